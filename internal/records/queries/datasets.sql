@@ -1,0 +1,34 @@
+-- name: UpsertDataset :one
+INSERT INTO dataset (name, pack, title) VALUES ($1, $2, $3)
+ON CONFLICT (name) DO UPDATE SET title = excluded.title
+RETURNING *;
+
+-- name: DatasetByName :one
+SELECT * FROM dataset WHERE name = $1;
+
+-- name: NextBuildNumber :one
+SELECT (coalesce(max(number), 0) + 1)::int FROM build JOIN dataset ON dataset.id = build.dataset_id WHERE dataset.name = $1;
+
+-- name: CreateBuild :one
+INSERT INTO build (dataset_id, number, database, variants, catalogue) VALUES ($1, $2, $3, $4, $5) RETURNING *;
+
+-- name: CurrentBuilds :many
+-- The build in use of every dataset.
+SELECT DISTINCT ON (dataset.id) sqlc.embed(dataset), sqlc.embed(build)
+FROM dataset JOIN build ON build.dataset_id = dataset.id
+ORDER BY dataset.id, build.number DESC;
+
+-- name: CurrentBuild :one
+SELECT sqlc.embed(dataset), sqlc.embed(build)
+FROM dataset JOIN build ON build.dataset_id = dataset.id
+WHERE dataset.name = $1
+ORDER BY build.number DESC LIMIT 1;
+
+-- name: LearnerDatasets :many
+-- The names of the datasets that a learner's open papers are about.
+SELECT DISTINCT dataset.name
+FROM dataset
+JOIN paper ON paper.dataset_id = dataset.id
+JOIN course_paper ON course_paper.paper_id = paper.id
+JOIN enrolment ON enrolment.course_id = course_paper.course_id
+WHERE enrolment.account_id = $1 AND (course_paper.opens_at IS NULL OR course_paper.opens_at <= now());
