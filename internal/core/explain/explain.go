@@ -1,0 +1,209 @@
+// Package explain puts findings and database errors into words that teach without giving the answer away.
+package explain
+
+import (
+	"fmt"
+	"strings"
+
+	"examen/internal/core/compare"
+	"examen/internal/core/result"
+	"examen/internal/core/sqltext"
+)
+
+// A Finding is one difference in words: a stable kind, a sentence, and its evidence.
+type Finding struct {
+	Kind     string      `json:"kind"`
+	Sentence string      `json:"sentence"`
+	Columns  []string    `json:"columns,omitempty"`
+	Rows     [][]*string `json:"rows,omitempty"`
+}
+
+// Kinds of findings that do not come from comparing rows.
+const (
+	ConstructRequired  = "construct-required"
+	ConstructForbidden = "construct-forbidden"
+	HiddenRows         = "hidden-rows"
+)
+
+// maxCell is how many bytes of a cell evidence shows.
+const maxCell = 200
+
+// Difference words a finding of a comparison. withExpected says whether cells of the expected result may be shown.
+func Difference(f compare.Finding, withExpected bool) Finding {
+	out := Finding{Kind: string(f.Kind), Sentence: sentence(f)}
+	if f.Reveals && !withExpected {
+		return out
+	}
+	out.Columns = f.Columns
+	for _, row := range f.Rows {
+		out.Rows = append(out.Rows, Cells(row, maxCell))
+	}
+	return out
+}
+
+// Cells returns a row's cells as strings of at most limit bytes (0: no limit); nil is NULL.
+func Cells(row result.Row, limit int) []*string {
+	cells := make([]*string, len(row))
+	for i, cell := range row {
+		if cell == nil {
+			continue
+		}
+		s := string(cell)
+		if limit > 0 && len(s) > limit {
+			s = strings.ToValidUTF8(s[:limit], "") + "…"
+		}
+		cells[i] = &s
+	}
+	return cells
+}
+
+func sentence(f compare.Finding) string {
+	switch f.Kind {
+	case compare.ColumnsMissing:
+		s := fmt.Sprintf("The result has %s, but %d %s asked for", count(f.Got, "column"), f.Want, isAre(f.Want))
+		if len(f.Names) > 0 {
+			s += ": " + list(f.Names) + " " + isAre(int64(len(f.Names))) + " missing"
+		}
+		return s + "."
+	case compare.ColumnsExtra:
+		s := fmt.Sprintf("The result has %s, but only %d %s asked for", count(f.Got, "column"), f.Want, isAre(f.Want))
+		if len(f.Given) > 0 {
+			s += ": " + list(f.Given) + " " + isAre(int64(len(f.Given))) + " not needed"
+		}
+		return s + "."
+	case compare.ColumnsSwapped:
+		return fmt.Sprintf("The values are right, but the columns stand in another order than the task asks for: look at %s.", list(f.Given))
+	case compare.ColumnNames:
+		if len(f.Places) == 0 {
+			return fmt.Sprintf("The columns have to be named as the task says: %s %s missing; the result has %s instead.",
+				list(f.Names), isAre(int64(len(f.Names))), list(f.Given))
+		}
+		if len(f.Places) == 1 {
+			return fmt.Sprintf("Column %d has to be called %s; here it is called %s. AS gives a column its name.", f.Places[0], list(f.Names), list(f.Given))
+		}
+		return fmt.Sprintf("The columns have to be named as the task says: %s; here they are called %s. AS gives a column its name.", list(f.Names), list(f.Given))
+	case compare.ColumnType:
+		return fmt.Sprintf("Column %d (%s) holds values of type %s, where %s is expected.", f.Places[0], quote(f.Given[0]), f.Given[1], f.Names[0])
+	case compare.ResultEmpty:
+		return fmt.Sprintf("The result is empty; %s %s expected.", count(f.Want, "row"), isAre(f.Want))
+	case compare.RowsMissing:
+		return fmt.Sprintf("%s of the %d expected %s missing.", upper(count(f.Count, "row")), f.Want, isAre(f.Count))
+	case compare.RowsExtra:
+		return fmt.Sprintf("%s of the %d in the result should not be there (%d %s expected).", upper(count(f.Count, "row")), f.Got, f.Want, isAre(f.Want))
+	case compare.RowsRepeated:
+		return fmt.Sprintf("%s too often: every row is one that is expected, but %s in the result where %d %s expected.",
+			upper(countVerb(f.Count, "row comes", "rows come")), isAreThere(f.Got), f.Want, isAre(f.Want))
+	case compare.DuplicatesRemoved:
+		return fmt.Sprintf("%s missing that repeat other rows: rows that are alike have to stay, as often as they occur (%d rows expected, %d came).",
+			upper(countVerb(f.Count, "row is", "rows are")), f.Want, f.Got)
+	case compare.RowOrder:
+		return fmt.Sprintf("The rows are right, but not their order: up to row %d they stand as asked for, row %d does not.", f.Count-1, f.Count)
+	case compare.RowOrderReversed:
+		return "The rows are right, but they stand the wrong way round: the last should come first."
+	case compare.ValuesDiffer:
+		return fmt.Sprintf("In column %d (%s), %s %s another value than expected; the other columns of %s agree.",
+			f.Places[0], quote(f.Given[0]), count(f.Count, "row"), hasHave(f.Count), thatThose(f.Count))
+	case compare.TooLargeToPair:
+		if f.Got == f.Want {
+			return fmt.Sprintf("Of the %d rows, some are not the expected ones. The result is too large to say which.", f.Got)
+		}
+		return fmt.Sprintf("The result has %s, %d %s expected. It is too large to say which rows differ.", count(f.Got, "row"), f.Want, isAre(f.Want))
+	}
+	return "The result is not the expected one."
+}
+
+// Hidden is all that is ever said of rows that a learner cannot see.
+func Hidden() Finding {
+	return Finding{Kind: HiddenRows, Sentence: "The result is right on the rows you can see, but not on others: the query has to hold whatever the tables contain."}
+}
+
+// Broken words the rules that a query breaks. rowsRight says that its rows are the expected ones all the same.
+func Broken(broken []sqltext.Rule, rowsRight bool) []Finding {
+	var findings []Finding
+	for i, rule := range broken {
+		f := Finding{Kind: ConstructForbidden, Sentence: fmt.Sprintf("The task is to be solved without %s, and the query has it.", describe(rule.Construct))}
+		if rule.Required {
+			f = Finding{Kind: ConstructRequired, Sentence: fmt.Sprintf("The task is to be solved with %s, and the query has none.", describe(rule.Construct))}
+		}
+		if i == 0 && rowsRight {
+			f.Sentence += " The rows are right."
+		}
+		findings = append(findings, f)
+	}
+	return findings
+}
+
+var constructs = map[string]string{
+	"join": "a join", "outer-join": "an outer join", "group-by": "GROUP BY", "having": "HAVING", "distinct": "DISTINCT", "order-by": "ORDER BY",
+	"limit": "LIMIT", "subquery": "a subquery", "with": "WITH", "window": "a window function", "set-operation": "a set operation (UNION, INTERSECT, EXCEPT)",
+	"case": "CASE", "cast": "a cast", "aggregate": "an aggregate function", "star": "the star (*) for all columns",
+}
+
+func describe(construct string) string {
+	if words, known := constructs[construct]; known {
+		return words
+	}
+	kind, name, _ := strings.Cut(construct, ":")
+	return "the " + kind + " " + name
+}
+
+func count(n int64, noun string) string {
+	if n == 1 {
+		return "1 " + noun
+	}
+	if n == 0 {
+		return "no " + noun + "s"
+	}
+	return fmt.Sprintf("%d %ss", n, noun)
+}
+
+func countVerb(n int64, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+func isAre(n int64) string {
+	if n == 1 {
+		return "is"
+	}
+	return "are"
+}
+
+func isAreThere(n int64) string {
+	if n == 1 {
+		return "there is 1"
+	}
+	return fmt.Sprintf("there are %d", n)
+}
+
+func hasHave(n int64) string {
+	if n == 1 {
+		return "has"
+	}
+	return "have"
+}
+
+func thatThose(n int64) string {
+	if n == 1 {
+		return "that row"
+	}
+	return "those rows"
+}
+
+func upper(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+
+func quote(name string) string { return "“" + name + "”" }
+
+// list writes names as people do: “a”, “b” and “c”.
+func list(names []string) string {
+	quoted := make([]string, len(names))
+	for i, name := range names {
+		quoted[i] = quote(name)
+	}
+	if len(quoted) < 2 {
+		return strings.Join(quoted, "")
+	}
+	return strings.Join(quoted[:len(quoted)-1], ", ") + " and " + quoted[len(quoted)-1]
+}

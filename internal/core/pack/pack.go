@@ -1,0 +1,303 @@
+// Package pack reads packs: folders of text files that hold datasets and papers (pack.yaml, setup scripts, papers in Markdown).
+//
+// It reads values, not folders: [Read] takes the files' contents by path. Everything wrong is an [Error] with its file and line.
+package pack
+
+import (
+	"fmt"
+	"path"
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"gopkg.in/yaml.v3"
+
+	"examen/internal/core/compare"
+)
+
+// A Pack is what a folder holds.
+type Pack struct {
+	Name     string
+	Title    string
+	Datasets []Dataset
+	Papers   []Paper
+}
+
+// A Dataset is a sample database, as its setup scripts build it.
+type Dataset struct {
+	Name       string
+	Title      string
+	Setup      []Script
+	Variants   []Variant
+	Dictionary map[string]Meaning // by table
+}
+
+// A Script is an SQL file.
+type Script struct {
+	Path string
+	Text string
+}
+
+// A Variant is a dataset with other rows: the setup scripts, and then its own.
+type Variant struct {
+	Name  string
+	Setup []Script
+}
+
+// A Meaning says what a table and its columns mean.
+type Meaning struct {
+	Meaning string            `yaml:"meaning" json:"meaning"`
+	Columns map[string]string `yaml:"columns" json:"columns"`
+}
+
+// A Paper is narrative, examples and exercises, in order.
+type Paper struct {
+	Slug, Title, Dataset string
+	Opens, Due           *time.Time
+	Sections             []Section
+	Path                 string
+}
+
+// Exercises returns the paper's exercises in order.
+func (p Paper) Exercises() []*Exercise {
+	var all []*Exercise
+	for _, s := range p.Sections {
+		if s.Exercise != nil {
+			all = append(all, s.Exercise)
+		}
+	}
+	return all
+}
+
+// A Section is an exercise, or narrative: then Blocks holds it.
+type Section struct {
+	Title    string    `json:"title,omitempty"`
+	Blocks   []Block   `json:"blocks,omitempty"`
+	Exercise *Exercise `json:"-"`
+	Slug     string    `json:"slug,omitempty"` // of the exercise
+}
+
+// A Block is Markdown text, or an SQL example that can be run.
+type Block struct {
+	Kind string `json:"kind"` // "text" or "example"
+	Text string `json:"text"`
+}
+
+// An Exercise is a task with its reference answer and checking rules.
+type Exercise struct {
+	Slug      string
+	Number    int // in its paper, from 1
+	Title     string
+	Blocks    []Block
+	Reference string
+	Points    float64
+	Checking  Checking
+	Path      string
+	Line      int // of the reference answer
+}
+
+// Checking is how attempts are checked, beyond the reference answer.
+type Checking struct {
+	Policy   compare.Policy `json:"policy"`
+	Require  []string       `json:"require,omitempty"`
+	Forbid   []string       `json:"forbid,omitempty"`
+	Show     Show           `json:"show,omitempty"`
+	Attempts int            `json:"attempts,omitempty"` // the most allowed; 0: any number
+	Variants *[]string      `json:"variants,omitempty"` // nil: all
+	Also     []string       `json:"also,omitempty"`     // further reference answers
+}
+
+// Show is what a learner sees of the expected result before submitting.
+type Show string
+
+const (
+	ShowColumns Show = "columns"
+	ShowCount   Show = "count"
+	ShowSample  Show = "sample"
+	ShowRows    Show = "rows"
+	ShowNothing Show = "nothing"
+)
+
+// An Error is one thing wrong with a pack.
+type Error struct {
+	File   string
+	Line   int // from 1
+	Detail string
+}
+
+func (e Error) Error() string { return fmt.Sprintf("%s:%d: %s", e.File, e.Line, e.Detail) }
+
+var slug = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
+
+// A reader collects errors while it reads.
+type reader struct {
+	files  map[string][]byte
+	errors []Error
+}
+
+func (r *reader) fail(file string, line int, format string, args ...any) {
+	r.errors = append(r.errors, Error{file, max(line, 1), fmt.Sprintf(format, args...)})
+}
+
+// Read reads a pack from its files' contents by path, relative to the folder and with forward slashes. With any error
+// there is no pack.
+func Read(files map[string][]byte) (*Pack, []Error) {
+	r := &reader{files: files}
+	const file = "pack.yaml"
+	content, ok := files[file]
+	if !ok {
+		return nil, []Error{{file, 1, "the file is missing: a pack is a folder with a pack.yaml, setup scripts and papers"}}
+	}
+	p := &Pack{}
+	root, ok := r.yaml(file, content, 1)
+	if !ok {
+		return nil, r.errors
+	}
+	var papers []*yaml.Node
+	r.mapping(file, root, 1, map[string]func(*yaml.Node){
+		"pack":     func(n *yaml.Node) { p.Name = r.slug(file, n, 1) },
+		"title":    func(n *yaml.Node) { p.Title = r.text(file, n, 1) },
+		"datasets": func(n *yaml.Node) { p.Datasets = r.datasets(file, n) },
+		"papers":   func(n *yaml.Node) { papers = r.sequence(file, n, 1) },
+	}, "pack", "title")
+	for _, n := range papers {
+		if name, content, ok := r.file(file, n); ok {
+			if paper, ok := r.paper(name, content); ok {
+				r.checkPaper(p, paper)
+				p.Papers = append(p.Papers, paper)
+			}
+		}
+	}
+	if len(p.Datasets)+len(p.Papers) == 0 && len(r.errors) == 0 {
+		r.fail(file, 1, "the pack holds neither datasets nor papers: name some under datasets or papers")
+	}
+	if r.errors != nil {
+		return nil, r.errors
+	}
+	return p, nil
+}
+
+// checkPaper holds a paper against the rest of its pack.
+func (r *reader) checkPaper(p *Pack, paper Paper) {
+	if slices.ContainsFunc(p.Papers, func(other Paper) bool { return other.Slug == paper.Slug }) {
+		r.fail(paper.Path, 1, "another paper of the pack is called %q too: give each its own slug", paper.Slug)
+	}
+	i := slices.IndexFunc(p.Datasets, func(d Dataset) bool { return d.Name == paper.Dataset })
+	if i < 0 {
+		return // a dataset of another pack, perhaps; the service knows
+	}
+	for _, e := range paper.Exercises() {
+		if e.Checking.Variants == nil {
+			continue
+		}
+		for _, name := range *e.Checking.Variants {
+			if !slices.ContainsFunc(p.Datasets[i].Variants, func(v Variant) bool { return v.Name == name }) {
+				r.fail(e.Path, e.Line, "exercise %s: the dataset %s has no variant %q", e.Slug, paper.Dataset, name)
+			}
+		}
+	}
+}
+
+func (r *reader) datasets(file string, n *yaml.Node) []Dataset {
+	var all []Dataset
+	r.pairs(file, n, 1, func(key, value *yaml.Node) {
+		d := Dataset{Name: key.Value}
+		if !slug.MatchString(d.Name) {
+			r.fail(file, key.Line, "%q is no name for a dataset: use lower-case letters, digits and hyphens", d.Name)
+		}
+		d.Title = d.Name
+		r.mapping(file, value, 1, map[string]func(*yaml.Node){
+			"title":      func(n *yaml.Node) { d.Title = r.text(file, n, 1) },
+			"setup":      func(n *yaml.Node) { d.Setup = r.scripts(file, n) },
+			"dictionary": func(n *yaml.Node) { d.Dictionary = r.dictionary(file, n) },
+			"variants": func(n *yaml.Node) {
+				r.pairs(file, n, 1, func(key, value *yaml.Node) {
+					if !slug.MatchString(key.Value) {
+						r.fail(file, key.Line, "%q is no name for a variant: use lower-case letters, digits and hyphens", key.Value)
+					}
+					d.Variants = append(d.Variants, Variant{key.Value, r.scripts(file, value)})
+				})
+			},
+		}, "setup")
+		all = append(all, d)
+	})
+	return all
+}
+
+func (r *reader) scripts(file string, n *yaml.Node) []Script {
+	var scripts []Script
+	for _, item := range r.sequence(file, n, 1) {
+		if name, content, ok := r.file(file, item); ok {
+			scripts = append(scripts, Script{name, string(content)})
+		}
+	}
+	if len(n.Content) == 0 && n.Kind == yaml.SequenceNode {
+		r.fail(file, n.Line, "no scripts are named: list at least one")
+	}
+	return scripts
+}
+
+func (r *reader) dictionary(file string, n *yaml.Node) map[string]Meaning {
+	name, content, ok := r.file(file, n)
+	if !ok {
+		return nil
+	}
+	root, ok := r.yaml(name, content, 1)
+	if !ok {
+		return nil
+	}
+	dictionary := map[string]Meaning{}
+	r.pairs(name, root, 1, func(table, value *yaml.Node) {
+		m := Meaning{Columns: map[string]string{}}
+		r.mapping(name, value, 1, map[string]func(*yaml.Node){
+			"meaning": func(n *yaml.Node) { m.Meaning = r.text(name, n, 1) },
+			"columns": func(n *yaml.Node) {
+				r.pairs(name, n, 1, func(column, value *yaml.Node) { m.Columns[column.Value] = r.text(name, value, 1) })
+			},
+		})
+		dictionary[table.Value] = m
+	})
+	return dictionary
+}
+
+// file looks up a file that a YAML scalar names.
+func (r *reader) file(in string, n *yaml.Node) (name string, content []byte, ok bool) {
+	name = r.text(in, n, 1)
+	if name == "" {
+		return "", nil, false
+	}
+	clean := path.Clean(name)
+	if path.IsAbs(name) || clean == ".." || strings.HasPrefix(clean, "../") {
+		r.fail(in, n.Line, "%q leaves the pack's folder: name a file inside it", name)
+		return "", nil, false
+	}
+	content, found := r.files[clean]
+	if !found {
+		r.fail(in, n.Line, "the pack has no file %q", name)
+		return "", nil, false
+	}
+	if !utf8.Valid(content) {
+		line := 1 + strings.Count(string(content[:invalid(content)]), "\n")
+		r.fail(clean, line, "the file is not valid UTF-8: save it as UTF-8")
+		return "", nil, false
+	}
+	if i := strings.IndexByte(string(content), 0); i >= 0 {
+		r.fail(clean, 1+strings.Count(string(content[:i]), "\n"), "the file holds a NUL byte: it is not a text file")
+		return "", nil, false
+	}
+	return clean, []byte(strings.TrimPrefix(string(content), "\ufeff")), true
+}
+
+// invalid returns the offset of the first byte that is not UTF-8.
+func invalid(b []byte) int {
+	for i := 0; i < len(b); {
+		r, size := utf8.DecodeRune(b[i:])
+		if r == utf8.RuneError && size == 1 {
+			return i
+		}
+		i += size
+	}
+	return len(b)
+}

@@ -1,0 +1,70 @@
+package result
+
+import (
+	"encoding/binary"
+	"math/bits"
+	"math/rand/v2"
+
+	"github.com/zeebo/xxh3"
+)
+
+// A Fingerprint stands for a row, or for many rows, in 128 bits. Fingerprints mean something within one process only:
+// they are seeded at its start, so that nobody can prepare rows that collide.
+type Fingerprint struct{ Hi, Lo uint64 }
+
+var seed = rand.Uint64()
+
+// Plus adds another fingerprint modulo 2^128. A sum of rows' fingerprints does not depend on their order, and
+// counts repeated rows.
+func (f Fingerprint) Plus(g Fingerprint) Fingerprint {
+	lo, carry := bits.Add64(f.Lo, g.Lo, 0)
+	hi, _ := bits.Add64(f.Hi, g.Hi, carry)
+	return Fingerprint{hi, lo}
+}
+
+// Then returns the fingerprint of the sequence f stands for, followed by g. It depends on the order.
+func (f Fingerprint) Then(g Fingerprint) Fingerprint {
+	var b [32]byte
+	binary.LittleEndian.PutUint64(b[0:], f.Hi)
+	binary.LittleEndian.PutUint64(b[8:], f.Lo)
+	binary.LittleEndian.PutUint64(b[16:], g.Hi)
+	binary.LittleEndian.PutUint64(b[24:], g.Lo)
+	return Of(b[:])
+}
+
+// Of returns the fingerprint of bytes.
+func Of(b []byte) Fingerprint {
+	h := xxh3.Hash128Seed(b, seed)
+	return Fingerprint{h.Hi, h.Lo}
+}
+
+// AppendKey appends the canonical form of the whole row: two rows that mean the same under the readings have the same key,
+// and rows that differ have different ones. columns says which cell stands at each place of the key.
+func AppendKey(dst []byte, row Row, columns []int, readings []Reading) []byte {
+	for i, column := range columns {
+		dst = AppendCell(dst, row[column], readings[i])
+	}
+	return dst
+}
+
+// AppendCell appends one cell so that it cannot run into the next: a zero byte for NULL, otherwise its canonical length,
+// plus one, and its canonical form.
+func AppendCell(dst, cell []byte, reading Reading) []byte {
+	if cell == nil {
+		return append(dst, 0)
+	}
+	start := len(dst)
+	dst = append(dst, 0)
+	dst = reading.Append(dst, cell)
+	n := uint64(len(dst)-start-1) + 1
+	if n < 0x80 {
+		dst[start] = byte(n)
+		return dst
+	}
+	var length [binary.MaxVarintLen64]byte
+	k := binary.PutUvarint(length[:], n)
+	dst = append(dst, length[:k-1]...)
+	copy(dst[start+k:], dst[start+1:len(dst)-(k-1)])
+	copy(dst[start:], length[:k])
+	return dst
+}

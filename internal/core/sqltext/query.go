@@ -1,0 +1,109 @@
+package sqltext
+
+import (
+	"fmt"
+	"strings"
+
+	pg "github.com/pganalyze/pg_query_go/v6"
+)
+
+// A Query is a single statement that only reads, as learners may run it.
+type Query struct {
+	Text string // without the semicolon
+	tree *pg.ParseResult
+}
+
+// A NotAllowed is the error for text that is SQL, but not one query.
+type NotAllowed struct {
+	Detail string // what was expected, what came, and what to do
+	Place  Place
+}
+
+func (e *NotAllowed) Error() string { return e.Detail }
+
+// ReadQuery reads text as one query. The error is a *SyntaxError, or a *NotAllowed for no statement, several statements and
+// statements that do something else than read.
+func ReadQuery(text string) (*Query, error) {
+	tree, err := pg.Parse(text)
+	if err != nil {
+		return nil, syntaxError(text, err)
+	}
+	switch len(tree.Stmts) {
+	case 0:
+		return nil, &NotAllowed{Detail: "The text holds no statement: write a query, such as SELECT ... FROM ...", Place: PlaceAt(text, 0)}
+	case 1:
+	default:
+		second := int(tree.Stmts[1].StmtLocation)
+		second += leading(text[second:])
+		return nil, &NotAllowed{Detail: fmt.Sprintf("One query is expected, but the text holds %d statements: remove all but one.", len(tree.Stmts)), Place: PlaceAt(text, second)}
+	}
+	raw := tree.Stmts[0]
+	start, end := int(raw.StmtLocation), len(text)
+	if raw.StmtLen > 0 {
+		end = start + int(raw.StmtLen)
+	}
+	start += leading(text[start:])
+	if what := effect(raw.Stmt); what != "" {
+		return nil, &NotAllowed{
+			Detail: fmt.Sprintf("Only queries can be run here (SELECT, VALUES, TABLE, also after WITH), and this is %s: write a query that reads the rows.", what),
+			Place:  PlaceAt(text, start),
+		}
+	}
+	return &Query{Text: text[start:end], tree: tree}, nil
+}
+
+// effect names what a statement does other than read; "" for a query.
+func effect(stmt *pg.Node) string {
+	sel := stmt.GetSelectStmt()
+	if sel == nil {
+		return statementName(stmt)
+	}
+	what := ""
+	walk(sel.ProtoReflect(), func(m any) {
+		switch n := m.(type) {
+		case *pg.InsertStmt, *pg.UpdateStmt, *pg.DeleteStmt, *pg.MergeStmt:
+			what = "a WITH that changes data"
+		case *pg.SelectStmt:
+			if n.IntoClause != nil {
+				what = "SELECT INTO, which makes a table"
+			}
+			if len(n.LockingClause) > 0 {
+				what = "a SELECT that locks rows (FOR UPDATE or FOR SHARE)"
+			}
+		}
+	})
+	return what
+}
+
+// statementName turns the tree's node name into the statement's own words: AlterTableStmt into ALTER TABLE.
+func statementName(stmt *pg.Node) string {
+	switch n := stmt.Node.(type) {
+	case *pg.Node_TransactionStmt:
+		return "a statement that controls the transaction"
+	case *pg.Node_VariableSetStmt:
+		return "SET, which changes a setting"
+	case *pg.Node_VariableShowStmt:
+		return "SHOW"
+	case *pg.Node_CreateTableAsStmt:
+		return "CREATE TABLE AS"
+	case *pg.Node_DropStmt:
+		return "DROP"
+	case *pg.Node_IndexStmt:
+		return "CREATE INDEX"
+	case *pg.Node_CreateStmt:
+		return "CREATE TABLE"
+	case *pg.Node_ViewStmt:
+		return "CREATE VIEW"
+	default:
+		name := fmt.Sprintf("%T", n)
+		name = strings.TrimSuffix(name[strings.LastIndexByte(name, '_')+1:], "Stmt")
+		var words strings.Builder
+		for i, c := range name {
+			if i > 0 && c >= 'A' && c <= 'Z' {
+				words.WriteByte(' ')
+			}
+			words.WriteRune(c)
+		}
+		return strings.ToUpper(words.String())
+	}
+}

@@ -1,0 +1,151 @@
+package sqltext
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	pg "github.com/pganalyze/pg_query_go/v6"
+)
+
+// Constructs are the names that a rule may require or forbid, apart from table:NAME and function:NAME.
+var Constructs = []string{"join", "outer-join", "group-by", "having", "distinct", "order-by", "limit", "subquery", "with", "window",
+	"set-operation", "case", "cast", "aggregate", "star"}
+
+// CheckConstruct tells whether a rule may name the construct.
+func CheckConstruct(name string) error {
+	kind, rest, named := strings.Cut(name, ":")
+	if named && (kind == "table" || kind == "function") && rest != "" || !named && slices.Contains(Constructs, name) {
+		return nil
+	}
+	return fmt.Errorf("%q is no construct: expected one of %s, table:NAME, function:NAME", name, strings.Join(Constructs, ", "))
+}
+
+// A Rule says that a construct has to be used, or must not be.
+type Rule struct {
+	Construct string
+	Required  bool
+}
+
+// Broken returns the rules that the query breaks, required ones first. A rule is judged on what was written: a word in a
+// comment or a string does not count, nor what a view does inside.
+func (q *Query) Broken(require, forbid []string) []Rule {
+	if len(require)+len(forbid) == 0 {
+		return nil
+	}
+	used := q.Uses()
+	var broken []Rule
+	for _, c := range require {
+		if !used[strings.ToLower(c)] {
+			broken = append(broken, Rule{c, true})
+		}
+	}
+	for _, c := range forbid {
+		if used[strings.ToLower(c)] {
+			broken = append(broken, Rule{c, false})
+		}
+	}
+	return broken
+}
+
+// Uses returns the constructs of the query, with table:NAME and function:NAME in lower case.
+func (q *Query) Uses() map[string]bool {
+	used := map[string]bool{}
+	defined := map[string]bool{} // names that WITH gives
+	tables := map[string]bool{}
+	walk(q.tree.ProtoReflect(), func(m any) {
+		switch n := m.(type) {
+		case *pg.SelectStmt:
+			selectUses(n, used)
+		case *pg.JoinExpr:
+			used["join"] = true
+			switch n.Jointype {
+			case pg.JoinType_JOIN_LEFT, pg.JoinType_JOIN_RIGHT, pg.JoinType_JOIN_FULL:
+				used["outer-join"] = true
+			}
+		case *pg.SubLink, *pg.RangeSubselect:
+			used["subquery"] = true
+		case *pg.WithClause:
+			used["with"] = true
+		case *pg.CommonTableExpr:
+			defined[n.Ctename] = true
+		case *pg.CaseExpr:
+			used["case"] = true
+		case *pg.TypeCast:
+			used["cast"] = true
+		case *pg.ResTarget:
+			if n.Val.GetColumnRef() != nil && isStar(n.Val.GetColumnRef()) {
+				used["star"] = true
+			}
+		case *pg.RangeVar:
+			tables[n.Relname] = true
+		case *pg.FuncCall:
+			functionUses(n, used)
+		case *pg.CoalesceExpr:
+			used["function:coalesce"] = true
+		case *pg.MinMaxExpr:
+			used[map[bool]string{true: "function:greatest", false: "function:least"}[n.Op == pg.MinMaxOp_IS_GREATEST]] = true
+		case *pg.A_Expr:
+			if n.Kind == pg.A_Expr_Kind_AEXPR_NULLIF {
+				used["function:nullif"] = true
+			}
+		case *pg.SQLValueFunction:
+			name := strings.TrimPrefix(strings.ToLower(n.Op.String()), "svfop_")
+			used["function:"+strings.TrimSuffix(name, "_n")] = true
+		}
+	})
+	for t := range tables {
+		if !defined[t] {
+			used["table:"+strings.ToLower(t)] = true
+		}
+	}
+	return used
+}
+
+func selectUses(n *pg.SelectStmt, used map[string]bool) {
+	mark := func(construct string, there bool) {
+		if there {
+			used[construct] = true
+		}
+	}
+	mark("join", len(n.FromClause) > 1)
+	mark("group-by", len(n.GroupClause) > 0)
+	mark("having", n.HavingClause != nil)
+	mark("distinct", len(n.DistinctClause) > 0)
+	mark("order-by", len(n.SortClause) > 0)
+	mark("limit", n.LimitCount != nil || n.LimitOffset != nil)
+	mark("set-operation", n.Op > pg.SetOperation_SETOP_NONE)
+}
+
+// writtenAs gives the name that a query has for functions which the parser names otherwise.
+var writtenAs = map[string]string{"btrim": "trim"}
+
+func functionUses(n *pg.FuncCall, used map[string]bool) {
+	name := strings.ToLower(n.Funcname[len(n.Funcname)-1].GetString_().GetSval())
+	used["function:"+name] = true
+	if alias, has := writtenAs[name]; has {
+		used["function:"+alias] = true
+	}
+	switch {
+	case n.Over != nil:
+		used["window"] = true
+	case n.AggStar, n.AggDistinct, n.AggFilter != nil, n.AggWithinGroup, len(n.AggOrder) > 0, aggregates[name]:
+		used["aggregate"] = true
+	}
+}
+
+func isStar(c *pg.ColumnRef) bool {
+	return c.Fields[len(c.Fields)-1].GetAStar() != nil
+}
+
+// aggregates are the aggregate functions that PostgreSQL 15 has built in.
+var aggregates = func() map[string]bool {
+	m := map[string]bool{}
+	for name := range strings.FieldsSeq(`array_agg avg bit_and bit_or bit_xor bool_and bool_or count every json_agg json_object_agg jsonb_agg
+		jsonb_object_agg max min range_agg range_intersect_agg string_agg sum xmlagg corr covar_pop covar_samp regr_avgx regr_avgy
+		regr_count regr_intercept regr_r2 regr_slope regr_sxx regr_sxy regr_syy stddev stddev_pop stddev_samp variance var_pop
+		var_samp mode percentile_cont percentile_disc grouping`) {
+		m[name] = true
+	}
+	return m
+}()

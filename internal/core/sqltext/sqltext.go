@@ -1,0 +1,131 @@
+// Package sqltext reads SQL as text: it splits scripts into statements, tells what a statement does, which constructs it uses
+// and how it orders its rows. It reads with PostgreSQL's own parser and never runs anything.
+package sqltext
+
+import (
+	"errors"
+	"strings"
+	"unicode/utf8"
+
+	pg "github.com/pganalyze/pg_query_go/v6"
+	"github.com/pganalyze/pg_query_go/v6/parser"
+)
+
+// A Place is a position in a text. Line and Column count from 1, columns in characters; Text is the whole line.
+type Place struct {
+	Line   int    `json:"line"`
+	Column int    `json:"column"`
+	Text   string `json:"text"`
+}
+
+// PlaceAt returns the place of a byte offset.
+func PlaceAt(text string, offset int) Place {
+	offset = min(max(offset, 0), len(text))
+	start := strings.LastIndexByte(text[:offset], '\n') + 1
+	end := len(text)
+	if i := strings.IndexByte(text[start:], '\n'); i >= 0 {
+		end = start + i
+	}
+	return Place{
+		Line:   strings.Count(text[:start], "\n") + 1,
+		Column: utf8.RuneCountInString(text[start:offset]) + 1,
+		Text:   strings.TrimSuffix(text[start:end], "\r"),
+	}
+}
+
+// PlaceAtRune returns the place of the n-th character, counted from 1, as PostgreSQL reports positions.
+func PlaceAtRune(text string, n int) Place {
+	offset := 0
+	for range n - 1 {
+		_, size := utf8.DecodeRuneInString(text[offset:])
+		offset += size
+	}
+	return PlaceAt(text, offset)
+}
+
+// A SyntaxError is what the parser says of a text that is no SQL.
+type SyntaxError struct {
+	Message string
+	Place   Place
+}
+
+func (e *SyntaxError) Error() string { return e.Message }
+
+func syntaxError(text string, err error) error {
+	var p *parser.Error
+	if !errors.As(err, &p) {
+		return &SyntaxError{Message: err.Error(), Place: PlaceAt(text, 0)}
+	}
+	if p.Cursorpos <= 0 {
+		return &SyntaxError{Message: p.Message, Place: PlaceAt(text, len(strings.TrimRight(text, " \t\r\n")))}
+	}
+	return &SyntaxError{Message: p.Message, Place: PlaceAtRune(text, p.Cursorpos)}
+}
+
+// A Statement is one statement of a script.
+type Statement struct {
+	Text   string // without the semicolon and what stands before the first word
+	Offset int    // of Text in the script, in bytes
+}
+
+// Split takes a script apart into its statements. A text that cannot be read gives a *SyntaxError.
+func Split(script string) ([]Statement, error) {
+	tree, err := pg.Parse(script)
+	if err != nil {
+		return nil, syntaxError(script, err)
+	}
+	var statements []Statement
+	for _, raw := range tree.Stmts {
+		start := int(raw.StmtLocation)
+		end := len(script)
+		if raw.StmtLen > 0 {
+			end = start + int(raw.StmtLen)
+		}
+		start += leading(script[start:end])
+		statements = append(statements, Statement{Text: script[start:end], Offset: start})
+	}
+	return statements, nil
+}
+
+// leading counts the bytes of white space and comments before the first word.
+func leading(s string) int {
+	i := 0
+	for i < len(s) {
+		switch {
+		case strings.ContainsRune(" \t\r\n\f\v", rune(s[i])):
+			i++
+		case strings.HasPrefix(s[i:], "--"):
+			end := strings.IndexByte(s[i:], '\n')
+			if end < 0 {
+				return len(s)
+			}
+			i += end + 1
+		case strings.HasPrefix(s[i:], "/*"):
+			i += comment(s[i:])
+		default:
+			return i
+		}
+	}
+	return i
+}
+
+// comment returns the length of the block comment that s begins with; block comments nest.
+func comment(s string) int {
+	depth, i := 0, 0
+	for i < len(s) {
+		switch {
+		case strings.HasPrefix(s[i:], "/*"):
+			depth++
+			i += 2
+		case strings.HasPrefix(s[i:], "*/"):
+			depth--
+			i += 2
+			if depth == 0 {
+				return i
+			}
+		default:
+			i++
+		}
+	}
+	return len(s)
+}

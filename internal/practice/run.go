@@ -1,0 +1,238 @@
+package practice
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgproto3"
+
+	"examen/internal/core/result"
+	"examen/internal/core/sqltext"
+)
+
+// A Limit names what stopped a run.
+type Limit string
+
+const (
+	LimitTime     Limit = "time"
+	LimitRows     Limit = "rows"
+	LimitBytes    Limit = "bytes"
+	LimitRowBytes Limit = "row bytes"
+	LimitDisk     Limit = "temporary disk"
+	LimitMemory   Limit = "memory"
+)
+
+// A Stopped is the error of a run that reached a limit. Its text says which, and how large it is.
+type Stopped struct {
+	Limit  Limit
+	Detail string
+}
+
+func (e *Stopped) Error() string { return e.Detail }
+
+// A DatabaseError is what the server reported of a query.
+type DatabaseError struct {
+	Code    string // SQLSTATE
+	Message string
+	Detail  string
+	Hint    string
+	Place   *sqltext.Place // in the query, where the server named one
+}
+
+func (e *DatabaseError) Error() string { return e.Message }
+
+// A Sink takes a run's columns, then its rows as they come. A row may be used only until Row returns. An error ends
+// the run and is its error.
+type Sink interface {
+	Columns([]result.Column) error
+	Row(result.Row) error
+}
+
+// A Run is one query to be run.
+type Run struct {
+	Learner  int64  // whose run it is: one learner has only so many at once
+	Database string // as [Server.Build] was told
+	Variant  bool   // the database is a hidden variant's
+	SQL      string // one query
+}
+
+// An Execution tells of a run that has ended.
+type Execution struct {
+	Rows    int64
+	Elapsed time.Duration
+}
+
+// Run runs a query on a seat and gives its rows to the sink. The error is a *DatabaseError, a *Stopped, ErrUnavailable, ErrBusy,
+// the sink's, or the context's.
+func (s *Server) Run(ctx context.Context, run Run, sink Sink) (Execution, error) {
+	types, err := s.typesOf(ctx, run.Database)
+	if err != nil {
+		return Execution{}, err
+	}
+	pool := s.learners
+	if run.Variant {
+		pool = s.checkers
+	}
+	for again := true; ; again = false {
+		st, err := pool.lend(ctx, run.Learner, run.Database)
+		if err != nil {
+			return Execution{}, err
+		}
+		r := &running{server: s, run: run, sink: sink, types: types}
+		err = r.execute(ctx, st.session)
+		var reported *pgconn.PgError
+		if err != nil && !errors.As(err, &reported) {
+			st.cut() // stopped in the middle: in doubt
+		}
+		go pool.giveBack(st, run.Learner) // cleaning is not the learner's to wait for
+		// A session may have died while its seat was idle, with the server: then nothing was read, and a new one is tried.
+		if again && !r.begun && errors.Is(err, ErrUnavailable) {
+			continue
+		}
+		return Execution{r.rows, r.elapsed}, r.outcome(err)
+	}
+}
+
+// running is a run at hand.
+type running struct {
+	server  *Server
+	run     Run
+	sink    Sink
+	types   map[uint32]result.Type
+	begun   bool // the server has answered
+	sinkErr error
+	rows    int64
+	bytes   int64
+	elapsed time.Duration
+}
+
+var errTime = errors.New("time is up")
+
+// execute sends the query, in one packet with the transaction's beginning, and reads its rows.
+func (r *running) execute(ctx context.Context, session *pgconn.PgConn) error {
+	ctx, cancel := context.WithTimeoutCause(ctx, r.server.limits.Time, errTime)
+	defer cancel()
+	start := time.Now()
+	pipeline := session.StartPipeline(ctx)
+	pipeline.SendQueryParams("BEGIN READ ONLY", nil, nil, nil, nil)
+	pipeline.SendQueryParams(r.run.SQL, nil, nil, nil, nil)
+	err := pipeline.Sync()
+	if err == nil {
+		err = r.read(pipeline)
+	}
+	r.elapsed = time.Since(start)
+	if err == nil || state(err) != "" {
+		if closed := pipeline.Close(); err == nil {
+			err = closed
+		}
+	}
+	return r.cause(ctx, err)
+}
+
+// read reads the results of BEGIN, the query and the synchronisation.
+func (r *running) read(pipeline *pgconn.Pipeline) error {
+	for n := 0; ; n++ {
+		results, err := pipeline.GetResults()
+		if err != nil {
+			return err
+		}
+		r.begun = true
+		reader, ok := results.(*pgconn.ResultReader)
+		if !ok {
+			return nil
+		}
+		if n == 1 {
+			if err := r.readRows(reader); err != nil {
+				return err
+			}
+		}
+		if _, err := reader.Close(); err != nil {
+			return err
+		}
+	}
+}
+
+func (r *running) readRows(reader *pgconn.ResultReader) error {
+	if r.sinkErr = r.sink.Columns(r.server.columns(reader.FieldDescriptions(), r.types)); r.sinkErr != nil {
+		return r.sinkErr
+	}
+	for reader.NextRow() {
+		row := reader.Values()
+		r.rows++
+		for _, cell := range row {
+			r.bytes += int64(len(cell))
+		}
+		switch {
+		case r.rows > r.server.limits.Rows:
+			return r.stopped(LimitRows)
+		case r.bytes > r.server.limits.Bytes:
+			return r.stopped(LimitBytes)
+		}
+		if r.sinkErr = r.sink.Row(row); r.sinkErr != nil {
+			return r.sinkErr
+		}
+	}
+	return nil
+}
+
+// cause says what an error of the connection or the server comes from.
+func (r *running) cause(ctx context.Context, err error) error {
+	var tooLarge *pgproto3.ExceededMaxBodyLenErr
+	var stopped *Stopped
+	code := state(err)
+	switch {
+	case err == nil:
+		return nil
+	case r.sinkErr != nil:
+		return r.sinkErr
+	case errors.As(err, &stopped):
+		return stopped
+	case errors.As(err, &tooLarge):
+		return r.stopped(LimitRowBytes)
+	case ctx.Err() != nil && (code == "" || code == "57014"):
+		if errors.Is(context.Cause(ctx), errTime) {
+			return r.stopped(LimitTime)
+		}
+		return context.Cause(ctx)
+	case code == "57014":
+		return r.stopped(LimitTime) // the server's own timer, behind ours
+	case code == "53400":
+		return r.stopped(LimitDisk)
+	case code == "53200":
+		return r.stopped(LimitMemory)
+	case code == "" || strings.HasPrefix(code, "57") || strings.HasPrefix(code, "08"):
+		return fmt.Errorf("%w: %v", ErrUnavailable, err)
+	}
+	return err
+}
+
+func (r *running) stopped(limit Limit) error {
+	l := r.server.limits
+	detail := map[Limit]string{
+		LimitTime:     fmt.Sprintf("The query was stopped at the time limit of %s.", l.Time),
+		LimitRows:     fmt.Sprintf("The query was stopped at the limit of %d rows.", l.Rows),
+		LimitBytes:    fmt.Sprintf("The query was stopped at the size limit of %d MB for all rows.", l.Bytes>>20),
+		LimitRowBytes: fmt.Sprintf("The query was stopped at the size limit of %d MB for one row.", l.RowBytes>>20),
+		LimitDisk:     fmt.Sprintf("The query was stopped at the limit of %s of temporary disk: it sorts or collects too many rows on the way.", l.TempDisk),
+		LimitMemory:   "The query was stopped at the memory limit: it builds values that are too large.",
+	}[limit]
+	return &Stopped{limit, detail}
+}
+
+// outcome words a server's error for the query as it was written.
+func (r *running) outcome(err error) error {
+	var e *pgconn.PgError
+	if !errors.As(err, &e) {
+		return err
+	}
+	d := &DatabaseError{Code: e.Code, Message: e.Message, Detail: e.Detail, Hint: e.Hint}
+	if e.Position > 0 {
+		place := sqltext.PlaceAtRune(r.run.SQL, int(e.Position))
+		d.Place = &place
+	}
+	return d
+}

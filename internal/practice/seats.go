@@ -1,0 +1,244 @@
+package practice
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"sync"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgconn/ctxwatch"
+	"github.com/jackc/pgx/v5/pgproto3"
+
+	"examen/internal/core/result"
+)
+
+// A seat is a role and at most one session opened as that role. It serves one run at a time.
+type seat struct {
+	role     string
+	password string
+	database string
+	session  *pgconn.PgConn // nil where there is none
+}
+
+// seats are all seats of one kind.
+type seats struct {
+	server *Server
+	slots  chan struct{} // one for each seat
+	mu     sync.Mutex
+	free   []*seat                 // the last given back at the end
+	lent   map[int64]chan struct{} // by learner: one for each run at once
+	users  map[int64]int           // runs at hand or waiting, so that lent can be cleared
+}
+
+// makeSeats makes the roles of one kind of seat, with new passwords, and ends what sessions they may have.
+func (s *Server) makeSeats(ctx context.Context, conn *pgx.Conn, prefix, group string) (*seats, error) {
+	all := &seats{server: s, slots: make(chan struct{}, s.limits.Seats), lent: map[int64]chan struct{}{}, users: map[int64]int{}}
+	settings := map[string]string{
+		"default_transaction_read_only":       "on",
+		"search_path":                         "public",
+		"statement_timeout":                   strconv.FormatInt((s.limits.Time + 5*time.Second).Milliseconds(), 10), // should this service die
+		"lock_timeout":                        "2s",
+		"idle_in_transaction_session_timeout": "1min",
+		"temp_file_limit":                     s.limits.TempDisk,
+		"work_mem":                            "16MB",
+		"max_parallel_workers_per_gather":     "0",
+		"lo_compat_privileges":                "off",
+	}
+	for k, v := range result.Settings {
+		settings[k] = v
+	}
+	names := make([]string, 0, len(settings))
+	for k := range settings {
+		names = append(names, k)
+	}
+	slices.Sort(names)
+	for i := range s.limits.Seats {
+		st := &seat{role: fmt.Sprintf("%s_%02d", prefix, i+1), password: secret()}
+		if err := ensureRole(ctx, conn, st.role, "LOGIN INHERIT CONNECTION LIMIT 2 PASSWORD '"+st.password+"'"); err != nil {
+			return nil, err
+		}
+		sql := "GRANT " + group + " TO " + quote(st.role)
+		for _, k := range names {
+			sql += "; ALTER ROLE " + quote(st.role) + " SET " + k + " = '" + settings[k] + "'"
+		}
+		if _, err := conn.Exec(ctx, sql); err != nil {
+			return nil, fmt.Errorf("seat %s: %w", st.role, err)
+		}
+		all.free = append(all.free, st)
+	}
+	_, err := conn.Exec(ctx, `SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE starts_with(usename, $1)`, prefix+"_")
+	return all, err
+}
+
+// lend waits for a seat with a session in the database. The seat has to be given back.
+func (p *seats) lend(ctx context.Context, learner int64, database string) (*seat, error) {
+	ctx, cancel := context.WithTimeoutCause(ctx, p.server.limits.Wait, ErrBusy)
+	defer cancel()
+	p.mu.Lock()
+	own := p.lent[learner]
+	if own == nil {
+		own = make(chan struct{}, p.server.limits.Learner)
+		p.lent[learner] = own
+	}
+	p.users[learner]++
+	p.mu.Unlock()
+	select {
+	case own <- struct{}{}:
+	case <-ctx.Done():
+		p.leave(learner)
+		return nil, context.Cause(ctx)
+	}
+	select {
+	case p.slots <- struct{}{}:
+	case <-ctx.Done():
+		<-own
+		p.leave(learner)
+		return nil, context.Cause(ctx)
+	}
+	st := p.take(database)
+	if err := p.sit(ctx, st, database); err != nil {
+		p.giveBack(st, learner)
+		return nil, err
+	}
+	return st, nil
+}
+
+// take picks a free seat, one with a session in the database if there is one; else the one unused for longest.
+func (p *seats) take(database string) *seat {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	at := 0
+	for i := len(p.free) - 1; i >= 0; i-- {
+		if p.free[i].session != nil && p.free[i].database == database {
+			at = i
+			break
+		}
+	}
+	st := p.free[at]
+	p.free = slices.Delete(p.free, at, at+1)
+	return st
+}
+
+// sit makes sure that the seat has a session in the database.
+func (p *seats) sit(ctx context.Context, st *seat, database string) error {
+	if st.session != nil && st.database == database && !st.session.IsClosed() {
+		return nil
+	}
+	st.leave()
+	config := p.server.config.ConnConfig.Config.Copy()
+	config.User, config.Password, config.Database = st.role, st.password, database
+	config.RuntimeParams = map[string]string{"application_name": "examen"}
+	config.BuildFrontend = func(r io.Reader, w io.Writer) *pgproto3.Frontend {
+		frontend := pgproto3.NewFrontend(r, w)
+		frontend.SetMaxBodyLen(p.server.limits.RowBytes)
+		return frontend
+	}
+	// When the time is up the query is cancelled; a session that does not answer to that is cut.
+	config.BuildContextWatcherHandler = func(conn *pgconn.PgConn) ctxwatch.Handler {
+		return &pgconn.CancelRequestContextWatcherHandler{Conn: conn, DeadlineDelay: 2 * time.Second}
+	}
+	session, err := pgconn.ConnectConfig(ctx, config)
+	if err != nil {
+		return fmt.Errorf("%w: %v", ErrUnavailable, err)
+	}
+	st.session, st.database = session, database
+	return nil
+}
+
+// leave ends the seat's session.
+func (st *seat) leave() {
+	if st.session != nil {
+		ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+		st.session.Close(ctx)
+		cancel()
+		st.session = nil
+	}
+}
+
+// cut ends the seat's session, and what it may be doing at the server.
+func (st *seat) cut() {
+	if st.session == nil {
+		return
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+	defer cancel()
+	_ = st.session.CancelRequest(ctx) // the server's own timer is behind it
+	st.leave()
+}
+
+// giveBack makes the seat clean for the next run and puts it back.
+func (p *seats) giveBack(st *seat, learner int64) {
+	if st.session != nil && !st.clean() {
+		st.leave()
+	}
+	p.mu.Lock()
+	p.free = append(p.free, st)
+	own := p.lent[learner]
+	p.mu.Unlock()
+	<-p.slots
+	<-own
+	p.leave(learner)
+}
+
+// leave forgets a learner without runs.
+func (p *seats) leave(learner int64) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.users[learner]--; p.users[learner] == 0 {
+		delete(p.users, learner)
+		delete(p.lent, learner)
+	}
+}
+
+// clean ends the transaction and discards all that a session can keep. Where that fails the session is in doubt.
+func (st *seat) clean() bool {
+	if st.session.IsClosed() || st.session.IsBusy() {
+		return false
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Second)
+	defer cancel()
+	pipeline := st.session.StartPipeline(ctx)
+	for _, sql := range []string{"ROLLBACK", "DISCARD ALL"} {
+		pipeline.SendQueryParams(sql, nil, nil, nil, nil)
+		pipeline.SendPipelineSync()
+	}
+	if err := pipeline.Flush(); err != nil {
+		return false
+	}
+	for range 4 { // a result and a sync for each
+		results, err := pipeline.GetResults()
+		if err != nil {
+			return false
+		}
+		if reader, ok := results.(*pgconn.ResultReader); ok {
+			if _, err := reader.Close(); err != nil {
+				return false
+			}
+		}
+	}
+	return pipeline.Close() == nil && st.session.TxStatus() == 'I'
+}
+
+// end cuts every session that a database has.
+func (p *seats) end(database string) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, st := range p.free {
+		if st.database == database {
+			st.leave()
+		}
+	}
+}
+
+func (p *seats) close() {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, st := range p.free {
+		st.leave()
+	}
+}

@@ -1,0 +1,111 @@
+// Package records keeps Examen's own database: accounts, courses, papers, runs, attempts and marks.
+//
+// The schema is in migrations, the queries in queries; package query is generated from both.
+package records
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"log/slog"
+	"net"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/pressly/goose/v3"
+
+	"examen/internal/records/query"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Store is the records database. Its methods are the queries; each runs on its own unless done in [Store.Together].
+type Store struct {
+	*query.Queries
+	pool *pgxpool.Pool
+}
+
+// ErrUnavailable tells that the records database cannot be reached.
+var ErrUnavailable = errors.New("the records server cannot be reached")
+
+// Open connects to the records database and brings its schema up to date.
+func Open(ctx context.Context, url string) (*Store, error) {
+	config, err := pgxpool.ParseConfig(url)
+	if err != nil {
+		return nil, fmt.Errorf("records server: %w", err)
+	}
+	config.MaxConns = max(config.MaxConns, 16)
+	pool, err := pgxpool.NewWithConfig(ctx, config)
+	if err != nil {
+		return nil, fmt.Errorf("records server: %w", err)
+	}
+	if err := migrate(ctx, pool); err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("bring the records up to date: %w", err)
+	}
+	return &Store{query.New(pool), pool}, nil
+}
+
+func migrate(ctx context.Context, pool *pgxpool.Pool) error {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	db := stdlib.OpenDBFromPool(pool)
+	defer db.Close()
+	provider, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithSlog(slog.New(slog.DiscardHandler)))
+	if err != nil {
+		return err
+	}
+	_, err = provider.Up(ctx)
+	return err
+}
+
+// Close ends all connections.
+func (s *Store) Close() { s.pool.Close() }
+
+// Ping returns an error where the database cannot be reached.
+func (s *Store) Ping(ctx context.Context) error {
+	if err := s.pool.Ping(ctx); err != nil {
+		return fmt.Errorf("%w: %v", ErrUnavailable, err)
+	}
+	return nil
+}
+
+// Together runs f's queries in one transaction: all of them hold, or, with an error, none.
+func (s *Store) Together(ctx context.Context, f func(*query.Queries) error) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error { return f(s.WithTx(tx)) })
+}
+
+// Missing tells whether a query found no row.
+func Missing(err error) bool { return errors.Is(err, pgx.ErrNoRows) }
+
+// Taken tells whether a row could not be stored because its name is there already.
+func Taken(err error) bool {
+	var e *pgconn.PgError
+	return errors.As(err, &e) && e.Code == "23505"
+}
+
+// Unavailable tells whether an error comes from not reaching the database, and not from what was asked of it.
+func Unavailable(err error) bool {
+	if err == nil || errors.Is(err, pgx.ErrNoRows) || errors.Is(err, context.Canceled) {
+		return false
+	}
+	if errors.Is(err, ErrUnavailable) {
+		return true
+	}
+	var e *pgconn.PgError
+	if errors.As(err, &e) { // shutting down, crashed, starting up
+		return e.Code == "57P01" || e.Code == "57P02" || e.Code == "57P03"
+	}
+	var connect *pgconn.ConnectError
+	var cut *net.OpError
+	return errors.As(err, &connect) || errors.As(err, &cut) || pgconn.SafeToRetry(err) || pgconn.Timeout(err) ||
+		errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF)
+}
