@@ -59,11 +59,11 @@ func (s *Server) Build(ctx context.Context, database string, scripts []pack.Scri
 	if err != nil {
 		return nil, fmt.Errorf("read the catalogue of %s: %w", database, err)
 	}
-	group := learnersRole
-	if variant {
-		group = checkersRole
+	groups := checkersRole
+	if !variant {
+		groups += ", " + learnersRole
 	}
-	err = s.in(ctx, database, func(conn *pgx.Conn) error { return handOver(ctx, conn, database, group) })
+	err = s.in(ctx, database, func(conn *pgx.Conn) error { return handOver(ctx, conn, database, groups) })
 	if err != nil {
 		return nil, fmt.Errorf("hand over the database %s: %w", database, err)
 	}
@@ -134,8 +134,8 @@ func buildError(script pack.Script, st sqltext.Statement, err error) error {
 	return b
 }
 
-// handOver takes the database from the builder, so that no other script can drop it, and lets a group read it.
-func handOver(ctx context.Context, conn *pgx.Conn, database, group string) error {
+// handOver takes the database from the builder, so that no other script can drop it, and lets groups read it.
+func handOver(ctx context.Context, conn *pgx.Conn, database, groups string) error {
 	rows, _ := conn.Query(ctx, `SELECT quote_ident(nspname) FROM pg_namespace
 		WHERE nspname !~ '^pg_' AND nspname <> 'information_schema'`)
 	schemas, err := pgx.CollectRows(rows, pgx.RowTo[string])
@@ -144,11 +144,11 @@ func handOver(ctx context.Context, conn *pgx.Conn, database, group string) error
 	}
 	sql := []string{
 		"ALTER DATABASE " + quote(database) + " OWNER TO CURRENT_USER",
-		"GRANT CONNECT ON DATABASE " + quote(database) + " TO " + group,
+		"GRANT CONNECT ON DATABASE " + quote(database) + " TO " + groups,
 		"ANALYZE",
 	}
 	for _, schema := range schemas {
-		sql = append(sql, "REVOKE CREATE ON SCHEMA "+schema+" FROM PUBLIC", "GRANT USAGE ON SCHEMA "+schema+" TO "+group, "GRANT SELECT ON ALL TABLES IN SCHEMA "+schema+" TO "+group)
+		sql = append(sql, "REVOKE CREATE ON SCHEMA "+schema+" FROM PUBLIC", "GRANT USAGE ON SCHEMA "+schema+" TO "+groups, "GRANT SELECT ON ALL TABLES IN SCHEMA "+schema+" TO "+groups)
 	}
 	for _, statement := range sql {
 		if _, err := conn.Exec(ctx, statement); err != nil {

@@ -56,7 +56,7 @@ type Sink interface {
 type Run struct {
 	Learner  int64  // whose run it is: one learner has only so many at once
 	Database string // as [Server.Build] was told
-	Variant  bool   // the database is a hidden variant's
+	Checking bool   // on a seat for checking: of a reference answer, or on a hidden variant
 	SQL      string // one query
 }
 
@@ -74,7 +74,7 @@ func (s *Server) Run(ctx context.Context, run Run, sink Sink) (Execution, error)
 		return Execution{}, err
 	}
 	pool := s.learners
-	if run.Variant {
+	if run.Checking {
 		pool = s.checkers
 	}
 	for again := true; ; again = false {

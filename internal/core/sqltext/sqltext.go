@@ -129,3 +129,19 @@ func comment(s string) int {
 	}
 	return len(s)
 }
+
+// PlaceIn returns a place in part, a piece of text, as a place in the whole text.
+func PlaceIn(text, part string, place Place) Place {
+	before := strings.Index(text, part)
+	if before < 0 {
+		return place
+	}
+	start := PlaceAt(text, before)
+	if place.Line == 1 {
+		place.Column += start.Column - 1
+	}
+	place.Line += start.Line - 1
+	lines := strings.Split(text, "\n")
+	place.Text = strings.TrimSuffix(lines[place.Line-1], "\r")
+	return place
+}

@@ -35,9 +35,25 @@ FROM course_paper JOIN enrolment ON enrolment.course_id = course_paper.course_id
 WHERE enrolment.account_id = $1
 GROUP BY course_paper.paper_id;
 
--- name: LearnerPaperTimes :one
-SELECT min(coalesce(course_paper.opens_at, '0001-01-01Z'))::timestamptz AS opens_at,
-       max(coalesce(course_paper.due_at, '9999-12-31Z'))::timestamptz AS due_at
-FROM course_paper JOIN enrolment ON enrolment.course_id = course_paper.course_id
-WHERE enrolment.account_id = $1 AND course_paper.paper_id = $2
-HAVING count(*) > 0;
+-- name: PaperFor :one
+-- A paper, its dataset's build in use, and when it is open to one account; courses is how many of the account's courses it is set for.
+SELECT paper.id, paper.slug, paper.title, paper.opens_at AS paper_opens_at, paper.due_at AS paper_due_at,
+       dataset.name AS dataset, build.id AS build_id, build.number AS build_number, build.database, build.variants,
+       times.courses, times.opens_at, times.due_at
+FROM paper
+JOIN dataset ON dataset.id = paper.dataset_id
+JOIN LATERAL (SELECT * FROM build WHERE build.dataset_id = dataset.id ORDER BY number DESC LIMIT 1) AS build ON true
+CROSS JOIN LATERAL (
+    SELECT count(*)::int AS courses,
+           coalesce(min(coalesce(course_paper.opens_at, '0001-01-01Z')), '0001-01-01Z')::timestamptz AS opens_at,
+           coalesce(max(coalesce(course_paper.due_at, '9999-12-31Z')), '9999-12-31Z')::timestamptz AS due_at
+    FROM course_paper JOIN enrolment ON enrolment.course_id = course_paper.course_id
+    WHERE course_paper.paper_id = paper.id AND enrolment.account_id = @account_id) AS times
+WHERE paper.slug = @slug;
+
+-- name: PaperSections :one
+SELECT sections FROM paper WHERE id = $1;
+
+-- name: ExerciseIn :one
+-- By slug, or by number.
+SELECT * FROM exercise WHERE paper_id = @paper_id AND NOT retired AND (slug = @address::text OR number::text = @address::text);

@@ -11,28 +11,31 @@ import (
 	"time"
 )
 
-const learnerPaperTimes = `-- name: LearnerPaperTimes :one
-SELECT min(coalesce(course_paper.opens_at, '0001-01-01Z'))::timestamptz AS opens_at,
-       max(coalesce(course_paper.due_at, '9999-12-31Z'))::timestamptz AS due_at
-FROM course_paper JOIN enrolment ON enrolment.course_id = course_paper.course_id
-WHERE enrolment.account_id = $1 AND course_paper.paper_id = $2
-HAVING count(*) > 0
+const exerciseIn = `-- name: ExerciseIn :one
+SELECT id, paper_id, slug, number, title, points, blocks, reference, checking, retired FROM exercise WHERE paper_id = $1 AND NOT retired AND (slug = $2::text OR number::text = $2::text)
 `
 
-type LearnerPaperTimesParams struct {
-	AccountID int64
-	PaperID   int64
+type ExerciseInParams struct {
+	PaperID int64
+	Address string
 }
 
-type LearnerPaperTimesRow struct {
-	OpensAt time.Time
-	DueAt   time.Time
-}
-
-func (q *Queries) LearnerPaperTimes(ctx context.Context, arg LearnerPaperTimesParams) (LearnerPaperTimesRow, error) {
-	row := q.db.QueryRow(ctx, learnerPaperTimes, arg.AccountID, arg.PaperID)
-	var i LearnerPaperTimesRow
-	err := row.Scan(&i.OpensAt, &i.DueAt)
+// By slug, or by number.
+func (q *Queries) ExerciseIn(ctx context.Context, arg ExerciseInParams) (Exercise, error) {
+	row := q.db.QueryRow(ctx, exerciseIn, arg.PaperID, arg.Address)
+	var i Exercise
+	err := row.Scan(
+		&i.ID,
+		&i.PaperID,
+		&i.Slug,
+		&i.Number,
+		&i.Title,
+		&i.Points,
+		&i.Blocks,
+		&i.Reference,
+		&i.Checking,
+		&i.Retired,
+	)
 	return i, err
 }
 
@@ -174,6 +177,76 @@ func (q *Queries) PaperExercises(ctx context.Context, paperID int64) ([]Exercise
 		return nil, err
 	}
 	return items, nil
+}
+
+const paperFor = `-- name: PaperFor :one
+SELECT paper.id, paper.slug, paper.title, paper.opens_at AS paper_opens_at, paper.due_at AS paper_due_at,
+       dataset.name AS dataset, build.id AS build_id, build.number AS build_number, build.database, build.variants,
+       times.courses, times.opens_at, times.due_at
+FROM paper
+JOIN dataset ON dataset.id = paper.dataset_id
+JOIN LATERAL (SELECT id, dataset_id, number, database, variants, catalogue, made_at FROM build WHERE build.dataset_id = dataset.id ORDER BY number DESC LIMIT 1) AS build ON true
+CROSS JOIN LATERAL (
+    SELECT count(*)::int AS courses,
+           coalesce(min(coalesce(course_paper.opens_at, '0001-01-01Z')), '0001-01-01Z')::timestamptz AS opens_at,
+           coalesce(max(coalesce(course_paper.due_at, '9999-12-31Z')), '9999-12-31Z')::timestamptz AS due_at
+    FROM course_paper JOIN enrolment ON enrolment.course_id = course_paper.course_id
+    WHERE course_paper.paper_id = paper.id AND enrolment.account_id = $1) AS times
+WHERE paper.slug = $2
+`
+
+type PaperForParams struct {
+	AccountID int64
+	Slug      string
+}
+
+type PaperForRow struct {
+	ID           int64
+	Slug         string
+	Title        string
+	PaperOpensAt *time.Time
+	PaperDueAt   *time.Time
+	Dataset      string
+	BuildID      int64
+	BuildNumber  int32
+	Database     string
+	Variants     json.RawMessage
+	Courses      int32
+	OpensAt      time.Time
+	DueAt        time.Time
+}
+
+// A paper, its dataset's build in use, and when it is open to one account; courses is how many of the account's courses it is set for.
+func (q *Queries) PaperFor(ctx context.Context, arg PaperForParams) (PaperForRow, error) {
+	row := q.db.QueryRow(ctx, paperFor, arg.AccountID, arg.Slug)
+	var i PaperForRow
+	err := row.Scan(
+		&i.ID,
+		&i.Slug,
+		&i.Title,
+		&i.PaperOpensAt,
+		&i.PaperDueAt,
+		&i.Dataset,
+		&i.BuildID,
+		&i.BuildNumber,
+		&i.Database,
+		&i.Variants,
+		&i.Courses,
+		&i.OpensAt,
+		&i.DueAt,
+	)
+	return i, err
+}
+
+const paperSections = `-- name: PaperSections :one
+SELECT sections FROM paper WHERE id = $1
+`
+
+func (q *Queries) PaperSections(ctx context.Context, id int64) (json.RawMessage, error) {
+	row := q.db.QueryRow(ctx, paperSections, id)
+	var sections json.RawMessage
+	err := row.Scan(&sections)
+	return sections, err
 }
 
 const retireExercises = `-- name: RetireExercises :exec

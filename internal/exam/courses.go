@@ -1,0 +1,204 @@
+package exam
+
+import (
+	"context"
+	"regexp"
+	"strings"
+	"time"
+
+	"examen/internal/core/marking"
+	"examen/internal/records"
+	"examen/internal/records/query"
+)
+
+var (
+	slugPattern = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
+	namePattern = regexp.MustCompile(`^[a-z0-9]([a-z0-9._-]{0,62}[a-z0-9])?$`)
+)
+
+// A Course is a course and how much is in it.
+type Course = query.ListCoursesRow
+
+// Courses lists all courses.
+func (s *Service) Courses(ctx context.Context, who Account) ([]Course, error) {
+	if err := instructorsOnly(who); err != nil {
+		return nil, err
+	}
+	return s.records.ListCourses(ctx)
+}
+
+// CreateCourse makes a course.
+func (s *Service) CreateCourse(ctx context.Context, who Account, slug, title string) (Course, error) {
+	if err := instructorsOnly(who); err != nil {
+		return Course{}, err
+	}
+	title = strings.TrimSpace(title)
+	if !slugPattern.MatchString(slug) {
+		return Course{}, problem(422, "course-name", "The course's name does not do", "%q: lower-case letters, digits and hyphens are expected.", slug)
+	}
+	if title == "" || !isText(title) {
+		return Course{}, problem(422, "course-title", "The course has no title", "Give it a title for people to read.")
+	}
+	course, err := s.records.CreateCourse(ctx, query.CreateCourseParams{Slug: slug, Title: title})
+	if records.Taken(err) {
+		return Course{}, problem(409, "course-taken", "The course is there already", "Another course is called %q: choose another name.", slug)
+	}
+	return Course{Slug: course.Slug, Title: course.Title}, err
+}
+
+// A CoursePaper is a paper as it is set for a course.
+type CoursePaper struct {
+	Slug, Title string
+	Opens, Due  time.Time
+	State       marking.State
+}
+
+// CourseDetail is a course with its papers and learners.
+type CourseDetail struct {
+	Slug, Title string
+	Papers      []CoursePaper
+	Learners    []Account
+}
+
+// Course returns one course.
+func (s *Service) Course(ctx context.Context, who Account, slug string) (*CourseDetail, error) {
+	course, err := s.course(ctx, who, slug)
+	if err != nil {
+		return nil, err
+	}
+	detail := &CourseDetail{Slug: course.Slug, Title: course.Title}
+	papers, err := s.records.CoursePapers(ctx, course.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range papers {
+		detail.Papers = append(detail.Papers, coursePaper(p.Slug, p.Title, timeOr(p.OpensAt), timeOr(p.DueAt)))
+	}
+	detail.Learners, err = s.records.CourseLearners(ctx, course.ID)
+	return detail, err
+}
+
+func coursePaper(slug, title string, opens, due time.Time) CoursePaper {
+	return CoursePaper{slug, title, opens, due, marking.At(time.Now(), opens, due)}
+}
+
+func (s *Service) course(ctx context.Context, who Account, slug string) (query.Course, error) {
+	if err := instructorsOnly(who); err != nil {
+		return query.Course{}, err
+	}
+	if !isText(slug) {
+		slug = ""
+	}
+	course, err := s.records.CourseBySlug(ctx, slug)
+	if records.Missing(err) {
+		return course, problem(404, "no-course", "There is no such course", "No course is called %q.", slug)
+	}
+	return course, err
+}
+
+// OpenPaper sets a paper for a course, or changes its times there. A time that is nil is the paper's own.
+func (s *Service) OpenPaper(ctx context.Context, who Account, courseSlug, paperSlug string, opens, due *time.Time) (CoursePaper, error) {
+	course, err := s.course(ctx, who, courseSlug)
+	if err != nil {
+		return CoursePaper{}, err
+	}
+	paper, err := s.paper(ctx, who, paperSlug)
+	if err != nil {
+		return CoursePaper{}, err
+	}
+	if opens == nil {
+		opens = paper.PaperOpensAt
+	}
+	if due == nil {
+		due = paper.PaperDueAt
+	}
+	if opens != nil && due != nil && !due.After(*opens) {
+		return CoursePaper{}, problem(422, "paper-times", "The paper would be due before it opens",
+			"It would open at %s and be due at %s.", opens.Format(time.RFC3339), due.Format(time.RFC3339))
+	}
+	err = s.records.SetCoursePaper(ctx, query.SetCoursePaperParams{CourseID: course.ID, PaperID: paper.ID, OpensAt: opens, DueAt: due})
+	return coursePaper(paper.Slug, paper.Title, timeOr(opens), timeOr(due)), err
+}
+
+// A NewLearner is to be added to a course.
+type NewLearner struct {
+	Name, DisplayName string
+	Password          string // "" has one made
+}
+
+// AddLearner adds a learner to a course, making the account where there is none. password is the one-time password, if one was made.
+func (s *Service) AddLearner(ctx context.Context, who Account, courseSlug string, n NewLearner) (account Account, password string, err error) {
+	course, err := s.course(ctx, who, courseSlug)
+	if err != nil {
+		return account, "", err
+	}
+	n.Name, n.DisplayName = strings.ToLower(strings.TrimSpace(n.Name)), strings.TrimSpace(n.DisplayName)
+	if !namePattern.MatchString(n.Name) {
+		return account, "", problem(422, "learner-name", "The learner's name does not do", "%q: up to 64 lower-case letters, digits, dots, hyphens and underscores are expected.", n.Name)
+	}
+	if n.DisplayName == "" {
+		n.DisplayName = n.Name
+	}
+	if !isText(n.DisplayName) || len(n.DisplayName) > 200 {
+		return account, "", problem(422, "learner-name", "The learner's display name does not do", "Up to 200 characters of text are expected.")
+	}
+	account, err = s.records.AccountByName(ctx, n.Name)
+	if records.Missing(err) {
+		if n.Password == "" {
+			password = oneTimePassword()
+		} else if err := checkPassword(n.Password); err != nil {
+			return account, "", err
+		}
+		hash := s.passwords.hash(password + n.Password)
+		err = s.records.Together(ctx, func(q *query.Queries) error {
+			account, err = q.CreateAccount(ctx, query.CreateAccountParams{Name: n.Name, DisplayName: n.DisplayName, Role: Learner, Password: hash, OneTime: password != ""})
+			if err != nil {
+				return err
+			}
+			return q.Enrol(ctx, query.EnrolParams{CourseID: course.ID, AccountID: account.ID})
+		})
+		return account, password, err
+	}
+	if err != nil {
+		return account, "", err
+	}
+	if account.Role != Learner {
+		return account, "", problem(409, "not-a-learner", "The account is not a learner's", "%q is an instructor's account: choose another name.", n.Name)
+	}
+	return account, "", s.records.Enrol(ctx, query.EnrolParams{CourseID: course.ID, AccountID: account.ID})
+}
+
+// ResetLearner gives a learner a new one-time password and ends their sessions.
+func (s *Service) ResetLearner(ctx context.Context, who Account, name string) (account Account, password string, err error) {
+	if account, err = s.learner(ctx, who, name); err != nil {
+		return account, "", err
+	}
+	password = oneTimePassword()
+	hash := s.passwords.hash(password)
+	account.OneTime = true
+	err = s.records.Together(ctx, func(q *query.Queries) error {
+		if err := q.SetPassword(ctx, query.SetPasswordParams{ID: account.ID, Password: hash, OneTime: true}); err != nil {
+			return err
+		}
+		if err := q.ClearLoginFailures(ctx, account.Name); err != nil {
+			return err
+		}
+		return q.DeleteOtherSessions(ctx, query.DeleteOtherSessionsParams{AccountID: account.ID, TokenHash: []byte{}})
+	})
+	return account, password, err
+}
+
+// learner finds a learner's account, for an instructor.
+func (s *Service) learner(ctx context.Context, who Account, name string) (Account, error) {
+	if err := instructorsOnly(who); err != nil {
+		return Account{}, err
+	}
+	if !isText(name) {
+		name = ""
+	}
+	account, err := s.records.AccountByName(ctx, name)
+	if records.Missing(err) || err == nil && account.Role != Learner {
+		return account, problem(404, "no-learner", "There is no such learner", "No learner is called %q.", name)
+	}
+	return account, err
+}

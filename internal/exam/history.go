@@ -1,0 +1,130 @@
+package exam
+
+import (
+	"context"
+	"strconv"
+
+	"examen/internal/core/explain"
+	"examen/internal/records"
+	"examen/internal/records/query"
+)
+
+// HistoryFilter says which runs and attempts to list; an empty field is no condition.
+type HistoryFilter struct {
+	Paper, Exercise string
+	Learner         string // for instructors; a learner sees their own
+	Outcome, Kind   string
+	Before          string // the Next of the page before
+	Limit           int
+}
+
+// An Entry is a run or an attempt.
+type Entry struct {
+	query.HistoryRow
+	Findings []explain.Finding
+	Error    *Problem
+}
+
+// A HistoryPage is some entries, the latest first. Next is "" on the last page.
+type HistoryPage struct {
+	Entries []Entry
+	Next    string
+}
+
+// longestPage is in entries.
+const longestPage = 500
+
+// History lists runs and attempts.
+func (s *Service) History(ctx context.Context, who Account, f HistoryFilter) (*HistoryPage, error) {
+	if f.Limit == 0 {
+		f.Limit = 50
+	}
+	if f.Limit < 1 || f.Limit > longestPage {
+		return nil, problem(422, "page-size", "The page size does not do", "%d to %d entries can be asked for, not %d.", 1, longestPage, f.Limit)
+	}
+	params := query.HistoryParams{Page: int32(f.Limit) + 1, Outcome: filter(f.Outcome), Kind: filter(f.Kind)}
+	if f.Before != "" {
+		before, err := strconv.ParseInt(f.Before, 10, 64)
+		if err != nil {
+			return nil, problem(422, "page", "There is no such page", "%q is not what an earlier page gave as its next.", f.Before)
+		}
+		params.Before = &before
+	}
+	if err := s.whoseHistory(ctx, who, f.Learner, &params); err != nil {
+		return nil, err
+	}
+	if err := s.historyOf(ctx, f.Paper, f.Exercise, &params); err != nil {
+		return nil, err
+	}
+	rows, err := s.records.History(ctx, params)
+	if err != nil {
+		return nil, err
+	}
+	page := &HistoryPage{}
+	if len(rows) > f.Limit {
+		rows = rows[:f.Limit]
+		page.Next = strconv.FormatInt(rows[len(rows)-1].ID, 10)
+	}
+	for _, row := range rows {
+		e := Entry{HistoryRow: row}
+		e.Findings, e.Error = stored(row.Findings, row.Error)
+		page.Entries = append(page.Entries, e)
+	}
+	return page, nil
+}
+
+func (s *Service) whoseHistory(ctx context.Context, who Account, name string, params *query.HistoryParams) error {
+	if who.Role != Instructor {
+		if name != "" && name != who.Name {
+			return problem(403, "not-allowed", "Only instructors may see others' history", "Leave the learner out to see your own.")
+		}
+		params.AccountID = &who.ID
+		return nil
+	}
+	if name == "" {
+		return nil
+	}
+	if name == who.Name {
+		params.AccountID = &who.ID
+		return nil
+	}
+	account, err := s.learner(ctx, who, name)
+	params.AccountID = &account.ID
+	return err
+}
+
+// historyOf looks up the paper and the exercise. A learner's own history stays when a paper is closed to them.
+func (s *Service) historyOf(ctx context.Context, paper, exercise string, params *query.HistoryParams) error {
+	if paper == "" {
+		if exercise != "" {
+			return problem(422, "exercise-of-what", "The exercise's paper is missing", "Name the paper as well as the exercise.")
+		}
+		return nil
+	}
+	if !isText(paper + exercise) {
+		paper = ""
+	}
+	p, err := s.records.PaperBySlug(ctx, paper)
+	if records.Missing(err) {
+		return problem(404, "no-paper", "There is no such paper", "No paper is called %q.", paper)
+	} else if err != nil {
+		return err
+	}
+	params.PaperID = &p.ID
+	if exercise == "" {
+		return nil
+	}
+	e, err := s.records.ExerciseIn(ctx, query.ExerciseInParams{PaperID: p.ID, Address: exercise})
+	if records.Missing(err) {
+		return problem(404, "no-exercise", "There is no such exercise", "The paper %q has no exercise %q.", paper, exercise)
+	}
+	params.ExerciseID = &e.ID
+	return err
+}
+
+func filter(s string) *string {
+	if s == "" {
+		return nil
+	}
+	return &s
+}

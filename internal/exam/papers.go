@@ -1,0 +1,272 @@
+package exam
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"examen/internal/core/marking"
+	"examen/internal/core/pack"
+	"examen/internal/records"
+	"examen/internal/records/query"
+)
+
+// A PaperSummary is a paper in a list, with one's own standing.
+type PaperSummary struct {
+	Slug, Title, Dataset string
+	State                marking.State
+	Opens, Due           time.Time // zero: no bound
+	Exercises            int
+	Points               float64
+	Mark                 float64
+	Correct, Attempted   int
+}
+
+// Papers lists the papers that are set for a learner, or, for an instructor, all.
+func (s *Service) Papers(ctx context.Context, who Account) ([]PaperSummary, error) {
+	papers, err := s.records.ListPapers(ctx)
+	if err != nil {
+		return nil, err
+	}
+	times, err := s.records.LearnerPapers(ctx, who.ID)
+	if err != nil {
+		return nil, err
+	}
+	standing, err := s.records.LearnerStanding(ctx, who.ID)
+	if err != nil {
+		return nil, err
+	}
+	set := map[int64]query.LearnerPapersRow{}
+	for _, t := range times {
+		set[t.PaperID] = t
+	}
+	own := map[int64]query.LearnerStandingRow{}
+	for _, st := range standing {
+		own[st.PaperID] = st
+	}
+	list := []PaperSummary{}
+	for _, p := range papers {
+		summary := PaperSummary{Slug: p.Slug, Title: p.Title, Dataset: p.Dataset, Exercises: int(p.Exercises), Points: p.Points}
+		st := own[p.ID]
+		summary.Mark, summary.Correct, summary.Attempted = st.Mark, int(st.Correct), int(st.Attempted)
+		summary.Opens, summary.Due = timeOr(p.OpensAt), timeOr(p.DueAt)
+		if t, isSet := set[p.ID]; isSet {
+			summary.Opens, summary.Due = bounds(t.OpensAt, t.DueAt)
+		} else if who.Role != Instructor {
+			continue
+		}
+		summary.State = marking.At(time.Now(), summary.Opens, summary.Due)
+		list = append(list, summary)
+	}
+	return list, nil
+}
+
+// A Paper is a paper as one account sees it.
+type Paper struct {
+	query.PaperForRow
+	Opens, Due time.Time
+	State      marking.State
+}
+
+// paper finds a paper that the account may read.
+func (s *Service) paper(ctx context.Context, who Account, slug string) (*Paper, error) {
+	if !isText(slug) {
+		slug = ""
+	}
+	found, err := s.records.PaperFor(ctx, query.PaperForParams{AccountID: who.ID, Slug: slug})
+	if records.Missing(err) {
+		return nil, problem(404, "no-paper", "There is no such paper", "No paper is called %q.", slug)
+	} else if err != nil {
+		return nil, err
+	}
+	p := &Paper{PaperForRow: found}
+	p.Opens, p.Due = bounds(found.OpensAt, found.DueAt)
+	if who.Role == Instructor {
+		p.Opens, p.Due = timeOr(found.PaperOpensAt), timeOr(found.PaperDueAt)
+	}
+	p.State = marking.At(time.Now(), p.Opens, p.Due)
+	switch {
+	case who.Role == Instructor:
+	case found.Courses == 0:
+		return nil, problem(403, "not-open", "The paper is not open to you", "The paper %q is not set for any of your courses; ask your instructor.", slug)
+	case p.State == marking.Upcoming:
+		return nil, problem(403, "not-open", "The paper is not open yet", "It opens on %s.", p.Opens.UTC().Format("2 January 2006 at 15:04 UTC"))
+	}
+	return p, nil
+}
+
+// exercise finds an exercise of a paper that the account may read, by slug or number.
+func (s *Service) exercise(ctx context.Context, who Account, paperSlug, address string) (*Paper, query.Exercise, error) {
+	p, err := s.paper(ctx, who, paperSlug)
+	if err != nil {
+		return nil, query.Exercise{}, err
+	}
+	if !isText(address) {
+		address = ""
+	}
+	e, err := s.records.ExerciseIn(ctx, query.ExerciseInParams{PaperID: p.ID, Address: address})
+	if records.Missing(err) {
+		return nil, e, problem(404, "no-exercise", "There is no such exercise", "The paper %q has no exercise %q: name one by its slug or its number.", paperSlug, address)
+	}
+	return p, e, err
+}
+
+// An Exercise is an exercise with one's own standing in it.
+type Exercise struct {
+	query.Exercise
+	Paper    string
+	Dataset  string
+	Blocks   []pack.Block
+	Checking pack.Checking
+	Ordered  bool
+	Expected Expected // as much as Checking.Show says
+	Standing query.PaperStandingRow
+	Latest   *Attempt
+	Draft    *query.Draft
+}
+
+// A PaperText is a whole paper. Sections that are exercises are filled from Exercises, by slug.
+type PaperText struct {
+	Summary   PaperSummary
+	Sections  []pack.Section
+	Exercises map[string]*Exercise
+}
+
+// Paper returns a paper, whole.
+func (s *Service) Paper(ctx context.Context, who Account, slug string) (*PaperText, error) {
+	p, err := s.paper(ctx, who, slug)
+	if err != nil {
+		return nil, err
+	}
+	text := &PaperText{Exercises: map[string]*Exercise{}}
+	sections, err := s.records.PaperSections(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	if err := json.Unmarshal(sections, &text.Sections); err != nil {
+		return nil, err
+	}
+	exercises, err := s.records.PaperExercises(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	all, err := s.standing(ctx, who, p, exercises)
+	if err != nil {
+		return nil, err
+	}
+	text.Summary = PaperSummary{Slug: p.Slug, Title: p.Title, Dataset: p.Dataset, State: p.State, Opens: p.Opens, Due: p.Due, Exercises: len(all)}
+	for _, e := range all {
+		text.Exercises[e.Slug] = e
+		text.Summary.Points += e.Points
+		text.Summary.Mark += e.Standing.Mark
+		if e.Standing.Attempts > 0 {
+			text.Summary.Attempted++
+		}
+		if e.Standing.Outcome == string(marking.Correct) {
+			text.Summary.Correct++
+		}
+	}
+	return text, nil
+}
+
+// Exercise returns one exercise.
+func (s *Service) Exercise(ctx context.Context, who Account, paperSlug, address string) (*Exercise, error) {
+	p, e, err := s.exercise(ctx, who, paperSlug, address)
+	if err != nil {
+		return nil, err
+	}
+	all, err := s.standing(ctx, who, p, []query.Exercise{e})
+	if err != nil {
+		return nil, err
+	}
+	return all[0], nil
+}
+
+// standing adds to exercises of one paper what the account has done in them, and what it may see of the expected results.
+func (s *Service) standing(ctx context.Context, who Account, p *Paper, exercises []query.Exercise) ([]*Exercise, error) {
+	standing, err := s.records.PaperStanding(ctx, query.PaperStandingParams{PaperID: p.ID, AccountID: &who.ID})
+	if err != nil {
+		return nil, err
+	}
+	latest, err := s.records.LatestAttempts(ctx, query.LatestAttemptsParams{AccountID: who.ID, PaperID: p.ID})
+	if err != nil {
+		return nil, err
+	}
+	drafts, err := s.records.PaperDrafts(ctx, query.PaperDraftsParams{AccountID: who.ID, PaperID: p.ID})
+	if err != nil {
+		return nil, err
+	}
+	var all []*Exercise
+	for _, row := range exercises {
+		e := &Exercise{Exercise: row, Paper: p.Slug, Dataset: p.Dataset}
+		if err := json.Unmarshal(row.Blocks, &e.Blocks); err != nil {
+			return nil, fmt.Errorf("exercise %s: %w", row.Slug, err)
+		}
+		if err := json.Unmarshal(row.Checking, &e.Checking); err != nil {
+			return nil, fmt.Errorf("exercise %s: %w", row.Slug, err)
+		}
+		for _, st := range standing {
+			if st.ExerciseID == row.ID {
+				e.Standing = st
+			}
+		}
+		for _, a := range latest {
+			if a.ExerciseID == row.ID {
+				e.Latest = latestAttempt(a, who, p.Slug, row.Slug)
+			}
+		}
+		for i := range drafts {
+			if drafts[i].ExerciseID == row.ID {
+				e.Draft = &drafts[i]
+			}
+		}
+		s.addExpected(ctx, p, e)
+		if who.Role != Instructor {
+			e.Reference = ""
+		}
+		all = append(all, e)
+	}
+	return all, nil
+}
+
+// KeepDraft keeps the text of the answer space.
+func (s *Service) KeepDraft(ctx context.Context, who Account, paperSlug, address, sql string) (time.Time, error) {
+	_, e, err := s.exercise(ctx, who, paperSlug, address)
+	if err != nil {
+		return time.Time{}, err
+	}
+	if err := checkText(sql); err != nil {
+		return time.Time{}, err
+	}
+	return s.records.KeepDraft(ctx, query.KeepDraftParams{AccountID: who.ID, ExerciseID: e.ID, Sql: sql})
+}
+
+// LongestQuery is in bytes.
+const LongestQuery = 100_000
+
+// checkText checks a query's text before anything else is done with it.
+func checkText(sql string) error {
+	switch {
+	case len(sql) > LongestQuery:
+		return problem(413, "too-long", "The query is too long", "It has %d bytes; at most %d are taken.", len(sql), LongestQuery)
+	case !utf8.ValidString(sql):
+		return problem(400, "not-utf-8", "The query is not valid UTF-8", "Save the file as UTF-8 and send it again.")
+	case strings.ContainsRune(sql, 0):
+		return problem(422, "nul-byte", "The query holds a NUL byte", "SQL text cannot hold the character U+0000: remove it.")
+	}
+	return nil
+}
+
+// checkQuery is checkText for what is to be run.
+func checkQuery(sql string) error {
+	if strings.TrimSpace(sql) == "" {
+		return problem(422, "empty", "The query is empty", "Write a query, such as SELECT ... FROM ..., and send that.")
+	}
+	return checkText(sql)
+}
+
+// isText tells whether a name can be looked up in the records at all.
+func isText(s string) bool { return utf8.ValidString(s) && !strings.ContainsRune(s, 0) }

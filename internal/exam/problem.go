@@ -1,0 +1,98 @@
+package exam
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"examen/internal/core/sqltext"
+	"examen/internal/practice"
+	"examen/internal/records"
+)
+
+// A Problem says what was expected, what came and what to do (RFC 9457).
+type Problem struct {
+	Type       string         `json:"type"` // "examen:" and a stable word
+	Title      string         `json:"title"`
+	Status     int            `json:"status"` // of HTTP
+	Detail     string         `json:"detail"`
+	File       string         `json:"file,omitempty"` // that Place is in; "" for a query
+	Place      *sqltext.Place `json:"place,omitempty"`
+	RetryAfter int            `json:"retry_after,omitempty"` // seconds
+}
+
+func (p *Problem) Error() string { return p.Title + ": " + p.Detail }
+
+func problem(status int, kind, title, detail string, args ...any) *Problem {
+	if len(args) > 0 {
+		detail = fmt.Sprintf(detail, args...)
+	}
+	return &Problem{Type: "examen:" + kind, Title: title, Status: status, Detail: detail}
+}
+
+// AsProblem says any error as a problem. One that is nobody's doing has the status 500 and tells nothing of the inside.
+func AsProblem(err error) *Problem {
+	var p *Problem
+	switch {
+	case errors.As(err, &p):
+		return p
+	case errors.Is(err, practice.ErrUnavailable):
+		p = problem(503, "practice-down", "The practice server cannot be reached",
+			"Queries cannot be run or checked just now. Drafts and history are kept; try again in a moment.")
+		p.RetryAfter = 3
+	case errors.Is(err, practice.ErrBusy):
+		p = problem(503, "busy", "All seats are taken", "Too many queries are running just now. Try again in a moment.")
+		p.RetryAfter = 5
+	case records.Unavailable(err):
+		p = problem(503, "records-down", "The records server cannot be reached",
+			"Nothing can be read or kept just now, and nothing that was acknowledged is lost. Try again in a moment.")
+		p.RetryAfter = 3
+	case errors.Is(err, context.Canceled):
+		p = problem(499, "cancelled", "The call was given up", "The caller went away before the answer was ready.")
+	default:
+		p = problem(500, "fault", "Something went wrong inside Examen", "The log of the service says what. Try again, and tell your instructor if it stays so.")
+	}
+	return p
+}
+
+// ofQuery is the problem of a query that cannot be run, ended badly, or was stopped; nil for errors that are not the query's.
+func ofQuery(err error) *Problem {
+	var syntax *sqltext.SyntaxError
+	var notAllowed *sqltext.NotAllowed
+	var database *practice.DatabaseError
+	var stopped *practice.Stopped
+	switch {
+	case errors.As(err, &syntax):
+		p := problem(422, "database-error", upperFirst(syntax.Message), "The query cannot be read: look at the marked place and just before it.")
+		p.Place = &syntax.Place
+		return p
+	case errors.As(err, &notAllowed):
+		p := problem(422, "not-a-query", "This is not a single query", notAllowed.Detail)
+		p.Place = &notAllowed.Place
+		return p
+	case errors.As(err, &database):
+		detail := database.Detail
+		if database.Hint != "" {
+			if detail != "" {
+				detail += " "
+			}
+			detail += database.Hint
+		}
+		if detail == "" {
+			detail = "The database reported this error (SQLSTATE " + database.Code + ")."
+		}
+		p := problem(422, "database-error", upperFirst(database.Message), "%s", detail)
+		p.Place = database.Place
+		return p
+	case errors.As(err, &stopped):
+		return problem(422, "limit", "The query was stopped", stopped.Detail)
+	}
+	return nil
+}
+
+func upperFirst(s string) string {
+	if s != "" && s[0] >= 'a' && s[0] <= 'z' {
+		return string(s[0]-'a'+'A') + s[1:]
+	}
+	return s
+}

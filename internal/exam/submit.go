@@ -1,0 +1,365 @@
+package exam
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"time"
+
+	"golang.org/x/sync/errgroup"
+
+	"examen/internal/core/compare"
+	"examen/internal/core/explain"
+	"examen/internal/core/marking"
+	"examen/internal/core/pack"
+	"examen/internal/core/result"
+	"examen/internal/core/sqltext"
+	"examen/internal/practice"
+	"examen/internal/records/query"
+)
+
+// An Attempt is a submission that was checked.
+type Attempt struct {
+	ID                       string
+	At                       time.Time
+	Learner, Paper, Exercise string
+	SQL                      string
+	Outcome                  marking.Outcome
+	Mark, Points             float64
+	RowCount                 int64
+	ElapsedMS                float64
+	Findings                 []explain.Finding
+	Error                    *Problem
+	Build                    int
+}
+
+// Submit checks a query against the exercise's reference answer and stores the attempt; only then is it returned. Once begun it is
+// finished also when the caller goes away.
+func (s *Service) Submit(ctx context.Context, who Account, paperSlug, address, sql string) (*Attempt, error) {
+	if err := checkQuery(sql); err != nil {
+		return nil, err
+	}
+	p, e, err := s.exercise(ctx, who, paperSlug, address)
+	if err != nil {
+		return nil, err
+	}
+	if who.Role != Instructor && p.State == marking.Closed {
+		return nil, problem(403, "past-due", "The paper is closed", "It was due on %s. Queries can still be run, not submitted; the draft is kept.", p.Due.UTC().Format("2 January 2006 at 15:04 UTC"))
+	}
+	c := &check{service: s, who: who, paper: p, exercise: e, sql: sql}
+	if err := json.Unmarshal(e.Checking, &c.rules); err != nil {
+		return nil, fmt.Errorf("exercise %s: %w", e.Slug, err)
+	}
+	if err := c.attemptsLeft(ctx, s.records.Queries); err != nil {
+		return nil, err
+	}
+	ctx = context.WithoutCancel(ctx)
+	if err := c.decide(ctx); err != nil {
+		return nil, err
+	}
+	return c.store(ctx)
+}
+
+// A check is one submission being checked.
+type check struct {
+	service  *Service
+	who      Account
+	paper    *Paper
+	exercise query.Exercise
+	sql      string
+	rules    pack.Checking
+
+	outcome  marking.Outcome
+	findings []explain.Finding
+	problem  *Problem
+	ran      practice.Execution
+}
+
+func (c *check) attemptsLeft(ctx context.Context, q *query.Queries) error {
+	if c.rules.Attempts == 0 {
+		return nil
+	}
+	n, err := q.CountAttempts(ctx, query.CountAttemptsParams{AccountID: c.who.ID, ExerciseID: c.exercise.ID})
+	if err == nil && int(n) >= c.rules.Attempts {
+		return problem(403, "no-attempts-left", "No attempts are left", "This exercise allows %d, and all are used. Queries can still be run.", c.rules.Attempts)
+	}
+	return err
+}
+
+// decide finds the outcome and its findings. An error means that nothing could be decided.
+func (c *check) decide(ctx context.Context) error {
+	q, err := sqltext.ReadQuery(c.sql)
+	if err == nil {
+		err = c.onRows(ctx, q)
+	}
+	if err == nil {
+		return nil
+	}
+	var reference *referenceError
+	if errors.As(err, &reference) {
+		c.service.log.Error("the reference answer cannot be run", "paper", c.paper.Slug, "exercise", c.exercise.Slug, "error", reference.err)
+		if errors.Is(err, practice.ErrUnavailable) || errors.Is(err, practice.ErrBusy) {
+			return err
+		}
+		return problem(500, "reference-fails", "The attempt cannot be checked", "The exercise's reference answer does not run. Tell your instructor; the draft is kept.")
+	}
+	if c.outcome, c.problem = ended(err, c.sql, q); c.problem == nil {
+		return err
+	}
+	return nil
+}
+
+// onRows checks a query that can be run: its rows on what the learner sees, then on variants, then the rules.
+func (c *check) onRows(ctx context.Context, q *sqltext.Query) error {
+	v := c.viewing(c.paper.Database, false)
+	right, err := v.verdict(ctx, q)
+	c.ran = v.ran
+	if err != nil {
+		return err
+	}
+	c.findings = v.findings
+	if right {
+		seen, err := c.onVariants(ctx, q)
+		if err != nil {
+			return err
+		}
+		if !seen {
+			right = false
+			c.findings = append(c.findings, explain.Hidden())
+		}
+	}
+	broken := q.Broken(c.rules.Require, c.rules.Forbid)
+	c.findings = append(c.findings, explain.Broken(broken, right)...)
+	switch {
+	case !right:
+		c.outcome = marking.Incorrect
+	case len(broken) > 0:
+		c.outcome = marking.Rejected
+	default:
+		c.outcome = marking.Correct
+	}
+	return nil
+}
+
+// onVariants tells whether the query is right on every hidden variant too. Nothing else of them is told.
+func (c *check) onVariants(ctx context.Context, q *sqltext.Query) (right bool, err error) {
+	var variants map[string]string
+	if err := json.Unmarshal(c.paper.Variants, &variants); err != nil {
+		return false, err
+	}
+	var all errgroup.Group
+	verdicts := make(chan bool, len(variants))
+	for name, database := range variants {
+		if c.rules.Variants != nil && !slices.Contains(*c.rules.Variants, name) {
+			continue
+		}
+		all.Go(func() error {
+			right, err := c.viewing(database, true).verdict(ctx, q)
+			var reference *referenceError
+			if err != nil && !errors.As(err, &reference) && ofQuery(err) != nil {
+				right, err = false, nil // a database error on hidden rows, or a limit
+			}
+			verdicts <- right
+			return err
+		})
+	}
+	if err := all.Wait(); err != nil {
+		return false, err
+	}
+	close(verdicts)
+	for v := range verdicts {
+		if !v {
+			return false, nil
+		}
+	}
+	return true, nil
+}
+
+// A viewing is the comparison on one database. It is the sink of the attempt's rows.
+type viewing struct {
+	*check
+	database string
+	variant  bool
+
+	sides    []*side // one for each answer that counts as right, the reference answer first
+	collect  collector
+	ran      practice.Execution
+	findings []explain.Finding
+	ctx      context.Context
+}
+
+// A side is one answer that counts as right.
+type side struct {
+	reference *reference
+	plan      *compare.Plan
+	columns   []compare.Finding // why there is no plan
+	digest    *compare.Digest
+	digester  *compare.Digester
+}
+
+// A referenceError is the error of running a reference answer.
+type referenceError struct{ err error }
+
+func (e *referenceError) Error() string { return "reference answer: " + e.err.Error() }
+func (e *referenceError) Unwrap() error { return e.err }
+
+func (c *check) viewing(database string, variant bool) *viewing {
+	return &viewing{check: c, database: database, variant: variant, collect: collector{rows: pairRows, bytes: pairBytes}}
+}
+
+// verdict runs the query and tells whether its result is one that counts as right; else there are findings, save on a variant.
+func (v *viewing) verdict(ctx context.Context, q *sqltext.Query) (right bool, err error) {
+	for _, sql := range append([]string{v.exercise.Reference}, v.rules.Also...) {
+		ref, err := v.service.references.get(ctx, sql, v.database, v.variant)
+		if err != nil {
+			return false, &referenceError{err}
+		}
+		v.sides = append(v.sides, &side{reference: ref})
+	}
+	v.ctx = ctx
+	v.ran, err = v.service.practice.Run(ctx, practice.Run{Learner: v.who.ID, Database: v.database, Checking: v.variant, SQL: q.Text}, v)
+	if err != nil {
+		return false, err
+	}
+	for i, side := range v.sides {
+		right, findings, err := v.compare(side)
+		if err != nil || right {
+			v.findings = nil
+			return right, err
+		}
+		if i == 0 {
+			v.findings = findings
+		}
+	}
+	return false, nil
+}
+
+// Columns makes the plans, now that both sides' columns are known.
+func (v *viewing) Columns(columns []result.Column) error {
+	v.collect.columns = columns
+	for _, side := range v.sides {
+		side.plan, side.columns = compare.NewPlan(v.rules.Policy, side.reference.Reference, side.reference.keyTypes, columns)
+		if side.plan == nil {
+			continue
+		}
+		digest, err := v.service.references.digest(v.ctx, side.reference, side.plan, v.rules.Policy)
+		if err != nil {
+			return &referenceError{err}
+		}
+		side.digest, side.digester = digest, side.plan.Attempt(digest)
+	}
+	return nil
+}
+
+// Row reads a row into every comparison.
+func (v *viewing) Row(row result.Row) error {
+	for _, side := range v.sides {
+		if side.digester != nil {
+			side.digester.Add(row)
+		}
+	}
+	return v.collect.Row(row)
+}
+
+// compare holds the attempt against one side.
+func (v *viewing) compare(side *side) (right bool, findings []explain.Finding, err error) {
+	if side.plan == nil {
+		return false, v.words(side.columns), nil
+	}
+	attempt := side.digester.Digest()
+	names := side.plan.NamesFinding()
+	var differences []compare.Finding
+	right = side.plan.Match(side.digest, attempt)
+	if !right {
+		if right, differences, err = v.differences(side, attempt); err != nil {
+			return false, nil, err
+		}
+	}
+	if names != nil {
+		right, differences = false, append([]compare.Finding{*names}, differences...)
+	}
+	return right, v.words(differences), nil
+}
+
+// differences looks at the rows themselves.
+func (v *viewing) differences(side *side, attempt *compare.Digest) (bool, []compare.Finding, error) {
+	rows, all, err := v.service.references.allRows(v.ctx, side.reference)
+	if err != nil {
+		return false, nil, &referenceError{err}
+	}
+	if !all || v.collect.over {
+		return false, compare.TooLarge(side.digest, attempt), nil
+	}
+	right, findings := side.plan.Differences(rows, v.collect.kept)
+	return right, findings, nil
+}
+
+func (v *viewing) words(differences []compare.Finding) []explain.Finding {
+	if v.variant {
+		return nil
+	}
+	var findings []explain.Finding
+	for _, d := range differences {
+		findings = append(findings, explain.Difference(d, v.rules.Show != pack.ShowNothing && v.rules.Show != pack.ShowCount))
+	}
+	return findings
+}
+
+// store keeps the attempt.
+func (c *check) store(ctx context.Context) (*Attempt, error) {
+	if c.findings == nil {
+		c.findings = []explain.Finding{}
+	}
+	findings, err := json.Marshal(c.findings)
+	if err != nil {
+		return nil, err
+	}
+	mark := marking.Mark(c.outcome, c.exercise.Points)
+	entry := query.CreateAttemptParams{
+		AccountID: c.who.ID, ExerciseID: c.exercise.ID, BuildID: c.paper.BuildID, Sql: c.sql, Outcome: string(c.outcome), Mark: mark,
+		Points: c.exercise.Points, RowCount: c.ran.Rows, ElapsedMs: milliseconds(c.ran.Elapsed), Findings: findings, Error: c.problem.json()}
+	var stored query.CreateAttemptRow
+	if c.rules.Attempts == 0 {
+		stored, err = c.service.records.CreateAttempt(ctx, entry)
+	} else {
+		err = c.service.records.Together(ctx, func(q *query.Queries) error {
+			if err := q.LockWork(ctx, query.LockWorkParams{AccountID: strconv.FormatInt(c.who.ID, 10), ExerciseID: strconv.FormatInt(c.exercise.ID, 10)}); err != nil {
+				return err
+			}
+			if err := c.attemptsLeft(ctx, q); err != nil {
+				return err
+			}
+			stored, err = q.CreateAttempt(ctx, entry)
+			return err
+		})
+	}
+	if err != nil {
+		return nil, err
+	}
+	return &Attempt{ID: strconv.FormatInt(stored.ID, 10), At: stored.At, Learner: c.who.Name, Paper: c.paper.Slug, Exercise: c.exercise.Slug, SQL: c.sql,
+		Outcome: c.outcome, Mark: mark, Points: c.exercise.Points, RowCount: c.ran.Rows, ElapsedMS: entry.ElapsedMs,
+		Findings: c.findings, Error: c.problem, Build: int(c.paper.BuildNumber)}, nil
+}
+
+// latestAttempt reads an attempt from the records.
+func latestAttempt(row query.LatestAttemptsRow, who Account, paper, exercise string) *Attempt {
+	a := &Attempt{ID: strconv.FormatInt(row.ID, 10), At: row.At, Learner: who.Name, Paper: paper, Exercise: exercise, SQL: row.Sql,
+		Outcome: marking.Outcome(row.Outcome), Mark: row.Mark, Points: row.Points, RowCount: row.RowCount, ElapsedMS: row.ElapsedMs, Build: int(row.BuildNumber)}
+	a.Findings, a.Error = stored(row.Findings, row.Error)
+	return a
+}
+
+// stored reads findings and a problem as they were kept.
+func stored(findings, problem json.RawMessage) ([]explain.Finding, *Problem) {
+	all := []explain.Finding{}
+	_ = json.Unmarshal(findings, &all) // written by store
+	if problem == nil {
+		return all, nil
+	}
+	p := &Problem{}
+	_ = json.Unmarshal(problem, p)
+	return all, p
+}
