@@ -338,7 +338,7 @@ type ExerciseHead struct {
 // Expected As much of the expected result as the exercise shows.
 type Expected struct {
 	Columns  []Column `json:"columns,omitempty,omitzero"`
-	RowCount int64    `json:"row_count,omitempty,omitzero"`
+	RowCount *int64   `json:"row_count,omitempty"`
 
 	// Rows Cells as PostgreSQL writes them; null is NULL.
 	Rows Rows `json:"rows,omitempty,omitzero"`
@@ -3781,11 +3781,6 @@ func (r GetSessionResponse) ContentType() string {
 	return ""
 }
 
-// LogInResponse201Headers the declared response headers of an HTTP 201 response for LogIn
-type LogInResponse201Headers struct {
-	SetCookie string
-}
-
 type LogInResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -3793,8 +3788,6 @@ type LogInResponse struct {
 	JSON201 *Session
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
-	// Headers201 the parsed response headers for an HTTP 201 response
-	Headers201 *LogInResponse201Headers
 }
 
 // GetJSON201 returns the response for an HTTP 201 `application/json` response
@@ -5001,19 +4994,6 @@ func ParseLogInResponse(rsp *http.Response) (*LogInResponse, error) {
 		}
 		response.ApplicationproblemJSONDefault = &dest
 
-	}
-
-	switch {
-	case rsp.StatusCode == 201:
-		var headers LogInResponse201Headers
-		if values := rsp.Header.Values("Set-Cookie"); len(values) > 0 {
-			var value string
-			if err := runtime.BindStyledParameterWithOptions("simple", "Set-Cookie", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
-				return nil, err
-			}
-			headers.SetCookie = value
-		}
-		response.Headers201 = &headers
 	}
 
 	return response, nil

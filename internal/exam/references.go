@@ -226,4 +226,3 @@ func (s *Service) addExpected(ctx context.Context, p *Paper, e *Exercise) {
 		e.Expected.Rows = append(e.Expected.Rows, row[:width])
 	}
 }
-

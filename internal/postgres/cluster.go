@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"log/slog"
 	"net"
 	"net/url"
 	"os"
@@ -22,6 +23,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -37,9 +39,14 @@ type Cluster struct {
 	sockets  string
 	port     int
 	password string
-	server   *exec.Cmd
-	ended    chan struct{} // closed when the server process has ended
+	log      *slog.Logger
+
+	mu       sync.Mutex
+	server   *exec.Cmd     // the server process at hand
+	ended    chan struct{} // closed when it has ended
 	endedErr error
+	stopping bool
+	stopped  chan struct{} // closed when nothing is started any more
 }
 
 // Options are what a cluster is started with.
@@ -47,12 +54,14 @@ type Options struct {
 	Folder   string            // made if it is not there; kept when the server stops
 	Settings map[string]string // of postgresql.conf
 	Scratch  bool              // the data need not survive the machine's crash: nothing waits for the disk
+	Log      *slog.Logger
 	// AddressSpace bounds each server process's memory, in bytes; 0 is no bound.
 	AddressSpace uint64
 }
 
 // Start starts the cluster in a folder, making it first where there is none. A server that a crash of Examen left running in
-// that folder is stopped first. The server stops when ctx is cancelled during the start, by Stop, or when this process ends in whatever way.
+// that folder is stopped first. The server stops by Stop, or when this process ends in whatever way; should it end by itself, it is
+// started again on the same port.
 func Start(ctx context.Context, options Options) (*Cluster, error) {
 	bin, err := binaries()
 	if err != nil {
@@ -62,7 +71,7 @@ func Start(ctx context.Context, options Options) (*Cluster, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &Cluster{folder: filepath.Join(options.Folder, "data"), ended: make(chan struct{})}
+	c := &Cluster{folder: filepath.Join(options.Folder, "data"), log: options.Log, stopped: make(chan struct{})}
 	if err := c.prepare(ctx, options, bin, owner); err != nil {
 		return nil, err
 	}
@@ -77,7 +86,9 @@ func Start(ctx context.Context, options Options) (*Cluster, error) {
 	}
 	// Between finding a free port and the server's taking it another program may take it: then the next is tried.
 	for range 5 {
+		c.port = 0
 		if err = c.launch(ctx, options, bin, owner); err == nil {
+			go c.keepUp(func() error { return c.launch(context.Background(), options, bin, owner) })
 			return c, nil
 		}
 	}
@@ -94,25 +105,62 @@ func (c *Cluster) URL(database string) string {
 
 // Stop ends all sessions and stops the server. It returns when the server has ended.
 func (c *Cluster) Stop() {
-	select {
-	case <-c.ended:
-	default:
-		_ = c.server.Process.Signal(syscall.SIGINT) // a fast shutdown
-		select {
-		case <-c.ended:
-		case <-time.After(30 * time.Second):
-			_ = c.server.Process.Signal(syscall.SIGQUIT) // an immediate one; the next start recovers
-			<-c.ended
-		}
-	}
+	c.mu.Lock()
+	c.stopping = true
+	server, ended := c.server, c.ended
+	c.mu.Unlock()
+	stopServer(server, ended)
+	<-c.stopped
 	os.RemoveAll(c.sockets)
 }
 
-// Ended is closed when the server process has ended.
-func (c *Cluster) Ended() <-chan struct{} { return c.ended }
+func stopServer(server *exec.Cmd, ended chan struct{}) {
+	select {
+	case <-ended:
+		return
+	default:
+	}
+	_ = server.Process.Signal(syscall.SIGINT) // a fast shutdown
+	select {
+	case <-ended:
+	case <-time.After(30 * time.Second):
+		_ = server.Process.Signal(syscall.SIGQUIT) // an immediate one; the next start recovers
+		<-ended
+	}
+}
 
-// PID is the server's process.
-func (c *Cluster) PID() int { return c.server.Process.Pid }
+// PID is the server's process at hand.
+func (c *Cluster) PID() int {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.server.Process.Pid
+}
+
+// keepUp starts the server again whenever it ends by itself, until it is to stop.
+func (c *Cluster) keepUp(launch func() error) {
+	defer close(c.stopped)
+	for {
+		c.mu.Lock()
+		ended := c.ended
+		c.mu.Unlock()
+		<-ended
+		for {
+			c.mu.Lock()
+			stopping := c.stopping
+			c.mu.Unlock()
+			if stopping {
+				return
+			}
+			c.log.Error("PostgreSQL ended by itself and is started again", "folder", c.folder)
+			time.Sleep(time.Second) // what is left of the old server has to go first
+			if err := launch(); err == nil {
+				break
+			} else {
+				c.log.Error("PostgreSQL could not be started again", "folder", c.folder, "error", err)
+			}
+		}
+	}
+}
 
 // prepare makes the cluster's files where they are not there yet.
 func (c *Cluster) prepare(ctx context.Context, options Options, bin string, owner *account) error {
@@ -189,12 +237,14 @@ func isServerIn(pid int, folder string) bool {
 
 // launch starts the server on a free port and waits until it answers.
 func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner *account) error {
-	listener, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return err
+	if c.port == 0 {
+		listener, err := net.Listen("tcp", "127.0.0.1:0")
+		if err != nil {
+			return err
+		}
+		c.port = listener.Addr().(*net.TCPAddr).Port
+		listener.Close()
 	}
-	c.port = listener.Addr().(*net.TCPAddr).Port
-	listener.Close()
 
 	settings := map[string]string{
 		"listen_addresses": "127.0.0.1", "port": strconv.Itoa(c.port), "unix_socket_directories": c.sockets, "unix_socket_permissions": "0700",
@@ -216,27 +266,37 @@ func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner
 	}
 	defer log.Close()
 	started := time.Now()
-	c.server = exec.Command(filepath.Join(bin, "postgres"), args...)
-	c.server.Stdout, c.server.Stderr = log, log
-	owner.runAs(c.server)
+	server := exec.Command(filepath.Join(bin, "postgres"), args...)
+	server.Stdout, server.Stderr = log, log
+	owner.runAs(server)
 	// Its own group, so that an interrupt typed in the terminal reaches only Examen, which stops the server last.
-	c.server.SysProcAttr.Setpgid = true
-	c.server.SysProcAttr.Pdeathsig = syscall.SIGINT
-	c.ended = make(chan struct{})
-	result := make(chan error)
+	server.SysProcAttr.Setpgid = true
+	server.SysProcAttr.Pdeathsig = syscall.SIGINT
+	ended, result := make(chan struct{}), make(chan error)
 	go func() {
 		// The death signal is sent when the thread that started the server ends: this one stays.
 		runtime.LockOSThread()
-		if err := c.server.Start(); err != nil {
+		if err := server.Start(); err != nil {
 			result <- err
 			return
 		}
-		result <- bound(c.server.Process.Pid, options.AddressSpace)
-		c.endedErr = c.server.Wait()
-		close(c.ended)
+		result <- bound(server.Process.Pid, options.AddressSpace)
+		err := server.Wait()
+		c.mu.Lock()
+		c.endedErr = err
+		c.mu.Unlock()
+		close(ended)
 	}()
 	if err := <-result; err != nil {
 		return fmt.Errorf("start PostgreSQL: %w", err)
+	}
+	c.mu.Lock()
+	c.server, c.ended = server, ended
+	stopping := c.stopping
+	c.mu.Unlock()
+	if stopping {
+		stopServer(server, ended)
+		return nil
 	}
 	for {
 		if err := c.ping(ctx); err == nil {
@@ -244,13 +304,15 @@ func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner
 		}
 		select {
 		case <-ctx.Done():
-			c.Stop()
+			stopServer(server, ended)
 			return ctx.Err()
-		case <-c.ended:
+		case <-ended:
+			c.mu.Lock()
+			defer c.mu.Unlock()
 			return fmt.Errorf("PostgreSQL ended as it started (%v); see %s", c.endedErr, log.Name())
 		case <-time.After(20 * time.Millisecond):
 			if time.Since(started) > 2*time.Minute {
-				c.Stop()
+				stopServer(server, ended)
 				return fmt.Errorf("PostgreSQL did not answer within two minutes; see %s", log.Name())
 			}
 		}

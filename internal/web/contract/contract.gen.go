@@ -338,7 +338,7 @@ type ExerciseHead struct {
 // Expected As much of the expected result as the exercise shows.
 type Expected struct {
 	Columns  []Column `json:"columns,omitempty,omitzero"`
-	RowCount int64    `json:"row_count,omitempty,omitzero"`
+	RowCount *int64   `json:"row_count,omitempty"`
 
 	// Rows Cells as PostgreSQL writes them; null is NULL.
 	Rows Rows `json:"rows,omitempty,omitzero"`
@@ -2288,23 +2288,15 @@ type LogInResponseObject interface {
 	VisitLogInResponse(w http.ResponseWriter) error
 }
 
-type LogIn201ResponseHeaders struct {
-	SetCookie string
-}
-
-type LogIn201JSONResponse struct {
-	Body    Session
-	Headers LogIn201ResponseHeaders
-}
+type LogIn201JSONResponse Session
 
 func (response LogIn201JSONResponse) VisitLogInResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
-	w.Header().Set("Set-Cookie", fmt.Sprint(response.Headers.SetCookie))
 	w.WriteHeader(201)
 	_, err := buf.WriteTo(w)
 	return err

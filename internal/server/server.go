@@ -1,0 +1,165 @@
+// Package server puts Examen together and runs it: the two PostgreSQL clusters, or connections to servers that others run, the
+// use cases, and the HTTP listener.
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"golang.org/x/sync/errgroup"
+
+	"examen/internal/exam"
+	"examen/internal/postgres"
+	"examen/internal/practice"
+	"examen/internal/records"
+	"examen/internal/web"
+)
+
+// Options say how to run the service.
+type Options struct {
+	Listen      string // host:port; port 0 takes a free one
+	DataDir     string // of the clusters that Examen starts itself
+	RecordsURL  string // "" starts a cluster
+	PracticeURL string // "" starts a cluster
+	Limits      practice.Limits
+	Log         *slog.Logger
+}
+
+// A Server is a running service.
+type Server struct {
+	Exam *exam.Service
+
+	records  *records.Store
+	practice *practice.Server
+	clusters []*postgres.Cluster // records' first
+	folder   *postgres.Folder
+	listener net.Listener
+	http     *http.Server
+	failed   chan error
+}
+
+// practiceMemory bounds what one process of the practice cluster may address: its shared memory and what queries ask for.
+const practiceMemory = 3 << 30
+
+// Start starts everything; the service answers when it returns. With an error nothing is left running.
+func Start(ctx context.Context, options Options) (_ *Server, err error) {
+	s := &Server{failed: make(chan error, 1)}
+	defer func() {
+		if err != nil {
+			s.Stop()
+		}
+	}()
+	if s.listener, err = net.Listen("tcp", options.Listen); err != nil {
+		if errors.Is(err, syscall.EADDRINUSE) {
+			return nil, fmt.Errorf("the address %s is taken by another program: choose another, such as --listen 127.0.0.1:0 for any free port (with make: make demo PORT=8090)", options.Listen)
+		}
+		return nil, fmt.Errorf("listen on %s: %w", options.Listen, err)
+	}
+	if err := s.startClusters(ctx, &options); err != nil {
+		return nil, err
+	}
+	var both errgroup.Group
+	both.Go(func() (err error) {
+		s.records, err = records.Open(ctx, options.RecordsURL)
+		return err
+	})
+	both.Go(func() (err error) {
+		s.practice, err = practice.Open(ctx, options.PracticeURL, options.Limits)
+		return err
+	})
+	if err := both.Wait(); err != nil {
+		return nil, err
+	}
+	s.Exam = exam.New(s.records, s.practice, options.Log)
+	s.http = &http.Server{Handler: web.Handler(s.Exam, options.Log), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		ErrorLog: slog.NewLogLogger(options.Log.Handler(), slog.LevelWarn)}
+	go func() { s.failed <- s.http.Serve(s.listener) }()
+	return s, nil
+}
+
+// startClusters starts those clusters that no URL stands for, and fills in their URLs.
+func (s *Server) startClusters(ctx context.Context, options *Options) error {
+	if options.RecordsURL != "" && options.PracticeURL != "" {
+		return nil
+	}
+	var err error
+	if s.folder, err = postgres.OpenFolder(options.DataDir); err != nil {
+		return err
+	}
+	s.clusters = make([]*postgres.Cluster, 2)
+	var both errgroup.Group
+	start := func(place int, url *string, o postgres.Options) {
+		if *url != "" {
+			return
+		}
+		o.Log = options.Log
+		both.Go(func() (err error) {
+			if s.clusters[place], err = postgres.Start(ctx, o); err == nil {
+				*url = s.clusters[place].URL("postgres")
+			}
+			return err
+		})
+	}
+	start(0, &options.RecordsURL, postgres.Options{Folder: filepath.Join(s.folder.Path, "records"), Settings: map[string]string{"max_connections": "60"}})
+	start(1, &options.PracticeURL, postgres.Options{Folder: filepath.Join(s.folder.Path, "practice"), AddressSpace: practiceMemory, Settings: map[string]string{
+		"max_connections": "80", "max_wal_size": "1GB", "synchronous_commit": "off", "max_prepared_transactions": "0",
+		"client_connection_check_interval": "1s", "max_locks_per_transaction": "128"}})
+	return both.Wait()
+}
+
+// Address is where the service listens, as host:port.
+func (s *Server) Address() string { return s.listener.Addr().String() }
+
+// Clusters returns the clusters that Examen runs itself, nil for one that others run.
+func (s *Server) Clusters() (records, practice *postgres.Cluster) {
+	if s.clusters == nil {
+		return nil, nil
+	}
+	return s.clusters[0], s.clusters[1]
+}
+
+// Wait returns when the service has failed, or ctx is done.
+func (s *Server) Wait(ctx context.Context) error {
+	select {
+	case err := <-s.failed:
+		return err
+	case <-ctx.Done():
+		return nil
+	}
+}
+
+// Stop finishes the calls at hand and stops all that Start started.
+func (s *Server) Stop() {
+	if s.http != nil {
+		ctx, cancel := context.WithTimeout(context.Background(), 15*time.Second)
+		if s.http.Shutdown(ctx) != nil {
+			s.http.Close()
+		}
+		cancel()
+	} else if s.listener != nil {
+		s.listener.Close()
+	}
+	if s.practice != nil {
+		s.practice.Close()
+	}
+	if s.records != nil {
+		s.records.Close()
+	}
+	var all errgroup.Group
+	for _, c := range s.clusters {
+		if c != nil {
+			all.Go(func() error { c.Stop(); return nil })
+		}
+	}
+	_ = all.Wait()
+	if s.folder != nil {
+		s.folder.Close()
+	}
+}

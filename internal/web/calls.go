@@ -1,0 +1,253 @@
+package web
+
+import (
+	"context"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"examen/internal/core/marking"
+	"examen/internal/exam"
+	"examen/internal/web/contract"
+)
+
+func (s *server) GetHealth(ctx context.Context, _ contract.GetHealthRequestObject) (contract.GetHealthResponseObject, error) {
+	state := map[bool]contract.ServerState{true: contract.Up, false: contract.Down}
+	records, practice := s.service.Health(ctx)
+	return contract.GetHealth200JSONResponse{Records: state[records], Practice: state[practice]}, nil
+}
+
+func (s *server) LogIn(ctx context.Context, request contract.LogInRequestObject) (contract.LogInResponseObject, error) {
+	session, token, err := s.service.LogIn(ctx, request.Body.Name, request.Body.Password, string(request.Body.Kind))
+	if err != nil {
+		return nil, err
+	}
+	if session.Kind == exam.Cookie {
+		setCookie(ctx, token, session.Expires)
+	}
+	return contract.LogIn201JSONResponse(toSession(session, token)), nil
+}
+
+// setCookie gives the browser its session; with an empty token it takes it away.
+func setCookie(ctx context.Context, token string, expires time.Time) {
+	c := ctx.(*gin.Context)
+	http.SetCookie(c.Writer, &http.Cookie{Name: cookieName, Value: token, Path: "/", Expires: expires, HttpOnly: true,
+		Secure: c.Request.TLS != nil, SameSite: http.SameSiteStrictMode})
+}
+
+func (s *server) GetSession(ctx context.Context, _ contract.GetSessionRequestObject) (contract.GetSessionResponseObject, error) {
+	return contract.GetSession200JSONResponse(toSession(session(ctx), "")), nil
+}
+
+func (s *server) LogOut(ctx context.Context, _ contract.LogOutRequestObject) (contract.LogOutResponseObject, error) {
+	if session(ctx).Kind == exam.Cookie {
+		setCookie(ctx, "", time.Unix(0, 0))
+	}
+	return contract.LogOut204Response{}, s.service.LogOut(ctx, session(ctx))
+}
+
+func (s *server) SetPassword(ctx context.Context, request contract.SetPasswordRequestObject) (contract.SetPasswordResponseObject, error) {
+	return contract.SetPassword204Response{}, s.service.SetPassword(ctx, session(ctx), request.Body.Current, request.Body.New)
+}
+
+func (s *server) ListPapers(ctx context.Context, _ contract.ListPapersRequestObject) (contract.ListPapersResponseObject, error) {
+	papers, err := s.service.Papers(ctx, who(ctx))
+	list := contract.ListPapers200JSONResponse{}
+	for _, p := range papers {
+		list = append(list, toSummary(p))
+	}
+	return list, err
+}
+
+func (s *server) GetPaper(ctx context.Context, request contract.GetPaperRequestObject) (contract.GetPaperResponseObject, error) {
+	p, err := s.service.Paper(ctx, who(ctx), request.Paper)
+	if err != nil {
+		return nil, err
+	}
+	return contract.GetPaper200JSONResponse(toPaper(p)), nil
+}
+
+func (s *server) GetExercise(ctx context.Context, request contract.GetExerciseRequestObject) (contract.GetExerciseResponseObject, error) {
+	e, err := s.service.Exercise(ctx, who(ctx), request.Paper, request.Exercise)
+	if err != nil {
+		return nil, err
+	}
+	return contract.GetExercise200JSONResponse(toExercise(e)), nil
+}
+
+func (s *server) KeepDraft(ctx context.Context, request contract.KeepDraftRequestObject) (contract.KeepDraftResponseObject, error) {
+	kept, err := s.service.KeepDraft(ctx, who(ctx), request.Paper, request.Exercise, request.Body.Sql)
+	return contract.KeepDraft200JSONResponse{Sql: request.Body.Sql, Kept: kept}, err
+}
+
+func (s *server) Submit(ctx context.Context, request contract.SubmitRequestObject) (contract.SubmitResponseObject, error) {
+	a, err := s.service.Submit(ctx, who(ctx), request.Paper, request.Exercise, request.Body.Sql)
+	if err != nil {
+		return nil, err
+	}
+	return contract.Submit201JSONResponse(toAttempt(a)), nil
+}
+
+func (s *server) Run(ctx context.Context, request contract.RunRequestObject) (contract.RunResponseObject, error) {
+	b := request.Body
+	run, err := s.service.Run(ctx, who(ctx), exam.RunRequest{SQL: b.Sql, Paper: b.Paper, Exercise: b.Exercise, Dataset: b.Dataset})
+	if err != nil {
+		return nil, err
+	}
+	return contract.Run201JSONResponse(toRun(run)), nil
+}
+
+func (s *server) ListHistory(ctx context.Context, request contract.ListHistoryRequestObject) (contract.ListHistoryResponseObject, error) {
+	p := request.Params
+	page, err := s.service.History(ctx, who(ctx), exam.HistoryFilter{Paper: p.Paper, Exercise: p.Exercise, Learner: p.Learner,
+		Outcome: string(p.Outcome), Kind: string(p.Kind), Before: p.Before, Limit: p.Limit})
+	if err != nil {
+		return nil, err
+	}
+	out := contract.ListHistory200JSONResponse{Entries: []contract.HistoryEntry{}, Next: page.Next}
+	for _, e := range page.Entries {
+		out.Entries = append(out.Entries, toEntry(e))
+	}
+	return out, nil
+}
+
+func (s *server) GetProgress(ctx context.Context, request contract.GetProgressRequestObject) (contract.GetProgressResponseObject, error) {
+	grid, err := s.service.Progress(ctx, who(ctx), request.Paper, request.Params.Course)
+	if err != nil {
+		return nil, err
+	}
+	return contract.GetProgress200JSONResponse(toProgress(grid)), nil
+}
+
+func (s *server) GetMarks(ctx context.Context, request contract.GetMarksRequestObject) (contract.GetMarksResponseObject, error) {
+	grid, err := s.service.Progress(ctx, who(ctx), request.Paper, request.Params.Course)
+	if err != nil {
+		return nil, err
+	}
+	if request.Params.Format == contract.Csv {
+		csv := marksCSV(grid)
+		return contract.GetMarks200TextcsvResponse{Body: strings.NewReader(csv), ContentLength: int64(len(csv))}, nil
+	}
+	return contract.GetMarks200JSONResponse(toProgress(grid)), nil
+}
+
+// marksCSV writes a learner a line: name, display name, the mark of each exercise (empty without attempts), the sum, and the points there are.
+func marksCSV(grid *exam.Progress) string {
+	header := []string{"name", "display_name"}
+	for _, e := range grid.Exercises {
+		header = append(header, e.Slug)
+	}
+	lines := [][]string{append(header, "mark", "points")}
+	for _, l := range grid.Learners {
+		line := []string{l.Name, l.DisplayName}
+		for _, c := range l.Cells {
+			if c.Attempts == 0 {
+				line = append(line, "")
+				continue
+			}
+			line = append(line, marking.Format(c.Mark))
+		}
+		lines = append(lines, append(line, marking.Format(l.Mark), marking.Format(grid.Points)))
+	}
+	return marking.CSV(lines)
+}
+
+func (s *server) ListDatasets(ctx context.Context, _ contract.ListDatasetsRequestObject) (contract.ListDatasetsResponseObject, error) {
+	datasets, err := s.service.Datasets(ctx, who(ctx))
+	list := contract.ListDatasets200JSONResponse{}
+	for _, d := range datasets {
+		list = append(list, contract.DatasetSummary{Name: d.Name, Title: d.Title, Build: d.Build, Tables: len(d.Tables), Rows: d.Rows()})
+	}
+	return list, err
+}
+
+func (s *server) GetDataset(ctx context.Context, request contract.GetDatasetRequestObject) (contract.GetDatasetResponseObject, error) {
+	d, err := s.service.Dataset(ctx, who(ctx), request.Dataset)
+	if err != nil {
+		return nil, err
+	}
+	return contract.GetDataset200JSONResponse(toDataset(d)), nil
+}
+
+func (s *server) LoadPack(ctx context.Context, request contract.LoadPackRequestObject) (contract.LoadPackResponseObject, error) {
+	files := map[string][]byte{}
+	for _, f := range request.Body.Files {
+		files[f.Path] = f.Content
+	}
+	report, err := s.service.LoadPack(ctx, who(ctx), files)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.LoadPack201JSONResponse{Pack: report.Pack, Title: report.Title, Datasets: []contract.BuildReport{}, Papers: []contract.LoadedPaper{}}
+	for _, b := range report.Builds {
+		out.Datasets = append(out.Datasets, contract.BuildReport{Dataset: b.Dataset, Build: b.Number, Tables: b.Tables, Rows: b.Rows, Variants: b.Variants, ElapsedMs: milliseconds(b.Elapsed)})
+	}
+	for _, p := range report.Papers {
+		loaded := contract.LoadedPaper{Slug: p.Slug, Title: p.Title}
+		for _, e := range p.Exercises() {
+			loaded.Exercises++
+			loaded.Points += e.Points
+		}
+		out.Papers = append(out.Papers, loaded)
+	}
+	return out, nil
+}
+
+func (s *server) ListCourses(ctx context.Context, _ contract.ListCoursesRequestObject) (contract.ListCoursesResponseObject, error) {
+	courses, err := s.service.Courses(ctx, who(ctx))
+	list := contract.ListCourses200JSONResponse{}
+	for _, c := range courses {
+		list = append(list, toCourse(c))
+	}
+	return list, err
+}
+
+func toCourse(c exam.Course) contract.Course {
+	return contract.Course{Slug: c.Slug, Title: c.Title, Learners: int(c.Learners), Papers: int(c.Papers)}
+}
+
+func (s *server) CreateCourse(ctx context.Context, request contract.CreateCourseRequestObject) (contract.CreateCourseResponseObject, error) {
+	course, err := s.service.CreateCourse(ctx, who(ctx), request.Body.Slug, request.Body.Title)
+	return contract.CreateCourse201JSONResponse(toCourse(course)), err
+}
+
+func (s *server) GetCourse(ctx context.Context, request contract.GetCourseRequestObject) (contract.GetCourseResponseObject, error) {
+	course, err := s.service.Course(ctx, who(ctx), request.Course)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.GetCourse200JSONResponse{Slug: course.Slug, Title: course.Title, Papers: []contract.CoursePaper{}, Learners: []contract.Account{}}
+	for _, p := range course.Papers {
+		out.Papers = append(out.Papers, toCoursePaper(p))
+	}
+	for _, l := range course.Learners {
+		out.Learners = append(out.Learners, toAccount(l))
+	}
+	return out, nil
+}
+
+func (s *server) OpenPaper(ctx context.Context, request contract.OpenPaperRequestObject) (contract.OpenPaperResponseObject, error) {
+	p, err := s.service.OpenPaper(ctx, who(ctx), request.Course, request.Paper, given(request.Body.Opens), given(request.Body.Due))
+	return contract.OpenPaper200JSONResponse(toCoursePaper(p)), err
+}
+
+// given returns nil for a time that was left out.
+func given(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}
+
+func (s *server) AddLearner(ctx context.Context, request contract.AddLearnerRequestObject) (contract.AddLearnerResponseObject, error) {
+	b := request.Body
+	account, password, err := s.service.AddLearner(ctx, who(ctx), request.Course, exam.NewLearner{Name: b.Name, DisplayName: b.DisplayName, Password: b.Password})
+	return contract.AddLearner201JSONResponse{Account: toAccount(account), Password: password}, err
+}
+
+func (s *server) ResetLearner(ctx context.Context, request contract.ResetLearnerRequestObject) (contract.ResetLearnerResponseObject, error) {
+	account, password, err := s.service.ResetLearner(ctx, who(ctx), request.Learner)
+	return contract.ResetLearner201JSONResponse{Account: toAccount(account), Password: password}, err
+}

@@ -1,0 +1,170 @@
+package web
+
+import (
+	"strconv"
+	"time"
+
+	"examen/internal/core/explain"
+	"examen/internal/core/pack"
+	"examen/internal/core/result"
+	"examen/internal/exam"
+	"examen/internal/web/contract"
+)
+
+func toProblem(p *exam.Problem) contract.Problem {
+	if p == nil {
+		return contract.Problem{}
+	}
+	out := contract.Problem{Type: p.Type, Title: p.Title, Status: p.Status, Detail: p.Detail, RetryAfter: p.RetryAfter}
+	if p.Place != nil {
+		out.Place = contract.Place{File: p.File, Line: p.Place.Line, Column: p.Place.Column, Text: p.Place.Text}
+	}
+	return out
+}
+
+func toAccount(a exam.Account) contract.Account {
+	return contract.Account{Name: a.Name, DisplayName: a.DisplayName, Role: contract.Role(a.Role), OneTimePassword: a.OneTime}
+}
+
+func toSession(s *exam.Session, token string) contract.Session {
+	out := contract.Session{Account: toAccount(s.Account), Expires: s.Expires}
+	if s.Kind == exam.Cookie {
+		out.CsrfToken = s.CSRFToken
+	} else {
+		out.Token = token
+	}
+	return out
+}
+
+func toSummary(p exam.PaperSummary) contract.PaperSummary {
+	return contract.PaperSummary{Slug: p.Slug, Title: p.Title, Dataset: p.Dataset, State: contract.PaperState(p.State), Opens: p.Opens, Due: p.Due,
+		Exercises: p.Exercises, Points: p.Points, Mark: p.Mark, Correct: p.Correct, Attempted: p.Attempted}
+}
+
+func toBlocks(blocks []pack.Block) []contract.Block {
+	out := []contract.Block{}
+	for _, b := range blocks {
+		out = append(out, contract.Block{Kind: contract.BlockKind(b.Kind), Text: b.Text})
+	}
+	return out
+}
+
+func toPaper(p *exam.PaperText) contract.Paper {
+	out := contract.Paper{Summary: toSummary(p.Summary), Sections: []contract.Section{}}
+	for _, s := range p.Sections {
+		if s.Slug != "" {
+			if e := p.Exercises[s.Slug]; e != nil {
+				out.Sections = append(out.Sections, contract.Section{Exercise: toExercise(e)})
+			}
+			continue
+		}
+		out.Sections = append(out.Sections, contract.Section{Title: s.Title, Blocks: toBlocks(s.Blocks)})
+	}
+	return out
+}
+
+func toExercise(e *exam.Exercise) contract.Exercise {
+	out := contract.Exercise{Paper: e.Paper, Slug: e.Slug, Number: int(e.Number), Title: e.Title, Points: e.Points, Dataset: e.Dataset,
+		Blocks: toBlocks(e.Blocks), Require: orEmpty(e.Checking.Require), Forbid: orEmpty(e.Checking.Forbid), Ordered: e.Ordered,
+		Attempts: int(e.Standing.Attempts), AttemptsAllowed: e.Checking.Attempts, Outcome: contract.Outcome(e.Standing.Outcome), Mark: e.Standing.Mark,
+		ReferenceAnswer: e.Reference}
+	out.Expected = contract.Expected{Columns: toColumns(e.Expected.Columns), Rows: toRows(e.Expected.Rows), RowCount: e.Expected.Count}
+	if e.Latest != nil {
+		out.Latest = toAttempt(e.Latest)
+	}
+	if e.Draft != nil {
+		out.Draft = contract.Draft{Sql: e.Draft.Sql, Kept: e.Draft.KeptAt}
+	}
+	return out
+}
+
+func toColumns(columns []result.Column) []contract.Column {
+	out := []contract.Column{}
+	for _, c := range columns {
+		out = append(out, contract.Column{Name: c.Name, Type: c.Type.Name})
+	}
+	return out
+}
+
+func toRows(rows []result.Row) contract.Rows {
+	var out contract.Rows
+	for _, row := range rows {
+		out = append(out, explain.Cells(row, 0))
+	}
+	return out
+}
+
+func toRun(r *exam.Run) contract.Run {
+	rows := r.Rows
+	if rows == nil {
+		rows = contract.Rows{}
+	}
+	return contract.Run{Id: r.ID, At: r.At, Paper: r.Paper, Exercise: r.Exercise, Dataset: r.Dataset, Sql: r.SQL, Outcome: contract.Outcome(r.Outcome),
+		Columns: toColumns(r.Columns), Rows: rows, RowCount: r.RowCount, Truncated: r.Truncated, ElapsedMs: milliseconds(r.Elapsed), Error: toProblem(r.Error)}
+}
+
+func toFindings(findings []explain.Finding) []contract.Finding {
+	out := []contract.Finding{}
+	for _, f := range findings {
+		out = append(out, contract.Finding{Kind: f.Kind, Sentence: f.Sentence, Columns: f.Columns, Rows: f.Rows})
+	}
+	return out
+}
+
+func toAttempt(a *exam.Attempt) contract.Attempt {
+	return contract.Attempt{Id: a.ID, At: a.At, Learner: a.Learner, Paper: a.Paper, Exercise: a.Exercise, Sql: a.SQL, Outcome: contract.Outcome(a.Outcome),
+		Mark: a.Mark, Points: a.Points, RowCount: a.RowCount, ElapsedMs: a.ElapsedMS, Findings: toFindings(a.Findings), Error: toProblem(a.Error), Build: a.Build}
+}
+
+func toEntry(e exam.Entry) contract.HistoryEntry {
+	return contract.HistoryEntry{Kind: contract.EntryKind(e.Kind), Id: strconv.FormatInt(e.ID, 10), At: e.At, Learner: e.Learner, DisplayName: e.DisplayName,
+		Paper: text(e.Paper), Exercise: text(e.HistoryRow.Exercise), Title: text(e.Title), Dataset: e.Dataset, Sql: e.Sql, Outcome: contract.Outcome(e.Outcome),
+		Mark: e.Mark, Points: e.Points, RowCount: e.RowCount, ElapsedMs: e.ElapsedMs, Findings: toFindings(e.Findings), Error: toProblem(e.Error)}
+}
+
+func toProgress(p *exam.Progress) contract.Progress {
+	out := contract.Progress{Paper: p.Slug, Title: p.Title, Points: p.Points, Exercises: []contract.ExerciseHead{}, Learners: []contract.LearnerProgress{}}
+	for _, e := range p.Exercises {
+		out.Exercises = append(out.Exercises, contract.ExerciseHead{Slug: e.Slug, Number: int(e.Number), Title: e.Title, Points: e.Points})
+	}
+	for _, l := range p.Learners {
+		line := contract.LearnerProgress{Name: l.Name, DisplayName: l.DisplayName, Mark: l.Mark, Cells: []contract.ProgressCell{}}
+		for _, c := range l.Cells {
+			line.Cells = append(line.Cells, contract.ProgressCell{Outcome: contract.Outcome(c.Outcome), Attempts: c.Attempts, Mark: c.Mark})
+		}
+		out.Learners = append(out.Learners, line)
+	}
+	return out
+}
+
+func toDataset(d *exam.Dataset) contract.Dataset {
+	out := contract.Dataset{Name: d.Name, Title: d.Title, Build: d.Build, Tables: []contract.Table{}}
+	for _, t := range d.Tables {
+		table := contract.Table{Name: t.Name, Meaning: t.Meaning, Rows: t.Rows, Columns: []contract.TableColumn{}}
+		for _, c := range t.Columns {
+			table.Columns = append(table.Columns, contract.TableColumn{Name: c.Name, Type: c.Type, Nullable: c.Nullable, Key: c.Key, References: c.References, Meaning: c.Meaning})
+		}
+		out.Tables = append(out.Tables, table)
+	}
+	return out
+}
+
+func toCoursePaper(p exam.CoursePaper) contract.CoursePaper {
+	return contract.CoursePaper{Paper: p.Slug, Title: p.Title, State: contract.PaperState(p.State), Opens: p.Opens, Due: p.Due}
+}
+
+func orEmpty(s []string) []string {
+	if s == nil {
+		return []string{}
+	}
+	return s
+}
+
+func text(s *string) string {
+	if s == nil {
+		return ""
+	}
+	return *s
+}
+
+func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }

@@ -1,0 +1,70 @@
+package web
+
+import (
+	"embed"
+	"fmt"
+	"io/fs"
+	"net/http"
+	"path"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"examen/internal/exam"
+)
+
+// dist is the console as Vite builds it (make build).
+//
+//go:embed all:dist
+var dist embed.FS
+
+// page serves the console's files; any other path outside /api/ is a page of the console, which routes it itself.
+func (s *server) page(c *gin.Context) {
+	name := strings.TrimPrefix(path.Clean(c.Request.URL.Path), "/")
+	if c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead || name == "api" || strings.HasPrefix(name, "api/") {
+		s.fail(c, &exam.Problem{Type: "examen:no-call", Title: "There is no such call", Status: 404, Detail: "See api/openapi.yaml for the calls there are."})
+		return
+	}
+	files, err := fs.Sub(dist, "dist")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	if strings.HasPrefix(name, "assets/") { // their names change with their contents
+		c.Header("Cache-Control", "public, max-age=31536000, immutable")
+	} else if info, err := fs.Stat(files, name); name == "" || err != nil || info.IsDir() {
+		name = "index.html"
+		c.Header("Cache-Control", "no-cache")
+	}
+	content, err := fs.ReadFile(files, name)
+	if err != nil {
+		c.String(http.StatusNotFound, "The console has not been built into this binary: run make build.\n")
+		return
+	}
+	c.Data(http.StatusOK, contentType(name), content)
+}
+
+func contentType(name string) string {
+	switch path.Ext(name) {
+	case ".html":
+		return "text/html; charset=utf-8"
+	case ".js":
+		return "text/javascript; charset=utf-8"
+	case ".css":
+		return "text/css; charset=utf-8"
+	case ".svg":
+		return "image/svg+xml"
+	case ".woff2":
+		return "font/woff2"
+	case ".woff":
+		return "font/woff"
+	}
+	return "application/octet-stream"
+}
+
+func size(bytes int64) string {
+	if bytes >= 1<<20 {
+		return fmt.Sprintf("%d MB", bytes>>20)
+	}
+	return fmt.Sprintf("%d bytes", bytes)
+}

@@ -1,0 +1,83 @@
+// Package web serves Examen over HTTP: the calls of the contract (api/openapi.yaml) and the console's pages.
+package web
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"strconv"
+
+	"github.com/gin-gonic/gin"
+
+	"examen/internal/exam"
+	"examen/internal/web/contract"
+)
+
+// Handler returns the whole service as an HTTP handler.
+func Handler(service *exam.Service, log *slog.Logger) http.Handler {
+	gin.SetMode(gin.ReleaseMode)
+	engine := gin.New()
+	engine.ContextWithFallback = true
+	engine.HandleMethodNotAllowed = true
+	s := &server{service, log}
+	engine.Use(s.logged, gin.CustomRecoveryWithWriter(nil, s.recovered), headers)
+
+	strict := contract.NewStrictHandlerWithOptions(s, nil, contract.StrictGinServerOptions{
+		RequestErrorHandlerFunc:  func(c *gin.Context, err error) { s.fail(c, unreadable(err)) },
+		HandlerErrorFunc:         s.fail,
+		ResponseErrorHandlerFunc: s.fail,
+	})
+	api := engine.Group("", s.authenticate, s.body)
+	contract.RegisterHandlersWithOptions(api, strict, contract.GinServerOptions{
+		ErrorHandler: func(c *gin.Context, err error, _ int) { s.fail(c, unreadable(err)) },
+	})
+	engine.NoMethod(func(c *gin.Context) {
+		s.fail(c, &exam.Problem{Type: "examen:method", Title: "The method is not allowed here", Status: 405, Detail: "See api/openapi.yaml for what each call takes."})
+	})
+	engine.NoRoute(s.page)
+	return engine
+}
+
+// server implements the contract.
+type server struct {
+	service *exam.Service
+	log     *slog.Logger
+}
+
+func unreadable(err error) error {
+	return &exam.Problem{Type: "examen:unreadable", Title: "The call cannot be read", Status: 400, Detail: "It is not as api/openapi.yaml says: " + err.Error()}
+}
+
+// fail answers with a problem (RFC 9457) and ends the call.
+func (s *server) fail(c *gin.Context, err error) {
+	p := exam.AsProblem(err)
+	if p.Status >= 500 {
+		s.log.Error("call failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
+	}
+	if p.RetryAfter > 0 {
+		c.Header("Retry-After", strconv.Itoa(p.RetryAfter))
+	}
+	c.Abort()
+	if c.Writer.Written() {
+		return
+	}
+	c.Header("Content-Type", "application/problem+json")
+	c.JSON(p.Status, toProblem(p))
+}
+
+func (s *server) recovered(c *gin.Context, cause any) {
+	err, ok := cause.(error)
+	if ok && errors.Is(err, http.ErrAbortHandler) {
+		panic(cause)
+	}
+	s.fail(c, fmt.Errorf("panic: %v", cause))
+}
+
+// session is the caller's session; calls without one do not come as far as asking for it.
+func session(ctx context.Context) *exam.Session {
+	return ctx.(*gin.Context).MustGet("session").(*exam.Session)
+}
+
+func who(ctx context.Context) exam.Account { return session(ctx).Account }
