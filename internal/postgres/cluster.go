@@ -266,7 +266,11 @@ func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner
 	}
 	defer log.Close()
 	started := time.Now()
-	server := exec.Command(filepath.Join(bin, "postgres"), args...)
+	command := append([]string{filepath.Join(bin, "postgres")}, args...)
+	if options.AddressSpace > 0 { // the limit is inherited by every process that the server starts
+		command = append([]string{"/bin/sh", "-c", `ulimit -v "$0" && exec "$@"`, strconv.FormatUint(options.AddressSpace>>10, 10)}, command...)
+	}
+	server := exec.Command(command[0], command[1:]...)
 	server.Stdout, server.Stderr = log, log
 	owner.runAs(server)
 	// Its own group, so that an interrupt typed in the terminal reaches only Examen, which stops the server last.
@@ -280,7 +284,7 @@ func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner
 			result <- err
 			return
 		}
-		result <- bound(server.Process.Pid, options.AddressSpace)
+		result <- nil
 		err := server.Wait()
 		c.mu.Lock()
 		c.endedErr = err

@@ -1,0 +1,174 @@
+// Package cli is the command line: commands read their arguments, call the service through the contract's client, and print.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"strings"
+	"syscall"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+	"github.com/spf13/viper"
+
+	"examen/internal/client"
+)
+
+// Exit codes.
+const (
+	exitDone        = 0
+	exitNotCorrect  = 1
+	exitUsage       = 2
+	exitRefused     = 3
+	exitUnreachable = 4
+)
+
+// A program is one run of the command line.
+type program struct {
+	in       io.Reader
+	out, err io.Writer
+	url      string
+	format   string // table, json or csv
+}
+
+// errNotCorrect ends a command whose answer was not correct; what there is to say has been printed.
+var errNotCorrect = errors.New("not correct")
+
+// usageError is wrong use of a command.
+type usageError struct{ error }
+
+// Main runs the command line and returns its exit code.
+func Main(args []string, in io.Reader, out, errs io.Writer) int {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	p := &program{in: in, out: out, err: errs}
+	root := p.root()
+	root.SetArgs(args)
+	root.SetIn(in)
+	root.SetOut(out)
+	root.SetErr(errs)
+	return p.exit(root.ExecuteContext(ctx))
+}
+
+// exit says what went wrong, in one line where one does, and gives the exit code.
+func (p *program) exit(err error) int {
+	var usage usageError
+	var problem *client.ProblemError
+	switch {
+	case err == nil:
+		return exitDone
+	case errors.Is(err, errNotCorrect):
+		return exitNotCorrect
+	case errors.As(err, &problem):
+		fmt.Fprintf(p.err, "examen: %s\n", printable(problem.Error()))
+		if problem.Type == "examen:no-session" {
+			fmt.Fprintln(p.err, "examen: log in with: examen login")
+		}
+		return exitRefused
+	case errors.Is(err, client.ErrUnreachable):
+		fmt.Fprintf(p.err, "examen: %s (is it running at %s? --url names another address)\n", printable(err.Error()), p.url)
+		return exitUnreachable
+	case errors.As(err, &usage):
+		fmt.Fprintf(p.err, "examen: %s\n", printable(err.Error()))
+		return exitUsage
+	}
+	fmt.Fprintf(p.err, "examen: %s\n", printable(err.Error()))
+	if strings.HasPrefix(err.Error(), "unknown ") || strings.Contains(err.Error(), " arg(s)") || strings.Contains(err.Error(), "flag") {
+		return exitUsage
+	}
+	return exitRefused
+}
+
+func (p *program) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "examen",
+		Short: "Set SQL exercises, solve them, and see how a course gets on",
+		Long: `Examen loads sample databases, sets SQL exercises and checks what learners submit.
+
+Every flag can also be given as a variable (--url as EXAMEN_URL) or in a file (--config).
+An exercise is named PAPER/EXERCISE, by slug or number: first-look/3.
+
+Exit codes: 0 done (submit: correct), 1 the answer was not correct, 2 wrong use,
+3 the service said no, 4 the service could not be reached.`,
+		SilenceUsage:  true,
+		SilenceErrors: true,
+		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error {
+			return p.configure(cmd)
+		},
+	}
+	flags := root.PersistentFlags()
+	flags.StringVar(&p.url, "url", "", "the service's address (default: the one logged in to, or http://127.0.0.1:8080)")
+	flags.StringVarP(&p.format, "output", "o", "table", "how to print: table, json or csv")
+	flags.String("config", "", "a file with flags' values (YAML, JSON or TOML)")
+	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
+	root.AddCommand(p.demo(), p.serve(), p.login(), p.logout(), p.whoami(), p.password(), p.paper(), p.read(), p.run(), p.submit(), p.history(),
+		p.dataset(), p.pack(), p.course(), p.learner(), p.progress(), p.marks())
+	return root
+}
+
+// configure fills in flags that were not given from EXAMEN_* and the configuration file.
+func (p *program) configure(cmd *cobra.Command) error {
+	v := viper.New()
+	v.SetEnvPrefix("EXAMEN")
+	v.SetEnvKeyReplacer(strings.NewReplacer("-", "_"))
+	v.AutomaticEnv()
+	if err := v.BindPFlags(cmd.Flags()); err != nil {
+		return err
+	}
+	if file := v.GetString("config"); file != "" {
+		v.SetConfigFile(file)
+		if err := v.ReadInConfig(); err != nil {
+			return usageError{fmt.Errorf("the configuration file cannot be read: %w", err)}
+		}
+	}
+	var wrong error
+	cmd.Flags().VisitAll(func(f *pflag.Flag) {
+		if !f.Changed && v.IsSet(f.Name) && wrong == nil {
+			if err := f.Value.Set(v.GetString(f.Name)); err != nil {
+				wrong = usageError{fmt.Errorf("%s: %w", f.Name, err)}
+			}
+		}
+	})
+	if wrong != nil {
+		return wrong
+	}
+	if p.format != "table" && p.format != "json" && p.format != "csv" {
+		return usageError{fmt.Errorf("-o %s: expected table, json or csv", p.format)}
+	}
+	return nil
+}
+
+// argsBetween wants so many arguments.
+func argsBetween(least, most int, names string) cobra.PositionalArgs {
+	return func(cmd *cobra.Command, args []string) error {
+		if len(args) < least || len(args) > most {
+			return usageError{fmt.Errorf("%s wants %s, and got %d arguments; see %s --help", cmd.CommandPath(), names, len(args), cmd.CommandPath())}
+		}
+		return nil
+	}
+}
+
+// group is a noun: a command that only holds others.
+func group(use, short string, commands ...*cobra.Command) *cobra.Command {
+	c := &cobra.Command{Use: use, Short: short, RunE: func(cmd *cobra.Command, args []string) error {
+		if len(args) > 0 {
+			return usageError{fmt.Errorf("%s has no command %q; see %s --help", cmd.CommandPath(), args[0], cmd.CommandPath())}
+		}
+		return cmd.Help()
+	}, Args: cobra.ArbitraryArgs}
+	c.AddCommand(commands...)
+	return c
+}
+
+// address splits PAPER/EXERCISE.
+func address(s string) (paper, exercise string, err error) {
+	paper, exercise, ok := strings.Cut(s, "/")
+	if !ok || paper == "" || exercise == "" {
+		return "", "", usageError{fmt.Errorf("%q names no exercise: write PAPER/EXERCISE, such as first-look/3", s)}
+	}
+	return paper, exercise, nil
+}

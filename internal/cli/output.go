@@ -1,0 +1,156 @@
+package cli
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"time"
+	"unicode"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"golang.org/x/term"
+
+	"examen/internal/core/marking"
+)
+
+// print prints a value as -o says: JSON as the contract has it, or lines of cells as a table or CSV.
+func (p *program) print(value any, header []string, lines [][]string) error {
+	switch p.format {
+	case "json":
+		e := json.NewEncoder(p.out)
+		e.SetEscapeHTML(false)
+		e.SetIndent("", "  ")
+		return e.Encode(value)
+	case "csv":
+		_, err := io.WriteString(p.out, marking.CSV(append([][]string{header}, lines...)))
+		return err
+	}
+	p.table(p.out, header, lines)
+	return nil
+}
+
+// widestCell is how many characters of a cell a table on a terminal shows.
+const widestCell = 60
+
+func (p *program) table(w io.Writer, header []string, lines [][]string) {
+	t := table.NewWriter()
+	t.SetOutputMirror(w)
+	style := table.StyleLight
+	style.Format.Header = text.FormatDefault
+	style.Options = table.Options{SeparateHeader: true, SeparateColumns: true}
+	style.Box.MiddleVertical = "  "
+	style.Box.MiddleSeparator = "  "
+	style.Box.PaddingLeft, style.Box.PaddingRight = "", ""
+	t.SetStyle(style)
+	t.SuppressTrailingSpaces()
+	terminal := p.onTerminal()
+	row := func(cells []string) table.Row {
+		r := make(table.Row, len(cells))
+		for i, c := range cells {
+			c = printable(c)
+			if terminal && len([]rune(c)) > widestCell {
+				c = string([]rune(c)[:widestCell-1]) + "…"
+			}
+			r[i] = c
+		}
+		return r
+	}
+	t.AppendHeader(row(header))
+	configs := make([]table.ColumnConfig, len(header))
+	for i := range header {
+		configs[i] = table.ColumnConfig{Number: i + 1}
+		if numeric(lines, i) {
+			configs[i].Align, configs[i].AlignHeader = text.AlignRight, text.AlignRight
+		}
+	}
+	t.SetColumnConfigs(configs)
+	for _, line := range lines {
+		t.AppendRow(row(line))
+	}
+	t.Render()
+}
+
+// numeric tells whether a column holds numbers only, and at least one.
+func numeric(lines [][]string, column int) bool {
+	some := false
+	for _, line := range lines {
+		if line[column] == "" || line[column] == "NULL" {
+			continue
+		}
+		if strings.Trim(line[column], "-0123456789.") != "" {
+			return false
+		}
+		some = true
+	}
+	return some
+}
+
+func (p *program) onTerminal() bool {
+	f, ok := p.out.(*os.File)
+	return ok && term.IsTerminal(int(f.Fd()))
+}
+
+// printable makes text safe for a terminal: what is not to be seen is shown as its code.
+func printable(s string) string {
+	if strings.IndexFunc(s, hidden) < 0 {
+		return s
+	}
+	var b strings.Builder
+	for _, c := range s {
+		switch {
+		case c == '\n':
+			b.WriteString("\\n")
+		case c == '\t':
+			b.WriteString("\\t")
+		case hidden(c):
+			fmt.Fprintf(&b, "\\u%04x", c)
+		default:
+			b.WriteRune(c)
+		}
+	}
+	return b.String()
+}
+
+// lines is printable for text that has lines.
+func lines(s string) string {
+	all := strings.Split(s, "\n")
+	for i := range all {
+		all[i] = printable(strings.TrimSuffix(all[i], "\r"))
+	}
+	return strings.Join(all, "\n")
+}
+
+func hidden(c rune) bool { return !unicode.IsGraphic(c) || unicode.Is(unicode.Bidi_Control, c) }
+
+// cells shows NULL by its name.
+func cells(rows [][]*string) [][]string {
+	out := make([][]string, len(rows))
+	for i, row := range rows {
+		out[i] = make([]string, len(row))
+		for j, cell := range row {
+			if cell == nil {
+				out[i][j] = "NULL"
+			} else {
+				out[i][j] = *cell
+			}
+		}
+	}
+	return out
+}
+
+func clock(t time.Time) string {
+	if t.IsZero() {
+		return ""
+	}
+	return t.Local().Format("2006-01-02 15:04")
+}
+
+func plural(n int64, noun string) string {
+	if n == 1 {
+		return "1 " + noun
+	}
+	return fmt.Sprintf("%d %ss", n, noun)
+}

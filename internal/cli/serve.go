@@ -1,0 +1,132 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"examen/internal/demo"
+	"examen/internal/practice"
+	"examen/internal/server"
+)
+
+// serving are the flags that serve and demo share.
+type serving struct {
+	options server.Options
+	verbose bool
+}
+
+func (s *serving) flags(c *cobra.Command) {
+	s.options.Limits = practice.DefaultLimits
+	f := c.Flags()
+	f.StringVar(&s.options.Listen, "listen", "127.0.0.1:8080", "address and port; port 0 takes a free one")
+	f.StringVar(&s.options.RecordsURL, "records-url", "", "a PostgreSQL server that others run, for records, instead of starting one")
+	f.StringVar(&s.options.PracticeURL, "practice-url", "", "a PostgreSQL server that others run, for learners' SQL (as a superuser), instead of starting one")
+	f.DurationVar(&s.options.Limits.Time, "limit-time", s.options.Limits.Time, "the longest that a query may take")
+	f.Int64Var(&s.options.Limits.Rows, "limit-rows", s.options.Limits.Rows, "the most rows that a query may give")
+	f.IntVar(&s.options.Limits.Seats, "seats", s.options.Limits.Seats, "how many queries run at once")
+	f.BoolVar(&s.verbose, "verbose", false, "log every call")
+}
+
+func (s *serving) log(p *program) {
+	level := slog.LevelWarn
+	if s.verbose {
+		level = slog.LevelDebug
+	}
+	s.options.Log = slog.New(slog.NewTextHandler(p.err, &slog.HandlerOptions{Level: level}))
+}
+
+func (p *program) serve() *cobra.Command {
+	var s serving
+	c := &cobra.Command{
+		Use: "serve", Short: "Start the service, in the foreground", Args: argsBetween(0, 0, "flags only"),
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			s.log(p)
+			running, err := server.Start(cmd.Context(), s.options)
+			if err != nil {
+				return err
+			}
+			defer running.Stop()
+			password, err := running.Exam.EnsureInstructor(cmd.Context(), "instructor")
+			if err != nil {
+				return err
+			}
+			if password != "" {
+				fmt.Fprintf(p.out, "The first instructor's account is made: name instructor, one-time password %s\n", password)
+			}
+			fmt.Fprintf(p.out, "Examen serves at http://%s\n", running.Address())
+			return running.Wait(cmd.Context())
+		},
+	}
+	s.flags(c)
+	c.Flags().StringVar(&s.options.DataDir, "data-dir", defaultDataDir(), "where the records are kept, and the datasets")
+	return c
+}
+
+// defaultDataDir is where services keep their data on Debian, or under the home folder for anybody but root.
+func defaultDataDir() string {
+	if os.Geteuid() == 0 {
+		return "/var/lib/examen"
+	}
+	home, err := os.UserHomeDir()
+	if err != nil {
+		return "examen-data"
+	}
+	return filepath.Join(home, ".local", "share", "examen")
+}
+
+func (p *program) demo() *cobra.Command {
+	var s serving
+	c := &cobra.Command{
+		Use: "demo", Short: "Start everything with made-up data, in the foreground", Args: argsBetween(0, 0, "flags only"),
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			s.log(p)
+			if s.options.DataDir == "" {
+				folder, err := os.MkdirTemp("", "examen-demo-")
+				if err != nil {
+					return err
+				}
+				defer os.RemoveAll(folder)
+				if err := os.Chmod(folder, 0o755); err != nil { // the clusters may belong to another user
+					return err
+				}
+				s.options.DataDir = folder
+			}
+			return p.runDemo(cmd.Context(), s.options)
+		},
+	}
+	s.flags(c)
+	c.Flags().StringVar(&s.options.DataDir, "data-dir", "", "keep the data there; without it they are gone when the demo stops")
+	return c
+}
+
+func (p *program) runDemo(ctx context.Context, options server.Options) error {
+	fmt.Fprintln(p.err, "Starting PostgreSQL for records and for practice ...")
+	running, err := server.Start(ctx, options)
+	if err != nil {
+		return err
+	}
+	defer running.Stop()
+	fmt.Fprintln(p.err, "Loading the pack heather-hill; the made-up learners submit their answers ...")
+	url := "http://" + running.Address()
+	if err := demo.Fill(ctx, running.Exam, url); err != nil {
+		if ctx.Err() != nil {
+			return nil
+		}
+		return err
+	}
+	fmt.Fprintf(p.out, `
+Examen serves at %s
+
+  instructor  %s  password %s
+  learner     %s  password %s  (has begun)
+  learner     %s   password %s  (has not begun; all %d learners have this password)
+
+Stop it with Ctrl-C.
+`, url, demo.InstructorName, demo.InstructorPassword, demo.LearnerName, demo.LearnerPassword, demo.NewLearnerName, demo.LearnerPassword, demo.LearnerCount())
+	return running.Wait(ctx)
+}

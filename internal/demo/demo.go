@@ -1,0 +1,158 @@
+// Package demo fills a service with made-up data: the pack heather-hill, a course, and learners who submit through the service
+// what learners submit: right answers written in many ways, typical mistakes, and nothing at all.
+package demo
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"math/rand/v2"
+	"net/http"
+	"strings"
+	"time"
+
+	"golang.org/x/sync/errgroup"
+
+	"examen/internal/client"
+	"examen/internal/exam"
+	"examen/packs"
+)
+
+// The accounts that the demo prints.
+const (
+	InstructorName     = "hazel"
+	InstructorPassword = "hazel-heather-hill"
+	LearnerName        = "robin"
+	NewLearnerName     = "wren"
+	LearnerPassword    = "bees-and-honey"
+)
+
+const (
+	course = "evening-group"
+	paper  = "first-look"
+)
+
+// learners are the made-up learners; the first has begun, the last has not.
+var learners = []string{"robin Robin Ashgrove", "alma Alma Quillon", "bento Bento Carrow", "chidi Chidi Marlowe", "dagny Dagny Holt", "elio Elio Brandt", "fia Fia Torvald",
+	"goran Goran Pell", "hana Hana Wickstead", "idris Idris Calloway", "jun Jun Amberley", "kira Kira Novell", "luca Luca Penhallow", "mara Mara Ostrander", "noor Noor Fairweather",
+	"otto Otto Grimsby", "petra Petra Lindgarth", "ravi Ravi Thornbury", "selma Selma Kestrel", "tarek Tarek Aldous", "una Una Merriweather", "viggo Viggo Stark", "yusra Yusra Dunmore",
+	"wren Wren Halloway"}
+
+// LearnerCount is the number of learners.
+func LearnerCount() int { return len(learners) }
+
+// Fill loads the pack and has the course do its work. A service that holds the demo already is left as it is.
+func Fill(ctx context.Context, service *exam.Service, url string) error {
+	made, err := service.MakeInstructor(ctx, InstructorName, "Hazel Underhill", InstructorPassword)
+	if err != nil || !made {
+		return err
+	}
+	hazel, err := logIn(ctx, url, InstructorName, InstructorPassword)
+	if err != nil {
+		return err
+	}
+	files, err := packFiles("heather-hill")
+	if err != nil {
+		return err
+	}
+	if _, err := client.Read[client.PackReport](hazel.LoadPack(ctx, client.PackFiles{Files: files})); err != nil {
+		return err
+	}
+	if _, err := client.Read[client.Course](hazel.CreateCourse(ctx, client.NewCourse{Slug: course, Title: "Evening group"})); err != nil {
+		return err
+	}
+	due := time.Now().AddDate(0, 0, 14).UTC().Truncate(24 * time.Hour).Add(22 * time.Hour)
+	if _, err := client.Read[client.CoursePaper](hazel.OpenPaper(ctx, course, paper, client.PaperTimes{Due: due})); err != nil {
+		return err
+	}
+	var all errgroup.Group
+	all.SetLimit(4)
+	for i, l := range learners {
+		name, display, _ := strings.Cut(l, " ")
+		all.Go(func() error {
+			if _, err := client.Read[client.AddedLearner](hazel.AddLearner(ctx, course, client.NewLearner{Name: name, DisplayName: display, Password: LearnerPassword})); err != nil {
+				return err
+			}
+			if name == NewLearnerName {
+				return nil
+			}
+			return work(ctx, url, name, rand.New(rand.NewPCG(uint64(i), 11)))
+		})
+	}
+	return all.Wait()
+}
+
+func logIn(ctx context.Context, url, name, password string) (*client.Client, error) {
+	c, err := client.NewClient(url)
+	if err != nil {
+		return nil, err
+	}
+	session, err := client.Read[client.Session](c.LogIn(ctx, client.LogInJSONRequestBody{Name: name, Password: password, Kind: client.Bearer}))
+	if err != nil {
+		return nil, err
+	}
+	return client.NewClient(url, client.WithBearer(session.Token), client.WithHTTPClient(&http.Client{Timeout: time.Minute}))
+}
+
+func packFiles(pack string) ([]client.PackFile, error) {
+	var files []client.PackFile
+	err := fs.WalkDir(packs.Files, pack, func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		content, err := packs.Files.ReadFile(path)
+		files = append(files, client.PackFile{Path: strings.TrimPrefix(path, pack+"/"), Content: content})
+		return err
+	})
+	return files, err
+}
+
+// work has one learner go through the paper: some run first, some make mistakes before they find it, some give up, some stop half-way.
+func work(ctx context.Context, url, name string, chance *rand.Rand) error {
+	c, err := logIn(ctx, url, name, LearnerPassword)
+	if err != nil {
+		return err
+	}
+	last := len(exercises)
+	if chance.IntN(3) == 0 {
+		last = 1 + chance.IntN(len(exercises)-1)
+	}
+	if name == LearnerName {
+		last = 5
+	}
+	for i, e := range exercises[:last] {
+		if i > 2 && chance.IntN(12) == 0 {
+			continue // left out
+		}
+		slips := max(0, chance.IntN(4)-1)
+		for s := range slips {
+			sql := e.mistakes[(chance.IntN(len(e.mistakes))+s)%len(e.mistakes)]
+			if _, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{Paper: paper, Exercise: e.slug, Sql: sql})); err != nil {
+				return fmt.Errorf("%s runs %s: %w", name, e.slug, err)
+			}
+			if err := submit(ctx, c, e.slug, sql); err != nil {
+				return fmt.Errorf("%s submits %s: %w", name, e.slug, err)
+			}
+		}
+		if slips == 2 && chance.IntN(3) > 0 {
+			continue // gave up
+		}
+		sql := e.right[chance.IntN(len(e.right))]
+		if err := submit(ctx, c, e.slug, sql); err != nil {
+			return fmt.Errorf("%s submits %s: %w", name, e.slug, err)
+		}
+	}
+	return nil
+}
+
+func submit(ctx context.Context, c *client.Client, exercise, sql string) error {
+	_, err := client.Read[client.Attempt](c.Submit(ctx, paper, exercise, client.Query{Sql: sql}))
+	if err == nil {
+		_, err = client.Read[client.Draft](c.KeepDraft(ctx, paper, exercise, client.Query{Sql: sql}))
+	}
+	if errors.Is(err, context.Canceled) {
+		return nil
+	}
+	return err
+}
