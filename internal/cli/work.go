@@ -244,7 +244,7 @@ func (p *program) printRun(run client.Run) error {
 // queryProblem says what a query ended with: its message, and the place in the query where there is one.
 func (p *program) queryProblem(problem client.Problem) {
 	fmt.Fprintf(p.err, "%s. %s\n", strings.TrimSuffix(printable(problem.Title), "."), printable(problem.Detail))
-	if problem.Place.Line == 0 {
+	if problem.Place.Line == 0 || problem.Type != "examen:database-error" {
 		return
 	}
 	line := printable(problem.Place.Text)

@@ -157,8 +157,10 @@ func (b *body) fence(d *draft, n *ast.FencedCodeBlock) {
 	content := string(n.Lines().Value(b.source))
 	contentLine := b.line(start) + 1
 	b.takeText(d, start)
-	if end < len(b.source) { // the closing fence
-		_, end = b.lines(end, end)
+	if i := bytes.IndexByte(b.source[end:], '\n'); i >= 0 { // the closing fence
+		end += i + 1
+	} else {
+		end = len(b.source)
 	}
 	d.narrativeEnd = end
 	switch info {

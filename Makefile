@@ -1,0 +1,69 @@
+# Examen. "make help" lists the targets.
+
+PORT ?= 8080
+GO ?= go
+export CGO_ENABLED = 1
+
+CONSOLE = console/node_modules/.installed
+DIST = internal/web/dist/index.html
+
+.PHONY: help demo build test check unit generate generated bench shots clean
+
+help: ## list the targets
+	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## (.*)/  make \1\t\2/' | expand -t 18
+
+demo: build ## start everything with made-up data at 127.0.0.1:8080 (PORT=... for another)
+	@bin/examen demo --listen 127.0.0.1:$(PORT)
+
+build: install $(DIST) ## build bin/examen, the console within it
+	$(GO) build -o bin/examen ./cmd/examen
+
+.PHONY: install
+install: # what Debian has and this machine lacks
+	@scripts/install postgresql gcc libc6-dev
+
+$(CONSOLE): console/package.json console/package-lock.json
+	cd console && npm ci --no-fund --no-audit --loglevel=error
+	@touch $@
+
+$(DIST): $(CONSOLE) console/index.html console/vite.config.ts $(shell find console/src console/public -type f)
+	@rm -rf internal/web/dist/assets
+	cd console && npm run --silent build
+	@touch $@
+
+test: build ## install what is missing, and run every check
+	@scripts/install chromium fonts-liberation fonts-dejavu-core
+	$(MAKE) --no-print-directory check generated unit
+
+check: $(CONSOLE) # what needs no running program
+	cd console && npm run --silent check
+	@test -z "$$(gofmt -l cmd internal packs test)" || { gofmt -l cmd internal packs test; echo "run gofmt -w on these"; exit 1; }
+	$(GO) vet ./...
+
+unit: # every Go test; those of test/ drive the whole with Chromium
+	$(GO) test -timeout 10m ./...
+
+generate: $(CONSOLE) ## write again what is generated: from the contract, the queries and the packs' seed
+	cd internal/records && $(GO) tool -modfile=../../tools/go.mod sqlc generate
+	cd internal/web/contract && $(GO) tool -modfile=../../../tools/go.mod oapi-codegen -config oapi.yaml ../../../api/openapi.yaml
+	cd internal/client && $(GO) tool -modfile=../../tools/go.mod oapi-codegen -config oapi.yaml ../../api/openapi.yaml
+	cd console && npm run --silent generate
+	$(GO) run ./packs/generate packs
+
+GENERATED = internal/records/query internal/web/contract internal/client/client.gen.go console/src/api/contract.d.ts packs/heather-hill/apiary/rows.sql
+
+generated: # generated code is up to date
+	@before=$$(find $(GENERATED) -type f | sort | xargs sha256sum); \
+	$(MAKE) --no-print-directory generate >/dev/null && \
+	after=$$(find $(GENERATED) -type f | sort | xargs sha256sum); \
+	test "$$before" = "$$after" || { echo "generated code was not up to date; it is now: commit it"; exit 1; }
+
+bench: build ## measure; every figure is a ratio to its counterpart in the same run
+	$(GO) test -run '^$$' -bench . -benchtime 5s ./test/...
+
+shots: build ## renew docs/screenshots from the demo
+	@scripts/install chromium fonts-liberation fonts-dejavu-core
+	$(GO) run ./test/shots docs/screenshots
+
+clean: ## remove what was built
+	rm -rf bin internal/web/dist/assets internal/web/dist/index.html internal/web/dist/icon.svg console/node_modules

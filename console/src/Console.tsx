@@ -1,0 +1,74 @@
+import { App, ConfigProvider, theme } from "antd";
+import { useEffect, useState } from "react";
+import { Navigate, Route, Routes } from "react-router";
+import { HistoryPage } from "./pages/history/HistoryPage";
+import { LearnerPage } from "./pages/history/LearnerPage";
+import { LogInAgain } from "./pages/login/LogInAgain";
+import { LogInPage } from "./pages/login/LogInPage";
+import { PaperPage } from "./pages/paper/PaperPage";
+import { PapersPage } from "./pages/papers/PapersPage";
+import { ProgressPage } from "./pages/progress/ProgressPage";
+import { Frame } from "./parts/Frame";
+import { SessionProvider, useSession } from "./session";
+
+/** Light or dark: as chosen here, else as the system says. */
+function useDark(): [boolean, () => void] {
+  const [dark, setDark] = useState(() => {
+    const chosen = localStorage.getItem("look");
+    return chosen ? chosen === "dark" : matchMedia("(prefers-color-scheme: dark)").matches;
+  });
+  useEffect(() => {
+    document.documentElement.dataset.look = dark ? "dark" : "light";
+  }, [dark]);
+  return [
+    dark,
+    () => {
+      localStorage.setItem("look", dark ? "light" : "dark");
+      setDark(!dark);
+    },
+  ];
+}
+
+export function Console() {
+  const [dark, turn] = useDark();
+  return (
+    <ConfigProvider
+      theme={{
+        algorithm: dark ? theme.darkAlgorithm : theme.defaultAlgorithm,
+        token: {
+          colorPrimary: dark ? "#8fb4d6" : "#1f4b6e",
+          colorBgBase: dark ? "#1e1d1a" : "#fdfaf3",
+          colorTextBase: dark ? "#e9e4d8" : "#2b2a27",
+          colorTextLightSolid: dark ? "#1e1d1a" : "#fdfaf3",
+          borderRadius: 4,
+          fontFamily: "system-ui, 'Liberation Sans', sans-serif",
+        },
+      }}
+    >
+      <App>
+        <SessionProvider>
+          <Pages dark={dark} turn={turn} />
+        </SessionProvider>
+      </App>
+    </ConfigProvider>
+  );
+}
+
+function Pages({ dark, turn }: { dark: boolean; turn: () => void }) {
+  const { session, loading } = useSession();
+  if (loading) return null;
+  if (!session) return <LogInPage />;
+  return (
+    <Frame dark={dark} turn={turn}>
+      <LogInAgain />
+      <Routes>
+        <Route path="/" element={<PapersPage />} />
+        <Route path="/papers/:paper" element={<PaperPage dark={dark} />} />
+        <Route path="/papers/:paper/progress" element={<ProgressPage />} />
+        <Route path="/history" element={<HistoryPage />} />
+        <Route path="/learners/:learner" element={<LearnerPage />} />
+        <Route path="*" element={<Navigate to="/" replace />} />
+      </Routes>
+    </Frame>
+  );
+}

@@ -1,0 +1,72 @@
+import createClient, { type Middleware } from "openapi-fetch";
+import type { components, paths } from "./contract";
+
+export type Schemas = components["schemas"];
+export type Problem = Schemas["Problem"];
+export type Session = Schemas["Session"];
+export type Exercise = Schemas["Exercise"];
+export type Attempt = Schemas["Attempt"];
+export type Run = Schemas["Run"];
+export type Finding = Schemas["Finding"];
+export type Entry = Schemas["HistoryEntry"];
+export type Outcome = Schemas["Outcome"];
+export type Rows = Schemas["Rows"];
+
+/** The service's no, or its silence. */
+export class ProblemError extends Error {
+  constructor(readonly problem: Problem) {
+    super(`${problem.title}. ${problem.detail}`);
+  }
+}
+
+const silence: Problem = {
+  type: "examen:unreachable",
+  title: "The service cannot be reached",
+  status: 0,
+  detail: "What you type stays on this page; it is tried again by itself.",
+};
+
+let csrfToken = "";
+let onSessionEnd = () => {};
+
+export function setCsrfToken(token: string) {
+  csrfToken = token;
+}
+
+/** Has f called whenever a call finds that the session has ended. */
+export function whenSessionEnds(f: () => void) {
+  onSessionEnd = f;
+}
+
+const csrf: Middleware = {
+  onRequest({ request }) {
+    if (csrfToken) request.headers.set("X-CSRF-Token", csrfToken);
+    return request;
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: "" });
+api.use(csrf);
+
+/** Waits for a call's answer. Anything but the answer is thrown as a ProblemError. */
+export async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let result;
+  try {
+    result = await call;
+  } catch {
+    throw new ProblemError(silence);
+  }
+  if (result.response.ok) return result.data as T;
+  const problem = isProblem(result.error) ? result.error : { ...silence, status: result.response.status };
+  if (problem.type === "examen:no-session") onSessionEnd();
+  throw new ProblemError(problem);
+}
+
+function isProblem(value: unknown): value is Problem {
+  return typeof value === "object" && value !== null && "type" in value && "detail" in value;
+}
+
+/** The problem in whatever was thrown. */
+export function problemOf(error: unknown): Problem {
+  return error instanceof ProblemError ? error.problem : { ...silence, title: "Something went wrong on this page", detail: String(error) };
+}

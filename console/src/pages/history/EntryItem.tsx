@@ -1,0 +1,61 @@
+import { Button } from "antd";
+import { Link, useNavigate } from "react-router";
+import type { Entry } from "../../api/client";
+import { FindingNote } from "../../parts/FindingNote";
+import { ProblemNote } from "../../parts/ProblemNote";
+import { SqlText } from "../../parts/SqlText";
+import { count, milliseconds, moment, outcomeWord, points } from "../../parts/words";
+import { useSession } from "../../session";
+import type { BroughtBack } from "../paper/PaperPage";
+
+/** One run or attempt: when, what, its outcome, its text, and what was found. */
+export function EntryItem({ entry, withLearner }: { entry: Entry; withLearner: boolean }) {
+  const navigate = useNavigate();
+  const { session } = useSession();
+  const { paper, exercise } = entry;
+  const own = entry.learner === session!.account.name;
+  return (
+    <li className="entry" data-outcome={entry.outcome}>
+      <div className="entry-head">
+        <p>
+          <strong>
+            {entry.kind === "attempt" ? "Submitted" : "Run"}: {outcomeWord(entry.outcome).toLowerCase()}
+            {entry.mark !== undefined && `, ${entry.mark} of ${points(entry.points ?? 0)}`}
+          </strong>
+        </p>
+        <p>
+          {paper && exercise ? (
+            <Link to={`/papers/${paper}#${exercise}`}>{entry.title}</Link>
+          ) : paper ? (
+            <Link to={`/papers/${paper}`}>{paper}</Link>
+          ) : (
+            entry.dataset
+          )}
+        </p>
+        {withLearner && (
+          <p>
+            <Link to={`/learners/${entry.learner}`}>{entry.display_name}</Link>
+          </p>
+        )}
+        <p className="quiet">
+          {moment(entry.at)}; {count(entry.row_count, "row")}, {milliseconds(entry.elapsed_ms)}
+        </p>
+        {own && paper && exercise && (
+          <Button
+            size="small"
+            onClick={() => void navigate(`/papers/${paper}#${exercise}`, { state: { exercise, sql: entry.sql } satisfies BroughtBack })}
+          >
+            Bring back
+          </Button>
+        )}
+      </div>
+      <div className="entry-text">
+        <SqlText label="Query" text={entry.sql} readOnly />
+        {entry.error && <ProblemNote problem={entry.error} />}
+        {entry.findings.map((finding, i) => (
+          <FindingNote key={i} finding={finding} />
+        ))}
+      </div>
+    </li>
+  );
+}

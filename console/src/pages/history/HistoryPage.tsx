@@ -1,0 +1,43 @@
+import { Select } from "antd";
+import { useSearchParams } from "react-router";
+import type { Outcome, Schemas } from "../../api/client";
+import { outcomeWord } from "../../parts/words";
+import { useSession } from "../../session";
+import { EntryList } from "./EntryList";
+
+const outcomes: Outcome[] = ["correct", "incorrect", "rejected", "failed", "stopped", "done"];
+
+/** One's own runs and attempts; for an instructor, everybody's. */
+export function HistoryPage() {
+  const { session } = useSession();
+  const instructor = session!.account.role === "instructor";
+  const [search, setSearch] = useSearchParams();
+  const get = (name: string) => search.get(name) ?? undefined;
+  const set = (name: string, value?: string) => {
+    const next = new URLSearchParams(search);
+    if (value) next.set(name, value);
+    else next.delete(name);
+    setSearch(next);
+  };
+  return (
+    <section className="page wide">
+      <h1>{instructor ? "History" : "My history"}</h1>
+      <div className="filters">
+        <Select allowClear placeholder="Runs and attempts" aria-label="Kind" value={get("kind")} onChange={(v?: string) => set("kind", v)}
+          options={[{ value: "run", label: "Runs" }, { value: "attempt", label: "Attempts" }]} />
+        <Select allowClear placeholder="Any outcome" aria-label="Outcome" value={get("outcome")} onChange={(v?: string) => set("outcome", v)}
+          options={outcomes.map((o) => ({ value: o, label: outcomeWord(o) }))} />
+        {get("paper") && (
+          <span>
+            Only {get("paper")}
+            {get("exercise") && `/${get("exercise")}`}. <a onClick={() => setSearch({})}>Show all</a>
+          </span>
+        )}
+      </div>
+      <EntryList
+        filter={{ paper: get("paper"), exercise: get("exercise"), outcome: get("outcome") as Outcome, kind: get("kind") as Schemas["EntryKind"] }}
+        withLearner={instructor}
+      />
+    </section>
+  );
+}

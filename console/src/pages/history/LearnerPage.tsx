@@ -1,0 +1,26 @@
+import { Link, useParams, useSearchParams } from "react-router";
+import { EntryList } from "./EntryList";
+
+/** One learner's attempts, of one exercise or of all. For instructors. */
+export function LearnerPage() {
+  const { learner = "" } = useParams();
+  const [search] = useSearchParams();
+  const paper = search.get("paper") ?? undefined;
+  const exercise = search.get("exercise") ?? undefined;
+  return (
+    <section className="page wide">
+      <h1>{search.get("name") ?? learner}</h1>
+      <p>
+        {paper && exercise ? `Attempts at ${paper}/${exercise}. ` : "Attempts, the latest first. "}
+        {paper && <Link to={`/papers/${paper}/progress`}>Back to the grid</Link>}
+        {exercise && (
+          <>
+            {" · "}
+            <Link to={`/learners/${learner}`}>All of this learner's attempts</Link>
+          </>
+        )}
+      </p>
+      <EntryList filter={{ learner, paper, exercise, kind: "attempt" }} withLearner={false} />
+    </section>
+  );
+}

@@ -1,0 +1,30 @@
+import type { Exercise } from "../../api/client";
+import { RowsTable } from "../../parts/RowsTable";
+import { count } from "../../parts/words";
+
+/** As much of the expected result as the exercise shows, and its rules. */
+export function ExpectedResult({ exercise }: { exercise: Exercise }) {
+  const { columns = [], row_count: rowCount, rows = [] } = exercise.expected ?? {};
+  const said = [];
+  if (rowCount !== undefined) said.push(`Expected: ${count(rowCount, "row")}${exercise.ordered ? ", in order" : ""}.`);
+  if (exercise.require.length > 0) said.push(`Use ${exercise.require.join(", ")}.`);
+  if (exercise.forbid.length > 0) said.push(`Do not use ${exercise.forbid.join(", ")}.`);
+  return (
+    <div className="expected quiet">
+      {columns.length > 0 && rows.length === 0 && (
+        <p>
+          Expected columns:{" "}
+          {columns.map((c, i) => (
+            <span key={i}>
+              {i > 0 && ", "}
+              <code>{c.name}</code> {c.type}
+            </span>
+          ))}
+          {exercise.ordered && rowCount === undefined && "; the order of rows matters"}
+        </p>
+      )}
+      {said.length > 0 && <p>{said.join(" ")}</p>}
+      {rows.length > 0 && <RowsTable columns={columns.map((c) => c.name)} types={columns.map((c) => c.type)} rows={rows} />}
+    </div>
+  );
+}

@@ -1,0 +1,23 @@
+import type { Attempt } from "../../api/client";
+import { FindingNote } from "../../parts/FindingNote";
+import { ProblemNote } from "../../parts/ProblemNote";
+import { moment, outcomeWord, points } from "../../parts/words";
+
+/** What came of the latest attempt, as notes beside the answer space. */
+export function MarginNotes({ attempt, changed }: { attempt: Attempt; changed: boolean }) {
+  return (
+    <div className="notes" data-outcome={attempt.outcome}>
+      <p className="notes-head">
+        {outcomeWord(attempt.outcome)}, {attempt.mark} of {points(attempt.points)}
+        <small>
+          {moment(attempt.at)}
+          {changed && ", before your latest changes"}
+        </small>
+      </p>
+      {attempt.error && <ProblemNote problem={attempt.error} />}
+      {attempt.findings.map((finding, i) => (
+        <FindingNote key={i} finding={finding} />
+      ))}
+    </div>
+  );
+}

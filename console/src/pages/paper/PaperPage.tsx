@@ -1,0 +1,88 @@
+import { Button } from "antd";
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { useLocation, useParams } from "react-router";
+import { answer, api, type Schemas } from "../../api/client";
+import { Prose } from "../../parts/Prose";
+import { Waiting } from "../../parts/Waiting";
+import { moment, points } from "../../parts/words";
+import { Example } from "./Example";
+import { ExerciseSection } from "./ExerciseSection";
+import { TablesDrawer } from "./TablesDrawer";
+
+/** A text from the history that is to be brought back into an exercise's answer space. */
+export interface BroughtBack {
+  exercise: string;
+  sql: string;
+}
+
+export function PaperPage({ dark }: { dark: boolean }) {
+  const { paper: slug = "" } = useParams();
+  const { state, hash } = useLocation();
+  const broughtBack = state as BroughtBack | null;
+  const [tables, setTables] = useState(false);
+  const [focus, setFocus] = useState<string | null>(null);
+  const paper = useQuery({
+    queryKey: ["paper", slug],
+    queryFn: () => answer(api.GET("/api/papers/{paper}", { params: { path: { paper: slug } } })),
+    staleTime: 60_000,
+  });
+  const loaded = paper.data !== undefined;
+  useEffect(() => {
+    if (loaded && hash) document.getElementById(hash.slice(1))?.scrollIntoView();
+  }, [loaded, hash]);
+  return (
+    <Waiting query={paper}>
+      {({ summary, sections }) => (
+        <article className={focus ? "paper in-focus" : "paper"} data-dark={dark}>
+          <PaperHead summary={summary} onTables={() => setTables(true)} />
+          {sections.map((section, i) =>
+            section.exercise ? (
+              (!focus || focus === section.exercise.slug) && (
+                <ExerciseSection
+                  key={section.exercise.slug}
+                  exercise={section.exercise}
+                  closed={summary.state === "closed"}
+                  broughtBack={broughtBack?.exercise === section.exercise.slug ? broughtBack.sql : undefined}
+                  inFocus={focus !== null}
+                  onFocus={() => setFocus(focus ? null : section.exercise!.slug)}
+                />
+              )
+            ) : (
+              <Narrative key={i} section={section} paper={slug} hidden={focus !== null} />
+            ),
+          )}
+          <TablesDrawer dataset={summary.dataset} open={tables} onClose={() => setTables(false)} />
+        </article>
+      )}
+    </Waiting>
+  );
+}
+
+function PaperHead({ summary, onTables }: { summary: Schemas["PaperSummary"]; onTables: () => void }) {
+  return (
+    <div className="strip">
+      <div className="middle">
+        <h1>{summary.title}</h1>
+        <p className="quiet">
+          {summary.due && `${summary.state === "closed" ? "Was due" : "Due"} ${moment(summary.due)}. `}
+          {summary.mark} of {points(summary.points)} so far. <Button type="link" onClick={onTables}>Tables</Button>
+        </p>
+      </div>
+    </div>
+  );
+}
+
+function Narrative({ section, paper, hidden }: { section: Schemas["Section"]; paper: string; hidden: boolean }) {
+  if (hidden) return null;
+  return (
+    <div className="strip">
+      <div className="middle">
+        {section.title && <h2>{section.title}</h2>}
+        {section.blocks?.map((block, i) =>
+          block.kind === "example" ? <Example key={i} paper={paper} text={block.text} /> : <Prose key={i} text={block.text} />,
+        )}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,57 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { answer, api, type Schemas } from "../../api/client";
+import { Waiting } from "../../parts/Waiting";
+import { count, moment, points } from "../../parts/words";
+import { useSession } from "../../session";
+
+export function PapersPage() {
+  const { session } = useSession();
+  const instructor = session!.account.role === "instructor";
+  const papers = useQuery({ queryKey: ["papers"], queryFn: () => answer(api.GET("/api/papers")) });
+  return (
+    <section className="page">
+      <h1>{instructor ? "Papers" : "My papers"}</h1>
+      <Waiting query={papers}>
+        {(list) => (
+          <>
+            {list.length === 0 && <p className="quiet">{instructor ? "No paper is loaded yet: examen pack load DIR." : "No paper is set for you yet."}</p>}
+            <ul className="papers">
+              {list.map((paper) => (
+                <PaperItem key={paper.slug} paper={paper} instructor={instructor} />
+              ))}
+            </ul>
+          </>
+        )}
+      </Waiting>
+    </section>
+  );
+}
+
+function PaperItem({ paper, instructor }: { paper: Schemas["PaperSummary"]; instructor: boolean }) {
+  return (
+    <li>
+      <h2>{paper.state === "upcoming" && !instructor ? paper.title : <Link to={`/papers/${paper.slug}`}>{paper.title}</Link>}</h2>
+      <p>
+        {when(paper)} {count(paper.exercises, "exercise")}, {points(paper.points)}.
+      </p>
+      {instructor ? (
+        <p>
+          <Link to={`/papers/${paper.slug}/progress`}>Progress of the learners</Link>
+        </p>
+      ) : (
+        <p>
+          {paper.attempted === 0
+            ? "Not begun."
+            : `${paper.correct} of ${paper.exercises} correct, ${paper.mark} of ${points(paper.points)} so far.`}
+        </p>
+      )}
+    </li>
+  );
+}
+
+function when(paper: Schemas["PaperSummary"]) {
+  if (paper.state === "upcoming") return `Opens ${moment(paper.opens!)}.`;
+  if (paper.state === "closed") return `Closed since ${moment(paper.due!)}.`;
+  return paper.due ? `Open, due ${moment(paper.due)}.` : "Open.";
+}

@@ -1,0 +1,77 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useParams } from "react-router";
+import { answer, api, type Schemas } from "../../api/client";
+import { Waiting } from "../../parts/Waiting";
+import { count, points } from "../../parts/words";
+
+/** Learners by exercises. It follows the course as it works. */
+export function ProgressPage() {
+  const { paper = "" } = useParams();
+  const grid = useQuery({
+    queryKey: ["progress", paper],
+    queryFn: () => answer(api.GET("/api/papers/{paper}/progress", { params: { path: { paper } } })),
+    refetchInterval: 5000,
+  });
+  return (
+    <section className="page full">
+      <Waiting query={grid}>
+        {(progress) => (
+          <>
+            <h1>{progress.title}</h1>
+            <p>
+              {count(progress.learners.length, "learner")}, {points(progress.points)}. Each cell: the outcome of the attempt that counts, and how many
+              there were. <Link to={`/papers/${paper}`}>The paper</Link> · <a href={`/api/papers/${paper}/marks?format=csv`} download={`${paper}-marks.csv`}>Marks as CSV</a>
+            </p>
+            <Grid progress={progress} />
+          </>
+        )}
+      </Waiting>
+    </section>
+  );
+}
+
+function Grid({ progress }: { progress: Schemas["Progress"] }) {
+  return (
+    <div className="grid">
+      <table>
+        <thead>
+          <tr>
+            <th scope="col">Learner</th>
+            {progress.exercises.map((e) => (
+              <th key={e.slug} scope="col">
+                <Link to={`/papers/${progress.paper}#${e.slug}`}>
+                  {e.number}. {e.title}
+                </Link>
+              </th>
+            ))}
+            <th scope="col">Mark</th>
+          </tr>
+        </thead>
+        <tbody>
+          {progress.learners.map((learner) => (
+            <tr key={learner.name}>
+              <th scope="row">
+                <Link to={`/learners/${learner.name}?name=${encodeURIComponent(learner.display_name)}`}>{learner.display_name}</Link>
+              </th>
+              {learner.cells.map((cell, i) => (
+                <Cell key={i} cell={cell} to={`/learners/${learner.name}?paper=${progress.paper}&exercise=${progress.exercises[i].slug}&name=${encodeURIComponent(learner.display_name)}`} />
+              ))}
+              <td className="sum">{learner.mark}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+function Cell({ cell, to }: { cell: Schemas["ProgressCell"]; to: string }) {
+  if (!cell.outcome) return <td className="untried" aria-label="no attempts" />;
+  return (
+    <td data-outcome={cell.outcome}>
+      <Link to={to}>
+        {cell.outcome} <small>{cell.attempts}</small>
+      </Link>
+    </td>
+  );
+}

@@ -1,0 +1,39 @@
+import { Button } from "antd";
+import type { ReactNode } from "react";
+import { NavLink } from "react-router";
+import { useSession } from "../session";
+import { Servers } from "./Servers";
+
+/** What stands around every page: where one is, who one is. */
+export function Frame({ dark, turn, children }: { dark: boolean; turn: () => void; children: ReactNode }) {
+  const { session, logOut } = useSession();
+  const account = session!.account;
+  const instructor = account.role === "instructor";
+  return (
+    <>
+      <header className="frame">
+        <NavLink to="/" className="frame-name">
+          Examen
+        </NavLink>
+        <nav>
+          <NavLink to="/" end>
+            {instructor ? "Papers" : "My papers"}
+          </NavLink>
+          <NavLink to="/history">{instructor ? "History" : "My history"}</NavLink>
+        </nav>
+        <span className="frame-account">
+          {account.display_name}
+          {instructor && ", instructor"}
+        </span>
+        <Button type="text" size="small" onClick={turn}>
+          {dark ? "Light" : "Dark"}
+        </Button>
+        <Button type="text" size="small" onClick={() => void logOut()}>
+          Log out
+        </Button>
+      </header>
+      <Servers />
+      <main>{children}</main>
+    </>
+  );
+}

@@ -1,0 +1,264 @@
+// Command shots renews the pictures in docs/screenshots from the demo: make shots.
+package main
+
+import (
+	"bufio"
+	"errors"
+	"fmt"
+	"log"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
+
+	"examen/internal/demo"
+	"examen/test/browser"
+)
+
+func main() {
+	log.SetFlags(0)
+	if len(os.Args) < 2 {
+		log.Fatal("usage: shots FOLDER [NAME...]")
+	}
+	if err := run(os.Args[1], os.Args[2:]); err != nil {
+		log.Fatal(err)
+	}
+}
+
+// A shot is one picture: how to come to it, as whom.
+type shot struct {
+	name          string
+	who, password string
+	path          string
+	width, height int
+	dark          bool
+	steps         func(*rod.Page)
+}
+
+func run(folder string, only []string) error {
+	url, stop, err := startDemo()
+	if err != nil {
+		return err
+	}
+	defer stop()
+	b, closeBrowser, err := browser.Open()
+	if err != nil {
+		return err
+	}
+	defer closeBrowser()
+	for _, s := range shots {
+		if len(only) > 0 && !strings.Contains(" "+strings.Join(only, " ")+" ", " "+s.name+" ") {
+			continue
+		}
+		if err := take(b, url, s, filepath.Join(folder, s.name+".png")); err != nil {
+			return fmt.Errorf("%s: %w", s.name, err)
+		}
+		fmt.Println(s.name)
+	}
+	return commands(url, folder, only)
+}
+
+// startDemo starts the demo on a free port and returns its address.
+func startDemo() (url string, stop func(), err error) {
+	cmd := exec.Command("bin/examen", "demo", "--listen", "127.0.0.1:0")
+	cmd.Stderr = os.Stderr
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		return "", nil, err
+	}
+	if err := cmd.Start(); err != nil {
+		return "", nil, err
+	}
+	stop = func() {
+		_ = cmd.Process.Signal(syscall.SIGINT)
+		_ = cmd.Wait()
+	}
+	lines := bufio.NewScanner(out)
+	for lines.Scan() {
+		if address, found := strings.CutPrefix(lines.Text(), "Examen serves at "); found {
+			url = address
+		}
+		if strings.HasPrefix(lines.Text(), "Stop it") {
+			go func() {
+				for lines.Scan() {
+				}
+			}()
+			return url, stop, nil
+		}
+	}
+	stop()
+	return "", nil, errors.New("the demo ended as it started")
+}
+
+const settle = 600 * time.Millisecond // for fonts and transitions, which nothing announces
+
+func take(b *rod.Browser, url string, s shot, file string) (err error) {
+	page, err := browser.Page(b, url, s.width, s.height)
+	if err != nil {
+		return err
+	}
+	defer page.Close()
+	return rod.Try(func() {
+		p := page.Timeout(30 * time.Second)
+		if s.dark {
+			p.MustEval(`() => localStorage.setItem("look", "dark")`)
+		}
+		if s.who != "" {
+			logIn(p, s.who, s.password)
+		}
+		p.MustNavigate(url + s.path).MustWaitLoad()
+		if s.steps != nil {
+			s.steps(p)
+		}
+		p.MustWaitIdle()
+		time.Sleep(settle)
+		picture := p.MustScreenshot()
+		if err := os.WriteFile(file, picture, 0o644); err != nil {
+			panic(err)
+		}
+	})
+}
+
+func logIn(p *rod.Page, name, password string) {
+	p.MustElement("#name").MustInput(name)
+	p.MustElement("#password").MustInput(password).MustType(input.Enter)
+	p.MustElement("header.frame")
+}
+
+// answer writes into an exercise's answer space and presses a button there.
+func answer(exercise, sql, button string) func(*rod.Page) {
+	return func(p *rod.Page) {
+		section := p.MustElement(fmt.Sprintf(`[data-exercise=%q]`, exercise))
+		section.MustScrollIntoView()
+		section.MustElement(".sql .cm-content").MustClick()
+		p.KeyActions().Press(input.ControlLeft).Type('a').MustDo()
+		p.MustInsertText(sql)
+		section.MustElementR("button", "^"+button+"$").MustClick()
+		if button == "Run" {
+			section.MustElement(".result, .problem")
+		} else {
+			section.MustElement(".notes, .right-margin .problem")
+			section.MustElementR(".notes-head", `\d\d:\d\d$`)
+		}
+		section.MustElementR(".draft-state", "Draft kept")
+		p.MustEval(`id => document.getElementById(id).scrollIntoView()`, exercise)
+	}
+}
+
+var shots = []shot{
+	{name: "log-in", path: "/", width: 1280, height: 800},
+	{name: "my-papers", who: demo.LearnerName, password: demo.LearnerPassword, path: "/", width: 1280, height: 800},
+	{name: "paper", who: demo.NewLearnerName, password: demo.LearnerPassword, path: "/papers/first-look", width: 1280, height: 800,
+		steps: func(p *rod.Page) {
+			p.MustElementR("button", "Run the example").MustClick()
+			p.MustElement(".example .result")
+		}},
+	{name: "margin-notes", who: demo.NewLearnerName, password: demo.LearnerPassword, path: "/papers/first-look", width: 1280, height: 800,
+		steps: answer("hives-by-strength", "SELECT name, kind, strength\nFROM hive\nORDER BY strength DESC;", "Submit")},
+	{name: "database-error", who: demo.NewLearnerName, password: demo.LearnerPassword, path: "/papers/first-look", width: 1280, height: 800,
+		steps: answer("no-mail", "SELECT name, villge\nFROM beekeeper\nWHERE email IS NULL;", "Run")},
+	{name: "correct-dark", who: demo.NewLearnerName, password: demo.LearnerPassword, path: "/papers/first-look", width: 1280, height: 800, dark: true,
+		steps: func(p *rod.Page) {
+			answer("harvest-by-grade", "SELECT grade_code, count(*), sum(weight_kg) AS kg\nFROM harvest\nGROUP BY grade_code\nHAVING sum(weight_kg) >= 300\nORDER BY kg DESC;", "Run")(p)
+			answer("harvest-by-grade", "SELECT grade_code, count(*), sum(weight_kg) AS kg\nFROM harvest\nGROUP BY grade_code\nHAVING sum(weight_kg) >= 300\nORDER BY kg DESC; ", "Submit")(p)
+		}},
+	{name: "tables", who: demo.NewLearnerName, password: demo.LearnerPassword, path: "/papers/first-look", width: 1280, height: 800,
+		steps: func(p *rod.Page) {
+			p.MustElementR("button", "Tables").MustClick()
+			p.MustElement(".table-columns")
+		}},
+	{name: "my-history", who: demo.LearnerName, password: demo.LearnerPassword, path: "/history", width: 1280, height: 800,
+		steps: func(p *rod.Page) { p.MustElement(".entry") }},
+	{name: "progress", who: demo.InstructorName, password: demo.InstructorPassword, path: "/papers/first-look/progress", width: 1280, height: 800,
+		steps: func(p *rod.Page) { p.MustElement(".grid td a") }},
+	{name: "learner-attempts", who: demo.InstructorName, password: demo.InstructorPassword, path: "/papers/first-look/progress", width: 1280, height: 800,
+		steps: func(p *rod.Page) {
+			p.MustElement(`.grid td[data-outcome="incorrect"] a, .grid td[data-outcome="failed"] a`).MustClick()
+			p.MustElement(".entry")
+		}},
+	{name: "phone", who: demo.LearnerName, password: demo.LearnerPassword, path: "/papers/first-look#hives-by-strength", width: 390, height: 800,
+		steps: func(p *rod.Page) {
+			p.MustElement(".notes")
+			p.MustEval(`() => document.getElementById("hives-by-strength").scrollIntoView()`)
+		}},
+}
+
+// commands takes pictures of what the command line prints, set as a page.
+func commands(url, folder string, only []string) error {
+	if len(only) > 0 && !strings.Contains(strings.Join(only, " "), "command") {
+		return nil
+	}
+	home, err := os.MkdirTemp("", "examen-shots-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(home)
+	learner := script{home: home, env: []string{"EXAMEN_PASSWORD=" + demo.LearnerPassword, "EXAMEN_URL=" + url}}
+	learner.run("", "login", demo.NewLearnerName)
+	learner.show("SELECT hive_id, strength\nFROM hive\nWHERE kind = 'stacked' AND strength > 8", "submit", "first-look/3")
+	learner.show("SELECT name, valley FROM apiary WHERE altitude > 300", "run", "first-look")
+	learner.show("", "history", "--limit", "5")
+	teacher := script{home: home, env: []string{"EXAMEN_PASSWORD=" + demo.InstructorPassword, "EXAMEN_URL=" + url}}
+	teacher.run("", "login", demo.InstructorName)
+	teacher.show("", "progress", "first-look")
+	b, closeBrowser, err := browser.Open()
+	if err != nil {
+		return err
+	}
+	defer closeBrowser()
+	for name, s := range map[string]*script{"command-learner": &learner, "command-progress": &teacher} {
+		if err := picture(b, s.text.String(), filepath.Join(folder, name+".png")); err != nil {
+			return err
+		}
+		fmt.Println(name)
+	}
+	return nil
+}
+
+// A script is a terminal's text being made.
+type script struct {
+	home string
+	env  []string
+	text strings.Builder
+}
+
+func (s *script) run(in string, args ...string) string {
+	cmd := exec.Command("bin/examen", args...)
+	cmd.Env = append(append(os.Environ(), "XDG_CONFIG_HOME="+s.home), s.env...)
+	cmd.Stdin = strings.NewReader(in)
+	out, _ := cmd.CombinedOutput() // a wrong answer's exit code is not zero
+	return string(out)
+}
+
+func (s *script) show(in string, args ...string) {
+	line := "$ examen " + strings.Join(args, " ")
+	if in != "" {
+		line += " <<.\n" + in + "\n."
+	}
+	s.text.WriteString(line + "\n" + s.run(in, args...) + "\n")
+}
+
+func picture(b *rod.Browser, text, file string) error {
+	page, err := browser.Page(b, "about:blank", 1280, 800)
+	if err != nil {
+		return err
+	}
+	defer page.Close()
+	return rod.Try(func() {
+		page.MustSetDocumentContent(`<body style="margin:0;background:#1e1d1a;color:#e9e4d8"><pre style="font:13px/1.35 'DejaVu Sans Mono',monospace;padding:16px;margin:0"></pre>`)
+		page.MustEval(`text => { document.querySelector("pre").textContent = text }`, text)
+		bytes, err := page.Screenshot(false, &proto.PageCaptureScreenshot{Format: proto.PageCaptureScreenshotFormatPng})
+		if err != nil {
+			panic(err)
+		}
+		if err := os.WriteFile(file, bytes, 0o644); err != nil {
+			panic(err)
+		}
+	})
+}
