@@ -37,6 +37,11 @@ export function Console() {
         algorithm: dark ? theme.darkAlgorithm : theme.defaultAlgorithm,
         token: {
           colorPrimary: dark ? "#8fb4d6" : "#1f4b6e",
+          colorBgContainer: dark ? "#1e1d1a" : "#fdfaf3",
+          colorBgElevated: dark ? "#292722" : "#fdfaf3",
+          colorTextPlaceholder: dark ? "#a8a294" : "#6b675e",
+          colorLink: dark ? "#8fb4d6" : "#1f4b6e",
+          colorInfo: dark ? "#8fb4d6" : "#1f4b6e",
           colorBgBase: dark ? "#1e1d1a" : "#fdfaf3",
           colorTextBase: dark ? "#e9e4d8" : "#2b2a27",
           colorTextLightSolid: dark ? "#1e1d1a" : "#fdfaf3",

@@ -104,7 +104,7 @@ func take(b *rod.Browser, url string, s shot, file string) (err error) {
 		return err
 	}
 	defer page.Close()
-	return rod.Try(func() {
+	err = rod.Try(func() {
 		p := page.Timeout(30 * time.Second)
 		if s.dark {
 			p.MustEval(`() => localStorage.setItem("look", "dark")`)
@@ -123,6 +123,12 @@ func take(b *rod.Browser, url string, s shot, file string) (err error) {
 			panic(err)
 		}
 	})
+	if err != nil { // what stood there then helps
+		if picture, err := page.Screenshot(false, nil); err == nil {
+			_ = os.WriteFile(filepath.Join(os.TempDir(), "examen-shot-failed.png"), picture, 0o644)
+		}
+	}
+	return err
 }
 
 func logIn(p *rod.Page, name, password string) {
@@ -134,19 +140,19 @@ func logIn(p *rod.Page, name, password string) {
 // answer writes into an exercise's answer space and presses a button there.
 func answer(exercise, sql, button string) func(*rod.Page) {
 	return func(p *rod.Page) {
-		section := p.MustElement(fmt.Sprintf(`[data-exercise=%q]`, exercise))
-		section.MustScrollIntoView()
-		section.MustElement(".sql .cm-content").MustClick()
+		within := fmt.Sprintf(`[data-exercise=%q] `, exercise) // waiting is the page's, not an element's
+		space := p.MustElement(within + ".sql .cm-content")
+		space.MustScrollIntoView()
+		space.MustClick()
 		p.KeyActions().Press(input.ControlLeft).Type('a').MustDo()
 		p.MustInsertText(sql)
-		section.MustElementR("button", "^"+button+"$").MustClick()
+		p.MustElementR(within+"button", "^"+button+"$").MustClick()
 		if button == "Run" {
-			section.MustElement(".result, .problem")
+			p.MustElement(within + ".result, " + within + ".middle .problem")
 		} else {
-			section.MustElement(".notes, .right-margin .problem")
-			section.MustElementR(".notes-head", `\d\d:\d\d$`)
+			p.MustElementR(within+".notes-head small", `^\d\d:\d\d$`)
 		}
-		section.MustElementR(".draft-state", "Draft kept")
+		p.MustElementR(within+".draft-state", "Draft kept")
 		p.MustEval(`id => document.getElementById(id).scrollIntoView()`, exercise)
 	}
 }
@@ -154,6 +160,13 @@ func answer(exercise, sql, button string) func(*rod.Page) {
 var shots = []shot{
 	{name: "log-in", path: "/", width: 1280, height: 800},
 	{name: "my-papers", who: demo.LearnerName, password: demo.LearnerPassword, path: "/", width: 1280, height: 800},
+	{name: "progress", who: demo.InstructorName, password: demo.InstructorPassword, path: "/papers/first-look/progress", width: 1280, height: 800,
+		steps: func(p *rod.Page) { p.MustElement(".grid td a") }},
+	{name: "learner-attempts", who: demo.InstructorName, password: demo.InstructorPassword, path: "/papers/first-look/progress", width: 1280, height: 800,
+		steps: func(p *rod.Page) {
+			p.MustElement(`.grid td[data-outcome="incorrect"] a, .grid td[data-outcome="failed"] a`).MustClick()
+			p.MustElement(".entry")
+		}},
 	{name: "paper", who: demo.NewLearnerName, password: demo.LearnerPassword, path: "/papers/first-look", width: 1280, height: 800,
 		steps: func(p *rod.Page) {
 			p.MustElementR("button", "Run the example").MustClick()
@@ -175,13 +188,6 @@ var shots = []shot{
 		}},
 	{name: "my-history", who: demo.LearnerName, password: demo.LearnerPassword, path: "/history", width: 1280, height: 800,
 		steps: func(p *rod.Page) { p.MustElement(".entry") }},
-	{name: "progress", who: demo.InstructorName, password: demo.InstructorPassword, path: "/papers/first-look/progress", width: 1280, height: 800,
-		steps: func(p *rod.Page) { p.MustElement(".grid td a") }},
-	{name: "learner-attempts", who: demo.InstructorName, password: demo.InstructorPassword, path: "/papers/first-look/progress", width: 1280, height: 800,
-		steps: func(p *rod.Page) {
-			p.MustElement(`.grid td[data-outcome="incorrect"] a, .grid td[data-outcome="failed"] a`).MustClick()
-			p.MustElement(".entry")
-		}},
 	{name: "phone", who: demo.LearnerName, password: demo.LearnerPassword, path: "/papers/first-look#hives-by-strength", width: 390, height: 800,
 		steps: func(p *rod.Page) {
 			p.MustElement(".notes")
@@ -203,7 +209,7 @@ func commands(url, folder string, only []string) error {
 	learner.run("", "login", demo.NewLearnerName)
 	learner.show("SELECT hive_id, strength\nFROM hive\nWHERE kind = 'stacked' AND strength > 8", "submit", "first-look/3")
 	learner.show("SELECT name, valley FROM apiary WHERE altitude > 300", "run", "first-look")
-	learner.show("", "history", "--limit", "5")
+	learner.show("", "paper", "show", "first-look")
 	teacher := script{home: home, env: []string{"EXAMEN_PASSWORD=" + demo.InstructorPassword, "EXAMEN_URL=" + url}}
 	teacher.run("", "login", demo.InstructorName)
 	teacher.show("", "progress", "first-look")

@@ -15,7 +15,7 @@ export function RowsTable({ columns, types, rows }: { columns: string[]; types?:
         <thead>
           <tr>
             {columns.map((name, i) => (
-              <th key={i} scope="col">
+              <th key={i} scope="col" className={numeric(types?.[i])}>
                 {name}
                 {types && <small>{types[i]}</small>}
               </th>
@@ -25,7 +25,7 @@ export function RowsTable({ columns, types, rows }: { columns: string[]; types?:
         <tbody>
           {shown.map((row, i) => (
             <tr key={i}>
-              {row.map((cell, j) => (cell === null ? <td key={j} className="null">NULL</td> : <td key={j}>{cell}</td>))}
+              {row.map((cell, j) => (cell === null ? <td key={j} className="null">NULL</td> : <td key={j} className={numeric(types?.[j])}>{cell}</td>))}
             </tr>
           ))}
         </tbody>
@@ -37,4 +37,9 @@ export function RowsTable({ columns, types, rows }: { columns: string[]; types?:
       )}
     </div>
   );
+}
+
+/** Numbers stand to the right. */
+function numeric(type = "") {
+  return /^(smallint|integer|bigint|real|double precision|numeric)/.test(type) ? "number-cell" : undefined;
 }

@@ -1,5 +1,5 @@
 import { defaultKeymap, history, historyKeymap, indentWithTab } from "@codemirror/commands";
-import { PostgreSQL, sql } from "@codemirror/lang-sql";
+import { PostgreSQL, sql, SQLDialect } from "@codemirror/lang-sql";
 import { bracketMatching, HighlightStyle, syntaxHighlighting } from "@codemirror/language";
 import { closeBrackets } from "@codemirror/autocomplete";
 import { EditorState, Prec } from "@codemirror/state";
@@ -15,6 +15,13 @@ const colours = HighlightStyle.define([
   { tag: [tags.lineComment, tags.blockComment], color: "var(--quiet)", fontStyle: "italic" },
   { tag: tags.typeName, color: "var(--sql-number)" },
 ]);
+
+// Words that PostgreSQL knows, but that anybody may call a column: coloured they would mislead.
+const everyday = new Set("name day month year hour minute second type value kind role data level location owner version comment content state position".split(" "));
+const dialect = SQLDialect.define({
+  ...PostgreSQL.spec,
+  keywords: PostgreSQL.spec.keywords!.split(" ").filter((word) => !everyday.has(word)).join(" "),
+});
 
 interface Props {
   label: string;
@@ -46,7 +53,7 @@ export function SqlText({ label, text, onChange, onRun, readOnly }: Props) {
           lineNumbers(),
           bracketMatching(),
           closeBrackets(),
-          sql({ dialect: PostgreSQL }),
+          sql({ dialect }),
           syntaxHighlighting(colours),
           EditorView.lineWrapping,
           EditorView.contentAttributes.of({ "aria-label": label }),

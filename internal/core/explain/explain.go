@@ -97,6 +97,9 @@ func sentence(f compare.Finding) string {
 		return fmt.Sprintf("%s missing that repeat other rows: rows that are alike have to stay, as often as they occur (%d rows expected, %d came).",
 			upper(countVerb(f.Count, "row is", "rows are")), f.Want, f.Got)
 	case compare.RowOrder:
+		if f.Count == 1 {
+			return "The rows are right, but not their order: the row that stands first should come later."
+		}
 		return fmt.Sprintf("The rows are right, but not their order: up to row %d they stand as asked for, row %d does not.", f.Count-1, f.Count)
 	case compare.RowOrderReversed:
 		return "The rows are right, but they stand the wrong way round: the last should come first."

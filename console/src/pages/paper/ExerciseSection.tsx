@@ -53,12 +53,14 @@ export function ExerciseSection({ exercise, closed, broughtBack, inFocus, onFocu
   return (
     <section className="strip exercise" id={slug} data-exercise={slug}>
       <MarginState exercise={exercise} />
-      <div className="middle">
+      <div className="middle task">
         <h2>
           {exercise.title} <small>{points(exercise.points)}</small>
         </h2>
         {exercise.blocks.map((block, i) => (block.kind === "example" ? <Example key={i} paper={paper} text={block.text} /> : <Prose key={i} text={block.text} />))}
         <ExpectedResult exercise={exercise} />
+      </div>
+      <div className="middle answer">
         <SqlText label={`Answer to ${exercise.title}`} text={sql} onChange={change} onRun={() => run.mutate()} />
         <div className="actions">
           <Button onClick={() => run.mutate()} loading={run.isPending}>

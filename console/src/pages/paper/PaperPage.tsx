@@ -76,7 +76,7 @@ function PaperHead({ summary, onTables }: { summary: Schemas["PaperSummary"]; on
 function Narrative({ section, paper, hidden }: { section: Schemas["Section"]; paper: string; hidden: boolean }) {
   if (hidden) return null;
   return (
-    <div className="strip">
+    <div className="strip narrative">
       <div className="middle">
         {section.title && <h2>{section.title}</h2>}
         {section.blocks?.map((block, i) =>
