@@ -1,0 +1,178 @@
+package pack_test
+
+import (
+	"fmt"
+	"io/fs"
+	"maps"
+	"strings"
+	"testing"
+
+	"examen/internal/core/compare"
+	"examen/internal/core/pack"
+	"examen/packs"
+)
+
+// files is a small pack that has nothing wrong; edit changes one text in one of its files.
+func files(edits ...string) map[string][]byte {
+	all := map[string][]byte{
+		"pack.yaml": []byte(`pack: night-sky
+title: Nights at the observatory
+datasets:
+  nights:
+    title: Nights
+    setup: [nights/tables.sql]
+    dictionary: nights/dictionary.yaml
+    variants:
+      cloudy: [nights/cloudy.sql]
+papers: [papers/dusk.md]
+`),
+		"nights/tables.sql":      []byte("CREATE TABLE night (day date PRIMARY KEY, seeing numeric);\n"),
+		"nights/cloudy.sql":      []byte("INSERT INTO night VALUES ('2026-01-01', NULL);\n"),
+		"nights/dictionary.yaml": []byte("night:\n  meaning: One night.\n  columns:\n    seeing: In arc seconds.\n"),
+		"papers/dusk.md": []byte("---\npaper: dusk\ntitle: Dusk\ndataset: nights\ndue: 2026-12-01T20:00:00Z\n---\n" +
+			"Look up.\n\n```sql example\nSELECT * FROM night;\n```\n\n## All nights {#all-nights}\n\nList **every** night:\n\n```text\nas is\n```\n\n" +
+			"```sql answer\nSELECT day\nFROM night;\n```\n\n```yaml check\npoints: 2\norder: any\nforbid: [limit]\nvariants: [cloudy]\n```\n\nMore text.\n\n## Afterwards\n\nGo to bed.\n"),
+	}
+	for i := 0; i < len(edits); i += 3 {
+		file, old, new := edits[i], edits[i+1], edits[i+2]
+		if !strings.Contains(string(all[file]), old) {
+			panic("nothing to edit: " + old)
+		}
+		all[file] = []byte(strings.Replace(string(all[file]), old, new, 1))
+	}
+	return all
+}
+
+func TestReadAPack(t *testing.T) {
+	p, wrong := pack.Read(files())
+	if wrong != nil {
+		t.Fatal(wrong)
+	}
+	if p.Name != "night-sky" || len(p.Datasets) != 1 || p.Datasets[0].Variants[0].Name != "cloudy" || p.Datasets[0].Dictionary["night"].Columns["seeing"] != "In arc seconds." {
+		t.Errorf("datasets: %+v", p)
+	}
+	sections := p.Papers[0].Sections
+	if len(sections) != 3 || sections[1].Exercise == nil || sections[2].Title != "Afterwards" {
+		t.Fatalf("sections: %+v", sections)
+	}
+	if got := fmt.Sprint(sections[0].Blocks); got != "[{text Look up.} {example SELECT * FROM night;}]" {
+		t.Errorf("narrative: %s", got)
+	}
+	e := sections[1].Exercise
+	if got := fmt.Sprintf("%s %d %q %q %v", e.Slug, e.Number, e.Title, e.Reference, e.Points); got != `all-nights 1 "All nights" "SELECT day\nFROM night;" 2` {
+		t.Errorf("exercise: %s", got)
+	}
+	if got := fmt.Sprintf("%q", e.Blocks); got != `[{"text" "List **every** night:\n\n`+"```text\\nas is\\n```"+`"} {"text" "More text."}]` {
+		t.Errorf("the task has to be without answer and check: %s", got)
+	}
+	if c := e.Checking; c.Policy.Order != compare.OrderAny || c.Forbid[0] != "limit" || (*c.Variants)[0] != "cloudy" || c.Show != pack.ShowColumns {
+		t.Errorf("checking: %+v", c)
+	}
+}
+
+func TestWhatIsWrongHasItsFileAndLine(t *testing.T) {
+	for _, c := range []struct {
+		name  string
+		edits []string
+		want  string // how the first error begins, and a part of it
+	}{
+		{"an unknown key in the check block", []string{"papers/dusk.md", "order: any", "ordr: any"}, `papers/dusk.md:28: unknown key "ordr": expected one of`},
+		{"an unknown key in the pack", []string{"pack.yaml", "    setup:", "    scripts:"}, `pack.yaml:6: unknown key "scripts"`},
+		{"a missing file", []string{"pack.yaml", "nights/tables.sql", "nights/table.sql"}, `pack.yaml:6: the pack has no file "nights/table.sql"`},
+		{"a path that leaves the folder", []string{"pack.yaml", "nights/tables.sql", "../secret.sql"}, `pack.yaml:6: "../secret.sql" leaves the pack's folder`},
+		{"no title", []string{"pack.yaml", "title: Nights at the observatory\n", ""}, `pack.yaml:1: the key "title" is missing`},
+		{"no YAML", []string{"pack.yaml", "title: Nights at", "title: [Nights at"}, `pack.yaml:`},
+		{"a bad name", []string{"pack.yaml", "night-sky", "Night Sky"}, `pack.yaml:1: "Night Sky" does not do as a name`},
+		{"a key twice", []string{"pack.yaml", "title: Nights at", "pack: x\ntitle: Nights at"}, `pack.yaml:2: the key "pack" is there twice`},
+		{"no front matter", []string{"papers/dusk.md", "---\npaper", "paper"}, `papers/dusk.md:1: a paper starts with its front matter`},
+		{"a time that is none", []string{"papers/dusk.md", "2026-12-01T20:00:00Z", "tomorrow"}, `papers/dusk.md:5: "tomorrow" is no time`},
+		{"an answer that cannot be read", []string{"papers/dusk.md", "FROM night;\n```\n\n```yaml", "FORM night WHERE;\n```\n\n```yaml"}, `papers/dusk.md:23: the reference answer cannot be read: syntax error`},
+		{"an answer that changes data", []string{"papers/dusk.md", "SELECT day\nFROM night", "DELETE\nFROM night"}, `papers/dusk.md:22: the reference answer: Only queries`},
+		{"an answer that breaks its own rule", []string{"papers/dusk.md", "forbid: [limit]", "require: [join]"}, `papers/dusk.md:22: the reference answer breaks its own rule: the check block requires join`},
+		{"an unknown construct", []string{"papers/dusk.md", "forbid: [limit]", "forbid: [limits]"}, `papers/dusk.md:29: "limits" is no construct`},
+		{"an unknown variant", []string{"papers/dusk.md", "[cloudy]", "[rainy]"}, `papers/dusk.md:22: exercise all-nights: the dataset nights has no variant "rainy"`},
+		{"a check without an answer", []string{"papers/dusk.md", "```sql answer", "```sql"}, `papers/dusk.md:27: a yaml check block without an sql answer block`},
+		{"an answer without a heading", []string{"papers/dusk.md", "## All nights {#all-nights}", "All nights"}, `papers/dusk.md:22: an sql answer block before any level-two heading`},
+		{"points that are none", []string{"papers/dusk.md", "points: 2", "points: many"}, `papers/dusk.md:27: points: "many"`},
+		{"a slug twice", []string{"papers/dusk.md", "## Afterwards\n", "## All nights\n\n```sql answer\nSELECT 1\n```\n"}, `papers/dusk.md:38: two exercises are called "all-nights"`},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			_, wrong := pack.Read(files(c.edits...))
+			if len(wrong) == 0 {
+				t.Fatal("nothing was found wrong")
+			}
+			if got := wrong[0].Error(); !strings.HasPrefix(got, c.want) {
+				t.Errorf("got %s\nwant %s", got, c.want)
+			}
+		})
+	}
+}
+
+func TestFilesThatAreNoText(t *testing.T) {
+	all := files()
+	all["nights/tables.sql"] = []byte("CREATE TABLE a (x int);\n-- \xe9\n")
+	if _, wrong := pack.Read(all); len(wrong) == 0 || wrong[0].Error() != "nights/tables.sql:2: the file is not valid UTF-8: save it as UTF-8" {
+		t.Errorf("got %v", wrong)
+	}
+	if _, wrong := pack.Read(nil); len(wrong) != 1 || wrong[0].File != "pack.yaml" {
+		t.Errorf("got %v", wrong)
+	}
+}
+
+func TestWindowsLineEndsAndByteOrderMarks(t *testing.T) {
+	all := files()
+	for name, content := range all {
+		all[name] = []byte("\ufeff" + strings.ReplaceAll(string(content), "\n", "\r\n"))
+	}
+	p, wrong := pack.Read(all)
+	if wrong != nil || p.Papers[0].Exercises()[0].Reference != "SELECT day\nFROM night;" {
+		t.Errorf("got %+v %v", p, wrong)
+	}
+}
+
+func TestTheShippedPacksAreRight(t *testing.T) {
+	folders, _ := packs.Files.ReadDir(".")
+	for _, folder := range folders {
+		all := map[string][]byte{}
+		_ = fs.WalkDir(packs.Files, folder.Name(), func(path string, d fs.DirEntry, _ error) error {
+			if !d.IsDir() {
+				all[strings.TrimPrefix(path, folder.Name()+"/")], _ = packs.Files.ReadFile(path)
+			}
+			return nil
+		})
+		p, wrong := pack.Read(all)
+		if wrong != nil {
+			t.Fatalf("%s: %v", folder.Name(), wrong)
+		}
+		for _, paper := range p.Papers {
+			for _, s := range paper.Sections {
+				for _, b := range s.Blocks {
+					if strings.Contains(b.Text, "```sql answer") || strings.Contains(b.Text, "yaml check") {
+						t.Errorf("%s: narrative shows what it must not: %s", paper.Slug, b.Text)
+					}
+				}
+			}
+		}
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	for _, content := range files() {
+		f.Add(string(content))
+	}
+	f.Fuzz(func(t *testing.T, content string) {
+		for name := range maps.Keys(files()) {
+			all := files()
+			all[name] = []byte(content)
+			p, wrong := pack.Read(all)
+			if (p == nil) != (len(wrong) > 0) {
+				t.Errorf("a pack or errors are expected, got %v and %v", p, wrong)
+			}
+			for _, w := range wrong {
+				if w.Line < 1 || w.File == "" {
+					t.Errorf("an error without a place: %v", w)
+				}
+			}
+		}
+	})
+}

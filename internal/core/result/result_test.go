@@ -1,0 +1,137 @@
+package result_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"testing"
+
+	"examen/internal/core/result"
+)
+
+// types by the names that the tables below use.
+var types = map[string]result.Type{
+	"bool": {OID: 16}, "bytea": {OID: 17}, "bigint": {OID: 20}, "int": {OID: 23}, "text": {OID: 25}, "float": {OID: 701}, "char": {OID: 1042},
+	"date": {OID: 1082}, "time": {OID: 1083}, "timestamp": {OID: 1114}, "timestamptz": {OID: 1184}, "interval": {OID: 1186}, "numeric": {OID: 1700},
+	"uuid": {OID: 2950}, "mood": {OID: 17001, Enum: true},
+}
+
+func two() *int { n := 2; return &n }
+
+func TestCellsThatMeanTheSame(t *testing.T) {
+	for _, c := range []struct {
+		typeA, a, typeB, b string
+		options            result.Options
+		same               bool
+	}{
+		{typeA: "int", a: "2", typeB: "bigint", b: "2", same: true},
+		{typeA: "int", a: "2", typeB: "numeric", b: "2.00", same: true},
+		{typeA: "numeric", a: "-0.00", typeB: "int", b: "0", same: true},
+		{typeA: "numeric", a: "1200", typeB: "numeric", b: "1200.000", same: true},
+		{typeA: "numeric", a: "1.001", typeB: "numeric", b: "1.002"},
+		{typeA: "numeric", a: "NaN", typeB: "float", b: "NaN", same: true},
+		{typeA: "numeric", a: "0.3333333333333333333333", typeB: "float", b: "0.3333333333333333", same: true},
+		{typeA: "float", a: "1e+20", typeB: "numeric", b: "100000000000000000000", same: true},
+		{typeA: "float", a: "-0", typeB: "float", b: "0", same: true},
+		{typeA: "float", a: "0.1", typeB: "float", b: "0.10000000001"},
+		{typeA: "bigint", a: "9007199254740993", typeB: "bigint", b: "9007199254740992"},
+		{typeA: "numeric", a: "2.345", typeB: "numeric", b: "2.35", options: result.Options{Decimals: two()}, same: true},
+		{typeA: "numeric", a: "-2.345", typeB: "numeric", b: "-2.35", options: result.Options{Decimals: two()}, same: true},
+		{typeA: "float", a: "1e-05", typeB: "int", b: "0", options: result.Options{Decimals: two()}, same: true},
+		{typeA: "numeric", a: "2.34", typeB: "numeric", b: "2.35", options: result.Options{Decimals: two()}},
+		{typeA: "text", a: "Amber", typeB: "text", b: "amber"},
+		{typeA: "text", a: "STRASSE Ä", typeB: "text", b: "strasse ä", options: result.Options{Fold: true}, same: true},
+		{typeA: "text", a: " Amber ", typeB: "text", b: "Amber", options: result.Options{Trim: true}, same: true},
+		{typeA: "text", a: "Amber ", typeB: "text", b: "Amber"},
+		{typeA: "char", a: "AC   ", typeB: "text", b: "AC", same: true},
+		{typeA: "mood", a: "calm", typeB: "text", b: "calm", same: true},
+		{typeA: "text", a: "5", typeB: "int", b: "5"},
+		{typeA: "bool", a: "t", typeB: "text", b: "t"},
+		{typeA: "date", a: "2026-05-01", typeB: "timestamp", b: "2026-05-01 00:00:00", same: true},
+		{typeA: "date", a: "2026-05-01", typeB: "timestamptz", b: "2026-05-01 00:00:00+00", same: true},
+		{typeA: "date", a: "2026-05-01", typeB: "timestamp", b: "2026-05-01 00:00:01"},
+		{typeA: "date", a: "2026-05-01", typeB: "timestamp", b: "2026-05-01 00:00:00", options: result.Options{StrictTime: true}},
+		{typeA: "date", a: "infinity", typeB: "timestamp", b: "infinity", same: true},
+		{typeA: "date", a: "0044-03-15 BC", typeB: "timestamp", b: "0044-03-15 00:00:00 BC", same: true},
+		{typeA: "interval", a: "1 day", typeB: "interval", b: "24:00:00", same: true},
+		{typeA: "interval", a: "1 mon", typeB: "interval", b: "30 days", same: true},
+		{typeA: "interval", a: "-1 days +02:03:04.5", typeB: "interval", b: "-21:56:55.5", same: true},
+		{typeA: "interval", a: "1 year 2 mons", typeB: "interval", b: "1 year 3 mons"},
+		{typeA: "uuid", a: "00000000-0000-0000-0000-000000000001", typeB: "text", b: "00000000-0000-0000-0000-000000000001"},
+	} {
+		t.Run(fmt.Sprintf("%s %s and %s %s", c.typeA, c.a, c.typeB, c.b), func(t *testing.T) {
+			ra, rb := result.Pair(types[c.typeA], types[c.typeB], c.options)
+			a, b := ra.Append(nil, []byte(c.a)), rb.Append(nil, []byte(c.b))
+			if same := string(a) == string(b); same != c.same {
+				t.Errorf("same is %v, want %v: %q and %q", same, c.same, a, b)
+			}
+		})
+	}
+}
+
+func TestNearForgivesRoundingBoundariesOnly(t *testing.T) {
+	reading, _ := result.Pair(types["float"], types["float"], result.Options{})
+	for _, c := range []struct {
+		a, b string
+		near bool
+	}{
+		{"2.5000000000049999", "2.5000000000050001", true}, // to 12 digits 2.50000000000 and 2.50000000001
+		{"2.50000000000", "2.50000000002", false},
+		{"9.99999999999", "9.99999999998", false},
+		{"1e-300", "-1e-300", false},
+		{"0", "1e-300", false},
+		{"NaN", "NaN", false},
+	} {
+		if near := reading.Near([]byte(c.a), []byte(c.b)); near != c.near {
+			t.Errorf("Near(%s, %s) = %v, want %v", c.a, c.b, near, c.near)
+		}
+	}
+}
+
+func TestKeysOfDifferentRowsDiffer(t *testing.T) {
+	text := types["text"]
+	reading, _ := result.Pair(text, text, result.Options{})
+	readings, columns := []result.Reading{reading, reading}, []int{0, 1}
+	long := make([]byte, 300)
+	for i := range long {
+		long[i] = 'x'
+	}
+	rows := []result.Row{
+		{[]byte("ab"), []byte("c")}, {[]byte("a"), []byte("bc")}, {nil, []byte("abc")}, {[]byte(""), []byte("abc")}, {[]byte("abc"), nil},
+		{long, []byte("y")}, {long[:299], []byte("xy")}, {[]byte("y"), long}, {nil, nil}, {[]byte(""), []byte("")}, {[]byte("\x00"), nil},
+	}
+	seen := map[string]int{}
+	for i, row := range rows {
+		key := string(result.AppendKey(nil, row, columns, readings))
+		if j, there := seen[key]; there {
+			t.Errorf("rows %d and %d have the same key", i, j)
+		}
+		seen[key] = i
+	}
+}
+
+func TestSumsDoNotDependOnOrderAndCountCopies(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	prints := make([]result.Fingerprint, 500)
+	for i := range prints {
+		prints[i] = result.Of([]byte{byte(i), byte(i >> 8)})
+	}
+	sum := func() (total result.Fingerprint) {
+		for _, f := range prints {
+			total = total.Plus(f)
+		}
+		return total
+	}
+	before := sum()
+	r.Shuffle(len(prints), func(i, j int) { prints[i], prints[j] = prints[j], prints[i] })
+	if sum() != before {
+		t.Error("shuffling changed the sum")
+	}
+	prints[0] = prints[1]
+	if sum() == before {
+		t.Error("a copy in place of another row did not change the sum")
+	}
+	a, b := prints[2], prints[3]
+	if a.Then(b) == b.Then(a) {
+		t.Error("a sequence should depend on the order")
+	}
+}
