@@ -47,7 +47,7 @@ func (s *Server) prepareTemplate(ctx context.Context, conn *pgx.Conn) error {
 		patterns[i] = strings.ReplaceAll(name, "_", `\_`)
 	}
 	hash := fnv.New32a()
-	fmt.Fprint(hash, "1", allowedVolatile, revokedStable)
+	fmt.Fprint(hash, "2", allowedVolatile, revokedStable)
 	s.template = fmt.Sprintf("examen_template_%08x", hash.Sum32())
 	var ready bool
 	if err := conn.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_database WHERE datname = $1 AND datistemplate)`, s.template).Scan(&ready); err != nil || ready {
@@ -69,7 +69,8 @@ func (s *Server) prepareTemplate(ctx context.Context, conn *pgx.Conn) error {
 			return err
 		}
 		list := strings.Join(functions, ", ")
-		_, err = conn.Exec(ctx, "REVOKE EXECUTE ON ROUTINE "+list+" FROM PUBLIC; GRANT EXECUTE ON ROUTINE "+list+" TO "+builderRole)
+		_, err = conn.Exec(ctx, "REVOKE EXECUTE ON ROUTINE "+list+" FROM PUBLIC; GRANT EXECUTE ON ROUTINE "+list+" TO "+builderRole+
+			"; REVOKE USAGE ON LANGUAGE plpgsql, sql FROM PUBLIC; GRANT USAGE ON LANGUAGE plpgsql, sql TO "+builderRole) // so that DO runs nothing
 		return err
 	})
 	if err != nil {

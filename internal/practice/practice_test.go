@@ -1,0 +1,315 @@
+package practice_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"examen/internal/core/pack"
+	"examen/internal/core/result"
+	"examen/internal/postgres/postgrestest"
+	"examen/internal/practice"
+)
+
+var url string
+
+func TestMain(m *testing.M) { postgrestest.Main(m, func(u string) { url = u }) }
+
+// limits are small, so that tests reach them.
+var limits = practice.Limits{Time: 1500 * time.Millisecond, Rows: 5000, Bytes: 2 << 20, RowBytes: 1 << 20, TempDisk: "4MB", Seats: 3, Learner: 2, Wait: 20 * time.Second}
+
+var hives = []pack.Script{{Path: "hives.sql", Text: `
+CREATE TYPE mood AS ENUM ('calm', 'restless');
+CREATE TABLE hive (hive_id integer PRIMARY KEY, name varchar(20) NOT NULL, weight numeric(6,2), mood mood);
+CREATE TABLE inspection (hive_id integer REFERENCES hive, day date);
+INSERT INTO hive VALUES (1, 'Amber', 12.5, 'calm'), (2, 'Basil', NULL, 'restless');
+CREATE VIEW calm AS SELECT name FROM hive WHERE mood = 'calm';
+CREATE SEQUENCE counter;
+`}}
+
+func server(t *testing.T, limits practice.Limits) *practice.Server {
+	t.Helper()
+	s, err := practice.Open(context.Background(), url, limits)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	return s
+}
+
+var databases int
+
+// build builds a dataset and returns its database, which is removed after the test.
+func build(t *testing.T, s *practice.Server, scripts []pack.Script, variant bool) string {
+	t.Helper()
+	databases++
+	database := fmt.Sprintf("test_%d", databases)
+	if _, err := s.Build(context.Background(), database, scripts, variant); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = s.Drop(context.Background(), database) })
+	return database
+}
+
+// table is a sink that writes everything down.
+type table struct{ text strings.Builder }
+
+func (s *table) Columns(columns []result.Column) error {
+	for _, c := range columns {
+		fmt.Fprintf(&s.text, "%s:%s ", c.Name, c.Type.Name)
+	}
+	return nil
+}
+
+func (s *table) Row(row result.Row) error {
+	s.text.WriteString("|")
+	for _, cell := range row {
+		if cell == nil {
+			s.text.WriteString(" ~")
+		} else {
+			s.text.WriteString(" " + string(cell[:min(len(cell), 40)]))
+		}
+	}
+	return nil
+}
+
+func run(s *practice.Server, database, sql string) (string, error) {
+	var sink table
+	_, err := s.Run(context.Background(), practice.Run{Learner: 1, Database: database, SQL: sql}, &sink)
+	return sink.text.String(), err
+}
+
+func TestRowsComeWithTheirTypes(t *testing.T) {
+	s := server(t, limits)
+	got, err := run(s, build(t, s, hives, false), "SELECT * FROM hive ORDER BY hive_id")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if want := "hive_id:integer name:character varying(20) weight:numeric(6,2) mood:mood | 1 Amber 12.50 calm| 2 Basil ~ restless"; got != want {
+		t.Errorf("got %s\nwant %s", got, want)
+	}
+}
+
+func TestBuildTellsWhatItMade(t *testing.T) {
+	s := server(t, limits)
+	catalogue, err := s.Build(context.Background(), "test_catalogue", hives, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Drop(context.Background(), "test_catalogue")
+	var got []string
+	for _, table := range catalogue.Tables {
+		got = append(got, fmt.Sprintf("%s %d", table.Name, table.Rows))
+	}
+	if want := "[calm 1 hive 2 inspection 0]"; fmt.Sprint(got) != want || catalogue.Rows() != 2 {
+		t.Errorf("got %v, %d rows in tables", got, catalogue.Rows())
+	}
+	if c := catalogue.Tables[2].Columns[0]; c.References != "hive.hive_id" || !c.Nullable || c.Key {
+		t.Errorf("inspection.hive_id: %+v", c)
+	}
+}
+
+func TestABuildThatFailsNamesThePlaceAndLeavesNothing(t *testing.T) {
+	s := server(t, limits)
+	for _, c := range []struct{ script, want string }{
+		{"CREATE TABLE a (x int);\nINSERT INTO a\nVALUES ('many');", `b.sql:3: invalid input syntax for type integer: "many", in: INSERT INTO a`},
+		{"SELECT 1;\nCRATE TABLE a ();", `b.sql:2: syntax error at or near "CRATE"`},
+		{"CREATE TABLE a (x int PRIMARY KEY);\n\nINSERT INTO a VALUES (1), (1);", "b.sql:3: duplicate key"},
+		{"CREATE ROLE intruder;", "b.sql:1: permission denied"},
+		{"ALTER SYSTEM SET work_mem = '1GB';", "b.sql:1: "},
+		{"COPY (SELECT 1) TO PROGRAM 'id';", "b.sql:1: must be superuser"},
+		{"SET ROLE examen;", "b.sql:1: permission denied"},
+	} {
+		_, err := s.Build(context.Background(), "test_failed", []pack.Script{{Path: "a.sql", Text: "CREATE TABLE fine ();"}, {Path: "b.sql", Text: c.script}}, false)
+		var broken *practice.BuildError
+		if !errors.As(err, &broken) || !strings.HasPrefix(err.Error(), c.want) {
+			t.Errorf("%s\n got %v\nwant %s", c.script, err, c.want)
+		}
+		if left, _ := s.Databases(context.Background(), "test_failed"); len(left) > 0 {
+			t.Fatalf("left over: %v", left)
+		}
+	}
+}
+
+func TestErrorsHaveTheirPlaceInTheQuery(t *testing.T) {
+	s := server(t, limits)
+	_, err := run(s, build(t, s, hives, false), "SELECT 'Bienenstöcke',\n  nme FROM hive")
+	var e *practice.DatabaseError
+	if !errors.As(err, &e) || e.Code != "42703" || e.Place == nil || e.Place.Line != 2 || e.Place.Column != 3 || e.Place.Text != "  nme FROM hive" {
+		t.Errorf("got %+v", err)
+	}
+}
+
+func TestLimitsStopARun(t *testing.T) {
+	s := server(t, limits)
+	database := build(t, s, hives, false)
+	for _, c := range []struct {
+		sql   string
+		limit practice.Limit
+	}{
+		{"SELECT pg_sleep(60)", practice.LimitTime},
+		{"SELECT count(*) FROM generate_series(1, 999) a, generate_series(1, 999) b, generate_series(1, 999) c, generate_series(1, 999) d", practice.LimitTime},
+		{"SELECT generate_series(1, 1000000000000)", practice.LimitRows},
+		{"SELECT repeat('x', 1000) FROM generate_series(1, 4000)", practice.LimitBytes},
+		{"SELECT repeat('x', 100000000)", practice.LimitRowBytes},
+		{"SELECT * FROM generate_series(1, 1000000000000)", practice.LimitDisk},
+	} {
+		_, err := run(s, database, c.sql)
+		var stopped *practice.Stopped
+		if !errors.As(err, &stopped) || stopped.Limit != c.limit {
+			t.Errorf("%s: got %v, want %s", c.sql, err, c.limit)
+		}
+		if got, err := run(s, database, "SELECT 1 AS n"); err != nil || got != "n:integer | 1" {
+			t.Errorf("after %s: got %s, %v", c.sql, got, err)
+		}
+	}
+}
+
+// What a seat may not do. That the parse tree refuses most of it beforehand is not relied upon here.
+func TestASeatCannot(t *testing.T) {
+	s := server(t, limits)
+	database := build(t, s, hives, false)
+	other := build(t, s, hives, true)
+	for _, sql := range []string{
+		"INSERT INTO hive VALUES (3, 'Clover')", "DELETE FROM hive", "CREATE TABLE x ()", "CREATE TEMPORARY TABLE x ()", "CREATE SCHEMA x",
+		"SELECT nextval('counter')", "SELECT setval('counter', 9)", "WITH x AS (DELETE FROM hive RETURNING 1) SELECT * FROM x",
+		"SELECT 1; SELECT 2", "SET ROLE examen", "SET SESSION AUTHORIZATION examen", "SELECT set_config('statement_timeout', '0', false)",
+		"SELECT current_setting('data_directory')", "SELECT * FROM pg_settings", "SELECT * FROM pg_stat_activity", "SELECT * FROM pg_authid", "SELECT * FROM pg_locks",
+		"SELECT pg_read_file('/etc/passwd')", "SELECT * FROM pg_ls_dir('/')", "COPY (SELECT 1) TO '/tmp/x'", "COPY hive TO PROGRAM 'id'",
+		"SELECT lo_from_bytea(0, 'x')", "SELECT lo_create(0)", "SELECT pg_notify('x', 'y')", "SELECT pg_advisory_lock(1)", "SELECT pg_try_advisory_xact_lock(1)",
+		"SELECT pg_export_snapshot()", "SELECT pg_logical_emit_message(false, 'x', 'y')", "SELECT query_to_xml('SELECT 1', true, true, '')", "SELECT ts_stat('SELECT 1')",
+		"SELECT pg_terminate_backend(1)", "SELECT pg_cancel_backend(1)", "SELECT pg_reload_conf()", "SELECT setseed(0.5)", "SELECT txid_current()", "SELECT pg_switch_wal()",
+		"SELECT * FROM dblink('dbname=" + other + "', 'SELECT 1') AS t(x int)", "SELECT version()", "SELECT inet_server_addr()", "DO 'BEGIN END'", "LOAD 'auto_explain'",
+		"LOCK TABLE hive IN ACCESS EXCLUSIVE MODE", "SELECT * FROM hive FOR UPDATE", "VACUUM", "CHECKPOINT",
+		"ALTER ROLE CURRENT_USER SET statement_timeout = 0", "ALTER ROLE CURRENT_USER PASSWORD 'x'",
+	} {
+		var e *practice.DatabaseError
+		if got, err := run(s, database, sql); !errors.As(err, &e) {
+			t.Errorf("%s: got %s, %v", sql, got, err)
+		}
+	}
+}
+
+// The parse tree refuses these too; should one come through, the next run on the seat finds nothing of it.
+func TestNothingStaysInASession(t *testing.T) {
+	one := limits
+	one.Seats = 1 // so that the next run has the same seat
+	s := server(t, one)
+	database := build(t, s, hives, false)
+	for _, sql := range []string{"SET search_path = pg_catalog", "SET default_transaction_read_only = off", "LISTEN x", "PREPARE x AS SELECT 1", "DECLARE c CURSOR WITH HOLD FOR SELECT 1"} {
+		_, _ = run(s, database, sql)
+		if got, err := run(s, database, "SELECT name FROM hive WHERE hive_id = 1"); got != "name:character varying(20) | Amber" {
+			t.Errorf("after %s: got %s, %v", sql, got, err)
+		}
+		for _, left := range []string{"EXECUTE x", "FETCH c", "CREATE TABLE left_over ()"} {
+			if got, err := run(s, database, left); err == nil {
+				t.Errorf("after %s, %s: got %s", sql, left, got)
+			}
+		}
+	}
+}
+
+func TestVariantsAreReachedByCheckingSeatsOnly(t *testing.T) {
+	s := server(t, limits)
+	variant := build(t, s, hives, true)
+	if got, err := run(s, variant, "SELECT 1"); err == nil {
+		t.Errorf("a learner's seat reads a variant: %s", got)
+	}
+	var sink table
+	if _, err := s.Run(context.Background(), practice.Run{Learner: 1, Database: variant, Checking: true, SQL: "SELECT name FROM calm"}, &sink); err != nil {
+		t.Error(err)
+	}
+}
+
+// No function stays open to seats that acts beyond the query and is not on the list of those allowed.
+func TestVolatileFunctionsAreRevoked(t *testing.T) {
+	s := server(t, limits)
+	database := build(t, s, hives, false)
+	config, _ := pgx.ParseConfig(url)
+	config.Database = database
+	conn, err := pgx.ConnectConfig(context.Background(), config)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	rows, _ := conn.Query(context.Background(), `SELECT DISTINCT proname::text FROM pg_proc
+		WHERE provolatile = 'v' AND prorettype <> 'trigger'::regtype AND has_function_privilege('examen_seat_01', oid, 'EXECUTE') ORDER BY 1`)
+	open, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got, want := strings.Join(open, " "), "clock_timestamp gen_random_uuid pg_sleep pg_sleep_for pg_sleep_until random timeofday"; got != want {
+		t.Errorf("got %s\nwant %s", got, want)
+	}
+}
+
+func TestSeatsAreSharedByManyAndHeldByOne(t *testing.T) {
+	s := server(t, limits)
+	database := build(t, s, hives, false)
+	var all sync.WaitGroup
+	var mu sync.Mutex
+	running, most := map[string]int{}, 0
+	for learner := range 12 {
+		all.Go(func() {
+			for range 4 {
+				var sink table
+				if _, err := s.Run(context.Background(), practice.Run{Learner: int64(learner), Database: database, SQL: "SELECT current_user, pg_sleep(0.01)"}, &sink); err != nil {
+					t.Error(err)
+					return
+				}
+				mu.Lock()
+				running[sink.text.String()]++
+				most = max(most, len(running))
+				mu.Unlock()
+			}
+		})
+	}
+	all.Wait()
+	if most > limits.Seats {
+		t.Errorf("%d roles ran queries, there are %d seats", most, limits.Seats)
+	}
+}
+
+func TestWaitingForASeatEnds(t *testing.T) {
+	short := limits
+	short.Seats, short.Wait = 1, 50*time.Millisecond
+	s := server(t, short)
+	database := build(t, s, hives, false)
+	held := &holding{begun: make(chan struct{}), release: make(chan struct{})}
+	done := make(chan error)
+	go func() {
+		_, err := s.Run(context.Background(), practice.Run{Learner: 1, Database: database, SQL: "SELECT 1"}, held)
+		done <- err
+	}()
+	<-held.begun
+	if _, err := s.Run(context.Background(), practice.Run{Learner: 2, Database: database, SQL: "SELECT 1"}, &table{}); !errors.Is(err, practice.ErrBusy) {
+		t.Errorf("got %v", err)
+	}
+	close(held.release)
+	if err := <-done; err != nil {
+		t.Error(err)
+	}
+}
+
+// holding is a sink that tells when a run has begun, and holds it until it is released.
+type holding struct{ begun, release chan struct{} }
+
+func (h *holding) Columns([]result.Column) error { return nil }
+
+func (h *holding) Row(result.Row) error {
+	close(h.begun)
+	<-h.release
+	return nil
+}
+
+func TestAServerThatCannotBeReached(t *testing.T) {
+	if _, err := practice.Open(context.Background(), "postgres://examen:x@127.0.0.1:1/postgres", limits); !errors.Is(err, practice.ErrUnavailable) {
+		t.Errorf("got %v", err)
+	}
+}
