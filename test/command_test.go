@@ -1,0 +1,197 @@
+package test
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"examen/internal/client"
+	"examen/internal/demo"
+)
+
+type printed struct {
+	out, errs string
+	code      int
+}
+
+// command runs the built examen with variables and standard input.
+func command(t *testing.T, env []string, in string, args ...string) printed {
+	t.Helper()
+	cmd := exec.Command(binary, args...)
+	cmd.Env = append(os.Environ(), env...)
+	cmd.Stdin = strings.NewReader(in)
+	var out, errs bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &errs
+	err := cmd.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		t.Fatal(err)
+	}
+	return printed{out.String(), errs.String(), cmd.ProcessState.ExitCode()}
+}
+
+// A shell is somebody at a command line, logged in to the shared service.
+type shell struct {
+	t   *testing.T
+	env []string
+}
+
+func at(t *testing.T, name, password string) *shell {
+	t.Helper()
+	s := &shell{t, []string{"XDG_CONFIG_HOME=" + t.TempDir(), "EXAMEN_URL=" + shared.url, "EXAMEN_PASSWORD=" + password}}
+	if p := s.run("", "login", name); p.code != 0 || p.out != "" {
+		t.Fatalf("log in: %+v", p)
+	}
+	return s
+}
+
+func (s *shell) run(in string, args ...string) printed {
+	s.t.Helper()
+	return command(s.t, s.env, in, args...)
+}
+
+func TestALearnersDayAtTheCommandLine(t *testing.T) {
+	name, _ := newcomer(t)
+	s := at(t, name, demo.LearnerPassword)
+	file := filepath.Join(t.TempDir(), "query.sql")
+	if err := os.WriteFile(file, []byte("SELECT name, kind FROM hive ORDER BY name LIMIT 1"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		in   string
+		args string
+		code int
+		want []string // parts of what is printed
+	}{
+		{"", "whoami", 0, []string{name, "learner"}},
+		{"", "paper list", 0, []string{"first-look", "open", "0 of 8"}},
+		{"", "read first-look/2", 0, []string{"2. Hives by strength", "Expected columns: name (text)", "State: not submitted"}},
+		{"", "read first-look", 0, []string{"The Heather Hill Beekeepers", "    SELECT * FROM apiary LIMIT 5;", "8. Who looks after what"}},
+		{"", "dataset show apiary hive", 0, []string{"queen_year", "refers to", "apiary.apiary_id"}},
+		{"", "run first-look/3 " + file, 0, []string{"name (text)", "Amber", "1 row,"}},
+		{"SELECT 1 AS n, NULL AS x", "run first-look -o csv", 0, []string{"n,x\n1,\n"}},
+		{"SELECT 1", "run --dataset apiary -o json", 0, []string{`"row_count": 1`}},
+		{"SELECT nme\nFROM hive", "run first-look", 1, []string{`Column "nme" does not exist`, "line 1, column 8:\n  SELECT nme\n         ^\n"}},
+		{"SELECT name FROM apiary", "submit first-look/1", 1, []string{"Incorrect, 0 of 1 point\n- The result has 1 column, but 2 are asked for: “valley” is missing.\n"}},
+		{"SELECT name, valley FROM apiary", "submit first-look/names-and-valleys -", 0, []string{"Correct, 1 of 1 point\n"}},
+		{"SELECT name FROM apiary", "submit first-look/1 -o json", 1, []string{`"kind": "columns-missing"`}},
+		{"", "history --kind attempt", 0, []string{"incorrect", "correct", "SELECT name, valley FROM apiary"}},
+		{"", "history --full --limit 1", 0, []string{"    SELECT name FROM apiary", "- The result has 1 column"}},
+		// bad input, each in one line
+		{" ", "submit first-look/1", 3, []string{"examen: The query is empty. "}},
+		{"SELECT 1; SELECT 2", "submit first-look/1", 1, []string{"holds 2 statements"}},
+		{"DROP TABLE hive", "run first-look", 1, []string{"Only queries can be run here", "this is DROP"}},
+		{strings.Repeat("x", 10<<20), "submit first-look/1", 3, []string{"examen: The call is too long. "}},
+		{"SELECT generate_series(1, 1e12)", "submit first-look/1", 1, []string{"Stopped", "limit of 2000000 rows"}},
+		{"SELECT\n '\xe9'", "submit first-look/1", 3, []string{"not valid UTF-8. standard input, line 2, column 3"}},
+		{"SELECT '\x00'", "submit first-look/1", 3, []string{"NUL byte"}},
+		{"SELECT 1", "submit first-look/99", 3, []string{`no exercise "99"`}},
+		{"SELECT 1", "submit first-look", 2, []string{"names no exercise"}},
+		{"", "progress first-look", 3, []string{"Only instructors"}},
+		{"", "paper list -o xml", 2, []string{"expected table, json or csv"}},
+		{"", "paper lost", 2, []string{`no command "lost"`}},
+		{"", "run first-look " + file + "x", 2, []string{"no such file"}},
+		{"", "whoami --url http://127.0.0.1:1", 4, []string{"cannot be reached"}},
+	} {
+		p := s.run(c.in, strings.Fields(c.args)...)
+		if p.code != c.code {
+			t.Errorf("%s: exit code %d, want %d: %s%s", c.args, p.code, c.code, p.out, p.errs)
+		}
+		for _, part := range c.want {
+			if !strings.Contains(p.out+p.errs, part) {
+				t.Errorf("%s: no %q in\n%s%s", c.args, part, p.out, p.errs)
+			}
+		}
+		if c.code >= 2 && strings.Count(p.errs, "\n") != 1 {
+			t.Errorf("%s: more than a line: %s", c.args, p.errs)
+		}
+	}
+	if p := s.run("", "logout"); p.code != 0 {
+		t.Errorf("got %+v", p)
+	}
+	if p := s.run("", "whoami"); p.code != 3 || !strings.Contains(p.errs, "examen login") {
+		t.Errorf("after logging out: %+v", p)
+	}
+}
+
+func TestTheTokenIsKeptFromOthers(t *testing.T) {
+	name, _ := newcomer(t)
+	s := at(t, name, demo.LearnerPassword)
+	file := filepath.Join(strings.TrimPrefix(s.env[0], "XDG_CONFIG_HOME="), "examen", "session.json")
+	info, err := os.Stat(file)
+	if err != nil || info.Mode().Perm() != 0o600 {
+		t.Errorf("got %v, %v", info.Mode(), err)
+	}
+	// A token is sent only to the service that gave it.
+	if p := s.run("", "whoami", "--url", strings.Replace(shared.url, "127.0.0.1", "localhost", 1)); p.code != 3 {
+		t.Errorf("got %+v", p)
+	}
+}
+
+func TestAnInstructorsDayAtTheCommandLine(t *testing.T) {
+	s := at(t, demo.InstructorName, demo.InstructorPassword)
+	folder := t.TempDir()
+	for _, f := range observatory("cli").Files {
+		path := filepath.Join(folder, f.Path)
+		_ = os.MkdirAll(filepath.Dir(path), 0o755)
+		if err := os.WriteFile(path, f.Content, 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, c := range []struct {
+		args string
+		code int
+		want []string
+	}{
+		{"pack load " + folder, 0, []string{"dataset", "nights-cli", "build 1: 1 table, 3 rows, 1 variant", "Dusk: 2 exercises, 2 points"}},
+		{"pack load " + folder + "/none", 2, []string{"no such file"}},
+		{"course create night-owls --title Night_owls", 0, []string{"night-owls"}},
+		{"course create night-owls --title Again", 3, []string{"there already"}},
+		{"learner add newcomer-cli --course night-owls", 0, []string{"newcomer-cli", "one-time password"}},
+		{"learner list --course night-owls", 0, []string{"newcomer-cli"}},
+		{"learner reset newcomer-cli", 0, []string{"one-time password"}},
+		{"paper open dusk-cli --course night-owls --due 2099-01-01T00:00:00Z", 0, []string{"dusk-cli", "open", "2099"}},
+		{"paper open dusk-cli --course night-owls --due soon", 2, []string{"no time"}},
+		{"course show night-owls", 0, []string{"dusk-cli"}},
+		{"course list", 0, []string{"evening-group", "night-owls"}},
+		{"progress first-look", 0, []string{"Robin Ashgrove", "correct 1"}},
+		{"marks first-look --format csv", 0, []string{"name,display_name,names-and-valleys", "robin,Robin Ashgrove,"}},
+		{"marks first-look", 0, []string{"of 13"}},
+		{"read first-look/1", 0, []string{"Reference answer:\n    SELECT name, valley FROM apiary;"}},
+		{"history --learner robin --kind attempt --limit 3", 0, []string{"robin"}},
+		{"history --learner nobody", 3, []string{"no such learner"}},
+	} {
+		p := s.run("", strings.Fields(c.args)...)
+		if p.code != c.code {
+			t.Errorf("%s: exit code %d, want %d: %s%s", c.args, p.code, c.code, p.out, p.errs)
+		}
+		for _, part := range c.want {
+			if !strings.Contains(p.out+p.errs, part) {
+				t.Errorf("%s: no %q in\n%s%s", c.args, part, p.out, p.errs)
+			}
+		}
+	}
+	var grid client.Progress
+	if p := s.run("", "progress", "first-look", "-o", "json"); json.Unmarshal([]byte(p.out), &grid) != nil || len(grid.Exercises) != 8 {
+		t.Errorf("JSON is the contract's own: %s", p.out)
+	}
+}
+
+// What comes from data is shown, not acted upon.
+func TestTerminalEscapesAreShown(t *testing.T) {
+	name, _ := newcomer(t)
+	s := at(t, name, demo.LearnerPassword)
+	p := s.run(`SELECT E'\x1b[31mred\x07' AS "a`+"\x1b"+`[2Jb", chr(8238) AS rtl`, "run", "first-look")
+	if strings.ContainsAny(p.out, "\x1b\x07\u202e") || !strings.Contains(p.out, `\u001b[31mred\u0007`) {
+		t.Errorf("got %q", p.out)
+	}
+	p = s.run("SELECT '=1+1' AS f", "run", "first-look", "-o", "csv")
+	if p.out != "f\n'=1+1\n" {
+		t.Errorf("got %q", p.out)
+	}
+}

@@ -1,0 +1,261 @@
+package test
+
+import (
+	"encoding/csv"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"examen/internal/client"
+)
+
+func TestTheDemoCourse(t *testing.T) {
+	grid, err := client.Read[client.Progress](hazel(t).GetProgress(ctx, "first-look", &client.GetProgressParams{Course: "evening-group"}))
+	if err != nil {
+		t.Fatal(err)
+	}
+	outcomes, untried, learners := map[client.Outcome]int{}, 0, 0
+	for _, l := range grid.Learners {
+		if strings.HasPrefix(l.Name, "newcomer") {
+			continue
+		}
+		learners++
+		for _, cell := range l.Cells {
+			if cell.Attempts == 0 {
+				untried++
+			}
+			outcomes[cell.Outcome]++
+		}
+	}
+	if learners != 24 || len(grid.Exercises) != 8 || untried < 20 || outcomes[client.Correct] < 80 || outcomes[client.Incorrect] < 10 {
+		t.Errorf("%d learners, %d exercises, %d cells untried, outcomes %v", learners, len(grid.Exercises), untried, outcomes)
+	}
+}
+
+func TestProgressAndMarksFollowAttempts(t *testing.T) {
+	name, c := newcomer(t)
+	submit(t, c, "2", "SELECT 1")
+	submit(t, c, "2", "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength DESC")
+	submit(t, c, "2", "SELECT 2")
+	submit(t, c, "3", "SELECT 1")
+	teacher := hazel(t)
+	grid, _ := client.Read[client.Progress](teacher.GetProgress(ctx, "first-look", &client.GetProgressParams{}))
+	at := slices.IndexFunc(grid.Learners, func(l client.LearnerProgress) bool { return l.Name == name })
+	if got := fmt.Sprint(grid.Learners[at].Cells[:4], grid.Learners[at].Mark); got != "[{0 0 } {3 2 correct} {1 0 incorrect} {0 0 }] 2" {
+		t.Errorf("got %s", got)
+	}
+	text, err := client.Read[string](teacher.GetMarks(ctx, "first-look", &client.GetMarksParams{Format: client.Csv}))
+	if err != nil {
+		t.Fatal(err)
+	}
+	lines, err := csv.NewReader(strings.NewReader(text)).ReadAll()
+	if err != nil || strings.Join(lines[0], " ") != "name display_name names-and-valleys hives-by-strength high-and-strong no-mail which-colours calm-bees harvest-by-grade who-looks-after-what mark points" {
+		t.Errorf("got %v, %v", lines[0], err)
+	}
+	own := slices.IndexFunc(lines, func(line []string) bool { return line[0] == name })
+	if got := strings.Join(lines[own], ","); got != fmt.Sprintf("%s,%s,,2,0,,,,,,2,13", name, name) {
+		t.Errorf("got %s", got)
+	}
+}
+
+// observatory is a pack of the test's own, with a variant, with names made from a suffix; edits are pairs of old and new text in its paper.
+func observatory(suffix string, edits ...string) client.PackFiles {
+	paper := `---
+paper: dusk-SUFFIX
+title: Dusk
+dataset: nights-SUFFIX
+---
+Look up.
+
+## Clear nights {#clear}
+
+Which nights had a cloud cover of at most 20 percent?
+
+` + "```sql answer\nSELECT day FROM night WHERE cloud <= 20;\n```\n\n```yaml check\nattempts: 3\nshow: count\nalso:\n  - SELECT day, cloud FROM night WHERE cloud <= 20\n```\n" + `
+
+## The best {#best}
+
+The night with the best seeing, and its cloud cover.
+
+` + "```sql answer\nSELECT day, cloud FROM night WHERE seeing = (SELECT min(seeing) FROM night);\n```\n"
+	for i := 0; i < len(edits); i += 2 {
+		paper = strings.Replace(paper, edits[i], edits[i+1], 1)
+	}
+	var files []client.PackFile
+	for path, content := range map[string]string{
+		"pack.yaml":   "pack: observatory-SUFFIX\ntitle: Observatory\ndatasets:\n  nights-SUFFIX:\n    setup: [tables.sql]\n    variants:\n      more: [more.sql]\npapers: [dusk.md]\n",
+		"tables.sql":  "CREATE TABLE night (day date PRIMARY KEY, cloud int, seeing numeric);\nINSERT INTO night VALUES ('2026-01-01', 10, 1.1), ('2026-01-02', 90, 2.5), ('2026-01-03', NULL, 1.2);\n",
+		"more.sql":    "INSERT INTO night VALUES ('2026-02-01', 20, 0.9), ('2026-02-02', 15, 0.9);\n",
+		"dusk.md":     paper,
+		"notes/a.txt": "not part of the pack",
+	} {
+		files = append(files, client.PackFile{Path: path, Content: []byte(strings.ReplaceAll(content, "SUFFIX", suffix))})
+	}
+	return client.PackFiles{Files: files}
+}
+
+func TestAPackOfOnesOwn(t *testing.T) {
+	teacher := hazel(t)
+	report, err := client.Read[client.PackReport](teacher.LoadPack(ctx, observatory("a")))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if d := report.Datasets[0]; d.Build != 1 || d.Tables != 1 || d.Rows != 3 || d.Variants != 1 || report.Papers[0].Exercises != 2 {
+		t.Errorf("got %+v", report)
+	}
+	if _, err := client.Read[client.CoursePaper](teacher.OpenPaper(ctx, "evening-group", "dusk-a", client.PaperTimes{})); err != nil {
+		t.Fatal(err)
+	}
+	_, c := newcomer(t)
+	try := func(exercise, sql string) client.Attempt {
+		t.Helper()
+		a, err := client.Read[client.Attempt](c.Submit(ctx, "dusk-a", exercise, client.Query{Sql: sql}))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return a
+	}
+	// Right on the rows that are seen, wrong on the variant's: nothing is told of those.
+	a := try("clear", "SELECT day FROM night WHERE cloud < 20")
+	if a.Outcome != client.Incorrect || len(a.Findings) != 1 || a.Findings[0].Kind != "hidden-rows" || a.Findings[0].Rows != nil {
+		t.Errorf("got %+v", a)
+	}
+	if a := try("best", "SELECT day, cloud FROM night ORDER BY seeing LIMIT 1"); a.Outcome != client.Incorrect || a.Findings[0].Kind != "hidden-rows" {
+		t.Errorf("two nights tie on the variant: %+v", a)
+	}
+	if a := try("best", "SELECT day, cloud FROM night WHERE 1 / (CASE WHEN day = '2026-02-01' THEN 0 ELSE 1 END) = 1 AND seeing = 1.1"); a.Outcome != client.Incorrect || a.Error.Type != "" {
+		t.Errorf("an error on the variant is not told: %+v", a)
+	}
+	if a := try("clear", "SELECT day FROM night WHERE cloud BETWEEN 0 AND 20"); a.Outcome != client.Correct {
+		t.Errorf("got %+v", a)
+	}
+	if a := try("clear", "SELECT day, cloud FROM night WHERE cloud <= 20"); a.Outcome != client.Correct {
+		t.Errorf("another answer that counts as right: %+v", a)
+	}
+	if p := problemOf(t)(c.Submit(ctx, "dusk-a", "clear", client.Query{Sql: "SELECT 1"})); p.Type != "examen:no-attempts-left" {
+		t.Errorf("three attempts are allowed: %+v", p)
+	}
+	e, _ := client.Read[client.Exercise](c.GetExercise(ctx, "dusk-a", "clear"))
+	if e.Expected.RowCount == nil || *e.Expected.RowCount != 1 || e.Expected.Rows != nil || e.AttemptsAllowed != 3 {
+		t.Errorf("got %+v", e)
+	}
+}
+
+func TestAPackWithAnErrorLoadsNothing(t *testing.T) {
+	teacher := hazel(t)
+	for _, c := range []struct {
+		name  string
+		edits []string
+		want  string // how the detail begins
+	}{
+		{"an unknown key", []string{"attempts: 3", "tries: 3"}, `dusk.md:17: unknown key "tries"`},
+		{"a reference answer with an unknown column", []string{"SELECT day FROM", "SELECT dy FROM"}, `dusk.md:13: the reference answer of exercise clear does not run: Column "dy" does not exist`},
+		{"an also answer that fails", []string{"SELECT day, cloud FROM night WHERE cloud <= 20", "SELECT 1/0 FROM night"}, `dusk.md:13: an answer under also of exercise clear does not run: Division by zero`},
+		{"another dataset", []string{"dataset: nights-SUFFIX", "dataset: days"}, `dusk.md:1: the paper's dataset "days" is neither in the pack nor loaded`},
+	} {
+		p := problemOf(t)(teacher.LoadPack(ctx, observatory("b", c.edits...)))
+		if p.Status != 422 || !strings.HasPrefix(p.Detail, c.want) || p.Place.File != "dusk.md" || p.Place.Line == 0 {
+			t.Errorf("%s:\n got %+v\nwant %s", c.name, p, c.want)
+		}
+	}
+	broken := observatory("b")
+	for i := range broken.Files {
+		if broken.Files[i].Path == "tables.sql" {
+			broken.Files[i].Content = []byte("CREATE TABLE night (\n  day dat);")
+		}
+	}
+	if p := problemOf(t)(teacher.LoadPack(ctx, broken)); p.Type != "examen:build" || !strings.HasPrefix(p.Detail, `tables.sql:2: type "dat" does not exist`) {
+		t.Errorf("got %+v", p)
+	}
+	if p := problemOf(t)(teacher.GetDataset(ctx, "nights-b")); p.Status != 404 {
+		t.Errorf("something was loaded: %+v", p)
+	}
+	taken := observatory("b")
+	for i := range taken.Files {
+		taken.Files[i].Content = []byte(strings.ReplaceAll(string(taken.Files[i].Content), "nights-b", "apiary"))
+	}
+	if p := problemOf(t)(teacher.LoadPack(ctx, taken)); !strings.Contains(p.Detail, `taken by the pack "heather-hill"`) {
+		t.Errorf("a dataset of another pack: %+v", p)
+	}
+}
+
+func TestLoadingAPackAgain(t *testing.T) {
+	teacher := hazel(t)
+	load := func(files client.PackFiles) client.PackReport {
+		t.Helper()
+		report, err := client.Read[client.PackReport](teacher.LoadPack(ctx, files))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return report
+	}
+	load(observatory("c"))
+	if _, err := client.Read[client.CoursePaper](teacher.OpenPaper(ctx, "evening-group", "dusk-c", client.PaperTimes{})); err != nil {
+		t.Fatal(err)
+	}
+	name, c := newcomer(t)
+	if _, err := client.Read[client.Attempt](c.Submit(ctx, "dusk-c", "best", client.Query{Sql: "SELECT 1"})); err != nil {
+		t.Fatal(err)
+	}
+	// The second exercise gives way to another one; the attempt at it stays in the history, with the build it was checked on.
+	if report := load(observatory("c", "{#best}", "{#finest}")); report.Datasets[0].Build != 2 {
+		t.Errorf("got %+v", report)
+	}
+	page, err := client.Read[client.HistoryPage](teacher.ListHistory(ctx, &client.ListHistoryParams{Learner: name}))
+	if err != nil || len(page.Entries) != 1 || page.Entries[0].Exercise != "best" {
+		t.Errorf("got %+v, %v", page, err)
+	}
+	paper, _ := client.Read[client.Paper](c.GetPaper(ctx, "dusk-c"))
+	if got := paper.Sections[2].Exercise.Slug; got != "finest" {
+		t.Errorf("got %s", got)
+	}
+	a, err := client.Read[client.Attempt](c.Submit(ctx, "dusk-c", "finest", client.Query{Sql: "SELECT day, cloud FROM night WHERE seeing <= ALL (SELECT seeing FROM night)"}))
+	if err != nil || a.Outcome != client.Correct || a.Build != 2 {
+		t.Errorf("got %+v, %v", a, err)
+	}
+}
+
+func TestOneTimePasswords(t *testing.T) {
+	teacher := hazel(t)
+	added, err := client.Read[client.AddedLearner](teacher.AddLearner(ctx, "evening-group", client.NewLearner{Name: "newcomer-once", DisplayName: "Once"}))
+	if err != nil || len(added.Password) != 19 || !added.Account.OneTimePassword {
+		t.Fatalf("got %+v, %v", added, err)
+	}
+	as(t, shared.url, "newcomer-once", added.Password)
+	again, _ := client.Read[client.AddedLearner](teacher.AddLearner(ctx, "evening-group", client.NewLearner{Name: "newcomer-once"}))
+	if again.Password != "" {
+		t.Error("adding a learner who is there changes the password")
+	}
+	reset, err := client.Read[client.AddedLearner](teacher.ResetLearner(ctx, "newcomer-once"))
+	if err != nil || reset.Password == added.Password {
+		t.Fatalf("got %+v, %v", reset, err)
+	}
+	as(t, shared.url, "newcomer-once", reset.Password)
+	for _, name := range []string{"", "Ü", "a b", "../x", strings.Repeat("x", 80), "hazel"} {
+		if p := problemOf(t)(teacher.AddLearner(ctx, "evening-group", client.NewLearner{Name: name})); p.Status != 422 && p.Status != 409 {
+			t.Errorf("%q: got %+v", name, p)
+		}
+	}
+}
+
+// Every query that the demo's learners submit comes out as it should: nothing there is marked by chance.
+func TestTheShippedReferenceAnswersAreCorrect(t *testing.T) {
+	_, c := newcomer(t)
+	paper, err := os.ReadFile(filepath.Join("..", "packs", "heather-hill", "papers", "first-look.md"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	answers := strings.Split(string(paper), "```sql answer\n")[1:]
+	if len(answers) != 8 {
+		t.Fatalf("%d answers", len(answers))
+	}
+	for i, answer := range answers {
+		sql, _, _ := strings.Cut(answer, "```")
+		if a := submit(t, c, fmt.Sprint(i+1), sql); a.Outcome != client.Correct {
+			t.Errorf("%d: %s: %+v", i+1, a.Outcome, a.Findings)
+		}
+	}
+}

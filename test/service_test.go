@@ -1,0 +1,158 @@
+// Package test holds the tests of the whole: the service as a process, called through its client, its commands and its console.
+package test
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"fmt"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"examen/internal/client"
+	"examen/internal/demo"
+)
+
+// The service that the tests share: the demo, built from this tree, on a free port.
+var (
+	binary  string
+	shared  *service
+	workDir string
+)
+
+func TestMain(m *testing.M) {
+	os.Exit(func() int {
+		var err error
+		if workDir, err = os.MkdirTemp("", "examen-whole-"); err != nil {
+			panic(err)
+		}
+		defer os.RemoveAll(workDir)
+		_ = os.Chmod(workDir, 0o755)
+		binary = filepath.Join(workDir, "examen")
+		if out, err := exec.Command("go", "build", "-o", binary, "examen/cmd/examen").CombinedOutput(); err != nil {
+			fmt.Fprintf(os.Stderr, "build: %v\n%s", err, out)
+			return 1
+		}
+		// A short time limit, so that a query without end is stopped soon.
+		if shared, err = startService("demo", "--limit-time", "3s", "--data-dir", filepath.Join(workDir, "shared")); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		defer shared.stop()
+		return m.Run()
+	}())
+}
+
+// A service is an examen process.
+type service struct {
+	url    string
+	output string // what it printed until it was ready
+	cmd    *exec.Cmd
+	errs   bytes.Buffer
+}
+
+func startService(command string, args ...string) (*service, error) {
+	s := &service{cmd: exec.Command(binary, append([]string{command, "--listen", "127.0.0.1:0"}, args...)...)}
+	s.cmd.Stderr = &s.errs
+	out, err := s.cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	if err := s.cmd.Start(); err != nil {
+		return nil, err
+	}
+	lines := bufio.NewScanner(out)
+	for lines.Scan() {
+		s.output += lines.Text() + "\n"
+		if address, found := strings.CutPrefix(lines.Text(), "Examen serves at "); found {
+			s.url = address
+		}
+		if s.url != "" && (command == "serve" || strings.HasPrefix(lines.Text(), "Stop it")) {
+			go func() {
+				for lines.Scan() {
+				}
+			}()
+			return s, nil
+		}
+	}
+	_ = s.cmd.Wait()
+	return nil, fmt.Errorf("%s ended as it started: %s", command, s.errs.String())
+}
+
+func (s *service) stop() {
+	_ = s.cmd.Process.Signal(syscall.SIGINT)
+	_ = s.cmd.Wait()
+}
+
+var ctx = context.Background()
+
+// as logs in and returns a client that sends the token.
+func as(t testing.TB, url, name, password string) *client.Client {
+	t.Helper()
+	c, err := client.NewClient(url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	session, err := client.Read[client.Session](c.LogIn(ctx, client.LogInJSONRequestBody{Name: name, Password: password, Kind: client.Bearer}))
+	if err != nil {
+		t.Fatal(err)
+	}
+	c, err = client.NewClient(url, client.WithBearer(session.Token))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c
+}
+
+func hazel(t testing.TB) *client.Client {
+	return as(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+}
+
+var newcomers int
+
+// newcomer is a learner of the demo's course who has done nothing yet, and a client of theirs.
+func newcomer(t testing.TB) (string, *client.Client) {
+	t.Helper()
+	newcomers++
+	name := fmt.Sprintf("newcomer%d", newcomers)
+	if _, err := client.Read[client.AddedLearner](hazel(t).AddLearner(ctx, "evening-group", client.NewLearner{Name: name, Password: demo.LearnerPassword})); err != nil {
+		t.Fatal(err)
+	}
+	return name, as(t, shared.url, name, demo.LearnerPassword)
+}
+
+func submit(t testing.TB, c *client.Client, exercise, sql string) client.Attempt {
+	t.Helper()
+	a, err := client.Read[client.Attempt](c.Submit(ctx, "first-look", exercise, client.Query{Sql: sql}))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return a
+}
+
+// problem is the service's no, or the end of the test where it said yes.
+func problem[T any](t testing.TB, response *http.Response, err error) client.Problem {
+	t.Helper()
+	v, err := client.Read[T](response, err)
+	if p, ok := err.(*client.ProblemError); ok {
+		return p.Problem
+	}
+	t.Fatalf("a problem is expected, got %+v, %v", v, err)
+	return client.Problem{}
+}
+
+// until waits for a condition; the limit only ends a test that would hang.
+func until(t testing.TB, what string, holds func() bool) {
+	t.Helper()
+	for limit := time.Now().Add(time.Minute); !holds(); time.Sleep(20 * time.Millisecond) {
+		if time.Now().After(limit) {
+			t.Fatalf("still waiting until %s", what)
+		}
+	}
+}
