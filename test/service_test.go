@@ -45,6 +45,7 @@ func TestMain(m *testing.M) {
 			return 1
 		}
 		defer shared.stop()
+		defer func() { closeChromium() }()
 		return m.Run()
 	}())
 }

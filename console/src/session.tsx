@@ -40,15 +40,20 @@ export function SessionProvider({ children }: { children: ReactNode }) {
   async function logIn(name: string, password: string) {
     const next = await answer(api.POST("/api/session", { body: { name, password, kind: "cookie" } }));
     setCsrfToken(next.csrf_token ?? "");
-    if (session && session.account.name !== next.account.name) queries.clear();
+    if (session && session.account.name !== next.account.name) forget();
     queries.setQueryData(["session"], next);
     setEnded(false);
     void queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "session" });
   }
 
+  /** Forgets all but the session itself, which the page watches. */
+  function forget() {
+    queries.removeQueries({ predicate: (q) => q.queryKey[0] !== "session" });
+  }
+
   async function logOut() {
     await answer(api.DELETE("/api/session")).catch(() => {});
-    queries.clear();
+    forget();
     setEnded(false);
     queries.setQueryData(["session"], null);
   }

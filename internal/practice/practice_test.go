@@ -313,3 +313,26 @@ func TestAServerThatCannotBeReached(t *testing.T) {
 		t.Errorf("got %v", err)
 	}
 }
+
+func TestSessionsThatDiedAreReplaced(t *testing.T) {
+	s := server(t, limits)
+	database := build(t, s, hives, false)
+	var all sync.WaitGroup
+	for learner := range limits.Seats { // every seat gets a session
+		all.Go(func() {
+			_, _ = s.Run(context.Background(), practice.Run{Learner: int64(learner), Database: database, SQL: "SELECT pg_sleep(0.05)"}, &table{})
+		})
+	}
+	all.Wait()
+	conn, err := pgx.Connect(context.Background(), url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	if _, err := conn.Exec(context.Background(), "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = $1", database); err != nil {
+		t.Fatal(err)
+	}
+	if got, err := run(s, database, "SELECT 1 AS n"); err != nil || got != "n:integer | 1" {
+		t.Errorf("got %s, %v", got, err)
+	}
+}

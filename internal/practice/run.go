@@ -89,8 +89,9 @@ func (s *Server) Run(ctx context.Context, run Run, sink Sink) (Execution, error)
 			st.cut() // stopped in the middle: in doubt
 		}
 		go pool.giveBack(st, run.Learner) // cleaning is not the learner's to wait for
-		// A session may have died while its seat was idle, with the server: then nothing was read, and a new one is tried.
+		// A session may have died while its seat was idle, with the server and every other: then nothing was read, and a new one is tried.
 		if again && !r.begun && errors.Is(err, ErrUnavailable) {
+			pool.end(run.Database)
 			continue
 		}
 		return Execution{r.rows, r.elapsed}, r.outcome(err)

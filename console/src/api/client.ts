@@ -28,6 +28,7 @@ const silence: Problem = {
 
 let csrfToken = "";
 let onSessionEnd = () => {};
+let onServerDown = () => {};
 
 export function setCsrfToken(token: string) {
   csrfToken = token;
@@ -36,6 +37,11 @@ export function setCsrfToken(token: string) {
 /** Has f called whenever a call finds that the session has ended. */
 export function whenSessionEnds(f: () => void) {
   onSessionEnd = f;
+}
+
+/** Has f called whenever a call finds that a server cannot be reached. */
+export function whenServerDown(f: () => void) {
+  onServerDown = f;
 }
 
 const csrf: Middleware = {
@@ -54,11 +60,13 @@ export async function answer<T>(call: Promise<{ data?: T; error?: unknown; respo
   try {
     result = await call;
   } catch {
+    onServerDown();
     throw new ProblemError(silence);
   }
   if (result.response.ok) return result.data as T;
   const problem = isProblem(result.error) ? result.error : { ...silence, status: result.response.status };
   if (problem.type === "examen:no-session") onSessionEnd();
+  if (problem.status === 503) onServerDown();
   throw new ProblemError(problem);
 }
 

@@ -1,15 +1,17 @@
 import { Alert } from "antd";
 import { useQuery } from "@tanstack/react-query";
-import { answer, api } from "../api/client";
+import { useEffect } from "react";
+import { api, whenServerDown } from "../api/client";
 
 /** Says which server is down, and goes away by itself when it is up again. */
 export function Servers() {
-  const { data, isError } = useQuery({
+  const { data, isError, refetch } = useQuery({
     queryKey: ["health"],
-    queryFn: () => answer(api.GET("/api/health")),
+    queryFn: ask,
     refetchInterval: (query) => (query.state.status === "error" || down(query.state.data) ? 2000 : 15000),
     retry: false,
   });
+  useEffect(() => whenServerDown(() => void refetch()), [refetch]);
   const said = isError
     ? "The service cannot be reached. What you type stays on this page."
     : data?.records === "down"
@@ -18,6 +20,12 @@ export function Servers() {
         ? "The practice server cannot be reached: queries cannot be run or submitted just now. Drafts and history are kept."
         : null;
   return said ? <Alert banner type="warning" showIcon={false} title={said + " It is tried again by itself."} /> : null;
+}
+
+async function ask() {
+  const { data } = await api.GET("/api/health"); // not answer(), which would ask again
+  if (!data) throw new Error("no answer");
+  return data;
 }
 
 function down(health?: { records: string; practice: string }) {

@@ -1,0 +1,284 @@
+package test
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
+
+	"examen/internal/client"
+	"examen/internal/demo"
+	"examen/test/browser"
+)
+
+// One Chromium serves all tests; each window has a session of its own.
+var chromium = sync.OnceValues(func() (b *rod.Browser, err error) {
+	b, closeChromium, err = browser.Open()
+	return b, err
+})
+
+// closeChromium ends it; TestMain calls it last.
+var closeChromium = func() {}
+
+// A window is a page of the console, seen by somebody.
+type window struct {
+	*rod.Page
+	t   *testing.T
+	url string
+}
+
+func open(t *testing.T, url, name, password string) *window {
+	t.Helper()
+	b, err := chromium()
+	if err != nil {
+		t.Fatal(err)
+	}
+	page, err := browser.Page(b, url, 1280, 800)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { page.Close() })
+	w := &window{page.Timeout(90 * time.Second), t, url}
+	w.logIn(name, password)
+	return w
+}
+
+func (w *window) logIn(name, password string) {
+	w.t.Helper()
+	w.element("#name").MustInput(name)
+	w.element("#password").MustInput(password).MustType(input.Enter)
+	w.element("header.frame")
+}
+
+// element waits for an element.
+func (w *window) element(selector string) *rod.Element {
+	w.t.Helper()
+	e, err := w.Element(selector)
+	if err != nil {
+		w.t.Fatalf("no %s on the page: %v\n%s", selector, err, w.text())
+	}
+	return e
+}
+
+// says waits until an element's text matches.
+func (w *window) says(selector, pattern string) *rod.Element {
+	w.t.Helper()
+	e, err := w.ElementR(selector, pattern)
+	if err != nil {
+		w.t.Fatalf("no %s that says %q: %v\n%s", selector, pattern, err, w.text())
+	}
+	return e
+}
+
+func (w *window) text() string {
+	body, err := w.Page.CancelTimeout().Timeout(5 * time.Second).Element("body")
+	if err != nil {
+		return err.Error()
+	}
+	text, _ := body.Text()
+	return text
+}
+
+func (w *window) visit(path string) {
+	w.t.Helper()
+	if err := w.Navigate(w.url + path); err != nil {
+		w.t.Fatal(err)
+	}
+}
+
+func in(exercise, selector string) string {
+	return fmt.Sprintf("[data-exercise=%q] %s", exercise, selector)
+}
+
+// write puts a text in place of what stands in an exercise's answer space.
+func (w *window) write(exercise, sql string) {
+	w.t.Helper()
+	space := w.element(in(exercise, ".answer .cm-content"))
+	space.MustScrollIntoView().MustClick()
+	w.KeyActions().Press(input.ControlLeft).Type('a').MustDo()
+	w.MustInsertText(sql)
+}
+
+func (w *window) press(exercise, button string) {
+	w.t.Helper()
+	w.says(in(exercise, "button"), "^"+button+"$").MustClick()
+}
+
+func TestALearnersDayInTheConsole(t *testing.T) {
+	name, _ := newcomer(t)
+	w := open(t, shared.url, name, demo.LearnerPassword)
+	w.says(".papers", "Not begun")
+	w.says(".papers a", "A first look at the hives").MustClick()
+	w.says(".prose", "keep their books in a database")
+	w.says("button", "Run the example").MustClick()
+	w.says(".example .result", "5 rows")
+
+	const exercise = "hives-by-strength"
+	w.says(in(exercise, ".left-margin"), "Not submitted")
+	w.write(exercise, "SELECT name, knd FROM hive")
+	w.press(exercise, "Run")
+	w.says(in(exercise, ".answer .problem"), `Column "knd" does not exist`)
+	w.says(in(exercise, ".answer .problem pre"), `SELECT name, knd FROM hive\n +\^`)
+
+	w.write(exercise, "SELECT name, kind, strength FROM hive ORDER BY strength DESC")
+	w.press(exercise, "Run")
+	w.says(in(exercise, ".result"), "96 rows")
+	w.element(in(exercise, ".result td.null"))
+	w.press(exercise, "Submit")
+	w.says(in(exercise, ".right-margin .notes-head"), "Incorrect, 0 of 2 points")
+	w.says(in(exercise, ".right-margin .finding"), "9 rows of the 96 in the result should not be there")
+	w.says(in(exercise, ".left-margin"), "Incorrect, 0 of 2 points ✗")
+
+	w.write(exercise, "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength DESC")
+	w.press(exercise, "Submit")
+	w.says(in(exercise, ".right-margin .notes-head"), "Correct, 2 of 2 points")
+	w.says(in(exercise, ".left-margin"), "Correct, 2 of 2 points ✓\\s+2 attempts")
+
+	// The history has the runs and the attempts, and brings an earlier text back.
+	w.says("nav a", "My history").MustClick()
+	w.says(".entry", "Submitted: correct, 2 of 2 points")
+	wrong := w.says(".entry", "Submitted: incorrect, 0 of 2 points")
+	if text := wrong.MustText(); !strings.Contains(text, "9 rows of the 96") {
+		t.Errorf("the attempt's findings are missing: %s", text)
+	}
+	wrong.MustElementR("button", "Bring back").MustClick()
+	w.says(in(exercise, ".answer .cm-content"), `^SELECT name, kind, strength FROM hive ORDER BY strength DESC$`)
+	w.says(in(exercise, ".notes-head"), "before your latest changes")
+	w.says(in(exercise, ".draft-state"), "Draft kept")
+
+	// What the service kept is there after the page is loaded anew.
+	w.MustReload()
+	w.says(in(exercise, ".answer .cm-content"), `^SELECT name, kind, strength FROM hive ORDER BY strength DESC$`)
+	w.says(in(exercise, ".left-margin"), "Correct, 2 of 2 points")
+
+	w.says("button", "^Tables$").MustClick()
+	w.says(".table-columns", "queen_year")
+	w.element(".ant-drawer-close").MustClick() // it lies over the header's end
+	w.says("header button", "Log out").MustClick()
+	w.element("#password")
+}
+
+func TestAnInstructorsDayInTheConsole(t *testing.T) {
+	name, c := newcomer(t)
+	submit(t, c, "1", "SELECT name FROM apiary")
+	submit(t, c, "1", "SELECT name, valley FROM apiary")
+	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w.visit("/papers/first-look/progress")
+	row := w.says(".grid tbody tr", name)
+	if got := row.MustElement("td").MustText(); !regexp.MustCompile(`^correct\s+2$`).MatchString(got) {
+		t.Errorf("the cell says %q", got)
+	}
+	row.MustElement("td a").MustClick()
+	w.says("h1", name)
+	w.says(".entry", "Submitted: correct, 1 of 1 point")
+	w.says(".entry", "“valley” is missing")
+	w.says("a", "Back to the grid").MustClick()
+	// The grid follows the course.
+	submit(t, c, "3", "SELECT hive_id, strength FROM hive WHERE kind = 'stacked' AND strength >= 8")
+	until(t, "the grid shows the new attempt", func() bool {
+		return w.says(".grid tbody tr", name).MustElements("td")[2].MustText() != ""
+	})
+	w.visit("/papers/first-look")
+	w.says(in("names-and-valleys", "summary"), "Reference answer").MustClick()
+	w.says(in("names-and-valleys", ".reference"), "SELECT name, valley FROM apiary")
+}
+
+func TestALearnerSeesNothingOfInstructors(t *testing.T) {
+	name, _ := newcomer(t)
+	w := open(t, shared.url, name, demo.LearnerPassword)
+	w.visit("/papers/first-look/progress")
+	w.says(".problem", "Only instructors may do this")
+	w.visit("/papers/first-look")
+	w.element(in("names-and-valleys", ".answer"))
+	if found, _, _ := w.HasR("summary", "Reference answer"); found {
+		t.Error("a learner is shown a reference answer")
+	}
+}
+
+func TestTheWrongPassword(t *testing.T) {
+	b, err := chromium()
+	if err != nil {
+		t.Fatal(err)
+	}
+	page, err := browser.Page(b, shared.url, 1280, 800)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer page.Close()
+	w := &window{page.Timeout(time.Minute), t, shared.url}
+	w.element("#name").MustInput("nobody-at-all")
+	w.element("#password").MustInput("x").MustType(input.Enter)
+	w.says(".problem", "The name or the password is wrong")
+}
+
+// A session that ends while the page is open takes nothing of what was typed.
+func TestAnExpiredSessionLosesNothing(t *testing.T) {
+	name, _ := newcomer(t)
+	w := open(t, shared.url, name, demo.LearnerPassword)
+	w.visit("/papers/first-look")
+	w.write("no-mail", "SELECT 'typed before'")
+	w.says(in("no-mail", ".draft-state"), "Draft kept")
+	if _, err := client.Read[client.AddedLearner](hazel(t).ResetLearner(ctx, name)); err != nil { // ends the learner's sessions
+		t.Fatal(err)
+	}
+	w.write("no-mail", "SELECT 'typed after'")
+	w.says(".ant-modal", "The session has ended")
+	reset, err := client.Read[client.AddedLearner](hazel(t).ResetLearner(ctx, name))
+	if err != nil {
+		t.Fatal(err)
+	}
+	w.element(".ant-modal #password").MustInput(reset.Password).MustType(input.Enter)
+	w.says(in("no-mail", ".draft-state"), "Draft kept")
+	w.says(in("no-mail", ".answer .cm-content"), "SELECT 'typed after'")
+	until(t, "the draft is kept", func() bool {
+		e, err := client.Read[client.Exercise](as(t, shared.url, name, reset.Password).GetExercise(ctx, "first-look", "no-mail"))
+		return err == nil && e.Draft.Sql == "SELECT 'typed after'"
+	})
+}
+
+func TestThePageSaysWhatIsDownAndRecovers(t *testing.T) {
+	folder := dataDir(t)
+	s := start(t, "demo", "--data-dir", folder)
+	w := open(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
+	w.visit("/papers/first-look")
+	w.write("no-mail", "SELECT 1")
+	w.says(in("no-mail", ".draft-state"), "Draft kept")
+
+	up := down(t, folder, "practice")
+	w.press("no-mail", "Run")
+	w.says(in("no-mail", ".answer .problem"), "The practice server cannot be reached")
+	w.says(".ant-alert", "The practice server cannot be reached")
+	w.write("no-mail", "SELECT 2")
+	w.says(in("no-mail", ".draft-state"), "Draft kept")
+	up()
+	until(t, "the banner is gone", func() bool { found, _, _ := w.Has(".ant-alert"); return !found })
+	w.press("no-mail", "Run")
+	w.says(in("no-mail", ".result"), "1 row")
+
+	up = down(t, folder, "records")
+	w.write("no-mail", "SELECT 3")
+	w.says(in("no-mail", ".draft-state"), "Draft not kept: the records server cannot be reached; it is tried again")
+	w.says(".ant-alert", "The records server cannot be reached")
+	up()
+	w.says(in("no-mail", ".draft-state"), "Draft kept") // by itself
+	e, err := client.Read[client.Exercise](as(t, s.url, demo.NewLearnerName, demo.LearnerPassword).GetExercise(ctx, "first-look", "no-mail"))
+	if err != nil || e.Draft.Sql != "SELECT 3" {
+		t.Errorf("got %+v, %v", e.Draft, err)
+	}
+}
+
+// Values that carry markup are text on the page.
+func TestMarkupInValuesIsText(t *testing.T) {
+	name, _ := newcomer(t)
+	w := open(t, shared.url, name, demo.LearnerPassword)
+	w.visit("/papers/first-look")
+	w.write("no-mail", `SELECT '<img src=x onerror="document.title=1">' AS "<b>bold</b>"`)
+	w.press("no-mail", "Run")
+	w.says(in("no-mail", ".result th"), "<b>bold</b>")
+	w.says(in("no-mail", ".result td"), "<img src=x")
+}
