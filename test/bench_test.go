@@ -1,0 +1,128 @@
+package test
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+
+	"examen/internal/client"
+)
+
+const (
+	atOnce    = 32
+	benchWork = "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength DESC, name"
+)
+
+// superuser connects to one of the shared service's clusters, as many sessions as there are learners.
+func superuser(b *testing.B, which, database string) *pgxpool.Pool {
+	b.Helper()
+	folder := filepath.Join(workDir, "shared", which)
+	password, err := os.ReadFile(filepath.Join(folder, "superuser.password"))
+	if err != nil {
+		b.Fatal(err)
+	}
+	pid, err := os.ReadFile(filepath.Join(folder, "data", "postmaster.pid"))
+	if err != nil {
+		b.Fatal(err)
+	}
+	lines := strings.Split(string(pid), "\n")
+	u := url.URL{Scheme: "postgres", User: url.UserPassword("examen", strings.TrimSpace(string(password))), Path: "/" + database,
+		RawQuery: url.Values{"host": {lines[4]}, "port": {lines[3]}, "pool_max_conns": {fmt.Sprint(atOnce)}}.Encode()}
+	pool, err := pgxpool.New(ctx, u.String())
+	if err != nil {
+		b.Fatal(err)
+	}
+	b.Cleanup(pool.Close)
+	return pool
+}
+
+// rate is how often a second work is done by so many at once, each with its number, within a time.
+func rate(b *testing.B, during time.Duration, work func(n int) error) float64 {
+	b.Helper()
+	var done atomic.Int64
+	var all sync.WaitGroup
+	start := time.Now()
+	for n := range atOnce {
+		all.Go(func() {
+			for time.Since(start) < during {
+				if err := work(n); err != nil {
+					b.Error(err)
+					return
+				}
+				done.Add(1)
+			}
+		})
+	}
+	all.Wait()
+	return float64(done.Load()) / time.Since(start).Seconds()
+}
+
+// Submissions checked and stored a second with 32 learners at once, over HTTP, against bare pgx that runs the same query and stores the
+// same row at the same concurrency. The figure is the ratio; both are measured by turns in one run.
+func BenchmarkSubmissions(b *testing.B) {
+	transport := &http.Transport{MaxIdleConnsPerHost: atOnce}
+	clients := make([]*client.Client, atOnce)
+	for i := range clients {
+		_, clients[i] = newcomer(b)
+		clients[i].Client = &http.Client{Transport: transport}
+	}
+	a := submit(b, clients[0], "2", benchWork)
+
+	records := superuser(b, "records", "postgres")
+	var database string
+	var account, exercise, build int64
+	if err := records.QueryRow(ctx, `SELECT build.database, attempt.account_id, attempt.exercise_id, build.id
+		FROM attempt JOIN build ON build.id = attempt.build_id WHERE attempt.id = $1::text::bigint`, a.Id).Scan(&database, &account, &exercise, &build); err != nil {
+		b.Fatal(err)
+	}
+	practice := superuser(b, "practice", database)
+	bare := func(int) error {
+		rows, err := practice.Query(ctx, benchWork, pgx.QueryExecModeExec)
+		if err != nil {
+			return err
+		}
+		n := 0
+		for rows.Next() {
+			n++
+		}
+		if err := rows.Err(); err != nil {
+			return err
+		}
+		var id int64
+		var at time.Time
+		return records.QueryRow(context.Background(), `INSERT INTO attempt (account_id, exercise_id, build_id, sql, outcome, mark, points, row_count, elapsed_ms, findings, error)
+			VALUES ($1, $2, $3, $4, 'correct', 2, 2, $5, 0.5, '[]', NULL) RETURNING id, at`, account, exercise, build, benchWork, n).Scan(&id, &at)
+	}
+	examen := func(n int) error {
+		a, err := client.Read[client.Attempt](clients[n].Submit(ctx, "first-look", "2", client.Query{Sql: benchWork}))
+		if err == nil && a.Outcome != client.Correct {
+			err = fmt.Errorf("outcome %s", a.Outcome)
+		}
+		return err
+	}
+	rate(b, time.Second/2, bare) // both warm
+	rate(b, time.Second/2, examen)
+	b.ResetTimer()
+	var ours, theirs float64
+	rounds := 0
+	for b.Loop() {
+		theirs += rate(b, time.Second, bare)
+		ours += rate(b, time.Second, examen)
+		rounds++
+	}
+	b.ReportMetric(0, "ns/op")
+	b.ReportMetric(ours/float64(rounds), "submissions/s")
+	b.ReportMetric(theirs/float64(rounds), "bare-pgx/s")
+	b.ReportMetric(ours/theirs, "ratio")
+}
