@@ -235,8 +235,12 @@ func TestAnExpiredSessionLosesNothing(t *testing.T) {
 	w.element(".ant-modal #password").MustInput(reset.Password).MustType(input.Enter)
 	w.says(in("no-mail", ".draft-state"), "Draft kept")
 	w.says(in("no-mail", ".answer .cm-content"), "SELECT 'typed after'")
+	w.says("header a", "choose a password").MustClick()
+	w.element("#current").MustInput(reset.Password)
+	w.element("#new").MustInput(demo.LearnerPassword).MustType(input.Enter)
+	w.says("[role=status]", "The password is changed")
 	until(t, "the draft is kept", func() bool {
-		e, err := client.Read[client.Exercise](as(t, shared.url, name, reset.Password).GetExercise(ctx, "first-look", "no-mail"))
+		e, err := client.Read[client.Exercise](as(t, shared.url, name, demo.LearnerPassword).GetExercise(ctx, "first-look", "no-mail"))
 		return err == nil && e.Draft.Sql == "SELECT 'typed after'"
 	})
 }

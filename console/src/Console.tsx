@@ -6,6 +6,7 @@ import { LearnerPage } from "./pages/history/LearnerPage";
 import { LogInAgain } from "./pages/login/LogInAgain";
 import { LogInPage } from "./pages/login/LogInPage";
 import { PaperPage } from "./pages/paper/PaperPage";
+import { PasswordPage } from "./pages/password/PasswordPage";
 import { PapersPage } from "./pages/papers/PapersPage";
 import { ProgressPage } from "./pages/progress/ProgressPage";
 import { Frame } from "./parts/Frame";
@@ -71,6 +72,7 @@ function Pages({ dark, turn }: { dark: boolean; turn: () => void }) {
         <Route path="/papers/:paper" element={<PaperPage dark={dark} />} />
         <Route path="/papers/:paper/progress" element={<ProgressPage />} />
         <Route path="/history" element={<HistoryPage />} />
+        <Route path="/password" element={<PasswordPage />} />
         <Route path="/learners/:learner" element={<LearnerPage />} />
         <Route path="*" element={<Navigate to="/" replace />} />
       </Routes>

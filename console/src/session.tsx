@@ -9,6 +9,8 @@ interface Sessions {
   ended: boolean;
   logIn(name: string, password: string): Promise<void>;
   logOut(): Promise<void>;
+  /** Asks anew who is logged in. */
+  reload(): Promise<void>;
 }
 
 const Context = createContext<Sessions | null>(null);
@@ -58,5 +60,5 @@ export function SessionProvider({ children }: { children: ReactNode }) {
     queries.setQueryData(["session"], null);
   }
 
-  return <Context value={{ session, loading: isPending, ended: ended && session !== null, logIn, logOut }}>{children}</Context>;
+  return <Context value={{ session, loading: isPending, ended: ended && session !== null, logIn, logOut, reload: () => queries.invalidateQueries({ queryKey: ["session"] }) }}>{children}</Context>;
 }

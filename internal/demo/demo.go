@@ -42,28 +42,17 @@ var learners = []string{"robin Robin Ashgrove", "alma Alma Quillon", "bento Bent
 // LearnerCount is the number of learners.
 func LearnerCount() int { return len(learners) }
 
-// Fill loads the pack and has the course do its work. A service that holds the demo already is left as it is.
+// Fill loads the pack and has the course do its work. What a service holds already of the demo is left as it is, so that a start which
+// was cut short is made good by the next.
 func Fill(ctx context.Context, service *exam.Service, url string) error {
-	made, err := service.MakeInstructor(ctx, InstructorName, "Hazel Underhill", InstructorPassword)
-	if err != nil || !made {
+	if _, err := service.MakeInstructor(ctx, InstructorName, "Hazel Underhill", InstructorPassword); err != nil {
 		return err
 	}
 	hazel, err := logIn(ctx, url, InstructorName, InstructorPassword)
 	if err != nil {
 		return err
 	}
-	files, err := packFiles("heather-hill")
-	if err != nil {
-		return err
-	}
-	if _, err := client.Read[client.PackReport](hazel.LoadPack(ctx, client.PackFiles{Files: files})); err != nil {
-		return err
-	}
-	if _, err := client.Read[client.Course](hazel.CreateCourse(ctx, client.NewCourse{Slug: course, Title: "Evening group"})); err != nil {
-		return err
-	}
-	due := time.Now().AddDate(0, 0, 14).UTC().Truncate(24 * time.Hour).Add(22 * time.Hour)
-	if _, err := client.Read[client.CoursePaper](hazel.OpenPaper(ctx, course, paper, client.PaperTimes{Due: due})); err != nil {
+	if err := setUp(ctx, hazel); err != nil {
 		return err
 	}
 	var all errgroup.Group
@@ -71,6 +60,10 @@ func Fill(ctx context.Context, service *exam.Service, url string) error {
 	for i, l := range learners {
 		name, display, _ := strings.Cut(l, " ")
 		all.Go(func() error {
+			begun, err := client.Read[client.HistoryPage](hazel.ListHistory(ctx, &client.ListHistoryParams{Learner: name, Limit: 1}))
+			if err == nil && len(begun.Entries) > 0 {
+				return nil
+			}
 			if _, err := client.Read[client.AddedLearner](hazel.AddLearner(ctx, course, client.NewLearner{Name: name, DisplayName: display, Password: LearnerPassword})); err != nil {
 				return err
 			}
@@ -81,6 +74,31 @@ func Fill(ctx context.Context, service *exam.Service, url string) error {
 		})
 	}
 	return all.Wait()
+}
+
+// setUp loads the pack, makes the course and opens the paper to it, each where it has not been done.
+func setUp(ctx context.Context, hazel *client.Client) error {
+	if _, err := client.Read[client.Paper](hazel.GetPaper(ctx, paper)); err != nil {
+		files, err := packFiles("heather-hill")
+		if err != nil {
+			return err
+		}
+		if _, err := client.Read[client.PackReport](hazel.LoadPack(ctx, client.PackFiles{Files: files})); err != nil {
+			return err
+		}
+	}
+	detail, err := client.Read[client.CourseDetail](hazel.GetCourse(ctx, course))
+	if err != nil {
+		if _, err := client.Read[client.Course](hazel.CreateCourse(ctx, client.NewCourse{Slug: course, Title: "Evening group"})); err != nil {
+			return err
+		}
+	}
+	if len(detail.Papers) > 0 {
+		return nil
+	}
+	due := time.Now().AddDate(0, 0, 14).UTC().Truncate(24 * time.Hour).Add(22 * time.Hour)
+	_, err = client.Read[client.CoursePaper](hazel.OpenPaper(ctx, course, paper, client.PaperTimes{Due: due}))
+	return err
 }
 
 func logIn(ctx context.Context, url, name, password string) (*client.Client, error) {

@@ -171,11 +171,11 @@ func oneTimePassword() string {
 	return s[:4] + "-" + s[4:8] + "-" + s[8:12] + "-" + s[12:]
 }
 
-// MakeInstructor makes an instructor's account with a password; made is false where the name is there already.
+// MakeInstructor makes an instructor's account with a password, where the name is not there already.
 func (s *Service) MakeInstructor(ctx context.Context, name, displayName, password string) (made bool, err error) {
-	_, err = s.records.CreateAccount(ctx, query.CreateAccountParams{Name: name, DisplayName: displayName, Role: Instructor, Password: s.passwords.hash(password)})
-	if records.Taken(err) {
-		return false, nil
+	if _, err := s.records.AccountByName(ctx, name); !records.Missing(err) {
+		return false, err
 	}
+	_, err = s.records.CreateAccount(ctx, query.CreateAccountParams{Name: name, DisplayName: displayName, Role: Instructor, Password: s.passwords.hash(password)})
 	return err == nil, err
 }

@@ -214,12 +214,12 @@ func (r *running) cause(ctx context.Context, err error) error {
 func (r *running) stopped(limit Limit) error {
 	l := r.server.limits
 	detail := map[Limit]string{
-		LimitTime:     fmt.Sprintf("The query was stopped at the time limit of %s.", l.Time),
-		LimitRows:     fmt.Sprintf("The query was stopped at the limit of %d rows.", l.Rows),
-		LimitBytes:    fmt.Sprintf("The query was stopped at the size limit of %d MB for all rows.", l.Bytes>>20),
-		LimitRowBytes: fmt.Sprintf("The query was stopped at the size limit of %d MB for one row.", l.RowBytes>>20),
-		LimitDisk:     fmt.Sprintf("The query was stopped at the limit of %s of temporary disk: it sorts or collects too many rows on the way.", l.TempDisk),
-		LimitMemory:   "The query was stopped at the memory limit: it builds values that are too large.",
+		LimitTime:     fmt.Sprintf("It reached the time limit of %s.", l.Time),
+		LimitRows:     fmt.Sprintf("It reached the limit of %d rows.", l.Rows),
+		LimitBytes:    fmt.Sprintf("It reached the size limit of %d MB for all rows.", l.Bytes>>20),
+		LimitRowBytes: fmt.Sprintf("It reached the size limit of %d MB for one row.", l.RowBytes>>20),
+		LimitDisk:     fmt.Sprintf("It reached the limit of %s of temporary disk: it sorts or collects too many rows on the way.", l.TempDisk),
+		LimitMemory:   "It reached the memory limit: it builds values that are too large.",
 	}[limit]
 	return &Stopped{limit, detail}
 }

@@ -21,10 +21,11 @@ export function Frame({ dark, turn, children }: { dark: boolean; turn: () => voi
           </NavLink>
           <NavLink to="/history">{instructor ? "History" : "My history"}</NavLink>
         </nav>
-        <span className="frame-account">
+        <NavLink to="/password" className="frame-account" title="Change the password">
           {account.display_name}
           {instructor && ", instructor"}
-        </span>
+          {account.one_time_password && " (choose a password)"}
+        </NavLink>
         <Button type="text" size="small" onClick={turn}>
           {dark ? "Light" : "Dark"}
         </Button>

@@ -20,9 +20,6 @@ func (p *Plan) Differences(reference, attempt []result.Row) (match bool, finding
 			p.pair(pairs)
 		}
 	}
-	if findings := p.typeFindings(); findings != nil {
-		return false, findings
-	}
 	d := p.diff(reference, attempt)
 	d.forgiveNear()
 	if len(d.missing) == 0 && len(d.extra) == 0 {
@@ -32,6 +29,9 @@ func (p *Plan) Differences(reference, attempt []result.Row) (match bool, finding
 		if pairs := p.pairing(reference, attempt); pairs != nil {
 			return false, []Finding{p.swapped(pairs)}
 		}
+	}
+	if findings := p.typeFindings(); findings != nil {
+		return false, findings
 	}
 	return false, d.rowFindings()
 }

@@ -1,0 +1,37 @@
+import { Button, Form, Input } from "antd";
+import { useMutation } from "@tanstack/react-query";
+import { answer, api, problemOf, type Schemas } from "../../api/client";
+import { ProblemNote } from "../../parts/ProblemNote";
+import { useSession } from "../../session";
+
+/** Changes one's own password. */
+export function PasswordPage() {
+  const { session, reload } = useSession();
+  const [form] = Form.useForm<Schemas["PasswordChange"]>();
+  const change = useMutation({
+    mutationFn: (body: Schemas["PasswordChange"]) => answer(api.PUT("/api/password", { body })),
+    onSuccess: () => {
+      form.resetFields();
+      return reload();
+    },
+  });
+  return (
+    <section className="page narrow">
+      <h1>Password</h1>
+      {session!.account.one_time_password && <p>You logged in with a one-time password: choose one of your own.</p>}
+      <Form form={form} layout="vertical" requiredMark={false} onFinish={(values) => change.mutate(values)}>
+        <Form.Item label="Current password" name="current" rules={[{ required: true, message: "The current password is needed" }]}>
+          <Input.Password autoComplete="current-password" />
+        </Form.Item>
+        <Form.Item label="New password, of at least 10 characters" name="new" rules={[{ required: true, message: "A new password is needed" }]}>
+          <Input.Password autoComplete="new-password" />
+        </Form.Item>
+        {change.error && <ProblemNote problem={problemOf(change.error)} />}
+        {change.isSuccess && <p role="status">The password is changed. Other sessions of yours have ended.</p>}
+        <Button type="primary" htmlType="submit" loading={change.isPending}>
+          Change the password
+        </Button>
+      </Form>
+    </section>
+  );
+}
