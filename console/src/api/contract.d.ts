@@ -80,7 +80,7 @@ export interface paths {
             header?: never;
             path: {
                 /** @description The paper's slug. */
-                paper: components["parameters"]["paper"];
+                paper: components["parameters"]["paperSlug"];
             };
             cookie?: never;
         };
@@ -100,9 +100,9 @@ export interface paths {
             header?: never;
             path: {
                 /** @description The paper's slug. */
-                paper: components["parameters"]["paper"];
+                paper: components["parameters"]["paperSlug"];
                 /** @description The exercise's slug or number. */
-                exercise: components["parameters"]["exercise"];
+                exercise: components["parameters"]["exerciseSlug"];
             };
             cookie?: never;
         };
@@ -122,9 +122,9 @@ export interface paths {
             header?: never;
             path: {
                 /** @description The paper's slug. */
-                paper: components["parameters"]["paper"];
+                paper: components["parameters"]["paperSlug"];
                 /** @description The exercise's slug or number. */
-                exercise: components["parameters"]["exercise"];
+                exercise: components["parameters"]["exerciseSlug"];
             };
             cookie?: never;
         };
@@ -144,9 +144,9 @@ export interface paths {
             header?: never;
             path: {
                 /** @description The paper's slug. */
-                paper: components["parameters"]["paper"];
+                paper: components["parameters"]["paperSlug"];
                 /** @description The exercise's slug or number. */
-                exercise: components["parameters"]["exercise"];
+                exercise: components["parameters"]["exerciseSlug"];
             };
             cookie?: never;
         };
@@ -198,12 +198,12 @@ export interface paths {
         parameters: {
             query?: {
                 /** @description Only this course's learners. */
-                course?: components["parameters"]["course"];
+                course?: components["parameters"]["inCourse"];
             };
             header?: never;
             path: {
                 /** @description The paper's slug. */
-                paper: components["parameters"]["paper"];
+                paper: components["parameters"]["paperSlug"];
             };
             cookie?: never;
         };
@@ -221,12 +221,12 @@ export interface paths {
         parameters: {
             query?: {
                 /** @description Only this course's learners. */
-                course?: components["parameters"]["course"];
+                course?: components["parameters"]["inCourse"];
             };
             header?: never;
             path: {
                 /** @description The paper's slug. */
-                paper: components["parameters"]["paper"];
+                paper: components["parameters"]["paperSlug"];
             };
             cookie?: never;
         };
@@ -337,7 +337,7 @@ export interface paths {
             path: {
                 course: string;
                 /** @description The paper's slug. */
-                paper: components["parameters"]["paper"];
+                paper: components["parameters"]["paperSlug"];
             };
             cookie?: never;
         };
@@ -783,11 +783,11 @@ export interface components {
     };
     parameters: {
         /** @description The paper's slug. */
-        paper: string;
+        paperSlug: string;
         /** @description The exercise's slug or number. */
-        exercise: string;
+        exerciseSlug: string;
         /** @description Only this course's learners. */
-        course: string;
+        inCourse: string;
     };
     requestBodies: never;
     headers: never;
@@ -853,7 +853,6 @@ export interface operations {
             /** @description The session. A cookie session also sets the cookie. */
             201: {
                 headers: {
-                    "Set-Cookie"?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -932,7 +931,7 @@ export interface operations {
             header?: never;
             path: {
                 /** @description The paper's slug. */
-                paper: components["parameters"]["paper"];
+                paper: components["parameters"]["paperSlug"];
             };
             cookie?: never;
         };
@@ -956,9 +955,9 @@ export interface operations {
             header?: never;
             path: {
                 /** @description The paper's slug. */
-                paper: components["parameters"]["paper"];
+                paper: components["parameters"]["paperSlug"];
                 /** @description The exercise's slug or number. */
-                exercise: components["parameters"]["exercise"];
+                exercise: components["parameters"]["exerciseSlug"];
             };
             cookie?: never;
         };
@@ -982,9 +981,9 @@ export interface operations {
             header?: never;
             path: {
                 /** @description The paper's slug. */
-                paper: components["parameters"]["paper"];
+                paper: components["parameters"]["paperSlug"];
                 /** @description The exercise's slug or number. */
-                exercise: components["parameters"]["exercise"];
+                exercise: components["parameters"]["exerciseSlug"];
             };
             cookie?: never;
         };
@@ -1012,9 +1011,9 @@ export interface operations {
             header?: never;
             path: {
                 /** @description The paper's slug. */
-                paper: components["parameters"]["paper"];
+                paper: components["parameters"]["paperSlug"];
                 /** @description The exercise's slug or number. */
-                exercise: components["parameters"]["exercise"];
+                exercise: components["parameters"]["exerciseSlug"];
             };
             cookie?: never;
         };
@@ -1097,12 +1096,12 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only this course's learners. */
-                course?: components["parameters"]["course"];
+                course?: components["parameters"]["inCourse"];
             };
             header?: never;
             path: {
                 /** @description The paper's slug. */
-                paper: components["parameters"]["paper"];
+                paper: components["parameters"]["paperSlug"];
             };
             cookie?: never;
         };
@@ -1124,13 +1123,13 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only this course's learners. */
-                course?: components["parameters"]["course"];
+                course?: components["parameters"]["inCourse"];
                 format?: "json" | "csv";
             };
             header?: never;
             path: {
                 /** @description The paper's slug. */
-                paper: components["parameters"]["paper"];
+                paper: components["parameters"]["paperSlug"];
             };
             cookie?: never;
         };
@@ -1294,7 +1293,7 @@ export interface operations {
             path: {
                 course: string;
                 /** @description The paper's slug. */
-                paper: components["parameters"]["paper"];
+                paper: components["parameters"]["paperSlug"];
             };
             cookie?: never;
         };
