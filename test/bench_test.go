@@ -24,10 +24,10 @@ const (
 	benchWork = "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength DESC, name"
 )
 
-// superuser connects to one of the shared service's clusters, as many sessions as there are learners.
-func superuser(b *testing.B, which, database string) *pgxpool.Pool {
+// superuser connects to one of a data folder's clusters, with as many sessions as there are learners.
+func superuser(b testing.TB, folder, which, database string) *pgxpool.Pool {
 	b.Helper()
-	folder := filepath.Join(workDir, "shared", which)
+	folder = filepath.Join(folder, which)
 	password, err := os.ReadFile(filepath.Join(folder, "superuser.password"))
 	if err != nil {
 		b.Fatal(err)
@@ -79,14 +79,14 @@ func BenchmarkSubmissions(b *testing.B) {
 	}
 	a := submit(b, clients[0], "2", benchWork)
 
-	records := superuser(b, "records", "postgres")
+	records := superuser(b, sharedFolder, "records", "postgres")
 	var database string
 	var account, exercise, build int64
 	if err := records.QueryRow(ctx, `SELECT build.database, attempt.account_id, attempt.exercise_id, build.id
 		FROM attempt JOIN build ON build.id = attempt.build_id WHERE attempt.id = $1::text::bigint`, a.Id).Scan(&database, &account, &exercise, &build); err != nil {
 		b.Fatal(err)
 	}
-	practice := superuser(b, "practice", database)
+	practice := superuser(b, sharedFolder, "practice", database)
 	bare := func(int) error {
 		rows, err := practice.Query(ctx, benchWork, pgx.QueryExecModeExec)
 		if err != nil {

@@ -259,3 +259,29 @@ func TestTheShippedReferenceAnswersAreCorrect(t *testing.T) {
 		}
 	}
 }
+
+// Builds that nothing runs on any more leave the practice server, and so do those that were cut short.
+func TestOldBuildsAreRemoved(t *testing.T) {
+	teacher := hazel(t)
+	pool := superuser(t, sharedFolder, "practice", "postgres")
+	databases := func() (n int) {
+		if err := pool.QueryRow(ctx, "SELECT count(*) FROM pg_database WHERE datname LIKE 'dataset\\_nights-d%'").Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	for range 4 {
+		if _, err := client.Read[client.PackReport](teacher.LoadPack(ctx, observatory("d"))); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if n := databases(); n != 4 { // two builds, each with a variant
+		t.Errorf("%d databases are there", n)
+	}
+	if p := problemOf(t)(teacher.LoadPack(ctx, observatory("d", "SELECT day FROM", "SELECT dy FROM"))); p.Status != 422 {
+		t.Fatalf("got %+v", p)
+	}
+	if n := databases(); n != 4 {
+		t.Errorf("a load that failed leaves something: %d databases are there", n)
+	}
+}

@@ -88,12 +88,19 @@ func TestNothingIsLostWhenTheServiceIsKilled(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	if _, err := superuser(t, folder, "practice", "postgres").Exec(ctx, "CREATE DATABASE dataset_half_built"); err != nil { // as a load that was cut short
+		t.Fatal(err)
+	}
 	_ = s.cmd.Process.Kill()
 	_ = s.cmd.Wait()
 	s = start(t, "demo", "--data-dir", folder) // as soon as that: what is left of the servers has to go first
 	page, err := client.Read[client.HistoryPage](as(t, s.url, demo.NewLearnerName, demo.LearnerPassword).ListHistory(ctx, &client.ListHistoryParams{}))
 	if err != nil || len(page.Entries) != 1 || page.Entries[0].Id != a.Id {
 		t.Errorf("got %+v, %v", page, err)
+	}
+	var left int
+	if err := superuser(t, folder, "practice", "postgres").QueryRow(ctx, "SELECT count(*) FROM pg_database WHERE datname = 'dataset_half_built'").Scan(&left); err != nil || left != 0 {
+		t.Errorf("the half-built database: %d, %v", left, err)
 	}
 	if _, err := startService("serve", "--data-dir", folder); err == nil || !strings.Contains(err.Error(), "in use by process") {
 		t.Errorf("a second service in the same folder: %v", err)

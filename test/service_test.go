@@ -21,26 +21,26 @@ import (
 
 // The service that the tests share: the demo, built from this tree, on a free port.
 var (
-	binary  string
-	shared  *service
-	workDir string
+	binary       string
+	shared       *service
+	sharedFolder string // its data
 )
 
 func TestMain(m *testing.M) {
 	os.Exit(func() int {
-		var err error
-		if workDir, err = os.MkdirTemp("", "examen-whole-"); err != nil {
+		workDir, err := os.MkdirTemp("", "examen-whole-")
+		if err != nil {
 			panic(err)
 		}
 		defer os.RemoveAll(workDir)
 		_ = os.Chmod(workDir, 0o755)
-		binary = filepath.Join(workDir, "examen")
+		binary, sharedFolder = filepath.Join(workDir, "examen"), filepath.Join(workDir, "shared")
 		if out, err := exec.Command("go", "build", "-o", binary, "examen/cmd/examen").CombinedOutput(); err != nil {
 			fmt.Fprintf(os.Stderr, "build: %v\n%s", err, out)
 			return 1
 		}
 		// A short time limit, so that a query without end is stopped soon.
-		if shared, err = startService("demo", "--limit-time", "3s", "--data-dir", filepath.Join(workDir, "shared")); err != nil {
+		if shared, err = startService("demo", "--limit-time", "3s", "--data-dir", sharedFolder); err != nil {
 			fmt.Fprintln(os.Stderr, err)
 			return 1
 		}

@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -57,7 +59,60 @@ func (s *Service) LoadPack(ctx context.Context, who Account, files map[string][]
 		}
 		return nil, err
 	}
+	l.dropOld(context.WithoutCancel(ctx))
 	return report, nil
+}
+
+// dropOld removes the databases of builds that nothing runs on any more.
+func (l *loading) dropOld(ctx context.Context) {
+	for name := range l.builds {
+		row, err := l.records.DatasetByName(ctx, name)
+		if err != nil {
+			continue // the next load comes by again
+		}
+		old, err := l.records.OldBuilds(ctx, row.ID)
+		if err != nil {
+			continue
+		}
+		for _, b := range old {
+			l.drop(ctx, append(variantDatabases(b.Variants), b.Database))
+		}
+	}
+}
+
+// DropLeftOver removes databases that belong to no build: of builds that were cut short. It is for a practice server that
+// is Examen's alone.
+func (s *Service) DropLeftOver(ctx context.Context) error {
+	builds, err := s.records.BuildDatabases(ctx)
+	if err != nil {
+		return err
+	}
+	known := map[string]bool{}
+	for _, b := range builds {
+		for _, database := range append(variantDatabases(b.Variants), b.Database) {
+			known[database] = true
+		}
+	}
+	there, err := s.practice.Databases(ctx, databasePrefix)
+	if err != nil {
+		return err
+	}
+	s.drop(ctx, slices.DeleteFunc(there, func(database string) bool { return known[database] }))
+	return nil
+}
+
+func variantDatabases(variants json.RawMessage) []string {
+	var byName map[string]string
+	_ = json.Unmarshal(variants, &byName) // written by store
+	return slices.Collect(maps.Values(byName))
+}
+
+func (s *Service) drop(ctx context.Context, databases []string) {
+	for _, database := range databases {
+		if err := s.practice.Drop(ctx, database); err != nil {
+			s.log.Error("a database that is not needed any more is left over", "database", database, "error", err)
+		}
+	}
 }
 
 // packProblem names the first error with its place, and then where the others are.
@@ -145,7 +200,7 @@ func (l *loading) build(ctx context.Context, d pack.Dataset) (*built, error) {
 	b := &built{dataset: d, number: number, variants: map[string]string{}}
 	l.builds[d.Name] = b
 	// The name need not be guessed: seats have no right to connect to what is not theirs. It only has to be new.
-	b.database = fmt.Sprintf("dataset_%s_%d_%s", d.Name[:min(len(d.Name), 30)], number, randomName())
+	b.database = fmt.Sprintf("%s%s_%d_%s", databasePrefix, d.Name[:min(len(d.Name), 30)], number, randomName())
 	if b.catalogue, err = l.practice.Build(ctx, b.database, d.Setup, false); err != nil {
 		return nil, err
 	}
@@ -276,17 +331,12 @@ func (l *loading) storePaper(ctx context.Context, q *query.Queries, p pack.Paper
 // undo removes the databases that were built.
 func (l *loading) undo(ctx context.Context) {
 	for _, b := range l.builds {
-		databases := []string{b.database}
-		for _, v := range b.variants {
-			databases = append(databases, v)
-		}
-		for _, d := range databases {
-			if err := l.practice.Drop(ctx, d); err != nil {
-				l.log.Error("a database of a build that failed is left over", "database", d, "error", err)
-			}
-		}
+		l.drop(ctx, append(slices.Collect(maps.Values(b.variants)), b.database))
 	}
 }
+
+// databasePrefix begins the name of every build's database.
+const databasePrefix = "dataset_"
 
 // randomName is six letters and digits.
 func randomName() string { return strings.ReplaceAll(oneTimePassword(), "-", "")[:6] }

@@ -52,17 +52,22 @@ func (r *references) get(ctx context.Context, sql, database string, variant bool
 	if found, ok := r.known.Get(key); ok {
 		return found, nil
 	}
-	made, err, _ := r.flights.Do(key, func() (any, error) {
+	flight := r.flights.DoChan(key, func() (any, error) {
 		made, err := r.make(context.WithoutCancel(ctx), sql, database, variant)
 		if err == nil {
 			r.known.Add(key, made)
 		}
 		return made, err
 	})
-	if err != nil {
-		return nil, err
+	select {
+	case landed := <-flight:
+		if landed.Err != nil {
+			return nil, landed.Err
+		}
+		return landed.Val.(*reference), nil
+	case <-ctx.Done():
+		return nil, context.Cause(ctx)
 	}
-	return made.(*reference), nil
 }
 
 func (r *references) make(ctx context.Context, sql, database string, variant bool) (*reference, error) {

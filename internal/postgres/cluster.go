@@ -78,10 +78,7 @@ func Start(ctx context.Context, options Options) (*Cluster, error) {
 	if err := c.stopStale(ctx); err != nil {
 		return nil, err
 	}
-	if c.sockets, err = os.MkdirTemp("", "examen-"); err != nil { // short: a socket's path has at most 107 bytes
-		return nil, err
-	}
-	if err := owner.own(c.sockets); err != nil {
+	if err := c.makeSockets(options.Folder, owner); err != nil {
 		return nil, err
 	}
 	// Between finding a free port and the server's taking it another program may take it: then the next is tried.
@@ -201,6 +198,23 @@ func (c *Cluster) prepare(ctx context.Context, options Options, bin string, owne
 		return fmt.Errorf("initdb in %s: %w\n%s", unfinished, err, out)
 	}
 	return os.Rename(unfinished, c.folder)
+}
+
+// longestSocketFolder keeps a socket's path within the 107 bytes that the system takes: its name may have 18.
+const longestSocketFolder = 88
+
+// makeSockets makes the private folder of the server's socket, beside its data unless that path is too long.
+func (c *Cluster) makeSockets(folder string, owner *account) (err error) {
+	c.sockets = filepath.Join(folder, "socket")
+	if len(c.sockets) > longestSocketFolder {
+		c.sockets, err = os.MkdirTemp("", "examen-")
+	} else {
+		err = os.MkdirAll(c.sockets, 0o700)
+	}
+	if err != nil {
+		return err
+	}
+	return owner.own(c.sockets)
 }
 
 // stopStale stops a server that was left running in the folder.

@@ -63,6 +63,9 @@ type Server struct {
 	template string
 }
 
+// connectTimeout is how long a server may take to answer at all.
+const connectTimeout = 5 * time.Second
+
 // ErrUnavailable tells that the practice server cannot be reached.
 var ErrUnavailable = errors.New("the practice server cannot be reached")
 
@@ -76,6 +79,7 @@ func Open(ctx context.Context, url string, limits Limits) (*Server, error) {
 		return nil, fmt.Errorf("practice server: %w", err)
 	}
 	config.MaxConns = 4
+	config.ConnConfig.ConnectTimeout = connectTimeout
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("practice server: %w", err)

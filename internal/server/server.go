@@ -78,6 +78,11 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 		return nil, err
 	}
 	s.Exam = exam.New(s.records, s.practice, options.Log)
+	if s.clusters != nil && s.clusters[1] != nil {
+		if err := s.Exam.DropLeftOver(ctx); err != nil {
+			return nil, err
+		}
+	}
 	s.http = &http.Server{Handler: web.Handler(s.Exam, options.Log), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		ErrorLog: slog.NewLogLogger(options.Log.Handler(), slog.LevelWarn)}
 	go func() { s.failed <- s.http.Serve(s.listener) }()
@@ -116,14 +121,6 @@ func (s *Server) startClusters(ctx context.Context, options *Options) error {
 
 // Address is where the service listens, as host:port.
 func (s *Server) Address() string { return s.listener.Addr().String() }
-
-// Clusters returns the clusters that Examen runs itself, nil for one that others run.
-func (s *Server) Clusters() (records, practice *postgres.Cluster) {
-	if s.clusters == nil {
-		return nil, nil
-	}
-	return s.clusters[0], s.clusters[1]
-}
 
 // Wait returns when the service has failed, or ctx is done.
 func (s *Server) Wait(ctx context.Context) error {

@@ -188,6 +188,13 @@ var shots = []shot{
 		}},
 	{name: "my-history", who: demo.LearnerName, password: demo.LearnerPassword, path: "/history", width: 1280, height: 800,
 		steps: func(p *rod.Page) { p.MustElement(".entry") }},
+	{name: "focus", who: demo.NewLearnerName, password: demo.LearnerPassword, path: "/papers/first-look", width: 1280, height: 800,
+		steps: func(p *rod.Page) {
+			p.MustElementR(`[data-exercise="which-colours"] button`, "^Focus$").MustClick()
+			p.MustElement(".in-focus")
+			answer("which-colours", "SELECT colour, count(*)\nFROM hive\nGROUP BY colour;", "Submit")(p)
+			p.MustEval(`() => scrollTo(0, 0)`)
+		}},
 	{name: "phone", who: demo.LearnerName, password: demo.LearnerPassword, path: "/papers/first-look#hives-by-strength", width: 390, height: 800,
 		steps: func(p *rod.Page) {
 			p.MustElement(".notes")

@@ -32,3 +32,10 @@ JOIN paper ON paper.dataset_id = dataset.id
 JOIN course_paper ON course_paper.paper_id = paper.id
 JOIN enrolment ON enrolment.course_id = course_paper.course_id
 WHERE enrolment.account_id = $1 AND (course_paper.opens_at IS NULL OR course_paper.opens_at <= now());
+
+-- name: OldBuilds :many
+-- The builds of a dataset that nothing runs on any more: all but the one in use and the one before it, which calls at hand may still use.
+SELECT database, variants FROM build WHERE dataset_id = $1 ORDER BY number DESC OFFSET 2;
+
+-- name: BuildDatabases :many
+SELECT database, variants FROM build;

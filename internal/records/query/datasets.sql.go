@@ -10,6 +10,35 @@ import (
 	"encoding/json"
 )
 
+const buildDatabases = `-- name: BuildDatabases :many
+SELECT database, variants FROM build
+`
+
+type BuildDatabasesRow struct {
+	Database string
+	Variants json.RawMessage
+}
+
+func (q *Queries) BuildDatabases(ctx context.Context) ([]BuildDatabasesRow, error) {
+	rows, err := q.db.Query(ctx, buildDatabases)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []BuildDatabasesRow
+	for rows.Next() {
+		var i BuildDatabasesRow
+		if err := rows.Scan(&i.Database, &i.Variants); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const createBuild = `-- name: CreateBuild :one
 INSERT INTO build (dataset_id, number, database, variants, catalogue) VALUES ($1, $2, $3, $4, $5) RETURNING id, dataset_id, number, database, variants, catalogue, made_at
 `
@@ -173,6 +202,36 @@ func (q *Queries) NextBuildNumber(ctx context.Context, name string) (int32, erro
 	var column_1 int32
 	err := row.Scan(&column_1)
 	return column_1, err
+}
+
+const oldBuilds = `-- name: OldBuilds :many
+SELECT database, variants FROM build WHERE dataset_id = $1 ORDER BY number DESC OFFSET 2
+`
+
+type OldBuildsRow struct {
+	Database string
+	Variants json.RawMessage
+}
+
+// The builds of a dataset that nothing runs on any more: all but the one in use and the one before it, which calls at hand may still use.
+func (q *Queries) OldBuilds(ctx context.Context, datasetID int64) ([]OldBuildsRow, error) {
+	rows, err := q.db.Query(ctx, oldBuilds, datasetID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []OldBuildsRow
+	for rows.Next() {
+		var i OldBuildsRow
+		if err := rows.Scan(&i.Database, &i.Variants); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const upsertDataset = `-- name: UpsertDataset :one
