@@ -133,10 +133,17 @@ func (p *program) writeExercise(e client.Exercise) {
 		for i, c := range e.Expected.Columns {
 			names[i] = c.Name + " (" + c.Type + ")"
 		}
-		notes = append(notes, "Expected columns: "+strings.Join(names, ", "))
+		note := "Expected columns: " + strings.Join(names, ", ")
+		if e.Named {
+			note += "; their names matter"
+		}
+		notes = append(notes, note)
 	}
 	if e.Expected.RowCount != nil {
 		notes = append(notes, "Expected: "+plural(*e.Expected.RowCount, "row"))
+	}
+	if e.Ordered {
+		notes = append(notes, "The order of rows matters")
 	}
 	if len(e.Require) > 0 {
 		notes = append(notes, "Use: "+strings.Join(e.Require, ", "))

@@ -310,7 +310,10 @@ type Exercise struct {
 	Forbid   []string `json:"forbid"`
 	Latest   Attempt  `json:"latest,omitempty,omitzero"`
 	Mark     float64  `json:"mark"`
-	Number   int      `json:"number"`
+
+	// Named The names of columns matter.
+	Named  bool `json:"named,omitempty,omitzero"`
+	Number int  `json:"number"`
 
 	// Ordered The order of rows matters.
 	Ordered bool `json:"ordered,omitempty,omitzero"`

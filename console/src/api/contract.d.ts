@@ -500,6 +500,8 @@ export interface components {
             forbid: string[];
             /** @description The order of rows matters. */
             ordered?: boolean;
+            /** @description The names of columns matter. */
+            named?: boolean;
             expected?: components["schemas"]["Expected"];
             /** @description One's own so far. */
             attempts: number;

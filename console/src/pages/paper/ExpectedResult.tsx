@@ -20,6 +20,7 @@ export function ExpectedResult({ exercise }: { exercise: Exercise }) {
               <code>{c.name}</code> {c.type}
             </span>
           ))}
+          {exercise.named && "; their names matter"}
           {exercise.ordered && rowCount === undefined && "; the order of rows matters"}
         </p>
       )}
