@@ -1,0 +1,47 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+
+	"github.com/spf13/cobra"
+
+	"examen/internal/client"
+)
+
+func (p *program) course() *cobra.Command {
+	var title string
+	create := &cobra.Command{
+		Use: "create NAME --title TITLE", Short: "Make a course", Args: argsBetween(1, 1, "a name"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+				return c.CreateCourse(ctx, client.NewCourse{Slug: args[0], Title: title})
+			}, []string{"course", "title"}, one(func(c client.Course) []string { return []string{c.Slug, c.Title} }))
+		},
+	}
+	create.Flags().StringVar(&title, "title", "", "the title that people read")
+	list := &cobra.Command{
+		Use: "list", Short: "List courses", Args: argsBetween(0, 0, "no arguments"),
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListCourses(ctx) },
+				[]string{"course", "title", "learners", "papers"}, each(func(c client.Course) []string {
+					return []string{c.Slug, c.Title, fmt.Sprint(c.Learners), fmt.Sprint(c.Papers)}
+				}))
+		},
+	}
+	papers := &cobra.Command{
+		Use: "show COURSE", Short: "List a course's papers", Args: argsBetween(1, 1, "a course"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetCourse(ctx, args[0]) },
+				coursePaperHeader, func(d client.CourseDetail) [][]string { return each(coursePaperLine)(d.Papers) })
+		},
+	}
+	return group("course", "Courses", create, list, papers)
+}
+
+var coursePaperHeader = []string{"paper", "title", "state", "opens", "due"}
+
+func coursePaperLine(c client.CoursePaper) []string {
+	return []string{c.Paper, c.Title, string(c.State), clock(c.Opens), clock(c.Due)}
+}

@@ -1,0 +1,81 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"examen/internal/client"
+	"examen/internal/core/marking"
+)
+
+func (p *program) paper() *cobra.Command {
+	list := &cobra.Command{
+		Use: "list", Short: "List one's papers", Args: argsBetween(0, 0, "no arguments"),
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListPapers(ctx) },
+				[]string{"paper", "title", "state", "opens", "due", "correct", "points"},
+				each(func(s client.PaperSummary) []string {
+					return []string{s.Slug, s.Title, string(s.State), clock(s.Opens), clock(s.Due), fmt.Sprintf("%d of %d", s.Correct, s.Exercises),
+						fmt.Sprintf("%s of %s", marking.Format(s.Mark), marking.Format(s.Points))}
+				}))
+		},
+	}
+	exercises := &cobra.Command{
+		Use: "show PAPER", Short: "List a paper's exercises", Args: argsBetween(1, 1, "a paper"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetPaper(ctx, args[0]) }, exerciseHeader, exerciseLines)
+		},
+	}
+	return group("paper", "Papers", list, exercises, p.openPaper())
+}
+
+var exerciseHeader = []string{"exercise", "title", "points", "attempts", "outcome", "mark"}
+
+func exerciseLines(paper client.Paper) [][]string {
+	var all [][]string
+	for _, s := range paper.Sections {
+		if s.Exercise.Slug != "" {
+			all = append(all, exerciseLine(s.Exercise))
+		}
+	}
+	return all
+}
+
+func exerciseLine(e client.Exercise) []string {
+	return []string{fmt.Sprintf("%s/%d", e.Paper, e.Number), e.Title, marking.Format(e.Points), fmt.Sprint(e.Attempts), string(e.Outcome), marking.Format(e.Mark)}
+}
+
+func (p *program) openPaper() *cobra.Command {
+	var course, opens, due string
+	c := &cobra.Command{
+		Use: "open PAPER --course COURSE", Short: "Open a paper to a course, or change its times there", Args: argsBetween(1, 1, "a paper"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if course == "" {
+				return usageError{fmt.Errorf("open wants a course: --course NAME")}
+			}
+			times := client.PaperTimes{}
+			for to, flag := range map[*time.Time]string{&times.Opens: opens, &times.Due: due} {
+				if flag == "" {
+					continue
+				}
+				t, err := time.Parse(time.RFC3339, flag)
+				if err != nil {
+					return usageError{fmt.Errorf("%q is no time: write it as 2026-09-01T08:00:00Z", flag)}
+				}
+				*to = t
+			}
+			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+				return c.OpenPaper(ctx, course, args[0], times)
+			},
+				coursePaperHeader, one(coursePaperLine))
+		},
+	}
+	c.Flags().StringVar(&course, "course", "", "the course")
+	c.Flags().StringVar(&opens, "opens", "", "when it opens (default: the paper's own time)")
+	c.Flags().StringVar(&due, "due", "", "when it is due (default: the paper's own time)")
+	return c
+}

@@ -1,0 +1,87 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+
+	"github.com/spf13/cobra"
+
+	"examen/internal/client"
+	"examen/internal/core/marking"
+)
+
+func (p *program) progress() *cobra.Command {
+	var course string
+	c := &cobra.Command{
+		Use: "progress PAPER", Short: "Print learners by exercises: outcome and number of attempts", Args: argsBetween(1, 1, "a paper"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			grid, err := ask[client.Progress](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+				return c.GetProgress(ctx, args[0], &client.GetProgressParams{Course: course})
+			})
+			if err != nil {
+				return err
+			}
+			return p.printGrid(grid, "mark", func(c client.ProgressCell) string { return fmt.Sprintf("%s %d", c.Outcome, c.Attempts) })
+		},
+	}
+	c.Flags().StringVar(&course, "course", "", "only this course's learners")
+	return c
+}
+
+func (p *program) marks() *cobra.Command {
+	var course, format string
+	c := &cobra.Command{
+		Use: "marks PAPER", Short: "Print the marks, a learner a line", Args: argsBetween(1, 1, "a paper"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if format == "" {
+				format = p.format
+			}
+			params := &client.GetMarksParams{Course: course}
+			call := func(ctx context.Context, c *client.Client) (*http.Response, error) {
+				return c.GetMarks(ctx, args[0], params)
+			}
+			switch format {
+			case "csv": // as the service writes it
+				params.Format = client.Csv
+				text, err := ask[string](p, cmd, call)
+				if err == nil {
+					_, err = fmt.Fprint(p.out, text)
+				}
+				return err
+			case "json", "table":
+				p.format = format
+				grid, err := ask[client.Progress](p, cmd, call)
+				if err != nil {
+					return err
+				}
+				return p.printGrid(grid, "of "+marking.Format(grid.Points), func(c client.ProgressCell) string { return marking.Format(c.Mark) })
+			}
+			return usageError{fmt.Errorf("--format %s: expected csv, json or table", format)}
+		},
+	}
+	c.Flags().StringVar(&course, "course", "", "only this course's learners")
+	c.Flags().StringVar(&format, "format", "", "csv, json or table (default: as -o)")
+	return c
+}
+
+// printGrid prints learners by exercises; a cell without attempts is empty.
+func (p *program) printGrid(grid client.Progress, sum string, cell func(client.ProgressCell) string) error {
+	header := []string{"learner", "name"}
+	for _, e := range grid.Exercises {
+		header = append(header, fmt.Sprint(e.Number))
+	}
+	var all [][]string
+	for _, l := range grid.Learners {
+		line := []string{l.DisplayName, l.Name}
+		for _, c := range l.Cells {
+			if c.Attempts == 0 {
+				line = append(line, "")
+				continue
+			}
+			line = append(line, cell(c))
+		}
+		all = append(all, append(line, marking.Format(l.Mark)))
+	}
+	return p.print(grid, append(header, sum), all)
+}

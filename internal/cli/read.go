@@ -1,0 +1,133 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"examen/internal/client"
+	"examen/internal/core/marking"
+)
+
+func (p *program) read() *cobra.Command {
+	return &cobra.Command{
+		Use: "read PAPER[/EXERCISE]", Short: "Print a paper or one exercise as text", Args: argsBetween(1, 1, "a paper or an exercise"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, _, err := p.connect()
+			if err != nil {
+				return err
+			}
+			if !strings.Contains(args[0], "/") {
+				paper, err := client.Read[client.Paper](c.GetPaper(cmd.Context(), args[0]))
+				if err != nil {
+					return err
+				}
+				return p.printPaper(paper)
+			}
+			slug, exercise, err := address(args[0])
+			if err != nil {
+				return err
+			}
+			e, err := client.Read[client.Exercise](c.GetExercise(cmd.Context(), slug, exercise))
+			if err != nil {
+				return err
+			}
+			if p.format != "table" {
+				return p.print(e, exerciseHeader, [][]string{exerciseLine(e)})
+			}
+			p.writeExercise(e)
+			return nil
+		},
+	}
+}
+
+func (p *program) printPaper(paper client.Paper) error {
+	if p.format != "table" {
+		return p.print(paper, exerciseHeader, exerciseLines(paper))
+	}
+	s := paper.Summary
+	fmt.Fprintf(p.out, "%s\n%s\n", printable(s.Title), strings.Repeat("=", len([]rune(s.Title))))
+	if !s.Due.IsZero() {
+		fmt.Fprintf(p.out, "Due %s. ", clock(s.Due))
+	}
+	fmt.Fprintf(p.out, "%s of %s points so far.\n", marking.Format(s.Mark), marking.Format(s.Points))
+	for _, section := range paper.Sections {
+		fmt.Fprintln(p.out)
+		if section.Exercise.Slug != "" {
+			p.writeExercise(section.Exercise)
+			continue
+		}
+		if section.Title != "" {
+			fmt.Fprintf(p.out, "%s\n%s\n\n", printable(section.Title), strings.Repeat("-", len([]rune(section.Title))))
+		}
+		p.writeBlocks(section.Blocks)
+	}
+	return nil
+}
+
+func (p *program) writeBlocks(blocks []client.Block) {
+	for i, b := range blocks {
+		if i > 0 {
+			fmt.Fprintln(p.out)
+		}
+		text := lines(b.Text)
+		if b.Kind == client.Example {
+			text = "    " + strings.ReplaceAll(text, "\n", "\n    ")
+		}
+		fmt.Fprintln(p.out, text)
+	}
+}
+
+func (p *program) writeExercise(e client.Exercise) {
+	heading := printable(fmt.Sprintf("%d. %s (%s/%s, %s)", e.Number, e.Title, e.Paper, e.Slug, points(e.Points)))
+	fmt.Fprintf(p.out, "%s\n%s\n\n", heading, strings.Repeat("-", len([]rune(heading))))
+	p.writeBlocks(e.Blocks)
+	var notes []string
+	if len(e.Expected.Columns) > 0 {
+		names := make([]string, len(e.Expected.Columns))
+		for i, c := range e.Expected.Columns {
+			names[i] = c.Name + " (" + c.Type + ")"
+		}
+		note := "Expected columns: " + strings.Join(names, ", ")
+		if e.Named {
+			note += "; their names matter"
+		}
+		notes = append(notes, note)
+	}
+	if e.Expected.RowCount != nil {
+		notes = append(notes, "Expected: "+plural(*e.Expected.RowCount, "row"))
+	}
+	if e.Ordered {
+		notes = append(notes, "The order of rows matters")
+	}
+	if len(e.Require) > 0 {
+		notes = append(notes, "Use: "+strings.Join(e.Require, ", "))
+	}
+	if len(e.Forbid) > 0 {
+		notes = append(notes, "Do not use: "+strings.Join(e.Forbid, ", "))
+	}
+	notes = append(notes, "State: "+standing(e))
+	if e.ReferenceAnswer != "" {
+		notes = append(notes, "Reference answer:\n    "+strings.ReplaceAll(e.ReferenceAnswer, "\n", "\n    "))
+	}
+	fmt.Fprintf(p.out, "\n%s\n", lines(strings.Join(notes, "\n")))
+}
+
+func points(n float64) string {
+	if n == 1 {
+		return "1 point"
+	}
+	return marking.Format(n) + " points"
+}
+
+func standing(e client.Exercise) string {
+	if e.Attempts == 0 {
+		return "not submitted"
+	}
+	s := fmt.Sprintf("%s, %s of %s, %s", e.Outcome, marking.Format(e.Mark), points(e.Points), plural(int64(e.Attempts), "attempt"))
+	if e.AttemptsAllowed > 0 {
+		s += fmt.Sprintf(" of %d", e.AttemptsAllowed)
+	}
+	return s
+}

@@ -1,0 +1,78 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"examen/internal/client"
+	"examen/internal/core/marking"
+)
+
+func (p *program) submit() *cobra.Command {
+	return &cobra.Command{
+		Use: "submit PAPER/EXERCISE [FILE|-]", Short: "Submit an answer and print what came of it", Args: argsBetween(1, 2, "an exercise, and a file"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, _, err := p.connect()
+			if err != nil {
+				return err
+			}
+			paper, exercise, err := address(args[0])
+			if err != nil {
+				return err
+			}
+			sql, err := p.query(args[1:])
+			if err != nil {
+				return err
+			}
+			a, err := client.Read[client.Attempt](c.Submit(cmd.Context(), paper, exercise, client.Query{Sql: sql}))
+			if err != nil {
+				return err
+			}
+			if err := p.printAttempt(a); err != nil {
+				return err
+			}
+			if a.Outcome != client.Correct {
+				return errNotCorrect
+			}
+			return nil
+		},
+	}
+}
+
+func (p *program) printAttempt(a client.Attempt) error {
+	if p.format != "table" {
+		var all [][]string
+		for _, f := range a.Findings {
+			all = append(all, []string{string(a.Outcome), marking.Format(a.Mark), f.Kind, f.Sentence})
+		}
+		if all == nil {
+			all = [][]string{{string(a.Outcome), marking.Format(a.Mark), strings.TrimPrefix(a.Error.Type, "examen:"), a.Error.Detail}}
+		}
+		return p.print(a, []string{"outcome", "mark", "finding", "sentence"}, all)
+	}
+	fmt.Fprintf(p.out, "%s, %s of %s\n", outcomeWord(a.Outcome), marking.Format(a.Mark), points(a.Points))
+	if a.Error.Title != "" {
+		p.queryProblem(a.Error)
+	}
+	for _, f := range a.Findings {
+		p.writeFinding(f)
+	}
+	return nil
+}
+
+func (p *program) writeFinding(f client.Finding) {
+	fmt.Fprintf(p.out, "- %s\n", printable(f.Sentence))
+	if len(f.Rows) == 0 {
+		return
+	}
+	var b strings.Builder
+	p.table(&b, f.Columns, cells(f.Rows))
+	fmt.Fprintf(p.out, "\n    %s\n\n", strings.ReplaceAll(strings.TrimRight(b.String(), "\n"), "\n", "\n    "))
+}
+
+func outcomeWord(o client.Outcome) string {
+	s := string(o)
+	return strings.ToUpper(s[:1]) + s[1:]
+}
