@@ -7,9 +7,12 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 
 	"examen/internal/client"
+	"examen/internal/demo"
 )
 
 func TestTheDemoCourse(t *testing.T) {
@@ -241,7 +244,23 @@ func TestOneTimePasswords(t *testing.T) {
 	}
 }
 
-// Every query that the demo's learners submit comes out as it should: nothing there is marked by chance.
+// What the demo's learners submit comes out as it should: nothing there is marked by chance.
+func TestTheDemosAnswers(t *testing.T) {
+	_, c := newcomer(t)
+	for _, e := range demo.Exercises {
+		for _, sql := range e.Right {
+			if a := submit(t, c, e.Slug, sql); a.Outcome != client.Correct {
+				t.Errorf("%s: %s\n%s: %+v", e.Slug, sql, a.Outcome, a.Findings)
+			}
+		}
+		for _, sql := range e.Mistakes {
+			if a := submit(t, c, e.Slug, sql); a.Outcome == client.Correct || len(a.Findings) == 0 && a.Error.Detail == "" {
+				t.Errorf("%s: %s\n%s: %+v", e.Slug, sql, a.Outcome, a.Findings)
+			}
+		}
+	}
+}
+
 func TestTheShippedReferenceAnswersAreCorrect(t *testing.T) {
 	_, c := newcomer(t)
 	paper, err := os.ReadFile(filepath.Join("..", "packs", "heather-hill", "papers", "first-look.md"))
@@ -257,6 +276,120 @@ func TestTheShippedReferenceAnswersAreCorrect(t *testing.T) {
 		if a := submit(t, c, fmt.Sprint(i+1), sql); a.Outcome != client.Correct {
 			t.Errorf("%d: %s: %+v", i+1, a.Outcome, a.Findings)
 		}
+	}
+}
+
+// paperOf loads a pack of one paper with these exercises, each a task's checking rules and its reference answer, opens it to
+// the demo's course, and returns what submits to the exercise of a number.
+func paperOf(t *testing.T, name string, exercises ...[2]string) func(c *client.Client, number int, sql string) client.Attempt {
+	t.Helper()
+	paper := fmt.Sprintf("---\npaper: %s\ntitle: %s\ndataset: %s\n---\n", name, name, name)
+	for i, e := range exercises {
+		paper += fmt.Sprintf("\n## Exercise number %d\n\nSolve it.\n\n```sql answer\n%s\n```\n\n```yaml check\n%s\n```\n", i+1, e[1], e[0])
+	}
+	files := client.PackFiles{Files: []client.PackFile{
+		{Path: "pack.yaml", Content: []byte(fmt.Sprintf("pack: %s\ntitle: %s\ndatasets:\n  %s:\n    setup: [rows.sql]\npapers: [paper.md]\n", name, name, name))},
+		{Path: "rows.sql", Content: []byte("CREATE TABLE star AS SELECT n AS id, n % 7 AS class, (n * 37 % 1000) / 8.0::float8 AS light FROM generate_series(1, 5000) AS n;")},
+		{Path: "paper.md", Content: []byte(paper)},
+	}}
+	teacher := hazel(t)
+	if _, err := client.Read[client.PackReport](teacher.LoadPack(ctx, files)); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := client.Read[client.CoursePaper](teacher.OpenPaper(ctx, "evening-group", name, client.PaperTimes{})); err != nil {
+		t.Fatal(err)
+	}
+	return func(c *client.Client, number int, sql string) client.Attempt {
+		t.Helper()
+		a, err := client.Read[client.Attempt](c.Submit(ctx, name, fmt.Sprint(number), client.Query{Sql: sql}))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return a
+	}
+}
+
+// Results of more rows than are kept of a reference are compared as they stream, and paired in a second reading.
+func TestLargeResults(t *testing.T) {
+	try := paperOf(t, "bright-stars",
+		[2]string{"points: 1", "SELECT id, light FROM star ORDER BY class"},
+		[2]string{"repeats: once", "SELECT class FROM star"},
+		[2]string{"columns: any", "SELECT id, class FROM star"},
+		[2]string{"order: strict", "SELECT id FROM star ORDER BY id DESC"})
+	_, c := newcomer(t)
+	for _, e := range []struct {
+		number    int
+		sql, want string
+	}{
+		{1, "SELECT id, light FROM star ORDER BY class, id DESC", "correct"},
+		{1, "SELECT id, light::numeric FROM star ORDER BY class", "correct"},
+		{1, "SELECT id, light / 3 * 3 FROM star ORDER BY class, light", "correct"},
+		{1, "SELECT id, light FROM star ORDER BY class DESC", "incorrect row-order-reversed"},
+		{1, "SELECT id, light FROM star ORDER BY id", "incorrect row-order"},
+		{1, "SELECT id, light FROM star WHERE id <> 4711 ORDER BY class", "incorrect rows-missing"},
+		{1, "SELECT id, CASE id WHEN 4711 THEN 0 ELSE light END FROM star ORDER BY class", "incorrect values-differ"},
+		{2, "SELECT DISTINCT class FROM star", "correct"},
+		{2, "SELECT class FROM star WHERE class > 0", "incorrect rows-missing"},
+		{3, "SELECT class AS a, id AS b FROM star", "correct"},
+		{3, "SELECT id, id FROM star", "incorrect values-differ"},
+		{4, "SELECT id FROM star ORDER BY -id", "correct"},
+		{4, "SELECT id FROM star ORDER BY id", "incorrect row-order-reversed"},
+		{1, "SELECT a.id, a.light FROM star a, star b WHERE b.id <= 60", "incorrect too-large-to-pair"},
+	} {
+		a := try(c, e.number, e.sql)
+		got := string(a.Outcome)
+		if len(a.Findings) > 0 {
+			got += " " + a.Findings[0].Kind
+		}
+		if got != e.want {
+			t.Errorf("%d: %s\n got %s\nwant %s (%+v)", e.number, e.sql, got, e.want, a.Findings)
+		}
+	}
+}
+
+// Submissions at once do not get past the number of attempts.
+func TestAttemptsAreLimitedAlsoAtOnce(t *testing.T) {
+	paperOf(t, "few-tries", [2]string{"attempts: 3", "SELECT id FROM star"})
+	_, c := newcomer(t)
+	var all sync.WaitGroup
+	var taken atomic.Int64
+	for range 12 {
+		all.Go(func() {
+			if _, err := client.Read[client.Attempt](c.Submit(ctx, "few-tries", "1", client.Query{Sql: "SELECT 1"})); err == nil {
+				taken.Add(1)
+			}
+		})
+	}
+	all.Wait()
+	e, _ := client.Read[client.Exercise](c.GetExercise(ctx, "few-tries", "1"))
+	if taken.Load() != 3 || e.Attempts != 3 {
+		t.Errorf("%d attempts were taken, %d are stored", taken.Load(), e.Attempts)
+	}
+}
+
+func TestHowMuchOfTheExpectedResultIsShown(t *testing.T) {
+	const sql = "SELECT id, class FROM star WHERE id <= 5 ORDER BY id"
+	try := paperOf(t, "shown-stars", [2]string{"show: nothing", sql}, [2]string{"show: columns", sql}, [2]string{"show: count", sql}, [2]string{"show: sample", sql}, [2]string{"show: rows", sql})
+	_, c := newcomer(t)
+	for number, want := range []string{"0 columns, no count, 0 rows", "2 columns, no count, 0 rows", "2 columns, 5, 0 rows", "2 columns, 5, 3 rows", "2 columns, 5, 5 rows"} {
+		e, err := client.Read[client.Exercise](c.GetExercise(ctx, "shown-stars", fmt.Sprint(number+1)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		count := "no count"
+		if e.Expected.RowCount != nil {
+			count = fmt.Sprint(*e.Expected.RowCount)
+		}
+		if got := fmt.Sprintf("%d columns, %s, %d rows", len(e.Expected.Columns), count, len(e.Expected.Rows)); got != want || !e.Ordered {
+			t.Errorf("%d: got %s, want %s", number+1, got, want)
+		}
+	}
+	// Rows that are missing are the expected result's: they are told only where it is shown.
+	if f := try(c, 1, "SELECT id, class FROM star WHERE id <= 4").Findings[0]; f.Kind != "rows-missing" || f.Rows != nil {
+		t.Errorf("got %+v", f)
+	}
+	if f := try(c, 2, "SELECT id, class FROM star WHERE id <= 4").Findings[0]; len(f.Rows) != 1 || *f.Rows[0][0] != "5" {
+		t.Errorf("got %+v", f)
 	}
 }
 

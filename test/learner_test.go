@@ -36,8 +36,8 @@ func TestOutcomesAndFirstFindings(t *testing.T) {
 		{"which-colours", "SELECT DISTINCT colour FROM hive", "correct"},
 		{"which-colours", "SELECT DISTINCT colour AS color FROM hive", "incorrect column-names"},
 		{"which-colours", "SELECT colour FROM hive", "incorrect rows-repeated"},
-		{"harvest-by-grade", "SELECT grade_code, count(*), sum(weight_kg) FROM harvest GROUP BY grade_code HAVING sum(weight_kg) >= 300 ORDER BY 3 DESC", "correct"},
-		{"harvest-by-grade", "SELECT DISTINCT grade_code, count(*) OVER w, sum(weight_kg) OVER w AS s FROM harvest WINDOW w AS (PARTITION BY grade_code) ORDER BY s DESC", "rejected construct-required"},
+		{"harvest-by-grade", "SELECT grade_code, count(*), sum(weight_kg) FROM harvest GROUP BY grade_code HAVING sum(weight_kg) >= 500 ORDER BY 3 DESC", "correct"},
+		{"harvest-by-grade", "SELECT * FROM (SELECT DISTINCT grade_code, count(*) OVER w, sum(weight_kg) OVER w AS s FROM harvest WINDOW w AS (PARTITION BY grade_code)) AS h WHERE s >= 500 ORDER BY s DESC", "rejected construct-required"},
 		{"who-looks-after-what", "SELECT a.name, b.name FROM apiary a, care c, beekeeper b WHERE a.apiary_id = c.apiary_id AND b.beekeeper_id = c.beekeeper_id AND valley = 'Durn' ORDER BY 1, 2", "correct"},
 		{"1", "SELECT name, valley FROM apiarys", "failed examen:database-error"},
 		{"1", "SELECT name valley FORM apiary WHERE", "failed examen:database-error"},
@@ -361,5 +361,46 @@ func TestManySubmitAtOnce(t *testing.T) {
 	e, _ := client.Read[client.Exercise](c.GetExercise(ctx, "first-look", "1"))
 	if e.Attempts != 40 {
 		t.Errorf("40 attempts were answered, %d are stored", e.Attempts)
+	}
+}
+
+func TestASessionThatHasExpired(t *testing.T) {
+	name, c := newcomer(t)
+	if _, err := client.Read[client.Session](c.GetSession(ctx)); err != nil {
+		t.Fatal(err)
+	}
+	_, err := superuser(t, sharedFolder, "records", "postgres").Exec(ctx,
+		"UPDATE session SET expires_at = now() - interval '1 second' WHERE account_id = (SELECT id FROM account WHERE name = $1)", name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if p := problemOf(t)(c.Submit(ctx, "first-look", "1", client.Query{Sql: "SELECT 1"})); p.Status != 401 || p.Type != "examen:no-session" || !strings.Contains(p.Detail, "Log in again") {
+		t.Errorf("got %+v", p)
+	}
+}
+
+func TestPagesAreServedWithCare(t *testing.T) {
+	get := func(path string) *http.Response {
+		t.Helper()
+		response, err := http.Get(shared.url + path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		response.Body.Close()
+		return response
+	}
+	for _, path := range []string{"/", "/papers/first-look", "/../../etc/passwd"} { // any path is the console's to route
+		if r := get(path); r.StatusCode != 200 || !strings.HasPrefix(r.Header.Get("Content-Type"), "text/html") || !strings.Contains(r.Header.Get("Content-Security-Policy"), "default-src 'self'") {
+			t.Errorf("%s: %d %v", path, r.StatusCode, r.Header)
+		}
+	}
+	if r := get("/icon.svg"); r.Header.Get("Content-Type") != "image/svg+xml" || r.Header.Get("X-Content-Type-Options") != "nosniff" {
+		t.Errorf("got %v", r.Header)
+	}
+	if r := get("/assets/none.js"); r.StatusCode != 404 {
+		t.Errorf("got %d", r.StatusCode)
+	}
+	if r := get("/api/health"); r.StatusCode != 200 || r.Header.Get("Cache-Control") != "no-store" {
+		t.Errorf("got %d %v", r.StatusCode, r.Header)
 	}
 }

@@ -1,12 +1,14 @@
 package demo
 
-// An exercise as learners answer it.
-type exercise struct {
-	slug            string
-	right, mistakes []string
+// An Exercise is one of the paper's as the made-up learners answer it.
+type Exercise struct {
+	Slug     string
+	Right    []string // each counts as right
+	Mistakes []string // none does
 }
 
-var exercises = []exercise{
+// Exercises are the paper's, in order.
+var Exercises = []Exercise{
 	{"names-and-valleys",
 		[]string{"SELECT name, valley FROM apiary;", "select a.name, a.valley from apiary a order by a.founded", "SELECT name, valley\nFROM apiary\nORDER BY name;"},
 		[]string{"SELECT * FROM apiary;", "SELECT valley, name FROM apiary;", "SELECT name, vally FROM apiary;", "SELECT name valley FROM apiary;"}},
@@ -33,12 +35,12 @@ var exercises = []exercise{
 		[]string{"SELECT inspection_id, remark FROM inspection WHERE remark LIKE 'calm%';", "SELECT inspection_id, remark FROM inspection WHERE remark = 'calm';",
 			"SELECT inspection_id, remark FROM inspection WHERE remark LIKE 'Calm';"}},
 	{"harvest-by-grade",
-		[]string{"SELECT grade_code, count(*), sum(weight_kg)\nFROM harvest\nGROUP BY grade_code\nHAVING sum(weight_kg) >= 300\nORDER BY sum(weight_kg) DESC;",
-			"SELECT g.grade_code, count(h.harvest_id) AS n, sum(h.weight_kg) AS kg FROM grade g JOIN harvest h USING (grade_code) GROUP BY g.grade_code HAVING sum(h.weight_kg) >= 300 ORDER BY kg DESC"},
+		[]string{"SELECT grade_code, count(*), sum(weight_kg)\nFROM harvest\nGROUP BY grade_code\nHAVING sum(weight_kg) >= 500\nORDER BY sum(weight_kg) DESC;",
+			"SELECT g.grade_code, count(h.harvest_id) AS n, sum(h.weight_kg) AS kg FROM grade g JOIN harvest h USING (grade_code) GROUP BY g.grade_code HAVING sum(h.weight_kg) >= 500 ORDER BY kg DESC"},
 		[]string{"SELECT grade_code, count(*), sum(weight_kg) FROM harvest GROUP BY grade_code ORDER BY sum(weight_kg) DESC;",
-			"SELECT grade_code, count(*), sum(weight_kg) FROM harvest WHERE sum(weight_kg) >= 300 GROUP BY grade_code;",
-			"SELECT grade_code, count(moisture), sum(weight_kg) FROM harvest GROUP BY grade_code HAVING sum(weight_kg) >= 300 ORDER BY 3 DESC;",
-			"SELECT grade_code, count(*), avg(weight_kg) FROM harvest GROUP BY grade_code HAVING sum(weight_kg) >= 300 ORDER BY sum(weight_kg) DESC;"}},
+			"SELECT grade_code, count(*), sum(weight_kg) FROM harvest WHERE sum(weight_kg) >= 500 GROUP BY grade_code;",
+			"SELECT grade_code, count(moisture), sum(weight_kg) FROM harvest GROUP BY grade_code HAVING sum(weight_kg) >= 500 ORDER BY 3 DESC;",
+			"SELECT grade_code, count(*), avg(weight_kg) FROM harvest GROUP BY grade_code HAVING sum(weight_kg) >= 500 ORDER BY sum(weight_kg) DESC;"}},
 	{"who-looks-after-what",
 		[]string{"SELECT a.name, b.name\nFROM apiary a\nJOIN care c ON c.apiary_id = a.apiary_id\nJOIN beekeeper b ON b.beekeeper_id = c.beekeeper_id\nWHERE a.valley = 'Durn'\nORDER BY a.name, b.name;",
 			"SELECT apiary.name, beekeeper.name FROM apiary, care, beekeeper WHERE apiary.apiary_id = care.apiary_id AND care.beekeeper_id = beekeeper.beekeeper_id AND valley = 'Durn' ORDER BY 1, 2"},

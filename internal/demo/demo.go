@@ -132,33 +132,33 @@ func work(ctx context.Context, url, name string, chance *rand.Rand) error {
 	if err != nil {
 		return err
 	}
-	last := len(exercises)
+	last := len(Exercises)
 	if chance.IntN(3) == 0 {
-		last = 1 + chance.IntN(len(exercises)-1)
+		last = 1 + chance.IntN(len(Exercises)-1)
 	}
 	if name == LearnerName {
 		last = 5
 	}
-	for i, e := range exercises[:last] {
+	for i, e := range Exercises[:last] {
 		if i > 2 && chance.IntN(12) == 0 {
 			continue // left out
 		}
 		slips := max(0, chance.IntN(4)-1)
 		for s := range slips {
-			sql := e.mistakes[(chance.IntN(len(e.mistakes))+s)%len(e.mistakes)]
-			if _, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{Paper: paper, Exercise: e.slug, Sql: sql})); err != nil {
-				return fmt.Errorf("%s runs %s: %w", name, e.slug, err)
+			sql := e.Mistakes[(chance.IntN(len(e.Mistakes))+s)%len(e.Mistakes)]
+			if _, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{Paper: paper, Exercise: e.Slug, Sql: sql})); err != nil {
+				return fmt.Errorf("%s runs %s: %w", name, e.Slug, err)
 			}
-			if err := submit(ctx, c, e.slug, sql); err != nil {
-				return fmt.Errorf("%s submits %s: %w", name, e.slug, err)
+			if err := submit(ctx, c, e.Slug, sql); err != nil {
+				return fmt.Errorf("%s submits %s: %w", name, e.Slug, err)
 			}
 		}
 		if slips == 2 && chance.IntN(3) > 0 {
 			continue // gave up
 		}
-		sql := e.right[chance.IntN(len(e.right))]
-		if err := submit(ctx, c, e.slug, sql); err != nil {
-			return fmt.Errorf("%s submits %s: %w", name, e.slug, err)
+		sql := e.Right[chance.IntN(len(e.Right))]
+		if err := submit(ctx, c, e.Slug, sql); err != nil {
+			return fmt.Errorf("%s submits %s: %w", name, e.Slug, err)
 		}
 	}
 	return nil

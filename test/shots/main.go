@@ -178,8 +178,8 @@ var shots = []shot{
 		steps: answer("no-mail", "SELECT name, villge\nFROM beekeeper\nWHERE email IS NULL;", "Run")},
 	{name: "correct-dark", who: demo.NewLearnerName, password: demo.LearnerPassword, path: "/papers/first-look", width: 1280, height: 800, dark: true,
 		steps: func(p *rod.Page) {
-			answer("harvest-by-grade", "SELECT grade_code, count(*), sum(weight_kg) AS kg\nFROM harvest\nGROUP BY grade_code\nHAVING sum(weight_kg) >= 300\nORDER BY kg DESC;", "Run")(p)
-			answer("harvest-by-grade", "SELECT grade_code, count(*), sum(weight_kg) AS kg\nFROM harvest\nGROUP BY grade_code\nHAVING sum(weight_kg) >= 300\nORDER BY kg DESC; ", "Submit")(p)
+			answer("harvest-by-grade", "SELECT grade_code, count(*), sum(weight_kg) AS kg\nFROM harvest\nGROUP BY grade_code\nHAVING sum(weight_kg) >= 500\nORDER BY kg DESC;", "Run")(p)
+			answer("harvest-by-grade", "SELECT grade_code, count(*), sum(weight_kg) AS kg\nFROM harvest\nGROUP BY grade_code\nHAVING sum(weight_kg) >= 500\nORDER BY kg DESC; ", "Submit")(p)
 		}},
 	{name: "tables", who: demo.NewLearnerName, password: demo.LearnerPassword, path: "/papers/first-look", width: 1280, height: 800,
 		steps: func(p *rod.Page) {
