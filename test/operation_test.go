@@ -202,3 +202,16 @@ func TestAServerThatIsDown(t *testing.T) {
 		t.Errorf("got %+v, %v", e, err)
 	}
 }
+
+// A query that wants more memory than a session may have fails alone.
+func TestMemoryOfASessionIsBounded(t *testing.T) {
+	_, c := newcomer(t)
+	run, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT length(string_agg(repeat('x', 90000000), '')) FROM generate_series(1, 10)"}))
+	if err != nil || run.Outcome != client.Stopped || !strings.Contains(run.Error.Detail, "memory limit") {
+		t.Errorf("got %+v, %v", run, err)
+	}
+	run, err = client.Read[client.Run](c.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT 1"}))
+	if err != nil || run.Outcome != client.Done {
+		t.Errorf("the next: %+v, %v", run, err)
+	}
+}

@@ -76,6 +76,7 @@ type check struct {
 	findings []explain.Finding
 	problem  *Problem
 	ran      practice.Execution
+	columns  []result.Column // of the attempt's result
 }
 
 func (c *check) attemptsLeft(ctx context.Context, q *query.Queries) error {
@@ -116,7 +117,7 @@ func (c *check) decide(ctx context.Context) error {
 func (c *check) onRows(ctx context.Context, q *sqltext.Query) error {
 	v := c.viewing(c.paper.Database, false)
 	right, err := v.verdict(ctx, q)
-	c.ran = v.ran
+	c.ran, c.columns = v.ran, v.collect.columns
 	if err != nil {
 		return err
 	}
@@ -220,6 +221,11 @@ func (v *viewing) verdict(ctx context.Context, q *sqltext.Query) (right bool, er
 		v.sides = append(v.sides, &side{reference: ref})
 	}
 	v.ctx = ctx
+	if v.variant { // its columns are those seen already: then no reference answer has to be run while the attempt holds a seat
+		if err := v.Columns(v.columns); err != nil {
+			return false, err
+		}
+	}
 	v.ran, err = v.service.practice.Run(ctx, practice.Run{Learner: v.who.ID, Database: v.database, Checking: v.variant, SQL: q.Text}, v)
 	if err != nil {
 		return false, err

@@ -46,7 +46,7 @@ type Server struct {
 }
 
 // practiceMemory bounds what one process of the practice cluster may address: its shared memory and what queries ask for.
-const practiceMemory = 3 << 30
+const practiceMemory = 1 << 30
 
 // Start starts everything; the service answers when it returns. With an error nothing is left running.
 func Start(ctx context.Context, options Options) (_ *Server, err error) {
