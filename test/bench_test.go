@@ -28,6 +28,7 @@ const (
 func superuser(b testing.TB, folder, which, database string) *pgxpool.Pool {
 	b.Helper()
 	folder = filepath.Join(folder, which)
+	name := "examen_" + which
 	password, err := os.ReadFile(filepath.Join(folder, "superuser.password"))
 	if err != nil {
 		b.Fatal(err)
@@ -37,7 +38,7 @@ func superuser(b testing.TB, folder, which, database string) *pgxpool.Pool {
 		b.Fatal(err)
 	}
 	lines := strings.Split(string(pid), "\n")
-	u := url.URL{Scheme: "postgres", User: url.UserPassword("examen", strings.TrimSpace(string(password))), Path: "/" + database,
+	u := url.URL{Scheme: "postgres", User: url.UserPassword(name, strings.TrimSpace(string(password))), Path: "/" + database,
 		RawQuery: url.Values{"host": {lines[4]}, "port": {lines[3]}, "pool_max_conns": {fmt.Sprint(atOnce)}}.Encode()}
 	pool, err := pgxpool.New(ctx, u.String())
 	if err != nil {

@@ -110,7 +110,7 @@ func TestNothingIsLostWhenTheServiceIsKilled(t *testing.T) {
 func TestServersThatOthersRun(t *testing.T) {
 	urls := make([]string, 2)
 	for i := range urls {
-		c, err := postgres.Start(context.Background(), postgres.Options{Folder: dataDir(t), Scratch: true, Log: slog.New(slog.DiscardHandler)})
+		c, err := postgres.Start(context.Background(), postgres.Options{Folder: dataDir(t), Super: "examen", Scratch: true, Log: slog.New(slog.DiscardHandler)})
 		if err != nil {
 			t.Fatal(err)
 		}

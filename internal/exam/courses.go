@@ -107,10 +107,10 @@ func (s *Service) OpenPaper(ctx context.Context, who Account, courseSlug, paperS
 		return CoursePaper{}, err
 	}
 	if opens == nil {
-		opens = paper.PaperOpensAt
+		opens = paper.OpensAt
 	}
 	if due == nil {
-		due = paper.PaperDueAt
+		due = paper.DueAt
 	}
 	if opens != nil && due != nil && !due.After(*opens) {
 		return CoursePaper{}, problem(422, "paper-times", "The paper would be due before it opens",

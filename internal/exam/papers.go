@@ -66,7 +66,7 @@ func (s *Service) Papers(ctx context.Context, who Account) ([]PaperSummary, erro
 
 // A Paper is a paper as one account sees it.
 type Paper struct {
-	query.PaperForRow
+	query.PaperInUse
 	Opens, Due time.Time
 	State      marking.State
 }
@@ -82,36 +82,43 @@ func (s *Service) paper(ctx context.Context, who Account, slug string) (*Paper, 
 	} else if err != nil {
 		return nil, err
 	}
-	p := &Paper{PaperForRow: found}
+	return readable(who, found)
+}
+
+// readable is a paper as the account sees it, or why the account may not.
+func readable(who Account, found query.PaperForRow) (*Paper, error) {
+	p := &Paper{PaperInUse: found.PaperInUse}
 	p.Opens, p.Due = bounds(found.OpensAt, found.DueAt)
 	if who.Role == Instructor {
-		p.Opens, p.Due = timeOr(found.PaperOpensAt), timeOr(found.PaperDueAt)
+		p.Opens, p.Due = timeOr(p.OpensAt), timeOr(p.DueAt)
 	}
 	p.State = marking.At(time.Now(), p.Opens, p.Due)
 	switch {
 	case who.Role == Instructor:
 	case found.Courses == 0:
-		return nil, problem(403, "not-open", "The paper is not open to you", "The paper %q is not set for any of your courses; ask your instructor.", slug)
+		return nil, problem(403, "not-open", "The paper is not open to you", "The paper %q is not set for any of your courses; ask your instructor.", p.Slug)
 	case p.State == marking.Upcoming:
 		return nil, problem(403, "not-open", "The paper is not open yet", "It opens on %s.", p.Opens.UTC().Format("2 January 2006 at 15:04 UTC"))
 	}
 	return p, nil
 }
 
-// exercise finds an exercise of a paper that the account may read, by slug or number.
+// exercise finds an exercise of a paper that the account may read, by slug or number. It costs one query.
 func (s *Service) exercise(ctx context.Context, who Account, paperSlug, address string) (*Paper, query.Exercise, error) {
-	p, err := s.paper(ctx, who, paperSlug)
-	if err != nil {
+	if !isText(paperSlug + address) {
+		paperSlug, address = "", ""
+	}
+	found, err := s.records.ExerciseFor(ctx, query.ExerciseForParams{AccountID: who.ID, Slug: paperSlug, Address: address})
+	if records.Missing(err) {
+		if _, err := s.paper(ctx, who, paperSlug); err != nil {
+			return nil, query.Exercise{}, err
+		}
+		return nil, query.Exercise{}, problem(404, "no-exercise", "There is no such exercise", "The paper %q has no exercise %q: name one by its slug or its number.", paperSlug, address)
+	} else if err != nil {
 		return nil, query.Exercise{}, err
 	}
-	if !isText(address) {
-		address = ""
-	}
-	e, err := s.records.ExerciseIn(ctx, query.ExerciseInParams{PaperID: p.ID, Address: address})
-	if records.Missing(err) {
-		return nil, e, problem(404, "no-exercise", "There is no such exercise", "The paper %q has no exercise %q: name one by its slug or its number.", paperSlug, address)
-	}
-	return p, e, err
+	p, err := readable(who, query.PaperForRow{PaperInUse: found.PaperInUse, Courses: found.Courses, OpensAt: found.OpensAt, DueAt: found.DueAt})
+	return p, found.Exercise, err
 }
 
 // An Exercise is an exercise with one's own standing in it.

@@ -30,12 +30,10 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// Superuser is the name of every cluster's superuser.
-const Superuser = "examen"
-
 // A Cluster is a running PostgreSQL server.
 type Cluster struct {
 	folder   string
+	super    string
 	sockets  string
 	port     int
 	password string
@@ -52,6 +50,7 @@ type Cluster struct {
 // Options are what a cluster is started with.
 type Options struct {
 	Folder   string            // made if it is not there; kept when the server stops
+	Super    string            // the superuser's name, of a cluster that is made
 	Settings map[string]string // of postgresql.conf
 	Scratch  bool              // the data need not survive the machine's crash: nothing waits for the disk
 	Log      *slog.Logger
@@ -71,7 +70,7 @@ func Start(ctx context.Context, options Options) (*Cluster, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &Cluster{folder: filepath.Join(options.Folder, "data"), log: options.Log, stopped: make(chan struct{})}
+	c := &Cluster{folder: filepath.Join(options.Folder, "data"), super: options.Super, log: options.Log, stopped: make(chan struct{})}
 	if err := c.prepare(ctx, options, bin, owner); err != nil {
 		return nil, err
 	}
@@ -95,7 +94,7 @@ func Start(ctx context.Context, options Options) (*Cluster, error) {
 
 // URL returns the connection string of the superuser for a database.
 func (c *Cluster) URL(database string) string {
-	u := url.URL{Scheme: "postgres", User: url.UserPassword(Superuser, c.password), Path: "/" + database}
+	u := url.URL{Scheme: "postgres", User: url.UserPassword(c.super, c.password), Path: "/" + database}
 	u.RawQuery = url.Values{"host": {c.sockets}, "port": {strconv.Itoa(c.port)}, "sslmode": {"disable"}}.Encode()
 	return u.String()
 }
@@ -191,7 +190,7 @@ func (c *Cluster) prepare(ctx context.Context, options Options, bin string, owne
 	if err := os.RemoveAll(unfinished); err != nil {
 		return err
 	}
-	args := []string{"-D", unfinished, "-U", Superuser, "--pwfile", passwordFile, "-A", "scram-sha-256", "-E", "UTF8", "--locale", "C.UTF-8", "--no-sync", "--no-instructions"}
+	args := []string{"-D", unfinished, "-U", c.super, "--pwfile", passwordFile, "-A", "scram-sha-256", "-E", "UTF8", "--locale", "C.UTF-8", "--no-sync", "--no-instructions"}
 	cmd := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), args...)
 	owner.runAs(cmd)
 	if out, err := cmd.CombinedOutput(); err != nil {

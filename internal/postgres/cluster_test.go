@@ -27,7 +27,7 @@ func folder(t *testing.T) string {
 
 func start(t *testing.T, folder string) *postgres.Cluster {
 	t.Helper()
-	c, err := postgres.Start(context.Background(), postgres.Options{Folder: folder, Scratch: true, AddressSpace: 1 << 30, Log: slog.New(slog.DiscardHandler)})
+	c, err := postgres.Start(context.Background(), postgres.Options{Folder: folder, Super: "examen", Scratch: true, AddressSpace: 1 << 30, Log: slog.New(slog.DiscardHandler)})
 	if err != nil {
 		t.Fatal(err)
 	}

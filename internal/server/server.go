@@ -112,8 +112,8 @@ func (s *Server) startClusters(ctx context.Context, options *Options) error {
 			return err
 		})
 	}
-	start(0, &options.RecordsURL, postgres.Options{Folder: filepath.Join(s.folder.Path, "records"), Settings: map[string]string{"max_connections": "60"}})
-	start(1, &options.PracticeURL, postgres.Options{Folder: filepath.Join(s.folder.Path, "practice"), AddressSpace: practiceMemory, Settings: map[string]string{
+	start(0, &options.RecordsURL, postgres.Options{Folder: filepath.Join(s.folder.Path, "records"), Super: "examen_records", Settings: map[string]string{"max_connections": "60"}})
+	start(1, &options.PracticeURL, postgres.Options{Folder: filepath.Join(s.folder.Path, "practice"), Super: "examen_practice", AddressSpace: practiceMemory, Settings: map[string]string{
 		"max_connections": "80", "max_wal_size": "1GB", "synchronous_commit": "off", "max_prepared_transactions": "0",
 		"client_connection_check_interval": "1s", "max_locks_per_transaction": "128"}})
 	return both.Wait()

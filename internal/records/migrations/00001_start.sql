@@ -91,6 +91,24 @@ CREATE TABLE course_paper (
 );
 CREATE INDEX ON course_paper (paper_id);
 
+-- A paper with the build of its dataset that is in use.
+CREATE VIEW paper_in_use AS
+SELECT paper.id, paper.slug, paper.title, paper.opens_at, paper.due_at, dataset.name AS dataset,
+       build.id AS build_id, build.number AS build_number, build.database, build.variants
+FROM paper
+JOIN dataset ON dataset.id = paper.dataset_id
+JOIN build ON build.dataset_id = dataset.id
+          AND build.number = (SELECT max(number) FROM build AS latest WHERE latest.dataset_id = dataset.id);
+
+-- When a paper is open to an account. Set for several of its courses, the earliest opening and the latest due time hold; a
+-- missing time is no bound (the years 1 and 9999).
+CREATE VIEW paper_times AS
+SELECT enrolment.account_id, course_paper.paper_id, count(*)::int AS courses,
+       min(coalesce(course_paper.opens_at, '0001-01-01Z'))::timestamptz AS opens_at,
+       max(coalesce(course_paper.due_at, '9999-12-31Z'))::timestamptz AS due_at
+FROM course_paper JOIN enrolment ON enrolment.course_id = course_paper.course_id
+GROUP BY enrolment.account_id, course_paper.paper_id;
+
 CREATE TABLE draft (
     account_id  bigint NOT NULL REFERENCES account,
     exercise_id bigint NOT NULL REFERENCES exercise,
@@ -146,6 +164,7 @@ CREATE TRIGGER final BEFORE UPDATE OR DELETE ON attempt FOR EACH ROW EXECUTE FUN
 
 -- +goose Down
 
+DROP VIEW paper_times, paper_in_use;
 DROP TABLE attempt, run, draft, course_paper, enrolment, course, exercise, paper, build, dataset, login_failure, session, account;
 DROP FUNCTION attempt_is_final;
 DROP SEQUENCE entry_id;

@@ -26,30 +26,25 @@ LEFT JOIN exercise ON exercise.paper_id = paper.id AND NOT exercise.retired
 GROUP BY paper.id, dataset.id ORDER BY paper.due_at NULLS LAST, paper.slug;
 
 -- name: LearnerPapers :many
--- When each paper that is set for a learner opens and is due. Set for several of the learner's courses, the earliest
--- opening and the latest due time hold; a missing time is no bound (the years 1 and 9999).
-SELECT course_paper.paper_id,
-       min(coalesce(course_paper.opens_at, '0001-01-01Z'))::timestamptz AS opens_at,
-       max(coalesce(course_paper.due_at, '9999-12-31Z'))::timestamptz AS due_at
-FROM course_paper JOIN enrolment ON enrolment.course_id = course_paper.course_id
-WHERE enrolment.account_id = $1
-GROUP BY course_paper.paper_id;
+-- When each paper that is set for a learner opens and is due.
+SELECT paper_id, opens_at, due_at FROM paper_times WHERE account_id = $1;
 
 -- name: PaperFor :one
--- A paper, its dataset's build in use, and when it is open to one account; courses is how many of the account's courses it is set for.
-SELECT paper.id, paper.slug, paper.title, paper.opens_at AS paper_opens_at, paper.due_at AS paper_due_at,
-       dataset.name AS dataset, build.id AS build_id, build.number AS build_number, build.database, build.variants,
-       times.courses, times.opens_at, times.due_at
-FROM paper
-JOIN dataset ON dataset.id = paper.dataset_id
-JOIN LATERAL (SELECT * FROM build WHERE build.dataset_id = dataset.id ORDER BY number DESC LIMIT 1) AS build ON true
-CROSS JOIN LATERAL (
-    SELECT count(*)::int AS courses,
-           coalesce(min(coalesce(course_paper.opens_at, '0001-01-01Z')), '0001-01-01Z')::timestamptz AS opens_at,
-           coalesce(max(coalesce(course_paper.due_at, '9999-12-31Z')), '9999-12-31Z')::timestamptz AS due_at
-    FROM course_paper JOIN enrolment ON enrolment.course_id = course_paper.course_id
-    WHERE course_paper.paper_id = paper.id AND enrolment.account_id = @account_id) AS times
-WHERE paper.slug = @slug;
+-- A paper as one account may read it; courses is how many of the account's courses it is set for.
+SELECT sqlc.embed(paper_in_use), coalesce(times.courses, 0)::int AS courses,
+       coalesce(times.opens_at, '0001-01-01Z')::timestamptz AS opens_at, coalesce(times.due_at, '9999-12-31Z')::timestamptz AS due_at
+FROM paper_in_use
+LEFT JOIN paper_times AS times ON times.paper_id = paper_in_use.id AND times.account_id = @account_id
+WHERE paper_in_use.slug = @slug;
+
+-- name: ExerciseFor :one
+-- The same with an exercise of the paper, by slug or number.
+SELECT sqlc.embed(exercise), sqlc.embed(paper_in_use), coalesce(times.courses, 0)::int AS courses,
+       coalesce(times.opens_at, '0001-01-01Z')::timestamptz AS opens_at, coalesce(times.due_at, '9999-12-31Z')::timestamptz AS due_at
+FROM paper_in_use
+JOIN exercise ON exercise.paper_id = paper_in_use.id AND NOT exercise.retired AND (exercise.slug = @address::text OR exercise.number::text = @address::text)
+LEFT JOIN paper_times AS times ON times.paper_id = paper_in_use.id AND times.account_id = @account_id
+WHERE paper_in_use.slug = @slug;
 
 -- name: PaperSections :one
 SELECT sections FROM paper WHERE id = $1;

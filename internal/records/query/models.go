@@ -107,6 +107,27 @@ type Paper struct {
 	Sections  json.RawMessage
 }
 
+type PaperInUse struct {
+	ID          int64
+	Slug        string
+	Title       string
+	OpensAt     *time.Time
+	DueAt       *time.Time
+	Dataset     string
+	BuildID     int64
+	BuildNumber int32
+	Database    string
+	Variants    json.RawMessage
+}
+
+type PaperTime struct {
+	AccountID int64
+	PaperID   int64
+	Courses   int32
+	OpensAt   time.Time
+	DueAt     time.Time
+}
+
 type Run struct {
 	ID         int64
 	AccountID  int64

@@ -11,6 +11,61 @@ import (
 	"time"
 )
 
+const exerciseFor = `-- name: ExerciseFor :one
+SELECT exercise.id, exercise.paper_id, exercise.slug, exercise.number, exercise.title, exercise.points, exercise.blocks, exercise.reference, exercise.checking, exercise.retired, paper_in_use.id, paper_in_use.slug, paper_in_use.title, paper_in_use.opens_at, paper_in_use.due_at, paper_in_use.dataset, paper_in_use.build_id, paper_in_use.build_number, paper_in_use.database, paper_in_use.variants, coalesce(times.courses, 0)::int AS courses,
+       coalesce(times.opens_at, '0001-01-01Z')::timestamptz AS opens_at, coalesce(times.due_at, '9999-12-31Z')::timestamptz AS due_at
+FROM paper_in_use
+JOIN exercise ON exercise.paper_id = paper_in_use.id AND NOT exercise.retired AND (exercise.slug = $1::text OR exercise.number::text = $1::text)
+LEFT JOIN paper_times AS times ON times.paper_id = paper_in_use.id AND times.account_id = $2
+WHERE paper_in_use.slug = $3
+`
+
+type ExerciseForParams struct {
+	Address   string
+	AccountID int64
+	Slug      string
+}
+
+type ExerciseForRow struct {
+	Exercise   Exercise
+	PaperInUse PaperInUse
+	Courses    int32
+	OpensAt    time.Time
+	DueAt      time.Time
+}
+
+// The same with an exercise of the paper, by slug or number.
+func (q *Queries) ExerciseFor(ctx context.Context, arg ExerciseForParams) (ExerciseForRow, error) {
+	row := q.db.QueryRow(ctx, exerciseFor, arg.Address, arg.AccountID, arg.Slug)
+	var i ExerciseForRow
+	err := row.Scan(
+		&i.Exercise.ID,
+		&i.Exercise.PaperID,
+		&i.Exercise.Slug,
+		&i.Exercise.Number,
+		&i.Exercise.Title,
+		&i.Exercise.Points,
+		&i.Exercise.Blocks,
+		&i.Exercise.Reference,
+		&i.Exercise.Checking,
+		&i.Exercise.Retired,
+		&i.PaperInUse.ID,
+		&i.PaperInUse.Slug,
+		&i.PaperInUse.Title,
+		&i.PaperInUse.OpensAt,
+		&i.PaperInUse.DueAt,
+		&i.PaperInUse.Dataset,
+		&i.PaperInUse.BuildID,
+		&i.PaperInUse.BuildNumber,
+		&i.PaperInUse.Database,
+		&i.PaperInUse.Variants,
+		&i.Courses,
+		&i.OpensAt,
+		&i.DueAt,
+	)
+	return i, err
+}
+
 const exerciseIn = `-- name: ExerciseIn :one
 SELECT id, paper_id, slug, number, title, points, blocks, reference, checking, retired FROM exercise WHERE paper_id = $1 AND NOT retired AND (slug = $2::text OR number::text = $2::text)
 `
@@ -40,12 +95,7 @@ func (q *Queries) ExerciseIn(ctx context.Context, arg ExerciseInParams) (Exercis
 }
 
 const learnerPapers = `-- name: LearnerPapers :many
-SELECT course_paper.paper_id,
-       min(coalesce(course_paper.opens_at, '0001-01-01Z'))::timestamptz AS opens_at,
-       max(coalesce(course_paper.due_at, '9999-12-31Z'))::timestamptz AS due_at
-FROM course_paper JOIN enrolment ON enrolment.course_id = course_paper.course_id
-WHERE enrolment.account_id = $1
-GROUP BY course_paper.paper_id
+SELECT paper_id, opens_at, due_at FROM paper_times WHERE account_id = $1
 `
 
 type LearnerPapersRow struct {
@@ -54,8 +104,7 @@ type LearnerPapersRow struct {
 	DueAt   time.Time
 }
 
-// When each paper that is set for a learner opens and is due. Set for several of the learner's courses, the earliest
-// opening and the latest due time hold; a missing time is no bound (the years 1 and 9999).
+// When each paper that is set for a learner opens and is due.
 func (q *Queries) LearnerPapers(ctx context.Context, accountID int64) ([]LearnerPapersRow, error) {
 	rows, err := q.db.Query(ctx, learnerPapers, accountID)
 	if err != nil {
@@ -180,19 +229,11 @@ func (q *Queries) PaperExercises(ctx context.Context, paperID int64) ([]Exercise
 }
 
 const paperFor = `-- name: PaperFor :one
-SELECT paper.id, paper.slug, paper.title, paper.opens_at AS paper_opens_at, paper.due_at AS paper_due_at,
-       dataset.name AS dataset, build.id AS build_id, build.number AS build_number, build.database, build.variants,
-       times.courses, times.opens_at, times.due_at
-FROM paper
-JOIN dataset ON dataset.id = paper.dataset_id
-JOIN LATERAL (SELECT id, dataset_id, number, database, variants, catalogue, made_at FROM build WHERE build.dataset_id = dataset.id ORDER BY number DESC LIMIT 1) AS build ON true
-CROSS JOIN LATERAL (
-    SELECT count(*)::int AS courses,
-           coalesce(min(coalesce(course_paper.opens_at, '0001-01-01Z')), '0001-01-01Z')::timestamptz AS opens_at,
-           coalesce(max(coalesce(course_paper.due_at, '9999-12-31Z')), '9999-12-31Z')::timestamptz AS due_at
-    FROM course_paper JOIN enrolment ON enrolment.course_id = course_paper.course_id
-    WHERE course_paper.paper_id = paper.id AND enrolment.account_id = $1) AS times
-WHERE paper.slug = $2
+SELECT paper_in_use.id, paper_in_use.slug, paper_in_use.title, paper_in_use.opens_at, paper_in_use.due_at, paper_in_use.dataset, paper_in_use.build_id, paper_in_use.build_number, paper_in_use.database, paper_in_use.variants, coalesce(times.courses, 0)::int AS courses,
+       coalesce(times.opens_at, '0001-01-01Z')::timestamptz AS opens_at, coalesce(times.due_at, '9999-12-31Z')::timestamptz AS due_at
+FROM paper_in_use
+LEFT JOIN paper_times AS times ON times.paper_id = paper_in_use.id AND times.account_id = $1
+WHERE paper_in_use.slug = $2
 `
 
 type PaperForParams struct {
@@ -201,36 +242,27 @@ type PaperForParams struct {
 }
 
 type PaperForRow struct {
-	ID           int64
-	Slug         string
-	Title        string
-	PaperOpensAt *time.Time
-	PaperDueAt   *time.Time
-	Dataset      string
-	BuildID      int64
-	BuildNumber  int32
-	Database     string
-	Variants     json.RawMessage
-	Courses      int32
-	OpensAt      time.Time
-	DueAt        time.Time
+	PaperInUse PaperInUse
+	Courses    int32
+	OpensAt    time.Time
+	DueAt      time.Time
 }
 
-// A paper, its dataset's build in use, and when it is open to one account; courses is how many of the account's courses it is set for.
+// A paper as one account may read it; courses is how many of the account's courses it is set for.
 func (q *Queries) PaperFor(ctx context.Context, arg PaperForParams) (PaperForRow, error) {
 	row := q.db.QueryRow(ctx, paperFor, arg.AccountID, arg.Slug)
 	var i PaperForRow
 	err := row.Scan(
-		&i.ID,
-		&i.Slug,
-		&i.Title,
-		&i.PaperOpensAt,
-		&i.PaperDueAt,
-		&i.Dataset,
-		&i.BuildID,
-		&i.BuildNumber,
-		&i.Database,
-		&i.Variants,
+		&i.PaperInUse.ID,
+		&i.PaperInUse.Slug,
+		&i.PaperInUse.Title,
+		&i.PaperInUse.OpensAt,
+		&i.PaperInUse.DueAt,
+		&i.PaperInUse.Dataset,
+		&i.PaperInUse.BuildID,
+		&i.PaperInUse.BuildNumber,
+		&i.PaperInUse.Database,
+		&i.PaperInUse.Variants,
 		&i.Courses,
 		&i.OpensAt,
 		&i.DueAt,
