@@ -71,6 +71,7 @@ func TestALearnersDayAtTheCommandLine(t *testing.T) {
 		{"", "whoami", 0, []string{name, "learner"}},
 		{"", "paper list", 0, []string{"first-look", "open", "0 of 8"}},
 		{"", "read first-look/2", 0, []string{"2. Hives by strength", "Expected columns: name (text)", "State: not submitted"}},
+		{"", "read first-look/harvest-by-grade", 0, []string{"Use: GROUP BY\n", "The order of rows matters"}},
 		{"", "read first-look", 0, []string{"The Heather Hill Beekeepers", "    SELECT * FROM apiary LIMIT 5;", "8. Who looks after what"}},
 		{"", "dataset show apiary hive", 0, []string{"queen_year", "refers to", "apiary.apiary_id"}},
 		{"", "run first-look/3 " + file, 0, []string{"name (text)", "Amber", "1 row,"}},

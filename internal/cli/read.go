@@ -102,10 +102,10 @@ func (p *program) writeExercise(e client.Exercise) {
 		notes = append(notes, "The order of rows matters")
 	}
 	if len(e.Require) > 0 {
-		notes = append(notes, "Use: "+strings.Join(e.Require, ", "))
+		notes = append(notes, "Use: "+inWords(e.Require))
 	}
 	if len(e.Forbid) > 0 {
-		notes = append(notes, "Do not use: "+strings.Join(e.Forbid, ", "))
+		notes = append(notes, "Do not use: "+inWords(e.Forbid))
 	}
 	notes = append(notes, "State: "+standing(e))
 	if e.ReferenceAnswer != "" {
@@ -130,4 +130,17 @@ func standing(e client.Exercise) string {
 		s += fmt.Sprintf(" of %d", e.AttemptsAllowed)
 	}
 	return s
+}
+
+// inWords writes constructs as one does: group-by is GROUP BY, table:hive is the table hive.
+func inWords(constructs []string) string {
+	words := make([]string, len(constructs))
+	for i, c := range constructs {
+		if kind, name, named := strings.Cut(c, ":"); named {
+			words[i] = "the " + kind + " " + name
+		} else {
+			words[i] = strings.ToUpper(strings.ReplaceAll(c, "-", " "))
+		}
+	}
+	return strings.Join(words, ", ")
 }

@@ -63,7 +63,7 @@ export function ExerciseSection({ exercise, closed, broughtBack, inFocus, onFocu
       <div className="middle answer">
         <SqlText label={`Answer to ${exercise.title}`} text={sql} onChange={change} onRun={() => run.mutate()} />
         <div className="actions">
-          <Button onClick={() => run.mutate()} loading={run.isPending}>
+          <Button onClick={() => run.mutate()} loading={run.isPending} title="Ctrl-Enter in the answer space">
             Run
           </Button>
           <Button type="primary" onClick={() => submit.mutate()} loading={submit.isPending} disabled={closed || used}>

@@ -7,8 +7,8 @@ export function ExpectedResult({ exercise }: { exercise: Exercise }) {
   const { columns = [], row_count: rowCount, rows = [] } = exercise.expected ?? {};
   const said = [];
   if (rowCount !== undefined) said.push(`Expected: ${count(rowCount, "row")}${exercise.ordered ? ", in order" : ""}.`);
-  if (exercise.require.length > 0) said.push(`Use ${exercise.require.join(", ")}.`);
-  if (exercise.forbid.length > 0) said.push(`Do not use ${exercise.forbid.join(", ")}.`);
+  if (exercise.require.length > 0) said.push(`Use ${inWords(exercise.require)}.`);
+  if (exercise.forbid.length > 0) said.push(`Do not use ${inWords(exercise.forbid)}.`);
   return (
     <div className="expected quiet">
       {columns.length > 0 && rows.length === 0 && (
@@ -28,4 +28,9 @@ export function ExpectedResult({ exercise }: { exercise: Exercise }) {
       {rows.length > 0 && <RowsTable columns={columns.map((c) => c.name)} types={columns.map((c) => c.type)} rows={rows} />}
     </div>
   );
+}
+
+/** Constructs as one writes them: group-by is GROUP BY, table:hive is the table hive. */
+function inWords(constructs: string[]) {
+  return constructs.map((c) => (c.includes(":") ? `the ${c.replace(":", " ")}` : c.replace("-", " ").toUpperCase())).join(", ");
 }
