@@ -297,6 +297,10 @@ func (v *viewing) differences(side *side, attempt *compare.Digest) (bool, []comp
 		return false, nil, &referenceError{err}
 	}
 	if !all || v.collect.over {
+		if side.plan.Undecided(side.digest, attempt) { // better not judged than judged wrong
+			return false, nil, &practice.Stopped{Limit: practice.LimitRows, Detail: fmt.Sprintf(
+				"The result has %d rows: too many to be compared value by value, so it was not judged. Ask for fewer rows.", attempt.Rows)}
+		}
 		return false, compare.TooLarge(side.digest, attempt), nil
 	}
 	right, findings := side.plan.Differences(rows, v.collect.kept)

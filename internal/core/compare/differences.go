@@ -367,6 +367,16 @@ func (d *diff) valueFinding(place int, partner []int) Finding {
 	return f
 }
 
+// Undecided tells whether differing digests leave it open that the sides match, so that only [Plan.Differences] decides: where floats
+// may round to different sides of a boundary, and where columns are paired by content.
+func (p *Plan) Undecided(reference, attempt *Digest) bool {
+	if reference.Rows != attempt.Rows && !p.policy.Once {
+		return false
+	}
+	return p.policy.Columns == ByContent && len(p.attempt) > 1 ||
+		slices.ContainsFunc(p.refReadings, func(r result.Reading) bool { return r.Family == result.Float && r.Decimals == nil })
+}
+
 // TooLarge is the finding for sides of which too many rows differ, or too large ones, to keep them all for pairing.
 func TooLarge(reference, attempt *Digest) []Finding {
 	return []Finding{{Kind: TooLargeToPair, Got: attempt.Rows, Want: reference.Rows}}
