@@ -35,6 +35,9 @@ func packLines(report client.PackReport) [][]string {
 	var all [][]string
 	for _, d := range report.Datasets {
 		all = append(all, []string{"dataset", d.Dataset, fmt.Sprintf("build %d: %s, %s, %s, %.0f ms", d.Build, plural(int64(d.Tables), "table"), plural(d.Rows, "row"), plural(int64(d.Variants), "variant"), d.ElapsedMs)})
+		for _, text := range d.PassedOver {
+			all = append(all, []string{"passed over", d.Dataset, text})
+		}
 	}
 	for _, l := range report.Papers {
 		all = append(all, []string{"paper", l.Slug, fmt.Sprintf("%s: %s, %s", l.Title, plural(int64(l.Exercises), "exercise"), points(l.Points))})

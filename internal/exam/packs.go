@@ -32,6 +32,8 @@ type BuildReport struct {
 	Rows     int64
 	Variants int
 	Elapsed  time.Duration
+
+	PassedOver []practice.PassedOver // of the setup scripts
 }
 
 // LoadPack loads a pack: it builds the datasets, tries the reference answers, and stores the papers. With any error nothing of it is
@@ -145,12 +147,12 @@ type loading struct {
 
 // built is a dataset's new build.
 type built struct {
-	dataset   pack.Dataset
-	number    int32
-	database  string
-	variants  map[string]string
-	catalogue *practice.Catalogue
-	elapsed   time.Duration
+	dataset  pack.Dataset
+	number   int32
+	database string
+	variants map[string]string
+	made     *practice.Built
+	elapsed  time.Duration
 }
 
 // checkOwners makes sure that names which other packs use stay theirs, and that the papers' datasets are there.
@@ -183,7 +185,7 @@ func (l *loading) load(ctx context.Context) (*PackReport, error) {
 		if err != nil {
 			return nil, err
 		}
-		report.Builds = append(report.Builds, BuildReport{d.Name, int(b.number), len(b.catalogue.Tables), b.catalogue.Rows(), len(b.variants), b.elapsed})
+		report.Builds = append(report.Builds, BuildReport{d.Name, int(b.number), len(b.made.Tables), b.made.Rows(), len(b.variants), b.elapsed, b.made.PassedOver})
 	}
 	if err := l.tryAnswers(ctx); err != nil {
 		return nil, err
@@ -201,7 +203,7 @@ func (l *loading) build(ctx context.Context, d pack.Dataset) (*built, error) {
 	l.builds[d.Name] = b
 	// The name need not be guessed: seats have no right to connect to what is not theirs. It only has to be new.
 	b.database = fmt.Sprintf("%s%s_%d_%s", databasePrefix, d.Name[:min(len(d.Name), 30)], number, randomName())
-	if b.catalogue, err = l.practice.Build(ctx, b.database, d.Setup, false); err != nil {
+	if b.made, err = l.practice.Build(ctx, b.database, d.Setup, false); err != nil {
 		return nil, err
 	}
 	for i, v := range d.Variants {
@@ -211,7 +213,7 @@ func (l *loading) build(ctx context.Context, d pack.Dataset) (*built, error) {
 			return nil, err
 		}
 	}
-	addMeanings(b.catalogue, d.Dictionary)
+	addMeanings(&b.made.Catalogue, d.Dictionary)
 	b.elapsed = time.Since(start)
 	return b, nil
 }
@@ -285,7 +287,7 @@ func (l *loading) store(ctx context.Context, q *query.Queries) error {
 			return err
 		}
 		variants, _ := json.Marshal(b.variants)
-		catalogue, _ := json.Marshal(b.catalogue)
+		catalogue, _ := json.Marshal(b.made.Catalogue)
 		if _, err := q.CreateBuild(ctx, query.CreateBuildParams{DatasetID: row.ID, Number: b.number, Database: b.database, Variants: variants, Catalogue: catalogue}); err != nil {
 			return err
 		}

@@ -62,7 +62,7 @@ FROM pg_attribute a
 WHERE a.attrelid = ANY ($1) AND a.attnum > 0 AND NOT a.attisdropped
 ORDER BY a.attrelid, a.attnum`
 
-func readCatalogue(ctx context.Context, conn *pgx.Conn) (*Catalogue, error) {
+func readCatalogue(ctx context.Context, conn *pgx.Conn) (Catalogue, error) {
 	type found struct {
 		oid    uint32
 		quoted string
@@ -78,13 +78,13 @@ func readCatalogue(ctx context.Context, conn *pgx.Conn) (*Catalogue, error) {
 		place[f.oid] = &next
 		return nil
 	}); err != nil {
-		return nil, err
+		return Catalogue{}, err
 	}
 	oids := make([]uint32, len(tables))
 	for i, t := range tables {
 		oids[i] = t.oid
 		if err := conn.QueryRow(ctx, "SELECT count(*) FROM "+t.quoted).Scan(&t.table.Rows); err != nil {
-			return nil, err
+			return Catalogue{}, err
 		}
 	}
 	rows, _ = conn.Query(ctx, columnsQuery, oids)
@@ -94,9 +94,9 @@ func readCatalogue(ctx context.Context, conn *pgx.Conn) (*Catalogue, error) {
 		place[oid].table.Columns = append(place[oid].table.Columns, c)
 		return nil
 	}); err != nil {
-		return nil, err
+		return Catalogue{}, err
 	}
-	catalogue := &Catalogue{}
+	var catalogue Catalogue
 	for _, t := range tables {
 		catalogue.Tables = append(catalogue.Tables, t.table)
 	}

@@ -336,3 +336,64 @@ func TestSessionsThatDiedAreReplaced(t *testing.T) {
 		t.Errorf("got %s, %v", got, err)
 	}
 }
+
+// What pg_dump writes is built; what has no bearing on the data is passed over and told.
+func TestADumpIsBuilt(t *testing.T) {
+	s := server(t, limits)
+	dump := pack.Script{Path: "dump.sql", Text: `--
+-- PostgreSQL database dump
+--
+\restrict aB3
+SET statement_timeout = 0;
+SELECT pg_catalog.set_config('search_path', '', false);
+CREATE SCHEMA yard;
+ALTER SCHEMA yard OWNER TO hazel;
+CREATE FUNCTION yard.twice(n integer) RETURNS integer LANGUAGE plpgsql AS $_$
+BEGIN
+  RETURN n * 2; -- twice
+END $_$;
+CREATE TABLE yard.hive (id integer NOT NULL, name text, note text);
+ALTER TABLE yard.hive OWNER TO hazel;
+CREATE SEQUENCE yard.hive_id_seq AS integer;
+COPY yard.hive (id, name, note) FROM stdin;
+1	Amber	it's; "calm"
+2	Basil	\N
+\.
+SELECT pg_catalog.setval('yard.hive_id_seq', 2, true);
+ALTER TABLE ONLY yard.hive ADD CONSTRAINT hive_pkey PRIMARY KEY (id);
+GRANT SELECT ON TABLE yard.hive TO PUBLIC;
+\unrestrict aB3
+`}
+	built, err := s.Build(context.Background(), "test_dump", []pack.Script{dump}, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Drop(context.Background(), "test_dump")
+	if got, want := fmt.Sprint(built.PassedOver), `[dump.sql:4: \restrict aB3 dump.sql:8: ALTER SCHEMA yard OWNER TO hazel dump.sql:14: ALTER TABLE yard.hive OWNER TO hazel `+
+		`dump.sql:22: GRANT SELECT ON TABLE yard.hive TO PUBLIC dump.sql:23: \unrestrict aB3]`; got != want {
+		t.Errorf("got %s\nwant %s", got, want)
+	}
+	if got, err := run(s, "test_dump", "SELECT id, name, note IS NULL, yard.twice(id) FROM yard.hive ORDER BY id"); err != nil || !strings.HasSuffix(got, "| 1 Amber f 2| 2 Basil t 4") {
+		t.Errorf("got %s, %v", got, err)
+	}
+}
+
+func TestScriptsThatReachOutsideAreRefused(t *testing.T) {
+	s := server(t, limits)
+	for _, c := range []struct{ script, want string }{
+		{"SELECT 1;\n\\! id\n", `s.sql:2: \! is a command of psql's that is not taken here`},
+		{"\\o /tmp/x", `s.sql:1: \o is a command of psql's`},
+		{"\\i ../other.sql", `s.sql:1: \i is a command of psql's`},
+		{"CREATE TABLE a (x int);\nCOPY a FROM stdin;\n1\nmany\n\\.\n", `s.sql:2: invalid input syntax for type integer: "many" (COPY a, line 2, column x: "many"), in: COPY a FROM stdin`},
+		{"CREATE TABLE a (x int);\nCOPY a FROM stdin;\n1\n", `s.sql:3: the data of a COPY that begin here have no end`},
+		{"COPY a FROM '/etc/passwd';", `s.sql:1: `},
+		{"DROP DATABASE postgres;", `s.sql:1: must be owner`},
+		{"SELECT 'open", `s.sql:1: the script ends within a quoted text`},
+	} {
+		_, err := s.Build(context.Background(), "test_refused", []pack.Script{{Path: "s.sql", Text: c.script}}, false)
+		var broken *practice.BuildError
+		if !errors.As(err, &broken) || !strings.HasPrefix(err.Error(), c.want) {
+			t.Errorf("%s\n got %v\nwant %s", c.script, err, c.want)
+		}
+	}
+}

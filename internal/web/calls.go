@@ -182,7 +182,11 @@ func (s *server) LoadPack(ctx context.Context, request contract.LoadPackRequestO
 	}
 	out := contract.LoadPack201JSONResponse{Pack: report.Pack, Title: report.Title, Datasets: []contract.BuildReport{}, Papers: []contract.LoadedPaper{}}
 	for _, b := range report.Builds {
-		out.Datasets = append(out.Datasets, contract.BuildReport{Dataset: b.Dataset, Build: b.Number, Tables: b.Tables, Rows: b.Rows, Variants: b.Variants, ElapsedMs: milliseconds(b.Elapsed)})
+		var passedOver []string
+		for _, p := range b.PassedOver {
+			passedOver = append(passedOver, p.String())
+		}
+		out.Datasets = append(out.Datasets, contract.BuildReport{PassedOver: passedOver, Dataset: b.Dataset, Build: b.Number, Tables: b.Tables, Rows: b.Rows, Variants: b.Variants, ElapsedMs: milliseconds(b.Elapsed)})
 	}
 	for _, p := range report.Papers {
 		loaded := contract.LoadedPaper{Slug: p.Slug, Title: p.Title}

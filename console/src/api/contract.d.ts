@@ -720,6 +720,8 @@ export interface components {
             variants: number;
             /** Format: double */
             elapsed_ms: number;
+            /** @description Statements of the setup scripts that have no bearing on the data and were not run: owners, rights. As `file:line: text`. */
+            passed_over?: string[];
         };
         LoadedPaper: {
             slug: string;

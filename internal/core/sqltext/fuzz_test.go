@@ -47,25 +47,3 @@ func FuzzReadQuery(f *testing.F) {
 		}
 	})
 }
-
-func FuzzSplit(f *testing.F) {
-	for _, s := range samples {
-		f.Add(s)
-	}
-	f.Fuzz(func(t *testing.T, script string) {
-		statements, err := sqltext.Split(script)
-		if err != nil {
-			return
-		}
-		end := 0
-		for _, s := range statements {
-			if s.Offset < end || !strings.HasPrefix(script[s.Offset:], s.Text) {
-				t.Fatalf("a statement is not where it is said to be: %+v", s)
-			}
-			end = s.Offset + len(s.Text)
-			if again, err := sqltext.Split(s.Text); err != nil || len(again) != 1 {
-				t.Errorf("a statement alone is %d statements: %q, %v", len(again), s.Text, err)
-			}
-		}
-	})
-}

@@ -1,4 +1,4 @@
-// Package sqltext reads SQL as text: it splits scripts into statements, tells what a statement does, which constructs it uses
+// Package sqltext reads SQL as text: it tells what a statement does, which constructs it uses
 // and how it orders its rows. It reads with PostgreSQL's own parser and never runs anything.
 package sqltext
 
@@ -7,7 +7,6 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	pg "github.com/pganalyze/pg_query_go/v6"
 	"github.com/pganalyze/pg_query_go/v6/parser"
 )
 
@@ -60,31 +59,6 @@ func syntaxError(text string, err error) error {
 		return &SyntaxError{Message: p.Message, Place: PlaceAt(text, len(strings.TrimRight(text, " \t\r\n")))}
 	}
 	return &SyntaxError{Message: p.Message, Place: PlaceAtRune(text, p.Cursorpos)}
-}
-
-// A Statement is one statement of a script.
-type Statement struct {
-	Text   string // without the semicolon and what stands before the first word
-	Offset int    // of Text in the script, in bytes
-}
-
-// Split takes a script apart into its statements. A text that cannot be read gives a *SyntaxError.
-func Split(script string) ([]Statement, error) {
-	tree, err := pg.Parse(script)
-	if err != nil {
-		return nil, syntaxError(script, err)
-	}
-	var statements []Statement
-	for _, raw := range tree.Stmts {
-		start := int(raw.StmtLocation)
-		end := len(script)
-		if raw.StmtLen > 0 {
-			end = start + int(raw.StmtLen)
-		}
-		start += leading(script[start:end])
-		statements = append(statements, Statement{Text: script[start:end], Offset: start})
-	}
-	return statements, nil
 }
 
 // leading counts the bytes of white space and comments before the first word.

@@ -79,18 +79,27 @@ func TestErrorsHaveTheirPlace(t *testing.T) {
 	}
 }
 
-func TestSplit(t *testing.T) {
-	script := "-- tables\nCREATE TABLE a (x int);\n\nINSERT INTO a VALUES (1), ('2;3'::text::int);\nCREATE FUNCTION f() RETURNS int LANGUAGE plpgsql AS $$ BEGIN RETURN 1; END $$;\n/* last /* nested */ */ SELECT f()"
-	statements, err := sqltext.Split(script)
-	if err != nil {
-		t.Fatal(err)
-	}
-	var got []string
-	for _, s := range statements {
-		got = append(got, fmt.Sprintf("%d %s", sqltext.PlaceAt(script, s.Offset).Line, s.Text[:10]))
-	}
-	if want := []string{"2 CREATE TAB", "4 INSERT INT", "5 CREATE FUN", "6 SELECT f()"}; !slices.Equal(got, want) {
-		t.Fatalf("got %q, want %q", got, want)
+func TestWhatHasNoBearingOnData(t *testing.T) {
+	for sql, want := range map[string]bool{
+		"ALTER TABLE public.hive OWNER TO hazel":                                true,
+		"ALTER SEQUENCE hive_id_seq OWNER TO hazel":                             true,
+		"ALTER FUNCTION f(int) OWNER TO hazel":                                  true,
+		"GRANT SELECT ON hive TO PUBLIC":                                        true,
+		"REVOKE ALL ON SCHEMA public FROM PUBLIC":                               true,
+		"GRANT hazel TO robin":                                                  true,
+		"ALTER DEFAULT PRIVILEGES IN SCHEMA public GRANT SELECT ON TABLES TO x": true,
+		"COMMENT ON EXTENSION plpgsql IS 'x'":                                   true,
+		"CREATE DATABASE apiary":                                                true,
+		"COMMENT ON TABLE hive IS 'x'":                                          false,
+		"ALTER TABLE hive ADD PRIMARY KEY (hive_id)":                            false,
+		"ALTER TABLE hive OWNER TO hazel, ADD COLUMN x int":                     false,
+		"DROP DATABASE apiary":                                                  false,
+		"CREATE ROLE hazel":                                                     false,
+		"GRANT":                                                                 false,
+	} {
+		if got := sqltext.NoBearing(sql); got != want {
+			t.Errorf("%s: got %v, want %v", sql, got, want)
+		}
 	}
 }
 

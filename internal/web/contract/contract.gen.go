@@ -232,9 +232,12 @@ type BuildReport struct {
 	Build     int     `json:"build"`
 	Dataset   string  `json:"dataset"`
 	ElapsedMs float64 `json:"elapsed_ms"`
-	Rows      int64   `json:"rows"`
-	Tables    int     `json:"tables"`
-	Variants  int     `json:"variants"`
+
+	// PassedOver Statements of the setup scripts that have no bearing on the data and were not run: owners, rights. As `file:line: text`.
+	PassedOver []string `json:"passed_over,omitempty,omitzero"`
+	Rows       int64    `json:"rows"`
+	Tables     int      `json:"tables"`
+	Variants   int      `json:"variants"`
 }
 
 // Column defines model for Column.
