@@ -397,6 +397,29 @@ func TestHowMuchOfTheExpectedResultIsShown(t *testing.T) {
 	}
 }
 
+func TestAPackLoadedTwiceAtOnce(t *testing.T) {
+	teacher := hazel(t)
+	var all sync.WaitGroup
+	var loaded, refused atomic.Int64
+	for range 3 {
+		all.Go(func() {
+			report, err := client.Read[client.PackReport](teacher.LoadPack(ctx, observatory("e")))
+			if p, ok := err.(*client.ProblemError); ok && p.Type == "examen:pack-at-once" {
+				refused.Add(1)
+			} else if err == nil && report.Datasets[0].Build > 0 {
+				loaded.Add(1)
+			} else {
+				t.Error(err)
+			}
+		})
+	}
+	all.Wait()
+	d, err := client.Read[client.Dataset](teacher.GetDataset(ctx, "nights-e"))
+	if err != nil || int64(d.Build) != loaded.Load() || loaded.Load() < 1 {
+		t.Errorf("%d loaded, %d refused, build %d, %v", loaded.Load(), refused.Load(), d.Build, err)
+	}
+}
+
 // Builds that nothing runs on any more leave the practice server, and so do those that were cut short.
 func TestOldBuildsAreRemoved(t *testing.T) {
 	teacher := hazel(t)

@@ -22,7 +22,7 @@ func (p *program) dataset() *cobra.Command {
 		},
 	}
 	tables := &cobra.Command{
-		Use: "show NAME [TABLE]", Short: "List a dataset's tables, or one table's columns", Args: argsBetween(1, 2, "a dataset, and a table"),
+		Use: "show NAME [TABLE]", Short: "List a dataset's tables, or one table's columns", Args: argsBetween(1, 2, "a dataset, and perhaps a table"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			call := func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetDataset(ctx, args[0]) }
 			if len(args) == 1 {

@@ -53,6 +53,9 @@ func (s *Service) LoadPack(ctx context.Context, who Account, files map[string][]
 	report, err := l.load(ctx)
 	if err != nil {
 		l.undo(context.WithoutCancel(ctx))
+		if records.Taken(err) {
+			return nil, problem(409, "pack-at-once", "The pack was loaded twice at the same time", "The other load was first; load it again to have yours.")
+		}
 		var broken *practice.BuildError
 		if errors.As(err, &broken) {
 			p := problem(422, "build", "The dataset cannot be built", "%s", broken.Error())
