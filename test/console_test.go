@@ -261,6 +261,7 @@ func TestThePageSaysWhatIsDownAndRecovers(t *testing.T) {
 	w.says(in("no-mail", ".draft-state"), "Draft kept")
 	up()
 	until(t, "the banner is gone", func() bool { found, _, _ := w.Has(".ant-alert"); return !found })
+	until(t, "the exercise says nothing of it any more", func() bool { found, _, _ := w.Has(in("no-mail", ".answer .problem")); return !found })
 	w.press("no-mail", "Run")
 	w.says(in("no-mail", ".result"), "1 row")
 

@@ -22,6 +22,12 @@ export function Servers() {
   return said ? <Alert banner type="warning" showIcon={false} title={said + " It is tried again by itself."} /> : null;
 }
 
+/** Tells whether both servers were up when last asked. */
+export function useServersUp() {
+  const { data, isError } = useQuery({ queryKey: ["health"], queryFn: ask, enabled: false });
+  return !isError && !down(data);
+}
+
 async function ask() {
   const { data } = await api.GET("/api/health"); // not answer(), which would ask again
   if (!data) throw new Error("no answer");

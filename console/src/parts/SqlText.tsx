@@ -67,7 +67,6 @@ export function SqlText({ label, text, onChange, onRun, readOnly }: Props) {
     view.current = editor;
     return () => editor.destroy();
     // The editor is made once; later values of text are brought in below.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [label, readOnly]);
 
   useEffect(() => {

@@ -5,6 +5,7 @@ import { Link } from "react-router";
 import { answer, api, problemOf, type Exercise } from "../../api/client";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { Prose } from "../../parts/Prose";
+import { useServersUp } from "../../parts/Servers";
 import { SqlText } from "../../parts/SqlText";
 import { points } from "../../parts/words";
 import { Example } from "./Example";
@@ -47,6 +48,13 @@ export function ExerciseSection({ exercise, closed, broughtBack, inFocus, onFocu
     mutationFn: () => answer(api.POST("/api/papers/{paper}/exercises/{exercise}/attempts", { params: { path: { paper, exercise: slug } }, body: { sql } })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["paper", paper] }),
   });
+  // What was said while a server was down goes when it is up again.
+  const up = useServersUp();
+  useEffect(() => {
+    if (!up) return;
+    for (const call of [run, submit]) if (call.error && [0, 503].includes(problemOf(call.error).status)) call.reset();
+    // Only its coming up matters.
+  }, [up]);
   const attempt = submit.data ?? exercise.latest;
   const used = exercise.attempts_allowed !== undefined && exercise.attempts >= exercise.attempts_allowed;
 
