@@ -316,7 +316,8 @@ func TestLargeResults(t *testing.T) {
 		[2]string{"repeats: once", "SELECT class FROM star"},
 		[2]string{"columns: any", "SELECT id, class FROM star"},
 		[2]string{"order: strict", "SELECT id FROM star ORDER BY id DESC"},
-		[2]string{"points: 1", "SELECT id, light / 3 FROM star, generate_series(1, 50)"})
+		[2]string{"points: 1", "SELECT id, light / 3 FROM star, generate_series(1, 50)"},
+		[2]string{"columns: any\nnames: require", "SELECT id, class FROM star"})
 	_, c := newcomer(t)
 	for _, e := range []struct {
 		number    int
@@ -333,6 +334,8 @@ func TestLargeResults(t *testing.T) {
 		{2, "SELECT class FROM star WHERE class > 0", "incorrect rows-missing"},
 		{3, "SELECT class AS a, id AS b FROM star", "correct"},
 		{3, "SELECT id, id FROM star", "incorrect values-differ"},
+		{6, "SELECT class, id FROM star", "correct"},
+		{6, "SELECT class, id AS number FROM star", "incorrect column-names"},
 		{4, "SELECT id FROM star ORDER BY -id", "correct"},
 		{4, "SELECT id FROM star ORDER BY id", "incorrect row-order-reversed"},
 		{1, "SELECT a.id, a.light FROM star a, star b WHERE b.id <= 60", "incorrect too-large-to-pair"},

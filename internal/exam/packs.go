@@ -262,7 +262,7 @@ func (l *loading) tryAnswers(ctx context.Context) error {
 }
 
 func (l *loading) tryAnswer(ctx context.Context, p pack.Paper, e *pack.Exercise, sql, database string, variant bool) error {
-	_, err := l.references.get(ctx, sql, database, variant)
+	_, err := l.references.get(ctx, sql, database)
 	reason := ofQuery(err)
 	if reason == nil {
 		return err

@@ -31,7 +31,6 @@ type reference struct {
 	keyTypes []result.Type
 	sql      string // with the order keys added
 	database string
-	variant  bool
 	count    int64
 	rows     []result.Row // nil where there are too many to keep
 	kept     bool
@@ -47,13 +46,13 @@ const (
 )
 
 // get returns a reference answer's columns, order and, where they are few, rows.
-func (r *references) get(ctx context.Context, sql, database string, variant bool) (*reference, error) {
+func (r *references) get(ctx context.Context, sql, database string) (*reference, error) {
 	key := database + "\x00" + sql
 	if found, ok := r.known.Get(key); ok {
 		return found, nil
 	}
 	flight := r.flights.DoChan(key, func() (any, error) {
-		made, err := r.make(context.WithoutCancel(ctx), sql, database, variant)
+		made, err := r.make(context.WithoutCancel(ctx), sql, database)
 		if err == nil {
 			r.known.Add(key, made)
 		}
@@ -70,7 +69,7 @@ func (r *references) get(ctx context.Context, sql, database string, variant bool
 	}
 }
 
-func (r *references) make(ctx context.Context, sql, database string, variant bool) (*reference, error) {
+func (r *references) make(ctx context.Context, sql, database string) (*reference, error) {
 	q, err := sqltext.ReadQuery(sql)
 	if err != nil {
 		return nil, err
@@ -79,7 +78,7 @@ func (r *references) make(ctx context.Context, sql, database string, variant boo
 	if err != nil {
 		return nil, err
 	}
-	ref := &reference{sql: ordering.SQL, database: database, variant: variant}
+	ref := &reference{sql: ordering.SQL, database: database}
 	ref.digests, _ = lru.New[string, *compare.Digest](8)
 	collect := &collector{rows: keepRows, bytes: keepBytes}
 	ran, err := r.practice.Run(ctx, ref.run(), collect)
@@ -211,7 +210,7 @@ const sampleRows = 3
 
 // addExpected fills in what the exercise shows of its expected result. Where that cannot be found out now it shows less.
 func (s *Service) addExpected(ctx context.Context, p *Paper, e *Exercise) {
-	ref, err := s.references.get(ctx, e.Reference, p.Database, false)
+	ref, err := s.references.get(ctx, e.Reference, p.Database)
 	if err != nil {
 		s.log.Warn("the reference answer cannot be run", "paper", p.Slug, "exercise", e.Slug, "error", err)
 		return

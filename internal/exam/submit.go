@@ -214,7 +214,7 @@ func (c *check) viewing(database string, variant bool) *viewing {
 // verdict runs the query and tells whether its result is one that counts as right; else there are findings, save on a variant.
 func (v *viewing) verdict(ctx context.Context, q *sqltext.Query) (right bool, err error) {
 	for _, sql := range append([]string{v.exercise.Reference}, v.rules.Also...) {
-		ref, err := v.service.references.get(ctx, sql, v.database, v.variant)
+		ref, err := v.service.references.get(ctx, sql, v.database)
 		if err != nil {
 			return false, &referenceError{err}
 		}
@@ -276,7 +276,6 @@ func (v *viewing) compare(side *side) (right bool, findings []explain.Finding, e
 		return false, v.words(side.columns), nil
 	}
 	attempt := side.digester.Digest()
-	names := side.plan.NamesFinding()
 	var differences []compare.Finding
 	right = side.plan.Match(side.digest, attempt)
 	if !right {
@@ -284,7 +283,7 @@ func (v *viewing) compare(side *side) (right bool, findings []explain.Finding, e
 			return false, nil, err
 		}
 	}
-	if names != nil {
+	if names := side.plan.NamesFinding(); names != nil { // last: looking at the rows may have paired the columns otherwise
 		right, differences = false, append([]compare.Finding{*names}, differences...)
 	}
 	return right, v.words(differences), nil

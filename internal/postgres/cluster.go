@@ -125,13 +125,6 @@ func stopServer(server *exec.Cmd, ended chan struct{}) {
 	}
 }
 
-// PID is the server's process at hand.
-func (c *Cluster) PID() int {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	return c.server.Process.Pid
-}
-
 // keepUp starts the server again whenever it ends by itself, until it is to stop.
 func (c *Cluster) keepUp(launch func() error) {
 	defer close(c.stopped)

@@ -11,11 +11,17 @@ import (
 	"examen/internal/core/result"
 )
 
+// A resultSet is a whole one.
+type resultSet struct {
+	Columns []result.Column
+	Rows    []result.Row
+}
+
 // set reads a result set from "name:type ... | cell cell | ...": i is integer, f double precision, n numeric, t text; ~ is NULL.
-func set(s string) result.Set {
+func set(s string) resultSet {
 	types := map[string]result.Type{"i": {OID: 23, Name: "integer"}, "f": {OID: 701, Name: "double precision"}, "n": {OID: 1700, Name: "numeric"}, "t": {OID: 25, Name: "text"}}
 	lines := strings.Split(s, "|")
-	var out result.Set
+	var out resultSet
 	for _, c := range strings.Fields(lines[0]) {
 		name, typ, _ := strings.Cut(c, ":")
 		out.Columns = append(out.Columns, result.Column{Name: name, Type: types[typ]})
@@ -35,7 +41,7 @@ func set(s string) result.Set {
 }
 
 // verdict compares as the service does: digests first, the rows only where they differ.
-func verdict(policy compare.Policy, reference result.Set, keys []int, ordered bool, attempt result.Set) (bool, []compare.Finding) {
+func verdict(policy compare.Policy, reference resultSet, keys []int, ordered bool, attempt resultSet) (bool, []compare.Finding) {
 	hidden := 0 // columns that are only order keys begin with a star
 	for _, c := range reference.Columns {
 		if strings.HasPrefix(c.Name, "*") {
@@ -150,7 +156,7 @@ func TestEvidenceIsAtMostFiveRows(t *testing.T) {
 func TestVerdictsOfRandomSets(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
 	for range 400 {
-		reference := result.Set{Columns: set("a:i b:t c:f").Columns}
+		reference := resultSet{Columns: set("a:i b:t c:f").Columns}
 		for range 1 + r.IntN(30) {
 			row := result.Row{fmt.Append(nil, r.IntN(5)), fmt.Append(nil, string(rune('p'+r.IntN(4)))), fmt.Append(nil, float64(r.IntN(8))/4)}
 			if r.IntN(6) == 0 {
@@ -160,15 +166,15 @@ func TestVerdictsOfRandomSets(t *testing.T) {
 		}
 		key := func(row result.Row) string { return fmt.Sprint(row[0] == nil, string(row[0])) }
 		slices.SortStableFunc(reference.Rows, func(a, b result.Row) int { return strings.Compare(key(a), key(b)) })
-		shuffled := func() result.Set {
+		shuffled := func() resultSet {
 			rows := slices.Clone(reference.Rows)
 			r.Shuffle(len(rows), func(i, j int) { rows[i], rows[j] = rows[j], rows[i] })
-			return result.Set{Columns: reference.Columns, Rows: rows}
+			return resultSet{Columns: reference.Columns, Rows: rows}
 		}
 		withinTies := shuffled()
 		slices.SortStableFunc(withinTies.Rows, func(a, b result.Row) int { return strings.Compare(key(a), key(b)) })
 
-		expect := func(what string, want bool, ordered bool, attempt result.Set) {
+		expect := func(what string, want bool, ordered bool, attempt resultSet) {
 			t.Helper()
 			var keys []int
 			if ordered {
@@ -191,8 +197,8 @@ func TestVerdictsOfRandomSets(t *testing.T) {
 		changed.Rows[at][column] = [][]byte{[]byte("77"), []byte("zebra"), []byte("9.75")}[column]
 		expect("one cell changed", false, false, changed)
 		dropped := shuffled()
-		expect("one row dropped", false, false, result.Set{Columns: dropped.Columns, Rows: dropped.Rows[1:]})
+		expect("one row dropped", false, false, resultSet{Columns: dropped.Columns, Rows: dropped.Rows[1:]})
 		repeated := shuffled()
-		expect("one row repeated", false, r.IntN(2) == 0, result.Set{Columns: repeated.Columns, Rows: append(repeated.Rows, repeated.Rows[0])})
+		expect("one row repeated", false, r.IntN(2) == 0, resultSet{Columns: repeated.Columns, Rows: append(repeated.Rows, repeated.Rows[0])})
 	}
 }

@@ -29,11 +29,11 @@ func FuzzVerdict(f *testing.F) {
 		sameOrder := sameRows && slices.EqualFunc(ref, att, func(a, b string) bool { return key(a) == key(b) })
 
 		columns := []result.Column{{Name: "t", Type: result.Type{OID: 25}}}
-		a := result.Set{Columns: append(columns[:1:1], result.Column{Name: "*key", Type: result.Type{OID: 25}})}
+		a := resultSet{Columns: append(columns[:1:1], result.Column{Name: "*key", Type: result.Type{OID: 25}})}
 		for _, s := range ref {
 			a.Rows = append(a.Rows, result.Row{[]byte(s), []byte(key(s))})
 		}
-		b := result.Set{Columns: columns}
+		b := resultSet{Columns: columns}
 		for _, s := range att {
 			b.Rows = append(b.Rows, result.Row{[]byte(s)})
 		}

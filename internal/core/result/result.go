@@ -31,12 +31,6 @@ type Type struct {
 // A Row holds one cell for each column; a nil cell is NULL.
 type Row [][]byte
 
-// A Set is a whole result set.
-type Set struct {
-	Columns []Column
-	Rows    []Row
-}
-
 // A Family groups the types whose values can be compared with each other.
 type Family string
 

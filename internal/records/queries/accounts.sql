@@ -6,9 +6,6 @@ RETURNING *;
 -- name: AccountByName :one
 SELECT * FROM account WHERE name = $1;
 
--- name: AccountByID :one
-SELECT * FROM account WHERE id = $1;
-
 -- name: CountInstructors :one
 SELECT count(*) FROM account WHERE role = 'instructor';
 

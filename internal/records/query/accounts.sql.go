@@ -10,25 +10,6 @@ import (
 	"time"
 )
 
-const accountByID = `-- name: AccountByID :one
-SELECT id, name, display_name, role, password, one_time, created_at FROM account WHERE id = $1
-`
-
-func (q *Queries) AccountByID(ctx context.Context, id int64) (Account, error) {
-	row := q.db.QueryRow(ctx, accountByID, id)
-	var i Account
-	err := row.Scan(
-		&i.ID,
-		&i.Name,
-		&i.DisplayName,
-		&i.Role,
-		&i.Password,
-		&i.OneTime,
-		&i.CreatedAt,
-	)
-	return i, err
-}
-
 const accountByName = `-- name: AccountByName :one
 SELECT id, name, display_name, role, password, one_time, created_at FROM account WHERE name = $1
 `
