@@ -277,6 +277,24 @@ func TestThePageSaysWhatIsDownAndRecovers(t *testing.T) {
 	}
 }
 
+// What was typed is there again after looking at something else, without loading the page anew.
+func TestTypedTextStaysWhereverOneLooks(t *testing.T) {
+	name, _ := newcomer(t)
+	w := open(t, shared.url, name, demo.LearnerPassword)
+	w.says(".papers a", "A first look").MustClick()
+	w.write("no-mail", "SELECT 'typed'")
+	w.says(in("no-mail", ".draft-state"), "Draft kept")
+	w.press("which-colours", "Focus")
+	until(t, "only one exercise is shown", func() bool { found, _, _ := w.Has(in("no-mail", ".answer")); return !found })
+	w.press("which-colours", "Back to the paper")
+	w.says(in("no-mail", ".answer .cm-content"), "SELECT 'typed'")
+	w.says("nav a", "My history").MustClick()
+	w.says("p", "Nothing was run or submitted yet")
+	w.says("nav a", "My papers").MustClick()
+	w.says(".papers a", "A first look").MustClick()
+	w.says(in("no-mail", ".answer .cm-content"), "SELECT 'typed'")
+}
+
 // Values that carry markup are text on the page.
 func TestMarkupInValuesIsText(t *testing.T) {
 	name, _ := newcomer(t)

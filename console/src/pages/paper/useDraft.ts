@@ -1,5 +1,6 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
-import { answer, api, problemOf, type Exercise } from "../../api/client";
+import { answer, api, problemOf, type Exercise, type Schemas } from "../../api/client";
 import { moment } from "../../parts/words";
 
 const pause = 700; // milliseconds after the last key
@@ -13,12 +14,15 @@ export function useDraft(exercise: Exercise) {
   const [said, setSaid] = useState(exercise.draft ? `Draft kept ${moment(exercise.draft.kept)}` : "");
   const waiting = useRef<{ sql: string; timer: number } | null>(null);
   const { paper, slug } = exercise;
+  const queries = useQueryClient();
 
   const send = useCallback(
     async (sql: string) => {
       const path = { paper, exercise: slug };
       try {
         const draft = await answer(api.PUT("/api/papers/{paper}/exercises/{exercise}/draft", { params: { path }, body: { sql } }));
+        // The paper as it was loaded learns of it, so that leaving the page and coming back shows this text.
+        queries.setQueryData(["paper", paper], (loaded?: Schemas["Paper"]) => loaded && withDraft(loaded, slug, draft));
         if (waiting.current?.sql === sql) waiting.current = null;
         if (!waiting.current) setSaid(`Draft kept ${moment(draft.kept)}`);
       } catch (error) {
@@ -28,7 +32,7 @@ export function useDraft(exercise: Exercise) {
         if (passes && waiting.current?.sql === sql) waiting.current.timer = window.setTimeout(() => void send(sql), again);
       }
     },
-    [paper, slug],
+    [paper, slug, queries],
   );
 
   const keep = useCallback(
@@ -50,4 +54,9 @@ export function useDraft(exercise: Exercise) {
     [send],
   );
   return { said, keep };
+}
+
+function withDraft(paper: Schemas["Paper"], slug: string, draft: Schemas["Draft"]): Schemas["Paper"] {
+  const sections = paper.sections.map((s) => (s.exercise?.slug === slug ? { ...s, exercise: { ...s.exercise, draft } } : s));
+  return { ...paper, sections };
 }
