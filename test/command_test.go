@@ -137,19 +137,15 @@ func TestTheTokenIsKeptFromOthers(t *testing.T) {
 func TestAnInstructorsDayAtTheCommandLine(t *testing.T) {
 	s := at(t, demo.InstructorName, demo.InstructorPassword)
 	folder := t.TempDir()
-	for _, f := range observatory("cli").Files {
-		path := filepath.Join(folder, f.Path)
-		_ = os.MkdirAll(filepath.Dir(path), 0o755)
-		if err := os.WriteFile(path, f.Content, 0o600); err != nil {
-			t.Fatal(err)
-		}
+	if err := os.CopyFS(folder, observatory("cli")); err != nil {
+		t.Fatal(err)
 	}
 	for _, c := range []struct {
 		args string
 		code int
 		want []string
 	}{
-		{"pack load " + folder, 0, []string{"dataset", "nights-cli", "build 1: 1 table, 3 rows, 1 variant", "Dusk: 2 exercises, 2 points"}},
+		{"pack load " + folder, 0, []string{"nights-cli, build 1: 1 table, 3 rows, 1 variant", "night", "Dusk"}},
 		{"pack load " + folder + "/none", 2, []string{"no such file"}},
 		{"course create night-owls --title Night_owls", 0, []string{"night-owls"}},
 		{"course create night-owls --title Again", 3, []string{"there already"}},

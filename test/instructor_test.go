@@ -2,7 +2,9 @@ package test
 
 import (
 	"encoding/csv"
+	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -10,6 +12,7 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
+	"testing/fstest"
 
 	"examen/internal/client"
 	"examen/internal/demo"
@@ -65,7 +68,7 @@ func TestProgressAndMarksFollowAttempts(t *testing.T) {
 }
 
 // observatory is a pack of the test's own, with a variant, with names made from a suffix; edits are pairs of old and new text in its paper.
-func observatory(suffix string, edits ...string) client.PackFiles {
+func observatory(suffix string, edits ...string) fstest.MapFS {
 	paper := `---
 paper: dusk-SUFFIX
 title: Dusk
@@ -87,7 +90,7 @@ The night with the best seeing, and its cloud cover.
 	for i := 0; i < len(edits); i += 2 {
 		paper = strings.Replace(paper, edits[i], edits[i+1], 1)
 	}
-	var files []client.PackFile
+	files := fstest.MapFS{}
 	for path, content := range map[string]string{
 		"pack.yaml":   "pack: observatory-SUFFIX\ntitle: Observatory\ndatasets:\n  nights-SUFFIX:\n    setup: [tables.sql]\n    variants:\n      more: [more.sql]\npapers: [dusk.md]\n",
 		"tables.sql":  "CREATE TABLE night (day date PRIMARY KEY, cloud int, seeing numeric);\nINSERT INTO night VALUES ('2026-01-01', 10, 1.1), ('2026-01-02', 90, 2.5), ('2026-01-03', NULL, 1.2);\n",
@@ -95,14 +98,25 @@ The night with the best seeing, and its cloud cover.
 		"dusk.md":     paper,
 		"notes/a.txt": "not part of the pack",
 	} {
-		files = append(files, client.PackFile{Path: path, Content: []byte(strings.ReplaceAll(content, "SUFFIX", suffix))})
+		files[path] = &fstest.MapFile{Data: []byte(strings.ReplaceAll(content, "SUFFIX", suffix))}
 	}
-	return client.PackFiles{Files: files}
+	return files
+}
+
+// refusal is why a pack is not loaded.
+func refusal(t *testing.T, teacher *client.Client, files fs.FS) client.Problem {
+	t.Helper()
+	_, err := client.Loaded(ctx, teacher, files)
+	var no *client.ProblemError
+	if !errors.As(err, &no) {
+		t.Fatalf("a problem is expected, got %v", err)
+	}
+	return no.Problem
 }
 
 func TestAPackOfOnesOwn(t *testing.T) {
 	teacher := hazel(t)
-	report, err := client.Read[client.PackReport](teacher.LoadPack(ctx, observatory("a")))
+	report, err := client.Loaded(ctx, teacher, observatory("a"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -159,37 +173,33 @@ func TestAPackWithAnErrorLoadsNothing(t *testing.T) {
 		{"an also answer that fails", []string{"SELECT day, cloud FROM night WHERE cloud <= 20", "SELECT 1/0 FROM night"}, `dusk.md:13: an answer under also of exercise clear does not run: Division by zero`},
 		{"another dataset", []string{"dataset: nights-SUFFIX", "dataset: days"}, `dusk.md:1: the paper's dataset "days" is neither in the pack nor loaded`},
 	} {
-		p := problemOf(t)(teacher.LoadPack(ctx, observatory("b", c.edits...)))
+		p := refusal(t, teacher, observatory("b", c.edits...))
 		if p.Status != 422 || !strings.HasPrefix(p.Detail, c.want) || p.Place.File != "dusk.md" || p.Place.Line == 0 {
 			t.Errorf("%s:\n got %+v\nwant %s", c.name, p, c.want)
 		}
 	}
 	broken := observatory("b")
-	for i := range broken.Files {
-		if broken.Files[i].Path == "tables.sql" {
-			broken.Files[i].Content = []byte("CREATE TABLE night (\n  day dat);")
-		}
-	}
-	if p := problemOf(t)(teacher.LoadPack(ctx, broken)); p.Type != "examen:build" || !strings.HasPrefix(p.Detail, `tables.sql:2: type "dat" does not exist`) {
+	broken["tables.sql"].Data = []byte("CREATE TABLE night (\n  day dat);")
+	if p := refusal(t, teacher, broken); p.Type != "examen:build" || !strings.HasPrefix(p.Detail, `tables.sql:2: type "dat" does not exist`) {
 		t.Errorf("got %+v", p)
 	}
 	if p := problemOf(t)(teacher.GetDataset(ctx, "nights-b")); p.Status != 404 {
 		t.Errorf("something was loaded: %+v", p)
 	}
 	taken := observatory("b")
-	for i := range taken.Files {
-		taken.Files[i].Content = []byte(strings.ReplaceAll(string(taken.Files[i].Content), "nights-b", "apiary"))
+	for _, file := range taken {
+		file.Data = []byte(strings.ReplaceAll(string(file.Data), "nights-b", "apiary"))
 	}
-	if p := problemOf(t)(teacher.LoadPack(ctx, taken)); !strings.Contains(p.Detail, `taken by the pack "heather-hill"`) {
+	if p := refusal(t, teacher, taken); !strings.Contains(p.Detail, `taken by the pack "heather-hill"`) {
 		t.Errorf("a dataset of another pack: %+v", p)
 	}
 }
 
 func TestLoadingAPackAgain(t *testing.T) {
 	teacher := hazel(t)
-	load := func(files client.PackFiles) client.PackReport {
+	load := func(files fs.FS) client.JobReport {
 		t.Helper()
-		report, err := client.Read[client.PackReport](teacher.LoadPack(ctx, files))
+		report, err := client.Loaded(ctx, teacher, files)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -287,13 +297,13 @@ func paperOf(t *testing.T, name string, exercises ...[2]string) func(c *client.C
 	for i, e := range exercises {
 		paper += fmt.Sprintf("\n## Exercise number %d\n\nSolve it.\n\n```sql answer\n%s\n```\n\n```yaml check\n%s\n```\n", i+1, e[1], e[0])
 	}
-	files := client.PackFiles{Files: []client.PackFile{
-		{Path: "pack.yaml", Content: []byte(fmt.Sprintf("pack: %s\ntitle: %s\ndatasets:\n  %s:\n    setup: [rows.sql]\npapers: [paper.md]\n", name, name, name))},
-		{Path: "rows.sql", Content: []byte("CREATE TABLE star AS SELECT n AS id, n % 7 AS class, (n * 37 % 1000) / 8.0::float8 AS light FROM generate_series(1, 5000) AS n;")},
-		{Path: "paper.md", Content: []byte(paper)},
-	}}
+	files := fstest.MapFS{
+		"pack.yaml": {Data: []byte(fmt.Sprintf("pack: %s\ntitle: %s\ndatasets:\n  %s:\n    setup: [rows.sql]\npapers: [paper.md]\n", name, name, name))},
+		"rows.sql":  {Data: []byte("CREATE TABLE star AS SELECT n AS id, n % 7 AS class, (n * 37 % 1000) / 8.0::float8 AS light FROM generate_series(1, 5000) AS n;")},
+		"paper.md":  {Data: []byte(paper)},
+	}
 	teacher := hazel(t)
-	if _, err := client.Read[client.PackReport](teacher.LoadPack(ctx, files)); err != nil {
+	if _, err := client.Loaded(ctx, teacher, files); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := client.Read[client.CoursePaper](teacher.OpenPaper(ctx, "evening-group", name, client.PaperTimes{})); err != nil {
@@ -406,7 +416,7 @@ func TestAPackLoadedTwiceAtOnce(t *testing.T) {
 	var loaded, refused atomic.Int64
 	for range 3 {
 		all.Go(func() {
-			report, err := client.Read[client.PackReport](teacher.LoadPack(ctx, observatory("e")))
+			report, err := client.Loaded(ctx, teacher, observatory("e"))
 			if p, ok := err.(*client.ProblemError); ok && p.Type == "examen:pack-at-once" {
 				refused.Add(1)
 			} else if err == nil && report.Datasets[0].Build > 0 {
@@ -434,17 +444,13 @@ func TestOldBuildsAreRemoved(t *testing.T) {
 		return n
 	}
 	for range 4 {
-		if _, err := client.Read[client.PackReport](teacher.LoadPack(ctx, observatory("d"))); err != nil {
+		if _, err := client.Loaded(ctx, teacher, observatory("d")); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if n := databases(); n != 4 { // two builds, each with a variant
-		t.Errorf("%d databases are there", n)
-	}
-	if p := problemOf(t)(teacher.LoadPack(ctx, observatory("d", "SELECT day FROM", "SELECT dy FROM"))); p.Status != 422 {
+	until(t, "two builds are left, each with a variant", func() bool { return databases() == 4 })
+	if p := refusal(t, teacher, observatory("d", "SELECT day FROM", "SELECT dy FROM")); p.Status != 422 {
 		t.Fatalf("got %+v", p)
 	}
-	if n := databases(); n != 4 {
-		t.Errorf("a load that failed leaves something: %d databases are there", n)
-	}
+	until(t, "a load that failed leaves nothing", func() bool { return databases() == 4 })
 }

@@ -88,8 +88,10 @@ func numeric(lines [][]string, column int) bool {
 	return some
 }
 
-func (p *program) onTerminal() bool {
-	f, ok := p.out.(*os.File)
+func (p *program) onTerminal() bool { return isTerminal(p.out) }
+
+func isTerminal(w io.Writer) bool {
+	f, ok := w.(*os.File)
 	return ok && term.IsTerminal(int(f.Fd()))
 }
 

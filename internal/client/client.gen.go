@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"github.com/oapi-codegen/runtime"
+	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
 // Defines values for BlockKind.
@@ -35,6 +36,33 @@ func (e BlockKind) Valid() bool {
 	}
 }
 
+// Defines values for ConstraintKind.
+const (
+	CheckExpression     ConstraintKind = "check"
+	ExclusionConstraint ConstraintKind = "exclusion"
+	ForeignKey          ConstraintKind = "foreign key"
+	PrimaryKey          ConstraintKind = "primary key"
+	UniqueColumns       ConstraintKind = "unique"
+)
+
+// Valid indicates whether the value is a known member of the ConstraintKind enum.
+func (e ConstraintKind) Valid() bool {
+	switch e {
+	case CheckExpression:
+		return true
+	case ExclusionConstraint:
+		return true
+	case ForeignKey:
+		return true
+	case PrimaryKey:
+		return true
+	case UniqueColumns:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for EntryKind.
 const (
 	EntryKindAttempt EntryKind = "attempt"
@@ -47,6 +75,60 @@ func (e EntryKind) Valid() bool {
 	case EntryKindAttempt:
 		return true
 	case EntryKindRun:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for JobKind.
+const (
+	JobOfDataset JobKind = "dataset"
+	JobOfPack    JobKind = "pack"
+)
+
+// Valid indicates whether the value is a known member of the JobKind enum.
+func (e JobKind) Valid() bool {
+	switch e {
+	case JobOfDataset:
+		return true
+	case JobOfPack:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for JobState.
+const (
+	JobAsking    JobState = "asking"
+	JobDone      JobState = "done"
+	JobFailed    JobState = "failed"
+	JobQueued    JobState = "queued"
+	JobReceiving JobState = "receiving"
+	JobRunning   JobState = "running"
+	JobStopped   JobState = "stopped"
+	JobStopping  JobState = "stopping"
+)
+
+// Valid indicates whether the value is a known member of the JobState enum.
+func (e JobState) Valid() bool {
+	switch e {
+	case JobAsking:
+		return true
+	case JobDone:
+		return true
+	case JobFailed:
+		return true
+	case JobQueued:
+		return true
+	case JobReceiving:
+		return true
+	case JobRunning:
+		return true
+	case JobStopped:
+		return true
+	case JobStopping:
 		return true
 	default:
 		return false
@@ -158,6 +240,30 @@ func (e ServerState) Valid() bool {
 	}
 }
 
+// Defines values for GetMapParamsFormat.
+const (
+	MapJSON    GetMapParamsFormat = "json"
+	MapMermaid GetMapParamsFormat = "mermaid"
+	MapSVG     GetMapParamsFormat = "svg"
+	MapText    GetMapParamsFormat = "text"
+)
+
+// Valid indicates whether the value is a known member of the GetMapParamsFormat enum.
+func (e GetMapParamsFormat) Valid() bool {
+	switch e {
+	case MapJSON:
+		return true
+	case MapMermaid:
+		return true
+	case MapSVG:
+		return true
+	case MapText:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GetMarksParamsFormat.
 const (
 	Csv  GetMarksParamsFormat = "csv"
@@ -227,17 +333,34 @@ type Block struct {
 // BlockKind defines model for BlockKind.
 type BlockKind string
 
+// Build defines model for Build.
+type Build struct {
+	Made   time.Time   `json:"made"`
+	Number int         `json:"number"`
+	Report BuildReport `json:"report"`
+}
+
 // BuildReport defines model for BuildReport.
 type BuildReport struct {
-	Build     int     `json:"build"`
-	Dataset   string  `json:"dataset"`
-	ElapsedMs float64 `json:"elapsed_ms"`
+	// Advice What looks forgotten.
+	Advice []string `json:"advice,omitempty,omitzero"`
 
-	// PassedOver Statements of the setup scripts that have no bearing on the data and were not run: owners, rights. As `file:line: text`.
-	PassedOver []string `json:"passed_over,omitempty,omitzero"`
-	Rows       int64    `json:"rows"`
-	Tables     int      `json:"tables"`
-	Variants   int      `json:"variants"`
+	// Broken Reference answers that do not run on this build.
+	Broken []string `json:"broken,omitempty,omitzero"`
+	Build  int      `json:"build"`
+
+	// Bytes On disk.
+	Bytes     int64           `json:"bytes"`
+	Dataset   string          `json:"dataset"`
+	ElapsedMs float64         `json:"elapsed_ms"`
+	Inferred  []InferredTable `json:"inferred,omitempty,omitzero"`
+
+	// PassedOver What the setup scripts say that has no bearing on the data and was not run: owners, rights. As `file:line: text`.
+	PassedOver []string    `json:"passed_over,omitempty,omitzero"`
+	Rows       int64       `json:"rows"`
+	Sizes      []TableSize `json:"sizes,omitempty,omitzero"`
+	Tables     int         `json:"tables"`
+	Variants   int         `json:"variants"`
 }
 
 // Column defines model for Column.
@@ -247,6 +370,18 @@ type Column struct {
 	// Type As PostgreSQL writes it: `numeric(6,2)`, `text`.
 	Type string `json:"type"`
 }
+
+// Constraint defines model for Constraint.
+type Constraint struct {
+	// Definition As PostgreSQL writes it.
+	Definition string         `json:"definition"`
+	Kind       ConstraintKind `json:"kind"`
+	Name       string         `json:"name"`
+	Words      string         `json:"words"`
+}
+
+// ConstraintKind defines model for Constraint.Kind.
+type ConstraintKind string
 
 // Course defines model for Course.
 type Course struct {
@@ -275,10 +410,32 @@ type CoursePaper struct {
 
 // Dataset defines model for Dataset.
 type Dataset struct {
-	Build  int     `json:"build"`
-	Name   string  `json:"name"`
-	Tables []Table `json:"tables"`
-	Title  string  `json:"title"`
+	Build int `json:"build"`
+
+	// Builds The latest first; for instructors.
+	Builds []Build `json:"builds,omitempty,omitzero"`
+
+	// Bytes On disk.
+	Bytes int64  `json:"bytes"`
+	Name  string `json:"name"`
+
+	// Pack The pack that it came with; for instructors.
+	Pack      string     `json:"pack,omitempty,omitzero"`
+	Relations []Relation `json:"relations"`
+	Rows      int64      `json:"rows"`
+	Tables    []Table    `json:"tables"`
+	Title     string     `json:"title"`
+
+	// Variants For instructors.
+	Variants []string `json:"variants,omitempty,omitzero"`
+}
+
+// DatasetMap defines model for DatasetMap.
+type DatasetMap struct {
+	Entities  []MapEntity `json:"entities"`
+	Height    float64     `json:"height"`
+	Relations []MapLine   `json:"relations"`
+	Width     float64     `json:"width"`
 }
 
 // DatasetSummary defines model for DatasetSummary.
@@ -350,6 +507,11 @@ type Expected struct {
 	Rows Rows `json:"rows,omitempty,omitzero"`
 }
 
+// Files Each file is a part called `file`, whose filename is its path in the folder, with forward slashes.
+type Files struct {
+	File []openapi_types.File `json:"file"`
+}
+
 // Finding One difference.
 type Finding struct {
 	Columns []string `json:"columns,omitempty,omitzero"`
@@ -405,6 +567,94 @@ type HistoryPage struct {
 	Next string `json:"next,omitempty,omitzero"`
 }
 
+// Index defines model for Index.
+type Index struct {
+	Definition string `json:"definition"`
+	Name       string `json:"name"`
+	Unique     bool   `json:"unique,omitempty,omitzero"`
+}
+
+// InferredColumn defines model for InferredColumn.
+type InferredColumn struct {
+	// Header As the file names it.
+	Header string `json:"header"`
+	Name   string `json:"name"`
+	Nulls  int64  `json:"nulls"`
+
+	// Type That all its values have.
+	Type string `json:"type"`
+}
+
+// InferredTable A table made from a CSV file.
+type InferredTable struct {
+	Columns   []InferredColumn `json:"columns"`
+	Delimiter string           `json:"delimiter"`
+	File      string           `json:"file"`
+	Name      string           `json:"name"`
+	Rows      int64            `json:"rows"`
+}
+
+// Job defines model for Job.
+type Job struct {
+	// Account Who began it.
+	Account string `json:"account"`
+
+	// Bytes Of all files.
+	Bytes int64     `json:"bytes"`
+	Ended time.Time `json:"ended,omitempty,omitzero"`
+
+	// Errors Of its setup scripts.
+	Errors []ScriptError `json:"errors,omitempty,omitzero"`
+	Id     string        `json:"id"`
+	Kind   JobKind       `json:"kind"`
+	Made   time.Time     `json:"made"`
+
+	// MoreErrors How many are not listed.
+	MoreErrors int `json:"more_errors,omitempty,omitzero"`
+
+	// Name The dataset's or the pack's.
+	Name string `json:"name"`
+
+	// Problem An error (RFC 9457).
+	Problem  Problem     `json:"problem,omitempty,omitzero"`
+	Progress JobProgress `json:"progress"`
+	Report   JobReport   `json:"report,omitempty,omitzero"`
+	State    JobState    `json:"state"`
+}
+
+// JobKind defines model for Job.Kind.
+type JobKind string
+
+// JobProgress defines model for JobProgress.
+type JobProgress struct {
+	Bytes      int64  `json:"bytes"`
+	Errors     int    `json:"errors"`
+	File       string `json:"file"`
+	Rows       int64  `json:"rows"`
+	Statements int64  `json:"statements"`
+
+	// Step What is being done.
+	Step   string `json:"step"`
+	Tables int    `json:"tables"`
+
+	// Total The bytes that the step has to read.
+	Total int64 `json:"total"`
+}
+
+// JobReport defines model for JobReport.
+type JobReport struct {
+	Datasets []BuildReport `json:"datasets"`
+
+	// Inferred The tables that a job which asks would make.
+	Inferred []InferredTable `json:"inferred,omitempty,omitzero"`
+	Pack     string          `json:"pack,omitempty,omitzero"`
+	Papers   []LoadedPaper   `json:"papers"`
+	Title    string          `json:"title"`
+}
+
+// JobState defines model for JobState.
+type JobState string
+
 // LearnerProgress defines model for LearnerProgress.
 type LearnerProgress struct {
 	// Cells In the order of the exercises.
@@ -432,6 +682,31 @@ type LogIn struct {
 // LogInKind defines model for LogIn.Kind.
 type LogInKind string
 
+// MapEntity A table's place on the map, in pixels.
+type MapEntity struct {
+	Height float64 `json:"height"`
+
+	// Hidden How many columns are not shown.
+	Hidden int     `json:"hidden,omitempty,omitzero"`
+	Table  Table   `json:"table"`
+	Width  float64 `json:"width"`
+	X      float64 `json:"x"`
+	Y      float64 `json:"y"`
+}
+
+// MapLine defines model for MapLine.
+type MapLine struct {
+	// Points Its way, from the table with the foreign key.
+	Points   []MapPoint `json:"points"`
+	Relation Relation   `json:"relation"`
+}
+
+// MapPoint defines model for MapPoint.
+type MapPoint struct {
+	X float64 `json:"x"`
+	Y float64 `json:"y"`
+}
+
 // NewCourse defines model for NewCourse.
 type NewCourse struct {
 	Slug  string `json:"slug"`
@@ -451,27 +726,6 @@ type NewLearner struct {
 
 // Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 type Outcome string
-
-// PackFile defines model for PackFile.
-type PackFile struct {
-	Content []byte `json:"content"`
-
-	// Path Relative to the pack's folder, with forward slashes.
-	Path string `json:"path"`
-}
-
-// PackFiles defines model for PackFiles.
-type PackFiles struct {
-	Files []PackFile `json:"files"`
-}
-
-// PackReport defines model for PackReport.
-type PackReport struct {
-	Datasets []BuildReport `json:"datasets"`
-	Pack     string        `json:"pack"`
-	Papers   []LoadedPaper `json:"papers"`
-	Title    string        `json:"title"`
-}
 
 // Paper defines model for Paper.
 type Paper struct {
@@ -564,8 +818,42 @@ type Query struct {
 	Sql string `json:"sql"`
 }
 
+// Relation defines model for Relation.
+type Relation struct {
+	Columns []string `json:"columns"`
+
+	// From The table with the foreign key.
+	From string `json:"from"`
+
+	// Inward In words, seen from `to`.
+	Inward string `json:"inward"`
+
+	// Optional A row of `from` may refer to none.
+	Optional bool `json:"optional,omitempty,omitzero"`
+
+	// Outward In words, seen from `from`.
+	Outward  string   `json:"outward"`
+	Referred []string `json:"referred"`
+
+	// Single A row of `to` is referred to by one row of `from` at most.
+	Single bool   `json:"single,omitempty,omitzero"`
+	To     string `json:"to"`
+}
+
 // Role defines model for Role.
 type Role string
+
+// RowPage defines model for RowPage.
+type RowPage struct {
+	Columns []Column `json:"columns"`
+
+	// More Whether rows follow.
+	More   bool  `json:"more"`
+	Offset int64 `json:"offset"`
+
+	// Rows Cells as PostgreSQL writes them; null is NULL.
+	Rows Rows `json:"rows"`
+}
 
 // Rows Cells as PostgreSQL writes them; null is NULL.
 type Rows = [][]*string
@@ -608,6 +896,27 @@ type RunRequest struct {
 	Sql      string `json:"sql"`
 }
 
+// ScriptError defines model for ScriptError.
+type ScriptError struct {
+	// Cause A likely one, and what to do.
+	Cause  string `json:"cause,omitempty,omitzero"`
+	Column int    `json:"column"`
+
+	// Detail The database's.
+	Detail string `json:"detail,omitempty,omitzero"`
+	File   string `json:"file"`
+	Line   int    `json:"line"`
+
+	// Message The database's.
+	Message string `json:"message"`
+
+	// Statement Its first line.
+	Statement string `json:"statement,omitempty,omitzero"`
+
+	// Text The line.
+	Text string `json:"text,omitempty,omitzero"`
+}
+
 // Section Narrative (blocks), or an exercise.
 type Section struct {
 	Blocks   []Block  `json:"blocks,omitempty,omitzero"`
@@ -632,14 +941,28 @@ type Session struct {
 
 // Table defines model for Table.
 type Table struct {
-	Columns []TableColumn `json:"columns"`
-	Meaning string        `json:"meaning,omitempty,omitzero"`
-	Name    string        `json:"name"`
-	Rows    int64         `json:"rows"`
+	Bytes       int64         `json:"bytes,omitempty,omitzero"`
+	Columns     []TableColumn `json:"columns"`
+	Constraints []Constraint  `json:"constraints,omitempty,omitzero"`
+	Indexes     []Index       `json:"indexes,omitempty,omitzero"`
+	Meaning     string        `json:"meaning,omitempty,omitzero"`
+	Name        string        `json:"name"`
+
+	// Query Of a view.
+	Query string `json:"query,omitempty,omitzero"`
+
+	// Rows -1 for a view that takes long to count.
+	Rows int64 `json:"rows"`
+	View bool  `json:"view,omitempty,omitzero"`
 }
 
 // TableColumn defines model for TableColumn.
 type TableColumn struct {
+	Default string `json:"default,omitempty,omitzero"`
+
+	// Examples A few of its values.
+	Examples []string `json:"examples,omitempty,omitzero"`
+
 	// Key Part of the primary key.
 	Key      bool   `json:"key"`
 	Meaning  string `json:"meaning,omitempty,omitzero"`
@@ -651,14 +974,81 @@ type TableColumn struct {
 	Type       string `json:"type"`
 }
 
+// TableSize defines model for TableSize.
+type TableSize struct {
+	Bytes int64  `json:"bytes"`
+	Rows  int64  `json:"rows"`
+	Table string `json:"table"`
+}
+
+// DatasetName defines model for datasetName.
+type DatasetName = string
+
 // ExerciseSlug defines model for exerciseSlug.
 type ExerciseSlug = string
 
 // InCourse defines model for inCourse.
 type InCourse = string
 
+// JobId defines model for jobId.
+type JobId = string
+
 // PaperSlug defines model for paperSlug.
 type PaperSlug = string
+
+// BuildDatasetParams defines parameters for BuildDataset.
+type BuildDatasetParams struct {
+	Title string `form:"title,omitempty" json:"title,omitempty,omitzero"`
+
+	// Encoding Of the files, until one declares its own; UTF-8 by default.
+	Encoding string `form:"encoding,omitempty" json:"encoding,omitempty,omitzero"`
+
+	// KeepGoing Go on after an error, to list them all.
+	KeepGoing bool `form:"keep_going,omitempty" json:"keep_going,omitempty,omitzero"`
+
+	// Folder The files are a folder's: its scripts run in the order of their names, those aside that another includes.
+	Folder bool `form:"folder,omitempty" json:"folder,omitempty,omitzero"`
+
+	// Script The files to run, in this order, where not all of them; the others are there to be included or copied.
+	Script []string `form:"script,omitempty" json:"script,omitempty,omitzero"`
+
+	// Ask Stop before tables are made from CSV files alone and wait for confirmJob.
+	Ask bool `form:"ask,omitempty" json:"ask,omitempty,omitzero"`
+}
+
+// GetMapParams defines parameters for GetMap.
+type GetMapParams struct {
+	// Table Only this table and its neighbours.
+	Table  string             `form:"table,omitempty" json:"table,omitempty,omitzero"`
+	Format GetMapParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+
+	// At Where tables were moved to, as `table:x,y` separated by spaces; for svg.
+	At string `form:"at,omitempty" json:"at,omitempty,omitzero"`
+
+	// Dark Light on dark; for svg.
+	Dark bool `form:"dark,omitempty" json:"dark,omitempty,omitzero"`
+}
+
+// GetMapParamsFormat defines parameters for GetMap.
+type GetMapParamsFormat string
+
+// ListRowsParams defines parameters for ListRows.
+type ListRowsParams struct {
+	// Sort A column.
+	Sort       string `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
+	Descending bool   `form:"descending,omitempty" json:"descending,omitempty,omitzero"`
+
+	// Column A column to filter by; with `value` or `null`.
+	Column string `form:"column,omitempty" json:"column,omitempty,omitzero"`
+
+	// Value Only rows in which the column has this value, as it is shown.
+	Value string `form:"value,omitempty" json:"value,omitempty,omitzero"`
+
+	// Null Only rows in which the column is NULL.
+	Null   bool  `form:"null,omitempty" json:"null,omitempty,omitzero"`
+	Offset int64 `form:"offset,omitempty" json:"offset,omitempty,omitzero"`
+	Limit  int   `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
 
 // ListHistoryParams defines parameters for ListHistory.
 type ListHistoryParams struct {
@@ -675,6 +1065,11 @@ type ListHistoryParams struct {
 	// Before The `next` of the page before.
 	Before string `form:"before,omitempty" json:"before,omitempty,omitzero"`
 	Limit  int    `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// ListJobsParams defines parameters for ListJobs.
+type ListJobsParams struct {
+	Dataset string `form:"dataset,omitempty" json:"dataset,omitempty,omitzero"`
 }
 
 // GetMarksParams defines parameters for GetMarks.
@@ -703,8 +1098,11 @@ type AddLearnerJSONRequestBody = NewLearner
 // OpenPaperJSONRequestBody defines body for OpenPaper for application/json ContentType.
 type OpenPaperJSONRequestBody = PaperTimes
 
-// LoadPackJSONRequestBody defines body for LoadPack for application/json ContentType.
-type LoadPackJSONRequestBody = PackFiles
+// BuildDatasetMultipartRequestBody defines body for BuildDataset for multipart/form-data ContentType.
+type BuildDatasetMultipartRequestBody = Files
+
+// LoadPackMultipartRequestBody defines body for LoadPack for multipart/form-data ContentType.
+type LoadPackMultipartRequestBody = Files
 
 // SubmitJSONRequestBody defines body for Submit for application/json ContentType.
 type SubmitJSONRequestBody = Query
@@ -852,10 +1250,32 @@ type ClientInterface interface {
 	// Corresponds with GET /api/datasets (the `ListDatasets` operationId).
 	ListDatasets(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetDataset A dataset's tables and columns, with their meaning.
+	// DropDataset Remove a dataset that no paper is about. Its history stays. For instructors.
+	//
+	// Corresponds with DELETE /api/datasets/{dataset} (the `DropDataset` operationId).
+	DropDataset(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetDataset A dataset's tables with all that is known of them; for instructors its variants and builds too.
 	//
 	// Corresponds with GET /api/datasets/{dataset} (the `GetDataset` operationId).
-	GetDataset(ctx context.Context, dataset string, reqEditors ...RequestEditorFn) (*http.Response, error)
+	GetDataset(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BuildDatasetWithBody Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job. For instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/datasets/{dataset}/builds (the `BuildDataset` operationId).
+	BuildDatasetWithBody(ctx context.Context, dataset DatasetName, params *BuildDatasetParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetMap The map of a dataset's tables, or of one and its neighbours.
+	//
+	// Corresponds with GET /api/datasets/{dataset}/map (the `GetMap` operationId).
+	GetMap(ctx context.Context, dataset DatasetName, params *GetMapParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListRows A page of a table's rows.
+	//
+	// Corresponds with GET /api/datasets/{dataset}/tables/{table}/rows (the `ListRows` operationId).
+	ListRows(ctx context.Context, dataset DatasetName, table string, params *ListRowsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetHealth Which of the two servers can be reached.
 	//
@@ -867,24 +1287,42 @@ type ClientInterface interface {
 	// Corresponds with GET /api/history (the `ListHistory` operationId).
 	ListHistory(ctx context.Context, params *ListHistoryParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListJobs Builds and loads, the latest first. For instructors.
+	//
+	// Corresponds with GET /api/jobs (the `ListJobs` operationId).
+	ListJobs(ctx context.Context, params *ListJobsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetJob How a build or load gets on, or how it ended. For instructors.
+	//
+	// Corresponds with GET /api/jobs/{job} (the `GetJob` operationId).
+	GetJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ConfirmJob Go on with a job that asks.
+	//
+	// Corresponds with POST /api/jobs/{job}/confirm (the `ConfirmJob` operationId).
+	ConfirmJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// FollowJob The job as it is now, and again whenever it has changed, until it ends: server-sent events whose data are a Job.
+	//
+	// Corresponds with GET /api/jobs/{job}/events (the `FollowJob` operationId).
+	FollowJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// StopJob Stop a build or load. What it has made so far is removed; the last good build stays in use.
+	//
+	// Corresponds with POST /api/jobs/{job}/stop (the `StopJob` operationId).
+	StopJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ResetLearner Give a learner a new one-time password and end their sessions. For instructors.
 	//
 	// Corresponds with POST /api/learners/{learner}/password (the `ResetLearner` operationId).
 	ResetLearner(ctx context.Context, learner string, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// LoadPackWithBody Load a pack. All of it, or, with an error that names file and line, nothing. For instructors.
+	// LoadPackWithBody Load a pack. All of it, or, with an error that names file and line, nothing. It is a job. For instructors.
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/packs (the `LoadPack` operationId).
 	LoadPackWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
-
-	// LoadPack Load a pack. All of it, or, with an error that names file and line, nothing. For instructors.
-	//
-	// Takes a body of the `application/json` content type.
-	//
-	// Corresponds with POST /api/packs (the `LoadPack` operationId).
-	LoadPack(ctx context.Context, body LoadPackJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListPapers The papers one may read; for an instructor, all.
 	//
@@ -1139,11 +1577,73 @@ func (c *Client) ListDatasets(ctx context.Context, reqEditors ...RequestEditorFn
 	return c.Client.Do(req)
 }
 
-// GetDataset A dataset's tables and columns, with their meaning.
+// DropDataset Remove a dataset that no paper is about. Its history stays. For instructors.
+//
+// Corresponds with DELETE /api/datasets/{dataset} (the `DropDataset` operationId).
+func (c *Client) DropDataset(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDropDatasetRequest(c.Server, dataset)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetDataset A dataset's tables with all that is known of them; for instructors its variants and builds too.
 //
 // Corresponds with GET /api/datasets/{dataset} (the `GetDataset` operationId).
-func (c *Client) GetDataset(ctx context.Context, dataset string, reqEditors ...RequestEditorFn) (*http.Response, error) {
+func (c *Client) GetDataset(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetDatasetRequest(c.Server, dataset)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BuildDatasetWithBody Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job. For instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/datasets/{dataset}/builds (the `BuildDataset` operationId).
+func (c *Client) BuildDatasetWithBody(ctx context.Context, dataset DatasetName, params *BuildDatasetParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBuildDatasetRequestWithBody(c.Server, dataset, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetMap The map of a dataset's tables, or of one and its neighbours.
+//
+// Corresponds with GET /api/datasets/{dataset}/map (the `GetMap` operationId).
+func (c *Client) GetMap(ctx context.Context, dataset DatasetName, params *GetMapParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetMapRequest(c.Server, dataset, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListRows A page of a table's rows.
+//
+// Corresponds with GET /api/datasets/{dataset}/tables/{table}/rows (the `ListRows` operationId).
+func (c *Client) ListRows(ctx context.Context, dataset DatasetName, table string, params *ListRowsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListRowsRequest(c.Server, dataset, table, params)
 	if err != nil {
 		return nil, err
 	}
@@ -1184,6 +1684,81 @@ func (c *Client) ListHistory(ctx context.Context, params *ListHistoryParams, req
 	return c.Client.Do(req)
 }
 
+// ListJobs Builds and loads, the latest first. For instructors.
+//
+// Corresponds with GET /api/jobs (the `ListJobs` operationId).
+func (c *Client) ListJobs(ctx context.Context, params *ListJobsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListJobsRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetJob How a build or load gets on, or how it ended. For instructors.
+//
+// Corresponds with GET /api/jobs/{job} (the `GetJob` operationId).
+func (c *Client) GetJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetJobRequest(c.Server, job)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ConfirmJob Go on with a job that asks.
+//
+// Corresponds with POST /api/jobs/{job}/confirm (the `ConfirmJob` operationId).
+func (c *Client) ConfirmJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewConfirmJobRequest(c.Server, job)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// FollowJob The job as it is now, and again whenever it has changed, until it ends: server-sent events whose data are a Job.
+//
+// Corresponds with GET /api/jobs/{job}/events (the `FollowJob` operationId).
+func (c *Client) FollowJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewFollowJobRequest(c.Server, job)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// StopJob Stop a build or load. What it has made so far is removed; the last good build stays in use.
+//
+// Corresponds with POST /api/jobs/{job}/stop (the `StopJob` operationId).
+func (c *Client) StopJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewStopJobRequest(c.Server, job)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ResetLearner Give a learner a new one-time password and end their sessions. For instructors.
 //
 // Corresponds with POST /api/learners/{learner}/password (the `ResetLearner` operationId).
@@ -1199,30 +1774,13 @@ func (c *Client) ResetLearner(ctx context.Context, learner string, reqEditors ..
 	return c.Client.Do(req)
 }
 
-// LoadPackWithBody Load a pack. All of it, or, with an error that names file and line, nothing. For instructors.
+// LoadPackWithBody Load a pack. All of it, or, with an error that names file and line, nothing. It is a job. For instructors.
 //
 // Takes any type of body and a specified content type.
 //
 // Corresponds with POST /api/packs (the `LoadPack` operationId).
 func (c *Client) LoadPackWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewLoadPackRequestWithBody(c.Server, contentType, body)
-	if err != nil {
-		return nil, err
-	}
-	req = req.WithContext(ctx)
-	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
-		return nil, err
-	}
-	return c.Client.Do(req)
-}
-
-// LoadPack Load a pack. All of it, or, with an error that names file and line, nothing. For instructors.
-//
-// Takes a body of the `application/json` content type.
-//
-// Corresponds with POST /api/packs (the `LoadPack` operationId).
-func (c *Client) LoadPack(ctx context.Context, body LoadPackJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewLoadPackRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -1737,8 +2295,8 @@ func NewListDatasetsRequest(server string) (*http.Request, error) {
 	return req, nil
 }
 
-// NewGetDatasetRequest constructs an http.Request for the GetDataset method
-func NewGetDatasetRequest(server string, dataset string) (*http.Request, error) {
+// NewDropDatasetRequest constructs an http.Request for the DropDataset method
+func NewDropDatasetRequest(server string, dataset DatasetName) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -1761,6 +2319,336 @@ func NewGetDatasetRequest(server string, dataset string) (*http.Request, error) 
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetDatasetRequest constructs an http.Request for the GetDataset method
+func NewGetDatasetRequest(server string, dataset DatasetName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "dataset", dataset, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/datasets/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewBuildDatasetRequestWithBody constructs an http.Request for the BuildDataset method, with any body, and a specified content type
+func NewBuildDatasetRequestWithBody(server string, dataset DatasetName, params *BuildDatasetParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "dataset", dataset, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/datasets/%s/builds", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "title", params.Title, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "encoding", params.Encoding, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "keep_going", params.KeepGoing, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "folder", params.Folder, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Script != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "script", params.Script, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "ask", params.Ask, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewGetMapRequest constructs an http.Request for the GetMap method
+func NewGetMapRequest(server string, dataset DatasetName, params *GetMapParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "dataset", dataset, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/datasets/%s/map", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "table", params.Table, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "format", params.Format, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "at", params.At, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "dark", params.Dark, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListRowsRequest constructs an http.Request for the ListRows method
+func NewListRowsRequest(server string, dataset DatasetName, table string, params *ListRowsParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "dataset", dataset, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "table", table, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/datasets/%s/tables/%s/rows", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "descending", params.Descending, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "column", params.Column, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "value", params.Value, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "null", params.Null, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "offset", params.Offset, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -1896,6 +2784,192 @@ func NewListHistoryRequest(server string, params *ListHistoryParams) (*http.Requ
 	return req, nil
 }
 
+// NewListJobsRequest constructs an http.Request for the ListJobs method
+func NewListJobsRequest(server string, params *ListJobsParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/jobs")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "dataset", params.Dataset, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetJobRequest constructs an http.Request for the GetJob method
+func NewGetJobRequest(server string, job JobId) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "job", job, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/jobs/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewConfirmJobRequest constructs an http.Request for the ConfirmJob method
+func NewConfirmJobRequest(server string, job JobId) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "job", job, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/jobs/%s/confirm", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewFollowJobRequest constructs an http.Request for the FollowJob method
+func NewFollowJobRequest(server string, job JobId) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "job", job, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/jobs/%s/events", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewStopJobRequest constructs an http.Request for the StopJob method
+func NewStopJobRequest(server string, job JobId) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "job", job, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/jobs/%s/stop", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewResetLearnerRequest constructs an http.Request for the ResetLearner method
 func NewResetLearnerRequest(server string, learner string) (*http.Request, error) {
 	var err error
@@ -1928,17 +3002,6 @@ func NewResetLearnerRequest(server string, learner string) (*http.Request, error
 	}
 
 	return req, nil
-}
-
-// NewLoadPackRequest calls the generic LoadPack builder with application/json body
-func NewLoadPackRequest(server string, body LoadPackJSONRequestBody) (*http.Request, error) {
-	var bodyReader io.Reader
-	buf, err := json.Marshal(body)
-	if err != nil {
-		return nil, err
-	}
-	bodyReader = bytes.NewReader(buf)
-	return NewLoadPackRequestWithBody(server, "application/json", bodyReader)
 }
 
 // NewLoadPackRequestWithBody constructs an http.Request for the LoadPack method, with any body, and a specified content type
@@ -2583,12 +3646,40 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/datasets (the `ListDatasets` operationId).
 	ListDatasetsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListDatasetsResponse, error)
 
-	// GetDatasetWithResponse A dataset's tables and columns, with their meaning.
+	// DropDatasetWithResponse Remove a dataset that no paper is about. Its history stays. For instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/datasets/{dataset} (the `DropDataset` operationId).
+	DropDatasetWithResponse(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*DropDatasetResponse, error)
+
+	// GetDatasetWithResponse A dataset's tables with all that is known of them; for instructors its variants and builds too.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/datasets/{dataset} (the `GetDataset` operationId).
-	GetDatasetWithResponse(ctx context.Context, dataset string, reqEditors ...RequestEditorFn) (*GetDatasetResponse, error)
+	GetDatasetWithResponse(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*GetDatasetResponse, error)
+
+	// BuildDatasetWithBodyWithResponse Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job. For instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/datasets/{dataset}/builds (the `BuildDataset` operationId).
+	BuildDatasetWithBodyWithResponse(ctx context.Context, dataset DatasetName, params *BuildDatasetParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*BuildDatasetResponse, error)
+
+	// GetMapWithResponse The map of a dataset's tables, or of one and its neighbours.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/datasets/{dataset}/map (the `GetMap` operationId).
+	GetMapWithResponse(ctx context.Context, dataset DatasetName, params *GetMapParams, reqEditors ...RequestEditorFn) (*GetMapResponse, error)
+
+	// ListRowsWithResponse A page of a table's rows.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/datasets/{dataset}/tables/{table}/rows (the `ListRows` operationId).
+	ListRowsWithResponse(ctx context.Context, dataset DatasetName, table string, params *ListRowsParams, reqEditors ...RequestEditorFn) (*ListRowsResponse, error)
 
 	// GetHealthWithResponse Which of the two servers can be reached.
 	//
@@ -2604,6 +3695,41 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/history (the `ListHistory` operationId).
 	ListHistoryWithResponse(ctx context.Context, params *ListHistoryParams, reqEditors ...RequestEditorFn) (*ListHistoryResponse, error)
 
+	// ListJobsWithResponse Builds and loads, the latest first. For instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/jobs (the `ListJobs` operationId).
+	ListJobsWithResponse(ctx context.Context, params *ListJobsParams, reqEditors ...RequestEditorFn) (*ListJobsResponse, error)
+
+	// GetJobWithResponse How a build or load gets on, or how it ended. For instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/jobs/{job} (the `GetJob` operationId).
+	GetJobWithResponse(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*GetJobResponse, error)
+
+	// ConfirmJobWithResponse Go on with a job that asks.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/jobs/{job}/confirm (the `ConfirmJob` operationId).
+	ConfirmJobWithResponse(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*ConfirmJobResponse, error)
+
+	// FollowJobWithResponse The job as it is now, and again whenever it has changed, until it ends: server-sent events whose data are a Job.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/jobs/{job}/events (the `FollowJob` operationId).
+	FollowJobWithResponse(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*FollowJobResponse, error)
+
+	// StopJobWithResponse Stop a build or load. What it has made so far is removed; the last good build stays in use.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/jobs/{job}/stop (the `StopJob` operationId).
+	StopJobWithResponse(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*StopJobResponse, error)
+
 	// ResetLearnerWithResponse Give a learner a new one-time password and end their sessions. For instructors.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -2611,19 +3737,12 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/learners/{learner}/password (the `ResetLearner` operationId).
 	ResetLearnerWithResponse(ctx context.Context, learner string, reqEditors ...RequestEditorFn) (*ResetLearnerResponse, error)
 
-	// LoadPackWithBodyWithResponse Load a pack. All of it, or, with an error that names file and line, nothing. For instructors.
+	// LoadPackWithBodyWithResponse Load a pack. All of it, or, with an error that names file and line, nothing. It is a job. For instructors.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/packs (the `LoadPack` operationId).
 	LoadPackWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadPackResponse, error)
-
-	// LoadPackWithResponse Load a pack. All of it, or, with an error that names file and line, nothing. For instructors.
-	//
-	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
-	//
-	// Corresponds with POST /api/packs (the `LoadPack` operationId).
-	LoadPackWithResponse(ctx context.Context, body LoadPackJSONRequestBody, reqEditors ...RequestEditorFn) (*LoadPackResponse, error)
 
 	// ListPapersWithResponse The papers one may read; for an instructor, all.
 	//
@@ -3033,6 +4152,47 @@ func (r ListDatasetsResponse) ContentType() string {
 	return ""
 }
 
+type DropDatasetResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DropDatasetResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DropDatasetResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DropDatasetResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DropDatasetResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DropDatasetResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetDatasetResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -3075,6 +4235,150 @@ func (r GetDatasetResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetDatasetResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type BuildDatasetResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Job
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r BuildDatasetResponse) GetJSON202() *Job {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r BuildDatasetResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r BuildDatasetResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r BuildDatasetResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r BuildDatasetResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r BuildDatasetResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetMapResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *DatasetMap
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetMapResponse) GetJSON200() *DatasetMap {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetMapResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetMapResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetMapResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetMapResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetMapResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListRowsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *RowPage
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListRowsResponse) GetJSON200() *RowPage {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListRowsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListRowsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListRowsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListRowsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListRowsResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -3177,6 +4481,239 @@ func (r ListHistoryResponse) ContentType() string {
 	return ""
 }
 
+type ListJobsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Job
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListJobsResponse) GetJSON200() *[]Job {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListJobsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListJobsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListJobsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListJobsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListJobsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetJobResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Job
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetJobResponse) GetJSON200() *Job {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetJobResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetJobResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetJobResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetJobResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetJobResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ConfirmJobResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Job
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ConfirmJobResponse) GetJSON200() *Job {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ConfirmJobResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ConfirmJobResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ConfirmJobResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ConfirmJobResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ConfirmJobResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type FollowJobResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r FollowJobResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r FollowJobResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r FollowJobResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r FollowJobResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r FollowJobResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type StopJobResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Job
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r StopJobResponse) GetJSON200() *Job {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r StopJobResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r StopJobResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r StopJobResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r StopJobResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r StopJobResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ResetLearnerResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -3228,15 +4765,15 @@ func (r ResetLearnerResponse) ContentType() string {
 type LoadPackResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
-	// JSON201 the response for an HTTP 201 `application/json` response
-	JSON201 *PackReport
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Job
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 }
 
-// GetJSON201 returns the response for an HTTP 201 `application/json` response
-func (r LoadPackResponse) GetJSON201() *PackReport {
-	return r.JSON201
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r LoadPackResponse) GetJSON202() *Job {
+	return r.JSON202
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
@@ -3952,17 +5489,69 @@ func (c *ClientWithResponses) ListDatasetsWithResponse(ctx context.Context, reqE
 	return ParseListDatasetsResponse(rsp)
 }
 
-// GetDatasetWithResponse A dataset's tables and columns, with their meaning.
+// DropDatasetWithResponse Remove a dataset that no paper is about. Its history stays. For instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/datasets/{dataset} (the `DropDataset` operationId).
+func (c *ClientWithResponses) DropDatasetWithResponse(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*DropDatasetResponse, error) {
+	rsp, err := c.DropDataset(ctx, dataset, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDropDatasetResponse(rsp)
+}
+
+// GetDatasetWithResponse A dataset's tables with all that is known of them; for instructors its variants and builds too.
 //
 // Returns a wrapper object for the known response body format(s).
 //
 // Corresponds with GET /api/datasets/{dataset} (the `GetDataset` operationId).
-func (c *ClientWithResponses) GetDatasetWithResponse(ctx context.Context, dataset string, reqEditors ...RequestEditorFn) (*GetDatasetResponse, error) {
+func (c *ClientWithResponses) GetDatasetWithResponse(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*GetDatasetResponse, error) {
 	rsp, err := c.GetDataset(ctx, dataset, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
 	return ParseGetDatasetResponse(rsp)
+}
+
+// BuildDatasetWithBodyWithResponse Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job. For instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/datasets/{dataset}/builds (the `BuildDataset` operationId).
+func (c *ClientWithResponses) BuildDatasetWithBodyWithResponse(ctx context.Context, dataset DatasetName, params *BuildDatasetParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*BuildDatasetResponse, error) {
+	rsp, err := c.BuildDatasetWithBody(ctx, dataset, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseBuildDatasetResponse(rsp)
+}
+
+// GetMapWithResponse The map of a dataset's tables, or of one and its neighbours.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/datasets/{dataset}/map (the `GetMap` operationId).
+func (c *ClientWithResponses) GetMapWithResponse(ctx context.Context, dataset DatasetName, params *GetMapParams, reqEditors ...RequestEditorFn) (*GetMapResponse, error) {
+	rsp, err := c.GetMap(ctx, dataset, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetMapResponse(rsp)
+}
+
+// ListRowsWithResponse A page of a table's rows.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/datasets/{dataset}/tables/{table}/rows (the `ListRows` operationId).
+func (c *ClientWithResponses) ListRowsWithResponse(ctx context.Context, dataset DatasetName, table string, params *ListRowsParams, reqEditors ...RequestEditorFn) (*ListRowsResponse, error) {
+	rsp, err := c.ListRows(ctx, dataset, table, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListRowsResponse(rsp)
 }
 
 // GetHealthWithResponse Which of the two servers can be reached.
@@ -3991,6 +5580,71 @@ func (c *ClientWithResponses) ListHistoryWithResponse(ctx context.Context, param
 	return ParseListHistoryResponse(rsp)
 }
 
+// ListJobsWithResponse Builds and loads, the latest first. For instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/jobs (the `ListJobs` operationId).
+func (c *ClientWithResponses) ListJobsWithResponse(ctx context.Context, params *ListJobsParams, reqEditors ...RequestEditorFn) (*ListJobsResponse, error) {
+	rsp, err := c.ListJobs(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListJobsResponse(rsp)
+}
+
+// GetJobWithResponse How a build or load gets on, or how it ended. For instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/jobs/{job} (the `GetJob` operationId).
+func (c *ClientWithResponses) GetJobWithResponse(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*GetJobResponse, error) {
+	rsp, err := c.GetJob(ctx, job, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetJobResponse(rsp)
+}
+
+// ConfirmJobWithResponse Go on with a job that asks.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/jobs/{job}/confirm (the `ConfirmJob` operationId).
+func (c *ClientWithResponses) ConfirmJobWithResponse(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*ConfirmJobResponse, error) {
+	rsp, err := c.ConfirmJob(ctx, job, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseConfirmJobResponse(rsp)
+}
+
+// FollowJobWithResponse The job as it is now, and again whenever it has changed, until it ends: server-sent events whose data are a Job.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/jobs/{job}/events (the `FollowJob` operationId).
+func (c *ClientWithResponses) FollowJobWithResponse(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*FollowJobResponse, error) {
+	rsp, err := c.FollowJob(ctx, job, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseFollowJobResponse(rsp)
+}
+
+// StopJobWithResponse Stop a build or load. What it has made so far is removed; the last good build stays in use.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/jobs/{job}/stop (the `StopJob` operationId).
+func (c *ClientWithResponses) StopJobWithResponse(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*StopJobResponse, error) {
+	rsp, err := c.StopJob(ctx, job, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseStopJobResponse(rsp)
+}
+
 // ResetLearnerWithResponse Give a learner a new one-time password and end their sessions. For instructors.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -4004,26 +5658,13 @@ func (c *ClientWithResponses) ResetLearnerWithResponse(ctx context.Context, lear
 	return ParseResetLearnerResponse(rsp)
 }
 
-// LoadPackWithBodyWithResponse Load a pack. All of it, or, with an error that names file and line, nothing. For instructors.
+// LoadPackWithBodyWithResponse Load a pack. All of it, or, with an error that names file and line, nothing. It is a job. For instructors.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with POST /api/packs (the `LoadPack` operationId).
 func (c *ClientWithResponses) LoadPackWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadPackResponse, error) {
 	rsp, err := c.LoadPackWithBody(ctx, contentType, body, reqEditors...)
-	if err != nil {
-		return nil, err
-	}
-	return ParseLoadPackResponse(rsp)
-}
-
-// LoadPackWithResponse Load a pack. All of it, or, with an error that names file and line, nothing. For instructors.
-//
-// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
-//
-// Corresponds with POST /api/packs (the `LoadPack` operationId).
-func (c *ClientWithResponses) LoadPackWithResponse(ctx context.Context, body LoadPackJSONRequestBody, reqEditors ...RequestEditorFn) (*LoadPackResponse, error) {
-	rsp, err := c.LoadPack(ctx, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -4449,6 +6090,35 @@ func ParseListDatasetsResponse(rsp *http.Response) (*ListDatasetsResponse, error
 	return response, nil
 }
 
+// ParseDropDatasetResponse parses an HTTP response from a DropDatasetWithResponse call
+func ParseDropDatasetResponse(rsp *http.Response) (*DropDatasetResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DropDatasetResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseGetDatasetResponse parses an HTTP response from a GetDatasetWithResponse call
 func ParseGetDatasetResponse(rsp *http.Response) (*GetDatasetResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -4465,6 +6135,108 @@ func ParseGetDatasetResponse(rsp *http.Response) (*GetDatasetResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Dataset
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseBuildDatasetResponse parses an HTTP response from a BuildDatasetWithResponse call
+func ParseBuildDatasetResponse(rsp *http.Response) (*BuildDatasetResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &BuildDatasetResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Job
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetMapResponse parses an HTTP response from a GetMapWithResponse call
+func ParseGetMapResponse(rsp *http.Response) (*GetMapResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetMapResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest DatasetMap
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	case rsp.StatusCode == 200:
+		// Content-type (text/plain) unsupported
+
+	}
+
+	return response, nil
+}
+
+// ParseListRowsResponse parses an HTTP response from a ListRowsWithResponse call
+func ParseListRowsResponse(rsp *http.Response) (*ListRowsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListRowsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest RowPage
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -4548,6 +6320,164 @@ func ParseListHistoryResponse(rsp *http.Response) (*ListHistoryResponse, error) 
 	return response, nil
 }
 
+// ParseListJobsResponse parses an HTTP response from a ListJobsWithResponse call
+func ParseListJobsResponse(rsp *http.Response) (*ListJobsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListJobsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Job
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetJobResponse parses an HTTP response from a GetJobWithResponse call
+func ParseGetJobResponse(rsp *http.Response) (*GetJobResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetJobResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Job
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseConfirmJobResponse parses an HTTP response from a ConfirmJobWithResponse call
+func ParseConfirmJobResponse(rsp *http.Response) (*ConfirmJobResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ConfirmJobResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Job
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseFollowJobResponse parses an HTTP response from a FollowJobWithResponse call
+func ParseFollowJobResponse(rsp *http.Response) (*FollowJobResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &FollowJobResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseStopJobResponse parses an HTTP response from a StopJobWithResponse call
+func ParseStopJobResponse(rsp *http.Response) (*StopJobResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &StopJobResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Job
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseResetLearnerResponse parses an HTTP response from a ResetLearnerWithResponse call
 func ParseResetLearnerResponse(rsp *http.Response) (*ResetLearnerResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -4595,12 +6525,12 @@ func ParseLoadPackResponse(rsp *http.Response) (*LoadPackResponse, error) {
 	}
 
 	switch {
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
-		var dest PackReport
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Job
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
-		response.JSON201 = &dest
+		response.JSON202 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -79,11 +79,7 @@ func Fill(ctx context.Context, service *exam.Service, url string) error {
 // setUp loads the pack, makes the course and opens the paper to it, each where it has not been done.
 func setUp(ctx context.Context, hazel *client.Client) error {
 	if _, err := client.Read[client.Paper](hazel.GetPaper(ctx, paper)); err != nil {
-		files, err := packFiles("heather-hill")
-		if err != nil {
-			return err
-		}
-		if _, err := client.Read[client.PackReport](hazel.LoadPack(ctx, client.PackFiles{Files: files})); err != nil {
+		if err := load(ctx, hazel, "heather-hill"); err != nil {
 			return err
 		}
 	}
@@ -113,17 +109,13 @@ func logIn(ctx context.Context, url, name, password string) (*client.Client, err
 	return client.NewClient(url, client.WithBearer(session.Token), client.WithHTTPClient(&http.Client{Timeout: time.Minute}))
 }
 
-func packFiles(pack string) ([]client.PackFile, error) {
-	var files []client.PackFile
-	err := fs.WalkDir(packs.Files, pack, func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() {
-			return err
-		}
-		content, err := packs.Files.ReadFile(path)
-		files = append(files, client.PackFile{Path: strings.TrimPrefix(path, pack+"/"), Content: content})
-		return err
-	})
-	return files, err
+// load loads a pack that ships.
+func load(ctx context.Context, hazel *client.Client, pack string) error {
+	folder, err := fs.Sub(packs.Files, pack)
+	if err == nil {
+		_, err = client.Loaded(ctx, hazel, folder)
+	}
+	return err
 }
 
 // work has one learner go through the paper: some run first, some make mistakes before they find it, some give up, some stop half-way.

@@ -150,7 +150,7 @@ func (s *Service) AddLearner(ctx context.Context, who Account, courseSlug string
 			return account, "", err
 		}
 		hash := s.passwords.hash(password + n.Password)
-		err = s.records.Together(ctx, func(q *query.Queries) error {
+		err = s.records.Together(ctx, func(q *records.Transaction) error {
 			account, err = q.CreateAccount(ctx, query.CreateAccountParams{Name: n.Name, DisplayName: n.DisplayName, Role: Learner, Password: hash, OneTime: password != ""})
 			if err != nil {
 				return err
@@ -176,7 +176,7 @@ func (s *Service) ResetLearner(ctx context.Context, who Account, name string) (a
 	password = oneTimePassword()
 	hash := s.passwords.hash(password)
 	account.OneTime = true
-	err = s.records.Together(ctx, func(q *query.Queries) error {
+	err = s.records.Together(ctx, func(q *records.Transaction) error {
 		if err := q.SetPassword(ctx, query.SetPasswordParams{ID: account.ID, Password: hash, OneTime: true}); err != nil {
 			return err
 		}

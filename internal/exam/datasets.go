@@ -3,20 +3,43 @@ package exam
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"slices"
+	"strings"
+	"time"
 
+	"examen/internal/core/dataset"
+	"examen/internal/core/result"
 	"examen/internal/practice"
+	"examen/internal/records/query"
 )
 
-// A Dataset is a dataset in its build in use.
+// A Dataset is a dataset in its build in use. What only instructors may know is left out for learners.
 type Dataset struct {
 	Name, Title string
 	Build       int
-	practice.Catalogue
+	dataset.Catalogue
+
+	Pack     string
+	Variants []string
+	Builds   []Build
+}
+
+// A Build is one of a dataset's builds.
+type Build struct {
+	Number int
+	Made   time.Time
+	Report BuildReport
+	Broken []string // reference answers that do not run on it
+}
+
+func datasetOf(d query.Dataset, b query.Build) (*Dataset, error) {
+	out := &Dataset{Name: d.Name, Title: d.Title, Build: int(b.Number)}
+	return out, json.Unmarshal(b.Catalogue, &out.Catalogue)
 }
 
 // Datasets lists the datasets that the account may read.
-func (s *Service) Datasets(ctx context.Context, who Account) ([]Dataset, error) {
+func (s *Service) Datasets(ctx context.Context, who Account) ([]*Dataset, error) {
 	rows, err := s.records.CurrentBuilds(ctx)
 	if err != nil {
 		return nil, err
@@ -27,13 +50,13 @@ func (s *Service) Datasets(ctx context.Context, who Account) ([]Dataset, error) 
 			return nil, err
 		}
 	}
-	list := []Dataset{}
+	list := []*Dataset{}
 	for _, row := range rows {
 		if who.Role != Instructor && !slices.Contains(own, row.Dataset.Name) {
 			continue
 		}
-		d := Dataset{Name: row.Dataset.Name, Title: row.Dataset.Title, Build: int(row.Build.Number)}
-		if err := json.Unmarshal(row.Build.Catalogue, &d.Catalogue); err != nil {
+		d, err := datasetOf(row.Dataset, row.Build)
+		if err != nil {
 			return nil, err
 		}
 		list = append(list, d)
@@ -47,6 +70,114 @@ func (s *Service) Dataset(ctx context.Context, who Account, name string) (*Datas
 	if err != nil {
 		return nil, err
 	}
-	d := &Dataset{Name: row.Dataset.Name, Title: row.Dataset.Title, Build: int(row.Build.Number)}
-	return d, json.Unmarshal(row.Build.Catalogue, &d.Catalogue)
+	d, err := datasetOf(row.Dataset, row.Build)
+	if err != nil || who.Role != Instructor {
+		return d, err
+	}
+	d.Pack = row.Dataset.Pack
+	var variants map[string]string
+	if err := json.Unmarshal(row.Build.Variants, &variants); err != nil {
+		return nil, err
+	}
+	for name := range variants {
+		d.Variants = append(d.Variants, name)
+	}
+	slices.Sort(d.Variants)
+	builds, err := s.records.Builds(ctx, row.Dataset.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, b := range builds {
+		build := Build{Number: int(b.Number), Made: b.MadeAt}
+		if err := json.Unmarshal(b.Report, &build.Report); err != nil {
+			return nil, err
+		}
+		if err := json.Unmarshal(b.Broken, &build.Broken); err != nil {
+			return nil, err
+		}
+		d.Builds = append(d.Builds, build)
+	}
+	return d, nil
+}
+
+// RowsWanted says which of a table's rows are wanted.
+type RowsWanted struct {
+	Sort       string // a column; "" as they come
+	Descending bool
+	Column     string // only rows in which it is Value, or NULL; "" for all
+	Value      string
+	Null       bool
+	Offset     int64
+	Limit      int
+}
+
+// A RowPage is some of a table's rows.
+type RowPage struct {
+	Columns []result.Column
+	Rows    []result.Row
+	Offset  int64
+	More    bool
+}
+
+// pageBytes bounds what one page of rows may have.
+const pageBytes = 8 << 20
+
+// TableRows returns a page of a table's rows. It runs on a seat like any query, and is kept in no history.
+func (s *Service) TableRows(ctx context.Context, who Account, name, table string, wanted RowsWanted) (*RowPage, error) {
+	row, err := s.dataset(ctx, who, name)
+	if err != nil {
+		return nil, err
+	}
+	d, err := datasetOf(row.Dataset, row.Build)
+	if err != nil {
+		return nil, err
+	}
+	t := d.Table(table)
+	if t == nil {
+		return nil, noTable(name, table)
+	}
+	for _, column := range []string{wanted.Sort, wanted.Column} {
+		if column != "" && t.Column(column) == nil {
+			return nil, problem(404, "no-column", "There is no such column", "%s has no column %q.", table, column)
+		}
+	}
+	if wanted.Limit <= 0 || wanted.Limit > 500 || wanted.Offset < 0 || !isText(wanted.Value) {
+		return nil, problem(400, "unreadable", "The call cannot be read", "At most 500 rows can be asked for, from an offset of 0 on, and by a value that is text.")
+	}
+	page := &RowPage{Offset: wanted.Offset}
+	collect := &collector{rows: wanted.Limit, bytes: pageBytes}
+	_, err = s.practice.Run(ctx, practice.Run{Learner: who.ID, Database: row.Build.Database, SQL: t.Select(dataset.Selection{Sort: wanted.Sort, Descending: wanted.Descending,
+		Column: wanted.Column, Value: wanted.Value, Null: wanted.Null, Offset: wanted.Offset, Limit: wanted.Limit + 1})}, collect)
+	if reason := ofQuery(err); reason != nil {
+		return nil, reason
+	} else if err != nil {
+		return nil, err
+	}
+	page.Columns, page.Rows, page.More = collect.columns, collect.kept, collect.over
+	return page, nil
+}
+
+func noTable(name, table string) error {
+	return problem(404, "no-table", "There is no such table", "The dataset %s has no table %q; see: examen dataset show %s", name, table, name)
+}
+
+// Map draws the map of a dataset's tables, or of one table and its neighbours. Tables may have been moved: "table:x,y table:x,y".
+func (s *Service) Map(ctx context.Context, who Account, name, table, moved string) (*dataset.Map, error) {
+	d, err := s.Dataset(ctx, who, name)
+	if err != nil {
+		return nil, err
+	}
+	if table != "" && d.Table(table) == nil {
+		return nil, noTable(name, table)
+	}
+	m := dataset.NewMap(d.Catalogue.Around(table))
+	for _, place := range strings.Fields(moved) {
+		at := strings.LastIndexByte(place, ':')
+		var x, y float64
+		if _, err := fmt.Sscanf(place[at+1:], "%f,%f", &x, &y); at < 0 || err != nil {
+			return nil, problem(400, "unreadable", "The call cannot be read", "%q is no place: write table:x,y.", place)
+		}
+		m.Move(place[:at], x, y)
+	}
+	return m, nil
 }

@@ -1,15 +1,16 @@
 package exam
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
-	"maps"
+	"io/fs"
 	"slices"
 	"strings"
 	"time"
 
+	"examen/internal/core/dataset"
 	"examen/internal/core/pack"
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
@@ -17,111 +18,37 @@ import (
 	"examen/internal/records/query"
 )
 
-// A PackReport tells what was loaded.
-type PackReport struct {
-	Pack, Title string
-	Builds      []BuildReport
-	Papers      []pack.Paper
-}
-
-// A BuildReport tells of one dataset's build.
-type BuildReport struct {
-	Dataset  string
-	Number   int
-	Tables   int
-	Rows     int64
-	Variants int
-	Elapsed  time.Duration
-
-	PassedOver []practice.PassedOver // of the setup scripts
-}
-
-// LoadPack loads a pack: it builds the datasets, tries the reference answers, and stores the papers. With any error nothing of it is
+// loadPack loads a pack: it builds the datasets, tries the reference answers, and stores the papers. With any error nothing of it is
 // loaded, and what was loaded earlier stays in use.
-func (s *Service) LoadPack(ctx context.Context, who Account, files map[string][]byte) (*PackReport, error) {
-	if err := instructorsOnly(who); err != nil {
+func (w *working) loadPack(ctx context.Context) (*JobReport, error) {
+	p, wrong := pack.Read(w.files)
+	if wrong != nil {
+		return nil, packProblem(w.files, wrong)
+	}
+	w.name = p.Name
+	if err := w.records.NameJob(ctx, query.NameJobParams{ID: w.id, Worker: &w.worker, Name: p.Name}); err != nil {
 		return nil, err
 	}
-	p, wrong := pack.Read(files)
-	if wrong != nil {
-		return nil, packProblem(files, wrong)
-	}
-	l := &loading{Service: s, pack: p, files: files, builds: map[string]*built{}}
+	l := &loading{working: w, pack: p, builds: map[string]*built{}}
 	if err := l.checkOwners(ctx); err != nil {
 		return nil, err
 	}
 	report, err := l.load(ctx)
 	if err != nil {
-		l.undo(context.WithoutCancel(ctx))
+		w.undo(context.WithoutCancel(ctx))
 		if records.Taken(err) {
 			return nil, problem(409, "pack-at-once", "The pack was loaded twice at the same time", "The other load was first; load it again to have yours.")
 		}
-		var broken *practice.BuildError
-		if errors.As(err, &broken) {
-			p := problem(422, "build", "The dataset cannot be built", "%s", broken.Error())
-			p.File, p.Place = broken.File, &broken.Place
-			return nil, p
-		}
 		return nil, err
 	}
-	l.dropOld(context.WithoutCancel(ctx))
+	for name := range l.builds {
+		l.dropOld(context.WithoutCancel(ctx), name)
+	}
 	return report, nil
 }
 
-// dropOld removes the databases of builds that nothing runs on any more.
-func (l *loading) dropOld(ctx context.Context) {
-	for name := range l.builds {
-		row, err := l.records.DatasetByName(ctx, name)
-		if err != nil {
-			continue // the next load comes by again
-		}
-		old, err := l.records.OldBuilds(ctx, row.ID)
-		if err != nil {
-			continue
-		}
-		for _, b := range old {
-			l.drop(ctx, append(variantDatabases(b.Variants), b.Database))
-		}
-	}
-}
-
-// DropLeftOver removes databases that belong to no build: of builds that were cut short. It is for a practice server that
-// is Examen's alone.
-func (s *Service) DropLeftOver(ctx context.Context) error {
-	builds, err := s.records.BuildDatabases(ctx)
-	if err != nil {
-		return err
-	}
-	known := map[string]bool{}
-	for _, b := range builds {
-		for _, database := range append(variantDatabases(b.Variants), b.Database) {
-			known[database] = true
-		}
-	}
-	there, err := s.practice.Databases(ctx, databasePrefix)
-	if err != nil {
-		return err
-	}
-	s.drop(ctx, slices.DeleteFunc(there, func(database string) bool { return known[database] }))
-	return nil
-}
-
-func variantDatabases(variants json.RawMessage) []string {
-	var byName map[string]string
-	_ = json.Unmarshal(variants, &byName) // written by store
-	return slices.Collect(maps.Values(byName))
-}
-
-func (s *Service) drop(ctx context.Context, databases []string) {
-	for _, database := range databases {
-		if err := s.practice.Drop(ctx, database); err != nil {
-			s.log.Error("a database that is not needed any more is left over", "database", database, "error", err)
-		}
-	}
-}
-
 // packProblem names the first error with its place, and then where the others are.
-func packProblem(files map[string][]byte, wrong []pack.Error) *Problem {
+func packProblem(files fs.FS, wrong []pack.Error) *Problem {
 	first := wrong[0]
 	p := problem(422, "pack", "The pack cannot be loaded", "%s", first.Error())
 	if len(wrong) > 1 {
@@ -131,7 +58,8 @@ func packProblem(files map[string][]byte, wrong []pack.Error) *Problem {
 		}
 		p.Detail += "; and " + strings.Join(rest, "; ")
 	}
-	lines := strings.Split(string(files[first.File]), "\n")
+	content, _ := fs.ReadFile(files, first.File)
+	lines := strings.Split(string(content), "\n")
 	place := sqltext.Place{Line: first.Line, Column: 1}
 	if first.Line <= len(lines) {
 		place.Text = strings.ToValidUTF8(strings.TrimSuffix(lines[first.Line-1], "\r"), "\ufffd")
@@ -142,20 +70,17 @@ func packProblem(files map[string][]byte, wrong []pack.Error) *Problem {
 
 // loading is a pack being loaded.
 type loading struct {
-	*Service
+	*working
 	pack   *pack.Pack
-	files  map[string][]byte
 	builds map[string]*built // by dataset
 }
 
 // built is a dataset's new build.
 type built struct {
-	dataset  pack.Dataset
-	number   int32
 	database string
 	variants map[string]string
 	made     *practice.Built
-	elapsed  time.Duration
+	report   BuildReport
 }
 
 // checkOwners makes sure that names which other packs use stay theirs, and that the papers' datasets are there.
@@ -181,19 +106,28 @@ func (l *loading) checkOwners(ctx context.Context) error {
 	return nil
 }
 
-func (l *loading) load(ctx context.Context) (*PackReport, error) {
-	report := &PackReport{Pack: l.pack.Name, Title: l.pack.Title, Papers: l.pack.Papers}
+func (l *loading) load(ctx context.Context) (*JobReport, error) {
+	report := &JobReport{Pack: l.pack.Name, Title: l.pack.Title}
 	for _, d := range l.pack.Datasets {
 		b, err := l.build(ctx, d)
 		if err != nil {
 			return nil, err
 		}
-		report.Builds = append(report.Builds, BuildReport{d.Name, int(b.number), len(b.made.Tables), b.made.Rows(), len(b.variants), b.elapsed, b.made.PassedOver})
+		report.Builds = append(report.Builds, b.report)
 	}
+	for _, p := range l.pack.Papers {
+		loaded := PaperReport{Slug: p.Slug, Title: p.Title}
+		for _, e := range p.Exercises() {
+			loaded.Exercises++
+			loaded.Points += e.Points
+		}
+		report.Papers = append(report.Papers, loaded)
+	}
+	l.step("Running the reference answers", 0)
 	if err := l.tryAnswers(ctx); err != nil {
 		return nil, err
 	}
-	return report, l.records.Together(ctx, func(q *query.Queries) error { return l.store(ctx, q) })
+	return report, l.working.store(ctx, report, func(t *records.Transaction) error { return l.store(ctx, t.Queries) })
 }
 
 func (l *loading) build(ctx context.Context, d pack.Dataset) (*built, error) {
@@ -202,32 +136,35 @@ func (l *loading) build(ctx context.Context, d pack.Dataset) (*built, error) {
 	if err != nil {
 		return nil, err
 	}
-	b := &built{dataset: d, number: number, variants: map[string]string{}}
+	b := &built{variants: map[string]string{}, database: newDatabase(d.Name, number)}
 	l.builds[d.Name] = b
-	// The name need not be guessed: seats have no right to connect to what is not theirs. It only has to be new.
-	b.database = fmt.Sprintf("%s%s_%d_%s", databasePrefix, d.Name[:min(len(d.Name), 30)], number, randomName())
-	if b.made, err = l.practice.Build(ctx, b.database, d.Setup, false); err != nil {
+	l.step("Building "+d.Name, l.size(d.Setup...))
+	if b.made, err = l.practice.Build(ctx, l.order(b.database, l.files, d.Setup)); err != nil {
 		return nil, err
 	}
 	for i, v := range d.Variants {
-		database := fmt.Sprintf("%s_v%d", b.database, i+1)
-		b.variants[v.Name] = database
-		if _, err := l.practice.Build(ctx, database, append(append([]pack.Script{}, d.Setup...), v.Setup...), true); err != nil {
+		scripts := slices.Concat(d.Setup, v.Setup)
+		l.step(fmt.Sprintf("Building %s, variant %s", d.Name, v.Name), l.size(scripts...))
+		b.variants[v.Name] = fmt.Sprintf("%s_v%d", b.database, i+1)
+		order := l.order(b.variants[v.Name], l.files, scripts)
+		order.Variant = true
+		if _, err := l.practice.Build(ctx, order); err != nil {
 			return nil, err
 		}
 	}
 	addMeanings(&b.made.Catalogue, d.Dictionary)
-	b.elapsed = time.Since(start)
+	b.report = reportOf(d.Name, number, b.made, time.Since(start))
+	b.report.Variants = len(b.variants)
 	return b, nil
 }
 
-func addMeanings(catalogue *practice.Catalogue, dictionary map[string]pack.Meaning) {
+func addMeanings(catalogue *dataset.Catalogue, dictionary map[string]pack.Meaning) {
 	for i := range catalogue.Tables {
 		t := &catalogue.Tables[i]
 		meaning := dictionary[t.Name]
-		t.Meaning = meaning.Meaning
+		t.Meaning = cmp.Or(meaning.Meaning, t.Meaning)
 		for j := range t.Columns {
-			t.Columns[j].Meaning = meaning.Columns[t.Columns[j].Name]
+			t.Columns[j].Meaning = cmp.Or(meaning.Columns[t.Columns[j].Name], t.Columns[j].Meaning)
 		}
 	}
 }
@@ -291,7 +228,8 @@ func (l *loading) store(ctx context.Context, q *query.Queries) error {
 		}
 		variants, _ := json.Marshal(b.variants)
 		catalogue, _ := json.Marshal(b.made.Catalogue)
-		if _, err := q.CreateBuild(ctx, query.CreateBuildParams{DatasetID: row.ID, Number: b.number, Database: b.database, Variants: variants, Catalogue: catalogue}); err != nil {
+		report, _ := json.Marshal(b.report)
+		if _, err := q.CreateBuild(ctx, query.CreateBuildParams{DatasetID: row.ID, Number: int32(b.report.Number), Database: b.database, Variants: variants, Catalogue: catalogue, Report: report}); err != nil {
 			return err
 		}
 	}
@@ -332,16 +270,3 @@ func (l *loading) storePaper(ctx context.Context, q *query.Queries, p pack.Paper
 	}
 	return nil
 }
-
-// undo removes the databases that were built.
-func (l *loading) undo(ctx context.Context) {
-	for _, b := range l.builds {
-		l.drop(ctx, append(slices.Collect(maps.Values(b.variants)), b.database))
-	}
-}
-
-// databasePrefix begins the name of every build's database.
-const databasePrefix = "dataset_"
-
-// randomName is six letters and digits.
-func randomName() string { return strings.ReplaceAll(oneTimePassword(), "-", "")[:6] }

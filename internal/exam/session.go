@@ -122,7 +122,7 @@ func (s *Service) SetPassword(ctx context.Context, session *Session, current, ne
 		return err
 	}
 	hash := s.passwords.hash(next)
-	return s.records.Together(ctx, func(q *query.Queries) error {
+	return s.records.Together(ctx, func(q *records.Transaction) error {
 		if err := q.SetPassword(ctx, query.SetPasswordParams{ID: session.Account.ID, Password: hash}); err != nil {
 			return err
 		}

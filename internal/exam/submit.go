@@ -18,6 +18,7 @@ import (
 	"examen/internal/core/result"
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
+	"examen/internal/records"
 	"examen/internal/records/query"
 )
 
@@ -334,11 +335,11 @@ func (c *check) store(ctx context.Context) (*Attempt, error) {
 	if c.rules.Attempts == 0 {
 		stored, err = c.service.records.CreateAttempt(ctx, entry)
 	} else {
-		err = c.service.records.Together(ctx, func(q *query.Queries) error {
+		err = c.service.records.Together(ctx, func(q *records.Transaction) error {
 			if err := q.LockWork(ctx, query.LockWorkParams{AccountID: strconv.FormatInt(c.who.ID, 10), ExerciseID: strconv.FormatInt(c.exercise.ID, 10)}); err != nil {
 				return err
 			}
-			if err := c.attemptsLeft(ctx, q); err != nil {
+			if err := c.attemptsLeft(ctx, q.Queries); err != nil {
 				return err
 			}
 			stored, err = q.CreateAttempt(ctx, entry)

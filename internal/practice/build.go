@@ -4,63 +4,101 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
-	"slices"
-	"strings"
+	"io/fs"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/jackc/pgx/v5/pgconn"
 
-	"examen/internal/core/pack"
+	"examen/internal/core/dataset"
 	"examen/internal/core/script"
 	"examen/internal/core/sqltext"
 )
 
-// A BuildError is what stopped a build, with its place in a setup script.
+// An Order says what to build.
+type Order struct {
+	Database  string
+	Files     fs.FS
+	Scripts   []string // run in this order
+	Encoding  string   // of the scripts; "" is UTF-8
+	Variant   bool     // only checking seats may connect to it
+	KeepGoing bool     // after an error too, to list them all; then the build still fails
+	Progress  func(Progress)
+}
+
+// Progress is how far a build has come.
+type Progress struct {
+	File       string `json:"file"`       // that is being read
+	Bytes      int64  `json:"bytes"`      // read of all files, as they are stored
+	Statements int64  `json:"statements"` // run
+	Tables     int    `json:"tables"`     // made
+	Rows       int64  `json:"rows"`       // inserted or copied
+	Errors     int    `json:"errors"`     // found so far, with KeepGoing
+}
+
+// A BuildError is what stopped a build, or one of its errors, with its place in a setup script.
 type BuildError struct {
-	File      string
-	Place     sqltext.Place
-	Statement string // its first line; "" where the script cannot be read
-	Message   string // the database's, or the parser's
-	Hint      string
+	File      string        `json:"file"`
+	Place     sqltext.Place `json:"place"`
+	Statement string        `json:"statement,omitempty"` // its first line; "" where the script cannot be read
+	Message   string        `json:"message"`             // the database's, or the parser's
+	Detail    string        `json:"detail,omitempty"`    // the database's
+	Cause     string        `json:"cause,omitempty"`     // a likely one, and what to do
 }
 
 func (e *BuildError) Error() string {
 	s := fmt.Sprintf("%s:%d: %s", e.File, e.Place.Line, e.Message)
-	if e.Hint != "" {
-		s += " (" + e.Hint + ")"
+	if e.Detail != "" {
+		s += " (" + e.Detail + ")"
 	}
 	if e.Statement != "" {
 		s += ", in: " + e.Statement
 	}
+	if e.Cause != "" {
+		s += ". " + e.Cause
+	}
 	return s
+}
+
+// BuildErrors are the errors of a build: at least one. Only with KeepGoing there are more.
+type BuildErrors struct {
+	List []*BuildError
+	More int // that are not listed
+}
+
+func (e *BuildErrors) Error() string {
+	if n := len(e.List) + e.More - 1; n > 0 {
+		return fmt.Sprintf("%s (and %d more)", e.List[0], n)
+	}
+	return e.List[0].Error()
+}
+
+// mostErrors is how many errors are listed.
+const mostErrors = 10_000
+
+func (e *BuildErrors) add(err *BuildError) {
+	if len(e.List) < mostErrors {
+		e.List = append(e.List, err)
+	} else {
+		e.More++
+	}
 }
 
 // A Built tells what a build made.
 type Built struct {
-	Catalogue
-	PassedOver []PassedOver
+	dataset.Catalogue
+	PassedOver []script.PassedOver
 }
-
-// PassedOver is something in a setup script that has no bearing on the data and was not done.
-type PassedOver struct {
-	File string
-	Line int
-	Text string // its first line
-}
-
-func (p PassedOver) String() string { return fmt.Sprintf("%s:%d: %s", p.File, p.Line, p.Text) }
 
 // Build makes a database by running setup scripts in order, closes it to all but seats, and tells what it holds. With
-// an error, a *BuildError where a script is wrong, nothing of it is left.
-func (s *Server) Build(ctx context.Context, database string, scripts []pack.Script, variant bool) (_ *Built, err error) {
+// an error, a *BuildErrors where a script is wrong, nothing of it is left.
+func (s *Server) Build(ctx context.Context, order Order) (_ *Built, err error) {
+	database := order.Database
 	create := "CREATE DATABASE " + quote(database) + " TEMPLATE " + quote(s.template) + " OWNER " + builderRole
 	if _, err := s.admin.Exec(ctx, create); err != nil {
-		return nil, fmt.Errorf("make the database %s: %w", database, err)
+		return nil, s.builds(fmt.Errorf("make the database %s: %w", database, err))
 	}
 	defer func() {
 		if err != nil {
-			err = errors.Join(err, s.Drop(context.WithoutCancel(ctx), database))
+			err = errors.Join(s.builds(err), s.Drop(context.WithoutCancel(ctx), database))
 		}
 	}()
 	if _, err := s.admin.Exec(ctx, "REVOKE ALL ON DATABASE "+quote(database)+" FROM PUBLIC"); err != nil {
@@ -68,17 +106,16 @@ func (s *Server) Build(ctx context.Context, database string, scripts []pack.Scri
 	}
 	built := &Built{}
 	err = s.asBuilder(ctx, database, func(conn *pgx.Conn) error {
-		for _, file := range scripts {
-			if err := built.run(ctx, conn.PgConn(), file); err != nil {
-				return err
-			}
-		}
-		return nil
+		built.PassedOver, err = runScripts(ctx, conn.PgConn(), order)
+		return err
 	})
 	if err != nil {
 		return nil, err
 	}
 	err = s.asBuilder(ctx, database, func(conn *pgx.Conn) error { // a new session: scripts change settings
+		if _, err := conn.Exec(ctx, "ANALYZE"); err != nil {
+			return err
+		}
 		built.Catalogue, err = readCatalogue(ctx, conn)
 		return err
 	})
@@ -86,7 +123,7 @@ func (s *Server) Build(ctx context.Context, database string, scripts []pack.Scri
 		return nil, fmt.Errorf("read the catalogue of %s: %w", database, err)
 	}
 	groups := checkersRole
-	if !variant {
+	if !order.Variant {
 		groups += ", " + learnersRole
 	}
 	err = s.in(ctx, database, func(conn *pgx.Conn) error { return handOver(ctx, conn, database, groups) })
@@ -94,6 +131,14 @@ func (s *Server) Build(ctx context.Context, database string, scripts []pack.Scri
 		return nil, fmt.Errorf("hand over the database %s: %w", database, err)
 	}
 	return built, nil
+}
+
+// builds says of a lost connection that the server cannot be reached.
+func (s *Server) builds(err error) error {
+	if lost(err) {
+		return fmt.Errorf("%w: %v", ErrUnavailable, err)
+	}
+	return err
 }
 
 // asBuilder runs f as the role that setup scripts run as.
@@ -111,6 +156,11 @@ func (s *Server) Drop(ctx context.Context, database string) error {
 	s.learners.end(database)
 	s.checkers.end(database)
 	_, err := s.admin.Exec(ctx, "DROP DATABASE IF EXISTS "+quote(database)+" WITH (FORCE)")
+	if err == nil {
+		s.mu.Lock()
+		delete(s.types, database)
+		s.mu.Unlock()
+	}
 	return err
 }
 
@@ -120,101 +170,16 @@ func (s *Server) Databases(ctx context.Context, prefix string) ([]string, error)
 	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
-// run runs one setup script.
-func (b *Built) run(ctx context.Context, conn *pgconn.PgConn, file pack.Script) error {
-	reader := script.NewReader(strings.NewReader(file.Text))
-	for {
-		item, err := reader.Next()
-		if err == nil {
-			err = b.do(ctx, conn, file.Path, item, reader)
-		}
-		var wrong *script.Error
-		switch {
-		case err == io.EOF:
-			return nil
-		case errors.As(err, &wrong):
-			return &BuildError{File: file.Path, Place: sqltext.Place{Line: wrong.Line, Column: 1}, Message: wrong.Detail}
-		case err != nil:
-			return err
-		}
-	}
-}
+// madeByScripts are the volatile functions that extensions brought and a seat should not execute: what a setup script's own functions do is the
+// instructor's to answer for, and they run in a read-only transaction.
+const madeByScripts = `
+SELECT p.oid::regprocedure::text
+FROM pg_proc p JOIN pg_depend d ON d.classid = 'pg_proc'::regclass AND d.objid = p.oid AND d.deptype = 'e'
+WHERE p.provolatile = 'v' AND p.prorettype <> 'trigger'::regtype AND p.proname <> ALL ($1)
+  AND p.pronamespace <> 'pg_catalog'::regnamespace`
 
-// do does what one item of a script says, or passes it over.
-func (b *Built) do(ctx context.Context, conn *pgconn.PgConn, file string, item script.Item, reader *script.Reader) (err error) {
-	switch item.Kind {
-	case script.Command:
-		name, _, _ := strings.Cut(item.Text, " ")
-		if !slices.Contains(idle, name) {
-			return &script.Error{Line: item.Line, Detail: fmt.Sprintf("\\%s is a command of psql's that is not taken here; write what it does as SQL, or list another script under setup", name)}
-		}
-		b.passOver(file, item.Line, `\`+item.Text)
-		return nil
-	case script.Copy:
-		data := &remembering{Reader: reader.Data()}
-		if _, err = conn.CopyFrom(ctx, data, item.Text); data.err != nil {
-			return data.err // which the server only repeats
-		}
-	default:
-		if mayBePassedOver(item.Head) && sqltext.NoBearing(item.Text) {
-			b.passOver(file, item.Line, item.Text)
-			return nil
-		}
-		_, err = conn.Exec(ctx, item.Text).ReadAll()
-	}
-	if err != nil {
-		return buildError(file, item, err)
-	}
-	return nil
-}
-
-// remembering is a reader that remembers what was wrong with it.
-type remembering struct {
-	io.Reader
-	err error
-}
-
-func (r *remembering) Read(p []byte) (int, error) {
-	n, err := r.Reader.Read(p)
-	if err != nil && err != io.EOF {
-		r.err = err
-	}
-	return n, err
-}
-
-// idle are the commands of psql's that change nothing but what psql shows, or where it connects to.
-var idle = []string{"connect", "c", "restrict", "unrestrict", "echo", "qecho", "warn", "timing", "pset", "x", "encoding", "q"}
-
-// mayBePassedOver spares parsing statements that begin otherwise.
-func mayBePassedOver(head []string) bool {
-	return len(head) > 1 && (slices.Contains([]string{"ALTER", "GRANT", "REVOKE", "COMMENT", "SECURITY"}, head[0]) || head[0] == "CREATE" && head[1] == "DATABASE")
-}
-
-func (b *Built) passOver(file string, line int, text string) {
-	first, _, _ := strings.Cut(text, "\n")
-	b.PassedOver = append(b.PassedOver, PassedOver{file, line, strings.TrimSpace(first)})
-}
-
-func buildError(file string, item script.Item, err error) error {
-	var e *pgconn.PgError
-	if !errors.As(err, &e) {
-		return fmt.Errorf("%w: %v", ErrUnavailable, err)
-	}
-	first, _, _ := strings.Cut(item.Text, "\n")
-	b := &BuildError{File: file, Place: sqltext.Place{Line: item.Line, Column: 1, Text: first}, Statement: strings.TrimSpace(first), Message: e.Message, Hint: e.Detail}
-	switch {
-	case b.Hint != "":
-	case e.Hint != "":
-		b.Hint = e.Hint
-	case item.Kind == script.Copy:
-		b.Hint = e.Where // the line of the data, and the column
-	}
-	if e.Position > 0 {
-		inner := sqltext.PlaceAtRune(item.Text, int(e.Position))
-		b.Place = sqltext.Place{Line: item.Line + inner.Line - 1, Column: inner.Column, Text: inner.Text}
-	}
-	return b
-}
+// allowedOfExtensions only make a value.
+var allowedOfExtensions = []string{"uuid_generate_v1", "uuid_generate_v1mc", "uuid_generate_v4", "gen_random_uuid", "gen_salt", "gen_random_bytes", "normal_rand", "show_limit"}
 
 // handOver takes the database from the builder, so that no other script can drop it, and lets groups read it.
 func handOver(ctx context.Context, conn *pgx.Conn, database, groups string) error {
@@ -224,10 +189,18 @@ func handOver(ctx context.Context, conn *pgx.Conn, database, groups string) erro
 	if err != nil {
 		return err
 	}
+	rows, _ = conn.Query(ctx, madeByScripts, allowedOfExtensions)
+	functions, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return err
+	}
 	sql := []string{
 		"ALTER DATABASE " + quote(database) + " OWNER TO CURRENT_USER",
+		"ALTER DATABASE " + quote(database) + " RESET ALL",
 		"GRANT CONNECT ON DATABASE " + quote(database) + " TO " + groups,
-		"ANALYZE",
+	}
+	for _, f := range functions {
+		sql = append(sql, "REVOKE EXECUTE ON ROUTINE "+f+" FROM PUBLIC")
 	}
 	for _, schema := range schemas {
 		sql = append(sql, "REVOKE CREATE ON SCHEMA "+schema+" FROM PUBLIC", "GRANT USAGE ON SCHEMA "+schema+" TO "+groups, "GRANT SELECT ON ALL TABLES IN SCHEMA "+schema+" TO "+groups)

@@ -2,103 +2,190 @@ package practice
 
 import (
 	"context"
+	"fmt"
+	"strings"
+	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"examen/internal/core/dataset"
 )
 
-// A Catalogue describes the tables of a build.
-type Catalogue struct {
-	Tables []Table `json:"tables"`
-}
+// named writes a relation's name as the catalogue does: with its schema, unless that is public.
+const named = `CASE %[2]s.nspname WHEN 'public' THEN %[1]s.relname ELSE %[2]s.nspname || '.' || %[1]s.relname END`
 
-// A Table is a table or view. Its name carries the schema, unless that is public.
-type Table struct {
-	Name    string   `json:"name"`
-	View    bool     `json:"view,omitempty"`
-	Meaning string   `json:"meaning,omitempty"`
-	Rows    int64    `json:"rows"`
-	Columns []Column `json:"columns"`
-}
-
-// A Column is a column of a table.
-type Column struct {
-	Name       string `json:"name"`
-	Type       string `json:"type"`
-	Nullable   bool   `json:"nullable"`
-	Key        bool   `json:"key"`                  // part of the primary key
-	References string `json:"references,omitempty"` // "table.column"
-	Meaning    string `json:"meaning,omitempty"`
-}
-
-// Rows returns the number of rows of all tables together.
-func (c *Catalogue) Rows() int64 {
-	var n int64
-	for _, t := range c.Tables {
-		if !t.View {
-			n += t.Rows
-		}
-	}
-	return n
-}
-
-const tablesQuery = `
-SELECT c.oid, CASE n.nspname WHEN 'public' THEN c.relname ELSE n.nspname || '.' || c.relname END,
-       format('%I.%I', n.nspname, c.relname), c.relkind IN ('v', 'm')
+var tablesQuery = `
+SELECT c.oid, ` + fmt.Sprintf(named, "c", "n") + `, format('%I.%I', n.nspname, c.relname), c.relkind IN ('v', 'm'),
+       CASE WHEN c.relkind IN ('v', 'm') THEN pg_get_viewdef(c.oid, true) ELSE '' END,
+       CASE c.relkind WHEN 'p' THEN (SELECT coalesce(sum(pg_total_relation_size(relid)), 0)::bigint FROM pg_partition_tree(c.oid)) ELSE pg_total_relation_size(c.oid) END,
+       coalesce(obj_description(c.oid, 'pg_class'), '')
 FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
 WHERE c.relkind IN ('r', 'p', 'v', 'm') AND NOT c.relispartition AND n.nspname !~ '^pg_' AND n.nspname <> 'information_schema'
+  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid = c.oid AND d.deptype = 'e')
 ORDER BY 2`
 
-const columnsQuery = `
+var columnsQuery = `
 SELECT a.attrelid, a.attname, format_type(a.atttypid, a.atttypmod), NOT a.attnotnull,
+       CASE WHEN a.attidentity <> '' THEN 'generated as identity' WHEN a.attgenerated <> '' THEN 'generated: ' || pg_get_expr(d.adbin, d.adrelid)
+            ELSE coalesce(pg_get_expr(d.adbin, d.adrelid), '') END,
        EXISTS (SELECT FROM pg_constraint k WHERE k.conrelid = a.attrelid AND k.contype = 'p' AND a.attnum = ANY (k.conkey)),
-       coalesce((SELECT CASE n.nspname WHEN 'public' THEN c.relname ELSE n.nspname || '.' || c.relname END || '.' || f.attname
+       coalesce((SELECT ` + fmt.Sprintf(named, "c", "n") + ` || '.' || f.attname
                  FROM pg_constraint k
                  JOIN pg_class c ON c.oid = k.confrelid
                  JOIN pg_namespace n ON n.oid = c.relnamespace
                  JOIN pg_attribute f ON f.attrelid = k.confrelid AND f.attnum = k.confkey[array_position(k.conkey, a.attnum)]
                  WHERE k.conrelid = a.attrelid AND k.contype = 'f' AND a.attnum = ANY (k.conkey)
-                 ORDER BY k.conname LIMIT 1), '')
-FROM pg_attribute a
+                 ORDER BY k.conname LIMIT 1), ''),
+       coalesce(col_description(a.attrelid, a.attnum), '')
+FROM pg_attribute a LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
 WHERE a.attrelid = ANY ($1) AND a.attnum > 0 AND NOT a.attisdropped
 ORDER BY a.attrelid, a.attnum`
 
-func readCatalogue(ctx context.Context, conn *pgx.Conn) (Catalogue, error) {
-	type found struct {
-		oid    uint32
-		quoted string
-		table  Table
-	}
-	var tables []*found
-	place := map[uint32]*found{}
-	rows, _ := conn.Query(ctx, tablesQuery)
-	var f found
-	if _, err := pgx.ForEachRow(rows, []any{&f.oid, &f.table.Name, &f.quoted, &f.table.View}, func() error {
-		next := f
-		tables = append(tables, &next)
-		place[f.oid] = &next
-		return nil
-	}); err != nil {
-		return Catalogue{}, err
-	}
-	oids := make([]uint32, len(tables))
-	for i, t := range tables {
-		oids[i] = t.oid
-		if err := conn.QueryRow(ctx, "SELECT count(*) FROM "+t.quoted).Scan(&t.table.Rows); err != nil {
-			return Catalogue{}, err
+var constraintsQuery = `
+SELECT k.conrelid, k.conname,
+       CASE k.contype WHEN 'p' THEN 'primary key' WHEN 'u' THEN 'unique' WHEN 'f' THEN 'foreign key' WHEN 'c' THEN 'check' ELSE 'exclusion' END,
+       ARRAY(SELECT a.attname::text FROM unnest(k.conkey) WITH ORDINALITY u (n, i) JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = u.n ORDER BY u.i),
+       coalesce(` + fmt.Sprintf(named, "c", "n") + `, ''),
+       ARRAY(SELECT a.attname::text FROM unnest(k.confkey) WITH ORDINALITY u (n, i) JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = u.n ORDER BY u.i),
+       pg_get_constraintdef(k.oid, true)
+FROM pg_constraint k LEFT JOIN pg_class c ON c.oid = k.confrelid LEFT JOIN pg_namespace n ON n.oid = c.relnamespace
+WHERE k.conrelid = ANY ($1) AND k.contype IN ('p', 'u', 'f', 'c', 'x')
+ORDER BY k.conrelid, position(k.contype in 'pufcx'), k.conname`
+
+const indexesQuery = `
+SELECT i.indrelid, c.relname, i.indisunique, substring(pg_get_indexdef(i.indexrelid, 0, true) from ' USING (.*)$')
+FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid
+WHERE i.indrelid = ANY ($1) AND NOT EXISTS (SELECT FROM pg_constraint k WHERE k.conindid = i.indexrelid AND k.conrelid = i.indrelid)
+ORDER BY i.indrelid, c.relname`
+
+// patience is how long counting a view, or looking for examples in it, may take.
+const patience = 5 * time.Second
+
+// Of a column's values, so many examples are kept, from so many rows, of at most so many characters.
+const (
+	examples      = 4
+	exampleRows   = 1000
+	exampleLength = 40
+)
+
+// cataloguing is a catalogue being read.
+type cataloguing struct {
+	conn   *pgx.Conn
+	oids   []uint32
+	tables map[uint32]*dataset.Table
+}
+
+func readCatalogue(ctx context.Context, conn *pgx.Conn) (dataset.Catalogue, error) {
+	c := &cataloguing{conn: conn, tables: map[uint32]*dataset.Table{}}
+	var catalogue dataset.Catalogue
+	for _, step := range []func(context.Context) error{c.readTables, c.readColumns, c.readConstraints, c.readIndexes, c.readRows} {
+		if err := step(ctx); err != nil {
+			return catalogue, err
 		}
 	}
-	rows, _ = conn.Query(ctx, columnsQuery, oids)
+	for _, oid := range c.oids {
+		catalogue.Tables = append(catalogue.Tables, *c.tables[oid])
+	}
+	return catalogue, conn.QueryRow(ctx, "SELECT pg_database_size(current_database())").Scan(&catalogue.Bytes)
+}
+
+func (c *cataloguing) readTables(ctx context.Context) error {
+	rows, _ := c.conn.Query(ctx, tablesQuery)
 	var oid uint32
-	var c Column
-	if _, err := pgx.ForEachRow(rows, []any{&oid, &c.Name, &c.Type, &c.Nullable, &c.Key, &c.References}, func() error {
-		place[oid].table.Columns = append(place[oid].table.Columns, c)
+	var t dataset.Table
+	_, err := pgx.ForEachRow(rows, []any{&oid, &t.Name, &t.SQLName, &t.View, &t.Query, &t.Bytes, &t.Meaning}, func() error {
+		next := t
+		c.oids, c.tables[oid] = append(c.oids, oid), &next
 		return nil
-	}); err != nil {
-		return Catalogue{}, err
+	})
+	return err
+}
+
+func (c *cataloguing) readColumns(ctx context.Context) error {
+	rows, _ := c.conn.Query(ctx, columnsQuery, c.oids)
+	var oid uint32
+	var column dataset.Column
+	_, err := pgx.ForEachRow(rows, []any{&oid, &column.Name, &column.Type, &column.Nullable, &column.Default, &column.Key, &column.References, &column.Meaning}, func() error {
+		c.tables[oid].Columns = append(c.tables[oid].Columns, column)
+		return nil
+	})
+	return err
+}
+
+func (c *cataloguing) readConstraints(ctx context.Context) error {
+	rows, _ := c.conn.Query(ctx, constraintsQuery, c.oids)
+	var oid uint32
+	var kind string
+	var columns, referred []string
+	var k dataset.Constraint
+	_, err := pgx.ForEachRow(rows, []any{&oid, &k.Name, &kind, &columns, &k.Table, &referred, &k.Definition}, func() error {
+		k.Kind, k.Columns, k.Referred = dataset.ConstraintKind(kind), columns, referred
+		c.tables[oid].Constraints = append(c.tables[oid].Constraints, k)
+		columns, referred = nil, nil
+		return nil
+	})
+	return err
+}
+
+func (c *cataloguing) readIndexes(ctx context.Context) error {
+	rows, _ := c.conn.Query(ctx, indexesQuery, c.oids)
+	var oid uint32
+	var i dataset.Index
+	_, err := pgx.ForEachRow(rows, []any{&oid, &i.Name, &i.Unique, &i.Definition}, func() error {
+		c.tables[oid].Indexes = append(c.tables[oid].Indexes, i)
+		return nil
+	})
+	return err
+}
+
+// readRows counts each table's rows and takes examples of its values. A view that takes too long, or that fails, is not counted.
+func (c *cataloguing) readRows(ctx context.Context) error {
+	for _, oid := range c.oids {
+		t := c.tables[oid]
+		err := c.look(ctx, t)
+		if t.View && state(err) != "" {
+			t.Rows = dataset.UnknownRows
+			_, err = c.conn.Exec(ctx, "SET statement_timeout = 0")
+		}
+		if err != nil {
+			return fmt.Errorf("%s: %w", t.Name, err)
+		}
 	}
-	var catalogue Catalogue
-	for _, t := range tables {
-		catalogue.Tables = append(catalogue.Tables, t.table)
+	return nil
+}
+
+func (c *cataloguing) look(ctx context.Context, t *dataset.Table) error {
+	if t.View {
+		if _, err := c.conn.Exec(ctx, fmt.Sprintf("SET statement_timeout = %d", patience.Milliseconds())); err != nil {
+			return err
+		}
+		defer c.conn.Exec(ctx, "SET statement_timeout = 0") //nolint:errcheck // the next statement tells
 	}
-	return catalogue, nil
+	if err := c.conn.QueryRow(ctx, "SELECT count(*) FROM "+t.SQLName).Scan(&t.Rows); err != nil || len(t.Columns) == 0 {
+		return err
+	}
+	wanted := make([]string, len(t.Columns))
+	for i, column := range t.Columns {
+		name := quote(column.Name)
+		wanted[i] = fmt.Sprintf(`ARRAY(SELECT left(v, %d) FROM (SELECT v, min(n) AS n FROM (SELECT %s::text AS v, row_number() OVER () AS n FROM sample) AS a WHERE v IS NOT NULL GROUP BY v ORDER BY n LIMIT %d) AS b)`,
+			exampleLength+1, name, examples)
+	}
+	found := make([][]string, len(wanted))
+	into := make([]any, len(wanted))
+	for i := range found {
+		into[i] = &found[i]
+	}
+	query := fmt.Sprintf("WITH sample AS MATERIALIZED (SELECT * FROM %s LIMIT %d) SELECT %s", t.SQLName, exampleRows, strings.Join(wanted, ", "))
+	if err := c.conn.QueryRow(ctx, query).Scan(into...); err != nil {
+		return err
+	}
+	for i := range found {
+		for j, value := range found[i] {
+			if r := []rune(value); len(r) > exampleLength {
+				found[i][j] = string(r[:exampleLength-1]) + "…"
+			}
+		}
+		t.Columns[i].Examples = found[i]
+	}
+	return nil
 }

@@ -18,6 +18,9 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
+	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"github.com/riverqueue/river/rivermigrate"
 
 	"examen/internal/records/query"
 )
@@ -28,7 +31,8 @@ var migrations embed.FS
 // Store is the records database. Its methods are the queries; each runs on its own unless done in [Store.Together].
 type Store struct {
 	*query.Queries
-	pool *pgxpool.Pool
+	pool  *pgxpool.Pool
+	river *river.Client[pgx.Tx] // only to enqueue
 }
 
 // ErrUnavailable tells that the records database cannot be reached.
@@ -49,7 +53,12 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		pool.Close()
 		return nil, fmt.Errorf("bring the records up to date: %w", err)
 	}
-	return &Store{query.New(pool), pool}, nil
+	enqueues, err := river.NewClient(riverpgxv5.New(pool), &river.Config{Logger: slog.New(slog.DiscardHandler)})
+	if err != nil {
+		pool.Close()
+		return nil, err
+	}
+	return &Store{query.New(pool), pool, enqueues}, nil
 }
 
 func migrate(ctx context.Context, pool *pgxpool.Pool) error {
@@ -63,7 +72,14 @@ func migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	if err != nil {
 		return err
 	}
-	_, err = provider.Up(ctx)
+	if _, err = provider.Up(ctx); err != nil {
+		return err
+	}
+	queue, err := rivermigrate.New(riverpgxv5.New(pool), &rivermigrate.Config{Logger: slog.New(slog.DiscardHandler)})
+	if err != nil {
+		return err
+	}
+	_, err = queue.Migrate(ctx, rivermigrate.DirectionUp, nil)
 	return err
 }
 
@@ -78,9 +94,16 @@ func (s *Store) Ping(ctx context.Context) error {
 	return nil
 }
 
+// A Transaction is queries that hold together, or none of them.
+type Transaction struct {
+	*query.Queries
+	tx    pgx.Tx
+	river *river.Client[pgx.Tx]
+}
+
 // Together runs f's queries in one transaction: all of them hold, or, with an error, none.
-func (s *Store) Together(ctx context.Context, f func(*query.Queries) error) error {
-	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error { return f(s.WithTx(tx)) })
+func (s *Store) Together(ctx context.Context, f func(*Transaction) error) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error { return f(&Transaction{s.WithTx(tx), tx, s.river}) })
 }
 
 // Missing tells whether a query found no row.

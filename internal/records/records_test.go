@@ -62,7 +62,7 @@ func newCourse(t *testing.T) *course {
 	c.learner = must[query.Account](t)(c.CreateAccount(ctx, query.CreateAccountParams{Name: name, DisplayName: name, Role: "learner", Password: "x"}))
 	c.course = must[query.Course](t)(c.CreateCourse(ctx, query.CreateCourseParams{Slug: name, Title: name}))
 	d := must[query.Dataset](t)(c.UpsertDataset(ctx, query.UpsertDatasetParams{Name: name, Pack: name, Title: name}))
-	c.build = must[query.Build](t)(c.CreateBuild(ctx, query.CreateBuildParams{DatasetID: d.ID, Number: 1, Database: name, Variants: json.RawMessage("{}"), Catalogue: json.RawMessage("{}")}))
+	c.build = must[query.Build](t)(c.CreateBuild(ctx, query.CreateBuildParams{DatasetID: d.ID, Number: 1, Database: name, Variants: json.RawMessage("{}"), Catalogue: json.RawMessage("{}"), Report: json.RawMessage("{}")}))
 	c.paper = must[query.Paper](t)(c.UpsertPaper(ctx, query.UpsertPaperParams{Slug: name, Pack: name, Title: name, DatasetID: d.ID, Sections: json.RawMessage("[]")}))
 	if err := c.UpsertExercise(ctx, query.UpsertExerciseParams{PaperID: c.paper.ID, Slug: "one", Number: 1, Title: "One", Points: 2, Blocks: json.RawMessage("[]"), Reference: "SELECT 1", Checking: json.RawMessage("{}")}); err != nil {
 		t.Fatal(err)
@@ -177,7 +177,7 @@ func TestTimesOfSeveralCourses(t *testing.T) {
 func TestTogetherIsAllOrNothing(t *testing.T) {
 	s := store(t)
 	stop := errors.New("stop")
-	err := s.Together(ctx, func(q *query.Queries) error {
+	err := s.Together(ctx, func(q *records.Transaction) error {
 		if _, err := q.CreateCourse(ctx, query.CreateCourseParams{Slug: "half", Title: "half"}); err != nil {
 			return err
 		}

@@ -43,6 +43,8 @@ type Server struct {
 	listener net.Listener
 	http     *http.Server
 	failed   chan error
+	stopWork func()        // on jobs
+	stopping chan struct{} // closed as the service begins to stop
 }
 
 // practiceMemory bounds what one process of the practice cluster may address: its shared memory and what queries ask for.
@@ -50,7 +52,7 @@ const practiceMemory = 1 << 30
 
 // Start starts everything; the service answers when it returns. With an error nothing is left running.
 func Start(ctx context.Context, options Options) (_ *Server, err error) {
-	s := &Server{failed: make(chan error, 1)}
+	s := &Server{failed: make(chan error, 1), stopping: make(chan struct{})}
 	defer func() {
 		if err != nil {
 			s.Stop()
@@ -83,7 +85,10 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 			return nil, err
 		}
 	}
-	s.http = &http.Server{Handler: web.Handler(s.Exam, options.Log), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+	if s.stopWork, err = s.Exam.Begin(ctx, s.clusters != nil && s.clusters[0] != nil); err != nil {
+		return nil, err
+	}
+	s.http = &http.Server{Handler: web.Handler(s.Exam, options.Log, s.stopping), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		ErrorLog: slog.NewLogLogger(options.Log.Handler(), slog.LevelWarn)}
 	go func() { s.failed <- s.http.Serve(s.listener) }()
 	return s, nil
@@ -114,7 +119,7 @@ func (s *Server) startClusters(ctx context.Context, options *Options) error {
 	}
 	start(0, &options.RecordsURL, postgres.Options{Folder: filepath.Join(s.folder.Path, "records"), Super: "examen_records", Settings: map[string]string{"max_connections": "60"}})
 	start(1, &options.PracticeURL, postgres.Options{Folder: filepath.Join(s.folder.Path, "practice"), Super: "examen_practice", AddressSpace: practiceMemory, Settings: map[string]string{
-		"max_connections": "80", "max_wal_size": "1GB", "synchronous_commit": "off", "max_prepared_transactions": "0",
+		"max_connections": "80", "max_wal_size": "1GB", "synchronous_commit": "off", "wal_level": "minimal", "max_wal_senders": "0", "max_prepared_transactions": "0",
 		"client_connection_check_interval": "1s", "max_locks_per_transaction": "128"}})
 	return both.Wait()
 }
@@ -134,6 +139,7 @@ func (s *Server) Wait(ctx context.Context) error {
 
 // Stop finishes the calls at hand and stops all that Start started.
 func (s *Server) Stop() {
+	close(s.stopping)
 	if s.http != nil {
 		ctx, cancel := context.WithTimeout(context.Background(), 15*time.Second)
 		if s.http.Shutdown(ctx) != nil {
@@ -142,6 +148,9 @@ func (s *Server) Stop() {
 		cancel()
 	} else if s.listener != nil {
 		s.listener.Close()
+	}
+	if s.stopWork != nil {
+		s.stopWork()
 	}
 	if s.practice != nil {
 		s.practice.Close()

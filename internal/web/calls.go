@@ -154,51 +154,6 @@ func marksCSV(grid *exam.Progress) string {
 	return marking.CSV(lines)
 }
 
-func (s *server) ListDatasets(ctx context.Context, _ contract.ListDatasetsRequestObject) (contract.ListDatasetsResponseObject, error) {
-	datasets, err := s.service.Datasets(ctx, who(ctx))
-	list := contract.ListDatasets200JSONResponse{}
-	for _, d := range datasets {
-		list = append(list, contract.DatasetSummary{Name: d.Name, Title: d.Title, Build: d.Build, Tables: len(d.Tables), Rows: d.Rows()})
-	}
-	return list, err
-}
-
-func (s *server) GetDataset(ctx context.Context, request contract.GetDatasetRequestObject) (contract.GetDatasetResponseObject, error) {
-	d, err := s.service.Dataset(ctx, who(ctx), request.Dataset)
-	if err != nil {
-		return nil, err
-	}
-	return contract.GetDataset200JSONResponse(toDataset(d)), nil
-}
-
-func (s *server) LoadPack(ctx context.Context, request contract.LoadPackRequestObject) (contract.LoadPackResponseObject, error) {
-	files := map[string][]byte{}
-	for _, f := range request.Body.Files {
-		files[f.Path] = f.Content
-	}
-	report, err := s.service.LoadPack(ctx, who(ctx), files)
-	if err != nil {
-		return nil, err
-	}
-	out := contract.LoadPack201JSONResponse{Pack: report.Pack, Title: report.Title, Datasets: []contract.BuildReport{}, Papers: []contract.LoadedPaper{}}
-	for _, b := range report.Builds {
-		var passedOver []string
-		for _, p := range b.PassedOver {
-			passedOver = append(passedOver, p.String())
-		}
-		out.Datasets = append(out.Datasets, contract.BuildReport{PassedOver: passedOver, Dataset: b.Dataset, Build: b.Number, Tables: b.Tables, Rows: b.Rows, Variants: b.Variants, ElapsedMs: milliseconds(b.Elapsed)})
-	}
-	for _, p := range report.Papers {
-		loaded := contract.LoadedPaper{Slug: p.Slug, Title: p.Title}
-		for _, e := range p.Exercises() {
-			loaded.Exercises++
-			loaded.Points += e.Points
-		}
-		out.Papers = append(out.Papers, loaded)
-	}
-	return out, nil
-}
-
 func (s *server) ListCourses(ctx context.Context, _ contract.ListCoursesRequestObject) (contract.ListCoursesResponseObject, error) {
 	courses, err := s.service.Courses(ctx, who(ctx))
 	list := contract.ListCourses200JSONResponse{}

@@ -137,18 +137,6 @@ func toProgress(p *exam.Progress) contract.Progress {
 	return out
 }
 
-func toDataset(d *exam.Dataset) contract.Dataset {
-	out := contract.Dataset{Name: d.Name, Title: d.Title, Build: d.Build, Tables: []contract.Table{}}
-	for _, t := range d.Tables {
-		table := contract.Table{Name: t.Name, Meaning: t.Meaning, Rows: t.Rows, Columns: []contract.TableColumn{}}
-		for _, c := range t.Columns {
-			table.Columns = append(table.Columns, contract.TableColumn{Name: c.Name, Type: c.Type, Nullable: c.Nullable, Key: c.Key, References: c.References, Meaning: c.Meaning})
-		}
-		out.Tables = append(out.Tables, table)
-	}
-	return out
-}
-
 func toCoursePaper(p exam.CoursePaper) contract.CoursePaper {
 	return contract.CoursePaper{Paper: p.Slug, Title: p.Title, State: contract.PaperState(p.State), Opens: p.Opens, Due: p.Due}
 }

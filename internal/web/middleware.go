@@ -22,8 +22,8 @@ const (
 
 // Bounds of a call's body, in bytes.
 const (
-	longestBody = 1 << 20
-	longestPack = 256 << 20
+	longestBody   = 1 << 20
+	longestUpload = 64 << 30 // of files, which are kept in pieces as they come
 	// drained is how much of a body that is too long is read and thrown away, so that the caller gets to read the answer.
 	drained = 64 << 20
 )
@@ -75,15 +75,22 @@ func (s *server) authenticate(c *gin.Context) {
 	c.Set("session", session)
 }
 
+// takesFiles tells whether a call's body is files, which are read as they come.
+func takesFiles(c *gin.Context) bool {
+	return c.Request.Method == http.MethodPost && (c.FullPath() == "/api/packs" || c.FullPath() == "/api/datasets/:dataset/builds") &&
+		c.ContentType() == "multipart/form-data"
+}
+
 // body reads a call's body, within bounds, and makes sure that it is UTF-8, so that no text is changed on the way in.
 func (s *server) body(c *gin.Context) {
 	if c.Request.Body == nil || c.Request.Body == http.NoBody {
 		return
 	}
-	longest := int64(longestBody)
-	if c.FullPath() == "/api/packs" {
-		longest = longestPack
+	if takesFiles(c) {
+		c.Request.Body = http.MaxBytesReader(nil, c.Request.Body, longestUpload)
+		return
 	}
+	const longest = longestBody
 	content, err := io.ReadAll(http.MaxBytesReader(nil, io.NopCloser(io.LimitReader(c.Request.Body, longest+1)), longest))
 	var tooLong *http.MaxBytesError
 	switch {

@@ -15,13 +15,13 @@ import (
 	"examen/internal/web/contract"
 )
 
-// Handler returns the whole service as an HTTP handler.
-func Handler(service *exam.Service, log *slog.Logger) http.Handler {
+// Handler returns the whole service as an HTTP handler. When stopping is closed, calls that go on for long end.
+func Handler(service *exam.Service, log *slog.Logger, stopping <-chan struct{}) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.ContextWithFallback = true
 	engine.HandleMethodNotAllowed = true
-	s := &server{service, log}
+	s := &server{service, log, stopping}
 	engine.Use(s.logged, gin.CustomRecoveryWithWriter(nil, s.recovered), headers)
 
 	strict := contract.NewStrictHandlerWithOptions(s, nil, contract.StrictGinServerOptions{
@@ -42,8 +42,9 @@ func Handler(service *exam.Service, log *slog.Logger) http.Handler {
 
 // server implements the contract.
 type server struct {
-	service *exam.Service
-	log     *slog.Logger
+	service  *exam.Service
+	log      *slog.Logger
+	stopping <-chan struct{}
 }
 
 func unreadable(err error) error {

@@ -262,14 +262,74 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                dataset: string;
+                dataset: components["parameters"]["datasetName"];
             };
             cookie?: never;
         };
-        /** A dataset's tables and columns, with their meaning. */
+        /** A dataset's tables with all that is known of them; for instructors its variants and builds too. */
         get: operations["getDataset"];
         put?: never;
         post?: never;
+        /** Remove a dataset that no paper is about. Its history stays. For instructors. */
+        delete: operations["dropDataset"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{dataset}/tables/{table}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+                /** @description As the dataset names it: with its schema, unless that is public. */
+                table: string;
+            };
+            cookie?: never;
+        };
+        /** A page of a table's rows. */
+        get: operations["listRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{dataset}/map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+            };
+            cookie?: never;
+        };
+        /** The map of a dataset's tables, or of one and its neighbours. */
+        get: operations["getMap"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{dataset}/builds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job. For instructors. */
+        post: operations["buildDataset"];
         delete?: never;
         options?: never;
         head?: never;
@@ -285,8 +345,101 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Load a pack. All of it, or, with an error that names file and line, nothing. For instructors. */
+        /** Load a pack. All of it, or, with an error that names file and line, nothing. It is a job. For instructors. */
         post: operations["loadPack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Builds and loads, the latest first. For instructors. */
+        get: operations["listJobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        /** How a build or load gets on, or how it ended. For instructors. */
+        get: operations["getJob"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        /** The job as it is now, and again whenever it has changed, until it ends: server-sent events whose data are a Job. */
+        get: operations["followJob"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop a build or load. What it has made so far is removed; the last good build stays in use. */
+        post: operations["stopJob"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go on with a job that asks. */
+        post: operations["confirmJob"];
         delete?: never;
         options?: never;
         head?: never;
@@ -677,39 +830,199 @@ export interface components {
             name: string;
             title: string;
             build: number;
+            /** Format: int64 */
+            rows: number;
+            /**
+             * Format: int64
+             * @description On disk.
+             */
+            bytes: number;
             tables: components["schemas"]["Table"][];
+            relations: components["schemas"]["Relation"][];
+            /** @description The pack that it came with; for instructors. */
+            pack?: string;
+            /** @description For instructors. */
+            variants?: string[];
+            /** @description The latest first; for instructors. */
+            builds?: components["schemas"]["Build"][];
+        };
+        Build: {
+            number: number;
+            /** Format: date-time */
+            made: string;
+            report: components["schemas"]["BuildReport"];
         };
         Table: {
             name: string;
+            view?: boolean;
+            /** @description Of a view. */
+            query?: string;
             meaning?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description -1 for a view that takes long to count.
+             */
             rows: number;
+            /** Format: int64 */
+            bytes?: number;
             columns: components["schemas"]["TableColumn"][];
+            constraints?: components["schemas"]["Constraint"][];
+            indexes?: components["schemas"]["Index"][];
         };
         TableColumn: {
             name: string;
             type: string;
             nullable: boolean;
+            default?: string;
             /** @description Part of the primary key. */
             key: boolean;
             /** @description `table.column` that it refers to. */
             references?: string;
             meaning?: string;
+            /** @description A few of its values. */
+            examples?: string[];
         };
-        PackFiles: {
-            files: components["schemas"]["PackFile"][];
+        Constraint: {
+            name: string;
+            /** @enum {string} */
+            kind: "primary key" | "unique" | "foreign key" | "check" | "exclusion";
+            words: string;
+            /** @description As PostgreSQL writes it. */
+            definition: string;
         };
-        PackFile: {
-            /** @description Relative to the pack's folder, with forward slashes. */
-            path: string;
-            /** Format: byte */
-            content: string;
+        Index: {
+            name: string;
+            unique?: boolean;
+            definition: string;
         };
-        PackReport: {
-            pack: string;
+        Relation: {
+            /** @description The table with the foreign key. */
+            from: string;
+            to: string;
+            columns: string[];
+            referred: string[];
+            /** @description A row of `from` may refer to none. */
+            optional?: boolean;
+            /** @description A row of `to` is referred to by one row of `from` at most. */
+            single?: boolean;
+            /** @description In words, seen from `from`. */
+            outward: string;
+            /** @description In words, seen from `to`. */
+            inward: string;
+        };
+        RowPage: {
+            columns: components["schemas"]["Column"][];
+            rows: components["schemas"]["Rows"];
+            /** Format: int64 */
+            offset: number;
+            /** @description Whether rows follow. */
+            more: boolean;
+        };
+        DatasetMap: {
+            /** Format: double */
+            width: number;
+            /** Format: double */
+            height: number;
+            entities: components["schemas"]["MapEntity"][];
+            relations: components["schemas"]["MapLine"][];
+        };
+        MapLine: {
+            relation: components["schemas"]["Relation"];
+            /** @description Its way, from the table with the foreign key. */
+            points: components["schemas"]["MapPoint"][];
+        };
+        MapPoint: {
+            /** Format: double */
+            x: number;
+            /** Format: double */
+            y: number;
+        };
+        /** @description A table's place on the map, in pixels. */
+        MapEntity: {
+            table: components["schemas"]["Table"];
+            /** @description How many columns are not shown. */
+            hidden?: number;
+            /** Format: double */
+            x: number;
+            /** Format: double */
+            y: number;
+            /** Format: double */
+            width: number;
+            /** Format: double */
+            height: number;
+        };
+        /** @description Each file is a part called `file`, whose filename is its path in the folder, with forward slashes. */
+        Files: {
+            file: string[];
+        };
+        /** @enum {string} */
+        JobState: "receiving" | "queued" | "running" | "asking" | "stopping" | "done" | "failed" | "stopped";
+        Job: {
+            id: string;
+            /** @enum {string} */
+            kind: "dataset" | "pack";
+            /** @description The dataset's or the pack's. */
+            name: string;
+            state: components["schemas"]["JobState"];
+            /** @description Who began it. */
+            account: string;
+            /** Format: date-time */
+            made: string;
+            /** Format: date-time */
+            ended?: string;
+            /**
+             * Format: int64
+             * @description Of all files.
+             */
+            bytes: number;
+            progress: components["schemas"]["JobProgress"];
+            report?: components["schemas"]["JobReport"];
+            problem?: components["schemas"]["Problem"];
+            /** @description Of its setup scripts. */
+            errors?: components["schemas"]["ScriptError"][];
+            /** @description How many are not listed. */
+            more_errors?: number;
+        };
+        JobProgress: {
+            /** @description What is being done. */
+            step: string;
+            /**
+             * Format: int64
+             * @description The bytes that the step has to read.
+             */
+            total: number;
+            file: string;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int64 */
+            statements: number;
+            tables: number;
+            /** Format: int64 */
+            rows: number;
+            errors: number;
+        };
+        ScriptError: {
+            file: string;
+            line: number;
+            column: number;
+            /** @description The line. */
+            text?: string;
+            /** @description Its first line. */
+            statement?: string;
+            /** @description The database's. */
+            message: string;
+            /** @description The database's. */
+            detail?: string;
+            /** @description A likely one, and what to do. */
+            cause?: string;
+        };
+        JobReport: {
+            pack?: string;
             title: string;
             datasets: components["schemas"]["BuildReport"][];
             papers: components["schemas"]["LoadedPaper"][];
+            /** @description The tables that a job which asks would make. */
+            inferred?: components["schemas"]["InferredTable"][];
         };
         BuildReport: {
             dataset: string;
@@ -717,11 +1030,47 @@ export interface components {
             tables: number;
             /** Format: int64 */
             rows: number;
+            /**
+             * Format: int64
+             * @description On disk.
+             */
+            bytes: number;
             variants: number;
             /** Format: double */
             elapsed_ms: number;
-            /** @description Statements of the setup scripts that have no bearing on the data and were not run: owners, rights. As `file:line: text`. */
+            sizes?: components["schemas"]["TableSize"][];
+            /** @description What the setup scripts say that has no bearing on the data and was not run: owners, rights. As `file:line: text`. */
             passed_over?: string[];
+            /** @description What looks forgotten. */
+            advice?: string[];
+            inferred?: components["schemas"]["InferredTable"][];
+            /** @description Reference answers that do not run on this build. */
+            broken?: string[];
+        };
+        TableSize: {
+            table: string;
+            /** Format: int64 */
+            rows: number;
+            /** Format: int64 */
+            bytes: number;
+        };
+        /** @description A table made from a CSV file. */
+        InferredTable: {
+            file: string;
+            name: string;
+            delimiter: string;
+            /** Format: int64 */
+            rows: number;
+            columns: components["schemas"]["InferredColumn"][];
+        };
+        InferredColumn: {
+            name: string;
+            /** @description As the file names it. */
+            header: string;
+            /** @description That all its values have. */
+            type: string;
+            /** Format: int64 */
+            nulls: number;
         };
         LoadedPaper: {
             slug: string;
@@ -786,6 +1135,8 @@ export interface components {
         };
     };
     parameters: {
+        datasetName: string;
+        jobId: string;
         /** @description The paper's slug. */
         paperSlug: string;
         /** @description The exercise's slug or number. */
@@ -1178,7 +1529,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                dataset: string;
+                dataset: components["parameters"]["datasetName"];
             };
             cookie?: never;
         };
@@ -1196,6 +1547,136 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    dropDataset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRows: {
+        parameters: {
+            query?: {
+                /** @description A column. */
+                sort?: string;
+                descending?: boolean;
+                /** @description A column to filter by; with `value` or `null`. */
+                column?: string;
+                /** @description Only rows in which the column has this value, as it is shown. */
+                value?: string;
+                /** @description Only rows in which the column is NULL. */
+                null?: boolean;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+                /** @description As the dataset names it: with its schema, unless that is public. */
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The page. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowPage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getMap: {
+        parameters: {
+            query?: {
+                /** @description Only this table and its neighbours. */
+                table?: string;
+                format?: "json" | "text" | "mermaid" | "svg";
+                /** @description Where tables were moved to, as `table:x,y` separated by spaces; for svg. */
+                at?: string;
+                /** @description Light on dark; for svg. */
+                dark?: boolean;
+            };
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The map. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatasetMap"];
+                    "text/plain": string;
+                    "image/svg+xml": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    buildDataset: {
+        parameters: {
+            query?: {
+                title?: string;
+                /** @description Of the files, until one declares its own; UTF-8 by default. */
+                encoding?: string;
+                /** @description Go on after an error, to list them all. */
+                keep_going?: boolean;
+                /** @description The files are a folder's: its scripts run in the order of their names, those aside that another includes. */
+                folder?: boolean;
+                /** @description The files to run, in this order, where not all of them; the others are there to be included or copied. */
+                script?: string[];
+                /** @description Stop before tables are made from CSV files alone and wait for confirmJob. */
+                ask?: boolean;
+            };
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Files"];
+            };
+        };
+        responses: {
+            /** @description The job. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     loadPack: {
         parameters: {
             query?: never;
@@ -1205,17 +1686,132 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PackFiles"];
+                "multipart/form-data": components["schemas"]["Files"];
             };
         };
         responses: {
-            /** @description What was loaded. */
-            201: {
+            /** @description The job. */
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PackReport"];
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listJobs: {
+        parameters: {
+            query?: {
+                dataset?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Jobs. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The job. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    followJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The events. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    stopJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The job. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    confirmJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The job. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             default: components["responses"]["Problem"];

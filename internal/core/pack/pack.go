@@ -1,10 +1,12 @@
 // Package pack reads packs: folders of text files that hold datasets and papers (pack.yaml, setup scripts, papers in Markdown).
 //
-// It reads values, not folders: [Read] takes the files' contents by path. Everything wrong is an [Error] with its file and line.
+// [Read] takes the folder's files, wherever they are kept. It does not read the setup scripts themselves: those may be large. Everything wrong is an [Error]
+// with its file and line.
 package pack
 
 import (
 	"fmt"
+	"io/fs"
 	"path"
 	"regexp"
 	"slices"
@@ -29,21 +31,15 @@ type Pack struct {
 type Dataset struct {
 	Name       string
 	Title      string
-	Setup      []Script
+	Setup      []string // scripts, by path
 	Variants   []Variant
 	Dictionary map[string]Meaning // by table
-}
-
-// A Script is an SQL file.
-type Script struct {
-	Path string
-	Text string
 }
 
 // A Variant is a dataset with other rows: the setup scripts, and then its own.
 type Variant struct {
 	Name  string
-	Setup []Script
+	Setup []string
 }
 
 // A Meaning says what a table and its columns mean.
@@ -133,7 +129,7 @@ var slug = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
 
 // A reader collects errors while it reads.
 type reader struct {
-	files  map[string][]byte
+	files  fs.FS
 	errors []Error
 }
 
@@ -141,13 +137,12 @@ func (r *reader) fail(file string, line int, format string, args ...any) {
 	r.errors = append(r.errors, Error{file, max(line, 1), fmt.Sprintf(format, args...)})
 }
 
-// Read reads a pack from its files' contents by path, relative to the folder and with forward slashes. With any error
-// there is no pack.
-func Read(files map[string][]byte) (*Pack, []Error) {
+// Read reads a pack from its folder's files. With any error there is no pack.
+func Read(files fs.FS) (*Pack, []Error) {
 	r := &reader{files: files}
 	const file = "pack.yaml"
-	content, ok := files[file]
-	if !ok {
+	content, err := fs.ReadFile(files, file)
+	if err != nil {
 		return nil, []Error{{file, 1, "the file is missing: a pack is a folder with a pack.yaml, setup scripts and papers"}}
 	}
 	p := &Pack{}
@@ -226,11 +221,11 @@ func (r *reader) datasets(file string, n *yaml.Node) []Dataset {
 	return all
 }
 
-func (r *reader) scripts(file string, n *yaml.Node) []Script {
-	var scripts []Script
+func (r *reader) scripts(file string, n *yaml.Node) []string {
+	var scripts []string
 	for _, item := range r.sequence(file, n, 1) {
-		if name, content, ok := r.file(file, item); ok {
-			scripts = append(scripts, Script{name, string(content)})
+		if name, ok := r.path(file, item); ok {
+			scripts = append(scripts, name)
 		}
 	}
 	if len(n.Content) == 0 && n.Kind == yaml.SequenceNode {
@@ -262,20 +257,33 @@ func (r *reader) dictionary(file string, n *yaml.Node) map[string]Meaning {
 	return dictionary
 }
 
-// file looks up a file that a YAML scalar names.
-func (r *reader) file(in string, n *yaml.Node) (name string, content []byte, ok bool) {
+// path looks up a file that a YAML scalar names.
+func (r *reader) path(in string, n *yaml.Node) (name string, ok bool) {
 	name = r.text(in, n, 1)
 	if name == "" {
-		return "", nil, false
+		return "", false
 	}
 	clean := path.Clean(name)
-	if path.IsAbs(name) || clean == ".." || strings.HasPrefix(clean, "../") {
+	if !fs.ValidPath(clean) {
 		r.fail(in, n.Line, "%q leaves the pack's folder: name a file inside it", name)
+		return "", false
+	}
+	if info, err := fs.Stat(r.files, clean); err != nil || info.IsDir() {
+		r.fail(in, n.Line, "the pack has no file %q", name)
+		return "", false
+	}
+	return clean, true
+}
+
+// file reads a text file that a YAML scalar names.
+func (r *reader) file(in string, n *yaml.Node) (name string, content []byte, ok bool) {
+	clean, ok := r.path(in, n)
+	if !ok {
 		return "", nil, false
 	}
-	content, found := r.files[clean]
-	if !found {
-		r.fail(in, n.Line, "the pack has no file %q", name)
+	content, err := fs.ReadFile(r.files, clean)
+	if err != nil {
+		r.fail(in, n.Line, "the file %q cannot be read: %v", clean, err)
 		return "", nil, false
 	}
 	if !utf8.Valid(content) {

@@ -6,6 +6,7 @@ import (
 	"maps"
 	"strings"
 	"testing"
+	"testing/fstest"
 
 	"examen/internal/core/compare"
 	"examen/internal/core/pack"
@@ -43,8 +44,17 @@ papers: [papers/dusk.md]
 	return all
 }
 
+// folder has the files of a pack.
+func folder(files map[string][]byte) fs.FS {
+	all := fstest.MapFS{}
+	for name, content := range files {
+		all[name] = &fstest.MapFile{Data: content}
+	}
+	return all
+}
+
 func TestReadAPack(t *testing.T) {
-	p, wrong := pack.Read(files())
+	p, wrong := pack.Read(folder(files()))
 	if wrong != nil {
 		t.Fatal(wrong)
 	}
@@ -97,7 +107,7 @@ func TestWhatIsWrongHasItsFileAndLine(t *testing.T) {
 		{"a slug twice", []string{"papers/dusk.md", "## Afterwards\n", "## All nights\n\n```sql answer\nSELECT 1\n```\n"}, `papers/dusk.md:38: two exercises are called "all-nights"`},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			_, wrong := pack.Read(files(c.edits...))
+			_, wrong := pack.Read(folder(files(c.edits...)))
 			if len(wrong) == 0 {
 				t.Fatal("nothing was found wrong")
 			}
@@ -110,11 +120,11 @@ func TestWhatIsWrongHasItsFileAndLine(t *testing.T) {
 
 func TestFilesThatAreNoText(t *testing.T) {
 	all := files()
-	all["nights/tables.sql"] = []byte("CREATE TABLE a (x int);\n-- \xe9\n")
-	if _, wrong := pack.Read(all); len(wrong) == 0 || wrong[0].Error() != "nights/tables.sql:2: the file is not valid UTF-8: save it as UTF-8" {
+	all["papers/dusk.md"] = []byte("---\n\xe9\n")
+	if _, wrong := pack.Read(folder(all)); len(wrong) == 0 || wrong[0].Error() != "papers/dusk.md:2: the file is not valid UTF-8: save it as UTF-8" {
 		t.Errorf("got %v", wrong)
 	}
-	if _, wrong := pack.Read(nil); len(wrong) != 1 || wrong[0].File != "pack.yaml" {
+	if _, wrong := pack.Read(folder(nil)); len(wrong) != 1 || wrong[0].File != "pack.yaml" {
 		t.Errorf("got %v", wrong)
 	}
 }
@@ -124,25 +134,22 @@ func TestWindowsLineEndsAndByteOrderMarks(t *testing.T) {
 	for name, content := range all {
 		all[name] = []byte("\ufeff" + strings.ReplaceAll(string(content), "\n", "\r\n"))
 	}
-	p, wrong := pack.Read(all)
+	p, wrong := pack.Read(folder(all))
 	if wrong != nil || p.Papers[0].Exercises()[0].Reference != "SELECT day\nFROM night;" {
 		t.Errorf("got %+v %v", p, wrong)
 	}
 }
 
 func TestTheShippedPacksAreRight(t *testing.T) {
-	folders, _ := packs.Files.ReadDir(".")
-	for _, folder := range folders {
-		all := map[string][]byte{}
-		_ = fs.WalkDir(packs.Files, folder.Name(), func(path string, d fs.DirEntry, _ error) error {
-			if !d.IsDir() {
-				all[strings.TrimPrefix(path, folder.Name()+"/")], _ = packs.Files.ReadFile(path)
-			}
-			return nil
-		})
-		p, wrong := pack.Read(all)
+	shipped, _ := packs.Files.ReadDir(".")
+	for _, entry := range shipped {
+		files, err := fs.Sub(packs.Files, entry.Name())
+		if err != nil {
+			t.Fatal(err)
+		}
+		p, wrong := pack.Read(files)
 		if wrong != nil {
-			t.Fatalf("%s: %v", folder.Name(), wrong)
+			t.Fatalf("%s: %v", entry.Name(), wrong)
 		}
 		for _, paper := range p.Papers {
 			for _, s := range paper.Sections {
@@ -164,7 +171,7 @@ func FuzzRead(f *testing.F) {
 		for name := range maps.Keys(files()) {
 			all := files()
 			all[name] = []byte(content)
-			p, wrong := pack.Read(all)
+			p, wrong := pack.Read(folder(all))
 			if (p == nil) != (len(wrong) > 0) {
 				t.Errorf("a pack or errors are expected, got %v and %v", p, wrong)
 			}

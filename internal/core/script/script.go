@@ -28,24 +28,53 @@ type Item struct {
 	Text string   // without the semicolon and what stands before the first word; of a Command, the line without its backslash
 	Line int      // on which Text begins, from 1
 	Head []string // the first words of a statement, in upper case: ALTER, TABLE, ...
+	File string   // that it stands in; only [Scripts] fills it in
 }
 
-// An Error is the error of a script that ends in the middle of something, or that is no script.
+// FirstLine is the first line of the item's text, cut where it is long.
+func (i Item) FirstLine() string {
+	first, _, _ := strings.Cut(i.Text, "\n")
+	first = strings.TrimSpace(first)
+	if r := []rune(first); len(r) > longestLine {
+		first = string(r[:longestLine-1]) + "…"
+	}
+	if i.Kind == Command {
+		return `\` + first
+	}
+	return first
+}
+
+// longestLine is how many characters of a statement's first line are shown.
+const longestLine = 200
+
+// An Error is the error of a script that ends in the middle of something, that is no script, or that asks for what is not done.
 type Error struct {
-	Line   int // where what is wrong begins
+	File   string // "" from a [Reader], which does not know
+	Line   int    // where what is wrong begins
 	Detail string
+	Text   string // the first line of the statement or command; "" where there is none
+	lost   bool   // what follows in the file cannot be read
 }
 
-func (e *Error) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Detail) }
+func (e *Error) Error() string {
+	if e.File != "" {
+		return fmt.Sprintf("%s:%d: %s", e.File, e.Line, e.Detail)
+	}
+	return fmt.Sprintf("line %d: %s", e.Line, e.Detail)
+}
 
 // headWords is how many words of a statement's beginning are kept.
 const headWords = 4
 
+// LongestStatement is how many bytes a single statement may have: it is held in memory as a whole.
+const LongestStatement = 64 << 20
+
 // A Reader reads a script.
 type Reader struct {
-	in   *bufio.Reader
-	line int // of the next byte
-	data *data
+	in        *bufio.Reader
+	line      int // of the next byte
+	data      *data
+	variables map[string]string // of psql's \set; nil: a colon is a colon
 
 	// The statement at hand.
 	text      bytes.Buffer
@@ -57,17 +86,25 @@ type Reader struct {
 	atomic    int    // of BEGIN ATOMIC and the CASEs within
 	copying   bool   // COPY ... FROM was read, at no depth
 	fromStdin bool
+	values    bool // VALUES was read, at no depth
+	rows      *[]Span
 	letter    byte // the word of one letter that has just ended: E before a quote means escapes
 }
 
 // NewReader returns a reader of a script in UTF-8.
 func NewReader(in io.Reader) *Reader {
-	r := &Reader{in: bufio.NewReaderSize(in, 64<<10), line: 1}
+	r := &Reader{in: bufio.NewReaderSize(in, readAhead), line: 1}
 	if mark, err := r.in.Peek(3); err == nil && string(mark) == "\ufeff" {
 		_, _ = r.in.Discard(3)
 	}
 	return r
 }
+
+// readAhead is how many bytes are read at a time.
+const readAhead = 128 << 10
+
+// decode has what is still unread come through f.
+func (r *Reader) decode(f func(io.Reader) io.Reader) { r.in = bufio.NewReaderSize(f(r.in), readAhead) }
 
 // Next returns the next item, io.EOF after the last. Data of a COPY that were not read are passed over.
 func (r *Reader) Next() (Item, error) {
@@ -80,10 +117,15 @@ func (r *Reader) Next() (Item, error) {
 	r.begin()
 	for {
 		b, err := r.byte()
-		if err == io.EOF {
+		switch {
+		case err == io.EOF:
 			return r.last()
-		} else if err != nil {
+		case err != nil:
 			return Item{}, err
+		case b == 0:
+			return Item{}, &Error{lost: true, Line: r.line, Detail: "a NUL byte stands here: this is no text file, or it is UTF-16, which has to be saved as UTF-8 first"}
+		case r.text.Len() > LongestStatement:
+			return Item{}, &Error{lost: true, Line: r.start, Detail: fmt.Sprintf("the statement that begins here has more than %d MB: split it into several, or load the rows with COPY", LongestStatement>>20)}
 		}
 		number := len(r.word) > 0 && isDigit(r.word[0])
 		if number && !isDigit(b) { // a name may follow at once
@@ -106,7 +148,11 @@ func (r *Reader) Next() (Item, error) {
 			r.add(b)
 		case '\\':
 			if r.text.Len() > 0 {
-				return Item{}, &Error{r.line, "a command of psql's stands within a statement: end the statement with a semicolon first"}
+				line := r.line
+				if _, err := r.command(); err != nil {
+					return Item{}, err
+				}
+				return Item{}, &Error{Line: line, Detail: "a command of psql's stands within a statement: end the statement with a semicolon first"}
 			}
 			return r.command()
 		default:
@@ -115,6 +161,20 @@ func (r *Reader) Next() (Item, error) {
 			}
 		}
 	}
+}
+
+// A Span is a piece of a text, in bytes.
+type Span struct{ From, To int }
+
+// ValueRows finds the rows of a statement's VALUES, each from its opening to its closing parenthesis.
+func ValueRows(statement string) []Span {
+	var rows []Span
+	r := NewReader(strings.NewReader(statement))
+	r.rows = &rows
+	if _, err := r.Next(); err != nil {
+		return nil
+	}
+	return rows
 }
 
 // Data returns the data of the COPY just read, up to the line that ends them.
@@ -126,7 +186,7 @@ func (r *Reader) Data() io.Reader {
 func (r *Reader) begin() {
 	r.text.Reset()
 	r.word, r.head, r.before = r.word[:0], nil, ""
-	r.depth, r.atomic, r.copying, r.fromStdin = 0, 0, false, false
+	r.depth, r.atomic, r.copying, r.fromStdin, r.values = 0, 0, false, false, false
 }
 
 // byte reads a byte and counts lines.
@@ -169,6 +229,7 @@ func (r *Reader) endWord() {
 	if len(r.head) < headWords {
 		r.head = append(r.head, word)
 	}
+	r.values = word == "VALUES" && r.depth == 0 || r.values && r.depth > 0
 	switch {
 	case word == "ATOMIC" && r.before == "BEGIN" && r.head[0] == "CREATE":
 		r.atomic++
@@ -188,15 +249,25 @@ func (r *Reader) endWord() {
 func (r *Reader) other(b byte) error {
 	switch b {
 	case '(':
+		if r.depth == 0 && r.values && r.rows != nil {
+			*r.rows = append(*r.rows, Span{From: r.text.Len()})
+		}
 		r.depth++
 	case ')':
 		r.depth = max(0, r.depth-1)
+		if r.depth == 0 && r.values && r.rows != nil {
+			(*r.rows)[len(*r.rows)-1].To = r.text.Len() + 1
+		}
 	case '\'':
 		return r.quoted(b, r.letter == 'E')
 	case '"':
 		return r.quoted(b, false)
 	case '$':
 		return r.dollar()
+	case ':':
+		if r.variables != nil {
+			return r.variable()
+		}
 	case '-':
 		if next, _ := r.in.Peek(1); len(next) == 1 && next[0] == '-' {
 			return r.lineComment()
@@ -315,7 +386,7 @@ func (r *Reader) unended(err error, start int, what string) error {
 	if err != io.EOF {
 		return err
 	}
-	return &Error{start, "the script ends within " + what + " that begins here"}
+	return &Error{Line: start, Detail: "the script ends within " + what + " that begins here"}
 }
 
 // last is what stands between the last semicolon and the end.
@@ -339,7 +410,7 @@ func (r *Reader) item() (Item, error) {
 		r.line++
 	}
 	if strings.TrimSpace(rest) != "" {
-		return Item{}, &Error{item.Line, "the data of a COPY begin on the line after it, and something else follows on the same line"}
+		return Item{}, &Error{Line: item.Line, Detail: "the data of a COPY begin on the line after it, and something else follows on the same line"}
 	}
 	return item, nil
 }
@@ -355,40 +426,78 @@ func (r *Reader) command() (Item, error) {
 	return Item{Kind: Command, Text: strings.TrimSpace(text), Line: line}, nil
 }
 
-// data reads a COPY's data.
+// data reads a COPY's data: all up to a line that is \. alone.
 type data struct {
 	reader *Reader
 	start  int
-	rest   []byte // of the line at hand
+	inLine bool // what was read last ended within a line
 	done   bool
-	middle bool // the line at hand began before what was read last
 }
 
 func (d *data) Read(p []byte) (int, error) {
-	for len(d.rest) == 0 {
-		if d.done {
-			return 0, io.EOF
+	n := 0
+	for n < len(p) && !d.done {
+		if n > 0 && d.reader.in.Buffered() == 0 {
+			break // better to send what there is than to wait
 		}
-		line, err := d.reader.in.ReadSlice('\n')
-		switch {
-		case err == io.EOF && len(line) == 0:
-			d.done = true
-			return 0, &Error{d.start, `the data of a COPY that begin here have no end: a line with \. is expected`}
-		case err != nil && err != io.EOF && err != bufio.ErrBufferFull:
-			return 0, err
+		took, err := d.take(p[n:])
+		n += took
+		if err != nil {
+			return n, err
 		}
-		whole := !d.middle
-		d.middle = err == bufio.ErrBufferFull
-		if err == nil {
+	}
+	if n == 0 && d.done {
+		return 0, io.EOF
+	}
+	return n, nil
+}
+
+// take copies data of the lines at hand to p, and notices their end.
+func (d *data) take(p []byte) (int, error) {
+	in := d.reader.in
+	if _, err := in.Peek(1); err == io.EOF {
+		d.done = true
+		return 0, &Error{Line: d.start, Detail: `the data of a COPY that begin here have no end: a line with \. is expected`}
+	} else if err != nil {
+		return 0, err
+	}
+	if !d.inLine && d.ends() {
+		return 0, nil
+	}
+	chunk, _ := in.Peek(min(in.Buffered(), len(p)))
+	end := len(chunk)
+	if at := bytes.Index(chunk, []byte("\n\\")); at >= 0 {
+		end = at + 1 // look at that line by itself
+	} else if at := bytes.LastIndexByte(chunk, '\n'); at >= 0 {
+		end = at + 1
+	}
+	copy(p, chunk[:end])
+	d.inLine = chunk[end-1] != '\n'
+	d.reader.line += bytes.Count(chunk[:end], []byte{'\n'})
+	_, _ = in.Discard(end)
+	return end, nil
+}
+
+// ends tells whether the line at hand is the one that ends the data, and passes it.
+func (d *data) ends() bool {
+	in := d.reader.in
+	for _, line := range []string{"\\.\n", "\\.\r\n", "\\."} {
+		found, err := in.Peek(len(line))
+		if string(found) != line || line == "\\." && !atEnd(in, len(line)) {
+			continue
+		}
+		_, _ = in.Discard(len(line))
+		d.done = err == nil
+		if line != "\\." {
 			d.reader.line++
 		}
-		if whole && !d.middle && strings.TrimRight(string(line), "\r\n") == `\.` {
-			d.done = true
-			return 0, io.EOF
-		}
-		d.rest = line
+		return true
 	}
-	n := copy(p, d.rest)
-	d.rest = d.rest[n:]
-	return n, nil
+	return false
+}
+
+// atEnd tells whether nothing follows the next n bytes.
+func atEnd(in *bufio.Reader, n int) bool {
+	_, err := in.Peek(n + 1)
+	return err == io.EOF
 }

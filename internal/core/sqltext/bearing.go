@@ -1,32 +1,133 @@
 package sqltext
 
 import (
+	"slices"
+	"strings"
+
 	pg "github.com/pganalyze/pg_query_go/v6"
 )
 
-// NoBearing tells whether a statement of a setup script says nothing of tables and rows, only of whom they belong to and
-// who may use them, or makes or names a database of its own: such statements need rights that setup scripts do not have, and can be
-// passed over.
-func NoBearing(statement string) bool {
+// A Setup says how a setup script's statement is to be taken. The zero value: it is run.
+type Setup struct {
+	NoBearing bool   // it says nothing of tables and rows, only of whom they belong to and who may use them: it can be passed over
+	Refused   string // why it is not run: it would need rights that setup scripts do not have
+	Database  string // the name of a database that it makes or drops
+}
+
+// MayNotRun tells by a statement's first words, in upper case, whether [ReadSetup] has to look at it. It spares parsing all others.
+func MayNotRun(head []string) bool {
+	switch head[0] {
+	case "ALTER", "GRANT", "REVOKE", "COMMENT", "SECURITY", "CREATE", "DROP", "LOAD", "CHECKPOINT", "COPY", "REASSIGN":
+		return len(head) == 1 || !slices.Contains([]string{"TABLE", "INDEX", "UNIQUE", "VIEW", "SEQUENCE", "FUNCTION", "TYPE", "TRIGGER"}, head[1]) || head[0] == "ALTER"
+	case "SET", "RESET":
+		return len(head) > 1 && (head[1] == "ROLE" || head[1] == "SESSION" || head[1] == "LOCAL")
+	}
+	return false
+}
+
+const ownRights = "setup scripts run as an owner of their tables without a superuser's rights, and "
+
+// ReadSetup says how a statement of a setup script is to be taken. One that cannot be read is run, so that the database says what is wrong.
+func ReadSetup(statement string) Setup {
+	tree, err := pg.Parse(statement)
+	if err != nil || len(tree.Stmts) != 1 {
+		return Setup{}
+	}
+	refused := func(what string) Setup { return Setup{Refused: ownRights + what} }
+	switch n := tree.Stmts[0].Stmt.Node.(type) {
+	case *pg.Node_AlterOwnerStmt, *pg.Node_GrantStmt, *pg.Node_GrantRoleStmt, *pg.Node_AlterDefaultPrivilegesStmt, *pg.Node_SecLabelStmt,
+		*pg.Node_AlterDatabaseStmt, *pg.Node_AlterDatabaseSetStmt, *pg.Node_CreatePublicationStmt, *pg.Node_AlterPublicationStmt,
+		*pg.Node_CreateSubscriptionStmt, *pg.Node_AlterSubscriptionStmt, *pg.Node_CreateEventTrigStmt, *pg.Node_AlterEventTrigStmt,
+		*pg.Node_CheckPointStmt, *pg.Node_ReassignOwnedStmt:
+		return Setup{NoBearing: true}
+	case *pg.Node_CreatedbStmt:
+		return Setup{Database: n.CreatedbStmt.Dbname}
+	case *pg.Node_DropdbStmt:
+		return Setup{Database: n.DropdbStmt.Dbname}
+	case *pg.Node_AlterTableStmt:
+		return Setup{NoBearing: onlyOwner(n.AlterTableStmt)}
+	case *pg.Node_CommentStmt:
+		return Setup{NoBearing: slices.Contains(ofOthers, n.CommentStmt.Objtype)}
+	case *pg.Node_VariableSetStmt:
+		return Setup{NoBearing: n.VariableSetStmt.Name == "role" || n.VariableSetStmt.Name == "session_authorization"}
+	case *pg.Node_CreateExtensionStmt: // so is CREATE LANGUAGE read, too
+		return Setup{NoBearing: strings.EqualFold(n.CreateExtensionStmt.Extname, "plpgsql")}
+	case *pg.Node_CreatePlangStmt:
+		return refused("cannot add languages: plpgsql and sql are there")
+	case *pg.Node_AlterSystemStmt:
+		return refused("cannot change the server's settings: leave ALTER SYSTEM out")
+	case *pg.Node_CreateRoleStmt, *pg.Node_AlterRoleStmt, *pg.Node_AlterRoleSetStmt, *pg.Node_DropRoleStmt:
+		return refused("cannot make, change or drop roles: leave this out, learners' rights are Examen's to give")
+	case *pg.Node_CreateTableSpaceStmt, *pg.Node_DropTableSpaceStmt:
+		return refused("cannot make or drop tablespaces: leave this out")
+	case *pg.Node_LoadStmt:
+		return refused("cannot load libraries: leave LOAD out")
+	case *pg.Node_CopyStmt:
+		switch {
+		case n.CopyStmt.IsProgram:
+			return refused("cannot run programs")
+		case n.CopyStmt.Filename != "":
+			return refused("cannot read or write the server's files: write \\copy table FROM 'file.csv' WITH (FORMAT csv, HEADER), with the file beside the script")
+		}
+	}
+	return Setup{}
+}
+
+// ofOthers are the objects that belong to others, so that a comment on them is not the script's to make.
+var ofOthers = []pg.ObjectType{pg.ObjectType_OBJECT_EXTENSION, pg.ObjectType_OBJECT_DATABASE, pg.ObjectType_OBJECT_ROLE, pg.ObjectType_OBJECT_PUBLICATION,
+	pg.ObjectType_OBJECT_SUBSCRIPTION, pg.ObjectType_OBJECT_EVENT_TRIGGER, pg.ObjectType_OBJECT_TABLESPACE, pg.ObjectType_OBJECT_LANGUAGE}
+
+func onlyOwner(alter *pg.AlterTableStmt) bool {
+	for _, cmd := range alter.Cmds {
+		switch cmd.GetAlterTableCmd().GetSubtype() {
+		case pg.AlterTableType_AT_ChangeOwner, pg.AlterTableType_AT_ReplicaIdentity:
+		default:
+			return false
+		}
+	}
+	return true
+}
+
+// ClientEncoding reads SET client_encoding = name, and SET NAMES name.
+func ClientEncoding(statement string) (name string, ok bool) {
+	tree, err := pg.Parse(statement)
+	if err != nil || len(tree.Stmts) != 1 {
+		return "", false
+	}
+	set := tree.Stmts[0].Stmt.GetVariableSetStmt()
+	if set == nil || set.Name != "client_encoding" || len(set.Args) != 1 {
+		return "", false
+	}
+	return set.Args[0].GetAConst().GetSval().GetSval(), true
+}
+
+// Makes tells whether a statement makes a table, view or type of a name, which may carry its schema.
+func Makes(statement, name string) bool {
 	tree, err := pg.Parse(statement)
 	if err != nil || len(tree.Stmts) != 1 {
 		return false
 	}
+	named := func(r *pg.RangeVar) bool {
+		return r.GetRelname() == name || r.GetSchemaname()+"."+r.GetRelname() == name
+	}
+	inList := func(names []*pg.Node) bool {
+		return len(names) > 0 && (names[len(names)-1].GetString_().GetSval() == name || len(names) == 2 && names[0].GetString_().GetSval()+"."+names[1].GetString_().GetSval() == name)
+	}
 	switch n := tree.Stmts[0].Stmt.Node.(type) {
-	case *pg.Node_AlterOwnerStmt, *pg.Node_GrantStmt, *pg.Node_GrantRoleStmt, *pg.Node_AlterDefaultPrivilegesStmt, *pg.Node_SecLabelStmt, *pg.Node_CreatedbStmt:
-		return true
-	case *pg.Node_AlterTableStmt:
-		for _, cmd := range n.AlterTableStmt.Cmds {
-			if cmd.GetAlterTableCmd().GetSubtype() != pg.AlterTableType_AT_ChangeOwner {
-				return false
-			}
-		}
-		return true
-	case *pg.Node_CommentStmt:
-		switch n.CommentStmt.Objtype {
-		case pg.ObjectType_OBJECT_EXTENSION, pg.ObjectType_OBJECT_DATABASE, pg.ObjectType_OBJECT_ROLE:
-			return true
-		}
+	case *pg.Node_CreateStmt:
+		return named(n.CreateStmt.Relation)
+	case *pg.Node_CreateTableAsStmt:
+		return named(n.CreateTableAsStmt.Into.GetRel())
+	case *pg.Node_ViewStmt:
+		return named(n.ViewStmt.View)
+	case *pg.Node_CreateSeqStmt:
+		return named(n.CreateSeqStmt.Sequence)
+	case *pg.Node_CreateEnumStmt:
+		return inList(n.CreateEnumStmt.TypeName)
+	case *pg.Node_CreateDomainStmt:
+		return inList(n.CreateDomainStmt.Domainname)
+	case *pg.Node_CompositeTypeStmt:
+		return named(n.CompositeTypeStmt.Typevar)
 	}
 	return false
 }

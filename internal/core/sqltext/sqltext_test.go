@@ -79,26 +79,60 @@ func TestErrorsHaveTheirPlace(t *testing.T) {
 	}
 }
 
-func TestWhatHasNoBearingOnData(t *testing.T) {
-	for sql, want := range map[string]bool{
-		"ALTER TABLE public.hive OWNER TO hazel":                                true,
-		"ALTER SEQUENCE hive_id_seq OWNER TO hazel":                             true,
-		"ALTER FUNCTION f(int) OWNER TO hazel":                                  true,
-		"GRANT SELECT ON hive TO PUBLIC":                                        true,
-		"REVOKE ALL ON SCHEMA public FROM PUBLIC":                               true,
-		"GRANT hazel TO robin":                                                  true,
-		"ALTER DEFAULT PRIVILEGES IN SCHEMA public GRANT SELECT ON TABLES TO x": true,
-		"COMMENT ON EXTENSION plpgsql IS 'x'":                                   true,
-		"CREATE DATABASE apiary":                                                true,
-		"COMMENT ON TABLE hive IS 'x'":                                          false,
-		"ALTER TABLE hive ADD PRIMARY KEY (hive_id)":                            false,
-		"ALTER TABLE hive OWNER TO hazel, ADD COLUMN x int":                     false,
-		"DROP DATABASE apiary":                                                  false,
-		"CREATE ROLE hazel":                                                     false,
-		"GRANT":                                                                 false,
+func TestHowASetupStatementIsTaken(t *testing.T) {
+	for sql, want := range map[string]string{
+		"ALTER TABLE public.hive OWNER TO hazel":                                "passed over",
+		"ALTER SEQUENCE hive_id_seq OWNER TO hazel":                             "passed over",
+		"ALTER FUNCTION f(int) OWNER TO hazel":                                  "passed over",
+		"GRANT SELECT ON hive TO PUBLIC":                                        "passed over",
+		"REVOKE ALL ON SCHEMA public FROM PUBLIC":                               "passed over",
+		"GRANT hazel TO robin":                                                  "passed over",
+		"ALTER DEFAULT PRIVILEGES IN SCHEMA public GRANT SELECT ON TABLES TO x": "passed over",
+		"COMMENT ON EXTENSION plpgsql IS 'x'":                                   "passed over",
+		"SET SESSION AUTHORIZATION hazel":                                       "passed over",
+		"CREATE OR REPLACE PROCEDURAL LANGUAGE plpgsql":                         "passed over",
+		"CREATE DATABASE apiary":                                                "database apiary",
+		"DROP DATABASE IF EXISTS apiary":                                        "database apiary",
+		"CREATE ROLE hazel":                                                     "refused",
+		"ALTER USER hazel PASSWORD 'x'":                                         "refused",
+		"ALTER SYSTEM SET work_mem = '1GB'":                                     "refused",
+		"CREATE LANGUAGE c HANDLER h":                                           "refused",
+		"CREATE LANGUAGE plpython3u":                                            "run", // and the server refuses it
+		"COPY hive FROM PROGRAM 'id'":                                           "refused",
+		"COPY hive TO '/tmp/hive'":                                              "refused",
+		"LOAD 'auto_explain'":                                                   "refused",
+		"COPY hive FROM STDIN":                                                  "run",
+		"COMMENT ON TABLE hive IS 'x'":                                          "run",
+		"ALTER TABLE hive ADD PRIMARY KEY (hive_id)":                            "run",
+		"ALTER TABLE hive OWNER TO hazel, ADD COLUMN x int":                     "run",
+		"SET search_path = yard":                                                "run",
+		"GRANT":                                                                 "run",
 	} {
-		if got := sqltext.NoBearing(sql); got != want {
-			t.Errorf("%s: got %v, want %v", sql, got, want)
+		setup, got := sqltext.ReadSetup(sql), "run"
+		switch {
+		case setup.NoBearing:
+			got = "passed over"
+		case setup.Refused != "":
+			got = "refused"
+		case setup.Database != "":
+			got = "database " + setup.Database
+		}
+		if got != want {
+			t.Errorf("%s: got %s, want %s", sql, got, want)
+		}
+		if head := strings.Fields(strings.ToUpper(sql)); got != "run" && !sqltext.MayNotRun(head[:min(4, len(head))]) {
+			t.Errorf("%s would not be looked at", sql)
+		}
+	}
+}
+
+func TestMakes(t *testing.T) {
+	for sql, want := range map[string]bool{
+		"CREATE TABLE hive (id int)": true, "CREATE TABLE yard.hive (id int)": true, "CREATE VIEW hive AS SELECT 1": true, "CREATE TABLE hive AS SELECT 1": true,
+		"CREATE TYPE hive AS ENUM ('a')": true, "CREATE DOMAIN yard.hive AS int": true, "CREATE TABLE hives (id int)": false, "SELECT hive": false, "CREATE": false,
+	} {
+		if got := sqltext.Makes(sql, "hive"); got != want {
+			t.Errorf("%s: got %v", sql, got)
 		}
 	}
 }

@@ -10,6 +10,61 @@ import (
 	"encoding/json"
 )
 
+const allBuilds = `-- name: AllBuilds :many
+SELECT id, dataset_id, number, database, variants, catalogue, made_at, report, broken FROM build WHERE dataset_id = $1
+`
+
+func (q *Queries) AllBuilds(ctx context.Context, datasetID int64) ([]Build, error) {
+	rows, err := q.db.Query(ctx, allBuilds, datasetID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Build
+	for rows.Next() {
+		var i Build
+		if err := rows.Scan(
+			&i.ID,
+			&i.DatasetID,
+			&i.Number,
+			&i.Database,
+			&i.Variants,
+			&i.Catalogue,
+			&i.MadeAt,
+			&i.Report,
+			&i.Broken,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const buildByID = `-- name: BuildByID :one
+SELECT id, dataset_id, number, database, variants, catalogue, made_at, report, broken FROM build WHERE id = $1
+`
+
+func (q *Queries) BuildByID(ctx context.Context, id int64) (Build, error) {
+	row := q.db.QueryRow(ctx, buildByID, id)
+	var i Build
+	err := row.Scan(
+		&i.ID,
+		&i.DatasetID,
+		&i.Number,
+		&i.Database,
+		&i.Variants,
+		&i.Catalogue,
+		&i.MadeAt,
+		&i.Report,
+		&i.Broken,
+	)
+	return i, err
+}
+
 const buildDatabases = `-- name: BuildDatabases :many
 SELECT database, variants FROM build
 `
@@ -39,8 +94,42 @@ func (q *Queries) BuildDatabases(ctx context.Context) ([]BuildDatabasesRow, erro
 	return items, nil
 }
 
+const builds = `-- name: Builds :many
+SELECT id, dataset_id, number, database, variants, catalogue, made_at, report, broken FROM build WHERE dataset_id = $1 ORDER BY number DESC LIMIT 50
+`
+
+func (q *Queries) Builds(ctx context.Context, datasetID int64) ([]Build, error) {
+	rows, err := q.db.Query(ctx, builds, datasetID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Build
+	for rows.Next() {
+		var i Build
+		if err := rows.Scan(
+			&i.ID,
+			&i.DatasetID,
+			&i.Number,
+			&i.Database,
+			&i.Variants,
+			&i.Catalogue,
+			&i.MadeAt,
+			&i.Report,
+			&i.Broken,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const createBuild = `-- name: CreateBuild :one
-INSERT INTO build (dataset_id, number, database, variants, catalogue) VALUES ($1, $2, $3, $4, $5) RETURNING id, dataset_id, number, database, variants, catalogue, made_at
+INSERT INTO build (dataset_id, number, database, variants, catalogue, report) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id, dataset_id, number, database, variants, catalogue, made_at, report, broken
 `
 
 type CreateBuildParams struct {
@@ -49,6 +138,7 @@ type CreateBuildParams struct {
 	Database  string
 	Variants  json.RawMessage
 	Catalogue json.RawMessage
+	Report    json.RawMessage
 }
 
 func (q *Queries) CreateBuild(ctx context.Context, arg CreateBuildParams) (Build, error) {
@@ -58,6 +148,7 @@ func (q *Queries) CreateBuild(ctx context.Context, arg CreateBuildParams) (Build
 		arg.Database,
 		arg.Variants,
 		arg.Catalogue,
+		arg.Report,
 	)
 	var i Build
 	err := row.Scan(
@@ -68,14 +159,16 @@ func (q *Queries) CreateBuild(ctx context.Context, arg CreateBuildParams) (Build
 		&i.Variants,
 		&i.Catalogue,
 		&i.MadeAt,
+		&i.Report,
+		&i.Broken,
 	)
 	return i, err
 }
 
 const currentBuild = `-- name: CurrentBuild :one
-SELECT dataset.id, dataset.name, dataset.pack, dataset.title, build.id, build.dataset_id, build.number, build.database, build.variants, build.catalogue, build.made_at
+SELECT dataset.id, dataset.name, dataset.pack, dataset.title, dataset.dropped_at, build.id, build.dataset_id, build.number, build.database, build.variants, build.catalogue, build.made_at, build.report, build.broken
 FROM dataset JOIN build ON build.dataset_id = dataset.id
-WHERE dataset.name = $1
+WHERE dataset.name = $1 AND dataset.dropped_at IS NULL
 ORDER BY build.number DESC LIMIT 1
 `
 
@@ -92,6 +185,7 @@ func (q *Queries) CurrentBuild(ctx context.Context, name string) (CurrentBuildRo
 		&i.Dataset.Name,
 		&i.Dataset.Pack,
 		&i.Dataset.Title,
+		&i.Dataset.DroppedAt,
 		&i.Build.ID,
 		&i.Build.DatasetID,
 		&i.Build.Number,
@@ -99,13 +193,16 @@ func (q *Queries) CurrentBuild(ctx context.Context, name string) (CurrentBuildRo
 		&i.Build.Variants,
 		&i.Build.Catalogue,
 		&i.Build.MadeAt,
+		&i.Build.Report,
+		&i.Build.Broken,
 	)
 	return i, err
 }
 
 const currentBuilds = `-- name: CurrentBuilds :many
-SELECT DISTINCT ON (dataset.id) dataset.id, dataset.name, dataset.pack, dataset.title, build.id, build.dataset_id, build.number, build.database, build.variants, build.catalogue, build.made_at
+SELECT DISTINCT ON (dataset.id) dataset.id, dataset.name, dataset.pack, dataset.title, dataset.dropped_at, build.id, build.dataset_id, build.number, build.database, build.variants, build.catalogue, build.made_at, build.report, build.broken
 FROM dataset JOIN build ON build.dataset_id = dataset.id
+WHERE dataset.dropped_at IS NULL
 ORDER BY dataset.id, build.number DESC
 `
 
@@ -129,6 +226,7 @@ func (q *Queries) CurrentBuilds(ctx context.Context) ([]CurrentBuildsRow, error)
 			&i.Dataset.Name,
 			&i.Dataset.Pack,
 			&i.Dataset.Title,
+			&i.Dataset.DroppedAt,
 			&i.Build.ID,
 			&i.Build.DatasetID,
 			&i.Build.Number,
@@ -136,6 +234,51 @@ func (q *Queries) CurrentBuilds(ctx context.Context) ([]CurrentBuildsRow, error)
 			&i.Build.Variants,
 			&i.Build.Catalogue,
 			&i.Build.MadeAt,
+			&i.Build.Report,
+			&i.Build.Broken,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const datasetAnswers = `-- name: DatasetAnswers :many
+SELECT paper.slug AS paper, exercise.id, exercise.paper_id, exercise.slug, exercise.number, exercise.title, exercise.points, exercise.blocks, exercise.reference, exercise.checking, exercise.retired FROM exercise JOIN paper ON paper.id = exercise.paper_id
+WHERE paper.dataset_id = $1 AND NOT exercise.retired ORDER BY paper.slug, exercise.number
+`
+
+type DatasetAnswersRow struct {
+	Paper    string
+	Exercise Exercise
+}
+
+// The exercises of a dataset's papers.
+func (q *Queries) DatasetAnswers(ctx context.Context, datasetID int64) ([]DatasetAnswersRow, error) {
+	rows, err := q.db.Query(ctx, datasetAnswers, datasetID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []DatasetAnswersRow
+	for rows.Next() {
+		var i DatasetAnswersRow
+		if err := rows.Scan(
+			&i.Paper,
+			&i.Exercise.ID,
+			&i.Exercise.PaperID,
+			&i.Exercise.Slug,
+			&i.Exercise.Number,
+			&i.Exercise.Title,
+			&i.Exercise.Points,
+			&i.Exercise.Blocks,
+			&i.Exercise.Reference,
+			&i.Exercise.Checking,
+			&i.Exercise.Retired,
 		); err != nil {
 			return nil, err
 		}
@@ -148,7 +291,7 @@ func (q *Queries) CurrentBuilds(ctx context.Context) ([]CurrentBuildsRow, error)
 }
 
 const datasetByName = `-- name: DatasetByName :one
-SELECT id, name, pack, title FROM dataset WHERE name = $1
+SELECT id, name, pack, title, dropped_at FROM dataset WHERE name = $1
 `
 
 func (q *Queries) DatasetByName(ctx context.Context, name string) (Dataset, error) {
@@ -159,8 +302,52 @@ func (q *Queries) DatasetByName(ctx context.Context, name string) (Dataset, erro
 		&i.Name,
 		&i.Pack,
 		&i.Title,
+		&i.DroppedAt,
 	)
 	return i, err
+}
+
+const datasetPapers = `-- name: DatasetPapers :many
+SELECT id, slug, pack, title, dataset_id, opens_at, due_at, sections FROM paper WHERE dataset_id = $1 ORDER BY slug
+`
+
+func (q *Queries) DatasetPapers(ctx context.Context, datasetID int64) ([]Paper, error) {
+	rows, err := q.db.Query(ctx, datasetPapers, datasetID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Paper
+	for rows.Next() {
+		var i Paper
+		if err := rows.Scan(
+			&i.ID,
+			&i.Slug,
+			&i.Pack,
+			&i.Title,
+			&i.DatasetID,
+			&i.OpensAt,
+			&i.DueAt,
+			&i.Sections,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const dropDataset = `-- name: DropDataset :exec
+UPDATE dataset SET dropped_at = now() WHERE id = $1
+`
+
+// The builds stay, for the history that refers to them.
+func (q *Queries) DropDataset(ctx context.Context, id int64) error {
+	_, err := q.db.Exec(ctx, dropDataset, id)
+	return err
 }
 
 const learnerDatasets = `-- name: LearnerDatasets :many
@@ -234,10 +421,49 @@ func (q *Queries) OldBuilds(ctx context.Context, datasetID int64) ([]OldBuildsRo
 	return items, nil
 }
 
+const retitleDataset = `-- name: RetitleDataset :one
+INSERT INTO dataset (name, pack, title) VALUES ($1, '', $2)
+ON CONFLICT (name) DO UPDATE SET title = CASE WHEN $2 = '' OR dataset.pack <> '' THEN dataset.title ELSE $2 END, dropped_at = NULL
+RETURNING id, name, pack, title, dropped_at
+`
+
+type RetitleDatasetParams struct {
+	Name  string
+	Title string
+}
+
+// A dataset that no pack holds, or one of a pack that is built anew by itself.
+func (q *Queries) RetitleDataset(ctx context.Context, arg RetitleDatasetParams) (Dataset, error) {
+	row := q.db.QueryRow(ctx, retitleDataset, arg.Name, arg.Title)
+	var i Dataset
+	err := row.Scan(
+		&i.ID,
+		&i.Name,
+		&i.Pack,
+		&i.Title,
+		&i.DroppedAt,
+	)
+	return i, err
+}
+
+const setBroken = `-- name: SetBroken :exec
+UPDATE build SET broken = $2 WHERE id = $1
+`
+
+type SetBrokenParams struct {
+	ID     int64
+	Broken json.RawMessage
+}
+
+func (q *Queries) SetBroken(ctx context.Context, arg SetBrokenParams) error {
+	_, err := q.db.Exec(ctx, setBroken, arg.ID, arg.Broken)
+	return err
+}
+
 const upsertDataset = `-- name: UpsertDataset :one
 INSERT INTO dataset (name, pack, title) VALUES ($1, $2, $3)
-ON CONFLICT (name) DO UPDATE SET title = excluded.title
-RETURNING id, name, pack, title
+ON CONFLICT (name) DO UPDATE SET title = excluded.title, dropped_at = NULL
+RETURNING id, name, pack, title, dropped_at
 `
 
 type UpsertDatasetParams struct {
@@ -254,6 +480,7 @@ func (q *Queries) UpsertDataset(ctx context.Context, arg UpsertDatasetParams) (D
 		&i.Name,
 		&i.Pack,
 		&i.Title,
+		&i.DroppedAt,
 	)
 	return i, err
 }

@@ -43,6 +43,8 @@ type Build struct {
 	Variants  json.RawMessage
 	Catalogue json.RawMessage
 	MadeAt    time.Time
+	Report    json.RawMessage
+	Broken    json.RawMessage
 }
 
 type Course struct {
@@ -59,10 +61,11 @@ type CoursePaper struct {
 }
 
 type Dataset struct {
-	ID    int64
-	Name  string
-	Pack  string
-	Title string
+	ID        int64
+	Name      string
+	Pack      string
+	Title     string
+	DroppedAt *time.Time
 }
 
 type Draft struct {
@@ -88,6 +91,40 @@ type Exercise struct {
 	Reference string
 	Checking  json.RawMessage
 	Retired   bool
+}
+
+type Job struct {
+	ID        int64
+	Kind      string
+	Name      string
+	AccountID int64
+	Options   json.RawMessage
+	State     string
+	Bytes     int64
+	Progress  json.RawMessage
+	Report    json.RawMessage
+	Problem   json.RawMessage
+	Errors    json.RawMessage
+	Databases json.RawMessage
+	Worker    *string
+	BeatAt    time.Time
+	Tries     int32
+	MadeAt    time.Time
+	EndedAt   *time.Time
+}
+
+type JobFile struct {
+	JobID int64
+	Path  string
+	Place int32
+	Bytes int64
+}
+
+type JobPiece struct {
+	JobID   int64
+	Place   int32
+	Piece   int32
+	Content []byte
 }
 
 type LoginFailure struct {

@@ -9,12 +9,14 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"mime/multipart"
 	"net/http"
 	"time"
 
 	"github.com/gin-gonic/gin"
 	"github.com/gin-gonic/gin/binding"
 	"github.com/oapi-codegen/runtime"
+	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
 // Defines values for BlockKind.
@@ -35,6 +37,33 @@ func (e BlockKind) Valid() bool {
 	}
 }
 
+// Defines values for ConstraintKind.
+const (
+	CheckExpression     ConstraintKind = "check"
+	ExclusionConstraint ConstraintKind = "exclusion"
+	ForeignKey          ConstraintKind = "foreign key"
+	PrimaryKey          ConstraintKind = "primary key"
+	UniqueColumns       ConstraintKind = "unique"
+)
+
+// Valid indicates whether the value is a known member of the ConstraintKind enum.
+func (e ConstraintKind) Valid() bool {
+	switch e {
+	case CheckExpression:
+		return true
+	case ExclusionConstraint:
+		return true
+	case ForeignKey:
+		return true
+	case PrimaryKey:
+		return true
+	case UniqueColumns:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for EntryKind.
 const (
 	EntryKindAttempt EntryKind = "attempt"
@@ -47,6 +76,60 @@ func (e EntryKind) Valid() bool {
 	case EntryKindAttempt:
 		return true
 	case EntryKindRun:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for JobKind.
+const (
+	JobOfDataset JobKind = "dataset"
+	JobOfPack    JobKind = "pack"
+)
+
+// Valid indicates whether the value is a known member of the JobKind enum.
+func (e JobKind) Valid() bool {
+	switch e {
+	case JobOfDataset:
+		return true
+	case JobOfPack:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for JobState.
+const (
+	JobAsking    JobState = "asking"
+	JobDone      JobState = "done"
+	JobFailed    JobState = "failed"
+	JobQueued    JobState = "queued"
+	JobReceiving JobState = "receiving"
+	JobRunning   JobState = "running"
+	JobStopped   JobState = "stopped"
+	JobStopping  JobState = "stopping"
+)
+
+// Valid indicates whether the value is a known member of the JobState enum.
+func (e JobState) Valid() bool {
+	switch e {
+	case JobAsking:
+		return true
+	case JobDone:
+		return true
+	case JobFailed:
+		return true
+	case JobQueued:
+		return true
+	case JobReceiving:
+		return true
+	case JobRunning:
+		return true
+	case JobStopped:
+		return true
+	case JobStopping:
 		return true
 	default:
 		return false
@@ -158,6 +241,30 @@ func (e ServerState) Valid() bool {
 	}
 }
 
+// Defines values for GetMapParamsFormat.
+const (
+	MapJSON    GetMapParamsFormat = "json"
+	MapMermaid GetMapParamsFormat = "mermaid"
+	MapSVG     GetMapParamsFormat = "svg"
+	MapText    GetMapParamsFormat = "text"
+)
+
+// Valid indicates whether the value is a known member of the GetMapParamsFormat enum.
+func (e GetMapParamsFormat) Valid() bool {
+	switch e {
+	case MapJSON:
+		return true
+	case MapMermaid:
+		return true
+	case MapSVG:
+		return true
+	case MapText:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GetMarksParamsFormat.
 const (
 	Csv  GetMarksParamsFormat = "csv"
@@ -227,17 +334,34 @@ type Block struct {
 // BlockKind defines model for BlockKind.
 type BlockKind string
 
+// Build defines model for Build.
+type Build struct {
+	Made   time.Time   `json:"made"`
+	Number int         `json:"number"`
+	Report BuildReport `json:"report"`
+}
+
 // BuildReport defines model for BuildReport.
 type BuildReport struct {
-	Build     int     `json:"build"`
-	Dataset   string  `json:"dataset"`
-	ElapsedMs float64 `json:"elapsed_ms"`
+	// Advice What looks forgotten.
+	Advice []string `json:"advice,omitempty,omitzero"`
 
-	// PassedOver Statements of the setup scripts that have no bearing on the data and were not run: owners, rights. As `file:line: text`.
-	PassedOver []string `json:"passed_over,omitempty,omitzero"`
-	Rows       int64    `json:"rows"`
-	Tables     int      `json:"tables"`
-	Variants   int      `json:"variants"`
+	// Broken Reference answers that do not run on this build.
+	Broken []string `json:"broken,omitempty,omitzero"`
+	Build  int      `json:"build"`
+
+	// Bytes On disk.
+	Bytes     int64           `json:"bytes"`
+	Dataset   string          `json:"dataset"`
+	ElapsedMs float64         `json:"elapsed_ms"`
+	Inferred  []InferredTable `json:"inferred,omitempty,omitzero"`
+
+	// PassedOver What the setup scripts say that has no bearing on the data and was not run: owners, rights. As `file:line: text`.
+	PassedOver []string    `json:"passed_over,omitempty,omitzero"`
+	Rows       int64       `json:"rows"`
+	Sizes      []TableSize `json:"sizes,omitempty,omitzero"`
+	Tables     int         `json:"tables"`
+	Variants   int         `json:"variants"`
 }
 
 // Column defines model for Column.
@@ -247,6 +371,18 @@ type Column struct {
 	// Type As PostgreSQL writes it: `numeric(6,2)`, `text`.
 	Type string `json:"type"`
 }
+
+// Constraint defines model for Constraint.
+type Constraint struct {
+	// Definition As PostgreSQL writes it.
+	Definition string         `json:"definition"`
+	Kind       ConstraintKind `json:"kind"`
+	Name       string         `json:"name"`
+	Words      string         `json:"words"`
+}
+
+// ConstraintKind defines model for Constraint.Kind.
+type ConstraintKind string
 
 // Course defines model for Course.
 type Course struct {
@@ -275,10 +411,32 @@ type CoursePaper struct {
 
 // Dataset defines model for Dataset.
 type Dataset struct {
-	Build  int     `json:"build"`
-	Name   string  `json:"name"`
-	Tables []Table `json:"tables"`
-	Title  string  `json:"title"`
+	Build int `json:"build"`
+
+	// Builds The latest first; for instructors.
+	Builds []Build `json:"builds,omitempty,omitzero"`
+
+	// Bytes On disk.
+	Bytes int64  `json:"bytes"`
+	Name  string `json:"name"`
+
+	// Pack The pack that it came with; for instructors.
+	Pack      string     `json:"pack,omitempty,omitzero"`
+	Relations []Relation `json:"relations"`
+	Rows      int64      `json:"rows"`
+	Tables    []Table    `json:"tables"`
+	Title     string     `json:"title"`
+
+	// Variants For instructors.
+	Variants []string `json:"variants,omitempty,omitzero"`
+}
+
+// DatasetMap defines model for DatasetMap.
+type DatasetMap struct {
+	Entities  []MapEntity `json:"entities"`
+	Height    float64     `json:"height"`
+	Relations []MapLine   `json:"relations"`
+	Width     float64     `json:"width"`
 }
 
 // DatasetSummary defines model for DatasetSummary.
@@ -350,6 +508,11 @@ type Expected struct {
 	Rows Rows `json:"rows,omitempty,omitzero"`
 }
 
+// Files Each file is a part called `file`, whose filename is its path in the folder, with forward slashes.
+type Files struct {
+	File []openapi_types.File `json:"file"`
+}
+
 // Finding One difference.
 type Finding struct {
 	Columns []string `json:"columns,omitempty,omitzero"`
@@ -405,6 +568,94 @@ type HistoryPage struct {
 	Next string `json:"next,omitempty,omitzero"`
 }
 
+// Index defines model for Index.
+type Index struct {
+	Definition string `json:"definition"`
+	Name       string `json:"name"`
+	Unique     bool   `json:"unique,omitempty,omitzero"`
+}
+
+// InferredColumn defines model for InferredColumn.
+type InferredColumn struct {
+	// Header As the file names it.
+	Header string `json:"header"`
+	Name   string `json:"name"`
+	Nulls  int64  `json:"nulls"`
+
+	// Type That all its values have.
+	Type string `json:"type"`
+}
+
+// InferredTable A table made from a CSV file.
+type InferredTable struct {
+	Columns   []InferredColumn `json:"columns"`
+	Delimiter string           `json:"delimiter"`
+	File      string           `json:"file"`
+	Name      string           `json:"name"`
+	Rows      int64            `json:"rows"`
+}
+
+// Job defines model for Job.
+type Job struct {
+	// Account Who began it.
+	Account string `json:"account"`
+
+	// Bytes Of all files.
+	Bytes int64     `json:"bytes"`
+	Ended time.Time `json:"ended,omitempty,omitzero"`
+
+	// Errors Of its setup scripts.
+	Errors []ScriptError `json:"errors,omitempty,omitzero"`
+	Id     string        `json:"id"`
+	Kind   JobKind       `json:"kind"`
+	Made   time.Time     `json:"made"`
+
+	// MoreErrors How many are not listed.
+	MoreErrors int `json:"more_errors,omitempty,omitzero"`
+
+	// Name The dataset's or the pack's.
+	Name string `json:"name"`
+
+	// Problem An error (RFC 9457).
+	Problem  Problem     `json:"problem,omitempty,omitzero"`
+	Progress JobProgress `json:"progress"`
+	Report   JobReport   `json:"report,omitempty,omitzero"`
+	State    JobState    `json:"state"`
+}
+
+// JobKind defines model for Job.Kind.
+type JobKind string
+
+// JobProgress defines model for JobProgress.
+type JobProgress struct {
+	Bytes      int64  `json:"bytes"`
+	Errors     int    `json:"errors"`
+	File       string `json:"file"`
+	Rows       int64  `json:"rows"`
+	Statements int64  `json:"statements"`
+
+	// Step What is being done.
+	Step   string `json:"step"`
+	Tables int    `json:"tables"`
+
+	// Total The bytes that the step has to read.
+	Total int64 `json:"total"`
+}
+
+// JobReport defines model for JobReport.
+type JobReport struct {
+	Datasets []BuildReport `json:"datasets"`
+
+	// Inferred The tables that a job which asks would make.
+	Inferred []InferredTable `json:"inferred,omitempty,omitzero"`
+	Pack     string          `json:"pack,omitempty,omitzero"`
+	Papers   []LoadedPaper   `json:"papers"`
+	Title    string          `json:"title"`
+}
+
+// JobState defines model for JobState.
+type JobState string
+
 // LearnerProgress defines model for LearnerProgress.
 type LearnerProgress struct {
 	// Cells In the order of the exercises.
@@ -432,6 +683,31 @@ type LogIn struct {
 // LogInKind defines model for LogIn.Kind.
 type LogInKind string
 
+// MapEntity A table's place on the map, in pixels.
+type MapEntity struct {
+	Height float64 `json:"height"`
+
+	// Hidden How many columns are not shown.
+	Hidden int     `json:"hidden,omitempty,omitzero"`
+	Table  Table   `json:"table"`
+	Width  float64 `json:"width"`
+	X      float64 `json:"x"`
+	Y      float64 `json:"y"`
+}
+
+// MapLine defines model for MapLine.
+type MapLine struct {
+	// Points Its way, from the table with the foreign key.
+	Points   []MapPoint `json:"points"`
+	Relation Relation   `json:"relation"`
+}
+
+// MapPoint defines model for MapPoint.
+type MapPoint struct {
+	X float64 `json:"x"`
+	Y float64 `json:"y"`
+}
+
 // NewCourse defines model for NewCourse.
 type NewCourse struct {
 	Slug  string `json:"slug"`
@@ -451,27 +727,6 @@ type NewLearner struct {
 
 // Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 type Outcome string
-
-// PackFile defines model for PackFile.
-type PackFile struct {
-	Content []byte `json:"content"`
-
-	// Path Relative to the pack's folder, with forward slashes.
-	Path string `json:"path"`
-}
-
-// PackFiles defines model for PackFiles.
-type PackFiles struct {
-	Files []PackFile `json:"files"`
-}
-
-// PackReport defines model for PackReport.
-type PackReport struct {
-	Datasets []BuildReport `json:"datasets"`
-	Pack     string        `json:"pack"`
-	Papers   []LoadedPaper `json:"papers"`
-	Title    string        `json:"title"`
-}
 
 // Paper defines model for Paper.
 type Paper struct {
@@ -564,8 +819,42 @@ type Query struct {
 	Sql string `json:"sql"`
 }
 
+// Relation defines model for Relation.
+type Relation struct {
+	Columns []string `json:"columns"`
+
+	// From The table with the foreign key.
+	From string `json:"from"`
+
+	// Inward In words, seen from `to`.
+	Inward string `json:"inward"`
+
+	// Optional A row of `from` may refer to none.
+	Optional bool `json:"optional,omitempty,omitzero"`
+
+	// Outward In words, seen from `from`.
+	Outward  string   `json:"outward"`
+	Referred []string `json:"referred"`
+
+	// Single A row of `to` is referred to by one row of `from` at most.
+	Single bool   `json:"single,omitempty,omitzero"`
+	To     string `json:"to"`
+}
+
 // Role defines model for Role.
 type Role string
+
+// RowPage defines model for RowPage.
+type RowPage struct {
+	Columns []Column `json:"columns"`
+
+	// More Whether rows follow.
+	More   bool  `json:"more"`
+	Offset int64 `json:"offset"`
+
+	// Rows Cells as PostgreSQL writes them; null is NULL.
+	Rows Rows `json:"rows"`
+}
 
 // Rows Cells as PostgreSQL writes them; null is NULL.
 type Rows = [][]*string
@@ -608,6 +897,27 @@ type RunRequest struct {
 	Sql      string `json:"sql"`
 }
 
+// ScriptError defines model for ScriptError.
+type ScriptError struct {
+	// Cause A likely one, and what to do.
+	Cause  string `json:"cause,omitempty,omitzero"`
+	Column int    `json:"column"`
+
+	// Detail The database's.
+	Detail string `json:"detail,omitempty,omitzero"`
+	File   string `json:"file"`
+	Line   int    `json:"line"`
+
+	// Message The database's.
+	Message string `json:"message"`
+
+	// Statement Its first line.
+	Statement string `json:"statement,omitempty,omitzero"`
+
+	// Text The line.
+	Text string `json:"text,omitempty,omitzero"`
+}
+
 // Section Narrative (blocks), or an exercise.
 type Section struct {
 	Blocks   []Block  `json:"blocks,omitempty,omitzero"`
@@ -632,14 +942,28 @@ type Session struct {
 
 // Table defines model for Table.
 type Table struct {
-	Columns []TableColumn `json:"columns"`
-	Meaning string        `json:"meaning,omitempty,omitzero"`
-	Name    string        `json:"name"`
-	Rows    int64         `json:"rows"`
+	Bytes       int64         `json:"bytes,omitempty,omitzero"`
+	Columns     []TableColumn `json:"columns"`
+	Constraints []Constraint  `json:"constraints,omitempty,omitzero"`
+	Indexes     []Index       `json:"indexes,omitempty,omitzero"`
+	Meaning     string        `json:"meaning,omitempty,omitzero"`
+	Name        string        `json:"name"`
+
+	// Query Of a view.
+	Query string `json:"query,omitempty,omitzero"`
+
+	// Rows -1 for a view that takes long to count.
+	Rows int64 `json:"rows"`
+	View bool  `json:"view,omitempty,omitzero"`
 }
 
 // TableColumn defines model for TableColumn.
 type TableColumn struct {
+	Default string `json:"default,omitempty,omitzero"`
+
+	// Examples A few of its values.
+	Examples []string `json:"examples,omitempty,omitzero"`
+
 	// Key Part of the primary key.
 	Key      bool   `json:"key"`
 	Meaning  string `json:"meaning,omitempty,omitzero"`
@@ -651,14 +975,81 @@ type TableColumn struct {
 	Type       string `json:"type"`
 }
 
+// TableSize defines model for TableSize.
+type TableSize struct {
+	Bytes int64  `json:"bytes"`
+	Rows  int64  `json:"rows"`
+	Table string `json:"table"`
+}
+
+// DatasetName defines model for datasetName.
+type DatasetName = string
+
 // ExerciseSlug defines model for exerciseSlug.
 type ExerciseSlug = string
 
 // InCourse defines model for inCourse.
 type InCourse = string
 
+// JobId defines model for jobId.
+type JobId = string
+
 // PaperSlug defines model for paperSlug.
 type PaperSlug = string
+
+// BuildDatasetParams defines parameters for BuildDataset.
+type BuildDatasetParams struct {
+	Title string `form:"title,omitempty" json:"title,omitempty,omitzero"`
+
+	// Encoding Of the files, until one declares its own; UTF-8 by default.
+	Encoding string `form:"encoding,omitempty" json:"encoding,omitempty,omitzero"`
+
+	// KeepGoing Go on after an error, to list them all.
+	KeepGoing bool `form:"keep_going,omitempty" json:"keep_going,omitempty,omitzero"`
+
+	// Folder The files are a folder's: its scripts run in the order of their names, those aside that another includes.
+	Folder bool `form:"folder,omitempty" json:"folder,omitempty,omitzero"`
+
+	// Script The files to run, in this order, where not all of them; the others are there to be included or copied.
+	Script []string `form:"script,omitempty" json:"script,omitempty,omitzero"`
+
+	// Ask Stop before tables are made from CSV files alone and wait for confirmJob.
+	Ask bool `form:"ask,omitempty" json:"ask,omitempty,omitzero"`
+}
+
+// GetMapParams defines parameters for GetMap.
+type GetMapParams struct {
+	// Table Only this table and its neighbours.
+	Table  string             `form:"table,omitempty" json:"table,omitempty,omitzero"`
+	Format GetMapParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+
+	// At Where tables were moved to, as `table:x,y` separated by spaces; for svg.
+	At string `form:"at,omitempty" json:"at,omitempty,omitzero"`
+
+	// Dark Light on dark; for svg.
+	Dark bool `form:"dark,omitempty" json:"dark,omitempty,omitzero"`
+}
+
+// GetMapParamsFormat defines parameters for GetMap.
+type GetMapParamsFormat string
+
+// ListRowsParams defines parameters for ListRows.
+type ListRowsParams struct {
+	// Sort A column.
+	Sort       string `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
+	Descending bool   `form:"descending,omitempty" json:"descending,omitempty,omitzero"`
+
+	// Column A column to filter by; with `value` or `null`.
+	Column string `form:"column,omitempty" json:"column,omitempty,omitzero"`
+
+	// Value Only rows in which the column has this value, as it is shown.
+	Value string `form:"value,omitempty" json:"value,omitempty,omitzero"`
+
+	// Null Only rows in which the column is NULL.
+	Null   bool  `form:"null,omitempty" json:"null,omitempty,omitzero"`
+	Offset int64 `form:"offset,omitempty" json:"offset,omitempty,omitzero"`
+	Limit  int   `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
 
 // ListHistoryParams defines parameters for ListHistory.
 type ListHistoryParams struct {
@@ -675,6 +1066,11 @@ type ListHistoryParams struct {
 	// Before The `next` of the page before.
 	Before string `form:"before,omitempty" json:"before,omitempty,omitzero"`
 	Limit  int    `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// ListJobsParams defines parameters for ListJobs.
+type ListJobsParams struct {
+	Dataset string `form:"dataset,omitempty" json:"dataset,omitempty,omitzero"`
 }
 
 // GetMarksParams defines parameters for GetMarks.
@@ -703,8 +1099,11 @@ type AddLearnerJSONRequestBody = NewLearner
 // OpenPaperJSONRequestBody defines body for OpenPaper for application/json ContentType.
 type OpenPaperJSONRequestBody = PaperTimes
 
-// LoadPackJSONRequestBody defines body for LoadPack for application/json ContentType.
-type LoadPackJSONRequestBody = PackFiles
+// BuildDatasetMultipartRequestBody defines body for BuildDataset for multipart/form-data ContentType.
+type BuildDatasetMultipartRequestBody = Files
+
+// LoadPackMultipartRequestBody defines body for LoadPack for multipart/form-data ContentType.
+type LoadPackMultipartRequestBody = Files
 
 // SubmitJSONRequestBody defines body for Submit for application/json ContentType.
 type SubmitJSONRequestBody = Query
@@ -741,19 +1140,46 @@ type ServerInterface interface {
 	// ListDatasets The datasets of one's papers; for an instructor, all.
 	// (GET /api/datasets)
 	ListDatasets(c *gin.Context)
-	// GetDataset A dataset's tables and columns, with their meaning.
+	// DropDataset Remove a dataset that no paper is about. Its history stays. For instructors.
+	// (DELETE /api/datasets/{dataset})
+	DropDataset(c *gin.Context, dataset DatasetName)
+	// GetDataset A dataset's tables with all that is known of them; for instructors its variants and builds too.
 	// (GET /api/datasets/{dataset})
-	GetDataset(c *gin.Context, dataset string)
+	GetDataset(c *gin.Context, dataset DatasetName)
+	// BuildDataset Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job. For instructors.
+	// (POST /api/datasets/{dataset}/builds)
+	BuildDataset(c *gin.Context, dataset DatasetName, params BuildDatasetParams)
+	// GetMap The map of a dataset's tables, or of one and its neighbours.
+	// (GET /api/datasets/{dataset}/map)
+	GetMap(c *gin.Context, dataset DatasetName, params GetMapParams)
+	// ListRows A page of a table's rows.
+	// (GET /api/datasets/{dataset}/tables/{table}/rows)
+	ListRows(c *gin.Context, dataset DatasetName, table string, params ListRowsParams)
 	// GetHealth Which of the two servers can be reached.
 	// (GET /api/health)
 	GetHealth(c *gin.Context)
 	// ListHistory Runs and attempts, the latest first. A learner sees their own.
 	// (GET /api/history)
 	ListHistory(c *gin.Context, params ListHistoryParams)
+	// ListJobs Builds and loads, the latest first. For instructors.
+	// (GET /api/jobs)
+	ListJobs(c *gin.Context, params ListJobsParams)
+	// GetJob How a build or load gets on, or how it ended. For instructors.
+	// (GET /api/jobs/{job})
+	GetJob(c *gin.Context, job JobId)
+	// ConfirmJob Go on with a job that asks.
+	// (POST /api/jobs/{job}/confirm)
+	ConfirmJob(c *gin.Context, job JobId)
+	// FollowJob The job as it is now, and again whenever it has changed, until it ends: server-sent events whose data are a Job.
+	// (GET /api/jobs/{job}/events)
+	FollowJob(c *gin.Context, job JobId)
+	// StopJob Stop a build or load. What it has made so far is removed; the last good build stays in use.
+	// (POST /api/jobs/{job}/stop)
+	StopJob(c *gin.Context, job JobId)
 	// ResetLearner Give a learner a new one-time password and end their sessions. For instructors.
 	// (POST /api/learners/{learner}/password)
 	ResetLearner(c *gin.Context, learner string)
-	// LoadPack Load a pack. All of it, or, with an error that names file and line, nothing. For instructors.
+	// LoadPack Load a pack. All of it, or, with an error that names file and line, nothing. It is a job. For instructors.
 	// (POST /api/packs)
 	LoadPack(c *gin.Context)
 	// ListPapers The papers one may read; for an instructor, all.
@@ -926,6 +1352,31 @@ func (siw *ServerInterfaceWrapper) ListDatasets(c *gin.Context) {
 	siw.Handler.ListDatasets(c)
 }
 
+// DropDataset operation middleware
+func (siw *ServerInterfaceWrapper) DropDataset(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "dataset" -------------
+	var dataset DatasetName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "dataset", c.Param("dataset"), &dataset, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter dataset: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DropDataset(c, dataset)
+}
+
 // GetDataset operation middleware
 func (siw *ServerInterfaceWrapper) GetDataset(c *gin.Context) {
 
@@ -933,7 +1384,7 @@ func (siw *ServerInterfaceWrapper) GetDataset(c *gin.Context) {
 	_ = err
 
 	// ------------- Path parameter "dataset" -------------
-	var dataset string
+	var dataset DatasetName
 
 	err = runtime.BindStyledParameterWithOptions("simple", "dataset", c.Param("dataset"), &dataset, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
 	if err != nil {
@@ -949,6 +1400,235 @@ func (siw *ServerInterfaceWrapper) GetDataset(c *gin.Context) {
 	}
 
 	siw.Handler.GetDataset(c, dataset)
+}
+
+// BuildDataset operation middleware
+func (siw *ServerInterfaceWrapper) BuildDataset(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "dataset" -------------
+	var dataset DatasetName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "dataset", c.Param("dataset"), &dataset, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter dataset: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params BuildDatasetParams
+
+	// ------------- Optional query parameter "title" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "title", c.Request.URL.Query(), &params.Title, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter title: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "encoding" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "encoding", c.Request.URL.Query(), &params.Encoding, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter encoding: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "keep_going" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "keep_going", c.Request.URL.Query(), &params.KeepGoing, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter keep_going: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "folder" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "folder", c.Request.URL.Query(), &params.Folder, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter folder: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "script" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "script", c.Request.URL.Query(), &params.Script, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter script: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "ask" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "ask", c.Request.URL.Query(), &params.Ask, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter ask: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.BuildDataset(c, dataset, params)
+}
+
+// GetMap operation middleware
+func (siw *ServerInterfaceWrapper) GetMap(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "dataset" -------------
+	var dataset DatasetName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "dataset", c.Param("dataset"), &dataset, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter dataset: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetMapParams
+
+	// ------------- Optional query parameter "table" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "table", c.Request.URL.Query(), &params.Table, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter table: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "format", c.Request.URL.Query(), &params.Format, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter format: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "at" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "at", c.Request.URL.Query(), &params.At, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter at: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "dark" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "dark", c.Request.URL.Query(), &params.Dark, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter dark: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetMap(c, dataset, params)
+}
+
+// ListRows operation middleware
+func (siw *ServerInterfaceWrapper) ListRows(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "dataset" -------------
+	var dataset DatasetName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "dataset", c.Param("dataset"), &dataset, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter dataset: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "table" -------------
+	var table string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "table", c.Param("table"), &table, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter table: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListRowsParams
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sort: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "descending" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "descending", c.Request.URL.Query(), &params.Descending, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter descending: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "column" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "column", c.Request.URL.Query(), &params.Column, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter column: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "value" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "value", c.Request.URL.Query(), &params.Value, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter value: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "null" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "null", c.Request.URL.Query(), &params.Null, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter null: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "offset" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "offset", c.Request.URL.Query(), &params.Offset, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter offset: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListRows(c, dataset, table, params)
 }
 
 // GetHealth operation middleware
@@ -1037,6 +1717,133 @@ func (siw *ServerInterfaceWrapper) ListHistory(c *gin.Context) {
 	}
 
 	siw.Handler.ListHistory(c, params)
+}
+
+// ListJobs operation middleware
+func (siw *ServerInterfaceWrapper) ListJobs(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListJobsParams
+
+	// ------------- Optional query parameter "dataset" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "dataset", c.Request.URL.Query(), &params.Dataset, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter dataset: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListJobs(c, params)
+}
+
+// GetJob operation middleware
+func (siw *ServerInterfaceWrapper) GetJob(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "job" -------------
+	var job JobId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "job", c.Param("job"), &job, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter job: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetJob(c, job)
+}
+
+// ConfirmJob operation middleware
+func (siw *ServerInterfaceWrapper) ConfirmJob(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "job" -------------
+	var job JobId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "job", c.Param("job"), &job, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter job: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ConfirmJob(c, job)
+}
+
+// FollowJob operation middleware
+func (siw *ServerInterfaceWrapper) FollowJob(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "job" -------------
+	var job JobId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "job", c.Param("job"), &job, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter job: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.FollowJob(c, job)
+}
+
+// StopJob operation middleware
+func (siw *ServerInterfaceWrapper) StopJob(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "job" -------------
+	var job JobId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "job", c.Param("job"), &job, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter job: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.StopJob(c, job)
 }
 
 // ResetLearner operation middleware
@@ -1404,8 +2211,17 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/papers/:paper/progress", wrapper.GetProgress)
 	router.GET(options.BaseURL+"/api/papers/:paper/marks", wrapper.GetMarks)
 	router.GET(options.BaseURL+"/api/datasets", wrapper.ListDatasets)
+	router.DELETE(options.BaseURL+"/api/datasets/:dataset", wrapper.DropDataset)
 	router.GET(options.BaseURL+"/api/datasets/:dataset", wrapper.GetDataset)
+	router.GET(options.BaseURL+"/api/datasets/:dataset/tables/:table/rows", wrapper.ListRows)
+	router.GET(options.BaseURL+"/api/datasets/:dataset/map", wrapper.GetMap)
+	router.POST(options.BaseURL+"/api/datasets/:dataset/builds", wrapper.BuildDataset)
 	router.POST(options.BaseURL+"/api/packs", wrapper.LoadPack)
+	router.GET(options.BaseURL+"/api/jobs", wrapper.ListJobs)
+	router.GET(options.BaseURL+"/api/jobs/:job", wrapper.GetJob)
+	router.GET(options.BaseURL+"/api/jobs/:job/events", wrapper.FollowJob)
+	router.POST(options.BaseURL+"/api/jobs/:job/stop", wrapper.StopJob)
+	router.POST(options.BaseURL+"/api/jobs/:job/confirm", wrapper.ConfirmJob)
 	router.GET(options.BaseURL+"/api/courses", wrapper.ListCourses)
 	router.POST(options.BaseURL+"/api/courses", wrapper.CreateCourse)
 	router.GET(options.BaseURL+"/api/courses/:course", wrapper.GetCourse)
@@ -1651,8 +2467,41 @@ func (response ListDatasetsdefaultApplicationProblemPlusJSONResponse) VisitListD
 	return err
 }
 
+type DropDatasetRequestObject struct {
+	Dataset DatasetName `json:"dataset"`
+}
+
+type DropDatasetResponseObject interface {
+	VisitDropDatasetResponse(w http.ResponseWriter) error
+}
+
+type DropDataset204Response struct {
+}
+
+func (response DropDataset204Response) VisitDropDatasetResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DropDatasetdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DropDatasetdefaultApplicationProblemPlusJSONResponse) VisitDropDatasetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetDatasetRequestObject struct {
-	Dataset string `json:"dataset"`
+	Dataset DatasetName `json:"dataset"`
 }
 
 type GetDatasetResponseObject interface {
@@ -1679,6 +2528,159 @@ type GetDatasetdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetDatasetdefaultApplicationProblemPlusJSONResponse) VisitGetDatasetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BuildDatasetRequestObject struct {
+	Dataset DatasetName `json:"dataset"`
+	Params  BuildDatasetParams
+	Body    *multipart.Reader
+}
+
+type BuildDatasetResponseObject interface {
+	VisitBuildDatasetResponse(w http.ResponseWriter) error
+}
+
+type BuildDataset202JSONResponse Job
+
+func (response BuildDataset202JSONResponse) VisitBuildDatasetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BuildDatasetdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BuildDatasetdefaultApplicationProblemPlusJSONResponse) VisitBuildDatasetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetMapRequestObject struct {
+	Dataset DatasetName `json:"dataset"`
+	Params  GetMapParams
+}
+
+type GetMapResponseObject interface {
+	VisitGetMapResponse(w http.ResponseWriter) error
+}
+
+type GetMap200JSONResponse DatasetMap
+
+func (response GetMap200JSONResponse) VisitGetMapResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetMap200ImagesvgXmlResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetMap200ImagesvgXmlResponse) VisitGetMapResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "image/svg+xml")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetMap200TextResponse string
+
+func (response GetMap200TextResponse) VisitGetMapResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/plain")
+	w.WriteHeader(200)
+
+	_, err := w.Write([]byte(fmt.Sprint(response)))
+	return err
+}
+
+type GetMapdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetMapdefaultApplicationProblemPlusJSONResponse) VisitGetMapResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRowsRequestObject struct {
+	Dataset DatasetName `json:"dataset"`
+	Table   string      `json:"table"`
+	Params  ListRowsParams
+}
+
+type ListRowsResponseObject interface {
+	VisitListRowsResponse(w http.ResponseWriter) error
+}
+
+type ListRows200JSONResponse RowPage
+
+func (response ListRows200JSONResponse) VisitListRowsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRowsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListRowsdefaultApplicationProblemPlusJSONResponse) VisitListRowsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -1767,6 +2769,230 @@ func (response ListHistorydefaultApplicationProblemPlusJSONResponse) VisitListHi
 	return err
 }
 
+type ListJobsRequestObject struct {
+	Params ListJobsParams
+}
+
+type ListJobsResponseObject interface {
+	VisitListJobsResponse(w http.ResponseWriter) error
+}
+
+type ListJobs200JSONResponse []Job
+
+func (response ListJobs200JSONResponse) VisitListJobsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListJobsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListJobsdefaultApplicationProblemPlusJSONResponse) VisitListJobsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetJobRequestObject struct {
+	Job JobId `json:"job"`
+}
+
+type GetJobResponseObject interface {
+	VisitGetJobResponse(w http.ResponseWriter) error
+}
+
+type GetJob200JSONResponse Job
+
+func (response GetJob200JSONResponse) VisitGetJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetJobdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetJobdefaultApplicationProblemPlusJSONResponse) VisitGetJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConfirmJobRequestObject struct {
+	Job JobId `json:"job"`
+}
+
+type ConfirmJobResponseObject interface {
+	VisitConfirmJobResponse(w http.ResponseWriter) error
+}
+
+type ConfirmJob200JSONResponse Job
+
+func (response ConfirmJob200JSONResponse) VisitConfirmJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConfirmJobdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ConfirmJobdefaultApplicationProblemPlusJSONResponse) VisitConfirmJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FollowJobRequestObject struct {
+	Job JobId `json:"job"`
+}
+
+type FollowJobResponseObject interface {
+	VisitFollowJobResponse(w http.ResponseWriter) error
+}
+
+type FollowJob200TexteventStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response FollowJob200TexteventStreamResponse) VisitFollowJobResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/event-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type FollowJobdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FollowJobdefaultApplicationProblemPlusJSONResponse) VisitFollowJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StopJobRequestObject struct {
+	Job JobId `json:"job"`
+}
+
+type StopJobResponseObject interface {
+	VisitStopJobResponse(w http.ResponseWriter) error
+}
+
+type StopJob200JSONResponse Job
+
+func (response StopJob200JSONResponse) VisitStopJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StopJobdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StopJobdefaultApplicationProblemPlusJSONResponse) VisitStopJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ResetLearnerRequestObject struct {
 	Learner string `json:"learner"`
 }
@@ -1807,23 +3033,23 @@ func (response ResetLearnerdefaultApplicationProblemPlusJSONResponse) VisitReset
 }
 
 type LoadPackRequestObject struct {
-	Body *LoadPackJSONRequestBody
+	Body *multipart.Reader
 }
 
 type LoadPackResponseObject interface {
 	VisitLoadPackResponse(w http.ResponseWriter) error
 }
 
-type LoadPack201JSONResponse PackReport
+type LoadPack202JSONResponse Job
 
-func (response LoadPack201JSONResponse) VisitLoadPackResponse(w http.ResponseWriter) error {
+func (response LoadPack202JSONResponse) VisitLoadPackResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(201)
+	w.WriteHeader(202)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -2345,19 +3571,46 @@ type StrictServerInterface interface {
 	// ListDatasets The datasets of one's papers; for an instructor, all.
 	// (GET /api/datasets)
 	ListDatasets(ctx context.Context, request ListDatasetsRequestObject) (ListDatasetsResponseObject, error)
-	// GetDataset A dataset's tables and columns, with their meaning.
+	// DropDataset Remove a dataset that no paper is about. Its history stays. For instructors.
+	// (DELETE /api/datasets/{dataset})
+	DropDataset(ctx context.Context, request DropDatasetRequestObject) (DropDatasetResponseObject, error)
+	// GetDataset A dataset's tables with all that is known of them; for instructors its variants and builds too.
 	// (GET /api/datasets/{dataset})
 	GetDataset(ctx context.Context, request GetDatasetRequestObject) (GetDatasetResponseObject, error)
+	// BuildDataset Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job. For instructors.
+	// (POST /api/datasets/{dataset}/builds)
+	BuildDataset(ctx context.Context, request BuildDatasetRequestObject) (BuildDatasetResponseObject, error)
+	// GetMap The map of a dataset's tables, or of one and its neighbours.
+	// (GET /api/datasets/{dataset}/map)
+	GetMap(ctx context.Context, request GetMapRequestObject) (GetMapResponseObject, error)
+	// ListRows A page of a table's rows.
+	// (GET /api/datasets/{dataset}/tables/{table}/rows)
+	ListRows(ctx context.Context, request ListRowsRequestObject) (ListRowsResponseObject, error)
 	// GetHealth Which of the two servers can be reached.
 	// (GET /api/health)
 	GetHealth(ctx context.Context, request GetHealthRequestObject) (GetHealthResponseObject, error)
 	// ListHistory Runs and attempts, the latest first. A learner sees their own.
 	// (GET /api/history)
 	ListHistory(ctx context.Context, request ListHistoryRequestObject) (ListHistoryResponseObject, error)
+	// ListJobs Builds and loads, the latest first. For instructors.
+	// (GET /api/jobs)
+	ListJobs(ctx context.Context, request ListJobsRequestObject) (ListJobsResponseObject, error)
+	// GetJob How a build or load gets on, or how it ended. For instructors.
+	// (GET /api/jobs/{job})
+	GetJob(ctx context.Context, request GetJobRequestObject) (GetJobResponseObject, error)
+	// ConfirmJob Go on with a job that asks.
+	// (POST /api/jobs/{job}/confirm)
+	ConfirmJob(ctx context.Context, request ConfirmJobRequestObject) (ConfirmJobResponseObject, error)
+	// FollowJob The job as it is now, and again whenever it has changed, until it ends: server-sent events whose data are a Job.
+	// (GET /api/jobs/{job}/events)
+	FollowJob(ctx context.Context, request FollowJobRequestObject) (FollowJobResponseObject, error)
+	// StopJob Stop a build or load. What it has made so far is removed; the last good build stays in use.
+	// (POST /api/jobs/{job}/stop)
+	StopJob(ctx context.Context, request StopJobRequestObject) (StopJobResponseObject, error)
 	// ResetLearner Give a learner a new one-time password and end their sessions. For instructors.
 	// (POST /api/learners/{learner}/password)
 	ResetLearner(ctx context.Context, request ResetLearnerRequestObject) (ResetLearnerResponseObject, error)
-	// LoadPack Load a pack. All of it, or, with an error that names file and line, nothing. For instructors.
+	// LoadPack Load a pack. All of it, or, with an error that names file and line, nothing. It is a job. For instructors.
 	// (POST /api/packs)
 	LoadPack(ctx context.Context, request LoadPackRequestObject) (LoadPackResponseObject, error)
 	// ListPapers The papers one may read; for an instructor, all.
@@ -2660,8 +3913,34 @@ func (sh *strictHandler) ListDatasets(ctx *gin.Context) {
 	}
 }
 
+// DropDataset operation middleware
+func (sh *strictHandler) DropDataset(ctx *gin.Context, dataset DatasetName) {
+	var request DropDatasetRequestObject
+
+	request.Dataset = dataset
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DropDataset(ctx, request.(DropDatasetRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DropDataset")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DropDatasetResponseObject); ok {
+		if err := validResponse.VisitDropDatasetResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetDataset operation middleware
-func (sh *strictHandler) GetDataset(ctx *gin.Context, dataset string) {
+func (sh *strictHandler) GetDataset(ctx *gin.Context, dataset DatasetName) {
 	var request GetDatasetRequestObject
 
 	request.Dataset = dataset
@@ -2679,6 +3958,95 @@ func (sh *strictHandler) GetDataset(ctx *gin.Context, dataset string) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetDatasetResponseObject); ok {
 		if err := validResponse.VisitGetDatasetResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// BuildDataset operation middleware
+func (sh *strictHandler) BuildDataset(ctx *gin.Context, dataset DatasetName, params BuildDatasetParams) {
+	var request BuildDatasetRequestObject
+
+	request.Dataset = dataset
+	request.Params = params
+
+	if reader, err := ctx.Request.MultipartReader(); err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	} else {
+		request.Body = reader
+	}
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BuildDataset(ctx, request.(BuildDatasetRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BuildDataset")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(BuildDatasetResponseObject); ok {
+		if err := validResponse.VisitBuildDatasetResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetMap operation middleware
+func (sh *strictHandler) GetMap(ctx *gin.Context, dataset DatasetName, params GetMapParams) {
+	var request GetMapRequestObject
+
+	request.Dataset = dataset
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetMap(ctx, request.(GetMapRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetMap")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetMapResponseObject); ok {
+		if err := validResponse.VisitGetMapResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListRows operation middleware
+func (sh *strictHandler) ListRows(ctx *gin.Context, dataset DatasetName, table string, params ListRowsParams) {
+	var request ListRowsRequestObject
+
+	request.Dataset = dataset
+	request.Table = table
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListRows(ctx, request.(ListRowsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListRows")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListRowsResponseObject); ok {
+		if err := validResponse.VisitListRowsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -2736,6 +4104,136 @@ func (sh *strictHandler) ListHistory(ctx *gin.Context, params ListHistoryParams)
 	}
 }
 
+// ListJobs operation middleware
+func (sh *strictHandler) ListJobs(ctx *gin.Context, params ListJobsParams) {
+	var request ListJobsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListJobs(ctx, request.(ListJobsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListJobs")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListJobsResponseObject); ok {
+		if err := validResponse.VisitListJobsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetJob operation middleware
+func (sh *strictHandler) GetJob(ctx *gin.Context, job JobId) {
+	var request GetJobRequestObject
+
+	request.Job = job
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetJob(ctx, request.(GetJobRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetJob")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetJobResponseObject); ok {
+		if err := validResponse.VisitGetJobResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ConfirmJob operation middleware
+func (sh *strictHandler) ConfirmJob(ctx *gin.Context, job JobId) {
+	var request ConfirmJobRequestObject
+
+	request.Job = job
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ConfirmJob(ctx, request.(ConfirmJobRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ConfirmJob")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ConfirmJobResponseObject); ok {
+		if err := validResponse.VisitConfirmJobResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// FollowJob operation middleware
+func (sh *strictHandler) FollowJob(ctx *gin.Context, job JobId) {
+	var request FollowJobRequestObject
+
+	request.Job = job
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FollowJob(ctx, request.(FollowJobRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FollowJob")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(FollowJobResponseObject); ok {
+		if err := validResponse.VisitFollowJobResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// StopJob operation middleware
+func (sh *strictHandler) StopJob(ctx *gin.Context, job JobId) {
+	var request StopJobRequestObject
+
+	request.Job = job
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StopJob(ctx, request.(StopJobRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StopJob")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(StopJobResponseObject); ok {
+		if err := validResponse.VisitStopJobResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ResetLearner operation middleware
 func (sh *strictHandler) ResetLearner(ctx *gin.Context, learner string) {
 	var request ResetLearnerRequestObject
@@ -2766,23 +4264,12 @@ func (sh *strictHandler) ResetLearner(ctx *gin.Context, learner string) {
 func (sh *strictHandler) LoadPack(ctx *gin.Context) {
 	var request LoadPackRequestObject
 
-	var body LoadPackJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
+	if reader, err := ctx.Request.MultipartReader(); err != nil {
 		sh.options.RequestErrorHandlerFunc(ctx, err)
 		return
+	} else {
+		request.Body = reader
 	}
-	request.Body = &body
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.LoadPack(ctx, request.(LoadPackRequestObject))

@@ -1,0 +1,463 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/http"
+	"os"
+	"path"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/schollz/progressbar/v3"
+	"github.com/spf13/cobra"
+
+	"examen/internal/client"
+	"examen/internal/core/script"
+)
+
+func (p *program) datasetBuild() *cobra.Command {
+	var name string
+	var background bool
+	var params client.BuildDatasetParams
+	c := &cobra.Command{
+		Use: "build DIR|FILE...", Short: "Build a dataset from setup scripts, or from CSV files alone", Args: argsBetween(1, 1000, "a folder or files"),
+		Long: `Build a dataset from setup scripts, or from CSV files alone.
+
+Scripts are SQL as it is written by hand or by pg_dump, plain or compressed with gzip. Files that they
+include (\i, \ir) or copy (\copy) are sent with them. Of a folder all .sql files run, in the order of
+their names, but for those that others include. The last good build stays in use until this one is done.`,
+		Example: "  examen dataset build nights/\n  examen dataset build tables.sql rows.sql.gz --name nights\n  examen dataset build observers.csv",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			s, err := sending(args)
+			if err != nil {
+				return usageError{err}
+			}
+			defer s.root.Close()
+			if name == "" {
+				name = s.name
+			}
+			params.Folder, params.Script = s.folder, s.scripts
+			c, _, err := p.connect()
+			if err != nil {
+				return err
+			}
+			bar := p.bar(s.bytes, "Sending the files")
+			contentType, body := client.SendFiles(s.root.FS(), s.paths, func(n int) { bar.add(int64(n)) })
+			defer body.Close()
+			job, err := client.Read[client.Job](c.BuildDatasetWithBody(cmd.Context(), name, &params, contentType, body))
+			bar.end()
+			if err != nil {
+				return err
+			}
+			if background {
+				fmt.Fprintf(p.err, "The build of %s is job %s; see: examen dataset follow %s\n", job.Name, job.Id, job.Id)
+				return p.printJob(job)
+			}
+			return p.follow(cmd.Context(), c, job, true)
+		},
+	}
+	f := c.Flags()
+	f.StringVar(&name, "name", "", "the dataset's name (default: the folder's, or the first file's)")
+	f.StringVar(&params.Title, "title", "", "its title")
+	f.StringVar(&params.Encoding, "encoding", "", "the files' encoding until they declare one, such as LATIN1 (default UTF-8)")
+	f.BoolVar(&params.KeepGoing, "keep-going", false, "go on after an error, to list them all; the build still fails")
+	f.BoolVar(&background, "background", false, "do not wait for the end")
+	return c
+}
+
+// files are what a build sends.
+type files struct {
+	root    *os.Root
+	name    string
+	paths   []string
+	folder  bool
+	scripts []string // to run; nil: all
+	bytes   int64
+}
+
+var notSlug = regexp.MustCompile(`[^a-z0-9]+`)
+
+// sending finds the files of a folder, or those given with all that they name.
+func sending(args []string) (*files, error) {
+	first, err := os.Stat(args[0])
+	if err != nil {
+		return nil, err
+	}
+	s := &files{folder: first.IsDir()}
+	if s.folder && len(args) > 1 {
+		return nil, fmt.Errorf("a folder is given, and %d more: give one folder, or files", len(args)-1)
+	}
+	base := args[0]
+	if !s.folder {
+		base = commonFolder(args)
+	}
+	if s.root, err = os.OpenRoot(base); err != nil {
+		return nil, err
+	}
+	absolute, _ := filepath.Abs(args[0])
+	named, _, _ := strings.Cut(filepath.Base(absolute), ".")
+	s.name = strings.Trim(notSlug.ReplaceAllString(strings.ToLower(named), "-"), "-")
+	if s.folder {
+		err = s.walk()
+	} else {
+		err = s.given(base, args)
+	}
+	for _, name := range s.paths {
+		if info, err := fs.Stat(s.root.FS(), name); err == nil {
+			s.bytes += info.Size()
+		}
+	}
+	if err != nil {
+		s.root.Close()
+	}
+	return s, err
+}
+
+// commonFolder is the deepest folder that holds all files.
+func commonFolder(args []string) string {
+	common := filepath.Dir(args[0])
+	for _, arg := range args[1:] {
+		for !strings.HasPrefix(filepath.Dir(arg)+"/", common+"/") && common != "." && common != "/" {
+			common = filepath.Dir(common)
+		}
+	}
+	return common
+}
+
+func (s *files) walk() error {
+	return fs.WalkDir(s.root.FS(), ".", func(name string, d fs.DirEntry, err error) error {
+		switch {
+		case err != nil:
+			return err
+		case name != "." && strings.HasPrefix(d.Name(), "."):
+			if d.IsDir() {
+				return fs.SkipDir
+			}
+		case !d.IsDir():
+			s.paths = append(s.paths, name)
+		}
+		return nil
+	})
+}
+
+func (s *files) given(base string, args []string) error {
+	var csv []string
+	for _, arg := range args {
+		name, err := filepath.Rel(base, arg)
+		if err != nil {
+			return err
+		}
+		name = filepath.ToSlash(name)
+		if info, err := fs.Stat(s.root.FS(), name); err != nil {
+			return err
+		} else if info.IsDir() {
+			return fmt.Errorf("%s is a folder: give one folder, or files", arg)
+		}
+		if end := path.Ext(strings.TrimSuffix(strings.ToLower(name), ".gz")); end == ".csv" || end == ".tsv" {
+			csv = append(csv, name)
+		} else {
+			s.scripts = append(s.scripts, name)
+		}
+	}
+	if s.scripts == nil {
+		s.paths = csv
+		return nil
+	}
+	needed, err := script.Needed(s.root.FS(), s.scripts)
+	for _, name := range append(needed, csv...) {
+		if !slices.Contains(s.paths, name) {
+			s.paths = append(s.paths, name)
+		}
+	}
+	return err
+}
+
+// A bar shows progress on a terminal, and on anything else only the steps.
+type bar struct {
+	p    *program
+	bar  *progressbar.ProgressBar
+	step string
+	n    int64
+}
+
+func (p *program) bar(total int64, step string) *bar {
+	b := &bar{p: p}
+	b.begin(total, step)
+	return b
+}
+
+func (b *bar) begin(total int64, step string) {
+	if b.step == step {
+		return
+	}
+	b.end()
+	b.step, b.n = step, 0
+	if !isTerminal(b.p.err) {
+		fmt.Fprintln(b.p.err, step+" ...")
+		return
+	}
+	if total <= 0 {
+		total = -1
+	}
+	b.bar = progressbar.NewOptions64(total, progressbar.OptionSetWriter(b.p.err), progressbar.OptionSetDescription(step), progressbar.OptionShowBytes(total > 0),
+		progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionClearOnFinish(), progressbar.OptionFullWidth(), progressbar.OptionSetPredictTime(false),
+		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "█", SaucerPadding: "░", BarStart: "", BarEnd: ""}))
+}
+
+func (b *bar) add(n int64) {
+	b.n += n
+	if b.bar != nil {
+		_ = b.bar.Set64(b.n)
+	}
+}
+
+// set shows how far a step has come.
+func (b *bar) set(n int64, text string) {
+	b.n = n
+	if b.bar != nil {
+		b.bar.Describe(text)
+		_ = b.bar.Set64(n)
+	}
+}
+
+func (b *bar) end() {
+	if b.bar != nil {
+		_ = b.bar.Finish()
+		b.bar = nil
+	}
+}
+
+// follow shows a job's progress until it has ended, and then what came of it. With stops, an interrupt stops the job.
+func (p *program) follow(ctx context.Context, c *client.Client, job client.Job, stops bool) error {
+	b := &bar{p: p}
+	last, err := client.Follow(ctx, c, job, func(j client.Job) {
+		g := j.Progress
+		switch {
+		case j.State == client.JobQueued:
+			b.begin(0, "Waiting for its turn")
+		case g.Step != "":
+			b.begin(g.Total, g.Step)
+			text := fmt.Sprintf("%s: %s, %s, %s", printable(g.File), plural(g.Statements, "statement"), plural(int64(g.Tables), "table"), plural(g.Rows, "row"))
+			if g.File == "" {
+				text = g.Step
+			}
+			if g.Errors > 0 {
+				text += ", " + plural(int64(g.Errors), "error")
+			}
+			b.set(min(g.Bytes, max(g.Total, 0)), text)
+		}
+	})
+	b.end()
+	if err != nil && ctx.Err() != nil {
+		if !stops {
+			return nil
+		}
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 30*time.Second)
+		defer cancel()
+		if _, err := client.Read[client.Job](c.StopJob(ctx, job.Id)); err != nil {
+			return err
+		}
+		fmt.Fprintf(p.err, "Stopping the build of %s ...\n", printable(job.Name))
+		if last, err = client.Follow(ctx, c, job, nil); err != nil {
+			return err
+		}
+	} else if err != nil {
+		return err
+	}
+	return p.printJob(last)
+}
+
+// printJob prints how a job stands or what came of it.
+func (p *program) printJob(j client.Job) error {
+	if p.format != "table" {
+		if err := p.print(j, []string{"job", "dataset", "state", "build", "tables", "rows", "bytes", "elapsed_ms"}, [][]string{jobLine(j)}); err != nil {
+			return err
+		}
+	} else if j.State == client.JobDone {
+		p.printReport(j.Report)
+	}
+	switch j.State {
+	case client.JobFailed:
+		if len(j.Errors) > 0 {
+			p.scriptErrors(j)
+		}
+		if len(j.Errors) > 0 && p.format == "table" {
+			return &client.ProblemError{Problem: client.Problem{Title: "The dataset cannot be built", Status: 422, Detail: fmt.Sprintf("%s in its setup scripts; the last good build stays in use.", plural(int64(len(j.Errors)+j.MoreErrors), "error"))}}
+		}
+		return &client.ProblemError{Problem: j.Problem}
+	case client.JobStopped:
+		return &client.ProblemError{Problem: client.Problem{Title: "The build was stopped", Status: 409, Detail: "What it had made is removed; the last good build stays in use."}}
+	case client.JobAsking:
+		fmt.Fprintf(p.err, "The build asks whether the types are right: look at it in the console.\n")
+	}
+	return nil
+}
+
+func jobLine(j client.Job) []string {
+	line := []string{j.Id, j.Name, string(j.State), "", "", "", "", ""}
+	if len(j.Report.Datasets) > 0 {
+		d := j.Report.Datasets[0]
+		copy(line[3:], []string{strconv.Itoa(d.Build), strconv.Itoa(d.Tables), fmt.Sprint(d.Rows), fmt.Sprint(d.Bytes), fmt.Sprintf("%.0f", d.ElapsedMs)})
+	}
+	return line
+}
+
+// scriptErrors says each error with its place and its likely cause.
+func (p *program) scriptErrors(j client.Job) {
+	for _, e := range j.Errors {
+		fmt.Fprintf(p.err, "%s:%d:%d: %s\n", printable(e.File), e.Line, e.Column, printable(e.Message))
+		if e.Detail != "" {
+			fmt.Fprintf(p.err, "    %s\n", printable(e.Detail))
+		}
+		if e.Text != "" {
+			before := []rune(e.Text)
+			before = before[:min(max(e.Column-1, 0), len(before))]
+			fmt.Fprintf(p.err, "    | %s\n    | %s^\n", printable(e.Text), strings.Repeat(" ", len([]rune(printable(string(before))))))
+		}
+		if e.Statement != "" && e.Statement != e.Text {
+			fmt.Fprintf(p.err, "    in: %s\n", printable(e.Statement))
+		}
+		if e.Cause != "" {
+			fmt.Fprintf(p.err, "    %s\n", printable(e.Cause))
+		}
+	}
+	if j.MoreErrors > 0 {
+		fmt.Fprintf(p.err, "and %s that are not listed\n", plural(int64(j.MoreErrors), "error"))
+	}
+}
+
+func (p *program) printReport(r client.JobReport) {
+	for i, d := range r.Datasets {
+		if i > 0 {
+			fmt.Fprintln(p.out)
+		}
+		variants := ""
+		if d.Variants > 0 {
+			variants = ", " + plural(int64(d.Variants), "variant")
+		}
+		fmt.Fprintf(p.out, "%s, build %d: %s, %s%s, %s on disk, %.1f s\n\n", d.Dataset, d.Build, plural(int64(d.Tables), "table"), plural(d.Rows, "row"), variants, bytesOf(d.Bytes), d.ElapsedMs/1000)
+		var sizes [][]string
+		for _, t := range d.Sizes {
+			sizes = append(sizes, []string{t.Table, fmt.Sprint(t.Rows), bytesOf(t.Bytes)})
+		}
+		p.table(p.out, []string{"table", "rows", "size"}, sizes)
+		for _, t := range d.Inferred {
+			fmt.Fprintf(p.out, "\n%s, made from %s (%s, columns separated by %q):\n", printable(t.Name), printable(t.File), plural(t.Rows, "row"), t.Delimiter)
+			var columns [][]string
+			for _, c := range t.Columns {
+				columns = append(columns, []string{c.Name, c.Type, c.Header, fmt.Sprint(c.Nulls)})
+			}
+			p.table(p.out, []string{"column", "type", "in the file", "nulls"}, columns)
+		}
+		list := func(title string, lines []string) {
+			if len(lines) > 0 {
+				fmt.Fprintf(p.out, "\n%s\n", title)
+			}
+			for _, l := range lines {
+				fmt.Fprintf(p.out, "  %s\n", printable(l))
+			}
+		}
+		list("Passed over, since it has no bearing on the data", d.PassedOver)
+		list("Advice", d.Advice)
+	}
+	if len(r.Papers) > 0 {
+		var papers [][]string
+		for _, l := range r.Papers {
+			papers = append(papers, []string{l.Slug, l.Title, fmt.Sprint(l.Exercises), fmt.Sprint(l.Points)})
+		}
+		fmt.Fprintln(p.out)
+		p.table(p.out, []string{"paper", "title", "exercises", "points"}, papers)
+	}
+}
+
+func (p *program) datasetBuilds() *cobra.Command {
+	return &cobra.Command{
+		Use: "builds [NAME]", Short: "List the latest builds and loads, and how they ended", Args: argsBetween(0, 1, "at most a dataset"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			params := &client.ListJobsParams{}
+			if len(args) > 0 {
+				params.Dataset = args[0]
+			}
+			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListJobs(ctx, params) },
+				[]string{"job", "kind", "name", "state", "begun", "by", "what"}, each(func(j client.Job) []string {
+					what := j.Problem.Detail
+					var made []string
+					for _, d := range j.Report.Datasets {
+						made = append(made, fmt.Sprintf("%s, build %d: %s, %s", d.Dataset, d.Build, plural(int64(d.Tables), "table"), plural(d.Rows, "row")))
+					}
+					if made != nil {
+						what = strings.Join(made, "; ")
+					}
+					return []string{j.Id, string(j.Kind), j.Name, string(j.State), clock(j.Made), j.Account, what}
+				}))
+		},
+	}
+}
+
+// jobOf finds a job by its number, or the latest of a dataset.
+func (p *program) jobOf(ctx context.Context, c *client.Client, name string) (client.Job, error) {
+	if _, err := strconv.Atoi(name); err == nil {
+		return client.Read[client.Job](c.GetJob(ctx, name))
+	}
+	jobs, err := client.Read[[]client.Job](c.ListJobs(ctx, &client.ListJobsParams{Dataset: name}))
+	if err != nil {
+		return client.Job{}, err
+	}
+	if len(jobs) == 0 {
+		return client.Job{}, usageError{fmt.Errorf("no build of %q is known; see: examen dataset builds", name)}
+	}
+	return jobs[0], nil
+}
+
+func (p *program) datasetFollow() *cobra.Command {
+	return &cobra.Command{
+		Use: "follow NAME|JOB", Short: "Follow a build to its end", Args: argsBetween(1, 1, "a dataset or a job's number"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, _, err := p.connect()
+			if err != nil {
+				return err
+			}
+			job, err := p.jobOf(cmd.Context(), c, args[0])
+			if err != nil {
+				return err
+			}
+			return p.follow(cmd.Context(), c, job, false)
+		},
+	}
+}
+
+func (p *program) datasetStop() *cobra.Command {
+	return &cobra.Command{
+		Use: "stop NAME|JOB", Short: "Stop a build; the last good one stays in use", Args: argsBetween(1, 1, "a dataset or a job's number"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, _, err := p.connect()
+			if err != nil {
+				return err
+			}
+			job, err := p.jobOf(cmd.Context(), c, args[0])
+			if err == nil {
+				job, err = client.Read[client.Job](c.StopJob(cmd.Context(), job.Id))
+			}
+			if err == nil {
+				job, err = client.Follow(cmd.Context(), c, job, nil)
+			}
+			if err != nil {
+				return err
+			}
+			err = p.printJob(job)
+			var no *client.ProblemError
+			if errors.As(err, &no) && job.State == client.JobStopped {
+				fmt.Fprintf(p.err, "The build of %s is stopped.\n", printable(job.Name))
+				return nil
+			}
+			return err
+		},
+	}
+}

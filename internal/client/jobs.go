@@ -1,0 +1,149 @@
+package client
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"mime/multipart"
+	"net/textproto"
+	"strings"
+	"time"
+)
+
+// SendFiles makes a call's body of some files of a folder, read as they are sent. Each is told how many bytes have gone.
+func SendFiles(folder fs.FS, paths []string, each func(bytes int)) (contentType string, body io.ReadCloser) {
+	out, in := io.Pipe()
+	w := multipart.NewWriter(in)
+	go func() {
+		err := writeFiles(w, folder, paths, each)
+		if err == nil {
+			err = w.Close()
+		}
+		in.CloseWithError(err)
+	}()
+	return w.FormDataContentType(), out
+}
+
+func writeFiles(w *multipart.Writer, folder fs.FS, paths []string, each func(int)) error {
+	for _, path := range paths {
+		header := textproto.MIMEHeader{}
+		header.Set("Content-Disposition", fmt.Sprintf(`form-data; name="file"; filename="%s"`, strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(path)))
+		header.Set("Content-Type", "application/octet-stream")
+		part, err := w.CreatePart(header)
+		if err != nil {
+			return err
+		}
+		file, err := folder.Open(path)
+		if err != nil {
+			return err
+		}
+		_, err = io.Copy(telling{part, each}, file)
+		file.Close()
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+type telling struct {
+	io.Writer
+	each func(int)
+}
+
+func (t telling) Write(p []byte) (int, error) {
+	n, err := t.Writer.Write(p)
+	if t.each != nil {
+		t.each(n)
+	}
+	return n, err
+}
+
+// Over tells whether nothing more will happen to a job.
+func (j Job) Over() bool { return j.State == JobDone || j.State == JobFailed || j.State == JobStopped }
+
+// Follow calls each with a job as it is and whenever it has changed, until it has ended or asks, and returns how. A connection that breaks is made
+// again; only a service that stays away is an error.
+func Follow(ctx context.Context, c *Client, job Job, each func(Job)) (Job, error) {
+	for failures := 0; ; {
+		last, err := follow(ctx, c, job.Id, each)
+		if last.Id != "" {
+			job, failures = last, 0
+		}
+		var no *ProblemError
+		switch {
+		case job.Over() || job.State == JobAsking:
+			return job, nil
+		case ctx.Err() != nil:
+			return job, context.Cause(ctx)
+		case errors.As(err, &no) && no.Status < 500:
+			return job, err
+		}
+		if failures++; failures > 30 {
+			return job, fmt.Errorf("%w: %w", ErrUnreachable, err)
+		}
+		select {
+		case <-time.After(time.Second):
+		case <-ctx.Done():
+		}
+	}
+}
+
+// follow reads a job's events, and returns the last.
+func follow(ctx context.Context, c *Client, id string, each func(Job)) (last Job, err error) {
+	response, err := c.FollowJob(ctx, id)
+	if err != nil {
+		return last, err
+	}
+	defer response.Body.Close()
+	if response.StatusCode >= 400 {
+		return last, readProblem(response)
+	}
+	lines := bufio.NewReader(response.Body)
+	for {
+		line, err := lines.ReadBytes('\n')
+		if data, ok := bytes.CutPrefix(line, []byte("data: ")); ok && err == nil {
+			var now Job // anew: what is left out is empty
+			if err := json.Unmarshal(data, &now); err != nil {
+				return last, err
+			}
+			if last = now; each != nil {
+				each(last)
+			}
+			if last.Over() || last.State == JobAsking {
+				return last, nil
+			}
+		}
+		if err != nil {
+			return last, err
+		}
+	}
+}
+
+// Loaded sends the files of a folder as a pack and waits until it is loaded.
+func Loaded(ctx context.Context, c *Client, folder fs.FS) (JobReport, error) {
+	var paths []string
+	err := fs.WalkDir(folder, ".", func(path string, d fs.DirEntry, err error) error {
+		if err == nil && !d.IsDir() {
+			paths = append(paths, path)
+		}
+		return err
+	})
+	if err != nil {
+		return JobReport{}, err
+	}
+	contentType, body := SendFiles(folder, paths, nil)
+	job, err := Read[Job](c.LoadPackWithBody(ctx, contentType, body))
+	if err == nil {
+		job, err = Follow(ctx, c, job, nil)
+	}
+	if err == nil && job.State != JobDone {
+		err = &ProblemError{job.Problem}
+	}
+	return job.Report, err
+}

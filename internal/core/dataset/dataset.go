@@ -1,0 +1,264 @@
+// Package dataset describes what a dataset's build holds (tables, columns, constraints, indexes), says how its tables relate, advises on what
+// looks forgotten, and draws the map of the tables.
+package dataset
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// A Catalogue describes the tables of a build.
+type Catalogue struct {
+	Tables []Table `json:"tables"`
+	Bytes  int64   `json:"bytes,omitempty"` // of the whole database on disk
+}
+
+// A Table is a table or view. Its name carries the schema, unless that is public.
+type Table struct {
+	Name        string       `json:"name"`
+	SQLName     string       `json:"sql_name"` // with its schema, and quoted
+	View        bool         `json:"view,omitempty"`
+	Query       string       `json:"query,omitempty"` // of a view
+	Meaning     string       `json:"meaning,omitempty"`
+	Rows        int64        `json:"rows"` // UnknownRows where counting a view takes too long
+	Bytes       int64        `json:"bytes,omitempty"`
+	Columns     []Column     `json:"columns"`
+	Constraints []Constraint `json:"constraints,omitempty"`
+	Indexes     []Index      `json:"indexes,omitempty"`
+}
+
+// UnknownRows is the row count of a view that was not counted to the end.
+const UnknownRows = -1
+
+// A Column is a column of a table.
+type Column struct {
+	Name       string   `json:"name"`
+	Type       string   `json:"type"`
+	Nullable   bool     `json:"nullable"`
+	Default    string   `json:"default,omitempty"`    // the expression, "generated ..." for what is generated
+	Key        bool     `json:"key"`                  // part of the primary key
+	References string   `json:"references,omitempty"` // "table.column"
+	Meaning    string   `json:"meaning,omitempty"`
+	Examples   []string `json:"examples,omitempty"` // a few of its values
+}
+
+// ConstraintKind is what a constraint holds its table to.
+type ConstraintKind string
+
+const (
+	PrimaryKey ConstraintKind = "primary key"
+	Unique     ConstraintKind = "unique"
+	ForeignKey ConstraintKind = "foreign key"
+	Check      ConstraintKind = "check"
+	Exclusion  ConstraintKind = "exclusion"
+)
+
+// A Constraint is a table's constraint.
+type Constraint struct {
+	Name       string         `json:"name"`
+	Kind       ConstraintKind `json:"kind"`
+	Columns    []string       `json:"columns,omitempty"`
+	Table      string         `json:"table,omitempty"`    // that a foreign key refers to
+	Referred   []string       `json:"referred,omitempty"` // its columns, in the order of Columns
+	Definition string         `json:"definition"`         // as the server writes it
+}
+
+// An Index is an index that is not a constraint's own.
+type Index struct {
+	Name       string `json:"name"`
+	Unique     bool   `json:"unique,omitempty"`
+	Definition string `json:"definition"` // method, columns and condition: "btree (day) WHERE ..."
+}
+
+// Table finds a table by its name; nil where there is none.
+func (c *Catalogue) Table(name string) *Table {
+	for i := range c.Tables {
+		if c.Tables[i].Name == name {
+			return &c.Tables[i]
+		}
+	}
+	return nil
+}
+
+// Column finds a column by its name; nil where there is none.
+func (t *Table) Column(name string) *Column {
+	for i := range t.Columns {
+		if t.Columns[i].Name == name {
+			return &t.Columns[i]
+		}
+	}
+	return nil
+}
+
+// Rows returns the number of rows of all tables together.
+func (c *Catalogue) Rows() int64 {
+	var n int64
+	for _, t := range c.Tables {
+		if !t.View {
+			n += t.Rows
+		}
+	}
+	return n
+}
+
+// primaryKey returns the columns of a table's primary key.
+func (t *Table) primaryKey() []string {
+	for _, k := range t.Constraints {
+		if k.Kind == PrimaryKey {
+			return k.Columns
+		}
+	}
+	return nil
+}
+
+// A Relation is a foreign key, seen from both tables.
+type Relation struct {
+	From, To string   // From refers to To
+	Columns  []string // of From
+	Referred []string // of To
+	Optional bool     // a row of From may refer to none
+	Single   bool     // a row of To is referred to by one row of From at most
+	Outward  string   // in words: "Each inspection belongs to one hive (hive_id)."
+	Inward   string   // "A hive has any number of rows in inspection."
+}
+
+// Relations lists the foreign keys between tables of the catalogue, by the tables' order.
+func (c *Catalogue) Relations() []Relation {
+	var all []Relation
+	for i := range c.Tables {
+		t := &c.Tables[i]
+		for _, k := range t.Constraints {
+			if k.Kind != ForeignKey || c.Table(k.Table) == nil {
+				continue
+			}
+			r := Relation{From: t.Name, To: k.Table, Columns: k.Columns, Referred: k.Referred, Single: t.unique(k.Columns)}
+			for _, name := range k.Columns {
+				column := t.Column(name)
+				r.Optional = r.Optional || column != nil && column.Nullable
+			}
+			r.word()
+			all = append(all, r)
+		}
+	}
+	return all
+}
+
+// unique tells whether no two rows have the same values in the columns.
+func (t *Table) unique(columns []string) bool {
+	for _, k := range t.Constraints {
+		if (k.Kind == PrimaryKey || k.Kind == Unique) && !slices.ContainsFunc(k.Columns, func(name string) bool { return !slices.Contains(columns, name) }) {
+			return true
+		}
+	}
+	return false
+}
+
+func (r *Relation) word() {
+	one, many := "one", "any number of rows"
+	if r.Optional {
+		one = "one or no"
+	}
+	if r.Single {
+		many = "at most one row"
+	}
+	by := " (" + strings.Join(r.Columns, ", ") + ")"
+	if r.From == r.To {
+		r.Outward = fmt.Sprintf("Each %s belongs to %s other %s%s.", r.From, one, r.To, by)
+		r.Inward = fmt.Sprintf("%s has %s of %s below it%s.", article(r.To), many, r.From, by)
+		return
+	}
+	r.Outward = fmt.Sprintf("Each %s belongs to %s %s%s.", r.From, one, r.To, by)
+	r.Inward = fmt.Sprintf("%s has %s in %s%s.", article(r.To), many, r.From, by)
+}
+
+// article puts a or an before a name.
+func article(name string) string {
+	if name != "" && strings.ContainsRune("aeioAEIO", rune(name[0])) {
+		return "An " + name
+	}
+	return "A " + name
+}
+
+// Words says a constraint in words.
+func (k Constraint) Words() string {
+	columns := strings.Join(k.Columns, ", ")
+	switch k.Kind {
+	case PrimaryKey:
+		return "Each row is known by its " + columns + "."
+	case Unique:
+		return "No two rows have the same " + columns + "."
+	case ForeignKey:
+		return fmt.Sprintf("%s refers to %s (%s).", columns, k.Table, strings.Join(k.Referred, ", "))
+	case Check:
+		return "Every row holds to " + strings.TrimSuffix(strings.TrimPrefix(k.Definition, "CHECK "), " NOT VALID") + "."
+	}
+	return k.Definition
+}
+
+// Advice says what looks forgotten in a build: a table without a key, a column that looks like a foreign key without its constraint, an empty
+// table. Nothing of it is an error.
+func (c *Catalogue) Advice() []string {
+	var all []string
+	for i := range c.Tables {
+		t := &c.Tables[i]
+		if t.View {
+			continue
+		}
+		if !slices.ContainsFunc(t.Constraints, func(k Constraint) bool { return k.Kind == PrimaryKey || k.Kind == Unique }) {
+			all = append(all, fmt.Sprintf("%s has no key: add PRIMARY KEY, so that a row can be told from its copies.", t.Name))
+		}
+		if t.Rows == 0 {
+			all = append(all, fmt.Sprintf("%s is empty: if that is meant, learners should be told.", t.Name))
+		}
+		for _, column := range t.Columns {
+			if to := c.looksLike(t, column); to != "" {
+				all = append(all, fmt.Sprintf("%s.%s looks like a reference to %s and has no constraint: add REFERENCES %s, if it is one.", t.Name, column.Name, to, to))
+			}
+		}
+	}
+	return all
+}
+
+// looksLike finds the table that a column seems to refer to: the one whose key has the same name and type, or whose name the column's
+// begins with, as in hive_id.
+func (c *Catalogue) looksLike(t *Table, column Column) string {
+	if column.References != "" || len(t.primaryKey()) == 1 && t.primaryKey()[0] == column.Name {
+		return ""
+	}
+	var found []string
+	for i := range c.Tables {
+		other := &c.Tables[i]
+		key := other.primaryKey()
+		if other == t || len(key) != 1 || !sameFamily(other.Column(key[0]).Type, column.Type) {
+			continue
+		}
+		bare := other.Name[strings.LastIndexByte(other.Name, '.')+1:]
+		if column.Name == key[0] && key[0] != "id" && key[0] != "name" || slices.Contains([]string{bare + "_id", bare + "_" + key[0], bare + "id", strings.TrimSuffix(bare, "s") + "_id"}, column.Name) {
+			found = append(found, other.Name)
+		}
+	}
+	slices.SortStableFunc(found, func(a, b string) int { // the table named like the column comes first
+		return cmp.Compare(len(strings.TrimPrefix(column.Name, a)), len(strings.TrimPrefix(column.Name, b)))
+	})
+	if len(found) == 0 {
+		return ""
+	}
+	return found[0]
+}
+
+// sameFamily tells whether values of two types can refer to each other.
+func sameFamily(a, b string) bool {
+	family := func(t string) string {
+		t, _, _ = strings.Cut(t, "(")
+		switch t {
+		case "smallint", "integer", "bigint":
+			return "integer"
+		case "text", "character varying", "character":
+			return "text"
+		}
+		return t
+	}
+	return family(a) == family(b)
+}

@@ -1,0 +1,595 @@
+package script
+
+import (
+	"compress/gzip"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+
+	"golang.org/x/text/encoding"
+	"golang.org/x/text/encoding/charmap"
+
+	"examen/internal/core/sqltext"
+)
+
+// Scripts reads setup scripts one after another, with what they include, and carries out what is psql's to do: \i, \ir, \copy, \set and
+// \encoding. What is left are statements and COPYs for a database. Files may be compressed with gzip.
+//
+// What has no bearing on the data is passed over, see [Scripts.PassedOver]; what needs rights that setup scripts do not have, or reaches outside of
+// the files, is an *Error.
+type Scripts struct {
+	files    fs.FS
+	names    []string // still to come
+	encoding string   // of those that were named
+	stack    []*open  // the script at hand and those that include it
+	copied   *open    // the file of a \copy
+	dataFile string   // where the data of the COPY at hand stand
+	dataLine int
+
+	variables map[string]string
+	pending   []PassedOver // CREATE and DROP DATABASE that a \connect has to follow
+	databases []string     // their names
+	passed    []PassedOver
+	read      int64
+}
+
+// PassedOver is something in a setup script that has no bearing on the data and was not done.
+type PassedOver struct {
+	File string `json:"file"`
+	Line int    `json:"line"`
+	Text string `json:"text"` // its first line
+}
+
+func (p PassedOver) String() string { return fmt.Sprintf("%s:%d: %s", p.File, p.Line, p.Text) }
+
+// open is a file being read.
+type open struct {
+	name     string
+	file     fs.File
+	encoding string
+	reader   *Reader
+	data     io.Reader // of a \copy
+}
+
+// deepest is how many scripts may include each other.
+const deepest = 20
+
+// Open begins to read scripts by their names, in a folder's files. The encoding is theirs until a script names another; "" is UTF-8.
+func Open(files fs.FS, names []string, encoding string) *Scripts {
+	return &Scripts{files: files, names: names, encoding: encoding, variables: map[string]string{}}
+}
+
+// Close closes the files at hand.
+func (s *Scripts) Close() {
+	for _, o := range s.stack {
+		o.file.Close()
+	}
+	s.stack = nil
+	s.endCopy()
+}
+
+// PassedOver lists what was passed over so far.
+func (s *Scripts) PassedOver() []PassedOver { return s.passed }
+
+// Read is how many bytes have been read of all files, as they are stored.
+func (s *Scripts) Read() int64 { return s.read }
+
+// Root is the script at hand, of those that were named.
+func (s *Scripts) Root() string {
+	if len(s.stack) == 0 {
+		return ""
+	}
+	return s.stack[0].name
+}
+
+// Data returns the data of the COPY just read, and where they begin.
+func (s *Scripts) Data() (data io.Reader, file string, line int) {
+	if s.copied != nil {
+		return s.copied.data, s.dataFile, s.dataLine
+	}
+	at := s.stack[len(s.stack)-1]
+	return at.reader.Data(), at.name, at.reader.line
+}
+
+// Next returns the next statement or COPY, io.EOF after the last. After an *Error of a command or a refused statement one may go on.
+func (s *Scripts) Next() (Item, error) {
+	for {
+		s.endCopy()
+		if len(s.stack) == 0 {
+			if len(s.names) == 0 {
+				return Item{}, s.stillPending(io.EOF)
+			}
+			name := s.names[0]
+			s.names = s.names[1:]
+			if err := s.enter(name, Item{File: name, Line: 1}); err != nil {
+				return Item{}, err
+			}
+		}
+		at := s.stack[len(s.stack)-1]
+		item, err := at.reader.Next()
+		item.File = at.name
+		if err == io.EOF {
+			s.leave()
+			continue
+		}
+		if err == nil {
+			var done bool
+			if done, err = s.take(&item); err == nil && !done {
+				return item, nil
+			}
+		}
+		if err != nil {
+			err = s.placed(err, at.name, item)
+			if wrong, ok := err.(*Error); !ok || wrong.lost {
+				s.leave()
+			}
+			return Item{}, err
+		}
+	}
+}
+
+// placed makes sure that an error says where.
+func (s *Scripts) placed(err error, file string, item Item) error {
+	var wrong *Error
+	if errors.As(err, &wrong) {
+		if wrong.File == "" {
+			wrong.File = file
+		}
+		if wrong.Line == 0 {
+			wrong.Line = item.Line
+		}
+		return wrong
+	}
+	if errors.Is(err, gzip.ErrChecksum) || errors.Is(err, gzip.ErrHeader) || errors.Is(err, io.ErrUnexpectedEOF) {
+		return &Error{lost: true, File: file, Line: s.line(), Detail: "the file's gzip data are damaged or end too early: compress it again"}
+	}
+	return err
+}
+
+func (s *Scripts) line() int {
+	if len(s.stack) == 0 {
+		return 1
+	}
+	return s.stack[len(s.stack)-1].reader.line
+}
+
+func fail(item Item, format string, args ...any) error {
+	return &Error{File: item.File, Line: item.Line, Detail: fmt.Sprintf(format, args...), Text: item.FirstLine()}
+}
+
+// take looks at an item: done tells that nothing is left for the database.
+func (s *Scripts) take(item *Item) (done bool, err error) {
+	if item.Kind == Command {
+		return s.command(item)
+	}
+	if setsEncoding(item.Head) {
+		if name, ok := sqltext.ClientEncoding(item.Text); ok {
+			return true, s.setEncoding(*item, name)
+		}
+	}
+	if sqltext.MayNotRun(item.Head) {
+		verdict := sqltext.ReadSetup(item.Text)
+		switch {
+		case verdict.Database != "":
+			s.pending = append(s.pending, PassedOver{item.File, item.Line, item.FirstLine()})
+			s.databases = append(s.databases, verdict.Database)
+			return true, nil
+		case verdict.Refused != "":
+			return false, fail(*item, "%s", verdict.Refused)
+		case verdict.NoBearing:
+			s.PassOver(*item)
+			return true, nil
+		}
+	}
+	if len(s.pending) > 0 && !harmless[item.Head[0]] {
+		return false, s.stillPending(nil)
+	}
+	return false, nil
+}
+
+// harmless are the beginnings of statements that may stand between CREATE DATABASE and \connect.
+var harmless = map[string]bool{"SET": true, "SELECT": true, "COMMENT": true, "ALTER": true, "BEGIN": true, "COMMIT": true}
+
+// stillPending is the error of a CREATE or DROP DATABASE that no \connect follows; otherwise the one given.
+func (s *Scripts) stillPending(otherwise error) error {
+	if len(s.pending) == 0 {
+		return otherwise
+	}
+	p := s.pending[0]
+	s.pending, s.databases = nil, nil
+	return &Error{File: p.File, Line: p.Line, Text: p.Text, Detail: "setup scripts run within a database of their own and cannot make or drop others: this is passed over only where \\connect to the same name follows"}
+}
+
+// PassOver lists an item as passed over.
+func (s *Scripts) PassOver(item Item) {
+	s.passed = append(s.passed, PassedOver{item.File, item.Line, item.FirstLine()})
+}
+
+// command does one of psql's commands.
+func (s *Scripts) command(item *Item) (done bool, err error) {
+	name, rest := splitCommand(item.Text)
+	if name == "copy" {
+		return s.copy(item, rest)
+	}
+	args, err := arguments(rest, s.variables)
+	if noBearing[name] || noBearing[strings.TrimRight(name, "+S")] {
+		s.PassOver(*item)
+		return true, nil
+	}
+	if err != nil && reachOutside[name] == "" {
+		return false, fail(*item, "\\%s: %s", name, err)
+	}
+	wants := func(least int, what string) error {
+		if len(args) < least {
+			return fail(*item, "\\%s names no %s", name, what)
+		}
+		return nil
+	}
+	switch name {
+	case "c", "connect":
+		s.connect(*item, args)
+		return true, nil
+	case "q", "quit":
+		s.PassOver(*item)
+		s.leave()
+		return true, nil
+	case "set", "unset":
+		s.set(name, args)
+		return true, nil
+	case "encoding":
+		if len(args) == 0 {
+			return true, nil
+		}
+		return true, s.setEncoding(*item, args[0])
+	case "i", "include", "ir", "include_relative":
+		if err := wants(1, "file"); err != nil {
+			return false, err
+		}
+		found, err := s.find(*item, args[0], strings.HasSuffix(name, "r") || strings.HasSuffix(name, "relative"))
+		if err != nil {
+			return false, err
+		}
+		return true, s.enter(found, *item)
+	}
+	return false, fail(*item, "%s", refused(name))
+}
+
+// connect passes over a change of the database, and what made that database.
+func (s *Scripts) connect(item Item, args []string) {
+	for i, name := range slices.Backward(s.databases) {
+		if len(args) > 0 && (name == args[0] || strings.Contains(args[0], "dbname="+name)) {
+			s.passed = append(s.passed, s.pending[i])
+			s.pending, s.databases = slices.Delete(s.pending, i, i+1), slices.Delete(s.databases, i, i+1)
+		}
+	}
+	slices.SortStableFunc(s.passed, func(a, b PassedOver) int {
+		if a.File == b.File {
+			return a.Line - b.Line
+		}
+		return 0
+	})
+	s.PassOver(item)
+}
+
+func (s *Scripts) set(name string, args []string) {
+	switch {
+	case len(args) == 0:
+	case name == "unset":
+		delete(s.variables, args[0])
+	default:
+		s.variables[args[0]] = strings.Join(args[1:], "")
+	}
+}
+
+// find looks up a file that a script names: beside the script with relative, else in the folder, then beside the script.
+func (s *Scripts) find(item Item, name string, relative bool) (string, error) {
+	name = strings.ReplaceAll(name, `\`, "/")
+	beside := path.Join(path.Dir(item.File), name)
+	candidates := []string{path.Clean(name), beside}
+	if relative {
+		candidates = []string{beside}
+	}
+	if path.IsAbs(name) || strings.Contains(name, ":/") || strings.HasPrefix(name, "~") {
+		return "", fail(item, "%q leaves the folder: name a file inside it", name)
+	}
+	outside := true
+	for _, c := range candidates {
+		if !fs.ValidPath(c) {
+			continue
+		}
+		outside = false
+		if info, err := fs.Stat(s.files, c); err == nil && !info.IsDir() {
+			return c, nil
+		}
+	}
+	if outside {
+		return "", fail(item, "%q leaves the folder: name a file inside it", name)
+	}
+	return "", fail(item, "there is no file %q in the folder; it has to be given together with the script", name)
+}
+
+// enter begins to read a file.
+func (s *Scripts) enter(name string, item Item) error {
+	if len(s.stack) >= deepest || slices.ContainsFunc(s.stack, func(o *open) bool { return o.name == name }) {
+		return fail(item, "%s includes itself", name)
+	}
+	o, text, err := s.open(name, item)
+	if err != nil {
+		return err
+	}
+	o.encoding = s.encoding
+	if len(s.stack) > 0 {
+		o.encoding = s.stack[len(s.stack)-1].encoding
+	}
+	if text, err = decoded(text, o.encoding); err != nil {
+		o.file.Close()
+		return fail(item, "%s", err)
+	}
+	o.reader = NewReader(text)
+	o.reader.variables = s.variables
+	s.stack = append(s.stack, o)
+	return nil
+}
+
+func (s *Scripts) leave() {
+	last := len(s.stack) - 1
+	s.stack[last].file.Close()
+	s.stack = s.stack[:last]
+}
+
+// open opens a file and unpacks it where it is compressed.
+func (s *Scripts) open(name string, item Item) (*open, io.Reader, error) {
+	file, err := s.files.Open(name)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil, fail(item, "there is no file %q", name)
+	} else if err != nil {
+		return nil, nil, err
+	}
+	text, err := Unpacked(counting{file, &s.read})
+	if err != nil {
+		file.Close()
+		return nil, nil, s.placed(err, name, item)
+	}
+	return &open{name: name, file: file}, text, nil
+}
+
+// counting counts what is read.
+type counting struct {
+	io.Reader
+	n *int64
+}
+
+func (c counting) Read(p []byte) (int, error) {
+	n, err := c.Reader.Read(p)
+	*c.n += int64(n)
+	return n, err
+}
+
+// Unpacked reads a file that may be compressed with gzip, which its first bytes tell.
+func Unpacked(file io.Reader) (io.Reader, error) {
+	first := make([]byte, 2)
+	n, err := io.ReadFull(file, first)
+	if err != nil && err != io.EOF && err != io.ErrUnexpectedEOF {
+		return nil, err
+	}
+	whole := io.MultiReader(strings.NewReader(string(first[:n])), file)
+	if n < 2 || first[0] != 0x1f || first[1] != 0x8b {
+		return whole, nil
+	}
+	return gzip.NewReader(whole)
+}
+
+// setsEncoding spares parsing statements that begin otherwise.
+func setsEncoding(head []string) bool {
+	return len(head) > 1 && head[0] == "SET" && (head[1] == "CLIENT_ENCODING" || head[1] == "NAMES" ||
+		len(head) > 2 && (head[1] == "SESSION" || head[1] == "LOCAL") && (head[2] == "CLIENT_ENCODING" || head[2] == "NAMES"))
+}
+
+// setEncoding has the rest of the script at hand, and what it includes, read in an encoding.
+func (s *Scripts) setEncoding(item Item, name string) error {
+	at := s.stack[len(s.stack)-1]
+	if sameEncoding(name, at.encoding) {
+		return nil
+	}
+	if !sameEncoding(at.encoding, "") {
+		return fail(item, "the script is read as %s already, and that cannot be changed to %s on the way", at.encoding, name)
+	}
+	if _, err := charset(name); err != nil {
+		return fail(item, "%s", err)
+	}
+	at.encoding = name
+	at.reader.decode(func(in io.Reader) io.Reader { text, _ := decoded(in, name); return text })
+	return nil
+}
+
+// charsets are the encodings that can be read, by PostgreSQL's names without hyphens and underscores. nil is UTF-8.
+var charsets = map[string]encoding.Encoding{
+	"": nil, "UTF8": nil, "UNICODE": nil, "SQLASCII": nil,
+	"LATIN1": charmap.ISO8859_1, "ISO88591": charmap.ISO8859_1, "LATIN2": charmap.ISO8859_2, "ISO88592": charmap.ISO8859_2,
+	"LATIN5": charmap.ISO8859_9, "LATIN9": charmap.ISO8859_15, "ISO885915": charmap.ISO8859_15, "ISO88595": charmap.ISO8859_5,
+	"WIN1250": charmap.Windows1250, "WIN1251": charmap.Windows1251, "WIN1252": charmap.Windows1252, "WINDOWS1252": charmap.Windows1252,
+	"WIN1253": charmap.Windows1253, "WIN1254": charmap.Windows1254, "WIN1257": charmap.Windows1257, "KOI8R": charmap.KOI8R,
+}
+
+func encodingKey(name string) string {
+	return strings.NewReplacer("-", "", "_", "", " ", "").Replace(strings.ToUpper(name))
+}
+
+func charset(name string) (encoding.Encoding, error) {
+	e, known := charsets[encodingKey(name)]
+	if !known {
+		return nil, fmt.Errorf("the encoding %q is not read here: save the file as UTF-8, or use LATIN1, LATIN2, LATIN9, WIN1250 to WIN1254, or KOI8R", name)
+	}
+	return e, nil
+}
+
+func sameEncoding(a, b string) bool {
+	one, err := charset(a)
+	other, err2 := charset(b)
+	return err == nil && err2 == nil && one == other
+}
+
+// decoded reads a text in an encoding as UTF-8.
+func decoded(text io.Reader, name string) (io.Reader, error) {
+	e, err := charset(name)
+	if err != nil || e == nil {
+		return text, err
+	}
+	return e.NewDecoder().Reader(text), nil
+}
+
+// copy makes a COPY ... FROM STDIN of a \copy, with a file's data.
+func (s *Scripts) copy(item *Item, rest string) (bool, error) {
+	target, source, options, ok := splitCopy(rest)
+	if !ok {
+		return false, fail(*item, `\copy is expected as: \copy table FROM 'file.csv' WITH (...), with a file in the same folder`)
+	}
+	item.Kind, item.Text, item.Head = Copy, "COPY "+target+" FROM STDIN "+options, []string{"COPY"}
+	if strings.EqualFold(source, "stdin") || strings.EqualFold(source, "pstdin") {
+		return false, nil
+	}
+	if len(s.pending) > 0 {
+		return false, s.stillPending(nil)
+	}
+	name, err := s.find(*item, source, false)
+	if err != nil {
+		return false, err
+	}
+	o, text, err := s.open(name, *item)
+	if err != nil {
+		return false, err
+	}
+	if o.data, err = decoded(text, s.stack[len(s.stack)-1].encoding); err != nil {
+		return false, err
+	}
+	s.copied, s.dataFile, s.dataLine = o, name, 1
+	return false, nil
+}
+
+func (s *Scripts) endCopy() {
+	if s.copied != nil {
+		s.copied.file.Close()
+		s.copied = nil
+	}
+}
+
+// splitCopy takes apart `table (columns) FROM 'file' options`. What goes out, or comes from a program, is no such thing.
+func splitCopy(rest string) (target, source, options string, ok bool) {
+	rest = strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(rest), ";"))
+	at := fromAt(rest)
+	if at < 0 {
+		return "", "", "", false
+	}
+	target, rest = strings.TrimSpace(rest[:at]), strings.TrimSpace(rest[at+len("from"):])
+	if strings.HasPrefix(rest, "'") {
+		var err error
+		source, options, err = singleQuoted(rest)
+		return target, source, strings.TrimSpace(options), err == nil && source != ""
+	}
+	source, options, _ = strings.Cut(rest, " ")
+	return target, source, strings.TrimSpace(options), source != "" && !strings.EqualFold(source, "program")
+}
+
+// fromAt finds the word FROM outside of quotes and parentheses; -1 where there is none.
+func fromAt(s string) int {
+	depth, quoted, before := 0, false, false // before: the character before belongs to a word
+	for i := range len(s) {
+		switch {
+		case s[i] == '"':
+			quoted = !quoted
+		case quoted:
+		case s[i] == '(':
+			depth++
+		case s[i] == ')':
+			depth--
+		case depth == 0 && !before && len(s) > i+4 && strings.EqualFold(s[i:i+4], "from") && !isWord(s[i+4]):
+			return i
+		}
+		before = isWord(s[i])
+	}
+	return -1
+}
+
+// Roots are those of some scripts that no other of them includes, in the same order.
+func Roots(files fs.FS, names []string) ([]string, error) {
+	included := map[string]bool{}
+	for _, name := range names {
+		err := named(files, name, func(found string, include bool) {
+			if include && found != name {
+				included[found] = true
+			}
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	return slices.DeleteFunc(slices.Clone(names), func(name string) bool { return included[name] }), nil
+}
+
+// Needed lists some scripts and all files that they include or copy, and that those include or copy.
+func Needed(files fs.FS, names []string) ([]string, error) {
+	all := slices.Clone(names)
+	scripts := slices.Clone(names)
+	for len(scripts) > 0 {
+		name := scripts[0]
+		scripts = scripts[1:]
+		err := named(files, name, func(found string, include bool) {
+			if !slices.Contains(all, found) {
+				all = append(all, found)
+				if include {
+					scripts = append(scripts, found)
+				}
+			}
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	return all, nil
+}
+
+// named calls each with the files that a script names and that are there. What is wrong with the script is said when it is run.
+func named(files fs.FS, name string, each func(found string, include bool)) error {
+	s := Open(files, nil, "")
+	defer s.Close()
+	if err := s.enter(name, Item{File: name, Line: 1}); err != nil {
+		return err
+	}
+	for {
+		item, err := s.stack[0].reader.Next()
+		var wrong *Error
+		switch {
+		case errors.As(err, &wrong) && !wrong.lost:
+			continue
+		case err == io.EOF || wrong != nil:
+			return nil
+		case err != nil:
+			return s.placed(err, name, item)
+		case item.Kind != Command:
+			continue
+		}
+		item.File = name
+		command, rest := splitCommand(item.Text)
+		source, include, relative := "", true, false
+		switch command {
+		case "i", "include", "ir", "include_relative":
+			relative = command == "ir" || command == "include_relative"
+			if args, err := arguments(rest, nil); err == nil && len(args) > 0 {
+				source = args[0]
+			}
+		case "copy":
+			_, source, _, _ = splitCopy(rest)
+			include = false
+		}
+		if source == "" {
+			continue
+		}
+		if found, err := s.find(item, source, relative); err == nil {
+			each(found, include)
+		}
+	}
+}

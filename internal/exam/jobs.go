@@ -1,0 +1,596 @@
+package exam
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"path"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"examen/internal/core/script"
+	"examen/internal/practice"
+	"examen/internal/records"
+	"examen/internal/records/query"
+)
+
+// A Job is the build of a dataset or the load of a pack, from its upload to its end.
+type Job struct {
+	ID         string
+	Kind       string // BuildDataset or LoadPack
+	Name       string
+	Account    string // who began it
+	State      JobState
+	Bytes      int64 // of all files
+	Progress   JobProgress
+	Report     *JobReport
+	Problem    *Problem
+	Errors     []*practice.BuildError
+	MoreErrors int
+	Made       time.Time
+	Ended      *time.Time
+}
+
+// Kinds of jobs.
+const (
+	BuildDataset = "dataset"
+	LoadPack     = "pack"
+)
+
+// JobState says where a job stands.
+type JobState string
+
+const (
+	Receiving JobState = "receiving" // its files are coming
+	Queued    JobState = "queued"
+	Running   JobState = "running"
+	Asking    JobState = "asking" // it waits for a confirmation
+	Stopping  JobState = "stopping"
+	Done      JobState = "done"
+	Failed    JobState = "failed"
+	StoppedBy JobState = "stopped"
+)
+
+// Ended tells whether nothing more will happen.
+func (s JobState) Ended() bool { return s == Done || s == Failed || s == StoppedBy }
+
+// JobOptions say how a dataset is to be built.
+type JobOptions struct {
+	Title     string   `json:"title,omitempty"`
+	Encoding  string   `json:"encoding,omitempty"`
+	KeepGoing bool     `json:"keep_going,omitempty"`
+	Folder    bool     `json:"folder,omitempty"`  // the files are a folder's: find out what to run
+	Scripts   []string `json:"scripts,omitempty"` // what to run, where not all
+	Ask       bool     `json:"ask,omitempty"`     // before tables are made from CSV files
+	Confirmed bool     `json:"confirmed,omitempty"`
+}
+
+// JobProgress is how far a job has come.
+type JobProgress struct {
+	Step  string `json:"step"`
+	Total int64  `json:"total"` // bytes that the step has to read
+	practice.Progress
+}
+
+// A JobReport tells what a job made, or, of one that asks, what it would make.
+type JobReport struct {
+	Pack     string            `json:"pack,omitempty"`
+	Title    string            `json:"title"`
+	Builds   []BuildReport     `json:"builds,omitempty"`
+	Papers   []PaperReport     `json:"papers,omitempty"`
+	Inferred []script.CSVTable `json:"inferred,omitempty"`
+}
+
+// A PaperReport tells of a paper that was loaded.
+type PaperReport struct {
+	Slug      string  `json:"slug"`
+	Title     string  `json:"title"`
+	Exercises int     `json:"exercises"`
+	Points    float64 `json:"points"`
+}
+
+// jobErrors is how a job's errors are kept.
+type jobErrors struct {
+	List []*practice.BuildError `json:"list"`
+	More int                    `json:"more,omitempty"`
+}
+
+func readJob(row query.Job, account string) (*Job, error) {
+	j := &Job{ID: strconv.FormatInt(row.ID, 10), Kind: row.Kind, Name: row.Name, Account: account, State: JobState(row.State), Bytes: row.Bytes, Made: row.MadeAt, Ended: row.EndedAt}
+	var wrong jobErrors
+	for _, part := range []struct {
+		from json.RawMessage
+		to   any
+	}{{row.Progress, &j.Progress}, {row.Report, &j.Report}, {row.Problem, &j.Problem}, {row.Errors, &wrong}} {
+		if len(part.from) == 0 || string(part.from) == "[]" {
+			continue
+		}
+		if err := json.Unmarshal(part.from, part.to); err != nil {
+			return nil, fmt.Errorf("job %d: %w", row.ID, err)
+		}
+	}
+	j.Errors, j.MoreErrors = wrong.List, wrong.More
+	return j, nil
+}
+
+// An Upload gives one file after another, io.EOF after the last.
+type Upload func() (path string, content io.Reader, err error)
+
+// Receive takes a job's files and queues it.
+func (s *Service) Receive(ctx context.Context, who Account, kind, name string, options JobOptions, next Upload) (*Job, error) {
+	if err := instructorsOnly(who); err != nil {
+		return nil, err
+	}
+	if kind == BuildDataset && !slugPattern.MatchString(name) {
+		return nil, problem(400, "name", "This is no name for a dataset", "%q: use lower-case letters, digits and hyphens.", name)
+	}
+	given, _ := json.Marshal(options)
+	row, err := s.records.CreateJob(ctx, query.CreateJobParams{Kind: kind, Name: name, AccountID: who.ID, Options: given})
+	if records.Taken(err) {
+		return nil, problem(409, "at-hand", "The dataset is being built already", "One build of %s is at hand; wait for it, or stop it: examen dataset stop %s.", name, name)
+	} else if err != nil {
+		return nil, err
+	}
+	if err = s.receive(ctx, row.ID, next); err == nil {
+		err = s.records.Together(ctx, func(t *records.Transaction) error {
+			n, err := t.QueueJob(ctx, query.QueueJobParams{ID: row.ID, Options: given, FromStates: []string{string(Receiving)}})
+			if err == nil && n == 0 {
+				err = problem(409, "stopped", "The build was stopped", "It was stopped while its files were coming.")
+			}
+			if err != nil {
+				return err
+			}
+			return t.Enqueue(ctx, records.Task{Kind: records.RunJob, ID: row.ID})
+		})
+	}
+	if err != nil {
+		if err := s.records.DeleteJob(context.WithoutCancel(ctx), row.ID); err != nil {
+			s.log.Warn("an upload that was cut short is left over until it is swept", "error", err)
+		}
+		return nil, err
+	}
+	return s.job(ctx, row.ID)
+}
+
+// receive keeps the files.
+func (s *Service) receive(ctx context.Context, job int64, next Upload) error {
+	known := map[string]bool{}
+	for place := 0; ; place++ {
+		name, content, err := next()
+		switch {
+		case err == io.EOF && place == 0:
+			return problem(400, "no-files", "No files have come", "Give at least one SQL or CSV file, or a pack's folder.")
+		case err == io.EOF:
+			return nil
+		case err != nil:
+			return err
+		case !fs.ValidPath(name) || !isText(name) || strings.Contains(name, `\`):
+			return problem(400, "path", "A file's path cannot be used", "%q: paths are relative to the folder, with forward slashes, and do not leave it.", name)
+		case known[name]:
+			return problem(400, "path", "A file has come twice", "%q: give each file once.", name)
+		}
+		known[name] = true
+		if _, err := s.records.KeepFile(ctx, job, place, name, content); err != nil {
+			return err
+		}
+	}
+}
+
+func (s *Service) job(ctx context.Context, id int64) (*Job, error) {
+	row, err := s.records.JobByID(ctx, id)
+	if records.Missing(err) {
+		return nil, problem(404, "no-job", "There is no such build", "No build or load has the number %d.", id)
+	} else if err != nil {
+		return nil, err
+	}
+	return readJob(row.Job, row.Account)
+}
+
+// Job returns a job as it is now.
+func (s *Service) Job(ctx context.Context, who Account, id string) (*Job, error) {
+	if err := instructorsOnly(who); err != nil {
+		return nil, err
+	}
+	number, err := strconv.ParseInt(id, 10, 64)
+	if err != nil {
+		return nil, problem(404, "no-job", "There is no such build", "%q is not the number of a build or load.", id)
+	}
+	return s.job(ctx, number)
+}
+
+// Jobs lists the latest jobs; of one dataset, where it is named.
+func (s *Service) Jobs(ctx context.Context, who Account, dataset string) ([]*Job, error) {
+	if err := instructorsOnly(who); err != nil {
+		return nil, err
+	}
+	var filter query.ListJobsParams
+	if dataset != "" && isText(dataset) {
+		kind := BuildDataset
+		filter = query.ListJobsParams{Name: &dataset, Kind: &kind}
+	}
+	rows, err := s.records.ListJobs(ctx, filter)
+	if err != nil {
+		return nil, err
+	}
+	list := []*Job{}
+	for _, row := range rows {
+		j, err := readJob(row.Job, row.Account)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, j)
+	}
+	return list, nil
+}
+
+// followEvery is how often a job that is followed is looked at.
+const followEvery = 250 * time.Millisecond
+
+// Follow calls each with the job as it is now, and again whenever it has changed, until it has ended or each returns an error.
+func (s *Service) Follow(ctx context.Context, who Account, id string, each func(*Job) error) error {
+	tick := time.NewTicker(followEvery)
+	defer tick.Stop()
+	last := ""
+	for {
+		j, err := s.Job(ctx, who, id)
+		if err != nil {
+			return err
+		}
+		if now := fmt.Sprint(j.State, j.Progress, j.Bytes); now != last {
+			last = now
+			if err := each(j); err != nil {
+				return err
+			}
+		}
+		if j.State.Ended() {
+			return nil
+		}
+		select {
+		case <-tick.C:
+		case <-ctx.Done():
+			return context.Cause(ctx)
+		}
+	}
+}
+
+// StopJob stops a job. One that runs ends within a moment.
+func (s *Service) StopJob(ctx context.Context, who Account, id string) (*Job, error) {
+	j, err := s.Job(ctx, who, id)
+	if err != nil {
+		return nil, err
+	}
+	number, _ := strconv.ParseInt(id, 10, 64)
+	state, err := s.records.StopJob(ctx, number)
+	if records.Missing(err) {
+		return j, nil // it has ended
+	} else if err != nil {
+		return nil, err
+	}
+	if JobState(state).Ended() {
+		if err := s.records.DropJobFiles(ctx, number); err != nil {
+			return nil, err
+		}
+	}
+	return s.job(ctx, number)
+}
+
+// ConfirmJob has a job that asks go on.
+func (s *Service) ConfirmJob(ctx context.Context, who Account, id string) (*Job, error) {
+	if _, err := s.Job(ctx, who, id); err != nil {
+		return nil, err
+	}
+	number, _ := strconv.ParseInt(id, 10, 64)
+	row, err := s.records.JobByID(ctx, number)
+	if err != nil {
+		return nil, err
+	}
+	var options JobOptions
+	if err := json.Unmarshal(row.Job.Options, &options); err != nil {
+		return nil, err
+	}
+	options.Confirmed = true
+	given, _ := json.Marshal(options)
+	err = s.records.Together(ctx, func(t *records.Transaction) error {
+		n, err := t.QueueJob(ctx, query.QueueJobParams{ID: number, Options: given, FromStates: []string{string(Asking)}})
+		if err == nil && n == 0 {
+			err = problem(409, "not-asking", "The build does not ask", "It is %s.", row.Job.State)
+		}
+		if err != nil {
+			return err
+		}
+		return t.Enqueue(ctx, records.Task{Kind: records.RunJob, ID: number})
+	})
+	if err != nil {
+		return nil, err
+	}
+	return s.job(ctx, number)
+}
+
+const (
+	jobsAtOnce = 2
+	mostTries  = 3
+	beatEvery  = 400 * time.Millisecond
+	sweepEvery = 5 * time.Second
+	silence    = 20 * time.Second // after which a worker is given up for dead
+)
+
+// Begin starts to work on jobs, until stop is called. Alone tells that no other service uses the same records: what was being worked on was
+// cut short then.
+func (s *Service) Begin(ctx context.Context, alone bool) (stop func(), err error) {
+	patience := silence
+	if alone {
+		patience = 0
+	}
+	if err := s.takeOver(ctx, patience); err != nil {
+		return nil, err
+	}
+	stopWork, err := s.records.Work(ctx, jobsAtOnce, s.log, s.do)
+	if err != nil {
+		return nil, err
+	}
+	sweeping, end := context.WithCancel(context.WithoutCancel(ctx))
+	go func() {
+		for tick := time.NewTicker(sweepEvery); ; {
+			select {
+			case <-tick.C:
+				if err := s.takeOver(sweeping, silence); err != nil && sweeping.Err() == nil && !records.Unavailable(err) {
+					s.log.Warn("jobs that were cut short cannot be taken over", "error", err)
+				}
+			case <-sweeping.Done():
+				tick.Stop()
+				return
+			}
+		}
+	}()
+	return func() { end(); stopWork() }, nil
+}
+
+// takeOver queues jobs again whose worker has died, or says that they failed; what they had begun to build is removed.
+func (s *Service) takeOver(ctx context.Context, patience time.Duration) error {
+	var left []string
+	err := s.records.Together(ctx, func(t *records.Transaction) error {
+		silent, err := t.SilentJobs(ctx, patience.Seconds())
+		if err != nil {
+			return err
+		}
+		for _, row := range silent {
+			var databases []string
+			_ = json.Unmarshal(row.Databases, &databases) // written by beat
+			left = append(left, databases...)
+			reset := query.ResetJobParams{ID: row.ID, State: string(Queued)}
+			switch {
+			case row.State == string(Receiving):
+				reset.State, reset.Problem = string(Failed), problem(503, "cut-short", "The upload was cut short", "Its files did not come to the end. Send them again.").json()
+			case row.State == string(Stopping):
+				reset.State = string(StoppedBy)
+			case row.Tries >= mostTries:
+				reset.State, reset.Problem = string(Failed), problem(500, "cut-short", "The build was cut short", "The service ended %d times while it was at it. Its log may say why.", row.Tries).json()
+			}
+			if err := t.ResetJob(ctx, reset); err != nil {
+				return err
+			}
+			if reset.State == string(Queued) {
+				err = t.Enqueue(ctx, records.Task{Kind: records.RunJob, ID: row.ID})
+			} else {
+				err = t.DropJobFiles(ctx, row.ID)
+			}
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err == nil {
+		s.drop(ctx, left)
+	}
+	return err
+}
+
+// do does one task of the queue.
+func (s *Service) do(ctx context.Context, task records.Task) error {
+	switch task.Kind {
+	case records.RunJob:
+		return s.runJob(ctx, task.ID)
+	case records.RenewReferences:
+		return s.renewReferences(ctx, task.ID)
+	}
+	return fmt.Errorf("unknown task %q", task.Kind)
+}
+
+// working is a job being worked on.
+type working struct {
+	*Service
+	id      int64
+	name    string
+	worker  string
+	options JobOptions
+	files   fs.FS
+	paths   []string
+
+	mu        sync.Mutex
+	progress  JobProgress
+	databases []string
+}
+
+// Why a job ends before it is done.
+var (
+	errStopped = errors.New("the job was stopped")
+	errLost    = errors.New("another worker has taken the job over")
+	errAsks    = errors.New("the job asks")
+)
+
+func (s *Service) runJob(ctx context.Context, id int64) error {
+	worker := randomName() + randomName()
+	row, err := s.records.ClaimJob(ctx, query.ClaimJobParams{ID: id, Worker: &worker})
+	if records.Missing(err) {
+		return nil // stopped, or another worker's
+	} else if err != nil {
+		return err
+	}
+	w := &working{Service: s, id: id, name: row.Name, worker: worker}
+	if err := json.Unmarshal(row.Options, &w.options); err != nil {
+		return err
+	}
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	beaten := make(chan struct{})
+	go func() { defer close(beaten); w.beat(ctx, cancel) }()
+	var report *JobReport
+	if w.files, w.paths, err = s.records.Files(ctx, id); err == nil {
+		if row.Kind == LoadPack {
+			report, err = w.loadPack(ctx)
+		} else {
+			report, err = w.buildDataset(ctx)
+		}
+	}
+	if cause := context.Cause(ctx); err != nil && cause != nil {
+		err = cause
+	}
+	cancel(nil)
+	<-beaten
+	return w.end(context.WithoutCancel(ctx), report, err)
+}
+
+// beat keeps saying that the job is being worked on and how far it has come, and hears when it is to be stopped.
+func (w *working) beat(ctx context.Context, cancel context.CancelCauseFunc) {
+	tick := time.NewTicker(beatEvery)
+	defer tick.Stop()
+	for {
+		w.mu.Lock()
+		progress, _ := json.Marshal(w.progress)
+		databases, _ := json.Marshal(append([]string{}, w.databases...))
+		w.mu.Unlock()
+		state, err := w.records.BeatJob(ctx, query.BeatJobParams{ID: w.id, Worker: &w.worker, Progress: progress, Databases: databases})
+		switch {
+		case records.Missing(err):
+			cancel(errLost)
+			return
+		case err == nil && state == string(Stopping):
+			cancel(errStopped)
+			return
+		}
+		select {
+		case <-tick.C:
+		case <-ctx.Done():
+			return
+		}
+	}
+}
+
+// end says how the job has ended. One that was done has said so itself, together with what it made.
+func (w *working) end(ctx context.Context, report *JobReport, err error) error {
+	if err == nil || errors.Is(err, errLost) {
+		return w.records.DropJobFiles(ctx, w.id)
+	}
+	leave := query.LeaveJobParams{ID: w.id, Worker: &w.worker}
+	switch {
+	case errors.Is(err, errAsks):
+		leave.State = string(Asking)
+		leave.Report, _ = json.Marshal(report)
+		_, err := w.records.LeaveJob(ctx, leave)
+		return err
+	case errors.Is(err, context.Canceled): // the service stops: the next start goes on
+		leave.State = string(Queued)
+		if _, err := w.records.LeaveJob(ctx, leave); err != nil {
+			return err
+		}
+		return records.ErrLater
+	}
+	ended := query.EndJobParams{ID: w.id, Worker: &w.worker, State: string(Failed), Errors: json.RawMessage("[]")}
+	ended.Progress, _ = json.Marshal(w.progress)
+	if errors.Is(err, errStopped) {
+		ended.State = string(StoppedBy)
+	} else {
+		p := w.problemOf(err, &ended)
+		ended.Problem = p.json()
+	}
+	if _, err := w.records.EndJob(ctx, ended); err != nil {
+		return err
+	}
+	return w.records.DropJobFiles(ctx, w.id)
+}
+
+// problemOf says what was wrong, and lists a build's errors.
+func (w *working) problemOf(err error, ended *query.EndJobParams) *Problem {
+	var broken *practice.BuildErrors
+	if !errors.As(err, &broken) {
+		p := AsProblem(err)
+		if p.Status >= 500 {
+			w.log.Error("job failed", "job", w.id, "name", w.name, "error", err)
+		}
+		return p
+	}
+	ended.Errors, _ = json.Marshal(jobErrors{broken.List, broken.More})
+	first := broken.List[0]
+	title := "The dataset cannot be built"
+	if n := len(broken.List) + broken.More; n > 1 {
+		title = fmt.Sprintf("The dataset cannot be built: %d errors", n)
+	}
+	p := problem(422, "build", title, "%s", broken.Error())
+	p.File, p.Place = first.File, &first.Place
+	return p
+}
+
+// step begins a step of the job, for its progress.
+func (w *working) step(text string, total int64) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.progress = JobProgress{Step: text, Total: total}
+}
+
+// order is a build in a new database, whose progress is the job's.
+func (w *working) order(database string, files fs.FS, scripts []string) practice.Order {
+	w.mu.Lock()
+	w.databases = append(w.databases, database)
+	w.mu.Unlock()
+	return practice.Order{Database: database, Files: files, Scripts: scripts, Encoding: w.options.Encoding, KeepGoing: w.options.KeepGoing,
+		Progress: func(p practice.Progress) {
+			w.mu.Lock()
+			w.progress.Progress = p
+			w.mu.Unlock()
+		}}
+}
+
+// store stores what the job made, together with its end: both hold, or neither.
+func (w *working) store(ctx context.Context, report *JobReport, f func(*records.Transaction) error) error {
+	return w.records.Together(ctx, func(t *records.Transaction) error {
+		if err := f(t); err != nil {
+			return err
+		}
+		w.mu.Lock()
+		progress, _ := json.Marshal(w.progress)
+		w.mu.Unlock()
+		text, err := json.Marshal(report)
+		if err != nil {
+			return err
+		}
+		n, err := t.EndJob(ctx, query.EndJobParams{ID: w.id, Worker: &w.worker, State: string(Done), Progress: progress, Report: text, Errors: json.RawMessage("[]")})
+		if err == nil && n == 0 {
+			err = errLost
+		}
+		return err
+	})
+}
+
+// undo removes the databases that were begun.
+func (w *working) undo(ctx context.Context) { w.drop(ctx, w.databases) }
+
+// size is the bytes of a file; 0 where there is none.
+func (w *working) size(names ...string) (n int64) {
+	for _, name := range names {
+		if info, err := fs.Stat(w.files, name); err == nil {
+			n += info.Size()
+		}
+	}
+	return n
+}
+
+// kindOfFile is the file's extension, in lower case, that of what is compressed within.
+func kindOfFile(name string) string {
+	return path.Ext(strings.TrimSuffix(strings.ToLower(name), ".gz"))
+}

@@ -1,0 +1,199 @@
+package practice_test
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+
+	"examen/internal/practice"
+)
+
+// Each script is wrong somewhere: what is said names the place, and the likely cause where one is known.
+func TestWhatIsWrongWithAScript(t *testing.T) {
+	s := server(t, limits)
+	const table = "CREATE TABLE hive (id int PRIMARY KEY, name text NOT NULL, weight int CHECK (weight > 0), queen int);\n"
+	for _, c := range []struct{ name, script, want string }{
+		{"a program", "SELECT 1;\n\\! id\n", `s.sql:2: \! is refused: it runs a program, in: \! id`},
+		{"a file to write", "\\o /tmp/x", `s.sql:1: \o is refused: it writes a file`},
+		{"a folder outside", "\\i ../other.sql", `s.sql:1: "../other.sql" leaves the folder: name a file inside it`},
+		{"an absolute path", "\\copy hive FROM '/etc/passwd'", `s.sql:1: "/etc/passwd" leaves the folder`},
+		{"a missing file", "\\ir rows.sql", `s.sql:1: there is no file "rows.sql" in the folder`},
+		{"a program's output", "\\copy hive FROM PROGRAM 'id'", `s.sql:1: \copy is expected as`},
+		{"an unknown command", "\\frobnicate", `s.sql:1: \frobnicate is no command of psql's that is known here`},
+		{"another role", "SELECT 1;\nCREATE ROLE intruder;", "s.sql:2: setup scripts run as an owner of their tables without a superuser's rights, and cannot make, change or drop roles"},
+		{"the server's settings", "ALTER SYSTEM SET work_mem = '1GB';", "s.sql:1: setup scripts run as an owner"},
+		{"the server's files", "COPY a FROM '/etc/passwd';", `s.sql:1: setup scripts run as an owner of their tables without a superuser's rights, and cannot read or write the server's files: write \copy`},
+		{"another database", "DROP DATABASE postgres;\nSELECT 1;\nCREATE TABLE a ();", `s.sql:1: setup scripts run within a database of their own`},
+		{"an open text", "SELECT 'open", `s.sql:1: the script ends within a quoted text`},
+		{"data without an end", "CREATE TABLE a (x int);\nCOPY a FROM stdin;\n1\n", `s.sql:3: the data of a COPY that begin here have no end`},
+		{"a line of data", "CREATE TABLE a (x int);\nCOPY a FROM stdin;\n1\nmany\n\\.\n", `s.sql:4: invalid input syntax for type integer: "many" (column x: "many"), in: COPY a FROM stdin`},
+		{"a table made later", "CREATE TABLE a (x int REFERENCES hive);\n" + table, `s.sql:1: relation "hive" does not exist, in: CREATE TABLE a (x int REFERENCES hive). hive is made later, at s.sql:2`},
+		{"a table made nowhere", "INSERT INTO hives VALUES (1);", `s.sql:1: relation "hives" does not exist, in: INSERT INTO hives VALUES (1). No script makes hives`},
+		{"a table made twice", table + table, `s.sql:2: relation "hive" already exists`},
+		{"another dialect's type", "CREATE TABLE a (\n  day datetime\n);", `s.sql:2: type "datetime" does not exist, in: CREATE TABLE a (. datetime is a type of another database's dialect: write timestamp.`},
+		{"another dialect's key", "CREATE TABLE a (id int AUTO_INCREMENT);", `s.sql:1: syntax error at or near "AUTO_INCREMENT", in: CREATE TABLE a (id int AUTO_INCREMENT). AUTO_INCREMENT is another dialect's: write GENERATED`},
+		{"another dialect's names", "CREATE TABLE `a` (id int);", "s.sql:1: syntax error at or near \"`\", in: CREATE TABLE `a` (id int). Names are quoted with double quotes here"},
+		{"one row of many", table + "INSERT INTO hive VALUES\n  (1, 'a'),\n  (2, 'b'),\n  (3, 'c'),\n  (2, 'd'),\n  (5, 'e');", `s.sql:6: duplicate key value violates unique constraint "hive_pkey" (Key (id)=(2) already exists.), in: INSERT INTO hive VALUES. Row 4 has the key of a row that is there already`},
+		{"a value left out", table + "INSERT INTO hive (id, name) VALUES (1, 'a'),\n (2, NULL);", `s.sql:3: null value in column "name" of relation "hive" violates not-null constraint (Failing row contains (2, null, null, null).), in: INSERT INTO hive (id, name) VALUES (1, 'a'),. Row 2 leaves out`},
+		{"a check", table + "INSERT INTO hive VALUES (1, 'a', 0);", `s.sql:2: new row for relation "hive" violates check constraint`},
+		{"a partner that is not there", table + "CREATE TABLE visit (hive int REFERENCES hive);\nINSERT INTO hive VALUES (1, 'a');\nINSERT INTO visit VALUES (1), (1),\n(7), (1);",
+			`s.sql:5: insert or update on table "visit" violates foreign key constraint "visit_hive_fkey" (Key (hive)=(7) is not present in table "hive".), in: INSERT INTO visit VALUES (1), (1),. Row 3 refers to a row that hive does not hold`},
+		{"in the middle of many", table + strings.Repeat("INSERT INTO hive VALUES (1, 'a') ON CONFLICT DO NOTHING;\n", 2500) + "INSERT INTO hive VALUES (1, 'b');\n", "s.sql:2502: duplicate key"},
+		{"with its place, in the middle of many", table + strings.Repeat("INSERT INTO hive VALUES (1, 'ä') ON CONFLICT DO NOTHING;\n", 30) + "INSERT INTO hive\nVALUES ('x');\n", `s.sql:33: invalid input syntax for type integer: "x"`},
+		{"Latin-1 that is not declared", table + "INSERT INTO hive VALUES (1, 'K\xf6nigin');", "s.sql:2: the byte 0xf6 is not UTF-8, in: INSERT INTO hive VALUES (1, 'K\ufffdnigin'). The file is not UTF-8. If it is Latin-1, declare it"},
+		{"a syntax error in the middle of many", table + strings.Repeat("INSERT INTO hive VALUES (1, 'a') ON CONFLICT DO NOTHING;\n", 30) + "INSERT INTO hive VALUE (2);\n", `s.sql:32: syntax error at or near "VALUE"`},
+		{"a variable that ends a statement", "\\set x '1; SELECT'\nSELECT :x;", "s.sql:2: the variable's value, 1; SELECT, is not within one statement"},
+		{"an untrusted language", "CREATE LANGUAGE plpython3u;", `s.sql:1: extension "plpython3u" is not available`},
+		{"no text", "SELECT 1;\n\x00", "s.sql:2: a NUL byte stands here"},
+		{"a constraint that waits", "CREATE TABLE a (id int PRIMARY KEY, b int REFERENCES a DEFERRABLE INITIALLY DEFERRED);\nINSERT INTO a VALUES (1, 2);", `s.sql:1: insert or update on table "a" violates foreign key constraint`},
+		{"damaged gzip", compressed(t, "SELECT 1;")[:20], "s.sql:1: the file's gzip data are damaged or end too early"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			_, err := s.Build(context.Background(), files{"s.sql": c.script}.order("test_refused"))
+			var broken *practice.BuildErrors
+			if !errors.As(err, &broken) || !strings.HasPrefix(err.Error(), c.want) {
+				t.Errorf("got %v\nwant %s", err, c.want)
+			}
+			if left, _ := s.Databases(context.Background(), "test_refused"); len(left) > 0 {
+				t.Fatalf("left over: %v", left)
+			}
+		})
+	}
+}
+
+func compressed(t *testing.T, text string) string {
+	t.Helper()
+	var b bytes.Buffer
+	w := gzip.NewWriter(&b)
+	if _, err := w.Write([]byte(text)); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return b.String()
+}
+
+// What scripts do all over the world, and what comes of it: a query on the built database, and what was passed over.
+func TestScriptsAsTheyAreWritten(t *testing.T) {
+	s := server(t, limits)
+	for _, c := range []struct {
+		name       string
+		scripts    files
+		query      string
+		want       string
+		passedOver string
+	}{
+		{"one that includes others and copies CSV", files{
+			"main.sql":         "\\set who 'Hazel''s'\n\\set least 2\n\\ir parts/tables.sql\n\\copy hive FROM 'hives.csv' WITH (FORMAT csv, HEADER)\nDELETE FROM hive WHERE id < :least;\nUPDATE hive SET name = :'who' WHERE id = 3;\nSELECT '12:30'::time, (ARRAY[1,2])[1:2];\n",
+			"parts/tables.sql": "CREATE TABLE hive (id int, name text);\n\\q\nnonsense",
+			"hives.csv":        "id,name\r\n1,Amber\r\n2,\"Ba\nsil\"\r\n3,Clover\r\n"},
+			"SELECT id, replace(name, chr(10), '/') FROM hive ORDER BY id", "2 Ba/sil| 3 Hazel's", `[parts/tables.sql:2: \q]`},
+		{"with a database of its own", files{"main.sql": "DROP DATABASE IF EXISTS yard;\nCREATE DATABASE yard;\nALTER DATABASE yard OWNER TO hazel;\n\\c yard\nCREATE TABLE a AS SELECT 1 AS x;\nGRANT ALL ON a TO hazel;"},
+			"SELECT x FROM a", "1", `[main.sql:1: DROP DATABASE IF EXISTS yard main.sql:2: CREATE DATABASE yard main.sql:3: ALTER DATABASE yard OWNER TO hazel main.sql:4: \c yard main.sql:6: GRANT ALL ON a TO hazel]`},
+		{"declared Latin-1", files{"main.sql": "SET client_encoding = 'LATIN1';\nCREATE TABLE a (x text);\nINSERT INTO a VALUES ('K\xf6nigin');\nCOPY a FROM stdin;\nBiene\xdf\n\\.\n"},
+			"SELECT x, length(x) FROM a ORDER BY 2", "Bieneß 6| Königin 7", "[]"},
+		{"a byte order mark, Windows' line ends, gzip", files{"main.sql": compressed(t, "\ufeffCREATE TABLE a (x text);\r\nINSERT INTO a VALUES ('it''s');\r\nCOPY a FROM stdin;\r\none\r\n\\.\r\n")},
+			"SELECT x FROM a ORDER BY 1 DESC", "one| it's", "[]"},
+		{"quotes of every kind", files{"main.sql": "CREATE TABLE a (x text); /* a ; /* b */ ; */\nINSERT INTO a VALUES (E'a\\'b;'), (U&'\\0041;'), ($x$;$x$); -- ;\n"},
+			"SELECT x FROM a ORDER BY 1", ";| A;| a'b;", "[]"},
+		{"what cannot run in a transaction", files{"main.sql": "CREATE TABLE a (x int);\nINSERT INTO a VALUES (1);\nVACUUM a;\nCREATE INDEX CONCURRENTLY ON a (x);\nCREATE TYPE mood AS ENUM ('calm');\nALTER TYPE mood ADD VALUE 'cross';\nCREATE TABLE b (m mood DEFAULT 'cross');\nDO $$ BEGIN INSERT INTO a VALUES (2); COMMIT; END $$;\nINSERT INTO b DEFAULT VALUES;"},
+			"SELECT count(*), min(m::text) FROM a, b", "2 cross", "[]"},
+		{"its own transactions", files{"main.sql": "CREATE TABLE a (x int);\nBEGIN;\nINSERT INTO a VALUES (1);\nROLLBACK;\nBEGIN;\nINSERT INTO a VALUES (2);\nSAVEPOINT s;\nINSERT INTO a VALUES (3);\nROLLBACK TO s;\nCOMMIT;\nROLLBACK;\nINSERT INTO a VALUES (4);\nCOMMIT;"},
+			"SELECT x FROM a ORDER BY x", "2| 4", "[]"},
+		{"settings of a newer server, a search path left empty", files{"a.sql": "SET transaction_timeout = 0;\nSET session_replication_role = replica;\nSELECT pg_catalog.set_config('search_path', '', false);\nCREATE TABLE public.a (x int);", "b.sql": "INSERT INTO a VALUES (1);\nCREATE TABLE b (y int);"},
+			"SELECT x FROM a", "1", "[a.sql:1: SET transaction_timeout = 0 a.sql:2: SET session_replication_role = replica]"},
+		{"functions, triggers, views, extensions, sequences", files{"main.sql": `CREATE EXTENSION IF NOT EXISTS citext;
+CREATE TABLE a (id serial, x citext);
+CREATE FUNCTION up() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN NEW.x := upper(NEW.x); RETURN NEW; END $$;
+CREATE TRIGGER t BEFORE INSERT ON a FOR EACH ROW EXECUTE FUNCTION up();
+CREATE VIEW v AS SELECT * FROM a;
+INSERT INTO a (x) VALUES ('b');
+COMMENT ON TABLE a IS 'letters';
+SELECT setval('a_id_seq', 10);
+INSERT INTO a (x) VALUES ('c') RETURNING id;`},
+			"SELECT id, x FROM v WHERE x = 'C'", "11 C", "[]"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			order := c.scripts.order("test_written")
+			if _, ok := c.scripts["main.sql"]; ok {
+				order.Scripts = []string{"main.sql"}
+			}
+			built, err := s.Build(context.Background(), order)
+			if err != nil {
+				t.Fatal(err)
+			}
+			defer s.Drop(context.Background(), "test_written")
+			got, err := run(s, "test_written", c.query)
+			if _, rows, _ := strings.Cut(got, "| "); err != nil || rows != c.want {
+				t.Errorf("got %s, %v, want %s", got, err, c.want)
+			}
+			if got := fmt.Sprint(built.PassedOver); got != c.passedOver {
+				t.Errorf("passed over: got %s, want %s", got, c.passedOver)
+			}
+		})
+	}
+}
+
+// With KeepGoing every error is found, those within a script's own transaction too, and the build fails all the same.
+func TestKeepGoingListsEveryError(t *testing.T) {
+	s := server(t, limits)
+	order := files{"s.sql": `CREATE TABLE a (x int PRIMARY KEY);
+INSERT INTO a VALUES (1);
+INSERT INTO a VALUES (1);
+INSERT INTO a VALUES (2), (2);
+\! id
+BEGIN;
+INSERT INTO a VALUES (3);
+INSERT INTO b VALUES (1);
+CREATE TABLE b (x dat);
+COMMIT;
+COPY a FROM stdin;
+4
+four
+\.
+SELECT 1 / count(*) FROM a WHERE x = 4;
+SELECT 1 / (count(*) - 2) FROM a;
+`}.order("test_errors")
+	order.KeepGoing = true
+	_, err := s.Build(context.Background(), order)
+	var broken *practice.BuildErrors
+	if !errors.As(err, &broken) {
+		t.Fatal(err)
+	}
+	var lines []int
+	for _, e := range broken.List {
+		lines = append(lines, e.Place.Line)
+	}
+	// 16: of the rows only 1 and 3 are there.
+	if want := "[3 4 5 8 9 13 15 16]"; fmt.Sprint(lines) != want {
+		t.Errorf("got errors on lines %v, want %s:\n%v", lines, want, broken.List)
+	}
+	if left, _ := s.Databases(context.Background(), "test_errors"); len(left) > 0 {
+		t.Errorf("left over: %v", left)
+	}
+}
+
+func TestABuildTellsItsProgressAndCanBeStopped(t *testing.T) {
+	s := server(t, limits)
+	order := files{"s.sql": "CREATE TABLE a (x int);\nINSERT INTO a VALUES (1), (2);\nCOPY a FROM stdin;\n3\n\\.\nSELECT pg_sleep(600);"}.order("test_stopped")
+	ctx, stop := context.WithCancel(context.Background())
+	defer stop()
+	var last practice.Progress
+	order.Progress = func(p practice.Progress) {
+		if last = p; p.Statements == 3 {
+			stop()
+		}
+	}
+	_, err := s.Build(ctx, order)
+	if !errors.Is(err, context.Canceled) || last.Tables != 1 || last.Rows != 3 || last.File != "s.sql" || last.Bytes == 0 {
+		t.Errorf("got %v, %+v", err, last)
+	}
+	if left, _ := s.Databases(context.Background(), "test_stopped"); len(left) > 0 {
+		t.Errorf("left over: %v", left)
+	}
+}

@@ -1,0 +1,67 @@
+-- name: CreateJob :one
+INSERT INTO job (kind, name, account_id, options, state) VALUES ($1, $2, $3, $4, 'receiving') RETURNING *;
+
+-- name: DeleteJob :exec
+DELETE FROM job WHERE id = $1;
+
+-- name: AddJobFile :exec
+INSERT INTO job_file (job_id, path, place, bytes) VALUES ($1, $2, $3, $4);
+
+-- name: AddJobPiece :exec
+-- With it the job shows that it is being received.
+WITH alive AS (UPDATE job SET beat_at = now(), bytes = bytes + octet_length(@content::bytea) WHERE job.id = @job_id)
+INSERT INTO job_piece (job_id, place, piece, content) VALUES (@job_id, @place, @piece, @content::bytea);
+
+-- name: JobFiles :many
+SELECT * FROM job_file WHERE job_id = $1 ORDER BY place;
+
+-- name: JobPiece :one
+SELECT content FROM job_piece WHERE job_id = $1 AND place = $2 AND piece = $3;
+
+-- name: QueueJob :execrows
+UPDATE job SET state = 'queued', worker = NULL, options = @options WHERE id = @id AND state = ANY (@from_states::text[]);
+
+-- name: ClaimJob :one
+UPDATE job SET state = 'running', worker = @worker, beat_at = now(), tries = tries + 1 WHERE id = @id AND state = 'queued' RETURNING *;
+
+-- name: BeatJob :one
+-- Keeps a running job's progress, and tells whether it is to be stopped.
+UPDATE job SET beat_at = now(), progress = @progress, databases = @databases WHERE id = @id AND worker = @worker AND state IN ('running', 'stopping') RETURNING state;
+
+-- name: LeaveJob :execrows
+-- A worker gives a job up: it asks, or goes back to the queue.
+UPDATE job SET state = @state, report = @report, worker = NULL, databases = '[]' WHERE id = @id AND worker = @worker AND state IN ('running', 'stopping');
+
+-- name: EndJob :execrows
+UPDATE job SET state = @state, progress = @progress, report = @report, problem = @problem, errors = @errors, worker = NULL, databases = '[]', ended_at = now()
+WHERE id = @id AND worker = @worker AND state IN ('running', 'stopping');
+
+-- name: StopJob :one
+-- One that does not run is stopped at once; one that runs is told to.
+UPDATE job SET state = CASE WHEN state IN ('running', 'stopping') THEN 'stopping' ELSE 'stopped' END,
+    ended_at = CASE WHEN state IN ('running', 'stopping') THEN NULL ELSE now() END
+WHERE id = $1 AND state IN ('receiving', 'queued', 'asking', 'running', 'stopping') RETURNING state;
+
+-- name: DropJobFiles :exec
+DELETE FROM job_piece WHERE job_id = $1;
+
+-- name: JobByID :one
+SELECT sqlc.embed(job), account.name AS account FROM job JOIN account ON account.id = job.account_id WHERE job.id = $1;
+
+-- name: ListJobs :many
+SELECT sqlc.embed(job), account.name AS account FROM job JOIN account ON account.id = job.account_id
+WHERE (sqlc.narg('name')::text IS NULL OR job.name = sqlc.narg('name')) AND (sqlc.narg('kind')::text IS NULL OR job.kind = sqlc.narg('kind'))
+ORDER BY job.id DESC LIMIT 50;
+
+-- name: SilentJobs :many
+-- Jobs whose worker has not been heard of for so many seconds, and uploads that have stopped coming. They are locked until the transaction ends.
+SELECT * FROM job WHERE (state IN ('running', 'stopping') OR state = 'receiving') AND beat_at <= now() - make_interval(secs => @seconds::float8)
+ORDER BY id FOR UPDATE SKIP LOCKED;
+
+-- name: ResetJob :exec
+UPDATE job SET state = @state, problem = @problem, worker = NULL, databases = '[]', progress = '{}', beat_at = now(),
+    ended_at = CASE WHEN @state = 'queued' THEN NULL ELSE now() END
+WHERE id = @id;
+
+-- name: NameJob :exec
+UPDATE job SET name = @name WHERE id = @id AND worker = @worker;

@@ -1,0 +1,167 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"mime/multipart"
+	"net/http"
+
+	"examen/internal/exam"
+	"examen/internal/web/contract"
+)
+
+func (s *server) BuildDataset(ctx context.Context, request contract.BuildDatasetRequestObject) (contract.BuildDatasetResponseObject, error) {
+	p := request.Params
+	job, err := s.service.Receive(ctx, who(ctx), exam.BuildDataset, request.Dataset, exam.JobOptions{Title: p.Title, Encoding: p.Encoding, KeepGoing: p.KeepGoing, Folder: p.Folder, Scripts: p.Script, Ask: p.Ask},
+		uploaded(request.Body))
+	if err != nil {
+		return nil, err
+	}
+	return contract.BuildDataset202JSONResponse(toJob(job)), nil
+}
+
+func (s *server) LoadPack(ctx context.Context, request contract.LoadPackRequestObject) (contract.LoadPackResponseObject, error) {
+	job, err := s.service.Receive(ctx, who(ctx), exam.LoadPack, "", exam.JobOptions{}, uploaded(request.Body))
+	if err != nil {
+		return nil, err
+	}
+	return contract.LoadPack202JSONResponse(toJob(job)), nil
+}
+
+// uploaded gives the files of a call as they come.
+func uploaded(parts *multipart.Reader) exam.Upload {
+	return func() (string, io.Reader, error) {
+		part, err := parts.NextRawPart()
+		if err == io.EOF {
+			return "", nil, io.EOF
+		} else if err != nil {
+			return "", nil, unreadable(err)
+		}
+		// FileName would drop the folder.
+		_, given, err := mime.ParseMediaType(part.Header.Get("Content-Disposition"))
+		if err != nil || part.FormName() != "file" || given["filename"] == "" {
+			return "", nil, unreadable(errors.New(`each part is called "file" and has a filename`))
+		}
+		return given["filename"], cut{part}, nil
+	}
+}
+
+// cut says of an upload that breaks off that it was the caller's doing.
+type cut struct{ io.Reader }
+
+func (c cut) Read(p []byte) (int, error) {
+	n, err := c.Reader.Read(p)
+	var tooLong *http.MaxBytesError
+	switch {
+	case err == nil || err == io.EOF:
+		return n, err
+	case errors.As(err, &tooLong):
+		return n, &exam.Problem{Type: "examen:too-long", Title: "The files are too large", Status: 413, Detail: "At most " + size(longestUpload) + " are taken."}
+	}
+	return n, unreadable(fmt.Errorf("the files do not come to their end: %w", err))
+}
+
+func (s *server) ListJobs(ctx context.Context, request contract.ListJobsRequestObject) (contract.ListJobsResponseObject, error) {
+	jobs, err := s.service.Jobs(ctx, who(ctx), request.Params.Dataset)
+	list := contract.ListJobs200JSONResponse{}
+	for _, j := range jobs {
+		list = append(list, toJob(j))
+	}
+	return list, err
+}
+
+func (s *server) GetJob(ctx context.Context, request contract.GetJobRequestObject) (contract.GetJobResponseObject, error) {
+	job, err := s.service.Job(ctx, who(ctx), request.Job)
+	if err != nil {
+		return nil, err
+	}
+	return contract.GetJob200JSONResponse(toJob(job)), nil
+}
+
+func (s *server) StopJob(ctx context.Context, request contract.StopJobRequestObject) (contract.StopJobResponseObject, error) {
+	job, err := s.service.StopJob(ctx, who(ctx), request.Job)
+	if err != nil {
+		return nil, err
+	}
+	return contract.StopJob200JSONResponse(toJob(job)), nil
+}
+
+func (s *server) ConfirmJob(ctx context.Context, request contract.ConfirmJobRequestObject) (contract.ConfirmJobResponseObject, error) {
+	job, err := s.service.ConfirmJob(ctx, who(ctx), request.Job)
+	if err != nil {
+		return nil, err
+	}
+	return contract.ConfirmJob200JSONResponse(toJob(job)), nil
+}
+
+func (s *server) FollowJob(ctx context.Context, request contract.FollowJobRequestObject) (contract.FollowJobResponseObject, error) {
+	if _, err := s.service.Job(ctx, who(ctx), request.Job); err != nil {
+		return nil, err
+	}
+	return following{s, ctx, request.Job}, nil
+}
+
+// following answers with server-sent events.
+type following struct {
+	server *server
+	ctx    context.Context
+	job    string
+}
+
+func (f following) VisitFollowJobResponse(w http.ResponseWriter) error {
+	ctx, cancel := context.WithCancel(f.ctx)
+	defer cancel()
+	go func() {
+		select {
+		case <-f.server.stopping:
+			cancel()
+		case <-ctx.Done():
+		}
+	}()
+	w.Header().Set("Content-Type", "text/event-stream")
+	w.Header().Set("X-Accel-Buffering", "no")
+	w.WriteHeader(http.StatusOK)
+	flush := http.NewResponseController(w)
+	err := f.server.service.Follow(ctx, who(f.ctx), f.job, func(j *exam.Job) error {
+		text, err := json.Marshal(toJob(j))
+		if err == nil {
+			_, err = fmt.Fprintf(w, "data: %s\n\n", text)
+		}
+		if err == nil {
+			err = flush.Flush()
+		}
+		return err
+	})
+	if err != nil && ctx.Err() == nil {
+		f.server.log.Warn("following a job ended early", "job", f.job, "error", err)
+	}
+	return nil // the caller asks again
+}
+
+func toJob(j *exam.Job) contract.Job {
+	out := contract.Job{Id: j.ID, Kind: contract.JobKind(j.Kind), Name: j.Name, State: contract.JobState(j.State), Account: j.Account, Made: j.Made, Bytes: j.Bytes,
+		Problem: toProblem(j.Problem), MoreErrors: j.MoreErrors}
+	if j.Ended != nil {
+		out.Ended = *j.Ended
+	}
+	p := j.Progress
+	out.Progress = contract.JobProgress{Step: p.Step, Total: p.Total, File: p.File, Bytes: p.Bytes, Statements: p.Statements, Tables: p.Tables, Rows: p.Rows, Errors: p.Errors}
+	if r := j.Report; r != nil {
+		out.Report = contract.JobReport{Pack: r.Pack, Title: r.Title, Datasets: []contract.BuildReport{}, Papers: []contract.LoadedPaper{}, Inferred: toInferred(r.Inferred)}
+		for _, b := range r.Builds {
+			out.Report.Datasets = append(out.Report.Datasets, toBuildReport(b))
+		}
+		for _, l := range r.Papers {
+			out.Report.Papers = append(out.Report.Papers, contract.LoadedPaper{Slug: l.Slug, Title: l.Title, Exercises: l.Exercises, Points: l.Points})
+		}
+	}
+	for _, e := range j.Errors {
+		out.Errors = append(out.Errors, contract.ScriptError{File: e.File, Line: e.Place.Line, Column: e.Place.Column, Text: e.Place.Text, Statement: e.Statement,
+			Message: e.Message, Detail: e.Detail, Cause: e.Cause})
+	}
+	return out
+}
