@@ -29,10 +29,10 @@ func (m *Map) Text() string {
 		fmt.Fprintf(&b, "└%s┘\n", strings.Repeat("─", width))
 		for _, l := range m.Relations {
 			if l.From == e.Table.Name {
-				fmt.Fprintf(&b, "  %s %s%s %s   %s\n", l.From, foot(l.Single, false), foot2(l.Optional), l.To, l.Outward)
+				fmt.Fprintf(&b, "  %s %s%s %s   %s\n", l.From, manyEnd(l.Single, false), oneEnd(l.Optional), l.To, l.Outward)
 			}
 			if l.To == e.Table.Name && l.From != l.To {
-				fmt.Fprintf(&b, "  %s %s%s %s   %s\n", l.To, foot2(l.Optional), foot(l.Single, true), l.From, l.Inward)
+				fmt.Fprintf(&b, "  %s %s%s %s   %s\n", l.To, oneEnd(l.Optional), manyEnd(l.Single, true), l.From, l.Inward)
 			}
 		}
 	}
@@ -59,19 +59,19 @@ func marks(c *Column) string {
 	return ""
 }
 
-// foot is the end of a relation at the referring table, right is that table's side.
-func foot(single, right bool) string {
+// manyEnd is the end of a relation at the referring table, right is that table's side.
+func manyEnd(single, right bool) string {
 	switch {
 	case single:
-		return "─"
+		return "──"
 	case right:
 		return "─<"
 	}
 	return ">─"
 }
 
-// foot2 is the end at the table referred to.
-func foot2(optional bool) string {
+// oneEnd is the end at the table referred to.
+func oneEnd(optional bool) string {
 	if optional {
 		return "○"
 	}
@@ -147,26 +147,20 @@ func (e *Entity) svg(b *strings.Builder, c colours) {
 	fmt.Fprintf(b, `<text x="12" y="20" font-weight="bold" font-size="13" fill="%s">%s</text><path d="M0 %.0fH%.0f" stroke="%s"/>`, c.ink, escape(shorten(e.Table.Name, e.Width)), headRoom-3, e.Width, c.line)
 	for i, column := range e.Columns {
 		y := headRoom + rowHeight*float64(i) + 14
-		mark := ""
-		switch {
-		case column.Key:
-			mark = "PK"
-		case column.References != "":
-			mark = "FK"
-		}
+		mark := strings.Join(strings.Fields(marks(column)), " ")
 		if mark != "" {
-			fmt.Fprintf(b, `<text x="8" y="%.0f" font-size="9" fill="%s">%s</text>`, y, c.action, mark)
+			fmt.Fprintf(b, `<text x="7" y="%.0f" font-size="9" fill="%s">%s</text>`, y, c.action, mark)
 		}
 		weight := ""
 		if column.Key {
 			weight = ` font-weight="bold"`
 		}
-		room := e.Width - 34
-		fmt.Fprintf(b, `<text x="26" y="%.0f" fill="%s"%s>%s <tspan fill="%s" font-weight="normal">%s</tspan></text>`, y, c.ink, weight, escape(shorten(column.Name, room)),
+		room := e.Width - 48
+		fmt.Fprintf(b, `<text x="40" y="%.0f" fill="%s"%s>%s <tspan fill="%s" font-weight="normal">%s</tspan></text>`, y, c.ink, weight, escape(shorten(column.Name, room)),
 			c.quiet, escape(shorten(column.Type, room-letter*float64(len([]rune(column.Name))+1))))
 	}
 	if e.Hidden > 0 {
-		fmt.Fprintf(b, `<text x="26" y="%.0f" fill="%s">and %d more columns</text>`, headRoom+rowHeight*float64(len(e.Columns))+14, c.quiet, e.Hidden)
+		fmt.Fprintf(b, `<text x="40" y="%.0f" fill="%s">and %d more columns</text>`, headRoom+rowHeight*float64(len(e.Columns))+14, c.quiet, e.Hidden)
 	}
 	b.WriteString("</g>\n")
 }

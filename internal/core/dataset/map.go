@@ -3,6 +3,7 @@ package dataset
 import (
 	"cmp"
 	"math"
+	"math/rand/v2"
 	"slices"
 )
 
@@ -22,6 +23,7 @@ type Entity struct {
 	Columns       []*Column // that are shown
 	Hidden        int       // how many columns are not
 	moved         bool
+	refers        bool // to another table
 }
 
 // A Line is a relation's way from the referring table to the one referred to.
@@ -30,6 +32,7 @@ type Line struct {
 	Points   []Point // from the referring table's side to the referred one's
 	from, to *Entity
 	passages []Point // between tables of the layers that it passes
+	shift    float64 // of its end, up or down
 }
 
 // A Point is a place on the map.
@@ -40,7 +43,7 @@ const (
 	letter    = 7.3 // the width of a letter of the columns' font
 	rowHeight = 20.0
 	headRoom  = 30.0
-	margin    = 24.0 // around the map, and between unrelated parts
+	margin    = 36.0 // around the map, and between unrelated parts
 	across    = 90.0 // between layers
 	apart     = 26.0 // between tables of a layer
 	mostShown = 14   // columns
@@ -81,6 +84,7 @@ func NewMap(c *Catalogue) *Map {
 	for _, r := range c.Relations() {
 		if byName[r.From] != nil && byName[r.To] != nil {
 			m.Relations = append(m.Relations, &Line{Relation: r, from: byName[r.From], to: byName[r.To]})
+			byName[r.From].refers = byName[r.From].refers || r.From != r.To
 		}
 	}
 	m.pack(m.parts())
@@ -100,7 +104,7 @@ func newEntity(t *Table) *Entity {
 	}
 	widest := float64(len([]rune(t.Name))) * letter * 1.15
 	for _, column := range e.Columns {
-		widest = max(widest, float64(3+len([]rune(column.Name))+2+len([]rune(column.Type)))*letter)
+		widest = max(widest, float64(4+len([]rune(column.Name))+2+len([]rune(column.Type)))*letter)
 	}
 	e.Width = math.Ceil(min(widest, 360) + 24)
 	rows := len(e.Columns)
@@ -311,33 +315,47 @@ func (e *Entity) rowAt(columns []string) float64 {
 	return headRoom / 2
 }
 
-// sweeps is how often the layers are gone through for a better order.
-const sweeps = 24
+// How often a better order is looked for: beginnings, and for each how often the layers are gone through.
+const (
+	beginnings = 12
+	sweeps     = 16
+)
 
-// orderLayers orders the vertices of each layer so that few links cross.
+// orderLayers orders the vertices of each layer so that few links cross. It begins as the tables come, and then by chance, the same each time.
 func (p *part) orderLayers() {
 	best, fewest := p.order(), p.crossings()
-	for n := range sweeps {
-		if fewest == 0 {
-			break
-		}
-		if n%2 == 0 {
-			for i := 1; i < len(p.layers); i++ {
-				byBarycentre(p.layers[i], func(v *vertex) []*link { return v.left }, func(k *link) float64 { return float64(k.left.place) + k.leftAt/10000 })
-			}
-		} else {
-			for i := len(p.layers) - 2; i >= 0; i-- {
-				byBarycentre(p.layers[i], func(v *vertex) []*link { return v.right }, func(k *link) float64 { return float64(k.right.place) + k.rightAt/10000 })
+	chance := rand.New(rand.NewPCG(1, 2))
+	for begin := 0; begin < beginnings && fewest > 0; begin++ {
+		if begin > 0 {
+			for _, vertices := range p.layers {
+				chance.Shuffle(len(vertices), func(i, j int) { vertices[i], vertices[j] = vertices[j], vertices[i] })
+				number(vertices)
 			}
 		}
-		p.exchange()
-		if now := p.crossings(); now < fewest {
-			best, fewest = p.order(), now
+		for n := 0; n < sweeps && fewest > 0; n++ {
+			p.sweep(n%2 == 0)
+			p.exchange()
+			if now := p.crossings(); now < fewest {
+				best, fewest = p.order(), now
+			}
 		}
 	}
 	p.layers = best
 	for _, vertices := range p.layers {
 		number(vertices)
+	}
+}
+
+// sweep orders each layer by the one before it, or, going back, by the one after it.
+func (p *part) sweep(forward bool) {
+	if forward {
+		for i := 1; i < len(p.layers); i++ {
+			byBarycentre(p.layers[i], func(v *vertex) []*link { return v.left }, func(k *link) float64 { return float64(k.left.place) + k.leftAt/10000 })
+		}
+		return
+	}
+	for i := len(p.layers) - 2; i >= 0; i-- {
+		byBarycentre(p.layers[i], func(v *vertex) []*link { return v.right }, func(k *link) float64 { return float64(k.right.place) + k.rightAt/10000 })
 	}
 }
 
@@ -412,6 +430,7 @@ func after(a *vertex, aAt float64, b *vertex, bAt float64) bool {
 	return a.place > b.place || a == b && aAt > bAt
 }
 
+// crossings weighs how often links cross: those of one table, which cross right beside it, count less.
 func (p *part) crossings() (n int) {
 	for _, vertices := range p.layers {
 		var links []*link
@@ -423,6 +442,9 @@ func (p *part) crossings() (n int) {
 				if after(k.left, k.leftAt, l.left, l.leftAt) && after(l.right, l.rightAt, k.right, k.rightAt) ||
 					after(l.left, l.leftAt, k.left, k.leftAt) && after(k.right, k.rightAt, l.right, l.rightAt) {
 					n++
+					if k.left != l.left && k.right != l.right {
+						n += 3
+					}
 				}
 			}
 		}
@@ -562,6 +584,9 @@ func widestOf(vertices []*vertex) float64 {
 func (m *Map) route() {
 	m.Width, m.Height = 0, 0
 	for _, l := range m.Relations {
+		l.shift = m.apart(l)
+	}
+	for _, l := range m.Relations {
 		l.ends()
 	}
 	for _, e := range m.Entities {
@@ -574,12 +599,36 @@ func (m *Map) route() {
 	}
 }
 
+// apart shifts the end of a relation that may be to none, where others that may not end at the same row: to the side that it comes from.
+func (m *Map) apart(l *Line) float64 {
+	if !l.Optional || l.from == l.to {
+		return 0
+	}
+	others, n := 0.0, 0.0
+	for _, o := range m.Relations {
+		if o.to == l.to && !o.Optional && slices.Equal(o.Referred, l.Referred) {
+			others, n = others+o.from.Y, n+1
+		}
+	}
+	switch {
+	case n == 0:
+		return 0
+	case l.from.Y < others/n:
+		return -rowHeight / 3
+	}
+	return rowHeight / 3
+}
+
 // ends puts the points on the two boxes' sides around the passages between.
 func (l *Line) ends() {
 	middle := l.passages
 	fromY, toY := l.from.Y+l.from.rowAt(l.Columns), l.to.Y+l.to.rowAt(l.Referred)
+	toY += l.shift
 	var start, end float64
 	switch {
+	case l.from == l.to && !l.from.refers: // on the side where no others are
+		start, end = l.from.X, l.from.X
+		middle = []Point{{start - across/3, fromY}, {start - across/3, toY}}
 	case l.from == l.to || l.from.X < l.to.X+l.to.Width && l.to.X < l.from.X+l.from.Width: // one above the other: around their right sides
 		start, end = l.from.X+l.from.Width, l.to.X+l.to.Width
 		out := max(start, end) + across/3
