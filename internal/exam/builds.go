@@ -275,13 +275,16 @@ type textFile struct{ *bytes.Reader }
 func (textFile) Stat() (fs.FileInfo, error) { return nil, fs.ErrInvalid }
 func (textFile) Close() error               { return nil }
 
-// renewReferences runs the reference answers of a dataset's papers on a new build, so that they are known before a learner waits for them, and notes
-// those that do not run.
+// renewReferences gathers a new build's statistics and runs the reference answers of the dataset's papers on it, so that they are known before a learner waits for them. It
+// notes those that do not run.
 func (s *Service) renewReferences(ctx context.Context, id int64) error {
 	row, err := s.records.BuildByID(ctx, id)
 	if records.Missing(err) {
 		return nil
 	} else if err != nil {
+		return err
+	}
+	if err := s.practice.Analyze(ctx, row.Database); err != nil {
 		return err
 	}
 	answers, err := s.records.DatasetAnswers(ctx, row.DatasetID)

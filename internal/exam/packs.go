@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io/fs"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -112,6 +113,11 @@ func (l *loading) load(ctx context.Context) (*JobReport, error) {
 		b, err := l.build(ctx, d)
 		if err != nil {
 			return nil, err
+		}
+		for _, database := range append(slices.Collect(maps.Values(b.variants)), b.database) {
+			if err := l.practice.Analyze(ctx, database); err != nil {
+				return nil, err
+			}
 		}
 		report.Builds = append(report.Builds, b.report)
 	}

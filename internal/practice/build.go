@@ -113,9 +113,6 @@ func (s *Server) Build(ctx context.Context, order Order) (_ *Built, err error) {
 		return nil, err
 	}
 	err = s.asBuilder(ctx, database, func(conn *pgx.Conn) error { // a new session: scripts change settings
-		if _, err := conn.Exec(ctx, "ANALYZE"); err != nil {
-			return err
-		}
 		built.Catalogue, err = readCatalogue(ctx, conn)
 		return err
 	})
@@ -131,6 +128,14 @@ func (s *Server) Build(ctx context.Context, order Order) (_ *Built, err error) {
 		return nil, fmt.Errorf("hand over the database %s: %w", database, err)
 	}
 	return built, nil
+}
+
+// Analyze gathers the planner's statistics of a build. Queries run without them too, some of them longer.
+func (s *Server) Analyze(ctx context.Context, database string) error {
+	return s.in(ctx, database, func(conn *pgx.Conn) error {
+		_, err := conn.Exec(ctx, "ANALYZE")
+		return err
+	})
 }
 
 // builds says of a lost connection that the server cannot be reached.

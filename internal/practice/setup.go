@@ -1,6 +1,7 @@
 package practice
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -440,7 +441,7 @@ type passing struct {
 
 func (p *passing) Read(b []byte) (int, error) {
 	n, err := p.Reader.Read(b)
-	p.each(strings.Count(string(b[:n]), "\n"))
+	p.each(bytes.Count(b[:n], []byte{'\n'}))
 	if err != nil && err != io.EOF {
 		p.err = err
 	}
