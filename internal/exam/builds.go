@@ -284,6 +284,9 @@ func (s *Service) renewReferences(ctx context.Context, id int64) error {
 	} else if err != nil {
 		return err
 	}
+	if current, err := s.records.BuildInUse(ctx, row.DatasetID); err != nil || current != id { // an older one's database may be gone
+		return err
+	}
 	if err := s.practice.Analyze(ctx, row.Database); err != nil {
 		return err
 	}

@@ -175,16 +175,12 @@ func (s *Server) Databases(ctx context.Context, prefix string) ([]string, error)
 	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
-// madeByScripts are the volatile functions that extensions brought and a seat should not execute: what a setup script's own functions do is the
-// instructor's to answer for, and they run in a read-only transaction.
-const madeByScripts = `
+// ofExtensions finds the functions of extensions that a seat may not execute.
+const ofExtensions = `
 SELECT p.oid::regprocedure::text
 FROM pg_proc p JOIN pg_depend d ON d.classid = 'pg_proc'::regclass AND d.objid = p.oid AND d.deptype = 'e'
-WHERE p.provolatile = 'v' AND p.prorettype <> 'trigger'::regtype AND p.proname <> ALL ($1)
-  AND p.pronamespace <> 'pg_catalog'::regnamespace`
-
-// allowedOfExtensions only make a value.
-var allowedOfExtensions = []string{"uuid_generate_v1", "uuid_generate_v1mc", "uuid_generate_v4", "gen_random_uuid", "gen_salt", "gen_random_bytes", "normal_rand", "show_limit"}
+WHERE p.prorettype <> 'trigger'::regtype AND p.pronamespace <> 'pg_catalog'::regnamespace
+  AND (p.provolatile = 'v' AND p.proname <> ALL ($1) OR p.proname = ANY ($2))`
 
 // handOver takes the database from the builder, so that no other script can drop it, and lets groups read it.
 func handOver(ctx context.Context, conn *pgx.Conn, database, groups string) error {
@@ -194,7 +190,7 @@ func handOver(ctx context.Context, conn *pgx.Conn, database, groups string) erro
 	if err != nil {
 		return err
 	}
-	rows, _ = conn.Query(ctx, madeByScripts, allowedOfExtensions)
+	rows, _ = conn.Query(ctx, ofExtensions, allowedOfExtensions, runText)
 	functions, err := pgx.CollectRows(rows, pgx.RowTo[string])
 	if err != nil {
 		return err

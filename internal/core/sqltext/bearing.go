@@ -29,7 +29,7 @@ const ownRights = "setup scripts run as an owner of their tables without a super
 
 // ReadSetup says how a statement of a setup script is to be taken. One that cannot be read is run, so that the database says what is wrong.
 func ReadSetup(statement string) Setup {
-	tree, err := pg.Parse(statement)
+	tree, err := parse(statement)
 	if err != nil || len(tree.Stmts) != 1 {
 		return Setup{}
 	}
@@ -90,7 +90,7 @@ func onlyOwner(alter *pg.AlterTableStmt) bool {
 
 // ClientEncoding reads SET client_encoding = name, and SET NAMES name.
 func ClientEncoding(statement string) (name string, ok bool) {
-	tree, err := pg.Parse(statement)
+	tree, err := parse(statement)
 	if err != nil || len(tree.Stmts) != 1 {
 		return "", false
 	}
@@ -103,7 +103,7 @@ func ClientEncoding(statement string) (name string, ok bool) {
 
 // Makes tells whether a statement makes a table, view or type of a name, which may carry its schema.
 func Makes(statement, name string) bool {
-	tree, err := pg.Parse(statement)
+	tree, err := parse(statement)
 	if err != nil || len(tree.Stmts) != 1 {
 		return false
 	}

@@ -24,7 +24,7 @@ func (e *NotAllowed) Error() string { return e.Detail }
 // ReadQuery reads text as one query. The error is a *SyntaxError, or a *NotAllowed for no statement, several statements and
 // statements that do something else than read.
 func ReadQuery(text string) (*Query, error) {
-	tree, err := pg.Parse(text)
+	tree, err := parse(text)
 	if err != nil {
 		return nil, syntaxError(text, err)
 	}

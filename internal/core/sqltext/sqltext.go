@@ -52,6 +52,10 @@ func (e *SyntaxError) Error() string { return e.Message }
 
 func syntaxError(text string, err error) error {
 	var p *parser.Error
+	var deep *SyntaxError
+	if errors.As(err, &deep) {
+		return deep
+	}
 	if !errors.As(err, &p) {
 		return &SyntaxError{Message: err.Error(), Place: PlaceAt(text, 0)}
 	}

@@ -210,3 +210,25 @@ func TestOrdering(t *testing.T) {
 		}
 	}
 }
+
+// The parser is written in C and walks its tree by recursion: a text that nests deeply enough would end the process.
+func TestTextThatNestsDeeplyIsAnError(t *testing.T) {
+	for name, text := range map[string]string{
+		"sums": "SELECT 1" + strings.Repeat("+1", 49_000), "signs": "SELECT " + strings.Repeat("- ", 49_000) + "1", "nots": "SELECT " + strings.Repeat("NOT ", 24_000) + "true",
+		"casts": "SELECT 1" + strings.Repeat("::int", 19_000), "subscripts": "SELECT a" + strings.Repeat("[1]", 32_000), "subqueries": strings.Repeat("SELECT (", 12_000) + "1" + strings.Repeat(")", 12_000),
+		"joins": "SELECT 1 FROM a" + strings.Repeat(" JOIN a ON true", 6_000), "parentheses": strings.Repeat("(", 90_000),
+	} {
+		var wrong *sqltext.SyntaxError
+		if _, err := sqltext.ReadQuery(text); !errors.As(err, &wrong) {
+			t.Errorf("%s: got %v", name, err)
+		}
+	}
+	for name, text := range map[string]string{
+		"a long list": "SELECT * FROM hive WHERE hive_id IN (1" + strings.Repeat(", 1", 30_000) + ")", "many rows": "VALUES (1, 'a')" + strings.Repeat(", (1, 'a')", 9_000),
+		"a long text": "SELECT '" + strings.Repeat("+ ", 40_000) + "'", "many columns": "SELECT 1 + 1" + strings.Repeat(", a.b + 1", 9_000) + " FROM a",
+	} {
+		if _, err := sqltext.ReadQuery(text); err != nil {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}

@@ -15,6 +15,9 @@ INSERT INTO build (dataset_id, number, database, variants, catalogue, report) VA
 -- name: BuildByID :one
 SELECT * FROM build WHERE id = $1;
 
+-- name: BuildInUse :one
+SELECT coalesce((SELECT build.id FROM build JOIN dataset ON dataset.id = build.dataset_id WHERE build.dataset_id = $1 AND dropped_at IS NULL ORDER BY number DESC LIMIT 1), 0)::bigint;
+
 -- name: SetBroken :exec
 UPDATE build SET broken = $2 WHERE id = $1;
 

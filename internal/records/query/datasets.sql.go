@@ -94,6 +94,17 @@ func (q *Queries) BuildDatabases(ctx context.Context) ([]BuildDatabasesRow, erro
 	return items, nil
 }
 
+const buildInUse = `-- name: BuildInUse :one
+SELECT coalesce((SELECT build.id FROM build JOIN dataset ON dataset.id = build.dataset_id WHERE build.dataset_id = $1 AND dropped_at IS NULL ORDER BY number DESC LIMIT 1), 0)::bigint
+`
+
+func (q *Queries) BuildInUse(ctx context.Context, datasetID int64) (int64, error) {
+	row := q.db.QueryRow(ctx, buildInUse, datasetID)
+	var column_1 int64
+	err := row.Scan(&column_1)
+	return column_1, err
+}
+
 const builds = `-- name: Builds :many
 SELECT id, dataset_id, number, database, variants, catalogue, made_at, report, broken FROM build WHERE dataset_id = $1 ORDER BY number DESC LIMIT 50
 `
