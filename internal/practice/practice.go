@@ -56,6 +56,7 @@ type Server struct {
 
 	learners *seats
 	checkers *seats
+	easing   *easing // nil: all runs have the processor alike
 
 	mu       sync.Mutex
 	builtin  map[uint32]string                 // type names

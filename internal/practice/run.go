@@ -83,10 +83,11 @@ func (s *Server) Run(ctx context.Context, run Run, sink Sink) (Execution, error)
 			return Execution{}, err
 		}
 		r := &running{server: s, run: run, sink: sink, types: types}
+		end := s.easing.watch(run.Learner, st.session.PID())
 		err = r.execute(ctx, st.session)
 		var reported *pgconn.PgError
-		if err != nil && !errors.As(err, &reported) {
-			st.cut() // stopped in the middle: in doubt
+		if back := end(); !back || err != nil && !errors.As(err, &reported) {
+			st.cut() // stopped in the middle, or still with the lowest priority: in doubt
 		}
 		go pool.giveBack(st, run.Learner) // cleaning is not the learner's to wait for
 		// A session may have died while its seat was idle, with the server and every other: then nothing was read, and a new one is tried.

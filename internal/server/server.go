@@ -79,6 +79,9 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 	if err := both.Wait(); err != nil {
 		return nil, err
 	}
+	if s.clusters != nil && s.clusters[1] != nil {
+		s.practice.Ease(postgres.SetPriority)
+	}
 	s.Exam = exam.New(s.records, s.practice, options.Log)
 	if s.clusters != nil && s.clusters[1] != nil {
 		if err := s.Exam.DropLeftOver(ctx); err != nil {
