@@ -6,6 +6,8 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -81,10 +83,16 @@ func defaultDataDir() string {
 
 func (p *program) demo() *cobra.Command {
 	var s serving
+	var with []string
 	c := &cobra.Command{
 		Use: "demo", Short: "Start everything with made-up data, in the foreground", Args: argsBetween(0, 0, "flags only"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			s.log(p)
+			for _, pack := range with {
+				if !slices.Contains(demo.Packs(), pack) {
+					return usageError{fmt.Errorf("--with %s: expected %s", pack, strings.Join(demo.Packs(), ", "))}
+				}
+			}
 			if s.options.DataDir == "" {
 				folder, err := os.MkdirTemp("", "examen-demo-")
 				if err != nil {
@@ -96,15 +104,16 @@ func (p *program) demo() *cobra.Command {
 				}
 				s.options.DataDir = folder
 			}
-			return p.runDemo(cmd.Context(), s.options)
+			return p.runDemo(cmd.Context(), s.options, with)
 		},
 	}
 	s.flags(c)
 	c.Flags().StringVar(&s.options.DataDir, "data-dir", "", "keep the data there; without it they are gone when the demo stops")
+	c.Flags().StringSliceVar(&with, "with", nil, "another pack to load as well: "+strings.Join(demo.Packs(), ", "))
 	return c
 }
 
-func (p *program) runDemo(ctx context.Context, options server.Options) error {
+func (p *program) runDemo(ctx context.Context, options server.Options, with []string) error {
 	fmt.Fprintln(p.err, "Starting PostgreSQL for records and for practice ...")
 	running, err := server.Start(ctx, options)
 	if err != nil {
@@ -118,6 +127,15 @@ func (p *program) runDemo(ctx context.Context, options server.Options) error {
 			return nil
 		}
 		return err
+	}
+	for _, pack := range with {
+		fmt.Fprintf(p.err, "Loading the pack %s ...\n", pack)
+		if err := demo.Add(ctx, url, pack); err != nil {
+			if ctx.Err() != nil {
+				return nil
+			}
+			return err
+		}
 	}
 	fmt.Fprintf(p.out, `
 Examen serves at %s

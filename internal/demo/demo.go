@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"math/rand/v2"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -31,6 +32,8 @@ const (
 const (
 	course = "evening-group"
 	paper  = "first-look"
+
+	ownPack = "heather-hill"
 )
 
 // learners are the made-up learners; the first has begun, the last has not.
@@ -41,6 +44,47 @@ var learners = []string{"robin Robin Ashgrove", "alma Alma Quillon", "bento Bent
 
 // LearnerCount is the number of learners.
 func LearnerCount() int { return len(learners) }
+
+// Packs are the packs that the demo can load besides its own.
+func Packs() []string {
+	var names []string
+	entries, _ := packs.Files.ReadDir(".") // it is embedded
+	for _, e := range entries {
+		if e.Name() != ownPack {
+			names = append(names, e.Name())
+		}
+	}
+	return names
+}
+
+// Add loads a pack that ships besides the demo's own, and opens its papers to the course, where that has not been done.
+func Add(ctx context.Context, url, pack string) error {
+	hazel, err := logIn(ctx, url, InstructorName, InstructorPassword)
+	if err != nil {
+		return err
+	}
+	detail, err := client.Read[client.CourseDetail](hazel.GetCourse(ctx, course))
+	if err != nil {
+		return err
+	}
+	folder, err := fs.Sub(packs.Files, pack)
+	if err != nil {
+		return err
+	}
+	report, err := client.Loaded(ctx, hazel, folder)
+	if err != nil {
+		return err
+	}
+	for _, loaded := range report.Papers {
+		if slices.ContainsFunc(detail.Papers, func(p client.CoursePaper) bool { return p.Paper == loaded.Slug }) {
+			continue
+		}
+		if _, err := client.Read[client.CoursePaper](hazel.OpenPaper(ctx, course, loaded.Slug, client.PaperTimes{})); err != nil {
+			return err
+		}
+	}
+	return nil
+}
 
 // Fill loads the pack and has the course do its work. What a service holds already of the demo is left as it is, so that a start which
 // was cut short is made good by the next.
@@ -79,7 +123,11 @@ func Fill(ctx context.Context, service *exam.Service, url string) error {
 // setUp loads the pack, makes the course and opens the paper to it, each where it has not been done.
 func setUp(ctx context.Context, hazel *client.Client) error {
 	if _, err := client.Read[client.Paper](hazel.GetPaper(ctx, paper)); err != nil {
-		if err := load(ctx, hazel, "heather-hill"); err != nil {
+		folder, err := fs.Sub(packs.Files, ownPack)
+		if err == nil {
+			_, err = client.Loaded(ctx, hazel, folder)
+		}
+		if err != nil {
 			return err
 		}
 	}
@@ -107,15 +155,6 @@ func logIn(ctx context.Context, url, name, password string) (*client.Client, err
 		return nil, err
 	}
 	return client.NewClient(url, client.WithBearer(session.Token), client.WithHTTPClient(&http.Client{Timeout: time.Minute}))
-}
-
-// load loads a pack that ships.
-func load(ctx context.Context, hazel *client.Client, pack string) error {
-	folder, err := fs.Sub(packs.Files, pack)
-	if err == nil {
-		_, err = client.Loaded(ctx, hazel, folder)
-	}
-	return err
 }
 
 // work has one learner go through the paper: some run first, some make mistakes before they find it, some give up, some stop half-way.
