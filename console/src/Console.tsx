@@ -1,6 +1,9 @@
 import { App, ConfigProvider, theme } from "antd";
-import { useEffect, useState } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
 import { Navigate, Route, Routes } from "react-router";
+import { BuildPage } from "./pages/build/BuildPage";
+import { DatasetPage } from "./pages/dataset/DatasetPage";
+import { DatasetsPage } from "./pages/datasets/DatasetsPage";
 import { HistoryPage } from "./pages/history/HistoryPage";
 import { LearnerPage } from "./pages/history/LearnerPage";
 import { LogInAgain } from "./pages/login/LogInAgain";
@@ -11,6 +14,8 @@ import { PapersPage } from "./pages/papers/PapersPage";
 import { ProgressPage } from "./pages/progress/ProgressPage";
 import { Frame } from "./parts/Frame";
 import { SessionProvider, useSession } from "./session";
+
+const MapPage = lazy(() => import("./pages/map/MapPage").then((m) => ({ default: m.MapPage }))); // its parts are large, and not every page needs them
 
 /** Light or dark: as chosen here, else as the system says. */
 function useDark(): [boolean, () => void] {
@@ -71,6 +76,17 @@ function Pages({ dark, turn }: { dark: boolean; turn: () => void }) {
         <Route path="/" element={<PapersPage />} />
         <Route path="/papers/:paper" element={<PaperPage dark={dark} />} />
         <Route path="/papers/:paper/progress" element={<ProgressPage />} />
+        <Route path="/datasets" element={<DatasetsPage />} />
+        <Route path="/datasets/:dataset" element={<DatasetPage />} />
+        <Route
+          path="/datasets/:dataset/map"
+          element={
+            <Suspense fallback={<p className="quiet page">Loading ...</p>}>
+              <MapPage dark={dark} />
+            </Suspense>
+          }
+        />
+        <Route path="/builds/:job" element={<BuildPage />} />
         <Route path="/history" element={<HistoryPage />} />
         <Route path="/password" element={<PasswordPage />} />
         <Route path="/learners/:learner" element={<LearnerPage />} />

@@ -16,6 +16,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"examen/internal/client"
+	packFormat "examen/internal/core/pack"
 	"examen/internal/exam"
 	"examen/packs"
 )
@@ -71,15 +72,20 @@ func Add(ctx context.Context, url, pack string) error {
 	if err != nil {
 		return err
 	}
-	report, err := client.Loaded(ctx, hazel, folder)
-	if err != nil {
+	known, wrong := packFormat.Read(folder)
+	if wrong != nil {
+		return wrong[0]
+	}
+	for _, paper := range known.Papers {
+		if slices.ContainsFunc(detail.Papers, func(p client.CoursePaper) bool { return p.Paper == paper.Slug }) {
+			return nil // it has been done
+		}
+	}
+	if _, err := client.Loaded(ctx, hazel, folder); err != nil {
 		return err
 	}
-	for _, loaded := range report.Papers {
-		if slices.ContainsFunc(detail.Papers, func(p client.CoursePaper) bool { return p.Paper == loaded.Slug }) {
-			continue
-		}
-		if _, err := client.Read[client.CoursePaper](hazel.OpenPaper(ctx, course, loaded.Slug, client.PaperTimes{})); err != nil {
+	for _, paper := range known.Papers {
+		if _, err := client.Read[client.CoursePaper](hazel.OpenPaper(ctx, course, paper.Slug, client.PaperTimes{})); err != nil {
 			return err
 		}
 	}

@@ -69,6 +69,7 @@ func (s *setup) all(ctx context.Context) error {
 				err = s.exec(ctx, "COMMIT")
 			}
 			if err == nil {
+				s.tell(s.progress.File)
 				return nil
 			}
 			if lost(err) || ctx.Err() != nil {

@@ -14,7 +14,13 @@ func (s *server) ListDatasets(ctx context.Context, _ contract.ListDatasetsReques
 	datasets, err := s.service.Datasets(ctx, who(ctx))
 	list := contract.ListDatasets200JSONResponse{}
 	for _, d := range datasets {
-		list = append(list, contract.DatasetSummary{Name: d.Name, Title: d.Title, Build: d.Build, Tables: len(d.Tables), Rows: d.Rows()})
+		tables := 0
+		for _, t := range d.Tables {
+			if !t.View {
+				tables++
+			}
+		}
+		list = append(list, contract.DatasetSummary{Name: d.Name, Title: d.Title, Build: d.Build, Tables: tables, Rows: d.Rows()})
 	}
 	return list, err
 }

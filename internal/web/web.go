@@ -21,6 +21,7 @@ func Handler(service *exam.Service, log *slog.Logger, stopping <-chan struct{}) 
 	engine := gin.New()
 	engine.ContextWithFallback = true
 	engine.HandleMethodNotAllowed = true
+	engine.UseRawPath = true // a table may have a slash in its name
 	s := &server{service, log, stopping}
 	engine.Use(s.logged, gin.CustomRecoveryWithWriter(nil, s.recovered), headers)
 

@@ -19,6 +19,7 @@ export function Frame({ dark, turn, children }: { dark: boolean; turn: () => voi
           <NavLink to="/" end>
             {instructor ? "Papers" : "My papers"}
           </NavLink>
+          <NavLink to="/datasets">Datasets</NavLink>
           <NavLink to="/history">{instructor ? "History" : "My history"}</NavLink>
         </nav>
         <NavLink to="/password" className="frame-account" title="Change the password">

@@ -1,4 +1,4 @@
-import type { Exercise, Outcome } from "../api/client";
+import type { Exercise, Job, Outcome } from "../api/client";
 
 const words: Record<Outcome, string> = {
   correct: "Correct",
@@ -37,4 +37,32 @@ export function moment(iso: string) {
 
 export function milliseconds(ms: number) {
   return ms < 1000 ? `${ms.toFixed(1)} ms` : `${(ms / 1000).toFixed(1)} s`;
+}
+
+export function bytes(n: number) {
+  if (n >= 1 << 30) return `${(n / (1 << 30)).toFixed(1)} GB`;
+  if (n >= 1 << 20) return `${(n / (1 << 20)).toFixed(1)} MB`;
+  return n >= 1 << 10 ? `${Math.round(n / (1 << 10))} kB` : count(n, "byte");
+}
+
+/** How a build or load stands, in words. */
+export function jobSentence(job: Job): string {
+  switch (job.state) {
+    case "receiving":
+      return "Its files are coming.";
+    case "queued":
+      return "It waits for its turn.";
+    case "running":
+      return "It is being built.";
+    case "asking":
+      return "It waits for you to look at the types.";
+    case "stopping":
+      return "It is being stopped.";
+    case "done":
+      return `Done: ${(job.report?.datasets ?? []).map((d) => `build ${d.build}, ${count(d.tables, "table")}, ${count(d.rows, "row")}`).join("; ") || "loaded"}.`;
+    case "failed":
+      return job.errors?.length ? `Failed: ${count(job.errors.length + (job.more_errors ?? 0), "error")} in its scripts.` : `Failed: ${job.problem?.title ?? ""}.`;
+    case "stopped":
+      return "Stopped; what it had made is removed.";
+  }
 }

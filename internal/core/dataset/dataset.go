@@ -201,6 +201,9 @@ func (k Constraint) Words() string {
 // table. Nothing of it is an error.
 func (c *Catalogue) Advice() []string {
 	var all []string
+	if !slices.ContainsFunc(c.Tables, func(t Table) bool { return !t.View }) {
+		all = append(all, "There are no tables: the scripts make none, or drop them at their end.")
+	}
 	for i := range c.Tables {
 		t := &c.Tables[i]
 		if t.View {
@@ -231,7 +234,7 @@ func (c *Catalogue) looksLike(t *Table, column Column) string {
 	for i := range c.Tables {
 		other := &c.Tables[i]
 		key := other.primaryKey()
-		if other == t || len(key) != 1 || !sameFamily(other.Column(key[0]).Type, column.Type) {
+		if other == t || len(key) != 1 || other.Column(key[0]).References != "" || !sameFamily(other.Column(key[0]).Type, column.Type) {
 			continue
 		}
 		bare := other.Name[strings.LastIndexByte(other.Name, '.')+1:]

@@ -1,5 +1,6 @@
 import { Drawer } from "antd";
 import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
 import { Waiting } from "../../parts/Waiting";
 import { count } from "../../parts/words";
@@ -13,6 +14,9 @@ export function TablesDrawer({ dataset, open, onClose }: { dataset: string; open
   });
   return (
     <Drawer open={open} onClose={onClose} title="Tables" mask={false} size={420}>
+      <p>
+        <Link to={`/datasets/${dataset}`}>All about them</Link> · <Link to={`/datasets/${dataset}/map`}>Map</Link>
+      </p>
       <Waiting query={tables}>{(data) => data.tables.map((table) => <TableColumns key={table.name} table={table} />)}</Waiting>
     </Drawer>
   );

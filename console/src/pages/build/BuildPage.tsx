@@ -1,0 +1,77 @@
+import { Button, Progress } from "antd";
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useParams } from "react-router";
+import { answer, api, problemOf, type Job, type Problem } from "../../api/client";
+import { ProblemNote } from "../../parts/ProblemNote";
+import { bytes, count, jobSentence } from "../../parts/words";
+import { InferredTables } from "./InferredTables";
+import { Report } from "./Report";
+import { ScriptErrors } from "./ScriptErrors";
+import { useJob } from "./useJob";
+
+/** One build or load: how it gets on, and what came of it. */
+export function BuildPage() {
+  const { job: id = "" } = useParams();
+  const { job, problem } = useJob(id);
+  const [refused, setRefused] = useState<Problem | null>(null);
+  const queries = useQueryClient();
+  if (problem) return <section className="page"><ProblemNote problem={problem} /></section>;
+  if (!job) return <section className="page"><p className="quiet">Loading ...</p></section>;
+  const call = (path: "/api/jobs/{job}/stop" | "/api/jobs/{job}/confirm") => async () => {
+    setRefused(null);
+    try {
+      await answer(api.POST(path, { params: { path: { job: id } } }));
+      await queries.invalidateQueries({ queryKey: ["jobs"] });
+    } catch (error) {
+      setRefused(problemOf(error));
+    }
+  };
+  const over = ["done", "failed", "stopped"].includes(job.state);
+  return (
+    <section className="page wide">
+      <h1>{job.kind === "pack" ? `Loading the pack ${job.name}` : `Building ${job.name}`}</h1>
+      <p aria-live="polite" className="job-state" data-state={job.state}>
+        {jobSentence(job)}
+      </p>
+      {!over && <Going job={job} />}
+      {job.state === "asking" && <InferredTables tables={job.report?.inferred ?? []} asks />}
+      <div className="actions">
+        {job.state === "asking" && (
+          <Button type="primary" onClick={() => void call("/api/jobs/{job}/confirm")()}>
+            Build it so
+          </Button>
+        )}
+        {!over && (
+          <Button disabled={job.state === "stopping"} onClick={() => void call("/api/jobs/{job}/stop")()}>
+            Stop
+          </Button>
+        )}
+        {over && job.kind === "dataset" && <Link to={`/datasets/${job.name}`}>The dataset</Link>}
+        <Link to="/datasets">All datasets</Link>
+      </div>
+      {refused && <ProblemNote problem={refused} />}
+      {job.state === "failed" && job.problem && !job.errors?.length && <ProblemNote problem={job.problem} />}
+      {job.errors && job.errors.length > 0 && <ScriptErrors job={job} />}
+      {job.state === "done" && job.report && <Report report={job.report} />}
+    </section>
+  );
+}
+
+/** The bar: how much has been read, and what has been made. */
+function Going({ job }: { job: Job }) {
+  const { step, total, file, statements, tables, rows, errors } = job.progress;
+  const read = job.progress.bytes;
+  if (job.state === "queued" || job.state === "receiving" || job.state === "asking") return null;
+  return (
+    <div className="going">
+      <p>{step}</p>
+      {total > 0 && <Progress percent={Math.min(100, Math.floor((100 * read) / total))} status="active" strokeColor="var(--action)" />}
+      <p className="quiet">
+        {file && <code>{file}</code>} {total > 0 && `${bytes(read)} of ${bytes(total)}, `}
+        {count(statements, "statement")}, {count(tables, "table")}, {count(rows, "row")}
+        {errors > 0 && `, ${count(errors, "error")}`}
+      </p>
+    </div>
+  );
+}

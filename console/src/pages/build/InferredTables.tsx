@@ -1,0 +1,45 @@
+import type { Schemas } from "../../api/client";
+import { count } from "../../parts/words";
+
+/** The tables that CSV files make, with the types that all their values have. */
+export function InferredTables({ tables, asks }: { tables: Schemas["InferredTable"][]; asks?: boolean }) {
+  return (
+    <>
+      {asks && <p>These tables would be made. Every value was looked at; an empty one is NULL.</p>}
+      {tables.map((table) => (
+        <section key={table.name} className="inferred">
+          <h3>
+            <code>{table.name}</code>{" "}
+            <small>
+              from {table.file}, {count(table.rows, "row")}
+            </small>
+          </h3>
+          <div className="rows">
+            <table>
+              <thead>
+                <tr>
+                  <th scope="col">column</th>
+                  <th scope="col">type</th>
+                  <th scope="col">in the file</th>
+                  <th scope="col" className="number-cell">
+                    nulls
+                  </th>
+                </tr>
+              </thead>
+              <tbody>
+                {table.columns.map((c) => (
+                  <tr key={c.name}>
+                    <td>{c.name}</td>
+                    <td>{c.type}</td>
+                    <td>{c.header}</td>
+                    <td className="number-cell">{c.nulls}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+        </section>
+      ))}
+    </>
+  );
+}

@@ -1,0 +1,75 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { Link, useLocation, useParams } from "react-router";
+import { answer, api, type Dataset } from "../../api/client";
+import { Waiting } from "../../parts/Waiting";
+import { bytes, count, moment } from "../../parts/words";
+import { BuildDetails } from "../build/Report";
+import { TableSection } from "./TableSection";
+
+/** A dataset: its tables one below the other; for instructors its variants and builds too. */
+export function DatasetPage() {
+  const { dataset: name = "" } = useParams();
+  const { hash } = useLocation();
+  const dataset = useQuery({
+    queryKey: ["dataset", name],
+    queryFn: () => answer(api.GET("/api/datasets/{dataset}", { params: { path: { dataset: name } } })),
+  });
+  const loaded = dataset.data !== undefined;
+  useEffect(() => {
+    if (loaded && hash) document.getElementById(decodeURIComponent(hash.slice(1)))?.scrollIntoView();
+  }, [loaded, hash]);
+  return (
+    <section className="page wide">
+      <Waiting query={dataset}>
+        {(d) => (
+          <>
+            <h1>{d.title}</h1>
+            <p>
+              {count(d.tables.filter((t) => !t.view).length, "table")}, {count(d.rows, "row")}. <Link to={`/datasets/${d.name}/map`}>Map of the tables</Link>
+            </p>
+            <Contents dataset={d} />
+            {d.tables.map((t) => (
+              <TableSection key={t.name} dataset={d} table={t} />
+            ))}
+            {d.builds && <Builds dataset={d} />}
+          </>
+        )}
+      </Waiting>
+    </section>
+  );
+}
+
+function Contents({ dataset }: { dataset: Dataset }) {
+  return (
+    <nav className="contents" aria-label="Tables">
+      {dataset.tables.map((t) => (
+        <a key={t.name} href={`#${encodeURIComponent(t.name)}`}>
+          <code>{t.name}</code> <small>{t.view ? "view" : t.rows.toLocaleString("en")}</small>
+        </a>
+      ))}
+    </nav>
+  );
+}
+
+function Builds({ dataset }: { dataset: Dataset }) {
+  const builds = dataset.builds ?? [];
+  return (
+    <section className="builds">
+      <h2>Builds</h2>
+      <p>
+        {dataset.pack ? `It came with the pack ${dataset.pack}. ` : ""}
+        {dataset.variants?.length ? `Answers are checked on the hidden variants ${dataset.variants.join(" and ")} too. ` : "It has no variants. "}
+        Build {dataset.build} is in use, {bytes(dataset.bytes)} on disk. Learners do not see this.
+      </p>
+      {builds.map((b) => (
+        <details key={b.number} open={b.number === dataset.build}>
+          <summary>
+            Build {b.number}, {moment(b.made)}
+          </summary>
+          <BuildDetails report={b.report} />
+        </details>
+      ))}
+    </section>
+  );
+}

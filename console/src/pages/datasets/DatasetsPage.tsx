@@ -1,0 +1,44 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { answer, api } from "../../api/client";
+import { Waiting } from "../../parts/Waiting";
+import { count } from "../../parts/words";
+import { useSession } from "../../session";
+import { BuildForm } from "./BuildForm";
+import { LatestBuilds } from "./LatestBuilds";
+
+export function DatasetsPage() {
+  const { session } = useSession();
+  const instructor = session!.account.role === "instructor";
+  const datasets = useQuery({ queryKey: ["datasets"], queryFn: () => answer(api.GET("/api/datasets")) });
+  return (
+    <section className="page">
+      <h1>Datasets</h1>
+      <Waiting query={datasets}>
+        {(list) => (
+          <>
+            {list.length === 0 && <p className="quiet">{instructor ? "No dataset is built yet." : "None of your open papers is about a dataset yet."}</p>}
+            <ul className="papers">
+              {list.map((d) => (
+                <li key={d.name}>
+                  <h2>
+                    <Link to={`/datasets/${d.name}`}>{d.title}</Link> <small>{d.name}</small>
+                  </h2>
+                  <p>
+                    {count(d.tables, "table")}, {count(d.rows, "row")}. <Link to={`/datasets/${d.name}/map`}>Map of the tables</Link>
+                  </p>
+                </li>
+              ))}
+            </ul>
+          </>
+        )}
+      </Waiting>
+      {instructor && (
+        <>
+          <BuildForm />
+          <LatestBuilds />
+        </>
+      )}
+    </section>
+  );
+}

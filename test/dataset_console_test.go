@@ -1,0 +1,157 @@
+package test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/go-rod/rod/lib/proto"
+
+	"examen/internal/client"
+	"examen/internal/demo"
+)
+
+// choose puts files into the page's form.
+func (w *window) choose(files map[string]string) {
+	w.t.Helper()
+	folder := w.t.TempDir()
+	var paths []string
+	for name, text := range files {
+		path := filepath.Join(folder, name)
+		if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
+			w.t.Fatal(err)
+		}
+		paths = append(paths, path)
+	}
+	w.element("[data-choose=files]").MustSetFiles(paths...)
+}
+
+func TestADatasetIsBuiltInTheConsole(t *testing.T) {
+	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w.says("nav a", "Datasets").MustClick()
+	w.says(".papers a", "Apiaries, hives and harvests")
+	w.choose(map[string]string{"console-nights.csv": "Night,Cloud\n2026-01-01,20\n2026-01-02,\n"})
+	w.says(".build-form .quiet", "console-nights.csv, 38 bytes")
+	w.says(".build-form button", "^Build$").MustClick()
+	// Before the table is made its types are shown.
+	w.says(".job-state", "It waits for you to look at the types")
+	w.says(".inferred tr", `night\s+date\s+Night\s+0`)
+	w.says(".inferred tr", `cloud\s+integer\s+Cloud\s+1`)
+	w.says("button", "Build it so").MustClick()
+	w.says(".job-state", "Done: build 1, 1 table, 2 rows")
+	w.says("details", "console_nights has no key")
+	w.says("a", "The dataset").MustClick()
+	w.says("h1", "console-nights")
+	w.says(".builds", "Build 1 is in use")
+
+	w.visit("/datasets")
+	w.choose(map[string]string{"console-bad.sql": "CREATE TABLE visit (\n  day datetime\n);\n"})
+	w.says(".build-form button", "^Build$").MustClick()
+	w.says(".job-state", "Failed: 1 error in its scripts")
+	w.says(".problem", `console-bad.sql, line 2, column 7\s+type "datetime" does not exist`)
+	w.says(".problem", "write timestamp")
+}
+
+// A build is followed on its page, by one who comes in the middle too, and stopped there.
+func TestABuildIsFollowedInTheConsole(t *testing.T) {
+	teacher := hazel(t)
+	job := begin(t, teacher, "console-endless", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": endless}))
+	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w.visit("/builds/" + job.Id)
+	w.says(".job-state", "It is being built")
+	w.says(".going", `a.sql .* 3 statements, 1 table, 3 rows`)
+	w.says("button", "^Stop$").MustClick()
+	w.says(".job-state", "Stopped; what it had made is removed")
+	w.visit("/datasets")
+	w.says(".jobs li", "console-endless Stopped")
+}
+
+func TestALearnerLooksAtTheTables(t *testing.T) {
+	name, _ := newcomer(t)
+	w := open(t, shared.url, name, demo.LearnerPassword)
+	w.says("nav a", "Datasets").MustClick()
+	w.says(".papers a", "Apiaries, hives and harvests").MustClick()
+	hive := w.element("#hive")
+	if text := hive.MustText(); !strings.Contains(text, "Each hive belongs to one apiary (apiary_id).") || !strings.Contains(text, "No two rows have the same apiary_id, name.") || !strings.Contains(text, "stacked, long, skep") {
+		t.Errorf("hive: %s", text)
+	}
+	if found, _, _ := w.HasR("h2", "Builds"); found {
+		t.Error("a learner is shown builds")
+	}
+	w.says("#hive button", "Show the rows").MustClick()
+	w.says("#hive .table-rows", "Rows 1 to 50")
+	w.says("#hive .table-rows button", "Later rows").MustClick()
+	w.says("#hive .table-rows", "Rows 51 to 96")
+	w.says("#hive .table-rows label", "largest first").MustClick()
+	w.says("#hive .table-rows", "Rows 1 to 50")
+}
+
+func TestTheMapInTheConsole(t *testing.T) {
+	w := open(t, shared.url, demo.LearnerName, demo.LearnerPassword)
+	w.visit("/datasets/apiary/map")
+	w.element(`.map-space[data-tables="11"] .react-flow__node`)
+	if nodes, lines := len(w.MustElements(".react-flow__node")), len(w.MustElements(".relation")); nodes != 11 || lines != 12 {
+		t.Errorf("%d tables and %d relations are drawn", nodes, lines)
+	}
+	place := func() string {
+		return w.element(`.react-flow__node[data-id="swarm"]`).MustEval("() => this.style.transform").Str()
+	}
+	before := place()
+	box := w.element(`.react-flow__node[data-id="swarm"]`).MustShape().Box()
+	w.Mouse.MustMoveTo(box.X+20, box.Y+8)
+	w.Mouse.MustDown(proto.InputMouseButtonLeft)
+	for step := range 10 {
+		w.Mouse.MustMoveTo(box.X+20+float64(step)*6, box.Y+8+float64(step)*3)
+	}
+	w.Mouse.MustUp(proto.InputMouseButtonLeft)
+	moved := place()
+	if moved == before {
+		t.Fatal("the table was not moved")
+	}
+	// It is remembered, and the drawing that is saved has it too.
+	w.MustReload()
+	w.element(`.map-space[data-tables="11"] .react-flow__node`)
+	if again := place(); again != moved {
+		t.Errorf("moved to %s, and after loading anew it is at %s", moved, again)
+	}
+	w.says("button", "Lay out anew").MustClick()
+	until(t, "the table is back", func() bool { return place() == before })
+	w.visit("/datasets/apiary/map?table=swarm")
+	w.element(`.map-space[data-tables="2"]`)
+}
+
+// Names and values of the data are text on every page, whatever they look like.
+func TestDataCannotActOnThePage(t *testing.T) {
+	const evil = `<img src=x onerror=alert(1)>`
+	teacher := hazel(t)
+	job := built(t, teacher, "evil", client.BuildDatasetParams{Title: evil}, scripts(map[string]string{"a.sql": `CREATE TABLE "<b>t</b>" ("<i>c</i>" text PRIMARY KEY, f text DEFAULT '` + evil + `');
+INSERT INTO "<b>t</b>" VALUES ('` + evil + `', '=1+1'), (E'\x1b[31m', chr(8238));
+COMMENT ON TABLE "<b>t</b>" IS '` + evil + `';
+CREATE VIEW "v'""" AS SELECT '` + evil + `' AS a;`}))
+	if job.State != client.JobDone {
+		t.Fatalf("got %+v", job)
+	}
+	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w.visit("/datasets/evil")
+	w.says("h1", "<img src=x")
+	w.says("section button", "Show the rows").MustClick()
+	w.says(".table-rows td", "<img src=x")
+	w.visit("/datasets/evil/map")
+	w.says(".entity", "<b>t</b>")
+	if images := len(w.MustElements("main img")); images > 0 {
+		t.Errorf("%d images have come from data", images)
+	}
+	s := at(t, demo.InstructorName, demo.InstructorPassword)
+	for _, args := range []string{"dataset show evil", "dataset show evil <b>t</b>", "dataset rows evil <b>t</b>", "dataset map evil"} {
+		if p := s.run("", strings.Fields(args)...); p.code != 0 || strings.ContainsAny(p.out, "\x1b\u202e") {
+			t.Errorf("%s: %d, %q", args, p.code, p.out)
+		}
+	}
+	if p := s.run("", "dataset", "rows", "evil", "<b>t</b>", "-o", "csv"); !strings.Contains(p.out, ",'=1+1\n") {
+		t.Errorf("a formula in CSV: %q", p.out)
+	}
+	if svg, err := client.Read[string](teacher.GetMap(ctx, "evil", &client.GetMapParams{Format: client.MapSVG})); err != nil || strings.Contains(svg, "<b>") {
+		t.Errorf("got %s, %v", svg, err)
+	}
+}
