@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"net/http"
 	"os"
@@ -44,15 +45,9 @@ their names, but for those that others include. The last good build stays in use
 				name = s.name
 			}
 			params.Folder, params.Script = s.folder, s.scripts
-			c, _, err := p.connect()
-			if err != nil {
-				return err
-			}
-			bar := p.bar(s.bytes, "Sending the files")
-			contentType, body := client.SendFiles(s.root.FS(), s.paths, func(n int) { bar.add(int64(n)) })
-			defer body.Close()
-			job, err := client.Read[client.Job](c.BuildDatasetWithBody(cmd.Context(), name, &params, contentType, body))
-			bar.end()
+			c, job, err := p.send(s, func(c *client.Client, contentType string, body io.Reader) (*http.Response, error) {
+				return c.BuildDatasetWithBody(cmd.Context(), name, &params, contentType, body)
+			})
 			if err != nil {
 				return err
 			}
@@ -70,6 +65,20 @@ their names, but for those that others include. The last good build stays in use
 	f.BoolVar(&params.KeepGoing, "keep-going", false, "go on after an error, to list them all; the build still fails")
 	f.BoolVar(&background, "background", false, "do not wait for the end")
 	return c
+}
+
+// send sends files with a call that takes them, and returns the job that the call began.
+func (p *program) send(s *files, call func(c *client.Client, contentType string, body io.Reader) (*http.Response, error)) (*client.Client, client.Job, error) {
+	c, _, err := p.connect()
+	if err != nil {
+		return nil, client.Job{}, err
+	}
+	bar := p.bar(s.bytes, "Sending the files")
+	defer bar.end()
+	contentType, body := client.SendFiles(s.root.FS(), s.paths, func(n int) { bar.add(int64(n)) })
+	defer body.Close()
+	job, err := client.Read[client.Job](call(c, contentType, body))
+	return c, job, err
 }
 
 // files are what a build sends.
@@ -244,7 +253,7 @@ func (p *program) follow(ctx context.Context, c *client.Client, job client.Job, 
 			b.begin(0, "Waiting for its turn")
 		case g.Step != "":
 			b.begin(g.Total, g.Step)
-			text := fmt.Sprintf("%s: %s, %s, %s", printable(g.File), plural(g.Statements, "statement"), plural(int64(g.Tables), "table"), plural(g.Rows, "row"))
+			text := fmt.Sprintf("%s: %s of %s, %s, %s, %s", printable(g.File), bytesOf(g.Bytes), bytesOf(g.Total), plural(g.Statements, "statement"), plural(int64(g.Tables), "table"), plural(g.Rows, "row"))
 			if g.File == "" {
 				text = g.Step
 			}

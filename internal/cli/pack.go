@@ -2,6 +2,8 @@ package cli
 
 import (
 	"fmt"
+	"io"
+	"net/http"
 
 	"github.com/spf13/cobra"
 
@@ -20,15 +22,9 @@ func (p *program) pack() *cobra.Command {
 				return usageError{err}
 			}
 			defer s.root.Close()
-			c, _, err := p.connect()
-			if err != nil {
-				return err
-			}
-			bar := p.bar(s.bytes, "Sending the files")
-			contentType, body := client.SendFiles(s.root.FS(), s.paths, func(n int) { bar.add(int64(n)) })
-			defer body.Close()
-			job, err := client.Read[client.Job](c.LoadPackWithBody(cmd.Context(), contentType, body))
-			bar.end()
+			c, job, err := p.send(s, func(c *client.Client, contentType string, body io.Reader) (*http.Response, error) {
+				return c.LoadPackWithBody(cmd.Context(), contentType, body)
+			})
 			if err != nil {
 				return err
 			}

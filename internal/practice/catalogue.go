@@ -85,8 +85,9 @@ func readCatalogue(ctx context.Context, conn *pgx.Conn) (dataset.Catalogue, erro
 	}
 	for _, oid := range c.oids {
 		catalogue.Tables = append(catalogue.Tables, *c.tables[oid])
+		catalogue.Bytes += c.tables[oid].Bytes
 	}
-	return catalogue, conn.QueryRow(ctx, "SELECT pg_database_size(current_database())").Scan(&catalogue.Bytes)
+	return catalogue, nil
 }
 
 func (c *cataloguing) readTables(ctx context.Context) error {

@@ -195,11 +195,60 @@ var shots = []shot{
 			answer("which-colours", "SELECT colour, count(*)\nFROM hive\nGROUP BY colour;", "Submit")(p)
 			p.MustEval(`() => scrollTo(0, 0)`)
 		}},
+	{name: "datasets", who: demo.InstructorName, password: demo.InstructorPassword, path: "/datasets", width: 1280, height: 800,
+		steps: func(p *rod.Page) { p.MustElement(".jobs li") }},
+	{name: "dataset", who: demo.LearnerName, password: demo.LearnerPassword, path: "/datasets/apiary#hive", width: 1280, height: 800,
+		steps: func(p *rod.Page) {
+			p.MustElementR("#hive button", "Show the rows").MustClick()
+			p.MustElement("#hive .table-rows td")
+			p.MustEval(`() => document.getElementById("hive").scrollIntoView()`)
+		}},
+	{name: "map", who: demo.LearnerName, password: demo.LearnerPassword, path: "/datasets/apiary/map", width: 1280, height: 800,
+		steps: func(p *rod.Page) { p.MustElement(".relation") }},
+	{name: "build-failed", who: demo.InstructorName, password: demo.InstructorPassword, path: "/datasets", width: 1280, height: 800,
+		steps: func(p *rod.Page) {
+			p.MustElement("[data-choose=files]").MustSetFiles(written("flights-of-swarms.sql", mistaken))
+			p.MustElementR("label", "list them all").MustClick()
+			p.MustElementR(".build-form button", "^Build$").MustClick()
+			p.MustElementR(".job-state", "Failed")
+			p.MustElement(".problem")
+		}},
 	{name: "phone", who: demo.LearnerName, password: demo.LearnerPassword, path: "/papers/first-look#hives-by-strength", width: 390, height: 800,
 		steps: func(p *rod.Page) {
 			p.MustElement(".notes")
 			p.MustEval(`() => document.getElementById("hives-by-strength").scrollIntoView()`)
 		}},
+}
+
+// mistaken is a setup script with typical mistakes.
+const mistaken = `CREATE TABLE sighting (
+    sighting_id integer PRIMARY KEY,
+    swarm_id    integer NOT NULL REFERENCES swarm,
+    seen_at     datetime NOT NULL
+);
+CREATE TABLE swarm (
+    swarm_id integer PRIMARY KEY,
+    place    text NOT NULL
+);
+INSERT INTO swarm VALUES
+    (1, 'Old lime tree'),
+    (2, 'Chapel roof'),
+    (2, 'Mill chimney');
+`
+
+// sightings is a CSV file that makes a table.
+const sightings = "Sighting,Seen at,Place,Size\n1,2026-05-03 11:20,Old lime tree,2.5\n2,2026-05-09 15:05,Chapel roof,\n"
+
+// written writes a file and returns its path.
+func written(name, text string) string {
+	folder, err := os.MkdirTemp("", "examen-shots-")
+	if err == nil {
+		err = os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600)
+	}
+	if err != nil {
+		panic(err)
+	}
+	return filepath.Join(folder, name)
 }
 
 // commands takes pictures of what the command line prints, set as a page.
@@ -220,12 +269,21 @@ func commands(url, folder string, only []string) error {
 	teacher := script{home: home, env: []string{"EXAMEN_PASSWORD=" + demo.InstructorPassword, "EXAMEN_URL=" + url}}
 	teacher.run("", "login", demo.InstructorName)
 	teacher.show("", "progress", "first-look")
+	builder := script{home: home, env: teacher.env}
+	for name, text := range map[string]string{"swarms.sql": mistaken, "sightings.csv": sightings} {
+		if err := os.WriteFile(filepath.Join(home, name), []byte(text), 0o600); err != nil {
+			return err
+		}
+	}
+	builder.show("", "dataset", "build", "swarms.sql")
+	builder.show("", "dataset", "build", "sightings.csv")
+	builder.text.WriteString(strings.Join(strings.SplitAfter("$ examen dataset map apiary\n"+builder.run("", "dataset", "map", "apiary"), "\n")[:12], ""))
 	b, closeBrowser, err := browser.Open()
 	if err != nil {
 		return err
 	}
 	defer closeBrowser()
-	for name, s := range map[string]*script{"command-learner": &learner, "command-progress": &teacher} {
+	for name, s := range map[string]*script{"command-learner": &learner, "command-progress": &teacher, "command-build": &builder} {
 		if err := picture(b, s.text.String(), filepath.Join(folder, name+".png")); err != nil {
 			return err
 		}
@@ -242,7 +300,9 @@ type script struct {
 }
 
 func (s *script) run(in string, args ...string) string {
-	cmd := exec.Command("bin/examen", args...)
+	binary, _ := filepath.Abs("bin/examen")
+	cmd := exec.Command(binary, args...)
+	cmd.Dir = s.home // so that files there have short names
 	cmd.Env = append(append(os.Environ(), "XDG_CONFIG_HOME="+s.home), s.env...)
 	cmd.Stdin = strings.NewReader(in)
 	out, _ := cmd.CombinedOutput() // a wrong answer's exit code is not zero

@@ -12,7 +12,7 @@ import (
 // A Catalogue describes the tables of a build.
 type Catalogue struct {
 	Tables []Table `json:"tables"`
-	Bytes  int64   `json:"bytes,omitempty"` // of the whole database on disk
+	Bytes  int64   `json:"bytes,omitempty"` // of all tables on disk, with their indexes
 }
 
 // A Table is a table or view. Its name carries the schema, unless that is public.

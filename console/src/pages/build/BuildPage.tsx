@@ -47,7 +47,7 @@ export function BuildPage() {
             Stop
           </Button>
         )}
-        {over && job.kind === "dataset" && <Link to={`/datasets/${job.name}`}>The dataset</Link>}
+        {job.state === "done" && job.kind === "dataset" && <Link to={`/datasets/${job.name}`}>The dataset</Link>}
         <Link to="/datasets">All datasets</Link>
       </div>
       {refused && <ProblemNote problem={refused} />}

@@ -7,7 +7,7 @@ export function ScriptErrors({ job }: { job: Job }) {
   return (
     <section>
       <h2>{count(errors.length + (job.more_errors ?? 0), "error")} in the scripts</h2>
-      <p className="quiet">The build that was in use before stays in use.</p>
+      <p className="quiet">A build that was in use before stays in use.</p>
       {errors.slice(0, 200).map((e, i) => (
         <div key={i} className="problem">
           <p>
