@@ -179,6 +179,70 @@ func TestAnInstructorsDayAtTheCommandLine(t *testing.T) {
 	}
 }
 
+// Building and looking at a dataset, as an instructor would at the command line.
+func TestDatasetsAtTheCommandLine(t *testing.T) {
+	s := at(t, demo.InstructorName, demo.InstructorPassword)
+	folder := t.TempDir()
+	if err := os.CopyFS(folder, scripts(map[string]string{
+		"nights/main.sql":   "\\i tables.sql\n\\copy night FROM 'rows.csv' WITH (FORMAT csv, HEADER)\n",
+		"nights/tables.sql": "CREATE TABLE site (site_id int PRIMARY KEY);\nCREATE TABLE night (day date PRIMARY KEY, cloud int, site_id int REFERENCES site);\n",
+		"nights/rows.csv":   "\ufeffday,cloud,site_id\n2026-01-01,10,\n2026-01-02,,\n", "nights/.hidden.sql": "nonsense",
+		"bad.sql": "CREATE TABLE a (x int);\nINSERT INTO a VALUES (1), ('b');\nINSERT INTO c VALUES (1);\n", "list.csv": "Day,Cloud\n2026-01-01,5\n"})); err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		args string
+		code int
+		want []string
+	}{
+		// A file alone takes those that it names with it; of a folder those run that no other includes.
+		{"dataset build FOLDER/nights/main.sql --name cli-nights --title Nights", 0, []string{"cli-nights, build 1: 2 tables, 2 rows", "Running the setup scripts ...", "site is empty"}},
+		{"dataset build FOLDER/nights --name cli-nights", 0, []string{"cli-nights, build 2: 2 tables, 2 rows"}},
+		{"dataset build FOLDER/bad.sql", 3, []string{"bad.sql:2:28: invalid input syntax for type integer: \"b\"", "    | INSERT INTO a VALUES (1), ('b')", "1 error in its setup scripts"}},
+		{"dataset build FOLDER/bad.sql --keep-going", 3, []string{"bad.sql:2:28:", "bad.sql:3:13: relation \"c\" does not exist", "No script makes c", "2 errors in its setup scripts"}},
+		{"dataset build FOLDER/list.csv --name cli-list", 0, []string{"list, made from list.csv (1 row", "day     date     Day"}},
+		{"dataset build FOLDER/none.sql", 2, []string{"no such file"}},
+		{"dataset build FOLDER/nights FOLDER/bad.sql", 2, []string{"give one folder, or files"}},
+		{"dataset build FOLDER --name pack-or-not --background", 0, []string{"is job"}},
+		{"dataset builds cli-nights", 0, []string{"done", "cli-nights, build 2: 2 tables, 2 rows"}},
+		{"dataset follow cli-nights", 0, []string{"cli-nights, build 2"}},
+		{"dataset stop cli-nights", 0, []string{"cli-nights, build 2"}}, // it has ended
+		{"dataset follow never-built", 2, []string{"no build of"}},
+		{"dataset list", 0, []string{"Nights"}},
+		{"dataset show cli-nights night", 0, []string{"night, a table of cli-nights with 2 rows", "Each night belongs to one or no site (site_id).", "Each row is known by its day.", "2026-01-01, 2026-01-02"}},
+		{"dataset show cli-nights moon", 2, []string{"has no table"}},
+		{"dataset rows cli-nights night --where cloud=NULL", 0, []string{"2026-01-02"}},
+		{"dataset rows cli-nights night --sort day --descending --limit 1", 0, []string{"2026-01-02", "More rows follow: --offset 1"}},
+		{"dataset rows cli-nights night --where cloud", 2, []string{"expected COLUMN=VALUE"}},
+		{"dataset map cli-nights", 0, []string{"┌─ night, 2 rows", "night >─○ site"}},
+		{"dataset map cli-nights --format mermaid", 0, []string{"erDiagram", `"site" |o--o{ "night" : "site_id"`}},
+		{"dataset map cli-nights --format svg --table site", 0, []string{"<svg"}},
+		{"dataset map cli-nights --format jpeg", 2, []string{"expected text, mermaid or svg"}},
+		{"dataset drop cli-list", 0, []string{"is removed"}},
+		{"dataset drop cli-list", 3, []string{"no such dataset"}},
+	} {
+		p := s.run("", strings.Fields(strings.ReplaceAll(c.args, "FOLDER", folder))...)
+		if p.code != c.code {
+			t.Errorf("%s: exit code %d, want %d: %s%s", c.args, p.code, c.code, p.out, p.errs)
+		}
+		for _, part := range c.want {
+			if !strings.Contains(p.out+p.errs, part) {
+				t.Errorf("%s: no %q in\n%s%s", c.args, part, p.out, p.errs)
+			}
+		}
+	}
+	var job client.Job
+	if p := s.run("", "dataset", "build", folder+"/list.csv", "--name", "cli-json", "-o", "json"); json.Unmarshal([]byte(p.out), &job) != nil || job.State != client.JobDone || job.Report.Datasets[0].Rows != 1 {
+		t.Errorf("JSON is the contract's own: %s", p.out)
+	}
+	_, c := newcomer(t) // is told so before the files are sent
+	many := scripts(map[string]string{"a.sql": strings.Repeat("SELECT 1;\n", 8_000_000)})
+	contentType, body := client.SendFiles(many, []string{"a.sql"}, nil)
+	if p := problemOf(t)(c.BuildDatasetWithBody(ctx, "mine", &client.BuildDatasetParams{}, contentType, body, client.AskFirst)); p.Status != 403 {
+		t.Errorf("got %+v", p)
+	}
+}
+
 // What comes from data is shown, not acted upon.
 func TestTerminalEscapesAreShown(t *testing.T) {
 	name, _ := newcomer(t)

@@ -3,6 +3,7 @@ package test
 import (
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -114,6 +115,16 @@ func TestTheMapInTheConsole(t *testing.T) {
 	w.element(`.map-space[data-tables="11"] .react-flow__node`)
 	if again := place(); again != moved {
 		t.Errorf("moved to %s, and after loading anew it is at %s", moved, again)
+	}
+	w.MustEval(`() => { window.saved = []; HTMLAnchorElement.prototype.click = function () { saved.push(this.download + " " + this.href) } }`)
+	w.says("button", "Save as SVG").MustClick()
+	w.says("button", "Save as PNG").MustClick()
+	until(t, "both drawings are saved", func() bool { return w.MustEval(`() => saved.length`).Int() == 2 })
+	saved := w.MustEval(`() => saved.map(decodeURIComponent).sort().join("\n")`).Str()
+	at := regexp.MustCompile(`translate\((\d+)px, (\d+)px\)`).FindStringSubmatch(moved)
+	if !strings.Contains(saved, "apiary-map.png data:image/png;base64,") || !strings.Contains(saved, "apiary-map.svg data:image/svg+xml") || at == nil ||
+		!strings.Contains(saved, "translate("+at[1]+" "+at[2]+`)"><title>swarm</title>`) {
+		t.Errorf("moved to %s, saved %.300s", moved, saved)
 	}
 	w.says("button", "Lay out anew").MustClick()
 	until(t, "the table is back", func() bool { return place() == before })

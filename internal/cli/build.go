@@ -46,7 +46,7 @@ their names, but for those that others include. The last good build stays in use
 			}
 			params.Folder, params.Script = s.folder, s.scripts
 			c, job, err := p.send(s, func(c *client.Client, contentType string, body io.Reader) (*http.Response, error) {
-				return c.BuildDatasetWithBody(cmd.Context(), name, &params, contentType, body)
+				return c.BuildDatasetWithBody(cmd.Context(), name, &params, contentType, body, client.AskFirst)
 			})
 			if err != nil {
 				return err

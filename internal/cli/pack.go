@@ -23,7 +23,7 @@ func (p *program) pack() *cobra.Command {
 			}
 			defer s.root.Close()
 			c, job, err := p.send(s, func(c *client.Client, contentType string, body io.Reader) (*http.Response, error) {
-				return c.LoadPackWithBody(cmd.Context(), contentType, body)
+				return c.LoadPackWithBody(cmd.Context(), contentType, body, client.AskFirst)
 			})
 			if err != nil {
 				return err

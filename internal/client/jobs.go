@@ -10,6 +10,7 @@ import (
 	"io"
 	"io/fs"
 	"mime/multipart"
+	"net/http"
 	"net/textproto"
 	"strings"
 	"time"
@@ -27,6 +28,12 @@ func SendFiles(folder fs.FS, paths []string, each func(bytes int)) (contentType 
 		in.CloseWithError(err)
 	}()
 	return w.FormDataContentType(), out
+}
+
+// AskFirst has a call's body sent only when the service has said that it takes it.
+func AskFirst(_ context.Context, r *http.Request) error {
+	r.Header.Set("Expect", "100-continue")
+	return nil
 }
 
 func writeFiles(w *multipart.Writer, folder fs.FS, paths []string, each func(int)) error {
@@ -138,7 +145,7 @@ func Loaded(ctx context.Context, c *Client, folder fs.FS) (JobReport, error) {
 		return JobReport{}, err
 	}
 	contentType, body := SendFiles(folder, paths, nil)
-	job, err := Read[Job](c.LoadPackWithBody(ctx, contentType, body))
+	job, err := Read[Job](c.LoadPackWithBody(ctx, contentType, body, AskFirst))
 	if err == nil {
 		job, err = Follow(ctx, c, job, nil)
 	}

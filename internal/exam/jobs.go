@@ -219,6 +219,7 @@ func (s *Service) Jobs(ctx context.Context, who Account, dataset string) ([]*Job
 	}
 	list := []*Job{}
 	for _, row := range rows {
+		row.Job.Errors = nil // they may be many
 		j, err := readJob(row.Job, row.Account)
 		if err != nil {
 			return nil, err

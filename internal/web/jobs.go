@@ -10,6 +10,8 @@ import (
 	"mime/multipart"
 	"net/http"
 
+	"github.com/gin-gonic/gin"
+
 	"examen/internal/exam"
 	"examen/internal/web/contract"
 )
@@ -19,7 +21,7 @@ func (s *server) BuildDataset(ctx context.Context, request contract.BuildDataset
 	job, err := s.service.Receive(ctx, who(ctx), exam.BuildDataset, request.Dataset, exam.JobOptions{Title: p.Title, Encoding: p.Encoding, KeepGoing: p.KeepGoing, Folder: p.Folder, Scripts: p.Script, Ask: p.Ask},
 		uploaded(request.Body))
 	if err != nil {
-		return nil, err
+		return nil, drain(ctx, err)
 	}
 	return contract.BuildDataset202JSONResponse(toJob(job)), nil
 }
@@ -27,9 +29,15 @@ func (s *server) BuildDataset(ctx context.Context, request contract.BuildDataset
 func (s *server) LoadPack(ctx context.Context, request contract.LoadPackRequestObject) (contract.LoadPackResponseObject, error) {
 	job, err := s.service.Receive(ctx, who(ctx), exam.LoadPack, "", exam.JobOptions{}, uploaded(request.Body))
 	if err != nil {
-		return nil, err
+		return nil, drain(ctx, err)
 	}
 	return contract.LoadPack202JSONResponse(toJob(job)), nil
+}
+
+// drain throws away some of what is still coming, so that the caller gets to read why the files are not taken.
+func drain(ctx context.Context, err error) error {
+	_, _ = io.CopyN(io.Discard, ctx.(*gin.Context).Request.Body, drained)
+	return err
 }
 
 // uploaded gives the files of a call as they come.

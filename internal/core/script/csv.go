@@ -1,7 +1,6 @@
 package script
 
 import (
-	"bufio"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -40,10 +39,7 @@ func ReadCSV(file io.Reader, name, encoding string) (*CSVTable, error) {
 	if text, err = decoded(text, encoding); err != nil {
 		return nil, &Error{File: name, Line: 1, Detail: err.Error()}
 	}
-	buffered := bufio.NewReaderSize(text, readAhead)
-	if mark, err := buffered.Peek(3); err == nil && string(mark) == "\ufeff" {
-		_, _ = buffered.Discard(3)
-	}
+	buffered := withoutMark(text)
 	t := &CSVTable{File: name, Name: tableName(name)}
 	beginning, _ := buffered.Peek(readAhead / 2)
 	t.Delimiter = delimiter(string(beginning))

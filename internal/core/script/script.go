@@ -93,11 +93,7 @@ type Reader struct {
 
 // NewReader returns a reader of a script in UTF-8.
 func NewReader(in io.Reader) *Reader {
-	r := &Reader{in: bufio.NewReaderSize(in, readAhead), line: 1}
-	if mark, err := r.in.Peek(3); err == nil && string(mark) == "\ufeff" {
-		_, _ = r.in.Discard(3)
-	}
-	return r
+	return &Reader{in: withoutMark(in), line: 1}
 }
 
 // readAhead is how many bytes are read at a time.

@@ -1,6 +1,7 @@
 package script
 
 import (
+	"bufio"
 	"compress/gzip"
 	"errors"
 	"fmt"
@@ -466,8 +467,18 @@ func (s *Scripts) copy(item *Item, rest string) (bool, error) {
 	if o.data, err = decoded(text, s.stack[len(s.stack)-1].encoding); err != nil {
 		return false, err
 	}
+	o.data = withoutMark(o.data)
 	s.copied, s.dataFile, s.dataLine = o, name, 1
 	return false, nil
+}
+
+// withoutMark leaves out the byte order mark that a file may begin with.
+func withoutMark(text io.Reader) *bufio.Reader {
+	in := bufio.NewReaderSize(text, readAhead)
+	if mark, err := in.Peek(3); err == nil && string(mark) == "\ufeff" {
+		_, _ = in.Discard(3)
+	}
+	return in
 }
 
 func (s *Scripts) endCopy() {
