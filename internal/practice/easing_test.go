@@ -1,0 +1,215 @@
+package practice_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"sync"
+	"testing"
+
+	"examen/internal/practice"
+)
+
+// priorities writes down how the processes of sessions are set.
+type priorities struct {
+	mu    sync.Mutex
+	set   []string
+	stuck bool // cannot be taken back
+}
+
+func (p *priorities) change(_ uint32, low bool) error {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if !low && p.stuck {
+		return errors.New("only a privileged user may")
+	}
+	p.set = append(p.set, map[bool]string{true: "low", false: "back"}[low])
+	return nil
+}
+
+func (p *priorities) taken() []string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	all := p.set
+	p.set = nil
+	return all
+}
+
+func TestLongRunsAreEasedAndPutBack(t *testing.T) {
+	s := server(t, limits)
+	database := build(t, s, hives, false)
+	p := &priorities{}
+	s.Ease(p.change)
+	by := func(learner int64, sql string) string {
+		t.Helper()
+		var sink table
+		if _, err := s.Run(context.Background(), practice.Run{Learner: learner, Database: database, SQL: sql}, &sink); err != nil {
+			t.Fatal(err)
+		}
+		return sink.text.String()
+	}
+	by(1, "SELECT 1")
+	if got := p.taken(); got != nil {
+		t.Errorf("a short run: %v", got)
+	}
+	by(1, "SELECT pg_sleep(0.4)")
+	if got := p.taken(); !slices.Equal(got, []string{"low", "back"}) {
+		t.Errorf("a long run: %v", got)
+	}
+	// Who has just run something long begins low, others do not.
+	by(1, "SELECT 1")
+	if got := p.taken(); !slices.Equal(got, []string{"low", "back"}) {
+		t.Errorf("the same learner's next: %v", got)
+	}
+	by(2, "SELECT 1")
+	if got := p.taken(); got != nil {
+		t.Errorf("another learner: %v", got)
+	}
+}
+
+// A session whose process keeps the low priority is not lent to anybody else.
+func TestASessionThatStaysEasedIsThrownAway(t *testing.T) {
+	one := limits
+	one.Seats = 1
+	s := server(t, one)
+	database := build(t, s, hives, false)
+	s.Ease((&priorities{stuck: true}).change)
+	conn := superuser(t, database)
+	session := func() (pid int) {
+		t.Helper()
+		if _, err := s.Run(context.Background(), practice.Run{Learner: 2, Database: database, SQL: "SELECT 1"}, &table{}); err != nil {
+			t.Fatal(err)
+		}
+		if err := conn.QueryRow(context.Background(), "SELECT pid FROM pg_stat_activity WHERE starts_with(usename, 'examen_seat') AND datname = current_database()").Scan(&pid); err != nil {
+			t.Fatal(err)
+		}
+		return pid
+	}
+	first := session()
+	if again := session(); again != first {
+		t.Errorf("an ordinary run's session is used again, %d and %d", first, again)
+	}
+	if _, err := s.Run(context.Background(), practice.Run{Learner: 1, Database: database, SQL: "SELECT pg_sleep(0.4)"}, &table{}); err != nil {
+		t.Fatal(err)
+	}
+	if after := session(); after == first {
+		t.Error("the session is used again")
+	}
+}
+
+func TestOneLearnerHasOnlySoManyRunsAtOnce(t *testing.T) {
+	s := server(t, limits) // three seats, two for one learner
+	database := build(t, s, hives, false)
+	run := func(learner int64, sink practice.Sink) chan error {
+		done := make(chan error, 1)
+		go func() {
+			_, err := s.Run(context.Background(), practice.Run{Learner: learner, Database: database, SQL: "SELECT 1"}, sink)
+			done <- err
+		}()
+		return done
+	}
+	held := make([]*holding, 2)
+	var all []chan error
+	for i := range held {
+		held[i] = &holding{begun: make(chan struct{}), release: make(chan struct{})}
+		all = append(all, run(1, held[i]))
+		<-held[i].begun
+	}
+	third := run(1, &table{})
+	if err := <-run(2, &table{}); err != nil {
+		t.Errorf("another learner finds a seat: %v", err)
+	}
+	select {
+	case err := <-third:
+		t.Errorf("a third run at once: %v", err)
+	default:
+	}
+	for i := range held {
+		close(held[i].release)
+	}
+	for _, done := range append(all, third) {
+		if err := <-done; err != nil {
+			t.Error(err)
+		}
+	}
+}
+
+// What extensions and scripts leave open in a database is closed as it is handed over.
+func TestWhatAScriptChangesOfItsDatabaseDoesNotReachSeats(t *testing.T) {
+	s := server(t, limits)
+	database := build(t, s, files{"a.sql": `CREATE TABLE a (x int);
+INSERT INTO a VALUES (1);
+DO $$ BEGIN EXECUTE format('ALTER DATABASE %I SET statement_timeout = 0', current_database()); END $$;
+DO $$ BEGIN EXECUTE format('ALTER DATABASE %I SET default_transaction_read_only = off', current_database()); END $$;
+CREATE SCHEMA open;
+GRANT CREATE ON SCHEMA open TO PUBLIC;
+DO $$ BEGIN EXECUTE 'GRANT CREATE, USAGE ON SCHEMA open TO PUBLIC'; END $$;`}, false)
+	for _, sql := range []string{"CREATE TABLE open.mine (x int)", "CREATE TABLE public.mine (x int)", "INSERT INTO a VALUES (2)"} {
+		var e *practice.DatabaseError
+		if got, err := run(s, database, sql); !errors.As(err, &e) {
+			t.Errorf("%s: got %s, %v", sql, got, err)
+		}
+	}
+	var settings int
+	if err := superuser(t, database).QueryRow(context.Background(), "SELECT count(*) FROM pg_db_role_setting WHERE setdatabase = (SELECT oid FROM pg_database WHERE datname = current_database())").Scan(&settings); err != nil || settings != 0 {
+		t.Errorf("%d settings of the database are left, %v", settings, err)
+	}
+	if got, err := run(s, database, "SELECT x FROM a"); err != nil || got != "x:integer | 1" {
+		t.Errorf("got %s, %v", got, err)
+	}
+}
+
+func TestTheCatalogueTellsAll(t *testing.T) {
+	s := server(t, limits)
+	built, err := s.Build(context.Background(), files{"a.sql": `CREATE SCHEMA yard;
+CREATE TABLE yard.place (place_id int PRIMARY KEY, name text UNIQUE DEFAULT 'somewhere');
+CREATE TABLE "my.hive" (id int GENERATED ALWAYS AS IDENTITY PRIMARY KEY, place_id int NOT NULL REFERENCES yard.place, weight numeric CHECK (weight > 0), twice numeric GENERATED ALWAYS AS (weight * 2) STORED);
+CREATE INDEX heavy ON "my.hive" (weight DESC) WHERE weight > 10;
+CREATE VIEW heavy_hive AS SELECT id FROM "my.hive" WHERE weight > 10;
+CREATE MATERIALIZED VIEW kept AS SELECT 1 AS one;
+CREATE TABLE night (day date, cloud int) PARTITION BY RANGE (day);
+CREATE TABLE night_2026 PARTITION OF night FOR VALUES FROM ('2026-01-01') TO ('2027-01-01');
+CREATE TABLE """quoted""" ("a b" text);
+COMMENT ON TABLE yard.place IS 'Where hives stand.';
+COMMENT ON COLUMN yard.place.name IS 'As people call it.';
+INSERT INTO yard.place VALUES (1, 'Lime lane'), (2, NULL), (3, repeat('x', 100));
+INSERT INTO "my.hive" (place_id, weight) VALUES (1, 12.5), (1, 8), (2, 12.5);
+INSERT INTO night VALUES ('2026-05-01', 1);`}.order("test_all"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Drop(context.Background(), "test_all")
+	var got []string
+	for _, table := range built.Tables {
+		got = append(got, fmt.Sprintf("%s %s %d", table.Name, table.SQLName, table.Rows))
+	}
+	if want := []string{`"quoted" public."""quoted""" 0`, "heavy_hive public.heavy_hive 2", "kept public.kept 1", `my.hive public."my.hive" 3`, "night public.night 1", "yard.place yard.place 3"}; !slices.Equal(got, want) {
+		t.Errorf("got  %q\nwant %q", got, want)
+	}
+	hive, place := built.Table("my.hive"), built.Table("yard.place")
+	if c := hive.Column("place_id"); c.References != "yard.place.place_id" || c.Nullable {
+		t.Errorf("place_id: %+v", c)
+	}
+	if c := hive.Column("weight"); fmt.Sprint(c.Examples) != "[12.5 8]" || !c.Nullable {
+		t.Errorf("weight: %+v", c)
+	}
+	if hive.Column("id").Default != "generated as identity" || hive.Column("twice").Default != "generated: (weight * (2)::numeric)" || place.Column("name").Default != "'somewhere'::text" {
+		t.Errorf("defaults: %q, %q, %q", hive.Column("id").Default, hive.Column("twice").Default, place.Column("name").Default)
+	}
+	if len(hive.Indexes) != 1 || hive.Indexes[0].Definition != "btree (weight DESC) WHERE weight > 10::numeric" {
+		t.Errorf("indexes: %+v", hive.Indexes)
+	}
+	if place.Meaning != "Where hives stand." || place.Column("name").Meaning != "As people call it." {
+		t.Errorf("comments are meanings: %+v", place)
+	}
+	if examples := place.Column("name").Examples; len(examples) != 2 || len([]rune(examples[1])) != 40 {
+		t.Errorf("long values are cut: %q", examples)
+	}
+	if view := built.Table("heavy_hive"); !view.View || view.Query == "" || len(view.Constraints) > 0 {
+		t.Errorf("a view: %+v", view)
+	}
+	if built.Bytes == 0 || hive.Bytes == 0 || len(built.Relations()) != 1 {
+		t.Errorf("%d bytes, relations %+v", built.Bytes, built.Relations())
+	}
+}
