@@ -4,14 +4,18 @@ import (
 	"bufio"
 	"context"
 	"fmt"
-	"net/url"
+	"log/slog"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5/pgxpool"
+
+	"examen/internal/postgres"
 	"examen/internal/practice"
+	"examen/internal/server"
 )
 
 // Building from a script against `psql -1 -f` of the same file, by turns in one run on the same server. The figure is the ratio of the times.
@@ -31,35 +35,41 @@ func benchmarkBuild(b *testing.B, write func(w *bufio.Writer)) {
 	f.Close()
 	info, _ := os.Stat(file)
 
-	pool := superuser(b, sharedFolder, "practice", "postgres")
-	config := pool.Config().ConnConfig
-	database := func(name string) string {
-		u := url.URL{Scheme: "postgres", User: url.UserPassword(config.User, config.Password), Path: "/" + name, RawQuery: url.Values{"host": {config.Host}, "port": {fmt.Sprint(config.Port)}}.Encode()}
-		return u.String()
-	}
-	server, err := practice.Open(ctx, database("postgres"), practice.DefaultLimits)
+	options := server.PracticeCluster
+	options.Folder, options.Log = filepath.Join(dataDir(b), "practice"), slog.New(slog.DiscardHandler)
+	cluster, err := postgres.Start(ctx, options)
 	if err != nil {
 		b.Fatal(err)
 	}
-	b.Cleanup(server.Close)
+	b.Cleanup(cluster.Stop)
+	pool, err := pgxpool.New(ctx, cluster.URL("postgres"))
+	if err != nil {
+		b.Fatal(err)
+	}
+	b.Cleanup(pool.Close)
+	own, err := practice.Open(ctx, cluster.URL("postgres"), practice.DefaultLimits)
+	if err != nil {
+		b.Fatal(err)
+	}
+	b.Cleanup(own.Close)
 	psql := func() {
 		if _, err := pool.Exec(ctx, "CREATE DATABASE bench_psql TEMPLATE template0"); err != nil {
 			b.Fatal(err)
 		}
 		defer pool.Exec(ctx, "DROP DATABASE bench_psql WITH (FORCE)") //nolint:errcheck // the next run says
 		start := time.Now()
-		if out, err := exec.Command("psql", "-X", "-q", "-v", "ON_ERROR_STOP=1", "-1", "-f", file, database("bench_psql")).CombinedOutput(); err != nil {
+		if out, err := exec.Command("psql", "-X", "-q", "-v", "ON_ERROR_STOP=1", "-1", "-f", file, cluster.URL("bench_psql")).CombinedOutput(); err != nil {
 			b.Fatalf("%v: %s", err, out)
 		}
 		theirs += time.Since(start)
 	}
 	examen := func() {
 		start := time.Now()
-		if _, err := server.Build(context.Background(), practice.Order{Database: "bench_examen", Files: os.DirFS(folder), Scripts: []string{"setup.sql"}}); err != nil {
+		if _, err := own.Build(context.Background(), practice.Order{Database: "bench_examen", Files: os.DirFS(folder), Scripts: []string{"setup.sql"}}); err != nil {
 			b.Fatal(err)
 		}
 		ours += time.Since(start)
-		if err := server.Drop(ctx, "bench_examen"); err != nil {
+		if err := own.Drop(ctx, "bench_examen"); err != nil {
 			b.Fatal(err)
 		}
 	}

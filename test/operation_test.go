@@ -30,7 +30,7 @@ func start(t *testing.T, command string, args ...string) *service {
 	return s
 }
 
-func dataDir(t *testing.T) string {
+func dataDir(t testing.TB) string {
 	t.Helper()
 	folder, err := postgrestest.Folder()
 	if err != nil {

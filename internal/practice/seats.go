@@ -17,13 +17,23 @@ import (
 	"examen/internal/core/result"
 )
 
-// A seat is a role and at most one session opened as that role. It serves one run at a time.
+// A seat is a role and a few sessions opened as that role, each in a database of its own. It serves one run at a time.
 type seat struct {
 	role     string
 	password string
-	database string
-	session  *pgconn.PgConn // nil where there is none
+	sessions []sitting      // the last used at the end
+	session  *pgconn.PgConn // of the run at hand, or the last; nil where there is none
 }
+
+// A sitting is a session in a database.
+type sitting struct {
+	database string
+	session  *pgconn.PgConn
+}
+
+// mostSittings is how many sessions a seat keeps, so that learners of several datasets, and checks on several variants, do not open a new one each
+// time.
+const mostSittings = 3
 
 // seats are all seats of one kind.
 type seats struct {
@@ -59,7 +69,7 @@ func (s *Server) makeSeats(ctx context.Context, conn *pgx.Conn, prefix, group st
 	slices.Sort(names)
 	for i := range s.limits.Seats {
 		st := &seat{role: fmt.Sprintf("%s_%02d", prefix, i+1), password: secret()}
-		if err := ensureRole(ctx, conn, st.role, "LOGIN INHERIT CONNECTION LIMIT 2 PASSWORD '"+st.password+"'"); err != nil {
+		if err := ensureRole(ctx, conn, st.role, "LOGIN INHERIT CONNECTION LIMIT 6 PASSWORD '"+st.password+"'"); err != nil {
 			return nil, err
 		}
 		sql := "GRANT " + group + " TO " + quote(st.role)
@@ -114,7 +124,7 @@ func (p *seats) take(database string) *seat {
 	defer p.mu.Unlock()
 	at := 0
 	for i := len(p.free) - 1; i >= 0; i-- {
-		if p.free[i].session != nil && p.free[i].database == database {
+		if p.free[i].in(database) >= 0 {
 			at = i
 			break
 		}
@@ -126,10 +136,15 @@ func (p *seats) take(database string) *seat {
 
 // sit makes sure that the seat has a session in the database.
 func (p *seats) sit(ctx context.Context, st *seat, database string) error {
-	if st.session != nil && st.database == database && !st.session.IsClosed() {
+	if i := st.in(database); i >= 0 {
+		found := st.sessions[i]
+		st.sessions = append(slices.Delete(st.sessions, i, i+1), found)
+		st.session = found.session
 		return nil
 	}
-	st.leave()
+	for len(st.sessions) >= mostSittings {
+		st.close(0)
+	}
 	config := p.server.config.ConnConfig.Config.Copy()
 	config.User, config.Password, config.Database = st.role, st.password, database
 	config.RuntimeParams = map[string]string{"application_name": "examen"}
@@ -146,21 +161,36 @@ func (p *seats) sit(ctx context.Context, st *seat, database string) error {
 	if err != nil {
 		return fmt.Errorf("%w: %v", ErrUnavailable, err)
 	}
-	st.session, st.database = session, database
+	st.session, st.sessions = session, append(st.sessions, sitting{database, session})
 	return nil
 }
 
-// leave ends the seat's session.
-func (st *seat) leave() {
-	if st.session != nil {
-		ctx, cancel := context.WithTimeout(context.Background(), time.Second)
-		st.session.Close(ctx)
-		cancel()
+// in finds the seat's session in a database; -1 where there is none. Sessions that have ended are forgotten.
+func (st *seat) in(database string) int {
+	st.sessions = slices.DeleteFunc(st.sessions, func(s sitting) bool { return s.session.IsClosed() })
+	return slices.IndexFunc(st.sessions, func(s sitting) bool { return s.database == database })
+}
+
+// close ends one of the seat's sessions.
+func (st *seat) close(i int) {
+	session := st.sessions[i].session
+	st.sessions = slices.Delete(st.sessions, i, i+1)
+	ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+	defer cancel()
+	session.Close(ctx)
+	if st.session == session {
 		st.session = nil
 	}
 }
 
-// cut ends the seat's session, and what it may be doing at the server.
+// leave ends the session of the run at hand.
+func (st *seat) leave() {
+	if i := slices.IndexFunc(st.sessions, func(s sitting) bool { return s.session == st.session }); i >= 0 {
+		st.close(i)
+	}
+}
+
+// cut ends the session of the run at hand, and what it may be doing at the server.
 func (st *seat) cut() {
 	if st.session == nil {
 		return
@@ -224,13 +254,13 @@ func (st *seat) clean() bool {
 	return pipeline.Close() == nil && st.session.TxStatus() == 'I'
 }
 
-// end cuts every session that a database has.
+// end ends every session in a database that no run has now.
 func (p *seats) end(database string) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	for _, st := range p.free {
-		if st.database == database {
-			st.leave()
+		if i := st.in(database); i >= 0 {
+			st.close(i)
 		}
 	}
 }
@@ -239,6 +269,8 @@ func (p *seats) close() {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	for _, st := range p.free {
-		st.leave()
+		for len(st.sessions) > 0 {
+			st.close(0)
+		}
 	}
 }

@@ -50,6 +50,11 @@ type Server struct {
 // practiceMemory bounds what one process of the practice cluster may address: its shared memory and what queries ask for.
 const practiceMemory = 1 << 30
 
+// PracticeCluster is the practice cluster that Examen runs itself, but for its folder: what is built there can be built again.
+var PracticeCluster = postgres.Options{Super: "examen_practice", AddressSpace: practiceMemory, Settings: map[string]string{
+	"max_connections": "150", "max_wal_size": "1GB", "synchronous_commit": "off", "wal_level": "minimal", "max_wal_senders": "0", "max_prepared_transactions": "0",
+	"client_connection_check_interval": "1s", "max_locks_per_transaction": "128"}}
+
 // Start starts everything; the service answers when it returns. With an error nothing is left running.
 func Start(ctx context.Context, options Options) (_ *Server, err error) {
 	s := &Server{failed: make(chan error, 1), stopping: make(chan struct{})}
@@ -121,9 +126,9 @@ func (s *Server) startClusters(ctx context.Context, options *Options) error {
 		})
 	}
 	start(0, &options.RecordsURL, postgres.Options{Folder: filepath.Join(s.folder.Path, "records"), Super: "examen_records", Settings: map[string]string{"max_connections": "60"}})
-	start(1, &options.PracticeURL, postgres.Options{Folder: filepath.Join(s.folder.Path, "practice"), Super: "examen_practice", AddressSpace: practiceMemory, Settings: map[string]string{
-		"max_connections": "80", "max_wal_size": "1GB", "synchronous_commit": "off", "wal_level": "minimal", "max_wal_senders": "0", "max_prepared_transactions": "0",
-		"client_connection_check_interval": "1s", "max_locks_per_transaction": "128"}})
+	practice := PracticeCluster
+	practice.Folder = filepath.Join(s.folder.Path, "practice")
+	start(1, &options.PracticeURL, practice)
 	return both.Wait()
 }
 
