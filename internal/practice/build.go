@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"slices"
+	"strings"
 
 	"github.com/jackc/pgx/v5"
 
@@ -184,8 +186,9 @@ WHERE p.prorettype <> 'trigger'::regtype AND p.pronamespace <> 'pg_catalog'::reg
 
 // handOver takes the database from the builder, so that no other script can drop it, and lets groups read it.
 func handOver(ctx context.Context, conn *pgx.Conn, database, groups string) error {
+	// Public first, and then the others as they were made: names need no schema where they are clear without.
 	rows, _ := conn.Query(ctx, `SELECT quote_ident(nspname) FROM pg_namespace
-		WHERE nspname !~ '^pg_' AND nspname <> 'information_schema'`)
+		WHERE nspname !~ '^pg_' AND nspname <> 'information_schema' ORDER BY nspname <> 'public', oid`)
 	schemas, err := pgx.CollectRows(rows, pgx.RowTo[string])
 	if err != nil {
 		return err
@@ -197,8 +200,12 @@ func handOver(ctx context.Context, conn *pgx.Conn, database, groups string) erro
 	}
 	sql := []string{
 		"ALTER DATABASE " + quote(database) + " OWNER TO CURRENT_USER",
-		"ALTER DATABASE " + quote(database) + " RESET ALL",
+		"ALTER DATABASE " + quote(database) + " RESET ALL", // what the scripts have set
+		"ALTER DATABASE " + quote(database) + " SET search_path = " + strings.Join(schemas, ", "),
 		"GRANT CONNECT ON DATABASE " + quote(database) + " TO " + groups,
+	}
+	if len(schemas) == 0 {
+		sql = slices.Delete(sql, 2, 3)
 	}
 	for _, f := range functions {
 		sql = append(sql, "REVOKE EXECUTE ON ROUTINE "+f+" FROM PUBLIC")

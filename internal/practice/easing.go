@@ -5,12 +5,11 @@ import (
 	"time"
 )
 
-const (
-	// patientFor is how long a run has the processor like any other; then it has what others leave.
-	patientFor = 100 * time.Millisecond
-	// remembered is how long a learner whose run took longer has what others leave from the beginning.
-	remembered = 20 * time.Second
-)
+// patientFor is how long a run has the processor like any other; then it has what others leave.
+var patientFor = 100 * time.Millisecond
+
+// remembered is how long a learner whose run took longer has what others leave from the beginning.
+const remembered = 20 * time.Second
 
 // An easing gives the processor to short runs first. It needs the practice server on this machine.
 type easing struct {

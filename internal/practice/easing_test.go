@@ -7,6 +7,7 @@ import (
 	"slices"
 	"sync"
 	"testing"
+	"time"
 
 	"examen/internal/practice"
 )
@@ -49,11 +50,14 @@ func TestLongRunsAreEasedAndPutBack(t *testing.T) {
 		}
 		return sink.text.String()
 	}
+	practice.SetPatience(t, time.Hour)
 	by(1, "SELECT 1")
 	if got := p.taken(); got != nil {
 		t.Errorf("a short run: %v", got)
 	}
+	practice.SetPatience(t, time.Millisecond)
 	by(1, "SELECT pg_sleep(0.4)")
+	practice.SetPatience(t, time.Hour)
 	if got := p.taken(); !slices.Equal(got, []string{"low", "back"}) {
 		t.Errorf("a long run: %v", got)
 	}
@@ -86,13 +90,16 @@ func TestASessionThatStaysEasedIsThrownAway(t *testing.T) {
 		}
 		return pid
 	}
+	practice.SetPatience(t, time.Hour)
 	first := session()
 	if again := session(); again != first {
 		t.Errorf("an ordinary run's session is used again, %d and %d", first, again)
 	}
+	practice.SetPatience(t, time.Millisecond)
 	if _, err := s.Run(context.Background(), practice.Run{Learner: 1, Database: database, SQL: "SELECT pg_sleep(0.4)"}, &table{}); err != nil {
 		t.Fatal(err)
 	}
+	practice.SetPatience(t, time.Hour)
 	if after := session(); after == first {
 		t.Error("the session is used again")
 	}
@@ -151,9 +158,9 @@ DO $$ BEGIN EXECUTE 'GRANT CREATE, USAGE ON SCHEMA open TO PUBLIC'; END $$;`}, f
 			t.Errorf("%s: got %s, %v", sql, got, err)
 		}
 	}
-	var settings int
-	if err := superuser(t, database).QueryRow(context.Background(), "SELECT count(*) FROM pg_db_role_setting WHERE setdatabase = (SELECT oid FROM pg_database WHERE datname = current_database())").Scan(&settings); err != nil || settings != 0 {
-		t.Errorf("%d settings of the database are left, %v", settings, err)
+	var settings string // that are Examen's own
+	if err := superuser(t, database).QueryRow(context.Background(), "SELECT setconfig::text FROM pg_db_role_setting WHERE setdatabase = (SELECT oid FROM pg_database WHERE datname = current_database())").Scan(&settings); err != nil || settings != `{"search_path=public, open"}` {
+		t.Errorf("settings of the database: %s, %v", settings, err)
 	}
 	if got, err := run(s, database, "SELECT x FROM a"); err != nil || got != "x:integer | 1" {
 		t.Errorf("got %s, %v", got, err)

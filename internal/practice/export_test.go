@@ -1,4 +1,16 @@
 package practice
 
+import (
+	"testing"
+	"time"
+)
+
 // AllowedFunctions is the list of functions.go, for its comparison with the server's catalogue.
 var AllowedFunctions = allowedNames()
+
+// SetPatience changes how long a run has the processor like any other, until the test's end.
+func SetPatience(t *testing.T, d time.Duration) {
+	before := patientFor
+	patientFor = d
+	t.Cleanup(func() { patientFor = before })
+}

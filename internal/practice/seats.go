@@ -50,7 +50,6 @@ func (s *Server) makeSeats(ctx context.Context, conn *pgx.Conn, prefix, group st
 	all := &seats{server: s, slots: make(chan struct{}, s.limits.Seats), lent: map[int64]chan struct{}{}, users: map[int64]int{}}
 	settings := map[string]string{
 		"default_transaction_read_only":       "on",
-		"search_path":                         "public",
 		"statement_timeout":                   strconv.FormatInt((s.limits.Time + 5*time.Second).Milliseconds(), 10), // should this service die
 		"lock_timeout":                        "2s",
 		"idle_in_transaction_session_timeout": "1min",

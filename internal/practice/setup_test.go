@@ -48,6 +48,9 @@ func TestWhatIsWrongWithAScript(t *testing.T) {
 		{"a syntax error in the middle of many", table + strings.Repeat("INSERT INTO hive VALUES (1, 'a') ON CONFLICT DO NOTHING;\n", 30) + "INSERT INTO hive VALUE (2);\n", `s.sql:32: syntax error at or near "VALUE"`},
 		{"a variable that ends a statement", "\\set x '1; SELECT'\nSELECT :x;", "s.sql:2: the variable's value, 1; SELECT, is not within one statement"},
 		{"an untrusted language", "CREATE LANGUAGE plpython3u;", `s.sql:1: extension "plpython3u" is not available`},
+		{"pg_dump's own format", "PGDMP\x01\x0e\x00\x04", "s.sql:1: this is pg_dump's custom format: write it as SQL, with pg_restore -f s.sql"},
+		{"another way of compressing", "BZh91AY&SY", "s.sql:1: this is compressed with bzip2: unpack it, or compress it with gzip"},
+		{"an archive", "PK\x03\x04\x14\x00", "s.sql:1: this is a ZIP archive: unpack it and give the folder"},
 		{"no text", "SELECT 1;\n\x00", "s.sql:2: a NUL byte stands here"},
 		{"a constraint that waits", "CREATE TABLE a (id int PRIMARY KEY, b int REFERENCES a DEFERRABLE INITIALLY DEFERRED);\nINSERT INTO a VALUES (1, 2);", `s.sql:1: insert or update on table "a" violates foreign key constraint`},
 		{"damaged gzip", compressed(t, "SELECT 1;")[:20], "s.sql:1: the file's gzip data are damaged or end too early"},
@@ -107,6 +110,9 @@ func TestScriptsAsTheyAreWritten(t *testing.T) {
 			"SELECT x FROM a ORDER BY x", "2| 4", "[]"},
 		{"settings of a newer server, a search path left empty", files{"a.sql": "SET transaction_timeout = 0;\nSET session_replication_role = replica;\nSELECT pg_catalog.set_config('search_path', '', false);\nCREATE TABLE public.a (x int);", "b.sql": "INSERT INTO a VALUES (1);\nCREATE TABLE b (y int);"},
 			"SELECT x FROM a", "1", "[a.sql:1: SET transaction_timeout = 0 a.sql:2: SET session_replication_role = replica]"},
+		{"schemas other than public", files{"main.sql": "CREATE SCHEMA \"the yard\";\nCREATE SCHEMA barn;\nSET search_path = \"the yard\";\nCREATE TABLE hive AS SELECT 1 AS x;\nCREATE TABLE barn.hive AS SELECT 2 AS x;\nCREATE TABLE barn.tool AS SELECT 3 AS x;"},
+			"SELECT hive.x, b.x, tool.x FROM hive, barn.hive AS b, tool", "1 2 3", "[]"},
+		{"without a public schema", files{"main.sql": "DROP SCHEMA public CASCADE;\nCREATE SCHEMA yard;\nCREATE TABLE yard.hive AS SELECT 1 AS x;"}, "SELECT x FROM hive", "1", "[]"},
 		{"functions, triggers, views, extensions, sequences", files{"main.sql": `CREATE EXTENSION IF NOT EXISTS citext;
 CREATE TABLE a (id serial, x citext);
 CREATE FUNCTION up() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN NEW.x := upper(NEW.x); RETURN NEW; END $$;

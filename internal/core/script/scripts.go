@@ -322,6 +322,12 @@ func (s *Scripts) enter(name string, item Item) error {
 	if err != nil {
 		return err
 	}
+	begins := withoutMark(text)
+	if what := noScript(begins); what != "" {
+		o.file.Close()
+		return &Error{File: name, Line: 1, Detail: what}
+	}
+	text = begins
 	o.encoding = s.encoding
 	if len(s.stack) > 0 {
 		o.encoding = s.stack[len(s.stack)-1].encoding
@@ -334,6 +340,28 @@ func (s *Scripts) enter(name string, item Item) error {
 	o.reader.variables = s.variables
 	s.stack = append(s.stack, o)
 	return nil
+}
+
+// notScripts are the first bytes of files that people take for scripts, and what to do with them.
+var notScripts = []struct{ begins, what string }{
+	{"PGDMP", "this is pg_dump's custom format: write it as SQL, with pg_restore -f s.sql"},
+	{"BZh", "this is compressed with bzip2: unpack it, or compress it with gzip"},
+	{"\xfd7zXZ", "this is compressed with xz: unpack it, or compress it with gzip"},
+	{"\x28\xb5\x2f\xfd", "this is compressed with zstd: unpack it, or compress it with gzip"},
+	{"PK\x03\x04", "this is a ZIP archive: unpack it and give the folder"},
+	{"SQLite format 3", "this is a database's own file: write its contents as SQL"},
+	{"\xff\xfe", "this is UTF-16: save it as UTF-8"},
+	{"\xfe\xff", "this is UTF-16: save it as UTF-8"},
+}
+
+// noScript says why a file is no script, by how it begins; "" where it may be one.
+func noScript(file *bufio.Reader) string {
+	for _, n := range notScripts {
+		if first, _ := file.Peek(len(n.begins)); string(first) == n.begins {
+			return n.what
+		}
+	}
+	return ""
 }
 
 func (s *Scripts) leave() {
