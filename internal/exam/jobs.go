@@ -393,14 +393,19 @@ func (s *Service) takeOver(ctx context.Context, patience time.Duration) error {
 }
 
 // do does one task of the queue.
-func (s *Service) do(ctx context.Context, task records.Task) error {
+func (s *Service) do(ctx context.Context, task records.Task) (err error) {
 	switch task.Kind {
 	case records.RunJob:
-		return s.runJob(ctx, task.ID)
+		err = s.runJob(ctx, task.ID)
 	case records.RenewReferences:
-		return s.renewReferences(ctx, task.ID)
+		err = s.renewReferences(ctx, task.ID)
+	default:
+		err = fmt.Errorf("unknown task %q", task.Kind)
 	}
-	return fmt.Errorf("unknown task %q", task.Kind)
+	if err != nil && !errors.Is(err, records.ErrLater) && ctx.Err() == nil {
+		s.log.Error("a task is tried again later", "task", task.Kind, "id", task.ID, "error", err)
+	}
+	return err
 }
 
 // working is a job being worked on.

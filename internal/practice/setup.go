@@ -312,7 +312,7 @@ func (s *setup) one(ctx context.Context, item script.Item) error {
 			return err
 		}
 	}
-	guarded := kind == plain && (s.order.KeepGoing || item.Head[0] == "SET")
+	guarded := s.guards(item, kind)
 	if guarded {
 		if err := s.exec(ctx, savepoint); err != nil {
 			return err
@@ -344,8 +344,28 @@ func (s *setup) one(ctx context.Context, item script.Item) error {
 			return nil
 		}
 		row = s.rowOf(ctx, item, reported)
+	} else if s.order.KeepGoing && s.own && s.conn.TxStatus() == 'E' {
+		if err := s.exec(ctx, "ROLLBACK"); err != nil {
+			return err
+		}
 	}
 	return s.fail(ctx, item, row, err)
+}
+
+// guards tells whether a savepoint is made before a statement, to take it back should it fail: always to keep going, and where a setting may not
+// be this server's. Some statements cannot have one before them.
+func (s *setup) guards(item script.Item, kind statementKind) bool {
+	second := ""
+	if len(item.Head) > 1 {
+		second = item.Head[1]
+	}
+	switch {
+	case item.Head[0] == "SET" && slices.Contains([]string{"TRANSACTION", "CONSTRAINTS"}, second), slices.Contains([]string{"SAVEPOINT", "RELEASE", "ROLLBACK"}, item.Head[0]):
+		return false
+	case kind == alone:
+		return s.order.KeepGoing && s.conn.TxStatus() == 'T'
+	}
+	return kind == plain && (s.order.KeepGoing || item.Head[0] == "SET")
 }
 
 func (s *setup) count(item script.Item) {

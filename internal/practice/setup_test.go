@@ -184,6 +184,45 @@ SELECT 1 / (count(*) - 2) FROM a;
 	}
 }
 
+// Going on does not come between a script and its own transactions and savepoints.
+func TestKeepingGoingLeavesAScriptsTransactionsAlone(t *testing.T) {
+	s := server(t, limits)
+	order := files{"s.sql": `BEGIN;
+SET TRANSACTION ISOLATION LEVEL SERIALIZABLE;
+CREATE TABLE a (x int PRIMARY KEY);
+INSERT INTO a VALUES (1);
+SAVEPOINT before;
+INSERT INTO a VALUES (2);
+INSERT INTO a VALUES (1);
+ROLLBACK TO before;
+DO $$ BEGIN PERFORM 1 / 0; END $$;
+INSERT INTO a VALUES (3);
+RELEASE before;
+COMMIT;
+SELECT 1 / (count(*) - 2) FROM a;
+RELEASE nothing;
+SELECT 1 / (count(*) - 2) FROM a;
+`}.order("test_savepoints")
+	order.KeepGoing = true
+	_, err := s.Build(context.Background(), order)
+	var broken *practice.BuildErrors
+	if !errors.As(err, &broken) {
+		t.Fatal(err)
+	}
+	var lines []int
+	for _, e := range broken.List {
+		lines = append(lines, e.Place.Line)
+	}
+	// Only 1 and 3 are there, before and after the last mistake.
+	if want := "[7 9 13 14 15]"; fmt.Sprint(lines) != want {
+		t.Errorf("got errors on lines %v, want %s:\n%v", lines, want, broken.List)
+	}
+	if _, err := s.Build(context.Background(), files{"s.sql": "BEGIN;\nSET TRANSACTION ISOLATION LEVEL REPEATABLE READ;\nSET CONSTRAINTS ALL DEFERRED;\nCREATE TABLE a ();\nCOMMIT;"}.order("test_savepoints")); err != nil {
+		t.Error(err)
+	}
+	_ = s.Drop(context.Background(), "test_savepoints")
+}
+
 func TestABuildTellsItsProgressAndCanBeStopped(t *testing.T) {
 	s := server(t, limits)
 	order := files{"s.sql": "CREATE TABLE a (x int);\nINSERT INTO a VALUES (1), (2);\nCOPY a FROM stdin;\n3\n\\.\nSELECT pg_sleep(600);"}.order("test_stopped")

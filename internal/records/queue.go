@@ -84,15 +84,11 @@ func (s *Store) Work(ctx context.Context, atOnce int, log *slog.Logger, do func(
 	}, nil
 }
 
-// quiet lets errors through only: while the records server is down the queue tells of nothing else.
-func quiet(log *slog.Logger) *slog.Logger { return slog.New(errorsOnly{log.Handler()}) }
-
-type errorsOnly struct{ slog.Handler }
-
-func (e errorsOnly) Enabled(ctx context.Context, level slog.Level) bool {
-	return level >= slog.LevelError && e.Handler.Enabled(ctx, level)
+// quiet has the queue's own log told only to those who want to know everything: while the records server is down it speaks of little else, and
+// what goes wrong with a task is the task's to tell.
+func quiet(log *slog.Logger) *slog.Logger {
+	if log.Enabled(context.Background(), slog.LevelDebug) {
+		return log
+	}
+	return slog.New(slog.DiscardHandler)
 }
-func (e errorsOnly) WithAttrs(attrs []slog.Attr) slog.Handler {
-	return errorsOnly{e.Handler.WithAttrs(attrs)}
-}
-func (e errorsOnly) WithGroup(name string) slog.Handler { return errorsOnly{e.Handler.WithGroup(name)} }

@@ -51,7 +51,7 @@ export function TableRows({ dataset, table }: { dataset: string; table: Table })
                 Earlier rows
               </Button>
               <span className="quiet">{p.rows.length > 0 && `Rows ${(p.offset + 1).toLocaleString("en")} to ${(p.offset + p.rows.length).toLocaleString("en")}`}</span>
-              <Button size="small" disabled={!p.more} onClick={() => setOffset(offset + perPage)}>
+              <Button size="small" disabled={!p.more} onClick={() => setOffset(p.offset + p.rows.length)}>
                 Later rows
               </Button>
             </div>
