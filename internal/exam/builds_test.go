@@ -1,0 +1,151 @@
+package exam
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"slices"
+	"strings"
+	"testing"
+	"testing/fstest"
+
+	"examen/internal/core/dataset"
+	"examen/internal/core/sqltext"
+	"examen/internal/practice"
+)
+
+// upload is a job whose files have come.
+func upload(options JobOptions, files map[string]string) *working {
+	folder := fstest.MapFS{}
+	w := &working{options: options, files: folder}
+	for name, text := range files {
+		folder[name] = &fstest.MapFile{Data: []byte(text)}
+		w.paths = append(w.paths, name)
+	}
+	slices.Sort(w.paths)
+	return w
+}
+
+// What is run of the files that have come, in which order.
+func TestWhichScriptsRun(t *testing.T) {
+	for _, c := range []struct {
+		name    string
+		options JobOptions
+		files   map[string]string
+		want    string
+	}{
+		{"files in the order in which they came", JobOptions{}, map[string]string{"a.sql": "", "b.sql.gz": "", "c.csv": ""}, "[a.sql b.sql.gz]"},
+		{"a file without an ending is a script", JobOptions{}, map[string]string{"setup": ""}, "[setup]"},
+		{"those that are named", JobOptions{Scripts: []string{"b.sql", "a.sql"}}, map[string]string{"a.sql": "", "b.sql": "", "c.sql": ""}, "[b.sql a.sql]"},
+		{"one that is named and has not come", JobOptions{Scripts: []string{"z.sql"}}, map[string]string{"a.sql": ""}, `A script has not come: "z.sql" is to be run and is not among the files.`},
+		{"a folder, by name, without what others include", JobOptions{Folder: true}, map[string]string{"2-rows.sql": "", "1-all.sql": "\\i tables.sql", "tables.sql": "", "sub/other.sql": "", "notes.txt": "", "rows.csv": ""}, "[1-all.sql 2-rows.sql]"},
+		{"a folder of CSV alone", JobOptions{Folder: true}, map[string]string{"b.csv": "x\n1\n", "a.tsv": "y\tz\n1\t2\n", "notes.txt": ""}, "[tables made from CSV]"},
+		{"a folder that is a pack", JobOptions{Folder: true}, map[string]string{"pack.yaml": "", "a.sql": ""}, "The folder is a pack: It holds a pack.yaml: load it with examen pack load."},
+		{"a folder with nothing to run", JobOptions{Folder: true}, map[string]string{"notes.txt": ""}, "There is nothing to build from: The folder holds no .sql and no .csv files (.gz at the end is fine)."},
+		{"two files that make the same table", JobOptions{}, map[string]string{"a b.csv": "x\n", "A-b.csv": "x\n"}, "Two files would make the same table: a b.csv would make the table a_b, and so would another file: rename one."},
+		{"a CSV file that is wrong", JobOptions{}, map[string]string{"a.csv": "x,y\n1\n"}, "a.csv:2: this line has more or fewer values than the first line has names; a value that holds the delimiter stands in double quotes"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			_, scripts, _, err := upload(c.options, c.files).scripts(context.Background())
+			got := fmt.Sprint(scripts)
+			if err != nil {
+				got = err.Error()
+			}
+			if got != c.want {
+				t.Errorf("got %s\nwant %s", got, c.want)
+			}
+		})
+	}
+}
+
+// CSV files become a script, which stands in the folder beside them.
+func TestTheScriptThatMakesTablesOfCSV(t *testing.T) {
+	files, scripts, tables, err := upload(JobOptions{}, map[string]string{"Night's list.csv": "Day;select\n2026-01-01;1,5\n"}).scripts(context.Background())
+	if err != nil || len(tables) != 1 || tables[0].Rows != 1 {
+		t.Fatalf("got %+v, %v", tables, err)
+	}
+	text, err := fs.ReadFile(files, scripts[0])
+	want := "CREATE TABLE \"night_s_list\" (\n    \"day\" date,\n    \"select\" text\n);\n\\copy \"night_s_list\" FROM 'Night''s list.csv' WITH (FORMAT csv, HEADER, DELIMITER ';')\n"
+	if err != nil || string(text) != want {
+		t.Errorf("got %s, %v", text, err)
+	}
+	if _, err := fs.ReadFile(files, "Night's list.csv"); err != nil {
+		t.Error(err)
+	}
+}
+
+func TestMeaningsAreKept(t *testing.T) {
+	before, _ := json.Marshal(dataset.Catalogue{Tables: []dataset.Table{{Name: "hive", Meaning: "A hive.", Columns: []dataset.Column{{Name: "name", Meaning: "What it is called."}, {Name: "gone", Meaning: "x"}}}}})
+	now := dataset.Catalogue{Tables: []dataset.Table{{Name: "hive", Columns: []dataset.Column{{Name: "name"}, {Name: "kind", Meaning: "As the script says."}}}, {Name: "new"}}}
+	keepMeanings(&now, before)
+	if hive := now.Tables[0]; hive.Meaning != "A hive." || hive.Columns[0].Meaning != "What it is called." || hive.Columns[1].Meaning != "As the script says." || now.Tables[1].Meaning != "" {
+		t.Errorf("got %+v", now)
+	}
+}
+
+func TestABuildsReport(t *testing.T) {
+	made := &practice.Built{Catalogue: dataset.Catalogue{Bytes: 100, Tables: []dataset.Table{{Name: "a", Rows: 2, Bytes: 100}, {Name: "v", View: true, Rows: 7}}}}
+	r := reportOf("nights", 3, made, 0)
+	if r.Tables != 1 || r.Rows != 2 || r.Bytes != 100 || len(r.Sizes) != 1 || r.Number != 3 || len(r.Advice) != 1 || !strings.HasPrefix(r.Advice[0], "a has no key") {
+		t.Errorf("got %+v", r)
+	}
+}
+
+// Whatever an error comes from, the caller reads what it means and what to do, and nothing of the inside.
+func TestErrorsAsProblems(t *testing.T) {
+	for _, c := range []struct {
+		err    error
+		status int
+		kind   string
+	}{
+		{problem(404, "no-paper", "x", "y"), 404, "examen:no-paper"},
+		{fmt.Errorf("run: %w", practice.ErrUnavailable), 503, "examen:practice-down"},
+		{practice.ErrBusy, 503, "examen:busy"},
+		{context.Canceled, 499, "examen:cancelled"},
+		{errors.New("dial tcp 10.0.0.1: secret"), 500, "examen:fault"},
+	} {
+		p := AsProblem(c.err)
+		if p.Status != c.status || p.Type != c.kind || p.Title == "" || p.Detail == "" || strings.Contains(p.Error(), "secret") || (p.Status == 503) != (p.RetryAfter > 0) {
+			t.Errorf("%v: got %+v", c.err, p)
+		}
+	}
+	for _, c := range []struct {
+		err  error
+		kind string
+	}{
+		{&sqltext.SyntaxError{Message: "syntax error"}, "examen:database-error"},
+		{&sqltext.NotAllowed{Detail: "two statements"}, "examen:not-a-query"},
+		{&practice.DatabaseError{Code: "42703", Message: "column is missing"}, "examen:database-error"},
+		{&practice.Stopped{Limit: practice.LimitTime, Detail: "time"}, "examen:limit"},
+	} {
+		if p := ofQuery(c.err); p == nil || p.Type != c.kind || p.Status != 422 || p.Title[0] < 'A' || p.Title[0] > 'Z' {
+			t.Errorf("%v: got %+v", c.err, p)
+		}
+	}
+	if p := ofQuery(errors.New("other")); p != nil {
+		t.Errorf("got %+v", p)
+	}
+}
+
+func TestNamesOfDatabases(t *testing.T) {
+	long := strings.Repeat("a-very-long-name-", 5)
+	one, other := newDatabase(long, 12), newDatabase(long, 12)
+	if one == other || len(one)+len("_v10") > 63 || !strings.HasPrefix(one, databasePrefix+"a-very-long-name-") || !strings.Contains(one, "_12_") {
+		t.Errorf("got %s and %s", one, other)
+	}
+}
+
+func TestPasswords(t *testing.T) {
+	p := newPasswords()
+	hash := p.hash("bees and honey")
+	if strings.Contains(hash, "bees") || !strings.HasPrefix(hash, "$argon2id$") || hash == p.hash("bees and honey") {
+		t.Fatalf("got %s", hash)
+	}
+	for password, want := range map[string]bool{"bees and honey": true, "bees and hone": false, "": false} {
+		if got := p.verify(hash, password); got != want {
+			t.Errorf("%q: got %v", password, got)
+		}
+	}
+}
