@@ -32,7 +32,7 @@ export function MapPage({ dark }: { dark: boolean }) {
                     <Link to={`/datasets/${dataset}`}>{dataset}</Link>
                     {table && (
                       <span>
-                        : <code>{table}</code> and its neighbours <Link to={`/datasets/${dataset}/map`}>whole map</Link>
+                        : <code>{table}</code> and its neighbours · <Link to={`/datasets/${dataset}/map`}>whole map</Link>
                       </span>
                     )}
                   </>
