@@ -74,7 +74,7 @@ func TestALearnerLooksAtTheTables(t *testing.T) {
 	w.says("nav a", "Datasets").MustClick()
 	w.says(".papers a", "Apiaries, hives and harvests").MustClick()
 	hive := w.element("#hive")
-	if text := hive.MustText(); !strings.Contains(text, "Each hive belongs to one apiary (apiary_id).") || !strings.Contains(text, "No two rows have the same apiary_id, name.") || !strings.Contains(text, "stacked, long, skep") {
+	if text := hive.MustText(); !strings.Contains(text, "Each hive belongs to one apiary (apiary_id).") || !strings.Contains(text, "No two rows have the same apiary_id and name.") || !strings.Contains(text, "stacked, long, skep") {
 		t.Errorf("hive: %s", text)
 	}
 	if found, _, _ := w.HasR("h2", "Builds"); found {

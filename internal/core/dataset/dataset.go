@@ -186,9 +186,9 @@ func (k Constraint) Words() string {
 	columns := strings.Join(k.Columns, ", ")
 	switch k.Kind {
 	case PrimaryKey:
-		return "Each row is known by its " + columns + "."
+		return "Each row is known by its " + strings.Join(k.Columns, " and ") + "."
 	case Unique:
-		return "No two rows have the same " + columns + "."
+		return "No two rows have the same " + strings.Join(k.Columns, " and ") + "."
 	case ForeignKey:
 		return fmt.Sprintf("%s refers to %s (%s).", columns, k.Table, strings.Join(k.Referred, ", "))
 	case Check:

@@ -68,7 +68,7 @@ func TestRelationsInWords(t *testing.T) {
 
 func TestConstraintsInWords(t *testing.T) {
 	for want, k := range map[string]dataset.Constraint{
-		"Each row is known by its a, b.":      {Kind: dataset.PrimaryKey, Columns: []string{"a", "b"}},
+		"Each row is known by its a and b.":   {Kind: dataset.PrimaryKey, Columns: []string{"a", "b"}},
 		"No two rows have the same a.":        {Kind: dataset.Unique, Columns: []string{"a"}},
 		"a refers to hive (id).":              {Kind: dataset.ForeignKey, Columns: []string{"a"}, Table: "hive", Referred: []string{"id"}},
 		"Every row holds to (weight > 0).":    {Kind: dataset.Check, Definition: "CHECK (weight > 0)"},
