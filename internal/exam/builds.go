@@ -72,7 +72,7 @@ func randomName() string { return strings.ReplaceAll(oneTimePassword(), "-", "")
 func (w *working) buildDataset(ctx context.Context) (report *JobReport, err error) {
 	defer func() {
 		if err != nil {
-			w.undo(context.WithoutCancel(ctx))
+			w.undo(context.WithoutCancel(ctx), err)
 		}
 	}()
 	start := time.Now()

@@ -36,7 +36,7 @@ func (w *working) loadPack(ctx context.Context) (*JobReport, error) {
 	}
 	report, err := l.load(ctx)
 	if err != nil {
-		w.undo(context.WithoutCancel(ctx))
+		w.undo(context.WithoutCancel(ctx), err)
 		if records.Taken(err) {
 			return nil, problem(409, "pack-at-once", "The pack was loaded twice at the same time", "The other load was first; load it again to have yours.")
 		}

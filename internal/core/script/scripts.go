@@ -11,9 +11,6 @@ import (
 	"slices"
 	"strings"
 
-	"golang.org/x/text/encoding"
-	"golang.org/x/text/encoding/charmap"
-
 	"examen/internal/core/sqltext"
 )
 
@@ -34,6 +31,7 @@ type Scripts struct {
 	variables map[string]string
 	pending   []PassedOver // CREATE and DROP DATABASE that a \connect has to follow
 	databases []string     // their names
+	held      *Item        // that comes next
 	passed    []PassedOver
 	read      int64
 }
@@ -98,6 +96,10 @@ func (s *Scripts) Data() (data io.Reader, file string, line int) {
 
 // Next returns the next statement or COPY, io.EOF after the last. After an *Error of a command or a refused statement one may go on.
 func (s *Scripts) Next() (Item, error) {
+	if held := s.held; held != nil {
+		s.held = nil
+		return *held, nil
+	}
 	for {
 		s.endCopy()
 		if len(s.stack) == 0 {
@@ -187,6 +189,7 @@ func (s *Scripts) take(item *Item) (done bool, err error) {
 		}
 	}
 	if len(s.pending) > 0 && !harmless[item.Head[0]] {
+		s.held = item // to be run by whoever goes on
 		return false, s.stillPending(nil)
 	}
 	return false, nil
@@ -412,65 +415,6 @@ func Unpacked(file io.Reader) (io.Reader, error) {
 	return gzip.NewReader(whole)
 }
 
-// setsEncoding spares parsing statements that begin otherwise.
-func setsEncoding(head []string) bool {
-	return len(head) > 1 && head[0] == "SET" && (head[1] == "CLIENT_ENCODING" || head[1] == "NAMES" ||
-		len(head) > 2 && (head[1] == "SESSION" || head[1] == "LOCAL") && (head[2] == "CLIENT_ENCODING" || head[2] == "NAMES"))
-}
-
-// setEncoding has the rest of the script at hand, and what it includes, read in an encoding.
-func (s *Scripts) setEncoding(item Item, name string) error {
-	at := s.stack[len(s.stack)-1]
-	if sameEncoding(name, at.encoding) {
-		return nil
-	}
-	if !sameEncoding(at.encoding, "") {
-		return fail(item, "the script is read as %s already, and that cannot be changed to %s on the way", at.encoding, name)
-	}
-	if _, err := charset(name); err != nil {
-		return fail(item, "%s", err)
-	}
-	at.encoding = name
-	at.reader.decode(func(in io.Reader) io.Reader { text, _ := decoded(in, name); return text })
-	return nil
-}
-
-// charsets are the encodings that can be read, by PostgreSQL's names without hyphens and underscores. nil is UTF-8.
-var charsets = map[string]encoding.Encoding{
-	"": nil, "UTF8": nil, "UNICODE": nil, "SQLASCII": nil,
-	"LATIN1": charmap.ISO8859_1, "ISO88591": charmap.ISO8859_1, "LATIN2": charmap.ISO8859_2, "ISO88592": charmap.ISO8859_2,
-	"LATIN5": charmap.ISO8859_9, "LATIN9": charmap.ISO8859_15, "ISO885915": charmap.ISO8859_15, "ISO88595": charmap.ISO8859_5,
-	"WIN1250": charmap.Windows1250, "WIN1251": charmap.Windows1251, "WIN1252": charmap.Windows1252, "WINDOWS1252": charmap.Windows1252,
-	"WIN1253": charmap.Windows1253, "WIN1254": charmap.Windows1254, "WIN1257": charmap.Windows1257, "KOI8R": charmap.KOI8R,
-}
-
-func encodingKey(name string) string {
-	return strings.NewReplacer("-", "", "_", "", " ", "").Replace(strings.ToUpper(name))
-}
-
-func charset(name string) (encoding.Encoding, error) {
-	e, known := charsets[encodingKey(name)]
-	if !known {
-		return nil, fmt.Errorf("the encoding %q is not read here: save the file as UTF-8, or use LATIN1, LATIN2, LATIN9, WIN1250 to WIN1254, or KOI8R", name)
-	}
-	return e, nil
-}
-
-func sameEncoding(a, b string) bool {
-	one, err := charset(a)
-	other, err2 := charset(b)
-	return err == nil && err2 == nil && one == other
-}
-
-// decoded reads a text in an encoding as UTF-8.
-func decoded(text io.Reader, name string) (io.Reader, error) {
-	e, err := charset(name)
-	if err != nil || e == nil {
-		return text, err
-	}
-	return e.NewDecoder().Reader(text), nil
-}
-
 // copy makes a COPY ... FROM STDIN of a \copy, with a file's data.
 func (s *Scripts) copy(item *Item, rest string) (bool, error) {
 	target, source, options, ok := splitCopy(rest)
@@ -551,84 +495,4 @@ func fromAt(s string) int {
 		before = isWord(s[i])
 	}
 	return -1
-}
-
-// Roots are those of some scripts that no other of them includes, in the same order.
-func Roots(files fs.FS, names []string) ([]string, error) {
-	included := map[string]bool{}
-	for _, name := range names {
-		err := named(files, name, func(found string, include bool) {
-			if include && found != name {
-				included[found] = true
-			}
-		})
-		if err != nil {
-			return nil, err
-		}
-	}
-	return slices.DeleteFunc(slices.Clone(names), func(name string) bool { return included[name] }), nil
-}
-
-// Needed lists some scripts and all files that they include or copy, and that those include or copy.
-func Needed(files fs.FS, names []string) ([]string, error) {
-	all := slices.Clone(names)
-	scripts := slices.Clone(names)
-	for len(scripts) > 0 {
-		name := scripts[0]
-		scripts = scripts[1:]
-		err := named(files, name, func(found string, include bool) {
-			if !slices.Contains(all, found) {
-				all = append(all, found)
-				if include {
-					scripts = append(scripts, found)
-				}
-			}
-		})
-		if err != nil {
-			return nil, err
-		}
-	}
-	return all, nil
-}
-
-// named calls each with the files that a script names and that are there. What is wrong with the script is said when it is run.
-func named(files fs.FS, name string, each func(found string, include bool)) error {
-	s := Open(files, nil, "")
-	defer s.Close()
-	if err := s.enter(name, Item{File: name, Line: 1}); err != nil {
-		return err
-	}
-	for {
-		item, err := s.stack[0].reader.Next()
-		var wrong *Error
-		switch {
-		case errors.As(err, &wrong) && !wrong.lost:
-			continue
-		case err == io.EOF || wrong != nil:
-			return nil
-		case err != nil:
-			return s.placed(err, name, item)
-		case item.Kind != Command:
-			continue
-		}
-		item.File = name
-		command, rest := splitCommand(item.Text)
-		source, include, relative := "", true, false
-		switch command {
-		case "i", "include", "ir", "include_relative":
-			relative = command == "ir" || command == "include_relative"
-			if args, err := arguments(rest, nil); err == nil && len(args) > 0 {
-				source = args[0]
-			}
-		case "copy":
-			_, source, _, _ = splitCopy(rest)
-			include = false
-		}
-		if source == "" {
-			continue
-		}
-		if found, err := s.find(item, source, relative); err == nil {
-			each(found, include)
-		}
-	}
 }

@@ -54,8 +54,11 @@ WHERE (sqlc.narg('name')::text IS NULL OR job.name = sqlc.narg('name')) AND (sql
 ORDER BY job.id DESC LIMIT 50;
 
 -- name: SilentJobs :many
--- Jobs whose worker has not been heard of for so many seconds, and uploads that have stopped coming. They are locked until the transaction ends.
-SELECT * FROM job WHERE (state IN ('running', 'stopping') OR state = 'receiving') AND beat_at <= now() - make_interval(secs => @seconds::float8)
+-- Jobs whose worker has not been heard of for so many seconds, and uploads that have not come on for fifteen times as long. They are locked until the
+-- transaction ends.
+SELECT * FROM job
+WHERE state IN ('running', 'stopping') AND beat_at <= now() - make_interval(secs => @seconds::float8)
+   OR state = 'receiving' AND beat_at <= now() - make_interval(secs => 15 * @seconds::float8)
 ORDER BY id FOR UPDATE SKIP LOCKED;
 
 -- name: ResetJob :exec

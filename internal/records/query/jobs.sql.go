@@ -414,11 +414,14 @@ func (q *Queries) ResetJob(ctx context.Context, arg ResetJobParams) error {
 }
 
 const silentJobs = `-- name: SilentJobs :many
-SELECT id, kind, name, account_id, options, state, bytes, progress, report, problem, errors, databases, worker, beat_at, tries, made_at, ended_at FROM job WHERE (state IN ('running', 'stopping') OR state = 'receiving') AND beat_at <= now() - make_interval(secs => $1::float8)
+SELECT id, kind, name, account_id, options, state, bytes, progress, report, problem, errors, databases, worker, beat_at, tries, made_at, ended_at FROM job
+WHERE state IN ('running', 'stopping') AND beat_at <= now() - make_interval(secs => $1::float8)
+   OR state = 'receiving' AND beat_at <= now() - make_interval(secs => 15 * $1::float8)
 ORDER BY id FOR UPDATE SKIP LOCKED
 `
 
-// Jobs whose worker has not been heard of for so many seconds, and uploads that have stopped coming. They are locked until the transaction ends.
+// Jobs whose worker has not been heard of for so many seconds, and uploads that have not come on for fifteen times as long. They are locked until the
+// transaction ends.
 func (q *Queries) SilentJobs(ctx context.Context, seconds float64) ([]Job, error) {
 	rows, err := q.db.Query(ctx, silentJobs, seconds)
 	if err != nil {
