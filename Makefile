@@ -59,7 +59,7 @@ generated: # generated code is up to date
 	test "$$before" = "$$after" || { echo "generated code was not up to date; it is now: commit it"; exit 1; }
 
 bench: build ## measure; every figure is a ratio to its counterpart in the same run
-	$(GO) test -run '^$$' -bench . -benchtime 5s ./test/...
+	$(GO) test -run '^$$' -bench . -benchtime 5s ./internal/core/compare ./test/...
 
 shots: build ## renew docs/screenshots from the demo
 	@scripts/install chromium fonts-liberation fonts-dejavu-core

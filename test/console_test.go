@@ -109,6 +109,14 @@ func (w *window) press(exercise, button string) {
 	w.says(in(exercise, "button"), "^"+button+"$").MustClick()
 }
 
+func TestAnInstructorChecksThePaperInTheConsole(t *testing.T) {
+	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w.visit("/papers/first-look")
+	w.says("button", "Check the exercises").MustClick()
+	w.says(".paper-check [role=status]", "8 exercises checked: 0 errors, 2 warnings")
+	w.says(`.check-note[data-severity="warning"]`, "Warning in harvest-by-grade: .*empty on the variant poor-year")
+}
+
 func TestALearnersDayInTheConsole(t *testing.T) {
 	name, _ := newcomer(t)
 	w := open(t, shared.url, name, demo.LearnerPassword)
@@ -122,8 +130,16 @@ func TestALearnersDayInTheConsole(t *testing.T) {
 	w.says(in(exercise, ".left-margin"), "Not submitted")
 	w.write(exercise, "SELECT name, knd FROM hive")
 	w.press(exercise, "Run")
-	w.says(in(exercise, ".answer .problem"), `Column "knd" does not exist`)
+	w.says(in(exercise, ".answer .problem"), `column "knd" does not exist`)
 	w.says(in(exercise, ".answer .problem pre"), `SELECT name, knd FROM hive\n +\^`)
+
+	w.says(in(exercise, ".answer .problem"), `Perhaps you meant to reference the column "hive.kind"`)
+	w.says(in(exercise, ".answer .problem"), "is kind meant?")
+	w.write(exercise, "SELECT name, kind FORM hive")
+	w.press(exercise, "Run")
+	w.says(in(exercise, ".answer .problem .mended"), "SELECT name, kind FROM hive")
+	w.says(in(exercise, ".answer .problem button"), "Take this text").MustClick()
+	w.says(in(exercise, ".answer .cm-content"), "^SELECT name, kind FROM hive$")
 
 	w.write(exercise, "SELECT name, kind, strength FROM hive ORDER BY strength DESC")
 	w.press(exercise, "Run")
@@ -131,6 +147,7 @@ func TestALearnersDayInTheConsole(t *testing.T) {
 	w.element(in(exercise, ".result td.null"))
 	w.press(exercise, "Submit")
 	w.says(in(exercise, ".right-margin .notes-head"), "Incorrect, 0 of 2 points")
+	w.says(in(exercise, `.right-margin [data-kind="cause-condition-missing"]`), "^Likely cause: .*WHERE keeps only")
 	w.says(in(exercise, ".right-margin .finding"), "9 rows of the 96 in the result should not be there")
 	w.says(in(exercise, ".left-margin"), "Incorrect, 0 of 2 points ✗")
 

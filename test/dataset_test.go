@@ -154,7 +154,7 @@ func TestBuildingAnew(t *testing.T) {
 	built(t, teacher, "nights-anew", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": "CREATE TABLE night (day date PRIMARY KEY, cloud int);"}))
 	until(t, "the broken reference answer is noted", func() bool {
 		d, err := client.Read[client.Dataset](teacher.GetDataset(ctx, "nights-anew"))
-		return err == nil && len(d.Builds[0].Report.Broken) == 1 && strings.HasPrefix(d.Builds[0].Report.Broken[0], `dusk-anew/best: the reference answer does not run: Column "seeing" does not exist`)
+		return err == nil && len(d.Builds[0].Report.Broken) == 1 && strings.HasPrefix(d.Builds[0].Report.Broken[0], `dusk-anew/best: the reference answer does not run: column "seeing" does not exist`)
 	})
 }
 

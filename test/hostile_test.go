@@ -182,7 +182,7 @@ var hostile = []struct{ after, sql, gets string }{
 	{"filling", "SELECT " + strings.Repeat("CASE WHEN true THEN ", 4000) + "1" + strings.Repeat(" END", 4000), "failed: "},
 	{"filling", "SELECT " + strings.Repeat("abs(", 6000) + "1" + strings.Repeat(")", 6000), "failed: "},
 	// Results of huge rows, columns and cells.
-	{"results", "SELECT repeat('x', 20000000)", "stopped: 8 MB for one row"},
+	{"results", "SELECT repeat('x', 9000000)", "stopped: 8 MB for one row"},
 	{"results", "SELECT repeat('x', 1000000) FROM generate_series(1, 10000)", "stopped: limit"},
 	{"results", "SELECT n FROM generate_series(1, 5000000) AS n", "stopped: limit"},
 	{"results", "SELECT 1" + strings.Repeat(", 1", 1999), "failed: Target lists can have at most 1664 entries"},

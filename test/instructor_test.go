@@ -2,6 +2,7 @@ package test
 
 import (
 	"encoding/csv"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -169,8 +170,8 @@ func TestAPackWithAnErrorLoadsNothing(t *testing.T) {
 		want  string // how the detail begins
 	}{
 		{"an unknown key", []string{"attempts: 3", "tries: 3"}, `dusk.md:17: unknown key "tries"`},
-		{"a reference answer with an unknown column", []string{"SELECT day FROM", "SELECT dy FROM"}, `dusk.md:13: the reference answer of exercise clear does not run: Column "dy" does not exist`},
-		{"an also answer that fails", []string{"SELECT day, cloud FROM night WHERE cloud <= 20", "SELECT 1/0 FROM night"}, `dusk.md:13: an answer under also of exercise clear does not run: Division by zero`},
+		{"a reference answer with an unknown column", []string{"SELECT day FROM", "SELECT dy FROM"}, `dusk.md:13: the reference answer of exercise clear does not run: column "dy" does not exist`},
+		{"an also answer that fails", []string{"SELECT day, cloud FROM night WHERE cloud <= 20", "SELECT 1/0 FROM night"}, `dusk.md:13: an answer under also of exercise clear does not run: division by zero`},
 		{"another dataset", []string{"dataset: nights-SUFFIX", "dataset: days"}, `dusk.md:1: the paper's dataset "days" is neither in the pack nor loaded`},
 	} {
 		p := refusal(t, teacher, observatory("b", c.edits...))
@@ -336,22 +337,23 @@ func TestLargeResults(t *testing.T) {
 		{1, "SELECT id, light FROM star ORDER BY class, id DESC", "correct"},
 		{1, "SELECT id, light::numeric FROM star ORDER BY class", "correct"},
 		{1, "SELECT id, light / 3 * 3 FROM star ORDER BY class, light", "correct"},
-		{1, "SELECT id, light FROM star ORDER BY class DESC", "incorrect row-order-reversed"},
-		{1, "SELECT id, light FROM star ORDER BY id", "incorrect row-order"},
+		{1, "SELECT id, light FROM star ORDER BY class DESC", "incorrect cause-sort-direction"},
+		{1, "SELECT id, light FROM star ORDER BY id", "incorrect row-order-key"},
 		{1, "SELECT id, light FROM star WHERE id <> 4711 ORDER BY class", "incorrect rows-missing"},
 		{1, "SELECT id, CASE id WHEN 4711 THEN 0 ELSE light END FROM star ORDER BY class", "incorrect values-differ"},
 		{2, "SELECT DISTINCT class FROM star", "correct"},
-		{2, "SELECT class FROM star WHERE class > 0", "incorrect rows-missing"},
+		{2, "SELECT class FROM star WHERE class > 0", "incorrect cause-bound-left-out"},
 		{3, "SELECT class AS a, id AS b FROM star", "correct"},
 		{3, "SELECT id, id FROM star", "incorrect values-differ"},
 		{6, "SELECT class, id FROM star", "correct"},
 		{6, "SELECT class, id AS number FROM star", "incorrect column-names"},
 		{4, "SELECT id FROM star ORDER BY -id", "correct"},
-		{4, "SELECT id FROM star ORDER BY id", "incorrect row-order-reversed"},
-		{1, "SELECT a.id, a.light FROM star a, star b WHERE b.id <= 60", "incorrect too-large-to-pair"},
+		{4, "SELECT id FROM star ORDER BY id", "incorrect cause-sort-direction"},
+		{1, "SELECT a.id, a.light FROM star a, star b WHERE b.id <= 60", "incorrect cause-join-condition"},
 		{5, "SELECT id, light / 3 FROM generate_series(1, 50), star", "correct"},
-		{5, "SELECT id, light / 3 FROM generate_series(1, 51), star", "incorrect too-large-to-pair"},
-		{5, "SELECT id, light / 3 + 1e-9 FROM generate_series(1, 50), star", "stopped"}, // whether floats differ by rounding alone is not known
+		{5, "SELECT id, light / 3 FROM generate_series(1, 51), star", "incorrect cause-distinct-missing"},
+		{5, "SELECT id, light / 3 + 1e-9 FROM generate_series(1, 50), star", "incorrect values-differ"},
+		{5, "SELECT id, light / 3 * (1 + 1e-13) FROM generate_series(1, 50), star", "correct"}, // by rounding alone
 	} {
 		a := try(c, e.number, e.sql)
 		got := string(a.Outcome)
@@ -453,4 +455,145 @@ func TestOldBuildsAreRemoved(t *testing.T) {
 		t.Fatalf("got %+v", p)
 	}
 	until(t, "a load that failed leaves nothing", func() bool { return databases() == 4 })
+}
+
+// A pack with something wrong, or doubtful, of every kind that the check tells of.
+const doubtfulPaper = `---
+paper: doubtful-SUFFIX
+title: Doubtful
+dataset: doubtful-SUFFIX
+---
+See [the first](#first), [nothing](#nothing), [another paper](elsewhere#x) and [a page](https://example.org).
+
+## First {#first}
+
+` + "```sql answer\nSELECT name FROM star\n```" + `
+
+## Tie {#tie}
+
+` + "```sql answer\nSELECT name, light FROM star ORDER BY light DESC LIMIT 2\n```" + `
+
+## Limit {#limit}
+
+` + "```sql answer\nSELECT name FROM star LIMIT 2\n```" + `
+
+## Strict {#strict}
+
+` + "```sql answer\nSELECT name, light FROM star ORDER BY light\n```\n\n```yaml check\norder: strict\n```" + `
+
+## Clock {#clock}
+
+` + "```sql answer\nSELECT name FROM star WHERE seen < current_date\n```" + `
+
+## Unstable {#unstable}
+
+` + "```sql answer\nSELECT string_agg(name, ',') FROM (SELECT s.name FROM star AS s JOIN star AS t ON s.class = t.class) AS x\n```" + `
+
+## Empty {#empty}
+
+` + "```sql answer\nSELECT name FROM star WHERE light > 100\n```" + `
+
+## Untested {#untested}
+
+` + "```sql answer\nSELECT DISTINCT name FROM star WHERE light > 0 AND class = 1\n```" + `
+
+## Also {#also}
+
+` + "```sql answer\nSELECT name FROM star WHERE light > 3\n```\n\n```yaml check\nalso: [SELECT name FROM star WHERE light >= 3]\n```" + `
+
+## Contradiction {#contradiction}
+
+` + "```sql answer\nSELECT name FROM star\n```\n\n```yaml check\nforbid: [join, limit]\nalso: [SELECT name FROM star LIMIT 100]\n```" + `
+
+## Fails {#fails}
+
+` + "```sql answer\nSELECT 1 / (light - light) FROM star\n```" + `
+
+## Type {#type}
+
+` + "```sql answer\nSELECT ROW(name, light) FROM star\n```\n"
+
+func TestCheckingAPack(t *testing.T) {
+	files := map[string]string{
+		"pack.yaml": "pack: doubtful-a\ntitle: Doubtful\ndatasets:\n  doubtful-a:\n    setup: [rows.sql]\n    variants:\n      none: [none.sql]\npapers: [paper.md]\n",
+		"rows.sql":  "CREATE TABLE star (name text PRIMARY KEY, light int, class int, seen date);\nINSERT INTO star VALUES ('Aster', 3, 1, '2026-01-01'), ('Bell', 3, 1, '2026-01-02'), ('Clover', 5, 1, '2026-01-03'), ('Dill', 4, 2, '2026-01-04'), ('Elder', 5, 2, '2026-01-05'), ('Fern', 5, 1, '2026-01-06');\n",
+		"none.sql":  "DELETE FROM star WHERE class = 1 AND light = 3;",
+		"paper.md":  strings.ReplaceAll(doubtfulPaper, "SUFFIX", "a"),
+	}
+	folder := t.TempDir()
+	for name, text := range files {
+		if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	c := at(t, demo.InstructorName, demo.InstructorPassword)
+	run := func(args ...string) (string, string, int) {
+		p := c.run("", args...)
+		return p.out, p.errs, p.code
+	}
+	out, errs, code := run("pack", "check", folder, "-o", "json")
+	if code != 1 {
+		t.Fatalf("exit code %d: %s%s", code, out, errs)
+	}
+	var report client.CheckReport
+	if err := json.Unmarshal([]byte(out), &report); err != nil {
+		t.Fatal(err, out)
+	}
+	got := map[string]client.CheckNote{}
+	for _, n := range report.Notes {
+		if key := n.Exercise + " " + n.Kind; got[key].Kind == "" { // the first of its kind
+			got[key] = n
+		}
+	}
+	for _, want := range []struct {
+		key      string
+		severity client.CheckNoteSeverity
+		rows     int
+		sentence string
+	}{
+		{" link-broken", client.CheckError, 0, "The link to #nothing leads nowhere"},
+		{"tie tie-cut", client.CheckWarning, 3, "of these 3 any choice counts as right"},
+		{"limit limit-without-order", client.CheckWarning, 0, "LIMIT without ORDER BY"},
+		{"strict order-undecided", client.CheckError, 5, "in any order"},
+		{"clock result-changes", client.CheckError, 0, "current_date"},
+		{"unstable result-unstable", client.CheckError, 1, "in another way"},
+		{"empty result-empty", client.CheckError, 0, "is empty"},
+		{"untested data-do-not-test", client.CheckWarning, 0, "Without"},
+		{"also also-disagrees", client.CheckError, 2, "The answer 1 under also"},
+		{"contradiction answer-breaks-rule", client.CheckError, 0, "The answer 1 under also"},
+		{"fails answer-does-not-run", client.CheckError, 0, "division by zero"},
+		{"type type-by-text", client.CheckWarning, 0, "compared by their text"},
+	} {
+		n, there := got[want.key]
+		if !there || n.Severity != want.severity || len(n.Rows) != want.rows || !strings.Contains(n.Sentence, want.sentence) || n.File != "paper.md" || n.Line == 0 {
+			t.Errorf("%s: got %+v", want.key, n)
+		}
+	}
+	for key := range got {
+		if strings.HasPrefix(key, "first ") {
+			t.Errorf("nothing is wrong with it: %s", key)
+		}
+	}
+	if datasets, err := client.Read[[]client.DatasetSummary](hazel(t).ListDatasets(ctx)); err != nil || slices.ContainsFunc(datasets, func(d client.DatasetSummary) bool { return d.Name == "doubtful-a" }) {
+		t.Errorf("checking leaves nothing: %+v %v", datasets, err)
+	}
+	if _, err := client.Read[client.CheckReport](as(t, shared.url, "robin", demo.LearnerPassword).CheckPaper(ctx, "first-look")); err == nil {
+		t.Error("a learner may not check papers")
+	}
+	out, errs, code = run("paper", "check", "first-look")
+	if code != 0 || !strings.HasSuffix(out, "warnings.\n") || !strings.Contains(out, "8 exercises checked: 0 errors, ") {
+		t.Errorf("exit code %d: %s%s", code, out, errs)
+	}
+	if err := os.WriteFile(filepath.Join(folder, "rows.sql"), []byte("CREATE TABLE star (name txt);"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if out, errs, code = run("pack", "check", folder); code != 1 || !strings.Contains(errs, "rows.sql:1:25") {
+		t.Errorf("exit code %d: %s%s", code, out, errs)
+	}
+	if err := os.WriteFile(filepath.Join(folder, "pack.yaml"), []byte("pack: x\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if out, errs, code = run("pack", "check", folder); code != 1 || !strings.Contains(out, "Error  pack.yaml:1") {
+		t.Errorf("exit code %d: %s%s", code, out, errs)
+	}
 }

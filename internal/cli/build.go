@@ -245,6 +245,15 @@ func (b *bar) end() {
 
 // follow shows a job's progress until it has ended, and then what came of it. With stops, an interrupt stops the job.
 func (p *program) follow(ctx context.Context, c *client.Client, job client.Job, stops bool) error {
+	last, err := p.followed(ctx, c, job, stops)
+	if err != nil || last.Id == "" {
+		return err
+	}
+	return p.printJob(last)
+}
+
+// followed shows how a job gets on until it has ended; without stops an interruption leaves it alone, and no job is returned.
+func (p *program) followed(ctx context.Context, c *client.Client, job client.Job, stops bool) (client.Job, error) {
 	b := &bar{p: p}
 	last, err := client.Follow(ctx, c, job, func(j client.Job) {
 		g := j.Progress
@@ -266,21 +275,17 @@ func (p *program) follow(ctx context.Context, c *client.Client, job client.Job, 
 	b.end()
 	if err != nil && ctx.Err() != nil {
 		if !stops {
-			return nil
+			return client.Job{}, nil
 		}
 		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 30*time.Second)
 		defer cancel()
 		if _, err := client.Read[client.Job](c.StopJob(ctx, job.Id)); err != nil {
-			return err
+			return client.Job{}, err
 		}
 		fmt.Fprintf(p.err, "Stopping the build of %s ...\n", printable(job.Name))
-		if last, err = client.Follow(ctx, c, job, nil); err != nil {
-			return err
-		}
-	} else if err != nil {
-		return err
+		return client.Follow(ctx, c, job, nil)
 	}
-	return p.printJob(last)
+	return last, err
 }
 
 // printJob prints how a job stands or what came of it.

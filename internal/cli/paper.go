@@ -30,7 +30,17 @@ func (p *program) paper() *cobra.Command {
 			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetPaper(ctx, args[0]) }, exerciseHeader, exerciseLines)
 		},
 	}
-	return group("paper", "Papers", list, exercises, p.openPaper())
+	check := &cobra.Command{
+		Use: "check PAPER", Short: "Check a loaded paper's exercises", Args: argsBetween(1, 1, "a paper"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			report, err := ask[client.CheckReport](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.CheckPaper(ctx, args[0]) })
+			if err != nil {
+				return err
+			}
+			return p.printCheck(report)
+		},
+	}
+	return group("paper", "Papers", list, exercises, check, p.openPaper())
 }
 
 var exerciseHeader = []string{"exercise", "title", "points", "attempts", "outcome", "mark"}

@@ -39,14 +39,24 @@ func (p *program) query(args []string) (string, error) {
 	return strings.TrimPrefix(string(content), "\ufeff"), nil
 }
 
-// queryProblem says what a query ended with: its message, and the place in the query where there is one.
+// queryProblem says what a query ended with: the database's own message, the place in the query where there is one, and what it means.
 func (p *program) queryProblem(problem client.Problem) {
-	fmt.Fprintf(p.err, "%s. %s\n", strings.TrimSuffix(printable(problem.Title), "."), printable(problem.Detail))
-	if problem.Place.Line == 0 || problem.Type != "examen:database-error" {
+	if problem.Type != "examen:database-error" {
+		fmt.Fprintf(p.err, "%s. %s\n", strings.TrimSuffix(printable(problem.Title), "."), printable(problem.Detail))
 		return
 	}
-	line := printable(problem.Place.Text)
-	before := []rune(problem.Place.Text)
-	before = before[:min(problem.Place.Column-1, len(before))]
-	fmt.Fprintf(p.err, "line %d, column %d:\n  %s\n  %s^\n", problem.Place.Line, problem.Place.Column, line, strings.Repeat(" ", len([]rune(printable(string(before))))))
+	fmt.Fprintf(p.err, "The database says: %s\n", printable(problem.Title))
+	if problem.Hint != "" {
+		fmt.Fprintf(p.err, "  %s\n", printable(problem.Hint))
+	}
+	if problem.Place.Line > 0 {
+		line := printable(problem.Place.Text)
+		before := []rune(problem.Place.Text)
+		before = before[:min(problem.Place.Column-1, len(before))]
+		fmt.Fprintf(p.err, "line %d, column %d:\n  %s\n  %s^\n", problem.Place.Line, problem.Place.Column, line, strings.Repeat(" ", len([]rune(printable(string(before))))))
+	}
+	fmt.Fprintln(p.err, printable(problem.Detail))
+	if problem.Mended != "" {
+		fmt.Fprintf(p.err, "Without the slip it reads:\n  %s\n", strings.ReplaceAll(lines(strings.TrimSpace(problem.Mended)), "\n", "\n  "))
+	}
 }

@@ -63,6 +63,9 @@ func (p *program) printAttempt(a client.Attempt) error {
 }
 
 func (p *program) writeFinding(f client.Finding) {
+	if strings.HasPrefix(f.Kind, "cause-") {
+		f.Sentence = "Likely cause: " + f.Sentence
+	}
 	fmt.Fprintf(p.out, "- %s\n", printable(f.Sentence))
 	if len(f.Rows) == 0 {
 		return
@@ -73,6 +76,5 @@ func (p *program) writeFinding(f client.Finding) {
 }
 
 func outcomeWord(o client.Outcome) string {
-	s := string(o)
-	return strings.ToUpper(s[:1]) + s[1:]
+	return upperFirst(string(o))
 }

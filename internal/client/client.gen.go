@@ -36,6 +36,24 @@ func (e BlockKind) Valid() bool {
 	}
 }
 
+// Defines values for CheckNoteSeverity.
+const (
+	CheckError   CheckNoteSeverity = "error"
+	CheckWarning CheckNoteSeverity = "warning"
+)
+
+// Valid indicates whether the value is a known member of the CheckNoteSeverity enum.
+func (e CheckNoteSeverity) Valid() bool {
+	switch e {
+	case CheckError:
+		return true
+	case CheckWarning:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ConstraintKind.
 const (
 	CheckExpression     ConstraintKind = "check"
@@ -363,6 +381,40 @@ type BuildReport struct {
 	Variants   int         `json:"variants"`
 }
 
+// CheckNote What is wrong or doubtful in an exercise.
+type CheckNote struct {
+	Columns []string `json:"columns,omitempty,omitzero"`
+
+	// Exercise Its slug.
+	Exercise string `json:"exercise,omitempty,omitzero"`
+	File     string `json:"file,omitempty,omitzero"`
+
+	// Kind Stable, such as `tie-cut`.
+	Kind string `json:"kind"`
+	Line int    `json:"line,omitempty,omitzero"`
+
+	// Paper Its slug.
+	Paper string `json:"paper,omitempty,omitzero"`
+
+	// Rows Cells as PostgreSQL writes them; null is NULL.
+	Rows     Rows              `json:"rows,omitempty,omitzero"`
+	Sentence string            `json:"sentence"`
+	Severity CheckNoteSeverity `json:"severity"`
+}
+
+// CheckNoteSeverity defines model for CheckNote.Severity.
+type CheckNoteSeverity string
+
+// CheckReport defines model for CheckReport.
+type CheckReport struct {
+	Errors int `json:"errors"`
+
+	// Exercises How many were checked.
+	Exercises int         `json:"exercises"`
+	Notes     []CheckNote `json:"notes"`
+	Warnings  int         `json:"warnings"`
+}
+
 // Column defines model for Column.
 type Column struct {
 	Name string `json:"name"`
@@ -643,6 +695,7 @@ type JobProgress struct {
 
 // JobReport defines model for JobReport.
 type JobReport struct {
+	Check    CheckReport   `json:"check,omitempty,omitzero"`
 	Datasets []BuildReport `json:"datasets"`
 
 	// Inferred The tables that a job which asks would make.
@@ -782,6 +835,12 @@ type Place struct {
 // Problem An error (RFC 9457).
 type Problem struct {
 	Detail string `json:"detail"`
+
+	// Hint Of a query that the database reported an error of: what it adds to its message, which is the title.
+	Hint string `json:"hint,omitempty,omitzero"`
+
+	// Mended Of a query: its text without the slip, as an offer. It is never run by itself.
+	Mended string `json:"mended,omitempty,omitzero"`
 
 	// Place Where in a text something stands. Lines and columns count from 1, columns in characters.
 	Place Place `json:"place,omitempty,omitzero"`
@@ -1072,6 +1131,12 @@ type ListJobsParams struct {
 	Dataset string `form:"dataset,omitempty" json:"dataset,omitempty,omitzero"`
 }
 
+// LoadPackParams defines parameters for LoadPack.
+type LoadPackParams struct {
+	// Check Only check its exercises; nothing is loaded and nothing stays.
+	Check bool `form:"check,omitempty" json:"check,omitempty,omitzero"`
+}
+
 // GetMarksParams defines parameters for GetMarks.
 type GetMarksParams struct {
 	Format GetMarksParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
@@ -1322,7 +1387,7 @@ type ClientInterface interface {
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/packs (the `LoadPack` operationId).
-	LoadPackWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	LoadPackWithBody(ctx context.Context, params *LoadPackParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListPapers The papers one may read; for an instructor, all.
 	//
@@ -1333,6 +1398,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /api/papers/{paper} (the `GetPaper` operationId).
 	GetPaper(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CheckPaper What is wrong or doubtful in a paper's exercises, on its dataset and every variant. For instructors.
+	//
+	// Corresponds with GET /api/papers/{paper}/check (the `CheckPaper` operationId).
+	CheckPaper(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetExercise One exercise.
 	//
@@ -1779,8 +1849,8 @@ func (c *Client) ResetLearner(ctx context.Context, learner string, reqEditors ..
 // Takes any type of body and a specified content type.
 //
 // Corresponds with POST /api/packs (the `LoadPack` operationId).
-func (c *Client) LoadPackWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewLoadPackRequestWithBody(c.Server, contentType, body)
+func (c *Client) LoadPackWithBody(ctx context.Context, params *LoadPackParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewLoadPackRequestWithBody(c.Server, params, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -1811,6 +1881,21 @@ func (c *Client) ListPapers(ctx context.Context, reqEditors ...RequestEditorFn) 
 // Corresponds with GET /api/papers/{paper} (the `GetPaper` operationId).
 func (c *Client) GetPaper(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetPaperRequest(c.Server, paper)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CheckPaper What is wrong or doubtful in a paper's exercises, on its dataset and every variant. For instructors.
+//
+// Corresponds with GET /api/papers/{paper}/check (the `CheckPaper` operationId).
+func (c *Client) CheckPaper(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCheckPaperRequest(c.Server, paper)
 	if err != nil {
 		return nil, err
 	}
@@ -3005,7 +3090,7 @@ func NewResetLearnerRequest(server string, learner string) (*http.Request, error
 }
 
 // NewLoadPackRequestWithBody constructs an http.Request for the LoadPack method, with any body, and a specified content type
-func NewLoadPackRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+func NewLoadPackRequestWithBody(server string, params *LoadPackParams, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	serverURL, err := url.Parse(server)
@@ -3021,6 +3106,29 @@ func NewLoadPackRequestWithBody(server string, contentType string, body io.Reade
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "check", params.Check, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
@@ -3077,6 +3185,40 @@ func NewGetPaperRequest(server string, paper PaperSlug) (*http.Request, error) {
 	}
 
 	operationPath := fmt.Sprintf("/api/papers/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewCheckPaperRequest constructs an http.Request for the CheckPaper method
+func NewCheckPaperRequest(server string, paper PaperSlug) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/check", pathParam0)
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -3742,7 +3884,7 @@ type ClientWithResponsesInterface interface {
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/packs (the `LoadPack` operationId).
-	LoadPackWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadPackResponse, error)
+	LoadPackWithBodyWithResponse(ctx context.Context, params *LoadPackParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadPackResponse, error)
 
 	// ListPapersWithResponse The papers one may read; for an instructor, all.
 	//
@@ -3757,6 +3899,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /api/papers/{paper} (the `GetPaper` operationId).
 	GetPaperWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*GetPaperResponse, error)
+
+	// CheckPaperWithResponse What is wrong or doubtful in a paper's exercises, on its dataset and every variant. For instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/papers/{paper}/check (the `CheckPaper` operationId).
+	CheckPaperWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*CheckPaperResponse, error)
 
 	// GetExerciseWithResponse One exercise.
 	//
@@ -4906,6 +5055,54 @@ func (r GetPaperResponse) ContentType() string {
 	return ""
 }
 
+type CheckPaperResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *CheckReport
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r CheckPaperResponse) GetJSON200() *CheckReport {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CheckPaperResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CheckPaperResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CheckPaperResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CheckPaperResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CheckPaperResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetExerciseResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -5663,8 +5860,8 @@ func (c *ClientWithResponses) ResetLearnerWithResponse(ctx context.Context, lear
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with POST /api/packs (the `LoadPack` operationId).
-func (c *ClientWithResponses) LoadPackWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadPackResponse, error) {
-	rsp, err := c.LoadPackWithBody(ctx, contentType, body, reqEditors...)
+func (c *ClientWithResponses) LoadPackWithBodyWithResponse(ctx context.Context, params *LoadPackParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadPackResponse, error) {
+	rsp, err := c.LoadPackWithBody(ctx, params, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -5695,6 +5892,19 @@ func (c *ClientWithResponses) GetPaperWithResponse(ctx context.Context, paper Pa
 		return nil, err
 	}
 	return ParseGetPaperResponse(rsp)
+}
+
+// CheckPaperWithResponse What is wrong or doubtful in a paper's exercises, on its dataset and every variant. For instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/papers/{paper}/check (the `CheckPaper` operationId).
+func (c *ClientWithResponses) CheckPaperWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*CheckPaperResponse, error) {
+	rsp, err := c.CheckPaper(ctx, paper, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCheckPaperResponse(rsp)
 }
 
 // GetExerciseWithResponse One exercise.
@@ -6593,6 +6803,39 @@ func ParseGetPaperResponse(rsp *http.Response) (*GetPaperResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Paper
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseCheckPaperResponse parses an HTTP response from a CheckPaperWithResponse call
+func ParseCheckPaperResponse(rsp *http.Response) (*CheckPaperResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CheckPaperResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest CheckReport
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

@@ -145,7 +145,7 @@ func Loaded(ctx context.Context, c *Client, folder fs.FS) (JobReport, error) {
 		return JobReport{}, err
 	}
 	contentType, body := SendFiles(folder, paths, nil)
-	job, err := Read[Job](c.LoadPackWithBody(ctx, contentType, body, AskFirst))
+	job, err := Read[Job](c.LoadPackWithBody(ctx, &LoadPackParams{}, contentType, body, AskFirst))
 	if err == nil {
 		job, err = Follow(ctx, c, job, nil)
 	}

@@ -374,6 +374,7 @@ func (s *Service) drop(ctx context.Context, databases []string) {
 
 // DropDataset removes a dataset that no paper is about.
 func (s *Service) DropDataset(ctx context.Context, who Account, name string) error {
+	defer s.known.forget(records.PapersChanged)
 	if err := instructorsOnly(who); err != nil {
 		return err
 	}

@@ -29,6 +29,7 @@ func (s *Service) Courses(ctx context.Context, who Account) ([]Course, error) {
 
 // CreateCourse makes a course.
 func (s *Service) CreateCourse(ctx context.Context, who Account, slug, title string) (Course, error) {
+	defer s.known.forget("")
 	if err := instructorsOnly(who); err != nil {
 		return Course{}, err
 	}
@@ -98,6 +99,7 @@ func (s *Service) course(ctx context.Context, who Account, slug string) (query.C
 
 // OpenPaper sets a paper for a course, or changes its times there. A time that is nil is the paper's own.
 func (s *Service) OpenPaper(ctx context.Context, who Account, courseSlug, paperSlug string, opens, due *time.Time) (CoursePaper, error) {
+	defer s.known.forget("")
 	course, err := s.course(ctx, who, courseSlug)
 	if err != nil {
 		return CoursePaper{}, err
@@ -128,6 +130,7 @@ type NewLearner struct {
 
 // AddLearner adds a learner to a course, making the account where there is none. password is the one-time password, if one was made.
 func (s *Service) AddLearner(ctx context.Context, who Account, courseSlug string, n NewLearner) (account Account, password string, err error) {
+	defer s.known.forget("")
 	course, err := s.course(ctx, who, courseSlug)
 	if err != nil {
 		return account, "", err
@@ -170,6 +173,7 @@ func (s *Service) AddLearner(ctx context.Context, who Account, courseSlug string
 
 // ResetLearner gives a learner a new one-time password and ends their sessions.
 func (s *Service) ResetLearner(ctx context.Context, who Account, name string) (account Account, password string, err error) {
+	defer s.known.forget("")
 	if account, err = s.learner(ctx, who, name); err != nil {
 		return account, "", err
 	}

@@ -8,6 +8,9 @@ import (
 	"log/slog"
 	"time"
 
+	lru "github.com/hashicorp/golang-lru/v2"
+
+	"examen/internal/core/sqltext"
 	"examen/internal/practice"
 	"examen/internal/records"
 	"examen/internal/records/query"
@@ -18,13 +21,31 @@ type Service struct {
 	records    *records.Store
 	practice   *practice.Server
 	references *references
+	read       *lru.Cache[string, *sqltext.Query] // queries as they were read: what is run is often submitted next
+	known      *known
 	passwords  *passwords
 	log        *slog.Logger
 }
 
 // New returns a service on a records database and a practice server.
 func New(store *records.Store, server *practice.Server, log *slog.Logger) *Service {
-	return &Service{records: store, practice: server, references: newReferences(server), passwords: newPasswords(), log: log}
+	read, _ := lru.New[string, *sqltext.Query](1000) // fails only for a size below one
+	return &Service{records: store, practice: server, references: newReferences(server), read: read, known: newKnown(), passwords: newPasswords(), log: log}
+}
+
+// longestKept is how long, in bytes, the text of a query may be that is kept as it was read.
+const longestKept = 4 << 10
+
+// readQuery is [sqltext.ReadQuery], which takes longer than most queries run.
+func (s *Service) readQuery(text string) (*sqltext.Query, error) {
+	if q, ok := s.read.Get(text); ok {
+		return q, nil
+	}
+	q, err := sqltext.ReadQuery(text)
+	if err == nil && len(text) <= longestKept {
+		s.read.Add(text, q)
+	}
+	return q, err
 }
 
 // An Account is one who may log in.

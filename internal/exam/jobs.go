@@ -65,6 +65,7 @@ type JobOptions struct {
 	Scripts   []string `json:"scripts,omitempty"` // what to run, where not all
 	Ask       bool     `json:"ask,omitempty"`     // before tables are made from CSV files
 	Confirmed bool     `json:"confirmed,omitempty"`
+	Check     bool     `json:"check,omitempty"` // of a pack: only check its exercises
 }
 
 // JobProgress is how far a job has come.
@@ -81,6 +82,7 @@ type JobReport struct {
 	Builds   []BuildReport     `json:"builds,omitempty"`
 	Papers   []PaperReport     `json:"papers,omitempty"`
 	Inferred []script.CSVTable `json:"inferred,omitempty"`
+	Check    *CheckReport      `json:"check,omitempty"`
 }
 
 // A PaperReport tells of a paper that was loaded.

@@ -103,12 +103,13 @@ func readable(who Account, found query.PaperForRow) (*Paper, error) {
 	return p, nil
 }
 
-// exercise finds an exercise of a paper that the account may read, by slug or number. It costs one query.
+// exercise finds an exercise of a paper that the account may read, by slug or number. It costs one query, or none.
 func (s *Service) exercise(ctx context.Context, who Account, paperSlug, address string) (*Paper, query.Exercise, error) {
 	if !isText(paperSlug + address) {
 		paperSlug, address = "", ""
 	}
-	found, err := s.records.ExerciseFor(ctx, query.ExerciseForParams{AccountID: who.ID, Slug: paperSlug, Address: address})
+	params := query.ExerciseForParams{AccountID: who.ID, Slug: paperSlug, Address: address}
+	found, err := remember(s.known, s.known.papers, params, func() (query.ExerciseForRow, error) { return s.records.ExerciseFor(ctx, params) })
 	if records.Missing(err) {
 		if _, err := s.paper(ctx, who, paperSlug); err != nil {
 			return nil, query.Exercise{}, err

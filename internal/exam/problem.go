@@ -4,7 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 
+	"examen/internal/core/dataset"
+	"examen/internal/core/explain"
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
 	"examen/internal/records"
@@ -19,6 +22,8 @@ type Problem struct {
 	File       string         `json:"file,omitempty"` // that Place is in; "" for a query
 	Place      *sqltext.Place `json:"place,omitempty"`
 	RetryAfter int            `json:"retry_after,omitempty"` // seconds
+	Hint       string         `json:"hint,omitempty"`        // of a query: what the database adds to its message, which is Title
+	Mended     string         `json:"mended,omitempty"`      // of a query: the text without its slip, as an offer
 }
 
 func (p *Problem) Error() string { return p.Title + ": " + p.Detail }
@@ -63,7 +68,7 @@ func ofQuery(err error) *Problem {
 	var stopped *practice.Stopped
 	switch {
 	case errors.As(err, &syntax):
-		p := problem(422, "database-error", upperFirst(syntax.Message), "The query cannot be read: look at the marked place and just before it.")
+		p := problem(422, "database-error", syntax.Message, "The query cannot be read: look at the marked place and just before it.")
 		p.Place = &syntax.Place
 		return p
 	case errors.As(err, &notAllowed):
@@ -71,17 +76,8 @@ func ofQuery(err error) *Problem {
 		p.Place = &notAllowed.Place
 		return p
 	case errors.As(err, &database):
-		detail := database.Detail
-		if database.Hint != "" {
-			if detail != "" {
-				detail += " "
-			}
-			detail += database.Hint
-		}
-		if detail == "" {
-			detail = "The database reported this error (SQLSTATE " + database.Code + ")."
-		}
-		p := problem(422, "database-error", upperFirst(database.Message), "%s", detail)
+		p := problem(422, "database-error", database.Message, "The database reported this error (SQLSTATE %s).", database.Code)
+		p.Hint = strings.TrimSpace(database.Detail + " " + database.Hint)
 		p.Place = database.Place
 		return p
 	case errors.As(err, &stopped):
@@ -90,9 +86,51 @@ func ofQuery(err error) *Problem {
 	return nil
 }
 
-func upperFirst(s string) string {
-	if s != "" && s[0] >= 'a' && s[0] <= 'z' {
-		return string(s[0]-'a'+'A') + s[1:]
+// inPlainWords adds to the problem of a query what it means and what to do, read off the dataset's tables.
+func (s *Service) inPlainWords(ctx context.Context, p *Problem, err error, sql, dataset string) {
+	var syntax *sqltext.SyntaxError
+	var database *practice.DatabaseError
+	e := explain.QueryError{SQL: sql, Message: p.Title, Offset: -1}
+	switch {
+	case errors.As(err, &syntax):
+		e.Code = "42601"
+	case errors.As(err, &database):
+		e.Code = database.Code
+	default:
+		return
 	}
-	return s
+	if p.Place != nil {
+		e.Offset = p.Place.Offset(sql)
+	}
+	plain := explain.Query(e, s.schema(ctx, dataset))
+	if plain.Sentence != "" {
+		p.Detail = plain.Sentence
+	}
+	if p.Mended = plain.Mended; plain.Offset >= 0 {
+		place := sqltext.PlaceAt(sql, plain.Offset)
+		p.Place = &place
+	}
+}
+
+// schema says what tables and columns a dataset has; without them less is explained.
+func (s *Service) schema(ctx context.Context, name string) sqltext.Schema {
+	row, err := s.records.CurrentBuild(ctx, name)
+	if err != nil {
+		return nil
+	}
+	d, err := datasetOf(row.Dataset, row.Build)
+	if err != nil {
+		return nil
+	}
+	return schemaOf(d.Catalogue)
+}
+
+func schemaOf(catalogue dataset.Catalogue) sqltext.Schema {
+	schema := sqltext.Schema{}
+	for _, t := range catalogue.Tables {
+		for _, c := range t.Columns {
+			schema[t.Name] = append(schema[t.Name], c.Name)
+		}
+	}
+	return schema
 }

@@ -2,7 +2,10 @@ package exam
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"slices"
+	"strconv"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/sync/singleflight"
@@ -28,21 +31,20 @@ func newReferences(server *practice.Server) *references {
 // A reference is a reference answer run on one database.
 type reference struct {
 	compare.Reference
-	keyTypes []result.Type
-	sql      string // with the order keys added
+	sql      string // with the order keys added; where there is a LIMIT, through the tie that it may cut
 	database string
-	count    int64
-	rows     []result.Row // nil where there are too many to keep
+	count    int64        // rows that count
+	read     int64        // rows that sql gives
+	rows     []result.Row // all that sql gives; nil where there are too many to keep
 	kept     bool
 	digests  *lru.Cache[string, *compare.Digest] // by the plan's readings, and the policy
 }
 
-// Bounds of what is kept of a reference's rows in memory, and of either side's rows to say how they differ.
+// Bounds of what is kept of a result's rows in memory while they come; beyond them the query is run again where the rows themselves are
+// needed.
 const (
 	keepRows  = 2_000
 	keepBytes = 512 << 10
-	pairRows  = 200_000
-	pairBytes = 48 << 20
 )
 
 // get returns a reference answer's columns, order and, where they are few, rows.
@@ -80,14 +82,64 @@ func (r *references) make(ctx context.Context, sql, database string) (*reference
 	}
 	ref := &reference{sql: ordering.SQL, database: database}
 	ref.digests, _ = lru.New[string, *compare.Digest](8)
+	ref.Ordered = len(ordering.Keys) > 0
+	if ordering.Limited {
+		if err := r.limit(ctx, ref, ordering); err != nil {
+			return nil, err
+		}
+	}
+	collect, err := r.collect(ctx, ref, ordering)
+	if err == nil && ref.Window != nil && ref.sql != ordering.SQL && slices.ContainsFunc(ref.KeyTypes, func(t result.Type) bool { return t.Family() == result.Float }) {
+		// Floats that differ by rounding tie too, which the database does not know.
+		ref.sql, ref.Keys, ref.KeyTypes = ordering.SQL, nil, nil
+		collect, err = r.collect(ctx, ref, ordering)
+	}
+	if err != nil {
+		return nil, err
+	}
+	if ref.count = ref.read; ref.Window != nil {
+		ref.count = ref.Window.Rows(ref.read)
+	}
+	if ref.kept = !collect.over; ref.kept {
+		ref.rows = collect.kept
+	}
+	return ref, nil
+}
+
+// limit finds out what LIMIT and OFFSET say, and has the query give all rows that tie with the last.
+func (r *references) limit(ctx context.Context, ref *reference, ordering sqltext.Ordering) error {
+	ask := &collector{rows: 1, bytes: 100}
+	if _, err := r.practice.Run(ctx, practice.Run{Database: ref.database, Checking: true, SQL: ordering.Ask}, ask); err != nil {
+		return err
+	}
+	number := func(cell []byte, none int64) int64 {
+		if cell == nil {
+			return none
+		}
+		n, _ := strconv.ParseInt(string(cell), 10, 64) // a bigint
+		return n
+	}
+	ref.Window = &compare.Window{Skip: number(ask.kept[0][0], 0), Take: number(ask.kept[0][1], -1)}
+	w := ref.Window
+	if w.Take < 0 || !ref.Ordered || w.Skip+w.Take < 0 {
+		return nil
+	}
+	through, err := ordering.Through(w.Skip + w.Take)
+	if ref.sql = through; ordering.Ties {
+		w.Take = -1 // the query itself ends with the tie
+	}
+	return err
+}
+
+// collect runs the reference and reads its shape off the result.
+func (r *references) collect(ctx context.Context, ref *reference, ordering sqltext.Ordering) (*collector, error) {
 	collect := &collector{rows: keepRows, bytes: keepBytes}
 	ran, err := r.practice.Run(ctx, ref.run(), collect)
 	if err != nil {
 		return nil, err
 	}
 	all := collect.columns
-	ref.Columns = all[:len(all)-ordering.Added]
-	ref.Ordered = len(ordering.Keys) > 0
+	ref.Columns, ref.read = all[:len(all)-ordering.Added], ran.Rows
 	for _, k := range ordering.Keys {
 		at := -1
 		switch {
@@ -96,23 +148,15 @@ func (r *references) make(ctx context.Context, sql, database string) (*reference
 		case k.Position > 0:
 			at = k.Position - 1
 		default:
-			for i, c := range ref.Columns {
-				if c.Name == k.Name {
-					at = i
-				}
-			}
+			at = slices.IndexFunc(ref.Columns, func(c result.Column) bool { return c.Name == k.Name })
 		}
 		if at < 0 || at >= len(all) {
 			return nil, fmt.Errorf("the reference answer is ordered by %q, which is none of its columns", k.Name)
 		}
 		ref.Keys = append(ref.Keys, at)
-		ref.keyTypes = append(ref.keyTypes, all[at].Type)
+		ref.KeyTypes = append(ref.KeyTypes, all[at].Type)
 	}
-	ref.count = ran.Rows
-	if ref.kept = !collect.over; ref.kept {
-		ref.rows = collect.kept
-	}
-	return ref, nil
+	return collect, nil
 }
 
 // run is how the reference is run: on a checking seat, so that it never waits for learners who wait for it.
@@ -129,12 +173,15 @@ func (r *references) digest(ctx context.Context, ref *reference, plan *compare.P
 	if found, ok := ref.digests.Get(key); ok {
 		return found, nil
 	}
-	digester := plan.Reference()
-	if ref.kept {
-		for _, row := range ref.rows {
-			digester.Add(row)
+	digester := plan.Reference(ref.read)
+	enough := errors.New("no further row counts")
+	err := r.each(ctx, ref, func(row result.Row) error {
+		if digester.Add(row); digester.Past() {
+			return enough
 		}
-	} else if _, err := r.practice.Run(ctx, ref.run(), adding{digester}); err != nil {
+		return nil
+	})
+	if err != nil && !errors.Is(err, enough) {
 		return nil, err
 	}
 	made := digester.Digest()
@@ -142,21 +189,25 @@ func (r *references) digest(ctx context.Context, ref *reference, plan *compare.P
 	return made, nil
 }
 
-// allRows returns the reference's rows for pairing; ok is false where there are too many.
-func (r *references) allRows(ctx context.Context, ref *reference) (rows []result.Row, ok bool, err error) {
-	if ref.kept {
-		return ref.rows, true, nil
+// each yields the reference's rows, from memory or by running it again.
+func (r *references) each(ctx context.Context, ref *reference, yield func(result.Row) error) error {
+	if !ref.kept {
+		_, err := r.practice.Run(ctx, ref.run(), yielding(yield))
+		return err
 	}
-	collect := &collector{rows: pairRows, bytes: pairBytes}
-	_, err = r.practice.Run(ctx, ref.run(), collect)
-	return collect.kept, !collect.over, err
+	for _, row := range ref.rows {
+		if err := yield(row); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
-// adding is a sink that only digests.
-type adding struct{ *compare.Digester }
+// yielding is a sink that hands the rows on.
+type yielding func(result.Row) error
 
-func (adding) Columns([]result.Column) error { return nil }
-func (a adding) Row(row result.Row) error    { a.Add(row); return nil }
+func (yielding) Columns([]result.Column) error { return nil }
+func (y yielding) Row(row result.Row) error    { return y(row) }
 
 // A collector is a sink that keeps rows, up to a bound.
 type collector struct {
@@ -176,25 +227,13 @@ func (c *collector) Row(row result.Row) error {
 	if c.over {
 		return nil
 	}
-	size := 0
-	for _, cell := range row {
-		size += len(cell)
-	}
+	size := row.Size()
 	if len(c.kept) >= c.rows || c.size+size > c.bytes {
 		c.over = true
 		return nil
 	}
 	c.size += size
-	buffer := make([]byte, 0, size)
-	copied := make(result.Row, len(row))
-	for i, cell := range row {
-		if cell != nil {
-			start := len(buffer)
-			buffer = append(buffer, cell...)
-			copied[i] = buffer[start:len(buffer):len(buffer)]
-		}
-	}
-	c.kept = append(c.kept, copied)
+	c.kept = append(c.kept, row.Clone())
 	return nil
 }
 
@@ -225,8 +264,13 @@ func (s *Service) addExpected(ctx context.Context, p *Paper, e *Exercise) {
 	if show == "count" || show == "sample" || show == "rows" {
 		e.Expected.Count = &ref.count
 	}
-	n := map[string]int{"sample": sampleRows, "rows": len(ref.rows)}[string(show)]
-	for _, row := range ref.rows[:min(n, len(ref.rows))] {
+	rows := ref.rows
+	if ref.Window != nil && rows != nil {
+		rows = rows[min(int(ref.Window.Skip), len(rows)):]
+		rows = rows[:ref.count]
+	}
+	n := map[string]int{"sample": sampleRows, "rows": len(rows)}[string(show)]
+	for _, row := range rows[:min(n, len(rows))] {
 		e.Expected.Rows = append(e.Expected.Rows, row[:width])
 	}
 }

@@ -53,7 +53,7 @@ func (s *Service) Run(ctx context.Context, who Account, request RunRequest) (*Ru
 	if err != nil {
 		return nil, err
 	}
-	q, err := sqltext.ReadQuery(request.SQL)
+	q, err := s.readQuery(request.SQL)
 	if err == nil {
 		collect := &collector{rows: shownRows, bytes: shownBytes}
 		var ran practice.Execution
@@ -68,6 +68,7 @@ func (s *Service) Run(ctx context.Context, who Account, request RunRequest) (*Ru
 		if run.Outcome, run.Error = ended(err, request.SQL, q); run.Error == nil {
 			return nil, err
 		}
+		s.inPlainWords(ctx, run.Error, err, request.SQL, run.Dataset)
 	}
 	entry.Outcome, entry.RowCount, entry.ElapsedMs = string(run.Outcome), run.RowCount, milliseconds(run.Elapsed)
 	entry.Error = run.Error.json()

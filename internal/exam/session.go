@@ -96,17 +96,22 @@ func (s *Service) openSession(ctx context.Context, account Account, kind string)
 
 // Session returns the session that a token stands for.
 func (s *Service) Session(ctx context.Context, token string) (*Session, error) {
-	found, err := s.records.SessionByToken(ctx, tokenHash(token))
-	if records.Missing(err) || err == nil && time.Now().After(found.Session.ExpiresAt) {
+	hash := tokenHash(token)
+	session, err := remember(s.known, s.known.sessions, string(hash), func() (Session, error) {
+		found, err := s.records.SessionByToken(ctx, hash)
+		return Session{Account: found.Account, Kind: found.Session.Kind, CSRFToken: found.Session.CsrfToken, Expires: found.Session.ExpiresAt, hash: hash}, err
+	})
+	if records.Missing(err) || err == nil && time.Now().After(session.Expires) {
 		return nil, problem(401, "no-session", "The session has ended", "Log in again; drafts and history are kept.")
 	} else if err != nil {
 		return nil, err
 	}
-	return &Session{Account: found.Account, Kind: found.Session.Kind, CSRFToken: found.Session.CsrfToken, Expires: found.Session.ExpiresAt, hash: found.Session.TokenHash}, nil
+	return &session, nil
 }
 
 // LogOut ends a session.
 func (s *Service) LogOut(ctx context.Context, session *Session) error {
+	defer s.known.forget(records.SessionsChanged)
 	return s.records.DeleteSession(ctx, session.hash)
 }
 
@@ -122,6 +127,7 @@ func (s *Service) SetPassword(ctx context.Context, session *Session, current, ne
 		return err
 	}
 	hash := s.passwords.hash(next)
+	defer s.known.forget(records.SessionsChanged)
 	return s.records.Together(ctx, func(q *records.Transaction) error {
 		if err := q.SetPassword(ctx, query.SetPasswordParams{ID: session.Account.ID, Password: hash}); err != nil {
 			return err

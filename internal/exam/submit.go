@@ -50,7 +50,7 @@ func (s *Service) Submit(ctx context.Context, who Account, paperSlug, address, s
 	if who.Role != Instructor && p.State == marking.Closed {
 		return nil, problem(403, "past-due", "The paper is closed", "It was due on %s. Queries can still be run, not submitted; the draft is kept.", p.Due.UTC().Format("2 January 2006 at 15:04 UTC"))
 	}
-	c := &check{service: s, who: who, paper: p, exercise: e, sql: sql}
+	c := &check{Service: s, who: who, paper: p, exercise: e, sql: sql}
 	if err := json.Unmarshal(e.Checking, &c.rules); err != nil {
 		return nil, fmt.Errorf("exercise %s: %w", e.Slug, err)
 	}
@@ -66,7 +66,7 @@ func (s *Service) Submit(ctx context.Context, who Account, paperSlug, address, s
 
 // A check is one submission being checked.
 type check struct {
-	service  *Service
+	*Service
 	who      Account
 	paper    *Paper
 	exercise query.Exercise
@@ -93,7 +93,7 @@ func (c *check) attemptsLeft(ctx context.Context, q *query.Queries) error {
 
 // decide finds the outcome and its findings. An error means that nothing could be decided.
 func (c *check) decide(ctx context.Context) error {
-	q, err := sqltext.ReadQuery(c.sql)
+	q, err := c.readQuery(c.sql)
 	if err == nil {
 		err = c.onRows(ctx, q)
 	}
@@ -102,7 +102,7 @@ func (c *check) decide(ctx context.Context) error {
 	}
 	var reference *referenceError
 	if errors.As(err, &reference) {
-		c.service.log.Error("the reference answer cannot be run", "paper", c.paper.Slug, "exercise", c.exercise.Slug, "error", reference.err)
+		c.log.Error("the reference answer cannot be run", "paper", c.paper.Slug, "exercise", c.exercise.Slug, "error", reference.err)
 		if errors.Is(err, practice.ErrUnavailable) || errors.Is(err, practice.ErrBusy) {
 			return err
 		}
@@ -111,6 +111,7 @@ func (c *check) decide(ctx context.Context) error {
 	if c.outcome, c.problem = ended(err, c.sql, q); c.problem == nil {
 		return err
 	}
+	c.inPlainWords(ctx, c.problem, err, c.sql, c.paper.Dataset)
 	return nil
 }
 
@@ -122,8 +123,9 @@ func (c *check) onRows(ctx context.Context, q *sqltext.Query) error {
 	if err != nil {
 		return err
 	}
-	c.findings = v.findings
-	if right {
+	if !right {
+		c.findings = v.words(v.difference)
+	} else {
 		seen, err := c.onVariants(ctx, q)
 		if err != nil {
 			return err
@@ -184,13 +186,16 @@ func (c *check) onVariants(ctx context.Context, q *sqltext.Query) (right bool, e
 type viewing struct {
 	*check
 	database string
-	variant  bool
+	variant  bool     // hidden: how the rows differ is not looked at
+	checking bool     // it runs on a checking seat
+	planner  []string // settings to run it under
 
-	sides    []*side // one for each answer that counts as right, the reference answer first
-	collect  collector
-	ran      practice.Execution
-	findings []explain.Finding
-	ctx      context.Context
+	query      *sqltext.Query
+	sides      []*side // one for each answer that counts as right, the reference answer first
+	collect    collector
+	ran        practice.Execution
+	difference *compare.Difference // from the reference answer
+	ctx        context.Context
 }
 
 // A side is one answer that counts as right.
@@ -209,50 +214,58 @@ func (e *referenceError) Error() string { return "reference answer: " + e.err.Er
 func (e *referenceError) Unwrap() error { return e.err }
 
 func (c *check) viewing(database string, variant bool) *viewing {
-	return &viewing{check: c, database: database, variant: variant, collect: collector{rows: pairRows, bytes: pairBytes}}
+	return &viewing{check: c, database: database, variant: variant, checking: variant, collect: collector{rows: keepRows, bytes: keepBytes}}
 }
 
-// verdict runs the query and tells whether its result is one that counts as right; else there are findings, save on a variant.
+// verdict runs the query and tells whether its result is one that counts as right; else there is a difference, save on a variant.
 func (v *viewing) verdict(ctx context.Context, q *sqltext.Query) (right bool, err error) {
 	for _, sql := range append([]string{v.exercise.Reference}, v.rules.Also...) {
-		ref, err := v.service.references.get(ctx, sql, v.database)
+		ref, err := v.references.get(ctx, sql, v.database)
 		if err != nil {
 			return false, &referenceError{err}
 		}
 		v.sides = append(v.sides, &side{reference: ref})
 	}
-	v.ctx = ctx
-	if v.variant { // its columns are those seen already: then no reference answer has to be run while the attempt holds a seat
-		if err := v.Columns(v.columns); err != nil {
+	v.ctx, v.query = ctx, q
+	if v.checking { // then no reference answer has to be run while the attempt holds a seat for checking
+		columns := v.columns // as they were seen already, but for an instructor's check
+		if columns == nil {
+			columns = v.sides[0].reference.Columns
+		}
+		if err := v.Columns(columns); err != nil {
 			return false, err
 		}
 	}
-	v.ran, err = v.service.practice.Run(ctx, practice.Run{Learner: v.who.ID, Database: v.database, Checking: v.variant, SQL: q.Text}, v)
+	v.ran, err = v.practice.Run(ctx, v.run(), v)
 	if err != nil {
 		return false, err
 	}
 	for i, side := range v.sides {
-		right, findings, err := v.compare(side)
+		right, difference, err := v.compare(side)
 		if err != nil || right {
-			v.findings = nil
+			v.difference = nil
 			return right, err
 		}
 		if i == 0 {
-			v.findings = findings
+			v.difference = difference
 		}
 	}
 	return false, nil
+}
+
+func (v *viewing) run() practice.Run {
+	return practice.Run{Learner: v.who.ID, Database: v.database, Checking: v.checking, SQL: v.query.Text, Planner: v.planner}
 }
 
 // Columns makes the plans, now that both sides' columns are known.
 func (v *viewing) Columns(columns []result.Column) error {
 	v.collect.columns = columns
 	for _, side := range v.sides {
-		side.plan, side.columns = compare.NewPlan(v.rules.Policy, side.reference.Reference, side.reference.keyTypes, columns)
+		side.plan, side.columns = compare.NewPlan(v.rules.Policy, side.reference.Reference, columns)
 		if side.plan == nil {
 			continue
 		}
-		digest, err := v.service.references.digest(v.ctx, side.reference, side.plan, v.rules.Policy)
+		digest, err := v.references.digest(v.ctx, side.reference, side.plan, v.rules.Policy)
 		if err != nil {
 			return &referenceError{err}
 		}
@@ -272,48 +285,84 @@ func (v *viewing) Row(row result.Row) error {
 }
 
 // compare holds the attempt against one side.
-func (v *viewing) compare(side *side) (right bool, findings []explain.Finding, err error) {
+func (v *viewing) compare(side *side) (right bool, difference *compare.Difference, err error) {
 	if side.plan == nil {
-		return false, v.words(side.columns), nil
+		return false, &compare.Difference{Findings: side.columns, Facts: compare.Facts{Columns: v.collect.columns}}, nil
 	}
 	attempt := side.digester.Digest()
-	var differences []compare.Finding
-	right = side.plan.Match(side.digest, attempt)
+	right, difference = side.plan.Match(side.digest, attempt), &compare.Difference{}
 	if !right {
-		if right, differences, err = v.differences(side, attempt); err != nil {
+		if right, difference, err = v.differences(side, attempt); err != nil {
 			return false, nil, err
 		}
 	}
 	if names := side.plan.NamesFinding(); names != nil { // last: looking at the rows may have paired the columns otherwise
-		right, differences = false, append([]compare.Finding{*names}, differences...)
-	}
-	return right, v.words(differences), nil
-}
-
-// differences looks at the rows themselves.
-func (v *viewing) differences(side *side, attempt *compare.Digest) (bool, []compare.Finding, error) {
-	rows, all, err := v.service.references.allRows(v.ctx, side.reference)
-	if err != nil {
-		return false, nil, &referenceError{err}
-	}
-	if !all || v.collect.over {
-		if side.plan.Undecided(side.digest, attempt) { // better not judged than judged wrong
-			return false, nil, &practice.Stopped{Limit: practice.LimitRows, Detail: fmt.Sprintf(
-				"The result has %d rows: too many to be compared value by value, so it was not judged. Ask for fewer rows.", attempt.Rows)}
+		if right {
+			difference = &compare.Difference{}
 		}
-		return false, compare.TooLarge(side.digest, attempt), nil
+		right, difference.Findings = false, append([]compare.Finding{*names}, difference.Findings...)
 	}
-	right, findings := side.plan.Differences(rows, v.collect.kept)
-	return right, findings, nil
+	return right, difference, nil
 }
 
-func (v *viewing) words(differences []compare.Finding) []explain.Finding {
-	if v.variant {
-		return nil
+// differences looks at the rows themselves. A hidden variant's are looked at only where the digests leave it open.
+func (v *viewing) differences(side *side, attempt *compare.Digest) (bool, *compare.Difference, error) {
+	open := side.plan.Undecided(side.digest, attempt)
+	if v.variant && !open {
+		return false, nil, nil
 	}
+	verdict, difference, err := side.plan.Differences(
+		compare.Side{Digest: side.digest, Rows: func(yield func(result.Row) error) error {
+			if err := v.references.each(v.ctx, side.reference, yield); err != nil {
+				return &referenceError{err}
+			}
+			return nil
+		}},
+		compare.Side{Digest: attempt, Rows: v.again})
+	var stopped *practice.Stopped
+	switch {
+	case err != nil && errors.As(err, &stopped) && !open: // it is wrong, and the second run took longer than the first
+		return false, compare.TooLarge(side.digest, attempt), nil
+	case err != nil:
+		return false, nil, err
+	case verdict == compare.Open:
+		return false, nil, &practice.Stopped{Limit: practice.LimitRows, Detail: fmt.Sprintf(
+			"The result has %d rows: too many to be compared value by value, so it was not judged. Ask for fewer rows.", attempt.Rows)}
+	}
+	return verdict == compare.Right, difference, nil
+}
+
+// again yields the attempt's rows once more.
+func (v *viewing) again(yield func(result.Row) error) error {
+	if v.collect.over {
+		_, err := v.practice.Run(v.ctx, v.run(), yielding(yield))
+		return err
+	}
+	for _, row := range v.collect.kept {
+		if err := yield(row); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// words says a difference as much as the exercise's rules tell of the expected result, the likely cause first.
+func (v *viewing) words(d *compare.Difference) []explain.Finding {
+	schema := v.schema(v.ctx, v.paper.Dataset)
 	var findings []explain.Finding
-	for _, d := range differences {
-		findings = append(findings, explain.Difference(d, v.rules.Show != pack.ShowNothing && v.rules.Show != pack.ShowCount))
+	if cause := explain.Likely(v.query.Traits(schema), d.Findings, d.Facts, schema); cause != nil {
+		findings = append(findings, *cause)
+	}
+	told := map[pack.Show]explain.Told{pack.ShowNothing: explain.ToldNothing, pack.ShowCount: explain.ToldNumbers}
+	level, less := told[v.rules.Show]
+	if !less {
+		level = explain.ToldRows
+	}
+	for _, f := range d.Findings {
+		if len(findings) > 0 && findings[0].Kind == explain.CauseAliasForColumn {
+			f.Names = nil // the alias hides which one is missing
+		}
+		findings = append(findings, explain.Difference(f, level))
 	}
 	return findings
 }
@@ -333,9 +382,9 @@ func (c *check) store(ctx context.Context) (*Attempt, error) {
 		Points: c.exercise.Points, RowCount: c.ran.Rows, ElapsedMs: milliseconds(c.ran.Elapsed), Findings: findings, Error: c.problem.json()}
 	var stored query.CreateAttemptRow
 	if c.rules.Attempts == 0 {
-		stored, err = c.service.records.CreateAttempt(ctx, entry)
+		stored, err = c.records.CreateAttempt(ctx, entry)
 	} else {
-		err = c.service.records.Together(ctx, func(q *records.Transaction) error {
+		err = c.records.Together(ctx, func(q *records.Transaction) error {
 			if err := q.LockWork(ctx, query.LockWorkParams{AccountID: strconv.FormatInt(c.who.ID, 10), ExerciseID: strconv.FormatInt(c.exercise.ID, 10)}); err != nil {
 				return err
 			}

@@ -39,6 +39,7 @@ func (s *Service) Begin(ctx context.Context, alone bool) (stop func(), err error
 		return nil, err
 	}
 	sweeping, end := context.WithCancel(context.WithoutCancel(ctx))
+	go s.records.Watch(sweeping, s.known.listen, s.known.forget)
 	go func() {
 		for tick := time.NewTicker(sweepEvery); ; {
 			select {
@@ -152,9 +153,12 @@ func (s *Service) runJob(ctx context.Context, id int64) error {
 	go func() { defer close(beaten); w.beat(ctx, cancel) }()
 	var report *JobReport
 	if w.files, w.paths, err = s.records.Files(ctx, id); err == nil {
-		if row.Kind == LoadPack {
+		switch {
+		case row.Kind == LoadPack && w.options.Check:
+			report, err = w.checkPack(ctx)
+		case row.Kind == LoadPack:
 			report, err = w.loadPack(ctx)
-		} else {
+		default:
 			report, err = w.buildDataset(ctx)
 		}
 	}
@@ -276,6 +280,7 @@ func (w *working) order(database string, files fs.FS, scripts []string) practice
 // store stores what the job made, together with its end: both hold, or neither. Once begun it is not stopped.
 func (w *working) store(ctx context.Context, report *JobReport, f func(*records.Transaction) error) error {
 	ctx = context.WithoutCancel(ctx)
+	defer w.known.forget(records.PapersChanged)
 	return w.records.Together(ctx, func(t *records.Transaction) error {
 		if err := f(t); err != nil {
 			return err
@@ -294,6 +299,9 @@ func (w *working) store(ctx context.Context, report *JobReport, f func(*records.
 		return err
 	})
 }
+
+// storeNothing is for a job that leaves nothing but its report.
+func storeNothing(*records.Transaction) error { return nil }
 
 // undo removes the databases that were begun, unless the records were lost at the end: then what was made may have been stored.
 func (w *working) undo(ctx context.Context, err error) {

@@ -59,7 +59,7 @@ type Server struct {
 	easing   *easing // nil: all runs have the processor alike
 
 	mu       sync.Mutex
-	builtin  map[uint32]string                 // type names
+	builtin  map[uint32]typeRow
 	types    map[string]map[uint32]result.Type // of each database, those made there
 	template string
 }
@@ -137,7 +137,7 @@ func (s *Server) prepare(ctx context.Context) error {
 	if err := s.prepareTemplate(ctx, conn.Conn()); err != nil {
 		return err
 	}
-	if s.builtin, err = builtinTypes(ctx, conn.Conn()); err != nil {
+	if s.builtin, err = readTypes(ctx, conn.Conn(), 0, firstMade); err != nil {
 		return err
 	}
 	if s.learners, err = s.makeSeats(ctx, conn.Conn(), "examen_seat", learnersRole); err != nil {

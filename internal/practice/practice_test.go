@@ -351,7 +351,7 @@ func TestSeatsAreSharedByManyAndHeldByOne(t *testing.T) {
 
 func TestWaitingForASeatEnds(t *testing.T) {
 	short := limits
-	short.Seats, short.Wait = 1, 50*time.Millisecond
+	short.Seats, short.Wait = 1, 2*time.Second
 	s := server(t, short)
 	database := build(t, s, hives, false)
 	held := &holding{begun: make(chan struct{}), release: make(chan struct{})}
@@ -360,7 +360,11 @@ func TestWaitingForASeatEnds(t *testing.T) {
 		_, err := s.Run(context.Background(), practice.Run{Learner: 1, Database: database, SQL: "SELECT 1"}, held)
 		done <- err
 	}()
-	<-held.begun
+	select {
+	case <-held.begun:
+	case err := <-done:
+		t.Fatal(err)
+	}
 	if _, err := s.Run(context.Background(), practice.Run{Learner: 2, Database: database, SQL: "SELECT 1"}, &table{}); !errors.Is(err, practice.ErrBusy) {
 		t.Errorf("got %v", err)
 	}

@@ -54,10 +54,11 @@ type Sink interface {
 
 // A Run is one query to be run.
 type Run struct {
-	Learner  int64  // whose run it is: one learner has only so many at once
-	Database string // as [Server.Build] was told
-	Checking bool   // on a seat for checking: of a reference answer, or on a hidden variant
-	SQL      string // one query
+	Learner  int64    // whose run it is: one learner has only so many at once
+	Database string   // as [Server.Build] was told
+	Checking bool     // on a seat for checking: of a reference answer, or on a hidden variant
+	SQL      string   // one query
+	Planner  []string // planner settings for this run, as "enable_hashjoin = off"; never a learner's
 }
 
 // An Execution tells of a run that has ended.
@@ -84,7 +85,7 @@ func (s *Server) Run(ctx context.Context, run Run, sink Sink) (Execution, error)
 		}
 		r := &running{server: s, run: run, sink: sink, types: types}
 		end := s.easing.watch(run.Learner, st.session.PID())
-		err = r.execute(ctx, st.session)
+		err = r.execute(ctx, st)
 		var reported *pgconn.PgError
 		if back := end(); !back || err != nil && !errors.As(err, &reported) {
 			st.cut() // stopped in the middle, or still with the lowest priority: in doubt
@@ -114,28 +115,49 @@ type running struct {
 
 var errTime = errors.New("time is up")
 
-// execute sends the query, in one packet with the transaction's beginning, and reads its rows.
-func (r *running) execute(ctx context.Context, session *pgconn.PgConn) error {
-	ctx, cancel := context.WithTimeoutCause(ctx, r.server.limits.Time, errTime)
-	defer cancel()
+// execute sends the query in one packet with the transaction around it and what makes the session clean again, and reads its rows. What is left to
+// be read then is the cleaning, which is not the learner's to wait for.
+func (r *running) execute(ctx context.Context, st *seat) error {
+	own, cancel := context.WithCancelCause(context.WithoutCancel(ctx))
+	timer := time.AfterFunc(r.server.limits.Time, func() { cancel(errTime) })
+	stop := context.AfterFunc(ctx, func() { cancel(context.Cause(ctx)) })
 	start := time.Now()
-	pipeline := session.StartPipeline(ctx)
+	pipeline := st.session.StartPipeline(own)
 	pipeline.SendQueryParams("BEGIN READ ONLY", nil, nil, nil, nil)
+	for _, setting := range r.run.Planner {
+		pipeline.SendQueryParams("SET LOCAL "+setting, nil, nil, nil, nil)
+	}
 	pipeline.SendQueryParams(r.run.SQL, nil, nil, nil, nil)
-	err := pipeline.Sync()
+	pipeline.SendQueryParams("ROLLBACK", nil, nil, nil, nil)
+	pipeline.SendPipelineSync()
+	pipeline.SendQueryParams("DISCARD ALL", nil, nil, nil, nil)
+	pipeline.SendPipelineSync()
+	err := pipeline.Flush()
 	if err == nil {
 		err = r.read(pipeline)
 	}
 	r.elapsed = time.Since(start)
-	if err == nil || state(err) != "" {
+	inTime := timer.Stop() && stop()
+	if err == nil && inTime {
+		st.rest, st.cancel = pipeline, cancel
+		return nil
+	}
+	if state(err) != "" {
 		if closed := pipeline.Close(); err == nil {
 			err = closed
 		}
 	}
-	return r.cause(ctx, err)
+	if err == nil { // it was done as its time ended: the cleaning cannot be relied on
+		st.cut()
+		cancel(nil)
+		return nil
+	}
+	err = r.cause(own, err)
+	cancel(nil)
+	return err
 }
 
-// read reads the results of BEGIN, the query and the synchronisation.
+// read reads the results up to the transaction's end: of BEGIN, the settings, the query, ROLLBACK and the synchronisation.
 func (r *running) read(pipeline *pgconn.Pipeline) error {
 	for n := 0; ; n++ {
 		results, err := pipeline.GetResults()
@@ -147,7 +169,7 @@ func (r *running) read(pipeline *pgconn.Pipeline) error {
 		if !ok {
 			return nil
 		}
-		if n == 1 {
+		if n == 1+len(r.run.Planner) {
 			if err := r.readRows(reader); err != nil {
 				return err
 			}

@@ -23,6 +23,10 @@ type seat struct {
 	password string
 	sessions []sitting      // the last used at the end
 	session  *pgconn.PgConn // of the run at hand, or the last; nil where there is none
+
+	// Of a run that ended well: the results still to be read, of what makes the session clean, and what ends the waiting for them.
+	rest   *pgconn.Pipeline
+	cancel context.CancelCauseFunc
 }
 
 // A sitting is a session in a database.
@@ -194,6 +198,10 @@ func (st *seat) cut() {
 	if st.session == nil {
 		return
 	}
+	if st.cancel != nil {
+		st.cancel(nil)
+		st.rest, st.cancel = nil, nil
+	}
 	ctx, cancel := context.WithTimeout(context.Background(), time.Second)
 	defer cancel()
 	_ = st.session.CancelRequest(ctx) // the server's own timer is behind it
@@ -226,10 +234,13 @@ func (p *seats) leave(learner int64) {
 
 // clean ends the transaction and discards all that a session can keep. Where that fails the session is in doubt.
 func (st *seat) clean() bool {
+	if st.rest != nil {
+		return st.cleaned()
+	}
 	if st.session.IsClosed() || st.session.IsBusy() {
 		return false
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), longestCleaning)
 	defer cancel()
 	pipeline := st.session.StartPipeline(ctx)
 	for _, sql := range []string{"ROLLBACK", "DISCARD ALL"} {
@@ -239,7 +250,26 @@ func (st *seat) clean() bool {
 	if err := pipeline.Flush(); err != nil {
 		return false
 	}
-	for range 4 { // a result and a sync for each
+	return readThrough(pipeline, 4) && pipeline.Close() == nil && st.session.TxStatus() == 'I'
+}
+
+const longestCleaning = 2 * time.Second
+
+// cleaned reads that the session was made clean by what was sent along with the run.
+func (st *seat) cleaned() bool {
+	pipeline, cancel := st.rest, st.cancel
+	st.rest, st.cancel = nil, nil
+	timer := time.AfterFunc(longestCleaning, func() { cancel(errTime) })
+	defer func() {
+		timer.Stop()
+		cancel(nil)
+	}()
+	return readThrough(pipeline, 2) && pipeline.Close() == nil && st.session.TxStatus() == 'I'
+}
+
+// readThrough reads so many results and synchronisations.
+func readThrough(pipeline *pgconn.Pipeline, n int) bool {
+	for range n {
 		results, err := pipeline.GetResults()
 		if err != nil {
 			return false
@@ -250,7 +280,7 @@ func (st *seat) clean() bool {
 			}
 		}
 	}
-	return pipeline.Close() == nil && st.session.TxStatus() == 'I'
+	return true
 }
 
 // end ends every session in a database that no run has now.

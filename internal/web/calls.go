@@ -210,3 +210,11 @@ func (s *server) ResetLearner(ctx context.Context, request contract.ResetLearner
 	account, password, err := s.service.ResetLearner(ctx, who(ctx), request.Learner)
 	return contract.ResetLearner201JSONResponse{Account: toAccount(account), Password: password}, err
 }
+
+func (s *server) CheckPaper(ctx context.Context, request contract.CheckPaperRequestObject) (contract.CheckPaperResponseObject, error) {
+	report, err := s.service.CheckPaper(ctx, who(ctx), request.Paper)
+	if err != nil {
+		return nil, err
+	}
+	return contract.CheckPaper200JSONResponse(toCheck(report)), nil
+}

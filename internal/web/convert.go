@@ -15,7 +15,7 @@ func toProblem(p *exam.Problem) contract.Problem {
 	if p == nil {
 		return contract.Problem{}
 	}
-	out := contract.Problem{Type: p.Type, Title: p.Title, Status: p.Status, Detail: p.Detail, RetryAfter: p.RetryAfter}
+	out := contract.Problem{Type: p.Type, Title: p.Title, Status: p.Status, Detail: p.Detail, RetryAfter: p.RetryAfter, Hint: p.Hint, Mended: p.Mended}
 	if p.Place != nil {
 		out.Place = contract.Place{File: p.File, Line: p.Place.Line, Column: p.Place.Column, Text: p.Place.Text}
 	}

@@ -27,7 +27,7 @@ func (s *server) BuildDataset(ctx context.Context, request contract.BuildDataset
 }
 
 func (s *server) LoadPack(ctx context.Context, request contract.LoadPackRequestObject) (contract.LoadPackResponseObject, error) {
-	job, err := s.service.Receive(ctx, who(ctx), exam.LoadPack, "", exam.JobOptions{}, uploaded(request.Body))
+	job, err := s.service.Receive(ctx, who(ctx), exam.LoadPack, "", exam.JobOptions{Check: request.Params.Check}, uploaded(request.Body))
 	if err != nil {
 		return nil, drain(ctx, err)
 	}
@@ -163,6 +163,9 @@ func toJob(j *exam.Job) contract.Job {
 		for _, b := range r.Builds {
 			out.Report.Datasets = append(out.Report.Datasets, toBuildReport(b))
 		}
+		if r.Check != nil {
+			out.Report.Check = toCheck(r.Check)
+		}
 		for _, l := range r.Papers {
 			out.Report.Papers = append(out.Report.Papers, contract.LoadedPaper{Slug: l.Slug, Title: l.Title, Exercises: l.Exercises, Points: l.Points})
 		}
@@ -170,6 +173,15 @@ func toJob(j *exam.Job) contract.Job {
 	for _, e := range j.Errors {
 		out.Errors = append(out.Errors, contract.ScriptError{File: e.File, Line: e.Place.Line, Column: e.Place.Column, Text: e.Place.Text, Statement: e.Statement,
 			Message: e.Message, Detail: e.Detail, Cause: e.Cause})
+	}
+	return out
+}
+
+func toCheck(r *exam.CheckReport) contract.CheckReport {
+	out := contract.CheckReport{Exercises: r.Exercises, Errors: r.Count(exam.SeverityError), Warnings: r.Count(exam.SeverityWarning), Notes: []contract.CheckNote{}}
+	for _, n := range r.Notes {
+		out.Notes = append(out.Notes, contract.CheckNote{Severity: contract.CheckNoteSeverity(n.Severity), Kind: n.Kind, Paper: n.Paper, Exercise: n.Exercise, File: n.File, Line: n.Line,
+			Sentence: n.Sentence, Columns: n.Columns, Rows: n.Rows})
 	}
 	return out
 }

@@ -181,10 +181,10 @@ var shots = []shot{
 			answer("harvest-by-grade", "SELECT grade_code, count(*), sum(weight_kg) AS kg\nFROM harvest\nGROUP BY grade_code\nHAVING sum(weight_kg) >= 500\nORDER BY kg DESC;", "Run")(p)
 			answer("harvest-by-grade", "SELECT grade_code, count(*), sum(weight_kg) AS kg\nFROM harvest\nGROUP BY grade_code\nHAVING sum(weight_kg) >= 500\nORDER BY kg DESC; ", "Submit")(p)
 		}},
-	{name: "tables", who: demo.NewLearnerName, password: demo.LearnerPassword, path: "/papers/first-look", width: 1280, height: 800,
+	{name: "paper-check", who: demo.InstructorName, password: demo.InstructorPassword, path: "/papers/first-look", width: 1280, height: 800,
 		steps: func(p *rod.Page) {
-			p.MustElementR("button", "Tables").MustClick()
-			p.MustElement(".table-columns")
+			p.MustElementR("button", "Check the exercises").MustClick()
+			p.MustElement(".check-note")
 		}},
 	{name: "my-history", who: demo.LearnerName, password: demo.LearnerPassword, path: "/history", width: 1280, height: 800,
 		steps: func(p *rod.Page) { p.MustElement(".entry") }},

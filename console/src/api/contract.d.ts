@@ -94,6 +94,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/papers/{paper}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        /** What is wrong or doubtful in a paper's exercises, on its dataset and every variant. For instructors. */
+        get: operations["checkPaper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/papers/{paper}/exercises/{exercise}": {
         parameters: {
             query?: never;
@@ -556,6 +576,10 @@ export interface components {
             place?: components["schemas"]["Place"];
             /** @description Seconds until it is worth another try. */
             retry_after?: number;
+            /** @description Of a query that the database reported an error of: what it adds to its message, which is the title. */
+            hint?: string;
+            /** @description Of a query: its text without the slip, as an offer. It is never run by itself. */
+            mended?: string;
         };
         /** @description Where in a text something stands. Lines and columns count from 1, columns in characters. */
         Place: {
@@ -1023,6 +1047,30 @@ export interface components {
             papers: components["schemas"]["LoadedPaper"][];
             /** @description The tables that a job which asks would make. */
             inferred?: components["schemas"]["InferredTable"][];
+            check?: components["schemas"]["CheckReport"];
+        };
+        CheckReport: {
+            /** @description How many were checked. */
+            exercises: number;
+            errors: number;
+            warnings: number;
+            notes: components["schemas"]["CheckNote"][];
+        };
+        /** @description What is wrong or doubtful in an exercise. */
+        CheckNote: {
+            /** @enum {string} */
+            severity: "error" | "warning";
+            /** @description Stable, such as `tie-cut`. */
+            kind: string;
+            /** @description Its slug. */
+            paper?: string;
+            /** @description Its slug. */
+            exercise?: string;
+            file?: string;
+            line?: number;
+            sentence: string;
+            columns?: string[];
+            rows?: components["schemas"]["Rows"];
         };
         BuildReport: {
             dataset: string;
@@ -1299,6 +1347,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Paper"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    checkPaper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The notes. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckReport"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -1679,7 +1751,10 @@ export interface operations {
     };
     loadPack: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Only check its exercises; nothing is loaded and nothing stays. */
+                check?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;

@@ -1,16 +1,24 @@
+import { Button } from "antd";
 import type { Problem } from "../api/client";
 
-/** What went wrong, with the line of the query marked where there is a place. */
-export function ProblemNote({ problem }: { problem: Problem }) {
-  const { place } = problem;
-  const withPlace = place && !place.file && problem.type === "examen:database-error";
+interface Props {
+  problem: Problem;
+  /** Takes the text without its slip, where one is offered. */
+  onMend?(sql: string): void;
+}
+
+/** What went wrong. Of a query: what the database said, with the place marked, and what that means. */
+export function ProblemNote({ problem, onMend }: Props) {
+  const { place, hint, mended } = problem;
+  const ofQuery = problem.type === "examen:database-error";
   return (
     <div className="problem" role="alert">
+      {ofQuery && <p className="quiet">The database says:</p>}
       <p>
         <strong>{problem.title}</strong>
       </p>
-      <p>{problem.detail}</p>
-      {withPlace && (
+      {hint && <p className="quiet">{hint}</p>}
+      {ofQuery && place && !place.file && (
         <>
           <p className="quiet">
             Line {place.line}, column {place.column}:
@@ -19,6 +27,16 @@ export function ProblemNote({ problem }: { problem: Problem }) {
             {place.text}
             {"\n" + " ".repeat(Math.max(0, place.column - 1)) + "^"}
           </pre>
+        </>
+      )}
+      <p>{problem.detail}</p>
+      {mended && onMend && (
+        <>
+          <p className="quiet">Without the slip:</p>
+          <pre className="mended">{mended}</pre>
+          <Button size="small" onClick={() => onMend(mended)}>
+            Take this text
+          </Button>
         </>
       )}
     </div>

@@ -19,10 +19,19 @@ const (
 	RowsMissing       Kind = "rows-missing"
 	RowsExtra         Kind = "rows-extra"
 	RowsRepeated      Kind = "rows-repeated"
+	RowsMultiplied    Kind = "rows-multiplied"
 	DuplicatesRemoved Kind = "duplicates-removed"
 	RowOrder          Kind = "row-order"
 	RowOrderReversed  Kind = "row-order-reversed"
+	RowOrderKey       Kind = "row-order-key"
+	RowOrderPartly    Kind = "row-order-partly"
 	ValuesDiffer      Kind = "values-differ"
+	ValuesFactor      Kind = "values-factor"
+	ValuesRounded     Kind = "values-rounded"
+	ValuesCase        Kind = "values-case"
+	ValuesSpaces      Kind = "values-spaces"
+	ValuesNull        Kind = "values-null"
+	ValuesDay         Kind = "values-day"
 	TooLargeToPair    Kind = "too-large-to-pair"
 )
 
@@ -38,6 +47,9 @@ type Finding struct {
 	Count  int64    // rows concerned
 	Got    int64    // rows of the attempt
 	Want   int64    // rows of the reference
+	Times  int64    // how often every row comes
+	What   string   // the factor, the rounding, the way round
+	Looked int64    // rows of the attempt that were looked at, where they were too many to look at all
 
 	Columns []string     // of the evidence
 	Rows    []result.Row // evidence: the attempt's own rows, but for those missing and for the expected values of ValuesDiffer
@@ -84,7 +96,7 @@ func (p *Plan) pairByName() ([]int, []Finding) {
 func (p *Plan) typeFindings() []Finding {
 	var findings []Finding
 	for i, cell := range p.attCells {
-		if p.refReadings[i].Tag != p.attReadings[i].Tag {
+		if !result.Comparable(p.refReadings[i], p.attReadings[i]) {
 			findings = append(findings, Finding{Kind: ColumnType, Places: []int{cell + 1},
 				Names: []string{p.reference.Columns[i].Type.Name}, Given: []string{p.attempt[cell].Name, p.attempt[cell].Type.Name}})
 		}

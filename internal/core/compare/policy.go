@@ -6,6 +6,9 @@
 package compare
 
 import (
+	"slices"
+	"strings"
+
 	"examen/internal/core/result"
 )
 
@@ -40,12 +43,23 @@ const (
 	ByContent  Pairing = "any" // the pairing under which the sides match, if there is one
 )
 
-// A Reference is the reference side's shape: its columns and how its rows are ordered.
+// A Reference is the reference side's shape: its columns, how its rows are ordered, and which of them count.
 type Reference struct {
-	Columns []result.Column // without those added for ordering
-	Keys    []int           // cells of a row on which it is ordered, the most significant first; may lie beyond Columns
-	Ordered bool            // there is a top-level ORDER BY
+	Columns  []result.Column // without those added for ordering
+	Keys     []int           // cells of a row on which it is ordered, the most significant first; may lie beyond Columns
+	KeyTypes []result.Type   // one for each key
+	Ordered  bool            // there is a top-level ORDER BY
+	Window   *Window         // of LIMIT and OFFSET; nil: all rows count
 }
+
+// A Window is what LIMIT and OFFSET let through of a reference's rows. The reference's rows are then given as far as the tie reaches
+// that the window's end may cut through, so that any choice among the tied rows is right; without an order all rows tie.
+type Window struct {
+	Skip, Take int64 // rows; a Take below zero is no limit
+}
+
+// Rows is how many of so many rows count.
+func (w *Window) Rows(of int64) int64 { return w.within(0, of) }
 
 // A Plan compares an attempt's rows with a reference's under a policy. It holds no rows.
 type Plan struct {
@@ -56,13 +70,12 @@ type Plan struct {
 	refCells, attCells       []int // cell of each side at each compared place
 	refReadings, attReadings []result.Reading
 	keyReadings              []result.Reading // of reference.Keys
+	nearKeys                 bool             // keys may tie although their canonical forms differ
 }
 
 // NewPlan pairs the columns of the two sides. Where that is not possible the findings say why, and there is no plan: the
 // attempt is incorrect whatever its rows are.
-//
-// cells and types of reference.Keys beyond reference.Columns are given by keyTypes, which has one type for each key.
-func NewPlan(policy Policy, reference Reference, keyTypes []result.Type, attempt []result.Column) (*Plan, []Finding) {
+func NewPlan(policy Policy, reference Reference, attempt []result.Column) (*Plan, []Finding) {
 	p := &Plan{policy: policy, reference: reference, attempt: attempt}
 	if findings := p.columnsMissingOrExtra(); findings != nil {
 		return nil, findings
@@ -75,20 +88,24 @@ func NewPlan(policy Policy, reference Reference, keyTypes []result.Type, attempt
 		}
 	}
 	p.pair(pairs)
-	for _, t := range keyTypes {
+	for _, t := range reference.KeyTypes {
 		reading, _ := result.Pair(t, t, result.Options{})
 		p.keyReadings = append(p.keyReadings, reading)
+		p.nearKeys = p.nearKeys || reading.Inexact()
 	}
 	return p, nil
 }
 
+func (p *Plan) options() result.Options {
+	return result.Options{Decimals: p.policy.Decimals, Fold: p.policy.Fold, Trim: p.policy.Trim, StrictTime: p.policy.Strict}
+}
+
 // pair sets which of the attempt's columns stands at each of the reference's places.
 func (p *Plan) pair(attCells []int) {
-	options := result.Options{Decimals: p.policy.Decimals, Fold: p.policy.Fold, Trim: p.policy.Trim, StrictTime: p.policy.Strict}
 	p.refCells, p.attCells = identity(len(attCells)), attCells
 	p.refReadings, p.attReadings = nil, nil
 	for i, cell := range attCells {
-		ref, att := result.Pair(p.reference.Columns[i].Type, p.attempt[cell].Type, options)
+		ref, att := result.Pair(p.reference.Columns[i].Type, p.attempt[cell].Type, p.options())
 		p.refReadings = append(p.refReadings, ref)
 		p.attReadings = append(p.attReadings, att)
 	}
@@ -97,14 +114,17 @@ func (p *Plan) pair(attCells []int) {
 // Readings identifies how the reference side is read. A reference digest can be used again by any plan with the same policy,
 // reference and Readings.
 func (p *Plan) Readings() string {
-	var b []byte
+	var b strings.Builder
 	for _, r := range p.refReadings {
-		b = append(b, r.Family...)
-		b = append(b, '/')
-		b = append(b, r.Tag...)
-		b = append(b, ' ')
+		b.WriteString(r.String())
+		b.WriteByte(' ')
 	}
-	return string(b)
+	return b.String()
+}
+
+// inexact tells whether rows may be the same although their fingerprints differ.
+func (p *Plan) inexact() bool {
+	return slices.ContainsFunc(p.refReadings, result.Reading.Inexact)
 }
 
 // order is the order to hold the attempt to, OrderAuto resolved.

@@ -28,10 +28,30 @@ const (
 // maxCell is how many bytes of a cell evidence shows.
 const maxCell = 200
 
-// Difference words a finding of a comparison. withExpected says whether cells of the expected result may be shown.
-func Difference(f compare.Finding, withExpected bool) Finding {
+// Told says how much of the expected result a learner is told.
+type Told int
+
+const (
+	ToldNothing Told = iota // that there is a difference, and of which kind
+	ToldNumbers             // how many rows there are
+	ToldRows                // its columns' names, and up to five of its rows
+)
+
+// Difference words a finding of a comparison.
+func Difference(f compare.Finding, told Told) Finding {
+	if told == ToldNothing {
+		return Finding{Kind: string(f.Kind), Sentence: silent(f)}.withRows(f, !f.Reveals)
+	}
 	out := Finding{Kind: string(f.Kind), Sentence: sentence(f)}
-	if f.Reveals && !withExpected {
+	if f.Looked > 0 {
+		out.Sentence += fmt.Sprintf(" (The result is large: this was counted among %d of its %d rows.)", f.Looked, f.Got)
+	}
+	return out.withRows(f, !f.Reveals || told == ToldRows)
+}
+
+// withRows adds a finding's evidence where it may be shown.
+func (out Finding) withRows(f compare.Finding, shown bool) Finding {
+	if !shown {
 		return out
 	}
 	out.Columns = f.Columns
@@ -39,6 +59,35 @@ func Difference(f compare.Finding, withExpected bool) Finding {
 		out.Rows = append(out.Rows, Cells(row, maxCell))
 	}
 	return out
+}
+
+// silent words a finding without anything of the expected result.
+func silent(f compare.Finding) string {
+	switch f.Kind {
+	case compare.ColumnsMissing:
+		return "The result has too few columns."
+	case compare.ColumnsExtra:
+		return "The result has too many columns."
+	case compare.ColumnNames:
+		return "The columns are not named as the task asks for."
+	case compare.ColumnType:
+		return fmt.Sprintf("Column %d (%s) holds values of another kind than the task asks for.", f.Places[0], quote(f.Given[0]))
+	case compare.ResultEmpty:
+		return "The result is empty, and it should not be."
+	case compare.RowsMissing:
+		return "Rows are missing."
+	case compare.RowsExtra:
+		return "There are rows that should not be there."
+	case compare.RowsRepeated, compare.RowsMultiplied:
+		return "Every row is one that is expected, but rows come too often."
+	case compare.DuplicatesRemoved:
+		return "Rows are missing that repeat other rows: rows that are alike have to stay, as often as they occur."
+	case compare.TooLargeToPair:
+		return "Some rows are not the expected ones. The result is too large to say which."
+	case compare.ColumnsSwapped, compare.RowOrder, compare.RowOrderReversed, compare.RowOrderKey, compare.RowOrderPartly:
+		return sentence(f)
+	}
+	return fmt.Sprintf("In column %d (%s), rows have another value than expected.", f.Places[0], quote(f.Given[0]))
 }
 
 // Cells returns a row's cells as strings of at most limit bytes (0: no limit); nil is NULL.
@@ -93,6 +142,8 @@ func sentence(f compare.Finding) string {
 	case compare.RowsRepeated:
 		return fmt.Sprintf("%s too often: every row is one that is expected, but %s in the result where %d %s expected.",
 			upper(countVerb(f.Count, "row comes", "rows come")), isAreThere(f.Got), f.Want, isAre(f.Want))
+	case compare.RowsMultiplied:
+		return fmt.Sprintf("Every expected row comes %d times: there are %d rows where %d are expected.", f.Times, f.Got, f.Want)
 	case compare.DuplicatesRemoved:
 		return fmt.Sprintf("%s missing that repeat other rows: rows that are alike have to stay, as often as they occur (%d rows expected, %d came).",
 			upper(countVerb(f.Count, "row is", "rows are")), f.Want, f.Got)
@@ -103,6 +154,29 @@ func sentence(f compare.Finding) string {
 		return fmt.Sprintf("The rows are right, but not their order: up to row %d they stand as asked for, row %d does not.", f.Count-1, f.Count)
 	case compare.RowOrderReversed:
 		return "The rows are right, but they stand the wrong way round: the last should come first."
+	case compare.RowOrderKey:
+		return fmt.Sprintf("The rows are right, but they are ordered by %s, and the task asks for another order.", list(f.Given))
+	case compare.RowOrderPartly:
+		what := "the first criterion"
+		if f.Want > 1 {
+			what = fmt.Sprintf("the first %d criteria", f.Want)
+		}
+		return fmt.Sprintf("The rows are right and ordered by %s, but rows that are alike in it have to be ordered further: see row %d.", what, f.Count)
+	case compare.ValuesFactor:
+		return fmt.Sprintf("In column %d (%s), %s %s %s times the expected value.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), hasHave(f.Count), f.What)
+	case compare.ValuesRounded:
+		return fmt.Sprintf("In column %d (%s), %s %s.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), roundedWords(f))
+	case compare.ValuesCase:
+		return fmt.Sprintf("In column %d (%s), %s %s from the expected value only in capital and small letters.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), differs(f.Count))
+	case compare.ValuesSpaces:
+		return fmt.Sprintf("In column %d (%s), %s %s from the expected value only in spaces.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), differs(f.Count))
+	case compare.ValuesNull:
+		if f.What == "unexpected" {
+			return fmt.Sprintf("In column %d (%s), %s %s no value (NULL) where one is expected.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), hasHave(f.Count))
+		}
+		return fmt.Sprintf("In column %d (%s), %s %s a value where none (NULL) is expected.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), hasHave(f.Count))
+	case compare.ValuesDay:
+		return fmt.Sprintf("In column %d (%s), %s %s one day too %s.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), isAre(f.Count), f.What)
 	case compare.ValuesDiffer:
 		return fmt.Sprintf("In column %d (%s), %s %s another value than expected; the other columns of %s agree.",
 			f.Places[0], quote(f.Given[0]), count(f.Count, "row"), hasHave(f.Count), thatThose(f.Count))
@@ -113,6 +187,28 @@ func sentence(f compare.Finding) string {
 		return fmt.Sprintf("The result has %s, %d %s expected. It is too large to say which rows differ.", count(f.Got, "row"), f.Want, isAre(f.Want))
 	}
 	return "The result is not the expected one."
+}
+
+// roundedWords says which side has fewer decimals, from "attempt rounded 2".
+func roundedWords(f compare.Finding) string {
+	var side, way string
+	var decimals int64
+	fmt.Sscan(f.What, &side, &way, &decimals) //nolint:errcheck // written by package compare
+	digits := count(decimals, "decimal")
+	switch {
+	case side == "attempt" && decimals == 0 && way == "cut":
+		return isAre(f.Count) + " without the decimals that are expected: they are cut off"
+	case side == "attempt":
+		return isAre(f.Count) + " " + way + " to " + digits + ", and more are expected"
+	}
+	return hasHave(f.Count) + " more decimals than expected: the values are to be " + way + " to " + digits
+}
+
+func differs(n int64) string {
+	if n == 1 {
+		return "differs"
+	}
+	return "differ"
 }
 
 // Hidden is all that is ever said of rows that a learner cannot see.

@@ -163,6 +163,23 @@ func TestTheShippedPacksAreRight(t *testing.T) {
 	}
 }
 
+func TestLinksToExercisesAndPapers(t *testing.T) {
+	paper := "---\npaper: p\ntitle: P\ndataset: nights\n---\nSee [a](#first), [b](other), [c](other#x), [d](https://example.org) and [e](/papers).\n\n## First {#first}\n\nAs in [f](#gone).\n\n```sql answer\nSELECT 1\n```\n"
+	all := files()
+	for name := range all {
+		if strings.HasSuffix(name, ".md") {
+			all[name] = []byte(paper)
+		}
+	}
+	p, wrong := pack.Read(folder(all))
+	if wrong != nil {
+		t.Fatal(wrong)
+	}
+	if got := strings.Join(p.Papers[0].Links(), " "); got != "#first other other#x #gone" {
+		t.Errorf("got %q", got)
+	}
+}
+
 func FuzzRead(f *testing.F) {
 	for _, content := range files() {
 		f.Add(string(content))
@@ -174,6 +191,15 @@ func FuzzRead(f *testing.F) {
 			p, wrong := pack.Read(folder(all))
 			if (p == nil) != (len(wrong) > 0) {
 				t.Errorf("a pack or errors are expected, got %v and %v", p, wrong)
+			}
+			if p != nil {
+				for i := range p.Papers {
+					for _, link := range p.Papers[i].Links() {
+						if strings.HasPrefix(link, "/") || strings.Contains(link, ":") {
+							t.Errorf("a link to elsewhere: %q", link)
+						}
+					}
+				}
 			}
 			for _, w := range wrong {
 				if w.Line < 1 || w.File == "" {

@@ -2,9 +2,11 @@ package result
 
 import (
 	"bytes"
+	"fmt"
 	"math"
 	"strconv"
 	"strings"
+	"time"
 	"unicode"
 	"unicode/utf8"
 
@@ -22,7 +24,12 @@ type Reading struct {
 	Decimals *int   // numbers are rounded to so many decimals, half away from zero
 	Fold     bool   // text: upper and lower case are the same
 	Trim     bool   // text: spaces at both ends mean nothing
-	padded   bool
+	padded   bool   // char(n)
+	single   bool   // at least one side is of type real: floats are compared as such
+	convert  bool   // this side is not: it is brought to real first
+	verbatim bool   // a cell's text is its canonical form
+	kind     Kind
+	parts    []Reading // of what a nested type consists of
 }
 
 // Options are the parts of a comparison policy that concern single cells.
@@ -39,23 +46,84 @@ func Pair(a, b Type, options Options) (ra, rb Reading) {
 	if fa == Float && fb == Number || fa == Number && fb == Float {
 		fa, fb = Float, Float
 	}
+	single := fa == Float && fb == Float && (a.OID == oidFloat4 || b.OID == oidFloat4)
 	reading := func(t Type, family Family) Reading {
-		r := Reading{Family: family, Decimals: options.Decimals, Fold: options.Fold, Trim: options.Trim, padded: t.padded()}
+		r := Reading{Family: family, Decimals: options.Decimals, Fold: options.Fold, Trim: options.Trim,
+			padded: t.OID == oidBPChar, single: single, convert: single && t.OID != oidFloat4, kind: t.Kind}
 		switch {
 		case fa != fb:
 			r.Tag = string(family)
-		case family == Other, family == Instant && options.StrictTime:
+		case family == Nested && (a.Kind != b.Kind || len(a.Parts) != len(b.Parts)):
+			r.Tag = string(t.Kind) + strconv.Itoa(len(t.Parts))
+		case family == Exact, family == Unknown, family == Geometry, family == Instant && options.StrictTime:
 			r.Tag = strconv.Itoa(int(t.OID))
 		}
 		return r
 	}
-	return reading(a, fa), reading(b, fb)
+	ra, rb = reading(a, fa), reading(b, fb)
+	ra.verbatim, rb.verbatim = ra.isVerbatim(a), rb.isVerbatim(b)
+	if fa == Nested && ra.Tag == rb.Tag {
+		for i := range a.Parts {
+			pa, pb := Pair(a.Parts[i], b.Parts[i], options)
+			ra.parts, rb.parts = append(ra.parts, pa), append(rb.parts, pb)
+		}
+	}
+	return ra, rb
+}
+
+// isVerbatim tells whether the text of every cell of a type is its canonical form.
+func (r *Reading) isVerbatim(t Type) bool {
+	switch r.Family {
+	case Number:
+		return r.Tag == "" && r.Decimals == nil && t.OID != oidNumeric
+	case Text:
+		return r.Tag == "" && !r.Fold && !r.Trim && !r.padded
+	}
+	return r.Tag == "" && r.Family == Boolean
+}
+
+// String identifies the reading: two readings of the same string read alike.
+func (r Reading) String() string {
+	s := string(r.Family) + "/" + r.Tag
+	for _, flag := range []struct {
+		set  bool
+		mark string
+	}{{r.padded, "p"}, {r.single, "s"}, {r.convert, "c"}, {r.Fold, "f"}, {r.Trim, "t"}} {
+		if flag.set {
+			s += flag.mark
+		}
+	}
+	if r.Decimals != nil {
+		s += strconv.Itoa(*r.Decimals)
+	}
+	for _, part := range r.parts {
+		s += "(" + part.String() + ")"
+	}
+	return s
+}
+
+// Inexact tells whether cells may mean the same although their canonical forms differ; see [Reading.Near].
+func (r Reading) Inexact() bool { return r.Family == Float }
+
+// Comparable tells whether values of both readings' columns can be the same at all.
+func Comparable(a, b Reading) bool {
+	if a.Tag != b.Tag {
+		return false
+	}
+	for i := range a.parts {
+		if !Comparable(a.parts[i], b.parts[i]) {
+			return false
+		}
+	}
+	return true
 }
 
 // Append appends to dst the canonical form of a cell that is not NULL. Two cells that mean the same under the reading
-// give the same bytes.
-func (r Reading) Append(dst, cell []byte) []byte {
-	dst = append(dst, r.Tag...)
+// give the same bytes, but for floats that are near.
+func (r *Reading) Append(dst, cell []byte) []byte {
+	if r.Tag != "" {
+		dst = append(dst, r.Tag...)
+	}
 	switch r.Family {
 	case Number:
 		return r.appendNumber(dst, cell)
@@ -65,31 +133,45 @@ func (r Reading) Append(dst, cell []byte) []byte {
 		return r.appendText(dst, cell)
 	case Instant:
 		return appendInstant(dst, cell)
+	case Time:
+		return appendTime(dst, cell)
 	case Interval:
 		return appendInterval(dst, cell)
+	case JSON:
+		return appendJSON(dst, cell)
+	case Network:
+		return appendNetwork(dst, cell)
+	case Geometry:
+		return appendGeometry(dst, cell)
+	case Nested:
+		return r.appendNested(dst, cell)
 	}
 	return append(dst, cell...)
 }
 
-func (r Reading) appendNumber(dst, cell []byte) []byte {
-	if r.Decimals == nil && bytes.IndexByte(cell, '.') < 0 {
+func (r *Reading) appendNumber(dst, cell []byte) []byte {
+	if r.Decimals != nil {
+		return r.appendDecimal(dst, cell)
+	}
+	point := bytes.IndexByte(cell, '.')
+	if point < 0 {
 		return append(dst, cell...) // an integer's text, NaN or an infinity is canonical as it is
 	}
-	return r.appendDecimal(dst, cell)
+	end := len(cell)
+	for cell[end-1] == '0' {
+		end--
+	}
+	if end == point+1 {
+		end = point
+	}
+	if cell = cell[:end]; end == 2 && cell[0] == '-' && cell[1] == '0' {
+		cell = cell[1:]
+	}
+	return append(dst, cell...)
 }
 
 // appendDecimal rounds as the reading says and writes a decimal number without zeros that say nothing.
-func (r Reading) appendDecimal(dst, cell []byte) []byte {
-	if r.Decimals == nil && bytes.IndexByte(cell, 'e') < 0 { // PostgreSQL's own numeric text: only zeros to strip
-		if bytes.IndexByte(cell, '.') >= 0 {
-			cell = bytes.TrimRight(cell, "0")
-			cell = bytes.TrimSuffix(cell, []byte("."))
-		}
-		if string(cell) == "-0" {
-			cell = cell[1:]
-		}
-		return append(dst, cell...)
-	}
+func (r *Reading) appendDecimal(dst, cell []byte) []byte {
 	var d apd.Decimal
 	if _, _, err := d.SetString(string(cell)); err != nil || d.Form != apd.Finite {
 		return append(dst, cell...)
@@ -109,23 +191,97 @@ func (r Reading) appendDecimal(dst, cell []byte) []byte {
 }
 
 // appendFloat rounds to [SignificantDigits]; exact numbers compared with floats come here too.
-func (r Reading) appendFloat(dst, cell []byte) []byte {
-	f, err := strconv.ParseFloat(string(cell), 64)
-	if err != nil || math.IsNaN(f) || math.IsInf(f, 0) {
-		return append(dst, cell...)
+func (r *Reading) appendFloat(dst, cell []byte) []byte {
+	if r.convert {
+		f, err := strconv.ParseFloat(string(cell), 32)
+		if err != nil && math.IsInf(f, 0) { // too large for a real: it stays what it is
+			return appendRounded(dst, cell, SignificantDigits)
+		}
+		cell = strconv.AppendFloat(make([]byte, 0, 24), f, 'g', -1, 32)
 	}
-	if r.Decimals != nil {
+	if r.Decimals != nil && isFinite(cell) {
 		return r.appendDecimal(dst, cell)
 	}
-	if f == 0 {
+	return appendRounded(dst, cell, SignificantDigits)
+}
+
+func isFinite(cell []byte) bool {
+	return len(cell) > 0 && (cell[len(cell)-1] >= '0' && cell[len(cell)-1] <= '9')
+}
+
+// appendRounded writes a decimal number, perhaps with an exponent, as its first digits, rounded half away from zero, and a power of ten:
+// -0.00125 as -125e-5. What is no number is written as it is. It works on the text, which is several times as fast as reading the number.
+func appendRounded(dst, cell []byte, significant int) []byte {
+	var digits [SignificantDigits + 1]byte // one more than are kept, to round by
+	n, point, seen := 0, 0, false          // digits kept; digits before the point, from the first that is not zero on
+	i := 0
+	negative := len(cell) > 0 && cell[0] == '-'
+	if negative {
+		i = 1
+	}
+	exponent := 0
+scan:
+	for ; i < len(cell); i++ {
+		switch c := cell[i]; {
+		case c >= '0' && c <= '9':
+			switch {
+			case n == 0 && c == '0':
+				if seen {
+					point--
+				}
+				continue
+			case n <= significant:
+				digits[n] = c
+				n++
+			}
+			if !seen {
+				point++
+			}
+		case c == '.' && !seen:
+			seen = true
+		case c == 'e' || c == 'E':
+			e, err := strconv.Atoi(string(cell[i+1:]))
+			if err != nil {
+				return append(dst, cell...)
+			}
+			exponent = e
+			break scan
+		default:
+			return append(dst, cell...) // NaN, Infinity
+		}
+	}
+	if n > significant {
+		n = significant
+		if digits[n] >= '5' {
+			for n > 0 && digits[n-1] == '9' {
+				n--
+			}
+			if n == 0 {
+				digits[0], n = '1', 1
+				point++
+			} else {
+				digits[n-1]++
+			}
+		}
+	}
+	for n > 0 && digits[n-1] == '0' {
+		n--
+	}
+	if n == 0 {
 		return append(dst, '0')
 	}
-	return strconv.AppendFloat(dst, f, 'e', SignificantDigits-1, 64)
+	if negative {
+		dst = append(dst, '-')
+	}
+	dst = append(dst, digits[:n]...)
+	dst = append(dst, 'e')
+	return strconv.AppendInt(dst, int64(exponent+point-n), 10)
 }
 
 // Near tells whether two cells are the same number to the digits that count, also where rounding them puts them on
-// different sides of a boundary. Anything but finite numbers is not near.
-func (r Reading) Near(a, b []byte) bool {
+// different sides of a boundary. Anything but finite numbers is not near. Two numbers of type real are near within four
+// units of their last place: sums of them depend on the order of adding.
+func (r *Reading) Near(a, b []byte) bool {
 	if r.Family != Float {
 		return false
 	}
@@ -137,13 +293,16 @@ func (r Reading) Near(a, b []byte) bool {
 	if x == 0 || y == 0 {
 		return x == y
 	}
+	if r.single {
+		return math.Abs(x-y) <= 4*math.Abs(float64(math.Nextafter32(float32(x), float32(math.Inf(1))))-float64(float32(x)))
+	}
 	lastDigit := math.Pow(10, math.Floor(math.Log10(math.Abs(x)))-SignificantDigits+1)
 	return math.Abs(x-y) <= lastDigit/2
 }
 
-func (r Reading) appendText(dst, cell []byte) []byte {
-	if r.padded {
-		cell = bytes.TrimRight(cell, " ")
+func (r *Reading) appendText(dst, cell []byte) []byte {
+	for r.padded && len(cell) > 0 && cell[len(cell)-1] == ' ' {
+		cell = cell[:len(cell)-1]
 	}
 	if r.Trim {
 		cell = bytes.TrimSpace(cell)
@@ -159,15 +318,62 @@ func (r Reading) appendText(dst, cell []byte) []byte {
 
 // appendInstant writes a date as its midnight; with the session in UTC a timestamp with time zone ends in "+00".
 func appendInstant(dst, cell []byte) []byte {
-	bc := bytes.HasSuffix(cell, []byte(" BC"))
-	cell = bytes.TrimSuffix(cell, []byte(" BC"))
-	cell = bytes.TrimSuffix(cell, []byte("+00"))
+	n := len(cell)
+	bc := n > 3 && cell[n-1] == 'C'
+	if bc {
+		n -= len(" BC")
+	}
+	if n > 3 && cell[n-3] == '+' {
+		n -= len("+00")
+	}
+	cell = cell[:n]
 	dst = append(dst, cell...)
-	if bytes.IndexByte(cell, ':') < 0 && !bytes.HasSuffix(cell, []byte("infinity")) {
+	if (n < 3 || cell[n-3] != ':' && bytes.IndexByte(cell, ':') < 0) && !bytes.HasSuffix(cell, []byte("infinity")) {
 		dst = append(dst, " 00:00:00"...)
 	}
 	if bc {
 		dst = append(dst, " BC"...)
+	}
+	return dst
+}
+
+// DaysApart is how many whole days the instant a is after b; ok is false where they are not whole days apart, or no instants.
+func DaysApart(a, b []byte) (days int, ok bool) {
+	x, errX := instant(a)
+	y, errY := instant(b)
+	apart := x.Sub(y)
+	return int(apart / (24 * time.Hour)), errX == nil && errY == nil && apart%(24*time.Hour) == 0
+}
+
+func instant(cell []byte) (time.Time, error) {
+	s := strings.TrimSuffix(string(cell), "+00")
+	if len(s) == len(time.DateOnly) {
+		return time.Parse(time.DateOnly, s)
+	}
+	return time.Parse("2006-01-02 15:04:05.999999", s)
+}
+
+// appendTime writes a time of day as its instant in UTC: a zone is taken off. With the session in UTC, time without zone is in it.
+func appendTime(dst, cell []byte) []byte {
+	at := bytes.LastIndexAny(cell, "+-")
+	if at < 1 {
+		return append(dst, cell...)
+	}
+	micros, ok := clock(string(cell[:at]))
+	zone := string(cell[at:])
+	for strings.Count(zone, ":") < 2 {
+		zone += ":00"
+	}
+	offset, okZone := clock(zone)
+	if !ok || !okZone {
+		return append(dst, cell...)
+	}
+	if micros != day { // 24:00:00 is a time of its own
+		micros = ((micros-offset)%day + day) % day
+	}
+	dst = fmt.Appendf(dst, "%02d:%02d:%02d", micros/(3600*second), micros/(60*second)%60, micros/second%60)
+	if fraction := micros % second; fraction > 0 {
+		dst = append(dst, strings.TrimRight(fmt.Sprintf(".%06d", fraction), "0")...)
 	}
 	return dst
 }
@@ -218,6 +424,9 @@ func appendInterval(dst, cell []byte) []byte {
 // clock reads [-+]hours:minutes:seconds[.fraction] as microseconds.
 func clock(s string) (int64, bool) {
 	sign := int64(1)
+	if s == "" {
+		return 0, false
+	}
 	if s[0] == '-' || s[0] == '+' {
 		if s[0] == '-' {
 			sign = -1

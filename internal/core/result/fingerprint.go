@@ -42,16 +42,19 @@ func Of(b []byte) Fingerprint {
 // and rows that differ have different ones. columns says which cell stands at each place of the key.
 func AppendKey(dst []byte, row Row, columns []int, readings []Reading) []byte {
 	for i, column := range columns {
-		dst = AppendCell(dst, row[column], readings[i])
+		dst = AppendCell(dst, row[column], &readings[i])
 	}
 	return dst
 }
 
 // AppendCell appends one cell so that it cannot run into the next: a zero byte for NULL, otherwise its canonical length,
 // plus one, and its canonical form.
-func AppendCell(dst, cell []byte, reading Reading) []byte {
+func AppendCell(dst, cell []byte, reading *Reading) []byte {
 	if cell == nil {
 		return append(dst, 0)
+	}
+	if reading.verbatim && len(cell) < 0x7f {
+		return append(append(dst, byte(len(cell)+1)), cell...)
 	}
 	start := len(dst)
 	dst = append(dst, 0)
@@ -68,3 +71,6 @@ func AppendCell(dst, cell []byte, reading Reading) []byte {
 	copy(dst[start:], length[:k])
 	return dst
 }
+
+// Sum64 is a short fingerprint of bytes, for picking.
+func Sum64(b []byte) uint64 { return xxh3.HashSeed(b, seed) }

@@ -21,12 +21,25 @@ type Column struct {
 	Type Type
 }
 
-// A Type is a data type as the server names it.
+// A Type is a data type as the server names it. Array, range, multirange and composite types say what they consist of.
 type Type struct {
-	OID  uint32 // of the base type, where the column is of a domain
-	Name string // as PostgreSQL writes it, with its modifiers: "numeric(6,2)"
-	Enum bool
+	OID   uint32 // of the base type, where the column is of a domain
+	Name  string // as PostgreSQL writes it, with its modifiers: "numeric(6,2)"
+	Kind  Kind
+	Parts []Type // of an array, a range or a multirange: one, the elements'; of a composite: one for each field
 }
+
+// A Kind tells how a type is made. The zero value: a scalar that is built in, or one of an extension's.
+type Kind byte
+
+const (
+	Scalar     Kind = 0
+	Enum       Kind = 'e'
+	Array      Kind = 'a'
+	Range      Kind = 'r'
+	Multirange Kind = 'm'
+	Composite  Kind = 'c'
+)
 
 // A Row holds one cell for each column; a nil cell is NULL.
 type Row [][]byte
@@ -40,59 +53,99 @@ const (
 	Text     Family = "text"     // text, varchar, char, name, enums
 	Boolean  Family = "boolean"  //
 	Instant  Family = "instant"  // date and both timestamps
-	Time     Family = "time"     // time of day
+	Time     Family = "time"     // times of day, with a zone or without
 	Interval Family = "interval" //
-	Other    Family = "other"    // compared by its text, with the same type only
+	JSON     Family = "json"     // json and jsonb
+	Network  Family = "network"  // inet and cidr
+	Bits     Family = "bits"     // bit and bit varying
+	Geometry Family = "geometry" // points, lines, boxes, ...: their numbers are floats; each with its own type only
+	Nested   Family = "nested"   // arrays, ranges, multiranges and composites: by what they consist of
+	Exact    Family = "exact"    // types whose text is the value, each with its own type only: uuid, bytea, money, ...
+	Unknown  Family = "unknown"  // a type that is not known here: by its text, with the same type only
 )
 
 // The object identifiers of built-in types (pg_type.dat in PostgreSQL's source).
 const (
-	oidBool        = 16
-	oidBytea       = 17
-	oidChar        = 18
-	oidName        = 19
-	oidInt8        = 20
-	oidInt2        = 21
-	oidInt4        = 23
-	oidText        = 25
-	oidOID         = 26
-	oidFloat4      = 700
-	oidFloat8      = 701
-	oidUnknown     = 705
-	oidBPChar      = 1042
-	oidVarchar     = 1043
-	oidDate        = 1082
-	oidTime        = 1083
-	oidTimestamp   = 1114
-	oidTimestamptz = 1184
-	oidInterval    = 1186
-	oidTimetz      = 1266
-	oidNumeric     = 1700
+	oidFloat4  = 700
+	oidTimetz  = 1266
+	oidBPChar  = 1042
+	oidNumeric = 1700
 )
+
+var families = func() map[uint32]Family {
+	m := map[uint32]Family{}
+	for family, oids := range map[Family][]uint32{
+		Number:   {20, 21, 23, 26, 1700},              // int8 int2 int4 oid numeric
+		Float:    {700, 701},                          // float4 float8
+		Text:     {18, 19, 25, 705, 1042, 1043},       // "char" name text unknown bpchar varchar
+		Boolean:  {16},                                //
+		Instant:  {1082, 1114, 1184},                  // date timestamp timestamptz
+		Time:     {1083, 1266},                        // time timetz
+		Interval: {1186},                              //
+		JSON:     {114, 3802},                         // json jsonb
+		Network:  {650, 869},                          // cidr inet
+		Bits:     {1560, 1562},                        // bit varbit
+		Geometry: {600, 601, 602, 603, 604, 628, 718}, // point lseg path box polygon line circle
+		Exact: {17, 24, 27, 28, 29, 142, 774, 790, 829, 2202, 2203, 2204, 2205, 2206, 2249, 2950, 3220, 3614, 3615, 3734, 3769, 4072, 4089, 4096,
+			4191, 5038, 5069}, // bytea regproc tid xid cid xml macaddr8 money macaddr regprocedure ... record uuid pg_lsn tsvector tsquery ... jsonpath ... xid8
+	} {
+		for _, oid := range oids {
+			m[oid] = family
+		}
+	}
+	return m
+}()
 
 // Family tells which other types t can be compared with.
 func (t Type) Family() Family {
-	switch t.OID {
-	case oidInt2, oidInt4, oidInt8, oidNumeric, oidOID:
-		return Number
-	case oidFloat4, oidFloat8:
-		return Float
-	case oidText, oidVarchar, oidBPChar, oidName, oidChar, oidUnknown:
+	switch t.Kind {
+	case Enum:
 		return Text
-	case oidBool:
-		return Boolean
-	case oidDate, oidTimestamp, oidTimestamptz:
-		return Instant
-	case oidTime, oidTimetz:
-		return Time
-	case oidInterval:
-		return Interval
+	case Array, Range, Multirange, Composite:
+		return Nested
 	}
-	if t.Enum {
-		return Text
+	if family, known := families[t.OID]; known {
+		return family
 	}
-	return Other
+	return Unknown
 }
 
-// padded tells whether trailing spaces mean nothing in t: char(n).
-func (t Type) padded() bool { return t.OID == oidBPChar }
+// Known tells whether the values of t are compared by what they mean. Those of other types are compared by their text.
+func (t Type) Known() bool {
+	for _, part := range t.Parts {
+		if !part.Known() {
+			return false
+		}
+	}
+	return t.Family() != Unknown && t.OID != oidRecord
+}
+
+// oidRecord is the type of a row that has no type of its own: its fields' types are not told.
+const oidRecord = 2249
+
+// Clone copies a row whose cells may be used again.
+func (r Row) Clone() Row {
+	size := 0
+	for _, cell := range r {
+		size += len(cell)
+	}
+	buffer := make([]byte, 0, size)
+	copied := make(Row, len(r))
+	for i, cell := range r {
+		if cell != nil {
+			start := len(buffer)
+			buffer = append(buffer, cell...)
+			copied[i] = buffer[start:len(buffer):len(buffer)]
+		}
+	}
+	return copied
+}
+
+// Size is how many bytes the row's cells have.
+func (r Row) Size() int {
+	size := 0
+	for _, cell := range r {
+		size += len(cell)
+	}
+	return size
+}

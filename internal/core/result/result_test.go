@@ -12,7 +12,14 @@ import (
 var types = map[string]result.Type{
 	"bool": {OID: 16}, "bytea": {OID: 17}, "bigint": {OID: 20}, "int": {OID: 23}, "text": {OID: 25}, "float": {OID: 701}, "char": {OID: 1042},
 	"date": {OID: 1082}, "time": {OID: 1083}, "timestamp": {OID: 1114}, "timestamptz": {OID: 1184}, "interval": {OID: 1186}, "numeric": {OID: 1700},
-	"uuid": {OID: 2950}, "mood": {OID: 17001, Enum: true},
+	"real": {OID: 700}, "json": {OID: 114}, "jsonb": {OID: 3802}, "inet": {OID: 869}, "cidr": {OID: 650}, "bit": {OID: 1560}, "varbit": {OID: 1562}, "point": {OID: 600}, "circle": {OID: 718},
+	"timetz": {OID: 1266}, "money": {OID: 790}, "xml": {OID: 142}, "citext": {OID: 16999},
+	"int[]": {OID: 1007, Kind: result.Array, Parts: []result.Type{{OID: 23}}}, "numeric[]": {OID: 1231, Kind: result.Array, Parts: []result.Type{{OID: 1700}}},
+	"text[]": {OID: 1009, Kind: result.Array, Parts: []result.Type{{OID: 25}}}, "float[]": {OID: 1022, Kind: result.Array, Parts: []result.Type{{OID: 701}}},
+	"int4range": {OID: 3904, Kind: result.Range, Parts: []result.Type{{OID: 23}}}, "numrange": {OID: 3906, Kind: result.Range, Parts: []result.Type{{OID: 1700}}},
+	"nummultirange": {OID: 4532, Kind: result.Multirange, Parts: []result.Type{{OID: 1700}}},
+	"spot":          {OID: 17002, Kind: result.Composite, Parts: []result.Type{{OID: 1700}, {OID: 25}}}, "place": {OID: 17003, Kind: result.Composite, Parts: []result.Type{{OID: 23}, {OID: 1043}}},
+	"uuid": {OID: 2950}, "mood": {OID: 17001, Kind: result.Enum},
 }
 
 func two() *int { n := 2; return &n }
@@ -56,6 +63,50 @@ func TestCellsThatMeanTheSame(t *testing.T) {
 		{typeA: "interval", a: "1 mon", typeB: "interval", b: "30 days", same: true},
 		{typeA: "interval", a: "-1 days +02:03:04.5", typeB: "interval", b: "-21:56:55.5", same: true},
 		{typeA: "interval", a: "1 year 2 mons", typeB: "interval", b: "1 year 3 mons"},
+		{typeA: "real", a: "0.1", typeB: "float", b: "0.10000000149011612", same: true},
+		{typeA: "real", a: "0.1", typeB: "numeric", b: "0.1", same: true},
+		{typeA: "real", a: "1.2345678e+06", typeB: "real", b: "1.234568e+06"},
+		{typeA: "float", a: "2.50000000000049", typeB: "float", b: "2.5", same: true},
+		{typeA: "float", a: "9.999999999999", typeB: "int", b: "10", same: true},
+		{typeA: "float", a: "Infinity", typeB: "float", b: "-Infinity"},
+		{typeA: "float", a: "Infinity", typeB: "numeric", b: "Infinity", same: true},
+		{typeA: "json", a: `{"a": 1.0, "b": [true, null]}`, typeB: "jsonb", b: `{"b": [true, null], "a": 1}`, same: true},
+		{typeA: "jsonb", a: `[1, 2]`, typeB: "jsonb", b: `[2, 1]`},
+		{typeA: "jsonb", a: `"1"`, typeB: "jsonb", b: `1`},
+		{typeA: "inet", a: "10.0.0.1", typeB: "cidr", b: "10.0.0.1/32", same: true},
+		{typeA: "inet", a: "::1", typeB: "inet", b: "::1/128", same: true},
+		{typeA: "inet", a: "10.0.0.1/8", typeB: "inet", b: "10.0.0.1"},
+		{typeA: "bit", a: "101", typeB: "varbit", b: "101", same: true},
+		{typeA: "bit", a: "101", typeB: "varbit", b: "1010"},
+		{typeA: "bytea", a: `\x00ff`, typeB: "bytea", b: `\x00ff`, same: true},
+		{typeA: "point", a: "(0.30000000000000004,1)", typeB: "point", b: "(0.3,1)", same: true},
+		{typeA: "point", a: "(0,1)", typeB: "point", b: "(-0,1)", same: true},
+		{typeA: "circle", a: "<(0,1),2>", typeB: "circle", b: "<(0,1),3>"},
+		{typeA: "timetz", a: "12:00:00+02", typeB: "timetz", b: "10:00:00+00", same: true},
+		{typeA: "timetz", a: "01:00:00+02:30", typeB: "timetz", b: "22:30:00+00", same: true},
+		{typeA: "timetz", a: "10:00:00.5+00", typeB: "time", b: "10:00:00.5", same: true},
+		{typeA: "time", a: "24:00:00", typeB: "time", b: "00:00:00"},
+		{typeA: "money", a: "$1.00", typeB: "numeric", b: "1.00"},
+		{typeA: "int[]", a: "{1,2,NULL}", typeB: "numeric[]", b: "{1.0,2.00,NULL}", same: true},
+		{typeA: "int[]", a: "{1,2}", typeB: "int[]", b: "{2,1}"},
+		{typeA: "int[]", a: "{{1,2}}", typeB: "int[]", b: "{1,2}"},
+		{typeA: "int[]", a: "[0:1]={1,2}", typeB: "int[]", b: "{1,2}"},
+		{typeA: "text[]", a: `{"a b",NULL,"NULL","x\"y"}`, typeB: "text[]", b: `{"a b",null,"NULL","x\"y"}`, same: true},
+		{typeA: "text[]", a: `{NULL}`, typeB: "text[]", b: `{"NULL"}`},
+		{typeA: "text[]", a: `{"a,b"}`, typeB: "text[]", b: `{a,b}`},
+		{typeA: "float[]", a: "{0.30000000000000004}", typeB: "numeric[]", b: "{0.3}", same: true},
+		{typeA: "text[]", a: "{1}", typeB: "int[]", b: "{1}"},
+		{typeA: "numrange", a: "[1.0,5.00)", typeB: "numrange", b: "[1,5)", same: true},
+		{typeA: "numrange", a: "[1,5)", typeB: "int4range", b: "[1,5)", same: true},
+		{typeA: "numrange", a: "[1,5]", typeB: "numrange", b: "[1,5)"},
+		{typeA: "numrange", a: "(,5)", typeB: "numrange", b: "(5,)"},
+		{typeA: "numrange", a: "empty", typeB: "numrange", b: "empty", same: true},
+		{typeA: "nummultirange", a: "{[1.0,2),[3,4)}", typeB: "nummultirange", b: "{[1,2.0),[3,4)}", same: true},
+		{typeA: "nummultirange", a: "{}", typeB: "nummultirange", b: "{[1,2)}"},
+		{typeA: "spot", a: `(1.50,"a b")`, typeB: "spot", b: `(1.5,"a b")`, same: true},
+		{typeA: "spot", a: "(1,)", typeB: "spot", b: `(1,"")`},
+		{typeA: "spot", a: "(7,x)", typeB: "place", b: "(7,x)", same: true},
+		{typeA: "citext", a: "A", typeB: "citext", b: "a"},
 		{typeA: "uuid", a: "00000000-0000-0000-0000-000000000001", typeB: "text", b: "00000000-0000-0000-0000-000000000001"},
 	} {
 		t.Run(fmt.Sprintf("%s %s and %s %s", c.typeA, c.a, c.typeB, c.b), func(t *testing.T) {
@@ -65,6 +116,17 @@ func TestCellsThatMeanTheSame(t *testing.T) {
 				t.Errorf("same is %v, want %v: %q and %q", same, c.same, a, b)
 			}
 		})
+	}
+}
+
+func TestWhichTypesAreKnown(t *testing.T) {
+	for name, known := range map[string]bool{"int": true, "uuid": true, "jsonb": true, "mood": true, "text[]": true, "spot": true, "citext": false} {
+		if types[name].Known() != known {
+			t.Errorf("%s: known is %v, want %v", name, !known, known)
+		}
+	}
+	if of := (result.Type{OID: 99, Kind: result.Array, Parts: []result.Type{types["citext"]}}); of.Known() || (result.Type{OID: 2249}).Known() {
+		t.Error("an array of what is not known, and a row without a type, are compared by their text")
 	}
 }
 

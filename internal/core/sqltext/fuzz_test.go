@@ -8,6 +8,8 @@ import (
 	"examen/internal/core/sqltext"
 )
 
+var schema = sqltext.Schema{"hive": {"hive_id", "name", "strength", "apiary_id"}, "apiary": {"apiary_id", "name"}, "t": {"a", "b"}}
+
 var samples = []string{
 	"SELECT 1", "SELECT 'ä' FRM x", "WITH a AS (TABLE b) SELECT * FROM a ORDER BY 1, lower(x) COLLATE \"C\" NULLS FIRST LIMIT 3",
 	"SELECT DISTINCT ON (a) a, b FROM t ORDER BY a, c DESC", "VALUES (1), (2) ORDER BY column1", "/* /* */ */ -- x\nSELECT $$;$$; SELECT E'\\''",
@@ -26,15 +28,37 @@ func FuzzReadQuery(f *testing.F) {
 		switch {
 		case errors.As(err, &syntax):
 			place = syntax.Place
+			if slip := sqltext.FindSlip(text, syntax.Message, place.Offset(text)); slip != nil {
+				if slip.Offset < 0 || slip.Offset > len(text) {
+					t.Errorf("a slip at %d of %d", slip.Offset, len(text))
+				}
+				if _, err := sqltext.ReadQuery(slip.Mended); slip.Mended != "" && errors.As(err, new(*sqltext.SyntaxError)) {
+					t.Errorf("mended to what cannot be read: %q", slip.Mended)
+				}
+			}
+			if mended, at := sqltext.Mend(text, nil); at < 0 && mended != text {
+				t.Errorf("changed without saying so: %q", mended)
+			}
 		case errors.As(err, &notAllowed):
 			place = notAllowed.Place
 		case err != nil:
 			t.Fatalf("another error: %v", err)
 		default:
-			q.Uses()
+			if used := q.Uses(); len(q.Broken(sqltext.Constructs, nil))+len(q.Broken(nil, sqltext.Constructs)) != len(sqltext.Constructs) {
+				t.Errorf("each construct is either used or not: %v", used)
+			}
+			q.Traits(schema)
+			q.Changing()
+			for _, weak := range q.Weakenings(schema) {
+				if _, err := sqltext.ReadQuery(weak.SQL); err != nil {
+					t.Errorf("without %s it is no query: %s: %v", weak.What, weak.SQL, err)
+				}
+			}
 			if o, err := q.Ordering(); err == nil {
-				if _, err := sqltext.ReadQuery(o.SQL); err != nil {
-					t.Errorf("rewritten to what is no query: %s: %v", o.SQL, err)
+				for _, sql := range []string{o.SQL, o.Ask} {
+					if _, err := sqltext.ReadQuery(sql); err != nil && sql != "" {
+						t.Errorf("rewritten to what is no query: %s: %v", sql, err)
+					}
 				}
 			}
 			if !strings.Contains(text, q.Text) {

@@ -9,8 +9,10 @@ import (
 
 // A Query is a single statement that only reads, as learners may run it.
 type Query struct {
-	Text string // without the semicolon
-	tree *pg.ParseResult
+	Text   string // without the semicolon
+	tree   *pg.ParseResult
+	source string // what was parsed
+	start  int    // of Text in it
 }
 
 // A NotAllowed is the error for text that is SQL, but not one query.
@@ -49,7 +51,7 @@ func ReadQuery(text string) (*Query, error) {
 			Place:  PlaceAt(text, start),
 		}
 	}
-	return &Query{Text: text[start:end], tree: tree}, nil
+	return &Query{Text: text[start:end], tree: tree, source: text, start: start}, nil
 }
 
 // effect names what a statement does other than read; "" for a query.

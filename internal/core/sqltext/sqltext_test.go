@@ -232,3 +232,111 @@ func TestTextThatNestsDeeplyIsAnError(t *testing.T) {
 		}
 	}
 }
+
+// What a query's text says of how its result comes about.
+func TestTraits(t *testing.T) {
+	schema := sqltext.Schema{"hive": {"hive_id", "name", "strength", "apiary_id"}, "apiary": {"apiary_id", "name", "valley"}}
+	for _, c := range []struct {
+		sql string
+		is  func(sqltext.Traits) bool
+	}{
+		{"SELECT DISTINCT name FROM hive", func(t sqltext.Traits) bool { return t.Distinct && t.Where == 0 && t.Unjoined == nil }},
+		{"SELECT 1 UNION ALL SELECT 2", func(t sqltext.Traits) bool { return t.Compound && !t.Union }},
+		{"SELECT 1 FROM hive, apiary", func(t sqltext.Traits) bool {
+			return slices.Equal(t.Unjoined, []string{"hive", "apiary"}) && t.Inner == 1
+		}},
+		{"SELECT 1 FROM hive AS h, apiary AS a WHERE h.apiary_id = a.apiary_id", func(t sqltext.Traits) bool { return t.Unjoined == nil }},
+		{"SELECT 1 FROM hive, apiary WHERE strength > 3 AND valley = 'x'", func(t sqltext.Traits) bool { return len(t.Unjoined) == 2 && t.Where == 2 }},
+		{"SELECT 1 FROM hive JOIN apiary USING (apiary_id)", func(t sqltext.Traits) bool { return t.Unjoined == nil && t.Inner == 1 }},
+		{"SELECT 1 FROM hive NATURAL LEFT JOIN apiary WHERE valley = 'x'", func(t sqltext.Traits) bool { return t.Outer == 1 && t.Undone == "apiary" }},
+		{"SELECT 1 FROM hive AS h LEFT JOIN apiary AS a ON a.apiary_id = h.apiary_id WHERE a.valley IS NULL", func(t sqltext.Traits) bool { return t.Undone == "" }},
+		{"SELECT 1 FROM hive AS h LEFT JOIN apiary AS a ON a.apiary_id = h.apiary_id WHERE coalesce(a.valley, '') = ''", func(t sqltext.Traits) bool { return t.Undone == "" }},
+		{"SELECT 1 FROM hive WHERE 3 < strength", func(t sqltext.Traits) bool {
+			return t.Comparisons[0].Operator == ">" && t.Comparisons[0].Expression == "strength" && t.Comparisons[0].Value == "3"
+		}},
+		{"SELECT 1 FROM hive AS h GROUP BY name HAVING sum(h.strength) >= -1.5", func(t sqltext.Traits) bool {
+			return t.Having && t.Comparisons[0].Having && t.Comparisons[0].Expression == "sum(strength)" && t.Comparisons[0].Value == "-1.5"
+		}},
+		{"SELECT 1 FROM hive WHERE strength BETWEEN 1 AND 2 OR name = 'x'", func(t sqltext.Traits) bool { return t.AndOr == nil && t.Comparisons[0].High == "2" }},
+		{"SELECT 1 FROM hive WHERE strength = 1 AND hive_id = 2 OR name = 'x'", func(t sqltext.Traits) bool { return t.AndOr != nil && t.AndOr.Column == 55 }},
+		{"SELECT 1 FROM hive WHERE (strength = 1 AND hive_id = 2) OR name = 'x'", func(t sqltext.Traits) bool { return t.AndOr == nil }},
+		{"SELECT 1 FROM hive WHERE NULL <> name", func(t sqltext.Traits) bool { return t.WithNull != nil }},
+		{"SELECT 1 FROM hive WHERE hive_id NOT IN (SELECT hive_id FROM hive)", func(t sqltext.Traits) bool { return t.NotIn }},
+		{"SELECT 1 FROM hive WHERE name ILIKE 'x'", func(t sqltext.Traits) bool { return t.Exact == "x" }},
+		{"SELECT 1 FROM hive ORDER BY name, strength DESC LIMIT 3", func(t sqltext.Traits) bool { return slices.Equal(t.Sort, []bool{false, true}) && t.Limit == 3 }},
+		{"  SELECT hive.name strength, count(*), sum(strength) / 2 AS half FROM hive", func(t sqltext.Traits) bool {
+			return t.Outputs[0].Bare && t.Outputs[0].Column == "name" && t.Outputs[1].Argument == "*" && t.Outputs[2].Divides && t.Outputs[2].Alias == "half" && !t.Outputs[2].Bare
+		}},
+		{"SELECT *, name FROM hive", func(t sqltext.Traits) bool { return t.Outputs == nil }},
+	} {
+		q, err := sqltext.ReadQuery(c.sql)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if traits := q.Traits(schema); !c.is(traits) {
+			t.Errorf("%s: %+v", c.sql, traits)
+		}
+	}
+}
+
+// A query for the pack check: what changes by itself, and what it would be without each of its conditions.
+func TestDoubts(t *testing.T) {
+	for _, c := range []struct{ sql, changing, weaker string }{
+		{"SELECT name FROM hive WHERE strength > 3 AND kind = 'x'", "", "SELECT name FROM hive WHERE kind = 'x'; SELECT name FROM hive WHERE strength > 3"},
+		{"SELECT DISTINCT name FROM hive", "", "SELECT name FROM hive"},
+		{"SELECT 1 FROM hive AS h, apiary AS a WHERE h.apiary_id = a.apiary_id", "", ""},
+		{"SELECT kind FROM hive GROUP BY kind HAVING count(*) > 1", "", "SELECT kind FROM hive GROUP BY kind"},
+		{"SELECT now(), random(), current_date, 'today'::date", "now() random() current_date 'today'", ""},
+		{"SELECT age(timestamp '2026-01-01'), age(timestamp '2026-01-01', timestamp '2025-01-01') FROM hive TABLESAMPLE SYSTEM (10)", "age() TABLESAMPLE", ""},
+	} {
+		q, err := sqltext.ReadQuery(c.sql)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := strings.Join(q.Changing(), " "); got != c.changing {
+			t.Errorf("%s: changing are %q, want %q", c.sql, got, c.changing)
+		}
+		var weaker []string
+		for _, w := range q.Weakenings(sqltext.Schema{"hive": {"kind", "strength", "name"}}) {
+			weaker = append(weaker, w.SQL)
+		}
+		if got := strings.Join(weaker, "; "); got != c.weaker {
+			t.Errorf("%s:\n got %q\nwant %q", c.sql, got, c.weaker)
+		}
+	}
+	if got := sqltext.Contradictions([]string{"outer-join", "table:Hive"}, []string{"join", "table:hive"}); len(got) != 2 {
+		t.Errorf("got %q", got)
+	}
+}
+
+// LIMIT and OFFSET leave the rewritten query, which then gives the rows through the end of the tie.
+func TestOrderingsWithALimit(t *testing.T) {
+	for _, c := range []struct{ sql, all, through, ask string }{
+		{"SELECT name FROM hive ORDER BY strength DESC LIMIT 3", "SELECT name, strength AS order_key_1 FROM hive ORDER BY strength DESC",
+			"SELECT name, strength AS order_key_1 FROM hive ORDER BY strength DESC FETCH FIRST 4 ROWS WITH TIES", "SELECT NULL::int8, 3::int8"},
+		{"SELECT name FROM hive ORDER BY name FETCH FIRST 2 ROWS WITH TIES", "SELECT name FROM hive ORDER BY name", "SELECT name FROM hive ORDER BY name FETCH FIRST 4 ROWS WITH TIES", "SELECT NULL::int8, 2::int8"},
+		{"WITH n AS (SELECT 2 AS n) SELECT name FROM hive ORDER BY 1 LIMIT (SELECT n FROM n) OFFSET 1", "WITH n AS (SELECT 2 AS n) SELECT name FROM hive ORDER BY 1",
+			"WITH n AS (SELECT 2 AS n) SELECT name FROM hive ORDER BY 1 FETCH FIRST 4 ROWS WITH TIES", "WITH n AS (SELECT 2 AS n) SELECT 1::int8, (SELECT n FROM n)::int8"},
+		{"SELECT count(*) FROM hive GROUP BY kind ORDER BY count", "SELECT count(*) FROM hive GROUP BY kind ORDER BY count", "", ""},
+		{"SELECT name FROM hive ORDER BY name COLLATE folded", "SELECT name, dense_rank() OVER (ORDER BY name COLLATE folded) AS order_key_1 FROM hive ORDER BY name COLLATE folded", "", ""},
+		{`SELECT name FROM hive ORDER BY name COLLATE "de-x-icu"`, `SELECT name, name COLLATE "de-x-icu" AS order_key_1 FROM hive ORDER BY name COLLATE "de-x-icu"`, "", ""},
+	} {
+		q, err := sqltext.ReadQuery(c.sql)
+		if err != nil {
+			t.Fatal(err)
+		}
+		o, err := q.Ordering()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if o.SQL != c.all || o.Ask != c.ask || o.Limited != (c.ask != "") {
+			t.Errorf("%s:\n got %s and %s\nwant %s and %s", c.sql, o.SQL, o.Ask, c.all, c.ask)
+		}
+		if c.through == "" {
+			continue
+		}
+		if through, err := o.Through(4); err != nil || through != c.through {
+			t.Errorf("%s:\n got %s, %v\nwant %s", c.sql, through, err, c.through)
+		}
+	}
+}

@@ -37,6 +37,24 @@ func (e BlockKind) Valid() bool {
 	}
 }
 
+// Defines values for CheckNoteSeverity.
+const (
+	CheckError   CheckNoteSeverity = "error"
+	CheckWarning CheckNoteSeverity = "warning"
+)
+
+// Valid indicates whether the value is a known member of the CheckNoteSeverity enum.
+func (e CheckNoteSeverity) Valid() bool {
+	switch e {
+	case CheckError:
+		return true
+	case CheckWarning:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ConstraintKind.
 const (
 	CheckExpression     ConstraintKind = "check"
@@ -364,6 +382,40 @@ type BuildReport struct {
 	Variants   int         `json:"variants"`
 }
 
+// CheckNote What is wrong or doubtful in an exercise.
+type CheckNote struct {
+	Columns []string `json:"columns,omitempty,omitzero"`
+
+	// Exercise Its slug.
+	Exercise string `json:"exercise,omitempty,omitzero"`
+	File     string `json:"file,omitempty,omitzero"`
+
+	// Kind Stable, such as `tie-cut`.
+	Kind string `json:"kind"`
+	Line int    `json:"line,omitempty,omitzero"`
+
+	// Paper Its slug.
+	Paper string `json:"paper,omitempty,omitzero"`
+
+	// Rows Cells as PostgreSQL writes them; null is NULL.
+	Rows     Rows              `json:"rows,omitempty,omitzero"`
+	Sentence string            `json:"sentence"`
+	Severity CheckNoteSeverity `json:"severity"`
+}
+
+// CheckNoteSeverity defines model for CheckNote.Severity.
+type CheckNoteSeverity string
+
+// CheckReport defines model for CheckReport.
+type CheckReport struct {
+	Errors int `json:"errors"`
+
+	// Exercises How many were checked.
+	Exercises int         `json:"exercises"`
+	Notes     []CheckNote `json:"notes"`
+	Warnings  int         `json:"warnings"`
+}
+
 // Column defines model for Column.
 type Column struct {
 	Name string `json:"name"`
@@ -644,6 +696,7 @@ type JobProgress struct {
 
 // JobReport defines model for JobReport.
 type JobReport struct {
+	Check    CheckReport   `json:"check,omitempty,omitzero"`
 	Datasets []BuildReport `json:"datasets"`
 
 	// Inferred The tables that a job which asks would make.
@@ -783,6 +836,12 @@ type Place struct {
 // Problem An error (RFC 9457).
 type Problem struct {
 	Detail string `json:"detail"`
+
+	// Hint Of a query that the database reported an error of: what it adds to its message, which is the title.
+	Hint string `json:"hint,omitempty,omitzero"`
+
+	// Mended Of a query: its text without the slip, as an offer. It is never run by itself.
+	Mended string `json:"mended,omitempty,omitzero"`
 
 	// Place Where in a text something stands. Lines and columns count from 1, columns in characters.
 	Place Place `json:"place,omitempty,omitzero"`
@@ -1073,6 +1132,12 @@ type ListJobsParams struct {
 	Dataset string `form:"dataset,omitempty" json:"dataset,omitempty,omitzero"`
 }
 
+// LoadPackParams defines parameters for LoadPack.
+type LoadPackParams struct {
+	// Check Only check its exercises; nothing is loaded and nothing stays.
+	Check bool `form:"check,omitempty" json:"check,omitempty,omitzero"`
+}
+
 // GetMarksParams defines parameters for GetMarks.
 type GetMarksParams struct {
 	Format GetMarksParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
@@ -1181,13 +1246,16 @@ type ServerInterface interface {
 	ResetLearner(c *gin.Context, learner string)
 	// LoadPack Load a pack. All of it, or, with an error that names file and line, nothing. It is a job. For instructors.
 	// (POST /api/packs)
-	LoadPack(c *gin.Context)
+	LoadPack(c *gin.Context, params LoadPackParams)
 	// ListPapers The papers one may read; for an instructor, all.
 	// (GET /api/papers)
 	ListPapers(c *gin.Context)
 	// GetPaper A paper, whole, with one's own state in each exercise.
 	// (GET /api/papers/{paper})
 	GetPaper(c *gin.Context, paper PaperSlug)
+	// CheckPaper What is wrong or doubtful in a paper's exercises, on its dataset and every variant. For instructors.
+	// (GET /api/papers/{paper}/check)
+	CheckPaper(c *gin.Context, paper PaperSlug)
 	// GetExercise One exercise.
 	// (GET /api/papers/{paper}/exercises/{exercise})
 	GetExercise(c *gin.Context, paper PaperSlug, exercise ExerciseSlug)
@@ -1874,6 +1942,20 @@ func (siw *ServerInterfaceWrapper) ResetLearner(c *gin.Context) {
 // LoadPack operation middleware
 func (siw *ServerInterfaceWrapper) LoadPack(c *gin.Context) {
 
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params LoadPackParams
+
+	// ------------- Optional query parameter "check" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "check", c.Request.URL.Query(), &params.Check, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter check: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1881,7 +1963,7 @@ func (siw *ServerInterfaceWrapper) LoadPack(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.LoadPack(c)
+	siw.Handler.LoadPack(c, params)
 }
 
 // ListPapers operation middleware
@@ -1920,6 +2002,31 @@ func (siw *ServerInterfaceWrapper) GetPaper(c *gin.Context) {
 	}
 
 	siw.Handler.GetPaper(c, paper)
+}
+
+// CheckPaper operation middleware
+func (siw *ServerInterfaceWrapper) CheckPaper(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CheckPaper(c, paper)
 }
 
 // GetExercise operation middleware
@@ -2203,6 +2310,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PUT(options.BaseURL+"/api/password", wrapper.SetPassword)
 	router.GET(options.BaseURL+"/api/papers", wrapper.ListPapers)
 	router.GET(options.BaseURL+"/api/papers/:paper", wrapper.GetPaper)
+	router.GET(options.BaseURL+"/api/papers/:paper/check", wrapper.CheckPaper)
 	router.GET(options.BaseURL+"/api/papers/:paper/exercises/:exercise", wrapper.GetExercise)
 	router.PUT(options.BaseURL+"/api/papers/:paper/exercises/:exercise/draft", wrapper.KeepDraft)
 	router.POST(options.BaseURL+"/api/papers/:paper/exercises/:exercise/attempts", wrapper.Submit)
@@ -3033,7 +3141,8 @@ func (response ResetLearnerdefaultApplicationProblemPlusJSONResponse) VisitReset
 }
 
 type LoadPackRequestObject struct {
-	Body *multipart.Reader
+	Params LoadPackParams
+	Body   *multipart.Reader
 }
 
 type LoadPackResponseObject interface {
@@ -3137,6 +3246,45 @@ type GetPaperdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetPaperdefaultApplicationProblemPlusJSONResponse) VisitGetPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckPaperRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+}
+
+type CheckPaperResponseObject interface {
+	VisitCheckPaperResponse(w http.ResponseWriter) error
+}
+
+type CheckPaper200JSONResponse CheckReport
+
+func (response CheckPaper200JSONResponse) VisitCheckPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckPaperdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CheckPaperdefaultApplicationProblemPlusJSONResponse) VisitCheckPaperResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3619,6 +3767,9 @@ type StrictServerInterface interface {
 	// GetPaper A paper, whole, with one's own state in each exercise.
 	// (GET /api/papers/{paper})
 	GetPaper(ctx context.Context, request GetPaperRequestObject) (GetPaperResponseObject, error)
+	// CheckPaper What is wrong or doubtful in a paper's exercises, on its dataset and every variant. For instructors.
+	// (GET /api/papers/{paper}/check)
+	CheckPaper(ctx context.Context, request CheckPaperRequestObject) (CheckPaperResponseObject, error)
 	// GetExercise One exercise.
 	// (GET /api/papers/{paper}/exercises/{exercise})
 	GetExercise(ctx context.Context, request GetExerciseRequestObject) (GetExerciseResponseObject, error)
@@ -4261,8 +4412,10 @@ func (sh *strictHandler) ResetLearner(ctx *gin.Context, learner string) {
 }
 
 // LoadPack operation middleware
-func (sh *strictHandler) LoadPack(ctx *gin.Context) {
+func (sh *strictHandler) LoadPack(ctx *gin.Context, params LoadPackParams) {
 	var request LoadPackRequestObject
+
+	request.Params = params
 
 	if reader, err := ctx.Request.MultipartReader(); err != nil {
 		sh.options.RequestErrorHandlerFunc(ctx, err)
@@ -4334,6 +4487,32 @@ func (sh *strictHandler) GetPaper(ctx *gin.Context, paper PaperSlug) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetPaperResponseObject); ok {
 		if err := validResponse.VisitGetPaperResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CheckPaper operation middleware
+func (sh *strictHandler) CheckPaper(ctx *gin.Context, paper PaperSlug) {
+	var request CheckPaperRequestObject
+
+	request.Paper = paper
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CheckPaper(ctx, request.(CheckPaperRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CheckPaper")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CheckPaperResponseObject); ok {
+		if err := validResponse.VisitCheckPaperResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -89,7 +89,7 @@ export function ExerciseSection({ exercise, closed, broughtBack, inFocus, onFocu
         </div>
         {closed && <p className="quiet">The paper is closed: queries can be run, not submitted.</p>}
         {run.error && <ProblemNote problem={problemOf(run.error)} />}
-        {run.data && <RunResult run={run.data} />}
+        {run.data && <RunResult run={run.data} onMend={change} />}
         {exercise.reference_answer && (
           <details className="reference">
             <summary>Reference answer</summary>
@@ -99,7 +99,7 @@ export function ExerciseSection({ exercise, closed, broughtBack, inFocus, onFocu
       </div>
       <aside className="right-margin" aria-live="polite">
         {submit.error && <ProblemNote problem={problemOf(submit.error)} />}
-        {attempt && <MarginNotes attempt={attempt} changed={sql !== attempt.sql} />}
+        {attempt && <MarginNotes attempt={attempt} changed={sql !== attempt.sql} onMend={change} />}
       </aside>
     </section>
   );

@@ -4,7 +4,7 @@ import { ProblemNote } from "../../parts/ProblemNote";
 import { moment, outcomeWord, points } from "../../parts/words";
 
 /** What came of the latest attempt, as notes beside the answer space. */
-export function MarginNotes({ attempt, changed }: { attempt: Attempt; changed: boolean }) {
+export function MarginNotes({ attempt, changed, onMend }: { attempt: Attempt; changed: boolean; onMend(sql: string): void }) {
   return (
     <div className="notes" data-outcome={attempt.outcome}>
       <p className="notes-head">
@@ -14,7 +14,7 @@ export function MarginNotes({ attempt, changed }: { attempt: Attempt; changed: b
           {changed && ", before your latest changes"}
         </small>
       </p>
-      {attempt.error && <ProblemNote problem={attempt.error} />}
+      {attempt.error && <ProblemNote problem={attempt.error} onMend={onMend} />}
       {attempt.findings.map((finding, i) => (
         <FindingNote key={i} finding={finding} />
       ))}

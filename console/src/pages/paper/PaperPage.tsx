@@ -6,8 +6,10 @@ import { answer, api, type Schemas } from "../../api/client";
 import { Prose } from "../../parts/Prose";
 import { Waiting } from "../../parts/Waiting";
 import { moment, points } from "../../parts/words";
+import { useSession } from "../../session";
 import { Example } from "./Example";
 import { ExerciseSection } from "./ExerciseSection";
+import { PaperCheck } from "./PaperCheck";
 import { TablesDrawer } from "./TablesDrawer";
 
 /** A text from the history that is to be brought back into an exercise's answer space. */
@@ -19,6 +21,7 @@ export interface BroughtBack {
 export function PaperPage({ dark }: { dark: boolean }) {
   const { paper: slug = "" } = useParams();
   const { state, hash } = useLocation();
+  const instructor = useSession().session!.account.role === "instructor";
   const broughtBack = state as BroughtBack | null;
   const [tables, setTables] = useState(false);
   const [focus, setFocus] = useState<string | null>(null);
@@ -36,6 +39,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
       {({ summary, sections }) => (
         <article className={focus ? "paper in-focus" : "paper"} data-dark={dark}>
           <PaperHead summary={summary} onTables={() => setTables(true)} />
+          {instructor && !focus && <PaperCheck paper={slug} />}
           {sections.map((section, i) =>
             section.exercise ? (
               (!focus || focus === section.exercise.slug) && (

@@ -1,0 +1,259 @@
+package compare
+
+import (
+	"bytes"
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/cockroachdb/apd/v3"
+
+	"examen/internal/core/result"
+)
+
+// valueFindings pairs missing with extra rows by the columns that agree. It returns nil where they cannot be paired so, which
+// is where no column agrees and there are several rows.
+func (d *diff) valueFindings(facts *Facts) []Finding {
+	var agreeing, differ []int // compared places
+	for i := range d.refCells {
+		if d.agrees(i) {
+			agreeing = append(agreeing, i)
+		} else {
+			differ = append(differ, i)
+		}
+	}
+	var partner []int
+	switch {
+	case len(differ) == 0:
+		return nil
+	case len(agreeing) > 0:
+		partner = d.partners(agreeing)
+	case len(d.missing) == 1 && len(d.reference) == 1:
+		partner = d.missing
+	}
+	if partner == nil {
+		return nil
+	}
+	var findings []Finding
+	for _, i := range differ {
+		findings = append(findings, d.valueFinding(i, partner, facts))
+	}
+	return findings
+}
+
+// agrees tells whether the missing and the extra rows hold the same values at a place.
+func (d *diff) agrees(place int) bool {
+	waiting := map[string]int{}
+	for _, m := range d.missing {
+		waiting[string(result.AppendCell(nil, d.reference[m][d.refCells[place]], &d.refReadings[place]))]++
+	}
+	for _, e := range d.extra {
+		k := string(result.AppendCell(nil, d.attempt[e][d.attCells[place]], &d.attReadings[place]))
+		if waiting[k]--; waiting[k] < 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// partners gives each extra row the missing row that agrees with it at the given places; nil if one has none.
+func (d *diff) partners(places []int) []int {
+	key := func(row result.Row, cells []int, readings []result.Reading) string {
+		var b []byte
+		for _, i := range places {
+			b = result.AppendCell(b, row[cells[i]], &readings[i])
+		}
+		return string(b)
+	}
+	waiting := map[string][]int{}
+	for _, m := range d.missing {
+		k := key(d.reference[m], d.refCells, d.refReadings)
+		waiting[k] = append(waiting[k], m)
+	}
+	partner := make([]int, len(d.extra))
+	for n, e := range d.extra {
+		k := key(d.attempt[e], d.attCells, d.attReadings)
+		if len(waiting[k]) == 0 {
+			return nil
+		}
+		partner[n], waiting[k] = waiting[k][0], waiting[k][1:]
+	}
+	return partner
+}
+
+// valueFinding says how the values at a place differ.
+func (d *diff) valueFinding(place int, partner []int, facts *Facts) Finding {
+	cell := d.attCells[place]
+	name := d.Plan.attempt[cell].Name
+	f := Finding{Kind: ValuesDiffer, Places: []int{cell + 1}, Given: []string{name}, Got: int64(len(d.attempt)), Want: int64(len(d.reference)), Reveals: true}
+	f.Columns = append(names(d.Plan.attempt), "expected")
+	var pairs []CellPair
+	for n, e := range d.extra {
+		expected := d.reference[partner[n]][d.refCells[place]]
+		if same(&d.refReadings[place], &d.attReadings[place], expected, d.attempt[e][cell]) {
+			continue
+		}
+		pairs = append(pairs, CellPair{cell, d.attempt[e][cell], expected})
+		if f.Count++; f.Count <= EvidenceRows {
+			f.Rows = append(f.Rows, append(slices.Clone(d.attempt[e]), expected))
+		}
+	}
+	facts.Pairs = append(facts.Pairs, pairs[:min(len(pairs), factRows)]...)
+	for _, way := range []func(result.Reading, []CellPair) (Kind, string){nulls, factor, rounded, letters, days} {
+		if kind, what := way(d.refReadings[place], pairs); kind != "" {
+			f.Kind, f.What = kind, what
+			break
+		}
+	}
+	return f
+}
+
+// nulls is for values of which one is NULL and the other is not, always the same way.
+func nulls(_ result.Reading, pairs []CellPair) (Kind, string) {
+	what := ""
+	for _, p := range pairs {
+		now := "expected"
+		switch {
+		case p.Got == nil && p.Expected != nil:
+			now = "unexpected"
+		case p.Got != nil && p.Expected != nil:
+			return "", ""
+		}
+		if what != "" && what != now {
+			return "", ""
+		}
+		what = now
+	}
+	return ValuesNull, what
+}
+
+// decimals reads the numbers of pairs without NULL; nil if one is none.
+func decimals(reading result.Reading, pairs []CellPair) [][2]*apd.Decimal {
+	if reading.Tag != "" || reading.Family != result.Number && reading.Family != result.Float {
+		return nil
+	}
+	numbers := make([][2]*apd.Decimal, len(pairs))
+	for i, p := range pairs {
+		for side, cell := range [2][]byte{p.Got, p.Expected} {
+			d, _, err := apd.NewFromString(string(cell))
+			if err != nil || d.Form != apd.Finite {
+				return nil
+			}
+			numbers[i][side] = d
+		}
+	}
+	return numbers
+}
+
+// factor is for numbers that are all the same multiple of those expected.
+func factor(reading result.Reading, pairs []CellPair) (Kind, string) {
+	ratio := math.NaN()
+	values := map[string]bool{}
+	for _, n := range decimals(reading, pairs) {
+		got, _ := n[0].Float64()
+		want, _ := n[1].Float64()
+		if want == 0 || got == 0 {
+			if want == got {
+				continue
+			}
+			return "", ""
+		}
+		if math.IsNaN(ratio) {
+			ratio = got / want
+		}
+		if math.Abs(got/want-ratio) > 1e-9*math.Abs(ratio) {
+			return "", ""
+		}
+		values[n[1].String()] = true
+	}
+	usual := slices.ContainsFunc([]float64{10, 100, 1000, 60, 3600, 24, 7, 12, -1}, func(x float64) bool {
+		return math.Abs(ratio-x) < 1e-9 || math.Abs(ratio*x-1) < 1e-9
+	})
+	if math.IsNaN(ratio) || math.Abs(ratio-1) < 1e-3 || len(values) < 3 && !(usual && (len(values) > 1 || len(pairs) == 1)) {
+		return "", ""
+	}
+	return ValuesFactor, strconv.FormatFloat(ratio, 'g', 6, 64)
+}
+
+// rounded is for numbers that one side gives with fewer decimals than the other. What begins with the side and the way:
+// "attempt rounded 2", "attempt cut 0", "reference rounded 1".
+func rounded(reading result.Reading, pairs []CellPair) (Kind, string) {
+	numbers := decimals(reading, pairs)
+	if numbers == nil {
+		return "", ""
+	}
+	fewest := [2]int32{}
+	for _, n := range numbers {
+		for side := range n {
+			d := new(apd.Decimal)
+			d.Reduce(n[side])
+			fewest[side] = max(fewest[side], -d.Exponent)
+		}
+	}
+	coarse := 0
+	if fewest[1] < fewest[0] {
+		coarse = 1
+	}
+	for _, way := range []struct {
+		name string
+		mode apd.Rounder
+	}{{"rounded", apd.RoundHalfUp}, {"cut", apd.RoundDown}} {
+		context := apd.BaseContext.WithPrecision(2000)
+		context.Rounding = way.mode
+		holds := fewest[0] != fewest[1]
+		for _, n := range numbers {
+			var r apd.Decimal
+			if _, err := context.Quantize(&r, n[1-coarse], -max(fewest[coarse], 0)); err != nil || r.Cmp(n[coarse]) != 0 {
+				holds = false
+				break
+			}
+		}
+		if holds {
+			return ValuesRounded, fmt.Sprintf("%s %s %d", [2]string{"attempt", "reference"}[coarse], way.name, max(fewest[coarse], 0))
+		}
+	}
+	return "", ""
+}
+
+// letters is for texts that differ only in case, or only in spaces.
+func letters(reading result.Reading, pairs []CellPair) (Kind, string) {
+	if reading.Family != result.Text || reading.Tag != "" {
+		return "", ""
+	}
+	byCase, bySpaces := true, true
+	for _, p := range pairs {
+		if p.Got == nil || p.Expected == nil {
+			return "", ""
+		}
+		byCase = byCase && strings.EqualFold(string(p.Got), string(p.Expected))
+		bySpaces = bySpaces && bytes.Equal(bytes.Join(bytes.Fields(p.Got), nil), bytes.Join(bytes.Fields(p.Expected), nil))
+	}
+	switch {
+	case byCase:
+		return ValuesCase, ""
+	case bySpaces:
+		return ValuesSpaces, ""
+	}
+	return "", ""
+}
+
+// days is for dates and instants that are all one day early, or one day late.
+func days(reading result.Reading, pairs []CellPair) (Kind, string) {
+	if reading.Family != result.Instant {
+		return "", ""
+	}
+	off := 0
+	for _, p := range pairs {
+		now, ok := result.DaysApart(p.Got, p.Expected)
+		if !ok || now != 1 && now != -1 || off != 0 && now != off {
+			return "", ""
+		}
+		off = now
+	}
+	if off > 0 {
+		return ValuesDay, "late"
+	}
+	return ValuesDay, "early"
+}

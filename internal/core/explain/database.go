@@ -1,0 +1,414 @@
+package explain
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"examen/internal/core/sqltext"
+)
+
+// A QueryError is what the database, or its parser, reported of a query.
+type QueryError struct {
+	Code    string // SQLSTATE; that of a syntax error where the parser reported it
+	Message string
+	SQL     string // as it was written
+	Offset  int    // in bytes, of the place that the message is about; -1 where it names none
+}
+
+// Plain is an error in plain words.
+type Plain struct {
+	Sentence string // "" where nothing better than the message is known
+	Offset   int    // of the place to look at, -1 where it is the message's own
+	Mended   string // what the text would be without the slip; only ever offered
+}
+
+// SQLSTATEs, Appendix A of PostgreSQL's documentation.
+const (
+	ambiguousColumn  = "42702"
+	groupingError    = "42803"
+	windowingError   = "42P20"
+	datatypeMismatch = "42804"
+	badReference     = "42P10"
+	divisionByZero   = "22012"
+	cardinality      = "21000"
+	badDatetime      = "22007"
+	datetimeRange    = "22008"
+	duplicateAlias   = "42712"
+	cannotCoerce     = "42846"
+	indeterminate    = "42P18"
+	badRegexp        = "2201B"
+)
+
+var (
+	someName       = regexp.MustCompile(`(?:column reference|entry for table|column|relation|table) "?([^"\s]+)"?`)
+	operatorTypes  = regexp.MustCompile(`operator does not exist: (.*?) (\S+) (.*)$`)
+	functionCall   = regexp.MustCompile(`function ([^(]+)\((.*)\) does not exist`)
+	quotedMessage  = regexp.MustCompile(`"([^"]*)"`)
+	invalidForType = regexp.MustCompile(`invalid input (?:syntax|value) for (?:type|enum) (.+?): "(.*)"`)
+)
+
+// functions are those that learners use, with what they take.
+var functions = map[string]string{
+	"count": "count(*) or count(column)", "sum": "sum(number)", "avg": "avg(number)", "min": "min(value)", "max": "max(value)", "round": "round(number) or round(numeric, decimals)",
+	"lower": "lower(text)", "upper": "upper(text)", "length": "length(text)", "trim": "trim(text)", "substring": "substring(text FROM start FOR length)", "substr": "substr(text, start, length)",
+	"left": "left(text, n)", "right": "right(text, n)", "replace": "replace(text, from, to)", "concat": "concat(value, ...)", "position": "position(part IN text)", "coalesce": "COALESCE(value, ...)",
+	"nullif": "NULLIF(value, value)", "abs": "abs(number)", "ceil": "ceil(number)", "floor": "floor(number)", "mod": "mod(a, b)", "power": "power(a, b)", "sqrt": "sqrt(number)",
+	"extract": "EXTRACT(year FROM day)", "date_part": "date_part('year', day)", "date_trunc": "date_trunc('month', day)", "to_char": "to_char(value, format)", "to_date": "to_date(text, format)",
+	"age": "age(timestamp, timestamp)", "string_agg": "string_agg(text, separator)", "array_agg": "array_agg(value)", "row_number": "row_number() OVER (...)", "rank": "rank() OVER (...)",
+	"dense_rank": "dense_rank() OVER (...)", "lag": "lag(value) OVER (...)", "lead": "lead(value) OVER (...)", "ntile": "ntile(n) OVER (...)", "initcap": "initcap(text)", "split_part": "split_part(text, separator, n)",
+	"greatest": "GREATEST(value, ...)", "least": "LEAST(value, ...)", "now": "now()", "generate_series": "generate_series(from, to)", "stddev": "stddev(number)", "variance": "variance(number)", "strpos": "strpos(text, part)",
+}
+
+// elsewhere are functions of other databases' dialects and what is written here.
+var elsewhere = map[string]string{
+	"isnull": "COALESCE(value, other)", "ifnull": "COALESCE(value, other)", "nvl": "COALESCE(value, other)", "len": "length(text)", "getdate": "now()", "datediff": "a subtraction of dates: day2 - day1", "dateadd": "an addition: day + 7",
+	"year": "EXTRACT(year FROM day)", "month": "EXTRACT(month FROM day)", "day": "EXTRACT(day FROM day)", "charindex": "position(part IN text)", "instr": "position(part IN text)", "group_concat": "string_agg(text, separator)",
+	"iif": "CASE WHEN condition THEN a ELSE b END", "if": "CASE WHEN condition THEN a ELSE b END", "to_number": "a cast: text::numeric", "date_format": "to_char(value, format)", "average": "avg(number)", "mean": "avg(number)", "ucase": "upper(text)", "lcase": "lower(text)",
+}
+
+// Query says an error in plain words. The schema names the tables and columns that are there.
+func Query(e QueryError, schema sqltext.Schema) Plain {
+	x := &queryError{QueryError: e, schema: schema}
+	isName := func(s string) bool { return schema[s] != nil || len(schema.With(s)) > 0 }
+	if mended, at := sqltext.Mend(e.SQL, isName); at >= 0 {
+		return Plain{Sentence: "The text holds quotes, dashes or spaces as word processors write them, which mean something else in SQL (or nothing): texts stand in straight single quotes ('), a minus is -.",
+			Offset: at, Mended: mended}
+	}
+	p := Plain{Offset: -1}
+	switch e.Code {
+	case syntaxFault:
+		return x.syntax()
+	case undefinedTable:
+		p.Sentence = x.table()
+	case undefinedColumn:
+		p.Sentence = x.column()
+	case ambiguousColumn:
+		p.Sentence = x.ambiguous()
+	case groupingError:
+		p.Sentence = x.grouping()
+	case windowingError:
+		p.Sentence = "A window function (with OVER) is worked out after WHERE, GROUP BY and HAVING, so it can stand only in SELECT and ORDER BY: work it out in a subquery, and put the condition around it."
+	case undefinedFunction:
+		p.Sentence = x.function()
+	case datatypeMismatch:
+		p.Sentence = x.mismatch()
+	case badText, badDatetime, datetimeRange:
+		p.Sentence = x.value()
+	case divisionByZero:
+		p.Sentence = "Some row divides by zero. NULLIF(divisor, 0) makes a zero NULL, and then the quotient is NULL, too."
+	case cardinality:
+		if strings.Contains(e.Message, "subquery") {
+			p.Sentence = "A subquery that stands for one value gives several rows: use IN in place of =, an aggregate such as max(), or a condition that leaves one row."
+		}
+	case badReference:
+		p.Sentence = x.reference()
+	case duplicateAlias:
+		p.Sentence = "The same table name or alias stands twice in FROM: give each an alias of its own, as in hive AS first JOIN hive AS second."
+	case noPrivilege:
+		p.Sentence = "This table or function cannot be used here: queries read the tables of the paper's dataset."
+	case cannotCoerce:
+		p.Sentence = "There is no way to make a value of the one type from the other: look at which column is cast."
+	case indeterminate:
+		p.Sentence = "The database cannot tell the type of a value here: cast it, as in NULL::integer."
+	case outOfRange:
+		p.Sentence = "A number became too large for its type: cast one of those it is made of to numeric or bigint, as in a::bigint * b."
+	case badRegexp:
+		p.Sentence = "The regular expression cannot be read: is a bracket or parenthesis not closed?"
+	}
+	return p
+}
+
+type queryError struct {
+	QueryError
+	schema sqltext.Schema
+}
+
+func (x *queryError) tables() []string {
+	var names []string
+	for t := range x.schema {
+		names = append(names, t)
+	}
+	slices.Sort(names)
+	return names
+}
+
+// name is the name that the message is about.
+func (x *queryError) name() string {
+	if found := someName.FindStringSubmatch(x.Message); found != nil {
+		return found[1]
+	}
+	return ""
+}
+
+func (x *queryError) table() string {
+	name := x.name()
+	switch {
+	case strings.HasPrefix(x.Message, "missing FROM-clause entry"):
+		if x.schema[name] != nil {
+			return fmt.Sprintf("%s is used, but it does not stand in FROM: join it there, with a condition.", name)
+		}
+		if near := sqltext.Nearest(name, x.tables()); near != "" {
+			return fmt.Sprintf("No table or alias in FROM is called %s: is %s meant?", name, near)
+		}
+		return fmt.Sprintf("No table or alias in FROM is called %s: columns are written alias.column, with an alias from FROM.", name)
+	case strings.HasPrefix(x.Message, "invalid reference to FROM-clause"):
+		return fmt.Sprintf("%s cannot be used at this place: where a table has an alias, its columns are written with the alias, and a subquery in FROM does not see the tables beside it.", name)
+	}
+	if near := sqltext.Nearest(name, x.tables()); near != "" && !strings.EqualFold(near, name) {
+		return fmt.Sprintf("The dataset has no table %s: is %s meant?", name, near)
+	} else if near != "" {
+		return fmt.Sprintf("The table is called %s: within double quotes capital letters count.", near)
+	}
+	if tables := x.schema.With(name); len(tables) > 0 {
+		return fmt.Sprintf("%s is a column of %s, not a table.", name, plain(tables))
+	}
+	return fmt.Sprintf("The dataset has no table %s; it has %s.", name, plain(x.tables()))
+}
+
+// mentioned are the tables that the query's text names.
+func (x *queryError) mentioned() []string {
+	words := regexp.MustCompile(`[A-Za-z_][A-Za-z_0-9]*`).FindAllString(strings.ToLower(x.SQL), -1)
+	var names []string
+	for _, t := range x.tables() {
+		if slices.Contains(words, t) {
+			names = append(names, t)
+		}
+	}
+	return names
+}
+
+func (x *queryError) column() string {
+	name := x.name()
+	qualified := ""
+	if i := strings.LastIndexByte(name, '.'); i >= 0 {
+		qualified, name = name[:i], name[i+1:]
+	}
+	if x.Offset >= 0 && x.Offset < len(x.SQL) && x.SQL[x.Offset] == '"' && x.schema.With(strings.ToLower(name)) == nil {
+		return fmt.Sprintf("Double quotes stand around names, single quotes around texts: if %s is a text, write '%s'.", name, name)
+	}
+	if used := regexp.MustCompile(`(?i)\bAS\s+"?` + regexp.QuoteMeta(name) + `"?\b`); qualified == "" && used.MatchString(x.SQL) {
+		return fmt.Sprintf("%s is a name that SELECT gives: WHERE, GROUP BY with expressions and HAVING are worked out before SELECT, so it is not known there yet. Write the expression itself once more, or put the query into a subquery.", name)
+	}
+	var own []string
+	for _, t := range x.mentioned() {
+		own = append(own, x.schema[t]...)
+	}
+	if x.schema[qualified] != nil {
+		own = x.schema[qualified]
+	}
+	tables := x.schema.With(name)
+	switch near := sqltext.Nearest(name, own); {
+	case near != "" && !slices.Contains(own, name):
+		return fmt.Sprintf("No column is called %s here: is %s meant?", name, near)
+	case len(tables) > 0 && qualified != "":
+		return fmt.Sprintf("%s has no column %s; %s does.", qualified, name, plain(tables))
+	case len(tables) > 0:
+		return fmt.Sprintf("%s is a column of %s, which this part of the query does not read: join it in FROM.", name, plain(tables))
+	case x.Offset > 0 && strings.ContainsAny(lastByte(strings.TrimRight(x.SQL[:min(x.Offset, len(x.SQL))], " \t\n")), "=<>(,"):
+		return fmt.Sprintf("No table in FROM has a column %s. If it is a text, it needs single quotes: '%s'.", name, name)
+	}
+	if mentioned := x.mentioned(); len(mentioned) == 1 {
+		return fmt.Sprintf("%s has no column %s; its columns are %s.", mentioned[0], name, plain(x.schema[mentioned[0]]))
+	}
+	return fmt.Sprintf("No table in FROM has a column %s.", name)
+}
+
+func lastByte(s string) string {
+	if s == "" {
+		return " "
+	}
+	return s[len(s)-1:]
+}
+
+func (x *queryError) ambiguous() string {
+	name := x.name()
+	var tables []string
+	for _, t := range x.mentioned() {
+		if slices.Contains(x.schema[t], name) {
+			tables = append(tables, t)
+		}
+	}
+	if len(tables) < 2 {
+		return fmt.Sprintf("More than one table in FROM has a column %s: write which one is meant, as table.%s.", name, name)
+	}
+	return fmt.Sprintf("%s is a column of %s: write which one is meant, as %s.%s or %s.%s (or with the tables' aliases).", name, plain(tables), tables[0], name, tables[1], name)
+}
+
+func (x *queryError) grouping() string {
+	switch m := x.Message; {
+	case strings.Contains(m, "not allowed in WHERE"):
+		return "WHERE looks at single rows, before there are groups: a condition on an aggregate (count, sum, avg, min, max) stands in HAVING, after GROUP BY."
+	case strings.Contains(m, "not allowed in GROUP BY"):
+		return "GROUP BY says what makes a group; aggregates are worked out for each group afterwards. Leave the aggregate out of GROUP BY."
+	case strings.Contains(m, "not allowed in JOIN"):
+		return "ON looks at single rows: aggregate in a subquery first and join that, or put the condition into HAVING."
+	case strings.Contains(m, "nested"):
+		return "An aggregate of an aggregate needs two steps: work out the inner one in a subquery in FROM, and the outer one around it."
+	case strings.Contains(m, "must appear in the GROUP BY"):
+		name := x.name()
+		return fmt.Sprintf("A group has many rows, so it is not clear which value of %s is meant: add %s to GROUP BY, or aggregate it, as in max(%s).", name, name, name)
+	case strings.Contains(m, "subquery uses ungrouped"):
+		return "The subquery uses a column of the outer query that is neither in its GROUP BY nor aggregated."
+	}
+	return ""
+}
+
+func (x *queryError) function() string {
+	if found := operatorTypes.FindStringSubmatch(x.Message); found != nil {
+		left, operator, right := found[1], found[2], found[3]
+		switch {
+		case operator == "==":
+			return "Equality is written with one equals sign: =."
+		case operator == "+" && (left == "text" || right == "text" || strings.HasPrefix(left, "character") || strings.HasPrefix(right, "character")):
+			return "Texts are put together with ||, not with +."
+		}
+		return fmt.Sprintf("On the left of %s stands a value of type %s, on the right one of type %s, and these cannot be taken together so. Compare like with like, or cast one side, as in value::%s.", operator, left, right, castTo(left, right))
+	}
+	found := functionCall.FindStringSubmatch(x.Message)
+	if found == nil {
+		return ""
+	}
+	name := strings.ToLower(found[1])
+	if instead := elsewhere[name]; instead != "" {
+		return fmt.Sprintf("%s is not a function here: write %s.", name, instead)
+	}
+	if usage := functions[name]; usage != "" {
+		s := fmt.Sprintf("%s does not take these arguments (%s): it is called as %s.", name, argumentTypes(found[2]), usage)
+		if name == "round" {
+			s += " A double precision value is rounded to decimals after a cast: round(value::numeric, 2)."
+		} else if strings.Contains(found[2], "text") || strings.Contains(found[2], "character") {
+			s += " A text that holds numbers can be cast, as in value::numeric."
+		}
+		return s
+	}
+	var names []string
+	for n := range functions {
+		names = append(names, n)
+	}
+	slices.Sort(names)
+	if near := sqltext.Nearest(name, names); near != "" {
+		return fmt.Sprintf("No function is called %s: is %s meant?", name, near)
+	}
+	return fmt.Sprintf("There is no function %s that takes (%s): is its name right, and the number and type of its arguments?", name, argumentTypes(found[2]))
+}
+
+func argumentTypes(s string) string {
+	if s == "" {
+		return "none"
+	}
+	return strings.ReplaceAll(s, "unknown", "a text")
+}
+
+// castTo is the type to cast a side to so that both are alike.
+func castTo(left, right string) string {
+	for _, t := range []string{"date", "timestamp without time zone", "numeric", "integer", "double precision", "bigint"} {
+		if left == t || right == t {
+			return t
+		}
+	}
+	return left
+}
+
+func (x *queryError) mismatch() string {
+	switch m := x.Message; {
+	case strings.Contains(m, "must be type boolean"):
+		return "A condition has to be true or false: compare the value with something, as in strength > 5."
+	case strings.Contains(m, "UNION types"), strings.Contains(m, "EXCEPT types"), strings.Contains(m, "INTERSECT types"):
+		return "The columns of both queries are put together place by place, so each pair has to be of types that go together: is their order the same on both sides?"
+	case strings.Contains(m, "CASE types"), strings.Contains(m, "COALESCE types"):
+		return "All values that CASE or COALESCE may give have to be of one type: cast the others, as in strength::text."
+	}
+	return ""
+}
+
+func (x *queryError) value() string {
+	if found := invalidForType.FindStringSubmatch(x.Message); found != nil {
+		switch {
+		case strings.Contains(found[1], "integer"), strings.Contains(found[1], "numeric"), strings.Contains(found[1], "double"), strings.Contains(found[1], "smallint"):
+			return fmt.Sprintf("'%s' is compared with a number, or cast to one, and it is none: is another column meant?", found[2])
+		case strings.Contains(found[1], "date"), strings.Contains(found[1], "time"):
+			return fmt.Sprintf("'%s' is no date: dates are written year-month-day, as in '2026-05-01'.", found[2])
+		case strings.Contains(found[1], "boolean"):
+			return fmt.Sprintf("'%s' is neither true nor false.", found[2])
+		}
+		return fmt.Sprintf("'%s' is no value of the type %s.", found[2], found[1])
+	}
+	if x.Code == datetimeRange {
+		return "There is no such date: dates are written year-month-day, as in '2026-05-01', and the month has to have the day."
+	}
+	return ""
+}
+
+func (x *queryError) reference() string {
+	switch m := x.Message; {
+	case strings.Contains(m, "SELECT DISTINCT, ORDER BY"):
+		return "After DISTINCT the rows can be ordered only by what SELECT shows: put the column into SELECT, or leave DISTINCT out."
+	case strings.Contains(m, "is not in select list"):
+		return "A number in ORDER BY or GROUP BY counts the columns of SELECT, from 1: there are not so many."
+	case strings.Contains(m, "ON expressions must match"):
+		return "DISTINCT ON (columns) needs an ORDER BY that begins with the same columns."
+	}
+	return ""
+}
+
+// syntax explains a text that cannot be read.
+func (x *queryError) syntax() Plain {
+	p := Plain{Offset: -1}
+	switch m := x.Message; {
+	case strings.Contains(m, "subquery must return only one column"):
+		p.Sentence = "A subquery that stands for one value, or behind IN, has one column: leave the others out of its SELECT."
+	case strings.Contains(m, "same number of columns"):
+		p.Sentence = "Both queries of a UNION, INTERSECT or EXCEPT need the same number of columns."
+	case strings.Contains(m, "subquery in FROM must have an alias"):
+		p.Sentence = "A subquery in FROM needs a name behind its parenthesis, as in FROM (SELECT ...) AS strong."
+	case strings.Contains(m, "no tables specified"):
+		p.Sentence = "The star stands for all columns of the tables in FROM, and there is no FROM."
+	}
+	if p.Sentence != "" {
+		return p
+	}
+	repair := sqltext.FindSlip(x.SQL, x.Message, x.Offset)
+	if repair == nil {
+		if found := quotedMessage.FindStringSubmatch(x.Message); found != nil {
+			p.Sentence = fmt.Sprintf("Up to %s the text can be read as SQL; look at that place, and just before it.", quote(found[1]))
+		}
+		return p
+	}
+	p.Offset, p.Mended = repair.Offset, repair.Mended
+	switch repair.Slip {
+	case sqltext.SlipKeyword:
+		p.Sentence = fmt.Sprintf("%s looks like a misspelt %s.", repair.Word, repair.Meant)
+	case sqltext.SlipComma:
+		p.Sentence = fmt.Sprintf("Is a comma missing before %s?", repair.Word)
+	case sqltext.SlipTrailingComma:
+		p.Sentence = "There is a comma too many: nothing follows it in the list."
+		if repair.Word != "" {
+			p.Sentence = fmt.Sprintf("There is a comma too many before %s.", repair.Word)
+		}
+	case sqltext.SlipSemicolon:
+		p.Sentence = "A second statement begins here, without a semicolon before it. One query is expected: leave the other out."
+	case sqltext.SlipReserved:
+		p.Sentence = fmt.Sprintf("%s is a word of SQL's own and cannot be a name as it is: choose another name, or put it in double quotes.", repair.Word)
+	case sqltext.SlipParenthesis:
+		p.Sentence = "This parenthesis is opened and never closed."
+	case sqltext.SlipClosing:
+		p.Sentence = "This parenthesis is closed, but none is open."
+	case sqltext.SlipQuote:
+		p.Sentence = "A text begins with a single quote here and has no quote at its end. (A quote within a text is written twice: 'it''s'.)"
+	case sqltext.SlipNameQuote:
+		p.Sentence = "A name begins with a double quote here and has none at its end."
+	case sqltext.SlipComment:
+		p.Sentence = "A comment begins with /* here and is never closed with */."
+	case sqltext.SlipEnd:
+		p.Sentence = "The text ends too early: something is missing after its last word."
+	case sqltext.SlipClauseOrder:
+		p.Sentence = fmt.Sprintf("%s cannot stand here. The order is SELECT, FROM with its joins, WHERE, GROUP BY, HAVING, ORDER BY, LIMIT.", repair.Word)
+	case sqltext.SlipCase:
+		p.Sentence = "This CASE has no END: CASE WHEN condition THEN value ELSE value END."
+	case sqltext.SlipDoubleOperator:
+		p.Sentence = "Equality is written with one equals sign: =."
+	}
+	return p
+}

@@ -1,0 +1,126 @@
+package explain_test
+
+import (
+	"strings"
+	"testing"
+
+	"examen/internal/core/compare"
+	"examen/internal/core/explain"
+	"examen/internal/core/result"
+	"examen/internal/core/sqltext"
+)
+
+var schema = sqltext.Schema{"hive": {"hive_id", "apiary_id", "name", "kind", "strength"}, "apiary": {"apiary_id", "name", "valley", "founded"}, "harvest": {"harvest_id", "hive_id", "weight_kg", "day"}}
+
+// What PostgreSQL says of a query, at the place where a bar stands in it, and what is said of that in plain words.
+func TestDatabaseErrorsInPlainWords(t *testing.T) {
+	for _, c := range []struct {
+		code, message, sql string
+		want               string // a part of the sentence
+		mended             string
+	}{
+		{code: "42P01", message: `relation "hives" does not exist`, sql: "SELECT * FROM |hives", want: "The dataset has no table hives: is hive meant?"},
+		{code: "42P01", message: `relation "Hive" does not exist`, sql: `SELECT * FROM |"Hive"`, want: "The table is called hive: within double quotes capital letters count."},
+		{code: "42P01", message: `relation "valley" does not exist`, sql: "SELECT * FROM |valley", want: "valley is a column of apiary, not a table."},
+		{code: "42P01", message: `relation "swarm" does not exist`, sql: "SELECT * FROM |swarm", want: "it has apiary, harvest and hive."},
+		{code: "42P01", message: `missing FROM-clause entry for table "apiary"`, sql: "SELECT |apiary.name FROM hive", want: "apiary is used, but it does not stand in FROM"},
+		{code: "42P01", message: `missing FROM-clause entry for table "x"`, sql: "SELECT |x.name FROM hive", want: "No table or alias in FROM is called x"},
+		{code: "42P01", message: `invalid reference to FROM-clause entry for table "hive"`, sql: "SELECT |hive.name FROM hive AS h", want: "where a table has an alias"},
+		{code: "42703", message: `column "strenght" does not exist`, sql: "SELECT |strenght FROM hive", want: "is strength meant?"},
+		{code: "42703", message: `column "valley" does not exist`, sql: "SELECT |valley FROM hive", want: "valley is a column of apiary, which this part of the query does not read"},
+		{code: "42703", message: `column hive.valley does not exist`, sql: "SELECT |hive.valley FROM hive, apiary", want: "hive has no column valley; apiary does."},
+		{code: "42703", message: `column "stacked" does not exist`, sql: "SELECT * FROM hive WHERE kind = |stacked", want: "it needs single quotes: 'stacked'."},
+		{code: "42703", message: `column "stacked" does not exist`, sql: `SELECT * FROM hive WHERE kind = |"stacked"`, want: "if stacked is a text, write 'stacked'."},
+		{code: "42703", message: `column "power" does not exist`, sql: "SELECT strength AS power FROM hive WHERE |power > 3", want: "power is a name that SELECT gives"},
+		{code: "42703", message: `column "zzz" does not exist`, sql: "SELECT |zzz FROM hive", want: "hive has no column zzz; its columns are hive_id, apiary_id"},
+		{code: "42702", message: `column reference "name" is ambiguous`, sql: "SELECT |name FROM hive JOIN apiary USING (apiary_id)", want: "name is a column of apiary and hive: write which one is meant, as apiary.name or hive.name"},
+		{code: "42803", message: "aggregate functions are not allowed in WHERE", sql: "SELECT kind FROM hive WHERE |count(*) > 1", want: "stands in HAVING"},
+		{code: "42803", message: "aggregate function calls cannot be nested", sql: "SELECT max(|count(*)) FROM hive", want: "needs two steps"},
+		{code: "42803", message: "aggregate functions are not allowed in GROUP BY", sql: "SELECT 1 FROM hive GROUP BY |count(*)", want: "Leave the aggregate out of GROUP BY"},
+		{code: "42803", message: `column "hive.name" must appear in the GROUP BY clause or be used in an aggregate function`, sql: "SELECT |name, count(*) FROM hive", want: "add hive.name to GROUP BY, or aggregate it"},
+		{code: "42P20", message: "window functions are not allowed in WHERE", sql: "SELECT 1 FROM hive WHERE |rank() OVER () = 1", want: "work it out in a subquery"},
+		{code: "42883", message: "operator does not exist: text > integer", sql: "SELECT * FROM hive WHERE name |> 3", want: "On the left of > stands a value of type text, on the right one of type integer"},
+		{code: "42883", message: "operator does not exist: integer == integer", sql: "SELECT * FROM hive WHERE strength |== 3", want: "one equals sign"},
+		{code: "42883", message: "operator does not exist: text + unknown", sql: "SELECT name |+ 'x' FROM hive", want: "put together with ||"},
+		{code: "42883", message: "function lenght(text) does not exist", sql: "SELECT |lenght(name) FROM hive", want: "is length meant?"},
+		{code: "42883", message: "function round(double precision, integer) does not exist", sql: "SELECT |round(1.5::float8, 1)", want: "round(value::numeric, 2)"},
+		{code: "42883", message: "function avg(text) does not exist", sql: "SELECT |avg(name) FROM hive", want: "avg does not take these arguments (text): it is called as avg(number)"},
+		{code: "42883", message: "function ifnull(integer, integer) does not exist", sql: "SELECT |ifnull(strength, 0) FROM hive", want: "write COALESCE(value, other)"},
+		{code: "42883", message: "function upper() does not exist", sql: "SELECT |upper() FROM hive", want: "these arguments (none)"},
+		{code: "42804", message: "argument of WHERE must be type boolean, not type integer", sql: "SELECT * FROM hive WHERE |strength", want: "A condition has to be true or false"},
+		{code: "42804", message: "UNION types integer and text cannot be matched", sql: "SELECT 1 UNION SELECT |name FROM hive", want: "is their order the same on both sides?"},
+		{code: "22P02", message: `invalid input syntax for type integer: "many"`, sql: "SELECT * FROM hive WHERE strength = |'many'", want: "'many' is compared with a number"},
+		{code: "22007", message: `invalid input syntax for type date: "1st of May"`, sql: "SELECT * FROM apiary WHERE founded > |'1st of May'", want: "dates are written year-month-day"},
+		{code: "22008", message: `date/time field value out of range: "2026-02-31"`, sql: "SELECT * FROM apiary WHERE founded > |'2026-02-31'", want: "There is no such date"},
+		{code: "22012", message: "division by zero", sql: "SELECT 1 / 0", want: "NULLIF(divisor, 0)"},
+		{code: "21000", message: "more than one row returned by a subquery used as an expression", sql: "SELECT (SELECT name FROM hive)", want: "gives several rows: use IN"},
+		{code: "42P10", message: "for SELECT DISTINCT, ORDER BY expressions must appear in select list", sql: "SELECT DISTINCT name FROM hive ORDER BY |kind", want: "only by what SELECT shows"},
+		{code: "42P10", message: "ORDER BY position 4 is not in select list", sql: "SELECT name FROM hive ORDER BY |4", want: "there are not so many"},
+		{code: "42712", message: `table name "hive" specified more than once`, sql: "SELECT 1 FROM hive, |hive", want: "an alias of its own"},
+		{code: "22003", message: "integer out of range", sql: "SELECT 2000000000 * 2", want: "cast one of those it is made of"},
+		{code: "42601", message: "subquery must return only one column", sql: "SELECT (|SELECT 1, 2)", want: "has one column"},
+		{code: "42601", message: "subquery in FROM must have an alias", sql: "SELECT * FROM |(SELECT 1)", want: "needs a name behind its parenthesis"},
+		{code: "42601", message: "each UNION query must have the same number of columns", sql: "SELECT 1 UNION SELECT |1, 2", want: "the same number of columns"},
+		{code: "42601", message: `syntax error at or near "SELEC"`, sql: "|SELEC name FROM hive", want: "SELEC looks like a misspelt SELECT.", mended: "SELECT name FROM hive"},
+		{code: "42601", message: `syntax error at or near "hive"`, sql: "SELECT name FORM |hive", want: "FORM looks like a misspelt FROM.", mended: "SELECT name FROM hive"},
+		{code: "42601", message: `syntax error at or near "kind"`, sql: "SELECT kind FROM hive GORUP BY |kind", want: "GORUP looks like a misspelt GROUP", mended: "SELECT kind FROM hive GROUP BY kind"},
+		{code: "42601", message: `syntax error at or near "strength"`, sql: "SELECT name kind |strength FROM hive", want: "Is a comma missing before"},
+		{code: "42601", message: `syntax error at or near "FROM"`, sql: "SELECT name, |FROM hive", want: "a comma too many before FROM", mended: "SELECT name FROM hive"},
+		{code: "42601", message: `syntax error at or near "SELECT"`, sql: "SELECT 1 FROM hive |SELECT 2", want: "A second statement begins here"},
+		{code: "42601", message: `syntax error at or near "order"`, sql: "SELECT |order FROM hive", want: "order is a word of SQL's own", mended: `SELECT "order" FROM hive`},
+		{code: "42601", message: "syntax error at end of input", sql: "SELECT count(* FROM hive|", want: "never closed"},
+		{code: "42601", message: `syntax error at or near ")"`, sql: "SELECT (1)|) FROM hive", want: "none is open"},
+		{code: "42601", message: "syntax error at end of input", sql: "SELECT name FROM hive WHERE|", want: "The text ends too early"},
+		{code: "42601", message: `unterminated quoted string at or near "'log"`, sql: "SELECT name FROM hive WHERE kind = |'log", want: "no quote at its end"},
+		{code: "42601", message: `syntax error at or near "WHERE"`, sql: "SELECT name FROM hive ORDER BY name |WHERE kind = 'x'", want: "The order is SELECT, FROM"},
+		{code: "42601", message: `syntax error at or near "FROM"`, sql: "SELECT CASE WHEN strength > 3 THEN 1 |FROM hive", want: "has no END"},
+		{code: "42703", message: `column "‘log’" does not exist`, sql: "SELECT name FROM hive WHERE kind = |‘log’", want: "straight single quotes", mended: "SELECT name FROM hive WHERE kind = 'log'"},
+		{code: "42703", message: `column "“name”" does not exist`, sql: "SELECT |“name” FROM hive WHERE kind = “it's”", want: "straight single quotes", mended: `SELECT "name" FROM hive WHERE kind = 'it''s'`},
+		{code: "42601", message: `syntax error at or near " "`, sql: "SELECT strength\u00a0– 1 FROM hive WHERE name = 'a – ‘b’'|", want: "word processors", mended: "SELECT strength - 1 FROM hive WHERE name = 'a – ‘b’'"},
+		{code: "XX000", message: "anything", sql: "SELECT 1", want: ""},
+	} {
+		offset := strings.IndexByte(c.sql, '|')
+		if strings.Contains(c.want, "||") {
+			offset = strings.Index(c.sql, "|+")
+		}
+		sql := c.sql
+		if offset >= 0 {
+			sql = c.sql[:offset] + c.sql[offset+1:]
+		}
+		got := explain.Query(explain.QueryError{Code: c.code, Message: c.message, SQL: sql, Offset: offset}, schema)
+		if !strings.Contains(got.Sentence, c.want) || c.want == "" && got.Sentence != "" {
+			t.Errorf("%s\n %s\n got %q\nwant %q", c.message, sql, got.Sentence, c.want)
+		}
+		if c.mended != "" && got.Mended != c.mended {
+			t.Errorf("%s\n got %q\nwant %q", sql, got.Mended, c.mended)
+		}
+	}
+}
+
+// A cause is said only where the text and the rows both point to it: the same text without that difference has none.
+func TestNoCauseIsSaidOfADifferenceThatDoesNotShowIt(t *testing.T) {
+	for _, c := range []struct{ name, sql string }{
+		{"DISTINCT is there", "SELECT DISTINCT kind FROM hive"},
+		{"a bound, but other rows are missing", "SELECT name, strength FROM hive WHERE strength > 7"},
+		{"LIKE with a wildcard", "SELECT name FROM hive WHERE name LIKE 'A%'"},
+		{"a join with its condition", "SELECT h.name FROM hive AS h JOIN apiary AS a ON a.apiary_id = h.apiary_id"},
+		{"columns of unknown tables may join them", "SELECT 1 FROM x, y WHERE a = b"},
+		{"AND and OR in parentheses", "SELECT name FROM hive WHERE (kind = 'a' OR kind = 'b') AND strength BETWEEN 1 AND 2"},
+	} {
+		q, err := sqltext.ReadQuery(c.sql)
+		if err != nil {
+			t.Fatal(err)
+		}
+		traits := q.Traits(schema)
+		if cause := explain.Likely(traits, nil, facts(), schema); cause != nil {
+			t.Errorf("%s: %s", c.name, cause.Sentence)
+		}
+		if traits.Unjoined != nil || traits.AndOr != nil || traits.Exact != "" {
+			t.Errorf("%s: %+v", c.name, traits)
+		}
+	}
+}
+
+func facts() compare.Facts {
+	return compare.Facts{Got: 5, Want: 5, MissingCount: 1, Missing: []result.Row{{[]byte("Amber"), []byte("3")}}, Columns: []result.Column{{Name: "name"}, {Name: "strength"}}}
+}

@@ -1,0 +1,380 @@
+package explain
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"examen/internal/core/compare"
+	"examen/internal/core/result"
+	"examen/internal/core/sqltext"
+)
+
+// Kinds of likely causes.
+const (
+	CauseJoinCondition    = "cause-join-condition"     // tables stand side by side without a condition that joins them
+	CauseAliasForColumn   = "cause-alias-for-column"   // a missing comma made a column's name an alias
+	CauseWithNull         = "cause-equals-null"        // = NULL
+	CauseNotIn            = "cause-not-in-null"        // NOT IN with a NULL among the values
+	CauseLikeExact        = "cause-like-wildcard"      // LIKE without a wildcard
+	CauseOuterUndone      = "cause-outer-join-undone"  // WHERE takes out what an outer join kept
+	CauseInnerJoin        = "cause-inner-join"         // rows without a partner are wanted
+	CauseCountColumn      = "cause-count-column"       // count(column) where rows are to be counted
+	CauseCountStar        = "cause-count-star"         // count(*) where values are to be counted
+	CauseDivision         = "cause-integer-division"   //
+	CauseGroupColumn      = "cause-group-column"       // groups that should be apart are counted as one
+	CauseWhereForHaving   = "cause-where-for-having"   // a condition on rows where one on groups is wanted
+	CauseDistinctMissing  = "cause-distinct-missing"   //
+	CauseDistinctUnwanted = "cause-distinct-unwanted"  //
+	CauseAndOr            = "cause-and-or"             // AND and OR without parentheses
+	CauseBoundLeftOut     = "cause-bound-left-out"     // > for >=
+	CauseBoundTaken       = "cause-bound-taken"        // >= for >
+	CauseOuterJoin        = "cause-outer-join"         // rows without a partner are not wanted
+	CauseNoLimit          = "cause-limit-or-condition" //
+	CauseLimit            = "cause-limit"              //
+	CauseNoCondition      = "cause-condition-missing"  //
+	CauseFewConditions    = "cause-conditions-few"     //
+	CauseManyConditions   = "cause-conditions-many"    //
+	CauseDirection        = "cause-sort-direction"     // ascending for descending
+	CauseNotSorted        = "cause-order-by-missing"   //
+)
+
+// Likely names the likely cause of a difference, as far as the query's text and the rows both point to it; nil where they do not. It says
+// nothing that is read off the reference answer.
+func Likely(traits sqltext.Traits, findings []compare.Finding, facts compare.Facts, schema sqltext.Schema) *Finding {
+	l := &likely{Traits: traits, Facts: facts, schema: schema, kinds: map[compare.Kind]bool{}}
+	for _, f := range findings {
+		l.kinds[f.Kind] = true
+	}
+	for _, cause := range []func() (string, string){l.joinCondition, l.aliasForColumn, l.withNull, l.notIn, l.likeExact, l.outerUndone, l.innerJoin, l.outerJoin, l.count, l.division,
+		l.groupColumn, l.whereForHaving, l.distinct, l.bound, l.andOr, l.limit, l.conditions, l.sorting} {
+		if kind, sentence := cause(); kind != "" {
+			return &Finding{Kind: kind, Sentence: sentence}
+		}
+	}
+	return nil
+}
+
+type likely struct {
+	sqltext.Traits
+	compare.Facts
+	schema sqltext.Schema
+	kinds  map[compare.Kind]bool
+}
+
+// only tells that all findings are of the given kinds.
+func (l *likely) only(kinds ...compare.Kind) bool {
+	for k := range l.kinds {
+		if !slices.Contains(kinds, k) {
+			return false
+		}
+	}
+	return len(l.kinds) > 0
+}
+
+func (l *likely) any(kinds ...compare.Kind) bool {
+	return slices.ContainsFunc(kinds, func(k compare.Kind) bool { return l.kinds[k] })
+}
+
+var valueKinds = []compare.Kind{compare.ValuesDiffer, compare.ValuesFactor, compare.ValuesRounded, compare.ValuesCase, compare.ValuesSpaces, compare.ValuesNull, compare.ValuesDay}
+
+func (l *likely) joinCondition() (string, string) {
+	larger := l.Got > l.Want
+	for _, p := range l.Pairs { // with GROUP BY the counts are too large instead
+		larger = larger || magnitude(p.Got) > magnitude(p.Expected)
+	}
+	if l.Unjoined == nil || !larger {
+		return "", ""
+	}
+	return CauseJoinCondition, fmt.Sprintf("No condition joins %s: so every row of the one is put together with every row of the other. Say with ON (or WHERE) which rows belong together.", plain(l.Unjoined))
+}
+
+func (l *likely) aliasForColumn() (string, string) {
+	if !l.kinds[compare.ColumnsMissing] {
+		return "", ""
+	}
+	for _, o := range l.Outputs {
+		if o.Bare && len(l.schema.With(o.Alias)) > 0 {
+			return CauseAliasForColumn, fmt.Sprintf("Is a comma missing between %s and %s? Without it %s becomes another name for the column %s.", o.Column, o.Alias, o.Alias, o.Column)
+		}
+	}
+	return "", ""
+}
+
+func (l *likely) withNull() (string, string) {
+	if l.WithNull == nil || !l.any(compare.ResultEmpty, compare.RowsMissing) {
+		return "", ""
+	}
+	return CauseWithNull, "A comparison with NULL by = or <> is never true, not even for NULL itself: ask with IS NULL or IS NOT NULL."
+}
+
+func (l *likely) notIn() (string, string) {
+	if !l.NotIn || !l.kinds[compare.ResultEmpty] {
+		return "", ""
+	}
+	return CauseNotIn, "NOT IN is never true when there is a NULL among the values of its subquery: leave NULLs out there (IS NOT NULL), or ask with NOT EXISTS."
+}
+
+func (l *likely) likeExact() (string, string) {
+	if l.Exact == "" || !l.only(compare.ResultEmpty, compare.RowsMissing) {
+		return "", ""
+	}
+	return CauseLikeExact, fmt.Sprintf("LIKE '%s' has no wildcard, so it finds only that very text: %% stands for any characters, _ for one.", l.Exact)
+}
+
+// partnerless tells that some rows, and none of others, have NULL or zero in one column, as rows of an outer join without a partner have.
+func (l *likely) partnerless(rows, others []result.Row) bool {
+	nothing := func(cell []byte) bool { return cell == nil || string(cell) == "0" }
+	for c := range l.Columns {
+		if !slices.ContainsFunc(rows, func(r result.Row) bool { return !nothing(r[c]) }) && !slices.ContainsFunc(others, func(r result.Row) bool { return nothing(r[c]) }) {
+			return len(rows) > 0
+		}
+	}
+	return false
+}
+
+func (l *likely) missingPartnerless() bool {
+	return l.only(compare.RowsMissing, compare.ResultEmpty) && l.partnerless(l.Missing, l.Present)
+}
+
+func (l *likely) outerUndone() (string, string) {
+	if l.Undone == "" || !l.missingPartnerless() && !(l.MissingCount > 0 && l.ExtraCount == 0 && l.any(compare.RowsMissing, compare.ResultEmpty) && l.Where == 1) {
+		return "", ""
+	}
+	return CauseOuterUndone, fmt.Sprintf("The outer join keeps rows without a partner in %s, but WHERE then tests a column of %s, which is NULL for them: so they are taken out again. Put that condition into ON.", l.Undone, l.Undone)
+}
+
+func (l *likely) innerJoin() (string, string) {
+	if l.Inner == 0 || l.Outer > 0 || !l.missingPartnerless() {
+		return "", ""
+	}
+	return CauseInnerJoin, "Rows that have no partner in the other table are missing: a join leaves them out. An outer join (LEFT JOIN) keeps them."
+}
+
+func (l *likely) outerJoin() (string, string) {
+	if l.Outer == 0 || !l.only(compare.RowsExtra) || !l.partnerless(l.Extra, l.Present) {
+		return "", ""
+	}
+	return CauseOuterJoin, "Rows that have no partner in the other table are too many: an outer join keeps them, JOIN alone leaves them out."
+}
+
+// count is for one column in which COUNT counts the wrong thing.
+func (l *likely) count() (string, string) {
+	if !l.only(valueKinds...) || len(l.Pairs) == 0 {
+		return "", ""
+	}
+	column := l.Pairs[0].Column
+	if column >= len(l.Outputs) || l.Outputs[column].Aggregate != "count" {
+		return "", ""
+	}
+	fewer, more := true, true
+	for _, p := range l.Pairs {
+		got, want := magnitude(p.Got), magnitude(p.Expected)
+		fewer = fewer && p.Column == column && got < want
+		more = more && p.Column == column && got > want && (l.Outer == 0 || want == 0 && got == 1)
+	}
+	switch argument := l.Outputs[column].Argument; {
+	case fewer && argument != "*" && argument != "":
+		return CauseCountColumn, fmt.Sprintf("count(%s) counts only the rows in which %s is not NULL; count(*) counts all rows.", argument, argument)
+	case more && argument == "*" && l.Outer > 0:
+		return CauseCountStar, "count(*) counts rows, also the one that an outer join makes where there is no partner: count a column of the other table, which is NULL there."
+	case more && argument == "*":
+		return CauseCountStar, "count(*) counts all rows; count(column) counts only those in which the column is not NULL."
+	}
+	return "", ""
+}
+
+func (l *likely) division() (string, string) {
+	if !l.only(valueKinds...) || len(l.Pairs) == 0 {
+		return "", ""
+	}
+	column := l.Pairs[0].Column
+	if column >= len(l.Outputs) || !l.Outputs[column].Divides || !slices.Contains([]string{"integer", "bigint", "smallint"}, l.Columns[column].Type.Name) {
+		return "", ""
+	}
+	for _, p := range l.Pairs {
+		if p.Got == nil || p.Expected == nil || p.Column != column || math.Trunc(magnitude(p.Expected)) != magnitude(p.Got) {
+			return "", ""
+		}
+	}
+	return CauseDivision, "An integer divided by an integer gives an integer: what comes after the point is cut off. Make one of them a decimal number first, as in 1.0 * a / b or a::numeric / b."
+}
+
+// groupColumn is for a row of the attempt that takes together what are several rows.
+func (l *likely) groupColumn() (string, string) {
+	if l.Groups == 0 || len(l.Outputs) == 0 || l.ExtraCount == 0 || l.MissingCount <= l.ExtraCount || l.MissingCount > int64(len(l.Missing)) {
+		return "", ""
+	}
+	key := func(row result.Row) string {
+		var b strings.Builder
+		for i, o := range l.Outputs {
+			if o.Aggregate == "" {
+				fmt.Fprintf(&b, "%q ", row[i])
+			}
+		}
+		return b.String()
+	}
+	counts := map[string]int{}
+	sums := map[string]float64{}
+	summed := slices.IndexFunc(l.Outputs, func(o sqltext.Output) bool { return o.Aggregate == "count" || o.Aggregate == "sum" })
+	for _, m := range l.Missing {
+		k := key(m)
+		counts[k]++
+		if summed >= 0 {
+			sums[k] += magnitude(m[summed])
+		}
+	}
+	several := false
+	for _, e := range l.Extra {
+		k := key(e)
+		if counts[k] == 0 || summed >= 0 && math.Abs(sums[k]-magnitude(e[summed])) > 1e-9*math.Abs(sums[k]) {
+			return "", ""
+		}
+		several = several || counts[k] > 1
+	}
+	if !several {
+		return "", ""
+	}
+	return CauseGroupColumn, "Groups that should be apart are taken together, because they have the same values in what GROUP BY names: group by a column, too, that tells them apart (a key)."
+}
+
+func (l *likely) whereForHaving() (string, string) {
+	if l.Having || !l.any(append(valueKinds, compare.RowsMissing, compare.RowsExtra, compare.ResultEmpty)...) {
+		return "", ""
+	}
+	for _, c := range l.Comparisons {
+		for i, o := range l.Outputs {
+			if c.Having || o.Aggregate == "" || o.Argument != c.Expression || o.Aggregate == "min" || o.Aggregate == "max" {
+				continue
+			}
+			if l.kinds[compare.ResultEmpty] || l.smaller(i) {
+				return CauseWhereForHaving, fmt.Sprintf("WHERE %s %s %s takes out single rows before they are put into groups; a condition on %s(%s), for whole groups, stands in HAVING.",
+					c.Expression, c.Operator, c.Value, o.Aggregate, o.Argument)
+			}
+		}
+	}
+	return "", ""
+}
+
+// smaller tells that an aggregate came out smaller than expected, or that groups are missing.
+func (l *likely) smaller(column int) bool {
+	for _, p := range l.Pairs {
+		if p.Column == column {
+			return magnitude(p.Got) < magnitude(p.Expected) || l.Outputs[column].Aggregate == "avg"
+		}
+	}
+	return l.ExtraCount > 0 || l.MissingCount > 0
+}
+
+func (l *likely) distinct() (string, string) {
+	switch {
+	case l.any(compare.RowsRepeated, compare.RowsMultiplied) && l.SameSet && l.Compound && !l.Union:
+		return CauseDistinctMissing, "Each expected row is there, but some come several times: UNION leaves repeated rows out, UNION ALL keeps them."
+	case l.any(compare.RowsRepeated, compare.RowsMultiplied) && l.SameSet && !l.Distinct && !l.Union && l.Groups == 0:
+		if l.Inner+l.Outer > 0 {
+			return CauseDistinctMissing, "Each expected row is there, but some come again for every partner that the join finds: DISTINCT leaves repeated rows out, and so does asking with EXISTS instead of joining."
+		}
+		return CauseDistinctMissing, "Each expected row is there, but some come several times: DISTINCT leaves repeated rows out."
+	case l.kinds[compare.DuplicatesRemoved] && l.SameSet && l.Union:
+		return CauseDistinctUnwanted, "UNION, INTERSECT and EXCEPT leave out rows that repeat others; with ALL they stay."
+	case l.kinds[compare.DuplicatesRemoved] && l.SameSet && l.Distinct:
+		return CauseDistinctUnwanted, "DISTINCT leaves out rows that look alike, although they stand for different things."
+	case l.kinds[compare.DuplicatesRemoved] && l.SameSet && l.Groups > 0:
+		return CauseDistinctUnwanted, "GROUP BY makes one row of those that look alike, although they stand for different things."
+	}
+	return "", ""
+}
+
+// bound is for comparisons that take a value at their bound, or do not. The column has to be in the output, so that the rows show it.
+func (l *likely) bound() (string, string) {
+	for _, c := range l.Comparisons {
+		column := slices.IndexFunc(l.Outputs, func(o sqltext.Output) bool { return o.Expression == c.Expression })
+		if column < 0 {
+			continue
+		}
+		atBound := func(rows []result.Row) bool {
+			return len(rows) > 0 && !slices.ContainsFunc(rows, func(r result.Row) bool {
+				return !equal(r[column], c.Value) && (c.Operator != "between" || !equal(r[column], c.High))
+			})
+		}
+		switch {
+		case (c.Operator == "<" || c.Operator == ">") && l.ExtraCount == 0 && l.any(compare.RowsMissing, compare.ResultEmpty) && atBound(l.Missing):
+			return CauseBoundLeftOut, fmt.Sprintf("Just the rows at the bound are missing: %s %s %s leaves out %s itself; %s= takes it in.", c.Expression, c.Operator, c.Value, c.Value, c.Operator)
+		case (c.Operator == "<=" || c.Operator == ">=") && l.MissingCount == 0 && l.only(compare.RowsExtra) && atBound(l.Extra):
+			return CauseBoundTaken, fmt.Sprintf("Just the rows at the bound are too many: %s %s %s takes %s itself in; %s leaves it out.", c.Expression, c.Operator, c.Value, c.Value, c.Operator[:1])
+		case c.Operator == "between" && l.MissingCount == 0 && l.only(compare.RowsExtra) && atBound(l.Extra):
+			return CauseBoundTaken, fmt.Sprintf("Just the rows at a bound are too many: BETWEEN %s AND %s takes both bounds in.", c.Value, c.High)
+		}
+	}
+	return "", ""
+}
+
+func (l *likely) andOr() (string, string) {
+	if l.AndOr == nil || !l.only(compare.RowsExtra, compare.RowsMissing) || l.ExtraCount == 0 {
+		return "", ""
+	}
+	return CauseAndOr, "AND binds more strongly than OR: a OR b AND c means a OR (b AND c). Put parentheses around what belongs together."
+}
+
+func (l *likely) limit() (string, string) {
+	if l.Limit < 0 || l.Got != l.Limit || !l.only(compare.RowsMissing) {
+		return "", ""
+	}
+	return CauseLimit, fmt.Sprintf("LIMIT %d ends the result before all rows have come.", l.Limit)
+}
+
+func (l *likely) conditions() (string, string) {
+	among := int64(len(l.Present)) == l.Want && l.Want > 1 || len(l.Present) > 100 // the rows that are right are not so by chance
+	switch {
+	case l.only(compare.RowsExtra) && l.Leading && among && len(l.Sort) > 0 && l.Limit < 0 && !l.partnerless(l.Extra, l.Present):
+		return CauseNoLimit, "The first rows are those expected, and others follow them: LIMIT ends the result after so many rows, a condition (WHERE, or HAVING for groups) keeps the others out."
+	case l.only(compare.RowsExtra) && among && l.Where == 0 && !l.Having && l.Inner+l.Outer == 0 && !l.Compound && l.Limit < 0:
+		return CauseNoCondition, "All expected rows are there, and others too; the query has no condition. WHERE keeps only the rows for which it is true."
+	case l.only(compare.RowsExtra) && among && l.Where > 0:
+		return CauseFewConditions, "All expected rows are there, and others too: the conditions let too much through. Is one missing, or is one too wide?"
+	case l.only(compare.RowsMissing) && l.Where > 1:
+		return CauseManyConditions, fmt.Sprintf("All rows that came are right, but others are missing: of the %d conditions in WHERE one takes out too much.", l.Where)
+	}
+	return "", ""
+}
+
+func (l *likely) sorting() (string, string) {
+	switch {
+	case l.kinds[compare.RowOrderReversed] && len(l.Sort) > 0 && l.Sort[0]:
+		return CauseDirection, "DESC sorts from the largest to the smallest; without it (or with ASC) the smallest comes first."
+	case l.kinds[compare.RowOrderReversed] && len(l.Sort) > 0:
+		return CauseDirection, "ORDER BY sorts from the smallest to the largest; with DESC behind it the largest comes first."
+	case l.any(compare.RowOrder, compare.RowOrderReversed, compare.RowOrderKey) && len(l.Sort) == 0:
+		return CauseNotSorted, "The query has no ORDER BY: without it the rows come in any order."
+	}
+	return "", ""
+}
+
+// magnitude reads a number, zero for what is none.
+func magnitude(cell []byte) float64 {
+	x, _ := strconv.ParseFloat(string(cell), 64)
+	return x
+}
+
+// equal tells whether a cell is the value of a constant, as a number or as a text.
+func equal(cell []byte, value string) bool {
+	if cell == nil {
+		return false
+	}
+	if string(cell) == value || string(cell) == value+" 00:00:00" {
+		return true
+	}
+	x, errX := strconv.ParseFloat(string(cell), 64)
+	y, errY := strconv.ParseFloat(value, 64)
+	return errX == nil && errY == nil && x == y
+}
+
+// plain writes names as people do, without quotes: a, b and c.
+func plain(names []string) string {
+	if len(names) < 2 {
+		return strings.Join(names, "")
+	}
+	return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1]
+}

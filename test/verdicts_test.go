@@ -1,0 +1,136 @@
+package test
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"gopkg.in/yaml.v3"
+
+	"examen/internal/client"
+)
+
+// pair is a task of testdata/verdicts.yaml with what learners wrote.
+type pair struct {
+	Exercise, Dataset, Reference string
+	Check                        map[string]any
+	Attempts                     []map[string]string // one key: the outcome, and what is said first
+}
+
+func pairs(t testing.TB) []pair {
+	t.Helper()
+	content, err := os.ReadFile(filepath.Join("testdata", "verdicts.yaml"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var all []pair
+	if err := yaml.Unmarshal(content, &all); err != nil {
+		t.Fatal(err)
+	}
+	return all
+}
+
+// tasksAbout writes the tasks about one dataset as a paper.
+func tasksAbout(t testing.TB, slug, dataset string, all []pair) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "---\npaper: %s\ntitle: %s\ndataset: %s\n---\n", slug, slug, dataset)
+	for _, p := range all {
+		if p.Dataset != dataset && !(p.Dataset == "" && dataset == "apiary") {
+			continue
+		}
+		fmt.Fprintf(&b, "\n## %s {#%s}\n\n```sql answer\n%s\n```\n", p.Exercise, p.Exercise, p.Reference)
+		if p.Check != nil {
+			check, err := yaml.Marshal(p.Check)
+			if err != nil {
+				t.Fatal(err)
+			}
+			fmt.Fprintf(&b, "\n```yaml check\n%s```\n", check)
+		}
+	}
+	return b.String()
+}
+
+var manyMeasurements = regexp.MustCompile(`generate_series\(1, 50\)`)
+
+// nights is the observatory's dataset with one measurement in ten, so that it is built quickly.
+func nights(t testing.TB) map[string]string {
+	files := map[string]string{}
+	for _, name := range []string{"tables.sql", "rows.sql"} {
+		content, err := os.ReadFile(filepath.Join("..", "packs", "observatory", "nights", name))
+		if err != nil {
+			t.Fatal(err)
+		}
+		files["nights/"+name] = manyMeasurements.ReplaceAllString(string(content), "generate_series(1, 5)")
+	}
+	return files
+}
+
+// Every query of the table gets its outcome, and says first what the table says.
+func TestVerdictsAreThoseATeacherWouldGive(t *testing.T) {
+	all := pairs(t)
+	teacher := hazel(t)
+	files := nights(t)
+	files["pack.yaml"] = "pack: verdicts\ntitle: Verdicts\ndatasets:\n  nights:\n    title: Nights\n    setup: [nights/tables.sql, nights/rows.sql]\npapers: [apiary.md, nights.md]\n"
+	files["apiary.md"] = tasksAbout(t, "verdicts-apiary", "apiary", all)
+	files["nights.md"] = tasksAbout(t, "verdicts-nights", "nights", all)
+	if _, err := client.Loaded(ctx, teacher, scripts(files)); err != nil {
+		t.Fatal(err)
+	}
+	for _, paper := range []string{"verdicts-apiary", "verdicts-nights"} {
+		if _, err := client.Read[client.CoursePaper](teacher.OpenPaper(ctx, "evening-group", paper, client.PaperTimes{})); err != nil {
+			t.Fatal(err)
+		}
+	}
+	_, learner := newcomer(t)
+	checked, right := 0, 0
+	for _, p := range all {
+		paper := "verdicts-apiary"
+		if p.Dataset == "nights" {
+			paper = "verdicts-nights"
+		}
+		for _, attempt := range p.Attempts {
+			for want, sql := range attempt {
+				checked++
+				if want == "correct" {
+					right++
+				}
+				a, err := client.Read[client.Attempt](learner.Submit(ctx, paper, p.Exercise, client.Query{Sql: sql}))
+				if err != nil {
+					t.Errorf("%s: %s\n  %v", p.Exercise, sql, err)
+					continue
+				}
+				if got := said(a, want); got != want {
+					t.Errorf("%s: %s\n  got  %s\n  want %s\n  %s%s", p.Exercise, sql, got, want, a.Error.Title, sentences(a))
+				}
+			}
+		}
+	}
+	if checked < 250 || right < 80 {
+		t.Errorf("the table has %d pairs, %d of them right; 250 and 80 are wanted", checked, right)
+	}
+}
+
+// said is what came of an attempt, in the table's words: for an error, what was wanted if the plain words hold that.
+func said(a client.Attempt, want string) string {
+	outcome := string(a.Outcome)
+	if part, is := strings.CutPrefix(want, "failed "); is && a.Outcome == client.Failed {
+		if strings.Contains(a.Error.Detail, part) {
+			return want
+		}
+		return "failed " + a.Error.Detail
+	}
+	if len(a.Findings) > 0 {
+		return outcome + " " + a.Findings[0].Kind
+	}
+	return outcome
+}
+
+func sentences(a client.Attempt) (all string) {
+	for _, f := range a.Findings {
+		all += "\n  - " + f.Kind + ": " + f.Sentence
+	}
+	return all
+}
