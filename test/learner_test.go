@@ -374,6 +374,14 @@ func TestASessionThatHasExpired(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	until(t, "the service hears of the change", func() bool {
+		r, err := c.GetSession(ctx)
+		if err != nil {
+			return false
+		}
+		defer r.Body.Close()
+		return r.StatusCode == 401
+	})
 	if p := problemOf(t)(c.Submit(ctx, "first-look", "1", client.Query{Sql: "SELECT 1"})); p.Status != 401 || p.Type != "examen:no-session" || !strings.Contains(p.Detail, "Log in again") {
 		t.Errorf("got %+v", p)
 	}
