@@ -34,13 +34,16 @@ func BenchmarkCompareFiftyRows(b *testing.B) {
 	b.ReportMetric(float64(b.N)/b.Elapsed().Seconds(), "compares/s")
 }
 
-// One row of the observatory's measurements.
+// Rows like the observatory's measurements.
 func BenchmarkDigestOfAMeasurement(b *testing.B) {
 	columns := []result.Column{{Type: result.Type{OID: 20}}, {Type: result.Type{OID: 1114}}, {Type: result.Type{OID: 1042}}, {Type: result.Type{OID: 1700}}, {Type: result.Type{OID: 701}}, {Type: result.Type{OID: 16}}}
-	row := result.Row{[]byte("123456"), []byte("2024-03-01 21:45:50"), []byte("V"), []byte("11.234"), []byte("0.03456789012345678"), []byte("t")}
+	rows := make([]result.Row, 10_000)
+	for i := range rows {
+		rows[i] = result.Row{fmt.Append(nil, 123456+i), fmt.Appendf(nil, "2024-03-01 21:%02d:%02d", i/60%60, i%60), []byte("V"), fmt.Appendf(nil, "11.%03d", i%1000), fmt.Append(nil, 1/float64(i+29)), []byte("t")}
+	}
 	plan, _ := compare.NewPlan(compare.Policy{}, compare.Reference{Columns: columns}, columns)
 	d := plan.Attempt(plan.Reference(1_000_000).Digest())
-	for b.Loop() {
-		d.Add(row)
+	for i := 0; b.Loop(); i++ {
+		d.Add(rows[i%len(rows)])
 	}
 }
