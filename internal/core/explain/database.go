@@ -39,6 +39,10 @@ const (
 	cannotCoerce     = "42846"
 	indeterminate    = "42P18"
 	badRegexp        = "2201B"
+	wrongObjectType  = "42809"
+
+	negativePower     = "2201F"
+	negativeLogarithm = "2201E"
 )
 
 var (
@@ -76,7 +80,7 @@ func Query(e QueryError, schema sqltext.Schema) Plain {
 		return Plain{Sentence: "The text holds quotes, dashes or spaces as word processors write them, which mean something else in SQL (or nothing): texts stand in straight single quotes ('), a minus is -.",
 			Offset: at, Mended: mended}
 	}
-	p := Plain{Offset: -1}
+	p := Plain{Offset: x.unplaced()}
 	switch e.Code {
 	case syntaxFault:
 		return x.syntax()
@@ -97,9 +101,11 @@ func Query(e QueryError, schema sqltext.Schema) Plain {
 	case badText, badDatetime, datetimeRange:
 		p.Sentence = x.value()
 	case divisionByZero:
+		p.Offset = x.only((*sqltext.Query).Divisions)
 		p.Sentence = "Some row divides by zero. NULLIF(divisor, 0) makes a zero NULL, and then the quotient is NULL, too."
 	case cardinality:
 		if strings.Contains(e.Message, "subquery") {
+			p.Offset = x.only((*sqltext.Query).ScalarSubqueries)
 			p.Sentence = "A subquery that stands for one value gives several rows: use IN in place of =, an aggregate such as max(), or a condition that leaves one row."
 		}
 	case badReference:
@@ -114,6 +120,12 @@ func Query(e QueryError, schema sqltext.Schema) Plain {
 		p.Sentence = "The database cannot tell the type of a value here: cast it, as in NULL::integer."
 	case outOfRange:
 		p.Sentence = "A number became too large for its type: cast one of those it is made of to numeric or bigint, as in a::bigint * b."
+	case wrongObjectType:
+		if strings.HasPrefix(e.Message, "count(*) must be used") {
+			p.Sentence = "count needs to know what to count: count(*) counts rows, count(column) the values that are not NULL."
+		}
+	case negativePower, negativeLogarithm:
+		p.Sentence = "Some row has a number for which this is not defined, as the root or the logarithm of a negative number: leave such rows out with a condition, or make them NULL with CASE."
 	case badRegexp:
 		p.Sentence = "The regular expression cannot be read: is a bracket or parenthesis not closed?"
 	}
@@ -123,6 +135,18 @@ func Query(e QueryError, schema sqltext.Schema) Plain {
 type queryError struct {
 	QueryError
 	schema sqltext.Schema
+}
+
+// only is the place that a search of the query finds, if it is the only one; else -1.
+func (x *queryError) only(search func(*sqltext.Query) []int) int {
+	q, err := sqltext.ReadQuery(x.SQL)
+	if err != nil {
+		return -1
+	}
+	if found := search(q); len(found) == 1 {
+		return found[0]
+	}
+	return -1
 }
 
 func (x *queryError) tables() []string {
@@ -140,6 +164,15 @@ func (x *queryError) name() string {
 		return found[1]
 	}
 	return ""
+}
+
+// unplaced is where the name that the message is about stands, if the message names no place and it stands in one place only; else -1.
+func (x *queryError) unplaced() int {
+	name := x.name()
+	if x.Offset >= 0 || name == "" || strings.Count(x.SQL, name) != 1 {
+		return -1
+	}
+	return strings.Index(x.SQL, name)
 }
 
 func (x *queryError) table() string {
@@ -263,6 +296,14 @@ func (x *queryError) function() string {
 			return "Equality is written with one equals sign: =."
 		case operator == "+" && (left == "text" || right == "text" || strings.HasPrefix(left, "character") || strings.HasPrefix(right, "character")):
 			return "Texts are put together with ||, not with +."
+		case operator == "=<":
+			return "At most is written <=."
+		case isDate(left) && isNumber(right), isNumber(left) && isDate(right):
+			return "A date is compared with a date in single quotes, as in '2026-05-01'; a year alone is taken out of it with EXTRACT(year FROM day)."
+		case isNumber(left) && isText(right), isText(left) && isNumber(right):
+			return fmt.Sprintf("On the left of %s stands a value of type %s, on the right one of type %s. If the number is meant as a text, put it in single quotes; a text that holds numbers can be cast, as in value::numeric.", operator, left, right)
+		case left == "boolean" || right == "boolean":
+			return fmt.Sprintf("On one side of %s stands a condition, which is true or false, on the other a value of type %s: two comparisons are joined with AND, as in a < b AND b < c.", operator, other(left, right))
 		}
 		return fmt.Sprintf("On the left of %s stands a value of type %s, on the right one of type %s, and these cannot be taken together so. Compare like with like, or cast one side, as in value::%s.", operator, left, right, castTo(left, right))
 	}
@@ -301,6 +342,20 @@ func argumentTypes(s string) string {
 	return strings.ReplaceAll(s, "unknown", "a text")
 }
 
+func isDate(t string) bool { return t == "date" || strings.HasPrefix(t, "timestamp") }
+func isText(t string) bool { return t == "text" || strings.HasPrefix(t, "character") }
+func isNumber(t string) bool {
+	return slices.Contains([]string{"smallint", "integer", "bigint", "numeric", "real", "double precision"}, t)
+}
+
+// other is the type beside boolean.
+func other(left, right string) string {
+	if left == "boolean" {
+		return right
+	}
+	return left
+}
+
 // castTo is the type to cast a side to so that both are alike.
 func castTo(left, right string) string {
 	for _, t := range []string{"date", "timestamp without time zone", "numeric", "integer", "double precision", "bigint"} {
@@ -327,11 +382,11 @@ func (x *queryError) value() string {
 	if found := invalidForType.FindStringSubmatch(x.Message); found != nil {
 		switch {
 		case strings.Contains(found[1], "integer"), strings.Contains(found[1], "numeric"), strings.Contains(found[1], "double"), strings.Contains(found[1], "smallint"):
-			return fmt.Sprintf("'%s' is compared with a number, or cast to one, and it is none: is another column meant?", found[2])
+			return fmt.Sprintf("'%s' stands where a number is wanted: it is compared with one, cast to one, or shares a column with numbers (CASE, COALESCE, UNION).", found[2])
 		case strings.Contains(found[1], "date"), strings.Contains(found[1], "time"):
 			return fmt.Sprintf("'%s' is no date: dates are written year-month-day, as in '2026-05-01'.", found[2])
 		case strings.Contains(found[1], "boolean"):
-			return fmt.Sprintf("'%s' is neither true nor false.", found[2])
+			return fmt.Sprintf("'%s' is neither true nor false: on each side of AND and OR stands a whole condition, as in kind = 'a' OR kind = 'b'.", found[2])
 		}
 		return fmt.Sprintf("'%s' is no value of the type %s.", found[2], found[1])
 	}
@@ -351,64 +406,4 @@ func (x *queryError) reference() string {
 		return "DISTINCT ON (columns) needs an ORDER BY that begins with the same columns."
 	}
 	return ""
-}
-
-// syntax explains a text that cannot be read.
-func (x *queryError) syntax() Plain {
-	p := Plain{Offset: -1}
-	switch m := x.Message; {
-	case strings.Contains(m, "subquery must return only one column"):
-		p.Sentence = "A subquery that stands for one value, or behind IN, has one column: leave the others out of its SELECT."
-	case strings.Contains(m, "same number of columns"):
-		p.Sentence = "Both queries of a UNION, INTERSECT or EXCEPT need the same number of columns."
-	case strings.Contains(m, "subquery in FROM must have an alias"):
-		p.Sentence = "A subquery in FROM needs a name behind its parenthesis, as in FROM (SELECT ...) AS strong."
-	case strings.Contains(m, "no tables specified"):
-		p.Sentence = "The star stands for all columns of the tables in FROM, and there is no FROM."
-	}
-	if p.Sentence != "" {
-		return p
-	}
-	repair := sqltext.FindSlip(x.SQL, x.Message, x.Offset)
-	if repair == nil {
-		if found := quotedMessage.FindStringSubmatch(x.Message); found != nil {
-			p.Sentence = fmt.Sprintf("Up to %s the text can be read as SQL; look at that place, and just before it.", quote(found[1]))
-		}
-		return p
-	}
-	p.Offset, p.Mended = repair.Offset, repair.Mended
-	switch repair.Slip {
-	case sqltext.SlipKeyword:
-		p.Sentence = fmt.Sprintf("%s looks like a misspelt %s.", repair.Word, repair.Meant)
-	case sqltext.SlipComma:
-		p.Sentence = fmt.Sprintf("Is a comma missing before %s?", repair.Word)
-	case sqltext.SlipTrailingComma:
-		p.Sentence = "There is a comma too many: nothing follows it in the list."
-		if repair.Word != "" {
-			p.Sentence = fmt.Sprintf("There is a comma too many before %s.", repair.Word)
-		}
-	case sqltext.SlipSemicolon:
-		p.Sentence = "A second statement begins here, without a semicolon before it. One query is expected: leave the other out."
-	case sqltext.SlipReserved:
-		p.Sentence = fmt.Sprintf("%s is a word of SQL's own and cannot be a name as it is: choose another name, or put it in double quotes.", repair.Word)
-	case sqltext.SlipParenthesis:
-		p.Sentence = "This parenthesis is opened and never closed."
-	case sqltext.SlipClosing:
-		p.Sentence = "This parenthesis is closed, but none is open."
-	case sqltext.SlipQuote:
-		p.Sentence = "A text begins with a single quote here and has no quote at its end. (A quote within a text is written twice: 'it''s'.)"
-	case sqltext.SlipNameQuote:
-		p.Sentence = "A name begins with a double quote here and has none at its end."
-	case sqltext.SlipComment:
-		p.Sentence = "A comment begins with /* here and is never closed with */."
-	case sqltext.SlipEnd:
-		p.Sentence = "The text ends too early: something is missing after its last word."
-	case sqltext.SlipClauseOrder:
-		p.Sentence = fmt.Sprintf("%s cannot stand here. The order is SELECT, FROM with its joins, WHERE, GROUP BY, HAVING, ORDER BY, LIMIT.", repair.Word)
-	case sqltext.SlipCase:
-		p.Sentence = "This CASE has no END: CASE WHEN condition THEN value ELSE value END."
-	case sqltext.SlipDoubleOperator:
-		p.Sentence = "Equality is written with one equals sign: =."
-	}
-	return p
 }

@@ -49,7 +49,7 @@ func TestDatabaseErrorsInPlainWords(t *testing.T) {
 		{code: "42883", message: "function upper() does not exist", sql: "SELECT |upper() FROM hive", want: "these arguments (none)"},
 		{code: "42804", message: "argument of WHERE must be type boolean, not type integer", sql: "SELECT * FROM hive WHERE |strength", want: "A condition has to be true or false"},
 		{code: "42804", message: "UNION types integer and text cannot be matched", sql: "SELECT 1 UNION SELECT |name FROM hive", want: "is their order the same on both sides?"},
-		{code: "22P02", message: `invalid input syntax for type integer: "many"`, sql: "SELECT * FROM hive WHERE strength = |'many'", want: "'many' is compared with a number"},
+		{code: "22P02", message: `invalid input syntax for type integer: "many"`, sql: "SELECT * FROM hive WHERE strength = |'many'", want: "'many' stands where a number is wanted"},
 		{code: "22007", message: `invalid input syntax for type date: "1st of May"`, sql: "SELECT * FROM apiary WHERE founded > |'1st of May'", want: "dates are written year-month-day"},
 		{code: "22008", message: `date/time field value out of range: "2026-02-31"`, sql: "SELECT * FROM apiary WHERE founded > |'2026-02-31'", want: "There is no such date"},
 		{code: "22012", message: "division by zero", sql: "SELECT 1 / 0", want: "NULLIF(divisor, 0)"},
@@ -77,6 +77,35 @@ func TestDatabaseErrorsInPlainWords(t *testing.T) {
 		{code: "42703", message: `column "‘log’" does not exist`, sql: "SELECT name FROM hive WHERE kind = |‘log’", want: "straight single quotes", mended: "SELECT name FROM hive WHERE kind = 'log'"},
 		{code: "42703", message: `column "“name”" does not exist`, sql: "SELECT |“name” FROM hive WHERE kind = “it's”", want: "straight single quotes", mended: `SELECT "name" FROM hive WHERE kind = 'it''s'`},
 		{code: "42601", message: `syntax error at or near " "`, sql: "SELECT strength\u00a0– 1 FROM hive WHERE name = 'a – ‘b’'|", want: "word processors", mended: "SELECT strength - 1 FROM hive WHERE name = 'a – ‘b’'"},
+		{code: "42601", message: `syntax error at or near "name"`, sql: "SELECT name FROM hive ORDER |name", want: "After ORDER the word BY is missing.", mended: "SELECT name FROM hive ORDER BY name"},
+		{code: "42601", message: `syntax error at or near "kind"`, sql: "SELECT count(*) FROM hive GROUP |kind", want: "After GROUP the word BY is missing.", mended: "SELECT count(*) FROM hive GROUP BY kind"},
+		{code: "42601", message: `syntax error at or near "kind"`, sql: "SELECT rank() OVER (PARTITION |kind) FROM hive", want: "After PARTITION", mended: "SELECT rank() OVER (PARTITION BY kind) FROM hive"},
+		{code: "42601", message: "syntax error at end of input", sql: "SELECT name FROM hive JOIN apiary|", want: "This JOIN has no condition"},
+		{code: "42601", message: `syntax error at or near "WHERE"`, sql: "SELECT * FROM hive JOIN apiary |WHERE strength > 3", want: "This JOIN has no condition"},
+		{code: "42601", message: `syntax error at or near "'skep'"`, sql: "SELECT * FROM hive WHERE kind IN |'skep'", want: "After IN the values stand in parentheses", mended: "SELECT * FROM hive WHERE kind IN ('skep')"},
+		{code: "42601", message: `syntax error at or near "'skep'"`, sql: "SELECT * FROM hive WHERE kind IN |'skep', 'long' ORDER BY name", want: "After IN the values stand in parentheses", mended: "SELECT * FROM hive WHERE kind IN ('skep', 'long') ORDER BY name"},
+		{code: "42601", message: `syntax error at or near ","`, sql: "SELECT * FROM hive WHERE strength BETWEEN 1|, 5", want: "BETWEEN has AND", mended: "SELECT * FROM hive WHERE strength BETWEEN 1 AND 5"},
+		{code: "42601", message: `syntax error at or near "'skep'"`, sql: "SELECT * FROM hive WHERE kind IS |'skep'", want: "IS asks for NULL, TRUE or FALSE; other values are compared with =.", mended: "SELECT * FROM hive WHERE kind = 'skep'"},
+		{code: "42601", message: `syntax error at or near "'skep'"`, sql: "SELECT * FROM hive WHERE kind is not |'skep'", want: "IS NOT asks for NULL", mended: "SELECT * FROM hive WHERE kind <> 'skep'"},
+		{code: "42601", message: "syntax error at end of input", sql: "SELECT * FROM hive WHERE name LIKE Am%|", want: "it needs single quotes, 'Am%'.", mended: "SELECT * FROM hive WHERE name LIKE 'Am%'"},
+		{code: "42601", message: `syntax error at or near ">"`, sql: "SELECT * FROM hive WHERE kind <> 'skep' && strength |> 3", want: "What is written && elsewhere is AND in SQL.", mended: "SELECT * FROM hive WHERE kind <> 'skep' AND strength > 3"},
+		{code: "42601", message: `syntax error at or near "=>"`, sql: "SELECT * FROM hive WHERE strength |=> 3", want: "What is written => elsewhere is >= in SQL.", mended: "SELECT * FROM hive WHERE strength >= 3"},
+		{code: "42601", message: `syntax error at or near "'full name'"`, sql: "SELECT name AS |'full name' FROM hive", want: `stands in double quotes: "full name"`, mended: `SELECT name AS "full name" FROM hive`},
+		{code: "42601", message: `syntax error at or near "name"`, sql: "SELECT name AS full |title FROM hive", want: `stands in double quotes: "full title"`, mended: `SELECT name AS "full title" FROM hive`},
+		{code: "42601", message: `syntax error at or near "5"`, sql: "SELECT TOP |5 name FROM hive ORDER BY name;", want: "at the end of the query: LIMIT 5.", mended: "SELECT name FROM hive ORDER BY name LIMIT 5"},
+		{code: "42601", message: "LIMIT #,# syntax is not supported", sql: "SELECT name FROM hive |LIMIT 5, 10", want: "LIMIT takes one number", mended: "SELECT name FROM hive LIMIT 10 OFFSET 5"},
+		{code: "42601", message: `syntax error at or near "kind"`, sql: "SELECT name; |kind FROM hive", want: "A semicolon ends the whole query", mended: "SELECT name, kind FROM hive"},
+		{code: "42601", message: `syntax error at or near "WHERE"`, sql: "SELECT name FROM hive WHERE kind = 'skep' AND |WHERE strength > 3", want: "WHERE is too many here.", mended: "SELECT name FROM hive WHERE kind = 'skep' AND strength > 3"},
+		{code: "42601", message: `syntax error at or near "ORDER"`, sql: "SELECT name FROM hive WHERE kind = 'skep' AND |ORDER BY name", want: "AND is too many here."},
+		{code: "42601", message: `syntax error at or near ","`, sql: "SELECT name,| , kind FROM hive", want: "comma too many", mended: "SELECT name, kind FROM hive"},
+		{code: "42601", message: "subquery has too many columns", sql: "SELECT 1 FROM hive WHERE apiary_id IN |(SELECT * FROM apiary)", want: "behind IN, has one column"},
+		{code: "42809", message: "count(*) must be used to call a parameterless aggregate function", sql: "SELECT |count() FROM hive", want: "count(*) counts rows"},
+		{code: "2201F", message: "cannot take square root of a negative number", sql: "SELECT sqrt(-1)", want: "not defined"},
+		{code: "42883", message: "operator does not exist: date > integer", sql: "SELECT * FROM apiary WHERE founded |> 2010", want: "a year alone is taken out of it with EXTRACT"},
+		{code: "42883", message: "operator does not exist: text = integer", sql: "SELECT * FROM hive WHERE name |= 3", want: "put it in single quotes"},
+		{code: "42883", message: "operator does not exist: boolean < integer", sql: "SELECT * FROM hive WHERE 1 < strength |< 5", want: "two comparisons are joined with AND"},
+		{code: "42883", message: "operator does not exist: integer =< integer", sql: "SELECT * FROM hive WHERE strength |=< 5", want: "At most is written <=."},
+		{code: "22P02", message: `invalid input syntax for type boolean: "skep"`, sql: "SELECT * FROM hive WHERE kind = 'long' OR |'skep'", want: "a whole condition, as in kind = 'a' OR kind = 'b'"},
 		{code: "XX000", message: "anything", sql: "SELECT 1", want: ""},
 	} {
 		offset := strings.IndexByte(c.sql, '|')
@@ -93,6 +122,25 @@ func TestDatabaseErrorsInPlainWords(t *testing.T) {
 		}
 		if c.mended != "" && got.Mended != c.mended {
 			t.Errorf("%s\n got %q\nwant %q", sql, got.Mended, c.mended)
+		}
+	}
+}
+
+// Errors of single rows name no place; it is found where only one can be meant.
+func TestThePlaceOfAnErrorThatNamesNone(t *testing.T) {
+	for _, c := range []struct{ code, message, sql string }{ // the place is marked by a bar
+		{"22012", "division by zero", "SELECT strength |/ (strength - 3) FROM hive"},
+		{"22012", "division by zero", "SELECT strength / 2, strength |% 0 FROM hive"},
+		{"22012", "division by zero", "SELECT strength / hive_id, strength % apiary_id FROM hive"}, // either of them
+		{"21000", "more than one row returned by a subquery used as an expression", "SELECT name FROM hive WHERE strength > |(SELECT strength FROM hive) AND apiary_id IN (SELECT apiary_id FROM apiary)"},
+		{"21000", "more than one row returned by a subquery used as an expression", "SELECT (SELECT name FROM hive), (SELECT name FROM apiary)"},
+		{"42703", `column "apiaryid" specified in USING clause does not exist in left table`, "SELECT 1 FROM apiary JOIN hive USING (|apiaryid)"},
+		{"42703", `column "name" specified in USING clause does not exist in left table`, "SELECT name FROM harvest JOIN hive USING (name)"},
+	} {
+		want := strings.IndexByte(c.sql, '|')
+		sql := strings.Replace(c.sql, "|", "", 1)
+		if got := explain.Query(explain.QueryError{Code: c.code, Message: c.message, SQL: sql, Offset: -1}, schema); got.Offset != want {
+			t.Errorf("%s: at %d, want %d", c.sql, got.Offset, want)
 		}
 	}
 }

@@ -123,3 +123,23 @@ func PlaceIn(text, part string, place Place) Place {
 	place.Text = strings.TrimSuffix(lines[place.Line-1], "\r")
 	return place
 }
+
+// Offset is where a place stands in its text, in bytes.
+func (p Place) Offset(text string) int {
+	offset := 0
+	for range p.Line - 1 {
+		next := strings.IndexByte(text[offset:], '\n')
+		if next < 0 {
+			return len(text)
+		}
+		offset += next + 1
+	}
+	for range p.Column - 1 {
+		if offset >= len(text) {
+			break
+		}
+		_, size := utf8.DecodeRuneInString(text[offset:])
+		offset += size
+	}
+	return offset
+}

@@ -1,0 +1,104 @@
+package explain
+
+import (
+	"fmt"
+	"strings"
+
+	"examen/internal/core/sqltext"
+)
+
+// syntax explains a text that cannot be read.
+func (x *queryError) syntax() Plain {
+	p := Plain{Offset: -1}
+	switch m := x.Message; {
+	case strings.Contains(m, "subquery must return only one column"), strings.Contains(m, "subquery has too many columns"):
+		p.Sentence = "A subquery that stands for one value, or behind IN, has one column: leave the others out of its SELECT."
+	case strings.Contains(m, "same number of columns"):
+		p.Sentence = "Both queries of a UNION, INTERSECT or EXCEPT need the same number of columns."
+	case strings.Contains(m, "subquery in FROM must have an alias"):
+		p.Sentence = "A subquery in FROM needs a name behind its parenthesis, as in FROM (SELECT ...) AS strong."
+	case strings.Contains(m, "subquery has too few columns"):
+		p.Sentence = "On the left of IN stand more values than the subquery has columns: there has to be a column for each."
+	case strings.Contains(m, "no tables specified"):
+		p.Sentence = "The star stands for all columns of the tables in FROM, and there is no FROM."
+	}
+	if p.Sentence != "" {
+		return p
+	}
+	repair := sqltext.FindSlip(x.SQL, x.Message, x.Offset)
+	if repair == nil {
+		if found := quotedMessage.FindStringSubmatch(x.Message); found != nil {
+			p.Sentence = fmt.Sprintf("Up to %s the text can be read as SQL; look at that place, and just before it.", quote(found[1]))
+		}
+		return p
+	}
+	p.Offset, p.Mended = repair.Offset, repair.Mended
+	p.Sentence = ofSlip(repair)
+	return p
+}
+
+// ofSlip says what a slip is.
+func ofSlip(r *sqltext.Repair) string {
+	switch r.Slip {
+	case sqltext.SlipKeyword:
+		return fmt.Sprintf("%s looks like a misspelt %s.", r.Word, r.Meant)
+	case sqltext.SlipComma:
+		return fmt.Sprintf("Is a comma missing before %s?", r.Word)
+	case sqltext.SlipTrailingComma:
+		if r.Word == "" {
+			return "There is a comma too many: nothing follows it in the list."
+		}
+		return fmt.Sprintf("There is a comma too many before %s.", r.Word)
+	case sqltext.SlipSemicolon:
+		return "A second statement begins here, without a semicolon before it. One query is expected: leave the other out."
+	case sqltext.SlipReserved:
+		return fmt.Sprintf("%s is a word of SQL's own and cannot be a name as it is: choose another name, or put it in double quotes.", r.Word)
+	case sqltext.SlipParenthesis:
+		return "This parenthesis is opened and never closed."
+	case sqltext.SlipClosing:
+		return "This parenthesis is closed, but none is open."
+	case sqltext.SlipQuote:
+		return "A text begins with a single quote here and has no quote at its end. (A quote within a text is written twice: 'it''s'.)"
+	case sqltext.SlipNameQuote:
+		return "A name begins with a double quote here and has none at its end."
+	case sqltext.SlipComment:
+		return "A comment begins with /* here and is never closed with */."
+	case sqltext.SlipEnd:
+		return "The text ends too early: something is missing after its last word."
+	case sqltext.SlipClauseOrder:
+		return fmt.Sprintf("%s cannot stand here. The order is SELECT, FROM with its joins, WHERE, GROUP BY, HAVING, ORDER BY, LIMIT.", r.Word)
+	case sqltext.SlipCase:
+		return "This CASE has no END: CASE WHEN condition THEN value ELSE value END."
+	case sqltext.SlipDoubleOperator:
+		return "Equality is written with one equals sign: =."
+	case sqltext.SlipOperator, sqltext.SlipIs:
+		if r.Slip == sqltext.SlipIs {
+			return fmt.Sprintf("%s asks for NULL, TRUE or FALSE; other values are compared with %s.", r.Word, r.Meant)
+		}
+		return fmt.Sprintf("What is written %s elsewhere is %s in SQL.", r.Word, r.Meant)
+	case sqltext.SlipBy:
+		return fmt.Sprintf("After %s the word BY is missing.", r.Word)
+	case sqltext.SlipOn:
+		return "This JOIN has no condition: say with ON which rows belong together, as in a JOIN b ON b.a_id = a.a_id."
+	case sqltext.SlipList:
+		return "After IN the values stand in parentheses: IN ('a', 'b')."
+	case sqltext.SlipBetween:
+		return "BETWEEN has AND between its two bounds: BETWEEN 1 AND 5."
+	case sqltext.SlipPattern:
+		return fmt.Sprintf("The pattern of LIKE is a text: it needs single quotes, '%s'.", r.Word)
+	case sqltext.SlipEarlyEnd:
+		return "A semicolon ends the whole query: is a comma meant?"
+	case sqltext.SlipAlias:
+		return fmt.Sprintf("A column's new name that is more than one plain word stands in double quotes: \"%s\". (Single quotes are for texts.)", r.Word)
+	case sqltext.SlipTop:
+		return fmt.Sprintf("The first %s rows are asked for at the end of the query: LIMIT %s.", r.Word, r.Word)
+	case sqltext.SlipLimitPair:
+		return "LIMIT takes one number here; the rows to be left out before are said with OFFSET."
+	case sqltext.SlipExtra:
+		if r.Word == "," {
+			return "There is a comma too many."
+		}
+		return fmt.Sprintf("%s is too many here.", r.Word)
+	}
+	return ""
+}

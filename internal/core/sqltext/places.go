@@ -1,0 +1,38 @@
+package sqltext
+
+import (
+	"slices"
+
+	pg "github.com/pganalyze/pg_query_go/v6"
+)
+
+// Divisions are the places of the query's divisions and remainders, as offsets in bytes of the text as it was written; only those by a
+// constant zero where there are such.
+func (q *Query) Divisions() []int {
+	var all, byZero []int
+	walk(q.tree.ProtoReflect(), func(m any) {
+		a, is := m.(*pg.A_Expr)
+		if !is || a.Kind != pg.A_Expr_Kind_AEXPR_OP || !slices.Contains([]string{"/", "%"}, a.Name[len(a.Name)-1].GetString_().GetSval()) {
+			return
+		}
+		all = append(all, int(a.Location))
+		if value, ok := constant(a.Rexpr); ok && value == "0" {
+			byZero = append(byZero, int(a.Location))
+		}
+	})
+	if byZero != nil {
+		return byZero
+	}
+	return all
+}
+
+// ScalarSubqueries are the places of the query's subqueries that stand for one value, as offsets in bytes of the text as it was written.
+func (q *Query) ScalarSubqueries() []int {
+	var all []int
+	walk(q.tree.ProtoReflect(), func(m any) {
+		if s, is := m.(*pg.SubLink); is && s.SubLinkType == pg.SubLinkType_EXPR_SUBLINK {
+			all = append(all, int(s.Location))
+		}
+	})
+	return all
+}
