@@ -160,7 +160,7 @@ func (d *diff) near(reference, attempt result.Row) bool {
 // facts gives what the rows say as the attempt's columns stand.
 func (d *diff) facts() Facts {
 	got, want := int64(len(d.attempt)), int64(len(d.reference))
-	f := Facts{Columns: d.Plan.attempt, MissingCount: int64(len(d.missing)), ExtraCount: int64(len(d.extra)), Got: got, Want: want,
+	f := Facts{Columns: d.Plan.attempt, MissingCount: int64(len(d.missing)), ExtraCount: int64(len(d.extra)), Got: got, Want: want, Sorted: len(d.Plan.reference.Keys) > 0,
 		Expected: make([]result.Type, len(d.Plan.attempt))}
 	for i, cell := range d.attCells {
 		f.Expected[cell] = d.Plan.reference.Columns[i].Type

@@ -37,6 +37,7 @@ type Facts struct {
 	MissingCount   int64
 	ExtraCount     int64
 	Got, Want      int64
+	Sorted         bool          // the reference answer has an ORDER BY
 	SameSet        bool          // but for repeated rows both sides hold the same
 	Leading        bool          // the first rows of the attempt are those expected; what is too much follows
 	Pairs          []CellPair    // values that differ in rows that otherwise agree, at most factRows

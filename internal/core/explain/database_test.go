@@ -98,6 +98,8 @@ func TestDatabaseErrorsInPlainWords(t *testing.T) {
 		{code: "42601", message: `syntax error at or near "WHERE"`, sql: "SELECT name FROM hive WHERE kind = 'skep' AND |WHERE strength > 3", want: "WHERE is too many here.", mended: "SELECT name FROM hive WHERE kind = 'skep' AND strength > 3"},
 		{code: "42601", message: `syntax error at or near "ORDER"`, sql: "SELECT name FROM hive WHERE kind = 'skep' AND |ORDER BY name", want: "AND is too many here."},
 		{code: "42601", message: `syntax error at or near ","`, sql: "SELECT name,| , kind FROM hive", want: "comma too many", mended: "SELECT name, kind FROM hive"},
+		{code: "42601", message: `syntax error at or near "<"`, sql: "SELECT name FROM hive WHERE 1 < strength |< 5", want: "two comparisons are joined with AND", mended: "SELECT name FROM hive WHERE 1 < strength AND strength < 5"},
+		{code: "42601", message: `syntax error at or near "<="`, sql: "SELECT name FROM hive AS h WHERE 1 <= h.strength |<= 5", want: "two comparisons are joined with AND", mended: "SELECT name FROM hive AS h WHERE 1 <= h.strength AND h.strength <= 5"},
 		{code: "42601", message: "subquery has too many columns", sql: "SELECT 1 FROM hive WHERE apiary_id IN |(SELECT * FROM apiary)", want: "behind IN, has one column"},
 		{code: "42809", message: "count(*) must be used to call a parameterless aggregate function", sql: "SELECT |count() FROM hive", want: "count(*) counts rows"},
 		{code: "2201F", message: "cannot take square root of a negative number", sql: "SELECT sqrt(-1)", want: "not defined"},

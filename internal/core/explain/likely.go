@@ -23,6 +23,7 @@ const (
 	CauseInnerJoin        = "cause-inner-join"         // rows without a partner are wanted
 	CauseCountColumn      = "cause-count-column"       // count(column) where rows are to be counted
 	CauseCountStar        = "cause-count-star"         // count(*) where values are to be counted
+	CauseCountDistinct    = "cause-count-distinct"     // count(DISTINCT column) against count(column)
 	CauseDivision         = "cause-integer-division"   //
 	CauseGroupColumn      = "cause-group-column"       // groups that should be apart are counted as one
 	CauseWhereForHaving   = "cause-where-for-having"   // a condition on rows where one on groups is wanted
@@ -91,6 +92,13 @@ func (l *likely) joinCondition() (string, string) {
 	return CauseJoinCondition, fmt.Sprintf("No condition joins %s: so every row of the one is put together with every row of the other. Say with ON (or WHERE) which rows belong together.", plain(l.Unjoined))
 }
 
+// tooSmall tells that aggregates, and nothing else, came out smaller than expected, as where rows are missing before they are aggregated.
+func (l *likely) tooSmall() bool {
+	return l.only(valueKinds...) && len(l.Pairs) > 0 && !slices.ContainsFunc(l.Pairs, func(p compare.CellPair) bool {
+		return p.Column >= len(l.Outputs) || l.Outputs[p.Column].Aggregate == "" || p.Got != nil && magnitude(p.Got) >= magnitude(p.Expected)
+	})
+}
+
 func (l *likely) aliasForColumn() (string, string) {
 	if !l.kinds[compare.ColumnsMissing] {
 		return "", ""
@@ -104,21 +112,21 @@ func (l *likely) aliasForColumn() (string, string) {
 }
 
 func (l *likely) withNull() (string, string) {
-	if l.WithNull == nil || !l.any(compare.ResultEmpty, compare.RowsMissing) {
+	if l.WithNull == nil || !l.any(compare.ResultEmpty, compare.RowsMissing) && !l.tooSmall() {
 		return "", ""
 	}
 	return CauseWithNull, "A comparison with NULL by = or <> is never true, not even for NULL itself: ask with IS NULL or IS NOT NULL."
 }
 
 func (l *likely) notIn() (string, string) {
-	if !l.NotIn || !l.kinds[compare.ResultEmpty] {
+	if !l.NotIn || !l.kinds[compare.ResultEmpty] && !(l.tooSmall() && !slices.ContainsFunc(l.Pairs, func(p compare.CellPair) bool { return magnitude(p.Got) != 0 })) {
 		return "", ""
 	}
 	return CauseNotIn, "NOT IN is never true when there is a NULL among the values of its subquery: leave NULLs out there (IS NOT NULL), or ask with NOT EXISTS."
 }
 
 func (l *likely) likeExact() (string, string) {
-	if l.Exact == "" || !l.only(compare.ResultEmpty, compare.RowsMissing) {
+	if l.Exact == "" || !l.only(compare.ResultEmpty, compare.RowsMissing) && !l.tooSmall() {
 		return "", ""
 	}
 	return CauseLikeExact, fmt.Sprintf("LIKE '%s' has no wildcard, so it finds only that very text: %% stands for any characters, _ for one.", l.Exact)
@@ -147,6 +155,9 @@ func (l *likely) outerUndone() (string, string) {
 }
 
 func (l *likely) innerJoin() (string, string) {
+	if l.NullTested != "" && l.only(compare.ResultEmpty) && l.Outer == 0 {
+		return CauseInnerJoin, fmt.Sprintf("A join gives only rows that have a partner in %s, so none is left in which its columns are NULL. An outer join (LEFT JOIN) keeps rows without a partner, with NULL in those columns.", l.NullTested)
+	}
 	if l.Inner == 0 || l.Outer > 0 || !l.missingPartnerless() {
 		return "", ""
 	}
@@ -175,15 +186,30 @@ func (l *likely) count() (string, string) {
 		fewer = fewer && p.Column == column && got < want
 		more = more && p.Column == column && got > want && (l.Outer == 0 || want == 0 && got == 1)
 	}
-	switch argument := l.Outputs[column].Argument; {
-	case fewer && argument != "*" && argument != "":
-		return CauseCountColumn, fmt.Sprintf("count(%s) counts only the rows in which %s is not NULL; count(*) counts all rows.", argument, argument)
-	case more && argument == "*" && l.Outer > 0:
+	switch o := l.Outputs[column]; {
+	case o.Argument == "": // an expression: nothing is known of it
+	case fewer && o.Different:
+		return CauseCountDistinct, fmt.Sprintf("count(DISTINCT %s) counts each different value of %s once, however often it comes; without DISTINCT each row counts.", o.Argument, o.Argument)
+	case fewer && o.Argument != "*":
+		return CauseCountColumn, fmt.Sprintf("count(%s) counts only the rows in which %s is not NULL; count(*) counts all rows.", o.Argument, o.Argument)
+	case more && o.Argument == "*" && l.Outer > 0:
 		return CauseCountStar, "count(*) counts rows, also the one that an outer join makes where there is no partner: count a column of the other table, which is NULL there."
-	case more && argument == "*":
-		return CauseCountStar, "count(*) counts all rows; count(column) counts only those in which the column is not NULL."
+	case more && o.Argument == "*":
+		return CauseCountStar, "count(*) counts all rows, and fewer are to be counted here: count(column) leaves out those in which the column is NULL, count(DISTINCT column) those that repeat a value, and a condition those that it is not true of."
+	case more && !o.Different && l.aggregateAgrees(column):
+		return CauseCountDistinct, fmt.Sprintf("count(%s) counts every row in which %s is not NULL, also where a value comes again; count(DISTINCT %s) counts each different value once.", o.Argument, o.Argument, o.Argument)
 	}
 	return "", ""
+}
+
+// aggregateAgrees tells that another aggregate came out right: then the rows that are aggregated are the right ones.
+func (l *likely) aggregateAgrees(column int) bool {
+	for i, o := range l.Outputs {
+		if i != column && o.Aggregate != "" && !slices.ContainsFunc(l.Pairs, func(p compare.CellPair) bool { return p.Column == i }) {
+			return true
+		}
+	}
+	return false
 }
 
 func (l *likely) division() (string, string) {
@@ -194,10 +220,15 @@ func (l *likely) division() (string, string) {
 	if column >= len(l.Outputs) || !l.Outputs[column].Divides || !slices.Contains([]string{"integer", "bigint", "smallint"}, l.Columns[column].Type.Name) {
 		return "", ""
 	}
+	cut, zero := true, true // what is cut off at the end; a quotient that is cut to zero, and then multiplied
 	for _, p := range l.Pairs {
-		if p.Got == nil || p.Expected == nil || p.Column != column || math.Trunc(magnitude(p.Expected)) != magnitude(p.Got) {
-			return "", ""
-		}
+		got, want := magnitude(p.Got), magnitude(p.Expected)
+		known := p.Got != nil && p.Expected != nil && p.Column == column
+		cut = cut && known && math.Trunc(want) == got
+		zero = zero && known && got == 0 && want != 0
+	}
+	if !cut && !zero {
+		return "", ""
 	}
 	return CauseDivision, "An integer divided by an integer gives an integer: what comes after the point is cut off. Make one of them a decimal number first, as in 1.0 * a / b or a::numeric / b."
 }
@@ -319,10 +350,53 @@ func (l *likely) andOr() (string, string) {
 }
 
 func (l *likely) limit() (string, string) {
-	if l.Limit < 0 || l.Got != l.Limit || !l.only(compare.RowsMissing) {
+	if l.Sorted && l.Limit >= 0 && l.Got == l.Want && l.Got == l.Limit && l.only(compare.RowsExtra, compare.RowsMissing) && l.MissingCount > 0 {
+		return l.otherEnd()
+	}
+	switch {
+	case l.Limit < 0 || l.Got != l.Limit:
+		return "", ""
+	case l.only(compare.RowsExtra) && l.Leading && l.Want > 0:
+		return CauseLimit, fmt.Sprintf("The first rows are those expected, but LIMIT %d lets more come.", l.Limit)
+	case !l.only(compare.RowsMissing):
 		return "", ""
 	}
 	return CauseLimit, fmt.Sprintf("LIMIT %d ends the result before all rows have come.", l.Limit)
+}
+
+// otherEnd is for a LIMIT that takes its rows from the wrong end of the order, or of none.
+func (l *likely) otherEnd() (string, string) {
+	if len(l.Sort) == 0 {
+		return CauseNotSorted, "LIMIT takes the first rows that come, and without ORDER BY they come in any order: say which shall stand first."
+	}
+	c := l.SortColumn
+	if c < 0 || c >= len(l.Columns) || len(l.Present) > 0 {
+		return "", ""
+	}
+	for i, m := range l.Missing {
+		if i > 0 { // the expected rows go the other way
+			first, second := m[c], l.Missing[i-1][c]
+			if l.Sort[0] {
+				first, second = second, first
+			}
+			if first == nil || second == nil || less(second, first) {
+				return "", ""
+			}
+		}
+		for _, e := range l.Extra {
+			first, second := e[c], m[c] // as they stand in the attempt's order
+			if l.Sort[0] {
+				first, second = second, first
+			}
+			if first == nil || second == nil || !less(first, second) {
+				return "", ""
+			}
+		}
+	}
+	if l.Sort[0] {
+		return CauseDirection, "LIMIT takes the first rows, and DESC puts the largest first; without it (or with ASC) the smallest come first."
+	}
+	return CauseDirection, "LIMIT takes the first rows, and ORDER BY puts the smallest first; with DESC behind it the largest come first."
 }
 
 func (l *likely) conditions() (string, string) {
@@ -356,6 +430,16 @@ func (l *likely) sorting() (string, string) {
 func magnitude(cell []byte) float64 {
 	x, _ := strconv.ParseFloat(string(cell), 64)
 	return x
+}
+
+// less tells whether a cell is smaller than another, as numbers where both are, else as texts.
+func less(a, b []byte) bool {
+	x, errX := strconv.ParseFloat(string(a), 64)
+	y, errY := strconv.ParseFloat(string(b), 64)
+	if errX == nil && errY == nil {
+		return x < y
+	}
+	return string(a) < string(b)
 }
 
 // equal tells whether a cell is the value of a constant, as a number or as a text.

@@ -94,6 +94,8 @@ func ofSlip(r *sqltext.Repair) string {
 		return fmt.Sprintf("The first %s rows are asked for at the end of the query: LIMIT %s.", r.Word, r.Word)
 	case sqltext.SlipLimitPair:
 		return "LIMIT takes one number here; the rows to be left out before are said with OFFSET."
+	case sqltext.SlipChain:
+		return "A comparison gives true or false, which is not compared once more: two comparisons are joined with AND, as in a < b AND b < c."
 	case sqltext.SlipExtra:
 		if r.Word == "," {
 			return "There is a comma too many."

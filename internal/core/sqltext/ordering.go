@@ -159,7 +159,7 @@ func aliased(targets []*pg.Node, name string) (place int, star bool) {
 	place = -1
 	for i, t := range targets {
 		target := t.GetResTarget()
-		if c := target.Val.GetColumnRef(); c != nil && isStar(c) {
+		if isStar(target.Val.GetColumnRef()) {
 			star = true
 		} else if outputName(target) == name && place < 0 {
 			place = i

@@ -74,7 +74,7 @@ func (q *Query) Uses() map[string]bool {
 		case *pg.TypeCast:
 			used["cast"] = true
 		case *pg.ResTarget:
-			if n.Val.GetColumnRef() != nil && isStar(n.Val.GetColumnRef()) {
+			if isStar(n.Val.GetColumnRef()) {
 				used["star"] = true
 			}
 		case *pg.RangeVar:
@@ -135,7 +135,7 @@ func functionUses(n *pg.FuncCall, used map[string]bool) {
 }
 
 func isStar(c *pg.ColumnRef) bool {
-	return c.Fields[len(c.Fields)-1].GetAStar() != nil
+	return c != nil && c.Fields[len(c.Fields)-1].GetAStar() != nil
 }
 
 // aggregates are the aggregate functions that PostgreSQL 15 has built in.

@@ -36,6 +36,7 @@ const (
 	SlipAlias          Slip = "alias"           // an alias in single quotes, or of several words
 	SlipTop            Slip = "top"             // TOP n
 	SlipLimitPair      Slip = "limit-pair"      // LIMIT skip, take
+	SlipChain          Slip = "chain"           // a < b < c
 	SlipExtra          Slip = "extra"           // Word is too many
 )
 
@@ -80,7 +81,7 @@ func FindSlip(text string, message string, offset int) *Repair {
 		f.at = len(f.tokens)
 	}
 	for _, try := range []func() *Repair{f.parentheses, f.caseEnd, f.keyword, f.trailingComma, f.semicolon, f.operator, f.by, f.top, f.limitPair, f.list, f.between, f.is, f.pattern, f.alias,
-		f.earlyEnd, f.on, f.reserved, f.comma, f.extra, f.clauseOrder} {
+		f.earlyEnd, f.chain, f.on, f.reserved, f.comma, f.extra, f.clauseOrder} {
 		if found := try(); found != nil {
 			return found
 		}
@@ -349,6 +350,21 @@ func (f *slips) on() *Repair {
 				return &Repair{Slip: SlipOn, Offset: int(f.tokens[i].Start)}
 			}
 			return nil
+		}
+	}
+	return nil
+}
+
+// chain is for a comparison of a comparison, where two comparisons are meant.
+func (f *slips) chain() *Repair {
+	compares := func(i int) bool { return slices.Contains([]string{"<", "<=", ">", ">=", "=", "<>", "!="}, f.word(i)) }
+	for _, before := range []int{f.at - 2, f.at - 4} { // between them a column, or a table's column
+		if !compares(f.at) || !compares(before) {
+			continue
+		}
+		start, end := f.tokens[before+1].Start, f.tokens[f.at-1].End
+		if mended := f.with(end, end, " AND "+f.text[start:end]); reads(mended) {
+			return &Repair{Slip: SlipChain, Offset: int(f.tokens[f.at].Start), Mended: mended}
 		}
 	}
 	return nil

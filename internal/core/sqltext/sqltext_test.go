@@ -268,6 +268,32 @@ func TestTraits(t *testing.T) {
 			return t.Outputs[0].Bare && t.Outputs[0].Column == "name" && t.Outputs[1].Argument == "*" && t.Outputs[2].Divides && t.Outputs[2].Alias == "half" && !t.Outputs[2].Bare
 		}},
 		{"SELECT *, name FROM hive", func(t sqltext.Traits) bool { return t.Outputs == nil }},
+		{"SELECT count(DISTINCT name) FROM hive", func(t sqltext.Traits) bool { return t.Outputs[0].Different && t.Outputs[0].Argument == "name" }},
+		{"SELECT name, strength AS power FROM hive ORDER BY power, 1", func(t sqltext.Traits) bool { return t.SortColumn == 1 }},
+		{"SELECT name FROM hive ORDER BY strength", func(t sqltext.Traits) bool { return t.SortColumn == -1 }},
+		{"SELECT name, strength + 1 FROM hive AS h ORDER BY h.strength+1", func(t sqltext.Traits) bool { return t.SortColumn == 1 }},
+		{"SELECT 1 FROM hive JOIN apiary USING (apiary_id) WHERE valley IS NULL", func(t sqltext.Traits) bool { return t.NullTested == "apiary" }},
+		{"SELECT 1 FROM hive LEFT JOIN apiary USING (apiary_id) WHERE valley IS NULL", func(t sqltext.Traits) bool { return t.NullTested == "" }},
+		{"SELECT 1 FROM hive JOIN apiary USING (apiary_id) WHERE valley IS NOT NULL", func(t sqltext.Traits) bool { return t.NullTested == "" }},
+
+		// A SELECT that only passes rows on does not hide the one that makes them.
+		{"SELECT * FROM (SELECT name FROM hive WHERE strength > 3) AS h ORDER BY name DESC", func(t sqltext.Traits) bool {
+			return t.Where == 1 && t.Outputs[0].Column == "name" && slices.Equal(t.Sort, []bool{true})
+		}},
+		{"WITH h AS (SELECT DISTINCT name FROM hive) SELECT * FROM h", func(t sqltext.Traits) bool { return t.Distinct }},
+		{"SELECT * FROM (SELECT name FROM hive) AS h LIMIT 3", func(t sqltext.Traits) bool { return t.Limit == 3 && t.Outputs == nil }},
+		{"SELECT * FROM (SELECT name FROM hive WHERE strength > 3) AS h (title)", func(t sqltext.Traits) bool { return t.Where == 0 }},
+		{"WITH RECURSIVE h AS (SELECT 1 AS n UNION ALL SELECT n + 1 FROM h WHERE n < 3) SELECT * FROM h", func(t sqltext.Traits) bool { return !t.Compound }},
+
+		// Slips are found wherever they stand.
+		{"SELECT count(*) FROM (SELECT 1 FROM hive WHERE name = NULL) AS h", func(t sqltext.Traits) bool { return t.WithNull != nil }},
+		{"WITH h AS (SELECT name FROM hive WHERE name LIKE 'x') SELECT upper(name) FROM h", func(t sqltext.Traits) bool { return t.Exact == "x" }},
+		{"SELECT name FROM hive WHERE name = NULL UNION SELECT name FROM apiary", func(t sqltext.Traits) bool { return t.Compound && t.WithNull != nil }},
+		{"SELECT name FROM apiary WHERE apiary_id IN (SELECT apiary_id FROM hive WHERE name NOT IN (SELECT name FROM apiary))", func(t sqltext.Traits) bool { return t.NotIn }},
+		{"SELECT upper(name) FROM (SELECT h.name FROM hive AS h, apiary AS a) AS x", func(t sqltext.Traits) bool { return len(t.Unjoined) == 2 }},
+		{"SELECT 1 FROM apiary AS o WHERE EXISTS (SELECT FROM hive AS h, apiary AS a WHERE h.apiary_id = o.apiary_id AND a.valley = o.valley)", func(t sqltext.Traits) bool { return t.Unjoined == nil }},
+		{"SELECT 1 FROM apiary AS o, LATERAL (SELECT FROM hive AS h, apiary AS a WHERE h.apiary_id = o.apiary_id AND a.valley = o.valley) AS x", func(t sqltext.Traits) bool { return len(t.Unjoined) != 2 || t.Unjoined[0] != "hive" }},
+		{"SELECT 1 FROM hive WHERE strength = 1 AND hive_id = 2 OR name = 'x' AND hive_id = 3", func(t sqltext.Traits) bool { return t.AndOr == nil }},
 	} {
 		q, err := sqltext.ReadQuery(c.sql)
 		if err != nil {

@@ -24,7 +24,8 @@ func (s Schema) With(column string) []string {
 	return tables
 }
 
-// Traits are what a query's text says of how its result comes about: its outermost SELECT, without what stands in subqueries.
+// Traits are what a query's text says of how its result comes about: its outermost SELECT, without what stands in subqueries. Where a slip
+// stands in a SELECT within (of WITH, FROM, a set operation, or a subquery), WithNull, Exact, NotIn, Unjoined and AndOr tell of it too.
 type Traits struct {
 	Distinct    bool
 	Union       bool // UNION, INTERSECT or EXCEPT, which leave out repeated rows
@@ -41,7 +42,9 @@ type Traits struct {
 	WithNull    *Place   // = NULL or <> NULL
 	NotIn       bool     // NOT IN (SELECT ...)
 	Exact       string   // the pattern of a LIKE without a wildcard
+	NullTested  string   // a table of an inner join, a column of which WHERE asks to be NULL
 	Sort        []bool   // of each order key: whether it is descending
+	SortColumn  int      // the output that the first order key is, from 0; -1 where it is none, or that is not known
 	Limit       int64    // of a constant LIMIT without WITH TIES; -1 otherwise
 	Outputs     []Output // nil where a star stands among them
 }
@@ -64,15 +67,16 @@ type Output struct {
 	Bare       bool   // the alias stands without AS
 	Aggregate  string // the function, where the whole output is an aggregate's call
 	Argument   string // a column that is aggregated alone; "*" for count(*)
+	Different  bool   // aggregate(DISTINCT argument)
 	Divides    bool   // there is a division in it
 	Place      Place
 }
 
 // Traits reads them off the query's parse tree. The schema tells unqualified columns' tables; without it less is found out.
 func (q *Query) Traits(schema Schema) Traits {
-	r := &traits{query: q, schema: schema, Traits: Traits{Limit: -1}}
-	sel := q.tree.Stmts[0].Stmt.GetSelectStmt()
-	for _, s := range sel.SortClause {
+	r := &traits{query: q, schema: schema, Traits: Traits{Limit: -1, SortColumn: -1}}
+	sel, sort := unwrapped(q.tree.Stmts[0].Stmt.GetSelectStmt())
+	for _, s := range sort {
 		r.Sort = append(r.Sort, s.GetSortBy().SortbyDir == pg.SortByDir_SORTBY_DESC)
 	}
 	if n := sel.LimitCount.GetAConst().GetIval(); n != nil && sel.LimitOption != pg.LimitOption_LIMIT_OPTION_WITH_TIES {
@@ -80,6 +84,7 @@ func (q *Query) Traits(schema Schema) Traits {
 	}
 	if sel.Op > pg.SetOperation_SETOP_NONE {
 		r.Compound, r.Union = true, !sel.All
+		r.within(sel)
 		return r.Traits
 	}
 	r.Distinct, r.Groups, r.Having = len(sel.DistinctClause) > 0, len(sel.GroupClause), sel.HavingClause != nil
@@ -90,8 +95,91 @@ func (q *Query) Traits(schema Schema) Traits {
 	r.conditions(sel)
 	r.connect(sel)
 	r.outputs(sel)
-	r.AndOr = andOr(q.Text)
+	if len(sort) > 0 {
+		r.SortColumn = r.output(sort[0].GetSortBy().Node)
+	}
+	r.within(sel)
 	return r.Traits
+}
+
+// unwrapped is the SELECT that makes the rows, under one that only passes all of them on, and the order that they come in.
+func unwrapped(sel *pg.SelectStmt) (inner *pg.SelectStmt, sort []*pg.Node) {
+	for {
+		if sort == nil {
+			sort = sel.SortClause
+		}
+		if len(sel.FromClause) != 1 || len(sel.TargetList) != 1 || !isStar(sel.TargetList[0].GetResTarget().GetVal().GetColumnRef()) || sel.WhereClause != nil || sel.LimitCount != nil ||
+			sel.LimitOffset != nil || len(sel.DistinctClause) > 0 || len(sel.GroupClause) > 0 || sel.HavingClause != nil {
+			return sel, sort
+		}
+		from := sel.FromClause[0]
+		next := from.GetRangeSubselect().GetSubquery().GetSelectStmt()
+		for _, c := range sel.WithClause.GetCtes() {
+			if cte := c.GetCommonTableExpr(); from.GetRangeVar().GetRelname() == cte.Ctename && !sel.WithClause.Recursive && len(cte.Aliascolnames) == 0 {
+				next = cte.Ctequery.GetSelectStmt()
+			}
+		}
+		if next == nil || len(from.GetRangeSubselect().GetAlias().GetColnames()) > 0 {
+			return sel, sort
+		}
+		sel = next
+	}
+}
+
+// output is the place of the output that an order key is: by its position, its name, or as the same expression; -1 for none.
+func (r *traits) output(key *pg.Node) int {
+	if n := key.GetAConst().GetIval(); n != nil && int(n.Ival) <= len(r.Outputs) {
+		return int(n.Ival) - 1
+	}
+	written := r.written(key)
+	return slices.IndexFunc(r.Outputs, func(o Output) bool { return o.Expression == written || o.Alias == written })
+}
+
+// within takes over the slips of the SELECTs within.
+func (r *traits) within(sel *pg.SelectStmt) {
+	correlated := map[*pg.SelectStmt]bool{} // or may be: the tables of the query around it may connect its own
+	mixed := false
+	walk(sel.ProtoReflect(), func(m any) {
+		switch n := m.(type) {
+		case *pg.SubLink:
+			walk(n.Subselect.ProtoReflect(), func(m any) {
+				if s, is := m.(*pg.SelectStmt); is {
+					correlated[s] = true
+				}
+			})
+		case *pg.RangeSubselect:
+			if n.Lateral {
+				correlated[n.Subquery.GetSelectStmt()] = true
+			}
+		case *pg.BoolExpr:
+			ands := len(slices.DeleteFunc(slices.Clone(n.Args), func(arg *pg.Node) bool {
+				return arg.GetBoolExpr() == nil || arg.GetBoolExpr().Boolop != pg.BoolExprType_AND_EXPR
+			}))
+			mixed = mixed || n.Boolop == pg.BoolExprType_OR_EXPR && ands > 0 && ands < len(n.Args)
+		case *pg.SelectStmt:
+			if n == sel || n.Op > pg.SetOperation_SETOP_NONE {
+				return
+			}
+			inner := &traits{query: r.query, schema: r.schema}
+			for _, item := range n.FromClause {
+				inner.from(item)
+			}
+			inner.conditions(n)
+			if inner.connect(n); r.Unjoined == nil && !correlated[n] {
+				r.Unjoined = inner.Unjoined
+			}
+			if r.WithNull == nil {
+				r.WithNull = inner.WithNull
+			}
+			if r.Exact == "" {
+				r.Exact = inner.Exact
+			}
+			r.NotIn = r.NotIn || inner.NotIn
+		}
+	})
+	if mixed {
+		r.AndOr = andOr(r.query.Text)
+	}
 }
 
 type traits struct {
@@ -179,6 +267,13 @@ func (r *traits) conditions(sel *pg.SelectStmt) {
 				if slices.Contains(r.nullable, alias) && !hasCoalesce(c) {
 					r.Undone = r.table(alias)
 				}
+			}
+		}
+	}
+	for _, c := range where {
+		if test := c.GetNullTest(); test.GetNulltesttype() == pg.NullTestType_IS_NULL && r.Inner > 0 {
+			if used := r.aliases(test.GetArg()); len(used) == 1 && !slices.Contains(r.nullable, used[0]) {
+				r.NullTested = r.table(used[0])
 			}
 		}
 	}
@@ -394,7 +489,7 @@ func (r *traits) outputs(sel *pg.SelectStmt) {
 	for _, t := range sel.TargetList {
 		target := t.GetResTarget()
 		c := target.Val.GetColumnRef()
-		if c != nil && isStar(c) {
+		if isStar(c) {
 			r.Outputs = nil
 			return
 		}
@@ -409,9 +504,9 @@ func (r *traits) outputs(sel *pg.SelectStmt) {
 				switch {
 				case f.AggStar:
 					o.Argument = "*"
-				case len(f.Args) == 1 && f.Args[0].GetColumnRef() != nil && !f.AggDistinct:
+				case len(f.Args) == 1 && f.Args[0].GetColumnRef() != nil:
 					ref := f.Args[0].GetColumnRef()
-					o.Argument = ref.Fields[len(ref.Fields)-1].GetString_().GetSval()
+					o.Argument, o.Different = ref.Fields[len(ref.Fields)-1].GetString_().GetSval(), f.AggDistinct
 				}
 			}
 		}
