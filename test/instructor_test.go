@@ -463,7 +463,8 @@ paper: doubtful-SUFFIX
 title: Doubtful
 dataset: doubtful-SUFFIX
 ---
-See [the first](#first), [nothing](#nothing), [another paper](elsewhere#x) and [a page](https://example.org).
+See [the first](#first), [nothing](#nothing), [another paper](elsewhere#x), [one of another pack](first-look), [its exercise](first-look#names-and-valleys),
+[none of its exercises](first-look#gone) and [a page](https://example.org).
 
 ## First {#first}
 
@@ -509,6 +510,10 @@ See [the first](#first), [nothing](#nothing), [another paper](elsewhere#x) and [
 
 ` + "```sql answer\nSELECT 1 / (light - light) FROM star\n```" + `
 
+## Negative {#negative}
+
+` + "```sql answer\nSELECT name FROM star ORDER BY name LIMIT 2 - 3\n```" + `
+
 ## Type {#type}
 
 ` + "```sql answer\nSELECT ROW(name, light) FROM star\n```\n"
@@ -540,10 +545,17 @@ func TestCheckingAPack(t *testing.T) {
 		t.Fatal(err, out)
 	}
 	got := map[string]client.CheckNote{}
+	broken := ""
 	for _, n := range report.Notes {
+		if n.Kind == "link-broken" {
+			broken += fmt.Sprintf("%d %s; ", n.Line, strings.Fields(n.Sentence)[3])
+		}
 		if key := n.Exercise + " " + n.Kind; got[key].Kind == "" { // the first of its kind
 			got[key] = n
 		}
+	}
+	if broken != "6 #nothing; 6 elsewhere#x; 7 first-look#gone; " {
+		t.Errorf("broken links: %s", broken)
 	}
 	for _, want := range []struct {
 		key      string
@@ -562,6 +574,7 @@ func TestCheckingAPack(t *testing.T) {
 		{"also also-disagrees", client.CheckError, 2, "The answer 1 under also"},
 		{"contradiction answer-breaks-rule", client.CheckError, 0, "The answer 1 under also"},
 		{"fails answer-does-not-run", client.CheckError, 0, "division by zero"},
+		{"negative answer-does-not-run", client.CheckError, 0, "LIMIT must not be negative"},
 		{"type type-by-text", client.CheckWarning, 0, "compared by their text"},
 	} {
 		n, there := got[want.key]

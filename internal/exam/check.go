@@ -111,17 +111,32 @@ func (s *Service) CheckPaper(ctx context.Context, who Account, slug string) (*Ch
 			}
 		}
 	}
-	papers, err := s.records.ListPapers(ctx)
+	targets, err := s.linkTargets(ctx)
 	if err != nil {
 		return nil, err
 	}
-	known := map[string]bool{}
-	for _, other := range papers {
-		known[other.Slug] = true
-	}
 	i.paper = text
-	i.links(known, nil)
+	i.links(targets, nil)
 	return i.report, i.exercises(ctx)
+}
+
+// linkTargets are the slugs of the exercises of every loaded paper, by the paper's.
+func (s *Service) linkTargets(ctx context.Context) (map[string][]string, error) {
+	rows, err := s.records.LinkTargets(ctx)
+	targets := map[string][]string{}
+	for _, row := range rows {
+		targets[row.Slug] = row.Exercises
+	}
+	return targets, err
+}
+
+// slugs are those of a paper's exercises.
+func slugs(p *pack.Paper) []string {
+	var all []string
+	for _, e := range p.Exercises() {
+		all = append(all, e.Slug)
+	}
+	return all
 }
 
 // checkPack builds a pack's datasets, checks its exercises on them, and removes them again.
@@ -155,9 +170,12 @@ func (w *working) inspect(ctx context.Context, p *pack.Pack, report *CheckReport
 			return err
 		}
 	}
-	known := map[string]bool{}
-	for _, paper := range p.Papers {
-		known[paper.Slug] = true
+	targets, err := w.linkTargets(ctx)
+	if err != nil {
+		return err
+	}
+	for n := range p.Papers {
+		targets[p.Papers[n].Slug] = slugs(&p.Papers[n])
 	}
 	for n := range p.Papers {
 		paper := &p.Papers[n]
@@ -180,7 +198,7 @@ func (w *working) inspect(ctx context.Context, p *pack.Pack, report *CheckReport
 			}
 			i.schema = w.schema(ctx, paper.Dataset)
 		}
-		i.links(known, w.files)
+		i.links(targets, w.files)
 		if err := i.exercises(ctx); err != nil {
 			return err
 		}
@@ -223,19 +241,19 @@ func (n *CheckNote) withRows(columns []result.Column, rows []result.Row) {
 }
 
 // links checks that links to exercises and papers lead somewhere. files, where they are at hand, tell the line.
-func (i *inspection) links(papers map[string]bool, files fs.FS) {
-	own := map[string]bool{}
-	for _, e := range i.paper.Exercises() {
-		own[e.Slug] = true
-	}
+func (i *inspection) links(targets map[string][]string, files fs.FS) {
 	for _, target := range i.paper.Links() {
 		paper, exercise, _ := strings.Cut(target, "#")
+		exercises, loaded := targets[paper]
+		if paper == "" {
+			exercises, loaded = slugs(i.paper), true
+		}
 		sentence := ""
 		switch {
-		case paper == "" && exercise != "" && !own[exercise]:
-			sentence = fmt.Sprintf("The link to #%s leads nowhere: the paper has no exercise of that slug.", exercise)
-		case paper != "" && !papers[paper]:
-			sentence = fmt.Sprintf("The link to %s leads nowhere: there is no paper of that slug.", target)
+		case !loaded:
+			sentence = fmt.Sprintf("The link to %s leads nowhere: there is no paper of that slug, neither in the pack nor loaded.", target)
+		case exercise != "" && !slices.Contains(exercises, exercise):
+			sentence = fmt.Sprintf("The link to %s leads nowhere: the paper has no exercise of that slug.", target)
 		default:
 			continue
 		}

@@ -84,7 +84,7 @@ func (r *references) make(ctx context.Context, sql, database string) (*reference
 	ref.digests, _ = lru.New[string, *compare.Digest](8)
 	ref.Ordered = len(ordering.Keys) > 0
 	if ordering.Limited {
-		if err := r.limit(ctx, ref, ordering); err != nil {
+		if err := r.limit(ctx, sql, ref, ordering); err != nil {
 			return nil, err
 		}
 	}
@@ -107,19 +107,25 @@ func (r *references) make(ctx context.Context, sql, database string) (*reference
 }
 
 // limit finds out what LIMIT and OFFSET say, and has the query give all rows that tie with the last.
-func (r *references) limit(ctx context.Context, ref *reference, ordering sqltext.Ordering) error {
+func (r *references) limit(ctx context.Context, sql string, ref *reference, ordering sqltext.Ordering) error {
 	ask := &collector{rows: 1, bytes: 100}
 	if _, err := r.practice.Run(ctx, practice.Run{Database: ref.database, Checking: true, SQL: ordering.Ask}, ask); err != nil {
 		return err
 	}
+	negative := false
 	number := func(cell []byte, none int64) int64 {
 		if cell == nil {
 			return none
 		}
 		n, _ := strconv.ParseInt(string(cell), 10, 64) // a bigint
+		negative = negative || n < 0
 		return n
 	}
 	ref.Window = &compare.Window{Skip: number(ask.kept[0][0], 0), Take: number(ask.kept[0][1], -1)}
+	if negative { // the answer as it is written does not run, and the database says why
+		_, err := r.practice.Run(ctx, practice.Run{Database: ref.database, Checking: true, SQL: sql}, &collector{})
+		return err
+	}
 	w := ref.Window
 	if w.Take < 0 || !ref.Ordered || w.Skip+w.Take < 0 {
 		return nil

@@ -25,6 +25,12 @@ FROM paper JOIN dataset ON dataset.id = paper.dataset_id
 LEFT JOIN exercise ON exercise.paper_id = paper.id AND NOT exercise.retired
 GROUP BY paper.id, dataset.id ORDER BY paper.due_at NULLS LAST, paper.slug;
 
+-- name: LinkTargets :many
+-- What links in papers may lead to: every paper, with the slugs of its exercises.
+SELECT paper.slug, coalesce(array_agg(exercise.slug) FILTER (WHERE exercise.slug IS NOT NULL), '{}')::text[] AS exercises
+FROM paper LEFT JOIN exercise ON exercise.paper_id = paper.id AND NOT exercise.retired
+GROUP BY paper.id;
+
 -- name: LearnerPapers :many
 -- When each paper that is set for a learner opens and is due.
 SELECT paper_id, opens_at, due_at FROM paper_times WHERE account_id = $1;

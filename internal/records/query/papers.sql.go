@@ -125,6 +125,38 @@ func (q *Queries) LearnerPapers(ctx context.Context, accountID int64) ([]Learner
 	return items, nil
 }
 
+const linkTargets = `-- name: LinkTargets :many
+SELECT paper.slug, coalesce(array_agg(exercise.slug) FILTER (WHERE exercise.slug IS NOT NULL), '{}')::text[] AS exercises
+FROM paper LEFT JOIN exercise ON exercise.paper_id = paper.id AND NOT exercise.retired
+GROUP BY paper.id
+`
+
+type LinkTargetsRow struct {
+	Slug      string
+	Exercises []string
+}
+
+// What links in papers may lead to: every paper, with the slugs of its exercises.
+func (q *Queries) LinkTargets(ctx context.Context) ([]LinkTargetsRow, error) {
+	rows, err := q.db.Query(ctx, linkTargets)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []LinkTargetsRow
+	for rows.Next() {
+		var i LinkTargetsRow
+		if err := rows.Scan(&i.Slug, &i.Exercises); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const listPapers = `-- name: ListPapers :many
 SELECT paper.id, paper.slug, paper.title, paper.opens_at, paper.due_at, dataset.name AS dataset,
        count(exercise.id) AS exercises, coalesce(sum(exercise.points), 0)::float8 AS points
