@@ -134,3 +134,45 @@ func sentences(a client.Attempt) (all string) {
 	}
 	return all
 }
+
+// What ties is what the database takes for equal: texts that differ too, under a collation that says so, whether the query names it or the column has it.
+func TestTiesUnderACollationOfTheDatasetsOwn(t *testing.T) {
+	teacher := hazel(t)
+	answers := []string{"SELECT name, n FROM reed ORDER BY name", "SELECT n FROM reed ORDER BY name DESC", "SELECT name, n FROM reed ORDER BY 1 LIMIT 2", `SELECT n, place FROM reed ORDER BY place COLLATE "loose"`}
+	paper := "---\npaper: reeds\ntitle: Reeds\ndataset: reeds\n---\n"
+	for i, sql := range answers {
+		paper += fmt.Sprintf("\n## %d {#r%d}\n\n```sql answer\n%s\n```\n", i+1, i+1, sql)
+	}
+	files := map[string]string{
+		"pack.yaml": "pack: reeds\ntitle: Reeds\ndatasets:\n  reeds:\n    setup: [reeds.sql]\npapers: [paper.md]\n",
+		"reeds.sql": `CREATE COLLATION loose (provider = icu, locale = 'und-u-ks-level2', deterministic = false);
+			CREATE TABLE reed (n int PRIMARY KEY, name text COLLATE loose, place text);
+			INSERT INTO reed VALUES (1, 'Bulrush', 'Pond'), (2, 'bulrush', 'pond'), (3, 'Arrowhead', 'Bank'), (4, 'BULRUSH', 'POND'), (5, 'sedge', 'bank');`,
+		"paper.md": paper,
+	}
+	if _, err := client.Loaded(ctx, teacher, scripts(files)); err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		exercise int
+		want     client.Outcome
+		sql      string
+	}{
+		{1, client.Correct, "SELECT name, n FROM reed ORDER BY name, n"},
+		{1, client.Correct, "SELECT name, n FROM reed ORDER BY name, n DESC"},
+		{1, client.Incorrect, "SELECT name, n FROM reed ORDER BY name DESC"},
+		{1, client.Incorrect, "SELECT name, n FROM reed ORDER BY n"},
+		{2, client.Correct, "SELECT n FROM reed ORDER BY name DESC, n DESC"},
+		{2, client.Incorrect, "SELECT n FROM reed ORDER BY name, n"},
+		{3, client.Correct, "SELECT name, n FROM reed WHERE n IN (3, 4) ORDER BY name"},
+		{3, client.Correct, "SELECT name, n FROM reed WHERE n IN (3, 1) ORDER BY name"},
+		{3, client.Incorrect, "SELECT name, n FROM reed WHERE n IN (3, 5) ORDER BY name"},
+		{4, client.Correct, `SELECT n, place FROM reed ORDER BY lower(place), n DESC`},
+		{4, client.Incorrect, `SELECT n, place FROM reed ORDER BY n`},
+	} {
+		a, err := client.Read[client.Attempt](teacher.Submit(ctx, "reeds", fmt.Sprint(c.exercise), client.Query{Sql: c.sql}))
+		if err != nil || a.Outcome != c.want {
+			t.Errorf("%s\n%s: %s, want %s %v%s", answers[c.exercise-1], c.sql, a.Outcome, c.want, err, sentences(a))
+		}
+	}
+}

@@ -76,7 +76,13 @@ func (r *references) make(ctx context.Context, sql, database string) (*reference
 	if err != nil {
 		return nil, err
 	}
-	ordering, err := q.Ordering()
+	loose := false
+	if q.Ordered() {
+		if loose, err = r.loose(ctx, database); err != nil {
+			return nil, err
+		}
+	}
+	ordering, err := q.Ordering(loose)
 	if err != nil {
 		return nil, err
 	}
@@ -104,6 +110,12 @@ func (r *references) make(ctx context.Context, sql, database string) (*reference
 		ref.rows = collect.kept
 	}
 	return ref, nil
+}
+
+// loose tells whether a database has collations of its own under which texts that differ may be equal, and so tie.
+func (r *references) loose(ctx context.Context, database string) (bool, error) {
+	found, err := r.practice.Run(ctx, practice.Run{Database: database, Checking: true, SQL: "SELECT FROM pg_collation WHERE NOT collisdeterministic LIMIT 1"}, &collector{})
+	return found.Rows > 0, err
 }
 
 // limit finds out what LIMIT and OFFSET say, and has the query give all rows that tie with the last.

@@ -54,7 +54,7 @@ func FuzzReadQuery(f *testing.F) {
 					t.Errorf("without %s it is no query: %s: %v", weak.What, weak.SQL, err)
 				}
 			}
-			if o, err := q.Ordering(); err == nil {
+			if o, err := q.Ordering(false); err == nil {
 				for _, sql := range []string{o.SQL, o.Ask} {
 					if _, err := sqltext.ReadQuery(sql); err != nil && sql != "" {
 						t.Errorf("rewritten to what is no query: %s: %v", sql, err)

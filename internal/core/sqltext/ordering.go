@@ -28,8 +28,12 @@ type Key struct {
 	Added    int // from 1
 }
 
-// Ordering returns the query's ordering. The rewritten query gives the same rows in the same order as the query does.
-func (q *Query) Ordering() (Ordering, error) {
+// Ordered tells whether the query has an ORDER BY at its top level.
+func (q *Query) Ordered() bool { return len(q.tree.Stmts[0].Stmt.GetSelectStmt().SortClause) > 0 }
+
+// Ordering returns the query's ordering. The rewritten query gives the same rows in the same order as the query does. Where loose is true,
+// columns may have a collation under which texts that differ are equal: then every key is added as its rank, but in set operations.
+func (q *Query) Ordering(loose bool) (Ordering, error) {
 	sel := q.tree.Stmts[0].Stmt.GetSelectStmt()
 	o := Ordering{SQL: q.Text, tree: q.tree}
 	if len(sel.SortClause) == 0 && sel.LimitCount == nil && sel.LimitOffset == nil {
@@ -38,7 +42,7 @@ func (q *Query) Ordering() (Ordering, error) {
 	o.tree = proto.Clone(q.tree).(*pg.ParseResult)
 	top := o.tree.Stmts[0].Stmt.GetSelectStmt()
 	for _, item := range sel.SortClause {
-		o.Keys = append(o.Keys, o.key(top, item.GetSortBy()))
+		o.Keys = append(o.Keys, o.key(top, item.GetSortBy(), loose))
 	}
 	var err error
 	if sel.LimitCount != nil || sel.LimitOffset != nil {
@@ -95,27 +99,49 @@ func ask(tree *pg.ParseResult, sel *pg.SelectStmt) (string, error) {
 	return sql, nil
 }
 
-func (o *Ordering) key(top *pg.SelectStmt, sort *pg.SortBy) Key {
-	node := sort.Node
-	if n := node.GetAConst().GetIval(); n != nil {
-		return Key{Position: int(n.Ival)}
-	}
-	name := columnName(node)
-	if top.Op > pg.SetOperation_SETOP_NONE || len(top.ValuesLists) > 0 {
-		return Key{Name: name} // nothing else can be ordered by there
-	}
-	// A name alone means a column of the output, before a column of a table.
-	if name != "" {
-		if i, star := aliased(top.TargetList, name); i >= 0 && !star {
-			return Key{Position: i + 1}
-		} else if i >= 0 {
-			return o.add(top, top.TargetList[i].GetResTarget().Val)
+func (o *Ordering) key(top *pg.SelectStmt, sort *pg.SortBy, loose bool) Key {
+	node, name := sort.Node, columnName(sort.Node)
+	simple := top.Op == pg.SetOperation_SETOP_NONE && len(top.ValuesLists) == 0 // else nothing but the output can be ordered by
+	place, star := aliased(top.TargetList, name)
+	switch n := node.GetAConst().GetIval(); {
+	case n != nil:
+		if place, star = int(n.Ival)-1, false; !simple || !loose || hasStar(top.TargetList[:min(max(place+1, 0), len(top.TargetList))]) {
+			return Key{Position: place + 1}
 		}
+	case !simple:
+		return Key{Name: name}
+	case name == "": // a name alone means a column of the output, before a column of a table
+		place = -1
 	}
-	if ownCollation(node) {
-		return o.add(top, rankOver(sort))
+	if place >= len(top.TargetList) { // the database will say so
+		return Key{Position: place + 1}
+	}
+	switch {
+	case place >= 0 && !star && !loose:
+		return Key{Position: place + 1}
+	case place >= 0:
+		node = top.TargetList[place].GetResTarget().Val
+	}
+	if (loose || ownCollation(node)) && !windowed(node) { // a window function cannot be ranked by another
+		ranked := proto.Clone(sort).(*pg.SortBy)
+		ranked.Node = node
+		return o.add(top, rankOver(ranked))
 	}
 	return o.add(top, node)
+}
+
+func windowed(node *pg.Node) bool {
+	found := false
+	walk(node.ProtoReflect(), func(m any) {
+		f, is := m.(*pg.FuncCall)
+		found = found || is && f.Over != nil
+	})
+	return found
+}
+
+func hasStar(targets []*pg.Node) bool {
+	_, star := aliased(targets, "")
+	return star
 }
 
 // add puts an expression behind the query's columns. Under DISTINCT it is one of them already, or it is the same wherever

@@ -198,7 +198,7 @@ func TestOrdering(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		o, err := q.Ordering()
+		o, err := q.Ordering(false)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -208,6 +208,31 @@ func TestOrdering(t *testing.T) {
 		if got := fmt.Sprint(o.Keys); got != c.keys || o.SQL != c.rewritten {
 			t.Errorf("%s\n got %s %s\nwant %s %s", c.sql, got, o.SQL, c.keys, c.rewritten)
 		}
+	}
+}
+
+// Where texts that differ may be equal, what ties is asked of the database itself.
+func TestOrderingUnderLooseCollations(t *testing.T) {
+	const rank = ", dense_rank() OVER (ORDER BY %s) AS order_key_1 FROM hive ORDER BY "
+	for _, c := range []struct{ sql, keys, rewritten string }{
+		{"SELECT name FROM hive ORDER BY name DESC", "[{0  1}]", "SELECT name" + fmt.Sprintf(rank, "name DESC") + "name DESC"},
+		{"SELECT strength, name FROM hive ORDER BY 2", "[{0  1}]", "SELECT strength, name" + fmt.Sprintf(rank, "name") + "2"},
+		{"SELECT lower(name) AS n FROM hive ORDER BY n", "[{0  1}]", "SELECT lower(name) AS n" + fmt.Sprintf(rank, "lower(name)") + "n"},
+		{"SELECT * FROM hive ORDER BY 2", "[{2  0}]", "SELECT * FROM hive ORDER BY 2"},
+		{"SELECT name FROM hive ORDER BY 7", "[{7  0}]", "SELECT name FROM hive ORDER BY 7"},
+		{"SELECT name, rank() OVER () AS r FROM hive ORDER BY r", "[{0  1}]", "SELECT name, rank() OVER () AS r, rank() OVER () AS order_key_1 FROM hive ORDER BY r"},
+		{"SELECT name FROM hive UNION SELECT name FROM apiary ORDER BY name", "[{0 name 0}]", "SELECT name FROM hive UNION SELECT name FROM apiary ORDER BY name"},
+	} {
+		q, err := sqltext.ReadQuery(c.sql)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if o, err := q.Ordering(true); err != nil || fmt.Sprint(o.Keys) != c.keys || o.SQL != c.rewritten {
+			t.Errorf("%s\n got %s %s %v\nwant %s %s", c.sql, fmt.Sprint(o.Keys), o.SQL, err, c.keys, c.rewritten)
+		}
+	}
+	if q, _ := sqltext.ReadQuery("SELECT name FROM (SELECT name FROM hive ORDER BY name) AS h"); q.Ordered() {
+		t.Error("an order within is none of the query's")
 	}
 }
 
@@ -351,7 +376,7 @@ func TestOrderingsWithALimit(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		o, err := q.Ordering()
+		o, err := q.Ordering(false)
 		if err != nil {
 			t.Fatal(err)
 		}
