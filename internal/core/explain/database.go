@@ -40,6 +40,7 @@ const (
 	indeterminate    = "42P18"
 	badRegexp        = "2201B"
 	wrongObjectType  = "42809"
+	badParameter     = "22023"
 
 	negativePower     = "2201F"
 	negativeLogarithm = "2201E"
@@ -49,6 +50,7 @@ var (
 	someName       = regexp.MustCompile(`(?:column reference|entry for table|column|relation|table) "?([^"\s]+)"?`)
 	operatorTypes  = regexp.MustCompile(`operator does not exist: (.*?) (\S+) (.*)$`)
 	functionCall   = regexp.MustCompile(`function ([^(]+)\((.*)\) does not exist`)
+	unknownUnit    = regexp.MustCompile(`unit "([^"]*)" not (?:recognized|supported)`)
 	quotedMessage  = regexp.MustCompile(`"([^"]*)"`)
 	invalidForType = regexp.MustCompile(`invalid input (?:syntax|value) for (?:type|enum) (.+?): "(.*)"`)
 )
@@ -121,8 +123,12 @@ func Query(e QueryError, schema sqltext.Schema) Plain {
 	case outOfRange:
 		p.Sentence = "A number became too large for its type: cast one of those it is made of to numeric or bigint, as in a::bigint * b."
 	case wrongObjectType:
-		if strings.HasPrefix(e.Message, "count(*) must be used") {
-			p.Sentence = "count needs to know what to count: count(*) counts rows, count(column) the values that are not NULL."
+		p.Sentence = x.wrongCall()
+	case undefinedObject:
+		p.Sentence = x.object()
+	case badParameter:
+		if found := unknownUnit.FindStringSubmatch(e.Message); found != nil {
+			p.Sentence = fmt.Sprintf("%s is no part of a date or time: EXTRACT takes year, month, day, hour, minute, second, week, quarter, dow (day of the week) or epoch.", found[1])
 		}
 	case negativePower, negativeLogarithm:
 		p.Sentence = "Some row has a number for which this is not defined, as the root or the logarithm of a negative number: leave such rows out with a condition, or make them NULL with CASE."
@@ -189,6 +195,9 @@ func (x *queryError) table() string {
 	case strings.HasPrefix(x.Message, "invalid reference to FROM-clause"):
 		return fmt.Sprintf("%s cannot be used at this place: where a table has an alias, its columns are written with the alias, and a subquery in FROM does not see the tables beside it.", name)
 	}
+	if i := strings.LastIndexByte(name, '.'); i >= 0 {
+		name = name[i+1:] // of a schema
+	}
 	if near := sqltext.Nearest(name, x.tables()); near != "" && !strings.EqualFold(near, name) {
 		return fmt.Sprintf("The dataset has no table %s: is %s meant?", name, near)
 	} else if near != "" {
@@ -221,8 +230,14 @@ func (x *queryError) column() string {
 	if x.Offset >= 0 && x.Offset < len(x.SQL) && x.SQL[x.Offset] == '"' && x.schema.With(strings.ToLower(name)) == nil {
 		return fmt.Sprintf("Double quotes stand around names, single quotes around texts: if %s is a text, write '%s'.", name, name)
 	}
-	if used := regexp.MustCompile(`(?i)\bAS\s+"?` + regexp.QuoteMeta(name) + `"?\b`); qualified == "" && used.MatchString(x.SQL) {
-		return fmt.Sprintf("%s is a name that SELECT gives: WHERE, GROUP BY with expressions and HAVING are worked out before SELECT, so it is not known there yet. Write the expression itself once more, or put the query into a subquery.", name)
+	if qualified == "" && x.isAlias(name) {
+		return fmt.Sprintf("%s is a name that SELECT gives: SELECT itself, WHERE, HAVING, ON and expressions in GROUP BY do not know it yet. Write the expression itself once more, or put the query into a subquery.", name)
+	}
+	if x.withoutFrom() {
+		return fmt.Sprintf("The query has no FROM, so no table's columns are known, %s neither: FROM says which table they are read from.", name)
+	}
+	if x.Offset > 0 && x.Offset < len(x.SQL) && limitBefore.MatchString(x.SQL[:x.Offset]) {
+		return "After LIMIT and OFFSET stands a number."
 	}
 	var own []string
 	for _, t := range x.mentioned() {
@@ -247,6 +262,20 @@ func (x *queryError) column() string {
 	}
 	return fmt.Sprintf("No table in FROM has a column %s.", name)
 }
+
+// isAlias tells whether the query's SELECT gives a column this name.
+func (x *queryError) isAlias(name string) bool {
+	q, err := sqltext.ReadQuery(x.SQL)
+	return err == nil && slices.ContainsFunc(q.Traits(x.schema).Outputs, func(o sqltext.Output) bool { return o.Alias == name })
+}
+
+// withoutFrom tells whether nothing in the query reads a table.
+func (x *queryError) withoutFrom() bool {
+	q, err := sqltext.ReadQuery(x.SQL)
+	return err == nil && !q.ReadsTables()
+}
+
+var limitBefore = regexp.MustCompile(`(?i)\b(limit|offset)\s+$`)
 
 func lastByte(s string) string {
 	if s == "" {
@@ -298,6 +327,9 @@ func (x *queryError) function() string {
 			return "Texts are put together with ||, not with +."
 		case operator == "=<":
 			return "At most is written <=."
+		case strings.HasPrefix(strings.TrimPrefix(operator, "!"), "~~"):
+			return fmt.Sprintf("LIKE compares texts, and the value on its left is of type %s: compare it with =, < or >, or cast it, as in value::text LIKE '1%%'.", left)
+		case !isComparison(operator): // what follows is about comparing
 		case isDate(left) && isNumber(right), isNumber(left) && isDate(right):
 			return "A date is compared with a date in single quotes, as in '2026-05-01'; a year alone is taken out of it with EXTRACT(year FROM day)."
 		case isNumber(left) && isText(right), isText(left) && isNumber(right):
@@ -342,10 +374,54 @@ func argumentTypes(s string) string {
 	return strings.ReplaceAll(s, "unknown", "a text")
 }
 
+func isComparison(operator string) bool {
+	return slices.Contains([]string{"=", "<>", "<", "<=", ">", ">="}, operator)
+}
+
 func isDate(t string) bool { return t == "date" || strings.HasPrefix(t, "timestamp") }
 func isText(t string) bool { return t == "text" || strings.HasPrefix(t, "character") }
 func isNumber(t string) bool {
 	return slices.Contains([]string{"smallint", "integer", "bigint", "numeric", "real", "double precision"}, t)
+}
+
+// wrongCall is for functions that are called in another way than they are made for.
+func (x *queryError) wrongCall() string {
+	if strings.HasPrefix(x.Message, "count(*) must be used") {
+		return "count needs to know what to count: count(*) counts rows, count(column) the values that are not NULL."
+	}
+	found := wrongKind.FindStringSubmatch(x.Message)
+	if found == nil {
+		return ""
+	}
+	name := strings.Join(found[1:], "") // one of them is not empty
+	switch {
+	case strings.HasSuffix(x.Message, "requires an OVER clause"):
+		return fmt.Sprintf("%s is a window function: OVER says over which rows, as in %s() OVER (ORDER BY a).", name, name)
+	case strings.HasPrefix(x.Message, "WITHIN GROUP"):
+		return fmt.Sprintf("As a window function %s takes no value: %s() OVER (ORDER BY a).", name, name)
+	case strings.HasPrefix(x.Message, "OVER"):
+		return fmt.Sprintf("%s is worked out for each row by itself: it is no window function, and OVER does not go with it.", name)
+	}
+	return fmt.Sprintf("%s is no aggregate: DISTINCT stands within aggregates, as in count(DISTINCT a), or once after SELECT.", name)
+}
+
+var wrongKind = regexp.MustCompile(`^(?:window function (\w+) requires|WITHIN GROUP is required for ordered-set aggregate (\w+)|(?:OVER|DISTINCT) specified, but (\w+))`)
+
+// types are those that learners cast to.
+var types = strings.Fields("integer bigint smallint numeric decimal real text varchar char boolean date time timestamp timestamptz interval int float uuid json jsonb")
+
+func (x *queryError) object() string {
+	name := ""
+	if found := quotedMessage.FindStringSubmatch(x.Message); found != nil {
+		name = found[1]
+	}
+	if !strings.HasPrefix(x.Message, "type ") {
+		return ""
+	}
+	if near := sqltext.Nearest(name, types); near != "" {
+		return fmt.Sprintf("No type is called %s: is %s meant?", name, near)
+	}
+	return fmt.Sprintf("No type is called %s; those most used are integer, numeric, text, boolean, date and timestamp.", name)
 }
 
 // other is the type beside boolean.

@@ -16,6 +16,7 @@ import (
 const (
 	CauseJoinCondition    = "cause-join-condition"     // tables stand side by side without a condition that joins them
 	CauseAliasForColumn   = "cause-alias-for-column"   // a missing comma made a column's name an alias
+	CauseTextForColumn    = "cause-text-for-column"    // a column's name in single quotes is a text
 	CauseWithNull         = "cause-equals-null"        // = NULL
 	CauseNotIn            = "cause-not-in-null"        // NOT IN with a NULL among the values
 	CauseLikeExact        = "cause-like-wildcard"      // LIKE without a wildcard
@@ -49,7 +50,7 @@ func Likely(traits sqltext.Traits, findings []compare.Finding, facts compare.Fac
 	for _, f := range findings {
 		l.kinds[f.Kind] = true
 	}
-	for _, cause := range []func() (string, string){l.joinCondition, l.aliasForColumn, l.withNull, l.notIn, l.likeExact, l.outerUndone, l.innerJoin, l.outerJoin, l.count, l.division,
+	for _, cause := range []func() (string, string){l.joinCondition, l.aliasForColumn, l.textForColumn, l.withNull, l.notIn, l.likeExact, l.outerUndone, l.innerJoin, l.outerJoin, l.count, l.division,
 		l.groupColumn, l.whereForHaving, l.distinct, l.bound, l.andOr, l.limit, l.conditions, l.sorting} {
 		if kind, sentence := cause(); kind != "" {
 			return &Finding{Kind: kind, Sentence: sentence}
@@ -106,6 +107,23 @@ func (l *likely) aliasForColumn() (string, string) {
 	for _, o := range l.Outputs {
 		if o.Bare && len(l.schema.With(o.Alias)) > 0 {
 			return CauseAliasForColumn, fmt.Sprintf("Is a comma missing between %s and %s? Without it %s becomes another name for the column %s.", o.Column, o.Alias, o.Alias, o.Column)
+		}
+	}
+	return "", ""
+}
+
+func (l *likely) textForColumn() (string, string) {
+	cause := func(text string) (string, string) {
+		return CauseTextForColumn, fmt.Sprintf("'%s' in single quotes is a text, the same for every row: a column is written without them, %s.", text, text)
+	}
+	for i, o := range l.Outputs {
+		if o.Text != "" && len(l.schema.With(o.Text)) > 0 && slices.ContainsFunc(l.Pairs, func(p compare.CellPair) bool { return p.Column == i && string(p.Got) == o.Text }) {
+			return cause(o.Text)
+		}
+	}
+	for _, text := range l.Constants {
+		if len(l.schema.With(text)) > 0 && l.only(compare.ResultEmpty, compare.RowsMissing, compare.RowsExtra) {
+			return cause(text)
 		}
 	}
 	return "", ""

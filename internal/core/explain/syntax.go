@@ -76,8 +76,34 @@ func ofSlip(r *sqltext.Repair) string {
 			return fmt.Sprintf("%s asks for NULL, TRUE or FALSE; other values are compared with %s.", r.Word, r.Meant)
 		}
 		return fmt.Sprintf("What is written %s elsewhere is %s in SQL.", r.Word, r.Meant)
-	case sqltext.SlipBy:
-		return fmt.Sprintf("After %s the word BY is missing.", r.Word)
+	case sqltext.SlipMissing:
+		if r.Meant == "AND" {
+			return fmt.Sprintf("Is AND (or OR) missing before %s?", r.Word)
+		}
+		return fmt.Sprintf("Is %s missing before %s?", r.Meant, r.Word)
+	case sqltext.SlipApostrophe:
+		return "The text ends at this quote. A quote within a text is written twice, as in 'it''s'."
+	case sqltext.SlipOpening:
+		return fmt.Sprintf("The text %s has a single quote at its end and none at its beginning.", r.Word)
+	case sqltext.SlipText:
+		return fmt.Sprintf("Is %s a text? Texts stand in single quotes: '%s'.", r.Word, r.Word)
+	case sqltext.SlipNumber:
+		return fmt.Sprintf("A number is written without commas, with a point before its decimals: not %s.", r.Word)
+	case sqltext.SlipInterval:
+		return fmt.Sprintf("A span of time is written INTERVAL '%s'.", r.Word)
+	case sqltext.SlipStar:
+		return fmt.Sprintf("What %s takes stands in parentheses: %s(*).", r.Word, r.Word)
+	case sqltext.SlipWindow:
+		return "What follows OVER stands in parentheses: OVER (PARTITION BY a ORDER BY b)."
+	case sqltext.SlipTable:
+		return "Behind JOIN the table comes first, then its condition: JOIN b ON b.a_id = a.a_id."
+	case sqltext.SlipName:
+		return "After AS a name is missing."
+	case sqltext.SlipSubquery:
+		if r.Word == "EXISTS" {
+			return "EXISTS asks whether a subquery has a row: EXISTS (SELECT ... FROM ... WHERE ...)."
+		}
+		return "After AS the query of WITH stands in parentheses: WITH a AS (SELECT ...)."
 	case sqltext.SlipOn:
 		return "This JOIN has no condition: say with ON which rows belong together, as in a JOIN b ON b.a_id = a.a_id."
 	case sqltext.SlipList:

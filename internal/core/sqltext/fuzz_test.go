@@ -13,6 +13,8 @@ var schema = sqltext.Schema{"hive": {"hive_id", "name", "strength", "apiary_id"}
 var samples = []string{
 	"SELECT 1", "SELECT 'ä' FRM x", "WITH a AS (TABLE b) SELECT * FROM a ORDER BY 1, lower(x) COLLATE \"C\" NULLS FIRST LIMIT 3",
 	"SELECT DISTINCT ON (a) a, b FROM t ORDER BY a, c DESC", "VALUES (1), (2) ORDER BY column1", "/* /* */ */ -- x\nSELECT $$;$$; SELECT E'\\''",
+	"SELECT name AS 'a b' FROM t WHERE a LIKE x% AND b => 'O'Neill' ORDER a LIMIT 5, 10", "SELECT TOP 5 count * FROM t JOIN u WHERE a IN 1, 2 AND 1 < b < 3 && c BETWEEN 1, 2",
+	"SELECT a / 0, (SELECT b) FROM t WHERE a IS 3 AND d + 5 days > 1,000 AND e NOT NULL f", "WITH a (SELECT 1) SELECT sum(x) OVER PARTITION BY y; z FROM a JOIN ON b WHERE EXISTS (c)",
 	"CREATE FUNCTION f() RETURNS int LANGUAGE sql BEGIN ATOMIC SELECT 1; SELECT 2; END; SELECT f()",
 }
 
@@ -54,11 +56,18 @@ func FuzzReadQuery(f *testing.F) {
 					t.Errorf("without %s it is no query: %s: %v", weak.What, weak.SQL, err)
 				}
 			}
-			if o, err := q.Ordering(false); err == nil {
-				for _, sql := range []string{o.SQL, o.Ask} {
-					if _, err := sqltext.ReadQuery(sql); err != nil && sql != "" {
-						t.Errorf("rewritten to what is no query: %s: %v", sql, err)
+			for _, loose := range []bool{false, true} {
+				if o, err := q.Ordering(loose); err == nil {
+					for _, sql := range []string{o.SQL, o.Ask} {
+						if _, err := sqltext.ReadQuery(sql); err != nil && sql != "" {
+							t.Errorf("rewritten to what is no query: %s: %v", sql, err)
+						}
 					}
+				}
+			}
+			for _, place := range append(q.Divisions(), q.ScalarSubqueries()...) {
+				if place < 0 || place >= len(text) {
+					t.Errorf("a place at %d of %d", place, len(text))
 				}
 			}
 			if !strings.Contains(text, q.Text) {

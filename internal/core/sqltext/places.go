@@ -36,3 +36,13 @@ func (q *Query) ScalarSubqueries() []int {
 	})
 	return all
 }
+
+// ReadsTables tells whether the query has a FROM anywhere.
+func (q *Query) ReadsTables() bool {
+	found := false
+	walk(q.tree.ProtoReflect(), func(m any) {
+		s, is := m.(*pg.SelectStmt)
+		found = found || is && len(s.FromClause) > 0
+	})
+	return found
+}

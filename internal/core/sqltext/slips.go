@@ -26,7 +26,17 @@ const (
 	SlipCase           Slip = "case"            // CASE without END
 	SlipDoubleOperator Slip = "double-operator" // == for =
 	SlipOperator       Slip = "operator"        // Word is written for the operator Meant
-	SlipBy             Slip = "by"              // BY is missing after Word
+	SlipMissing        Slip = "missing"         // the keyword Meant is missing before Word
+	SlipApostrophe     Slip = "apostrophe"      // a quote within a text is not written twice
+	SlipOpening        Slip = "opening"         // the text Word has no quote at its beginning
+	SlipText           Slip = "text"            // the text Word has no quotes
+	SlipNumber         Slip = "number"          // the number Word has a comma in it
+	SlipInterval       Slip = "interval"        // the interval Word has no INTERVAL and no quotes
+	SlipStar           Slip = "star"            // count * without parentheses: Word is the function
+	SlipWindow         Slip = "window"          // OVER without parentheses
+	SlipTable          Slip = "table"           // a join without its table
+	SlipName           Slip = "name"            // AS without a name
+	SlipSubquery       Slip = "subquery"        // a subquery without parentheses, after Word, or none where one is needed
 	SlipOn             Slip = "on"              // a join has no condition
 	SlipList           Slip = "list"            // IN without parentheses
 	SlipBetween        Slip = "between"         // BETWEEN a, b
@@ -58,13 +68,16 @@ var keywords = strings.Fields(`SELECT FROM WHERE GROUP BY HAVING ORDER LIMIT OFF
 func FindSlip(text string, message string, offset int) *Repair {
 	switch {
 	case strings.HasPrefix(message, "unterminated quoted string"):
-		return &Repair{Slip: SlipQuote, Offset: offset}
+		return openingQuote(text, offset)
 	case strings.HasPrefix(message, "unterminated quoted identifier"):
 		return &Repair{Slip: SlipNameQuote, Offset: offset}
 	case strings.HasPrefix(message, "unterminated /* comment"):
 		return &Repair{Slip: SlipComment, Offset: offset}
 	case len(text) > shallow:
 		return nil
+	}
+	if found := apostrophe(text, offset); found != nil {
+		return found
 	}
 	scanned, err := pg.Scan(text)
 	if err != nil || len(scanned.Tokens) == 0 {
@@ -80,8 +93,8 @@ func FindSlip(text string, message string, offset int) *Repair {
 	if f.at < 0 || strings.HasSuffix(message, "at end of input") {
 		f.at = len(f.tokens)
 	}
-	for _, try := range []func() *Repair{f.parentheses, f.caseEnd, f.keyword, f.trailingComma, f.semicolon, f.operator, f.by, f.top, f.limitPair, f.list, f.between, f.is, f.pattern, f.alias,
-		f.earlyEnd, f.chain, f.on, f.reserved, f.comma, f.extra, f.clauseOrder} {
+	for _, try := range []func() *Repair{f.parentheses, f.caseEnd, f.keyword, f.trailingComma, f.semicolon, f.operator, f.top, f.limitPair, f.list, f.between, f.is, f.pattern, f.alias,
+		f.earlyEnd, f.chain, f.subquery, f.name, f.interval, f.unquoted, f.missing, f.on, f.number, f.star, f.window, f.reserved, f.comma, f.extra, f.clauseOrder} {
 		if found := try(); found != nil {
 			return found
 		}
@@ -188,197 +201,6 @@ func (f *slips) semicolon() *Repair {
 	start := f.tokens[f.at].Start
 	if mended := f.with(start, start, "; "); reads(f.text[:start]) && reads(mended) {
 		return &Repair{Slip: SlipSemicolon, Word: f.word(f.at), Offset: int(start)}
-	}
-	return nil
-}
-
-// operators of other languages, and what SQL has for them.
-var operators = map[string]string{"==": "=", "&&": "AND", "=>": ">=", "=<": "<=", "=!": "<>"}
-
-func (f *slips) operator() *Repair {
-	for i := min(f.at, len(f.tokens)-1); i >= 0; i-- {
-		word, end := f.word(i), f.tokens[i].End
-		if word == "=" && f.word(i+1) == "=" {
-			word, end = "==", f.tokens[i+1].End
-		}
-		meant := operators[word]
-		if meant == "" {
-			continue
-		}
-		if word == "==" {
-			return &Repair{Slip: SlipDoubleOperator, Word: word, Offset: int(f.tokens[i].Start)}
-		}
-		if mended := f.with(f.tokens[i].Start, end, meant); reads(mended) {
-			return &Repair{Slip: SlipOperator, Word: word, Meant: meant, Offset: int(f.tokens[i].Start), Mended: mended}
-		}
-	}
-	return nil
-}
-
-// by is for ORDER, GROUP or PARTITION without BY.
-func (f *slips) by() *Repair {
-	i := f.at - 1
-	if word := strings.ToUpper(f.word(i)); slices.Contains([]string{"ORDER", "GROUP", "PARTITION"}, word) {
-		if mended := f.with(f.tokens[i].End, f.tokens[i].End, " BY"); reads(mended) {
-			return &Repair{Slip: SlipBy, Word: word, Offset: int(f.tokens[i].Start), Mended: mended}
-		}
-	}
-	return nil
-}
-
-// top is for TOP n after SELECT, which other dialects have for LIMIT n at the end.
-func (f *slips) top() *Repair {
-	i := f.at - 1
-	if !strings.EqualFold(f.word(i), "TOP") || f.at >= len(f.tokens) || f.tokens[f.at].Token != pg.Token_ICONST {
-		return nil
-	}
-	r := &Repair{Slip: SlipTop, Word: f.word(f.at), Offset: int(f.tokens[i].Start)}
-	if mended := strings.TrimRight(f.without(i, f.at), "; \t\r\n") + " LIMIT " + r.Word; reads(mended) {
-		r.Mended = mended
-	}
-	return r
-}
-
-// limitPair is for LIMIT skip, take.
-func (f *slips) limitPair() *Repair {
-	for i := f.at; i >= 0 && i+3 < len(f.tokens) && i > f.at-4; i-- {
-		if f.tokens[i].Token == pg.Token_LIMIT && f.word(i+2) == "," {
-			return &Repair{Slip: SlipLimitPair, Offset: int(f.tokens[i].Start), Mended: f.with(f.tokens[i].Start, f.tokens[i+3].End, "LIMIT "+f.word(i+3)+" OFFSET "+f.word(i+1))}
-		}
-	}
-	return nil
-}
-
-func (f *slips) list() *Repair {
-	if f.at == 0 || f.at >= len(f.tokens) || f.tokens[f.at-1].Token != pg.Token_IN_P {
-		return nil
-	}
-	last := f.at // of the values, which commas part
-	for f.word(last+1) == "," && last+2 < len(f.tokens) {
-		last += 2
-	}
-	start, end := f.tokens[f.at].Start, f.tokens[last].End
-	if mended := f.with(start, end, "("+f.text[start:end]+")"); reads(mended) {
-		return &Repair{Slip: SlipList, Offset: int(start), Mended: mended}
-	}
-	return nil
-}
-
-func (f *slips) between() *Repair {
-	if f.word(f.at) != "," || !slices.ContainsFunc(f.tokens[max(0, f.at-3):f.at], func(t *pg.ScanToken) bool { return t.Token == pg.Token_BETWEEN }) {
-		return nil
-	}
-	if mended := f.with(f.tokens[f.at].Start, f.tokens[f.at].End, " AND"); reads(mended) {
-		return &Repair{Slip: SlipBetween, Offset: int(f.tokens[f.at].Start), Mended: mended}
-	}
-	return nil
-}
-
-// is is for IS before a value other than NULL, TRUE and FALSE.
-func (f *slips) is() *Repair {
-	i, meant := f.at-1, "="
-	if strings.EqualFold(f.word(i), "NOT") {
-		i, meant = i-1, "<>"
-	}
-	if i < 0 || f.tokens[i].Token != pg.Token_IS {
-		return nil
-	}
-	if mended := f.with(f.tokens[i].Start, f.tokens[f.at-1].End, meant); reads(mended) {
-		return &Repair{Slip: SlipIs, Word: strings.ToUpper(f.text[f.tokens[i].Start:f.tokens[f.at-1].End]), Meant: meant, Offset: int(f.tokens[i].Start), Mended: mended}
-	}
-	return nil
-}
-
-// pattern is for a pattern of LIKE that is not in quotes.
-func (f *slips) pattern() *Repair {
-	for i := min(f.at, len(f.tokens)) - 1; i >= 0; i-- {
-		if f.tokens[i].Token != pg.Token_LIKE && f.tokens[i].Token != pg.Token_ILIKE {
-			continue
-		}
-		rest := f.text[f.tokens[i].End:]
-		word := strings.TrimLeft(rest, " \t\r\n")
-		start := f.tokens[i].End + int32(len(rest)-len(word))
-		if end := strings.IndexAny(word, " \t\r\n);"); end >= 0 {
-			word = word[:end]
-		}
-		if word == "" || strings.ContainsAny(word, `'"`) || !strings.ContainsAny(word, "%_") {
-			continue
-		}
-		if mended := f.with(start, start+int32(len(word)), "'"+word+"'"); reads(mended) {
-			return &Repair{Slip: SlipPattern, Word: word, Offset: int(start), Mended: mended}
-		}
-	}
-	return nil
-}
-
-// alias is for an alias in single quotes, or of two words, where double quotes are meant.
-func (f *slips) alias() *Repair {
-	if f.at < 1 || f.at >= len(f.tokens) {
-		return nil
-	}
-	start, end := f.tokens[f.at].Start, f.tokens[f.at].End
-	word := strings.Trim(f.word(f.at), "'")
-	if f.tokens[f.at-1].Token != pg.Token_AS || f.tokens[f.at].Token != pg.Token_SCONST {
-		if f.at < 2 || f.tokens[f.at-2].Token != pg.Token_AS || f.tokens[f.at].Token != pg.Token_IDENT {
-			return nil
-		}
-		start = f.tokens[f.at-1].Start
-		word = f.text[start:end]
-	}
-	if mended := f.with(start, end, `"`+word+`"`); !strings.Contains(word, `"`) && reads(mended) {
-		return &Repair{Slip: SlipAlias, Word: word, Offset: int(start), Mended: mended}
-	}
-	return nil
-}
-
-func (f *slips) earlyEnd() *Repair {
-	i := f.at - 1
-	if f.word(i) != ";" {
-		return nil
-	}
-	if mended := f.with(f.tokens[i].Start, f.tokens[i].End, ","); reads(mended) {
-		return &Repair{Slip: SlipEarlyEnd, Offset: int(f.tokens[i].Start), Mended: mended}
-	}
-	return nil
-}
-
-// on is for a join whose condition is missing before the error.
-func (f *slips) on() *Repair {
-	for i := f.at - 1; i >= 0 && f.tokens[i].Token != pg.Token_ON && f.tokens[i].Token != pg.Token_USING; i-- {
-		if f.tokens[i].Token == pg.Token_JOIN {
-			if before := f.tokens[f.at-1].End; reads(f.with(before, before, " ON true")) {
-				return &Repair{Slip: SlipOn, Offset: int(f.tokens[i].Start)}
-			}
-			return nil
-		}
-	}
-	return nil
-}
-
-// chain is for a comparison of a comparison, where two comparisons are meant.
-func (f *slips) chain() *Repair {
-	compares := func(i int) bool { return slices.Contains([]string{"<", "<=", ">", ">=", "=", "<>", "!="}, f.word(i)) }
-	for _, before := range []int{f.at - 2, f.at - 4} { // between them a column, or a table's column
-		if !compares(f.at) || !compares(before) {
-			continue
-		}
-		start, end := f.tokens[before+1].Start, f.tokens[f.at-1].End
-		if mended := f.with(end, end, " AND "+f.text[start:end]); reads(mended) {
-			return &Repair{Slip: SlipChain, Offset: int(f.tokens[f.at].Start), Mended: mended}
-		}
-	}
-	return nil
-}
-
-// extra is for a keyword or a comma that stands where the text would be SQL without it.
-func (f *slips) extra() *Repair {
-	for _, i := range []int{f.at, f.at - 1} {
-		word := strings.ToUpper(f.word(i))
-		if dangling := word == "," || word == "AND" || word == "OR"; dangling && f.at < len(f.tokens) || i == f.at && slices.Contains(keywords, word) {
-			if mended := f.without(i, i); reads(mended) {
-				return &Repair{Slip: SlipExtra, Word: word, Offset: int(f.tokens[i].Start), Mended: mended}
-			}
-		}
 	}
 	return nil
 }

@@ -43,6 +43,7 @@ type Traits struct {
 	NotIn       bool     // NOT IN (SELECT ...)
 	Exact       string   // the pattern of a LIKE without a wildcard
 	NullTested  string   // a table of an inner join, a column of which WHERE asks to be NULL
+	Constants   []string // texts that are compared with another constant
 	Sort        []bool   // of each order key: whether it is descending
 	SortColumn  int      // the output that the first order key is, from 0; -1 where it is none, or that is not known
 	Limit       int64    // of a constant LIMIT without WITH TIES; -1 otherwise
@@ -69,6 +70,7 @@ type Output struct {
 	Argument   string // a column that is aggregated alone; "*" for count(*)
 	Different  bool   // aggregate(DISTINCT argument)
 	Divides    bool   // there is a division in it
+	Text       string // a constant text
 	Place      Place
 }
 
@@ -175,6 +177,7 @@ func (r *traits) within(sel *pg.SelectStmt) {
 				r.Exact = inner.Exact
 			}
 			r.NotIn = r.NotIn || inner.NotIn
+			r.Constants = append(r.Constants, inner.Constants...)
 		}
 	})
 	if mixed {
@@ -356,6 +359,9 @@ func (r *traits) expression(a *pg.A_Expr, having bool) {
 			place := r.place(a.Location)
 			r.WithNull = &place
 		}
+		if _, bothConstant := constant(a.Rexpr); bothConstant && a.Lexpr.GetAConst().GetSval() != nil {
+			r.Constants = append(r.Constants, a.Lexpr.GetAConst().GetSval().GetSval())
+		}
 		if !slices.Contains([]string{"<", "<=", ">", ">="}, operator) {
 			return
 		}
@@ -494,6 +500,7 @@ func (r *traits) outputs(sel *pg.SelectStmt) {
 			return
 		}
 		o := Output{Expression: r.written(target.Val), Alias: target.Name, Place: r.place(target.Location)}
+		o.Text = target.Val.GetAConst().GetSval().GetSval()
 		if c != nil {
 			o.Column = c.Fields[len(c.Fields)-1].GetString_().GetSval()
 			o.Bare = o.Alias != "" && !r.hasAs(target, c)

@@ -1,0 +1,369 @@
+package sqltext
+
+import (
+	"slices"
+	"strings"
+
+	pg "github.com/pganalyze/pg_query_go/v6"
+)
+
+// operators of other languages, and what SQL has for them.
+var operators = map[string]string{"==": "=", "&&": "AND", "=>": ">=", "=<": "<=", "=!": "<>", "ASCENDING": "ASC", "DESCENDING": "DESC"}
+
+func (f *slips) operator() *Repair {
+	for i := min(f.at, len(f.tokens)-1); i >= 0; i-- {
+		word, end := f.word(i), f.tokens[i].End
+		if word == "=" && f.word(i+1) == "=" {
+			word, end = "==", f.tokens[i+1].End
+		}
+		meant := operators[strings.ToUpper(word)]
+		if meant == "" {
+			continue
+		}
+		if word == "==" {
+			return &Repair{Slip: SlipDoubleOperator, Word: word, Offset: int(f.tokens[i].Start)}
+		}
+		if mended := f.with(f.tokens[i].Start, end, meant); reads(mended) {
+			return &Repair{Slip: SlipOperator, Word: word, Meant: meant, Offset: int(f.tokens[i].Start), Mended: mended}
+		}
+	}
+	return nil
+}
+
+// top is for TOP n after SELECT, which other dialects have for LIMIT n at the end.
+func (f *slips) top() *Repair {
+	i := f.at - 1
+	if !strings.EqualFold(f.word(i), "TOP") || f.at >= len(f.tokens) || f.tokens[f.at].Token != pg.Token_ICONST {
+		return nil
+	}
+	r := &Repair{Slip: SlipTop, Word: f.word(f.at), Offset: int(f.tokens[i].Start)}
+	if mended := strings.TrimRight(f.without(i, f.at), "; \t\r\n") + " LIMIT " + r.Word; reads(mended) {
+		r.Mended = mended
+	}
+	return r
+}
+
+// limitPair is for LIMIT skip, take.
+func (f *slips) limitPair() *Repair {
+	for i := f.at; i >= 0 && i+3 < len(f.tokens) && i > f.at-4; i-- {
+		if f.tokens[i].Token == pg.Token_LIMIT && f.word(i+2) == "," {
+			r := &Repair{Slip: SlipLimitPair, Offset: int(f.tokens[i].Start)}
+			if mended := f.with(f.tokens[i].Start, f.tokens[i+3].End, "LIMIT "+f.word(i+3)+" OFFSET "+f.word(i+1)); reads(mended) {
+				r.Mended = mended
+			}
+			return r
+		}
+	}
+	return nil
+}
+
+func (f *slips) list() *Repair {
+	if f.at == 0 || f.at >= len(f.tokens) || f.tokens[f.at-1].Token != pg.Token_IN_P {
+		return nil
+	}
+	last := f.at // of the values, which commas part
+	for f.word(last+1) == "," && last+2 < len(f.tokens) {
+		last += 2
+	}
+	start, end := f.tokens[f.at].Start, f.tokens[last].End
+	if mended := f.with(start, end, "("+f.text[start:end]+")"); reads(mended) {
+		return &Repair{Slip: SlipList, Offset: int(start), Mended: mended}
+	}
+	return nil
+}
+
+func (f *slips) between() *Repair {
+	if f.word(f.at) != "," || !slices.ContainsFunc(f.tokens[max(0, f.at-3):f.at], func(t *pg.ScanToken) bool { return t.Token == pg.Token_BETWEEN }) {
+		return nil
+	}
+	if mended := f.with(f.tokens[f.at].Start, f.tokens[f.at].End, " AND"); reads(mended) {
+		return &Repair{Slip: SlipBetween, Offset: int(f.tokens[f.at].Start), Mended: mended}
+	}
+	return nil
+}
+
+// is is for IS before a value other than NULL, TRUE and FALSE.
+func (f *slips) is() *Repair {
+	i, meant := f.at-1, "="
+	if strings.EqualFold(f.word(i), "NOT") {
+		i, meant = i-1, "<>"
+	}
+	if i < 0 || f.tokens[i].Token != pg.Token_IS {
+		return nil
+	}
+	if mended := f.with(f.tokens[i].Start, f.tokens[f.at-1].End, meant); reads(mended) {
+		return &Repair{Slip: SlipIs, Word: strings.ToUpper(f.text[f.tokens[i].Start:f.tokens[f.at-1].End]), Meant: meant, Offset: int(f.tokens[i].Start), Mended: mended}
+	}
+	return nil
+}
+
+// pattern is for a pattern of LIKE that is not in quotes.
+func (f *slips) pattern() *Repair {
+	for i := min(f.at, len(f.tokens)) - 1; i >= 0; i-- {
+		if f.tokens[i].Token != pg.Token_LIKE && f.tokens[i].Token != pg.Token_ILIKE {
+			continue
+		}
+		rest := f.text[f.tokens[i].End:]
+		word := strings.TrimLeft(rest, " \t\r\n")
+		start := f.tokens[i].End + int32(len(rest)-len(word))
+		if end := strings.IndexAny(word, " \t\r\n);"); end >= 0 {
+			word = word[:end]
+		}
+		if word == "" || strings.ContainsAny(word, `'"`) || !strings.ContainsAny(word, "%_") {
+			continue
+		}
+		if mended := f.with(start, start+int32(len(word)), "'"+word+"'"); reads(mended) {
+			return &Repair{Slip: SlipPattern, Word: word, Offset: int(start), Mended: mended}
+		}
+	}
+	return nil
+}
+
+// alias is for an alias in single quotes, or of two words, where double quotes are meant.
+func (f *slips) alias() *Repair {
+	if f.at < 1 || f.at >= len(f.tokens) {
+		return nil
+	}
+	start, end := f.tokens[f.at].Start, f.tokens[f.at].End
+	word := strings.Trim(f.word(f.at), "'")
+	if f.tokens[f.at-1].Token != pg.Token_AS || f.tokens[f.at].Token != pg.Token_SCONST {
+		if f.at < 2 || f.tokens[f.at-2].Token != pg.Token_AS || f.tokens[f.at].Token != pg.Token_IDENT {
+			return nil
+		}
+		start = f.tokens[f.at-1].Start
+		word = f.text[start:end]
+	}
+	if mended := f.with(start, end, `"`+word+`"`); !strings.Contains(word, `"`) && reads(mended) {
+		return &Repair{Slip: SlipAlias, Word: word, Offset: int(start), Mended: mended}
+	}
+	return nil
+}
+
+func (f *slips) earlyEnd() *Repair {
+	i := f.at - 1
+	if f.word(i) != ";" {
+		return nil
+	}
+	if mended := f.with(f.tokens[i].Start, f.tokens[i].End, ","); reads(mended) {
+		return &Repair{Slip: SlipEarlyEnd, Offset: int(f.tokens[i].Start), Mended: mended}
+	}
+	return nil
+}
+
+// on is for a join whose condition is missing before the error.
+func (f *slips) on() *Repair {
+	for i := f.at - 1; i >= 0 && f.tokens[i].Token != pg.Token_ON && f.tokens[i].Token != pg.Token_USING; i-- {
+		if f.tokens[i].Token == pg.Token_JOIN {
+			if before := f.tokens[f.at-1].End; reads(f.with(before, before, " ON true")) {
+				return &Repair{Slip: SlipOn, Offset: int(f.tokens[i].Start)}
+			}
+			return nil
+		}
+	}
+	return nil
+}
+
+// chain is for a comparison of a comparison, where two comparisons are meant.
+func (f *slips) chain() *Repair {
+	compares := func(i int) bool { return slices.Contains([]string{"<", "<=", ">", ">=", "=", "<>", "!="}, f.word(i)) }
+	for _, before := range []int{f.at - 2, f.at - 4} { // between them a column, or a table's column
+		if !compares(f.at) || !compares(before) {
+			continue
+		}
+		start, end := f.tokens[before+1].Start, f.tokens[f.at-1].End
+		if mended := f.with(end, end, " AND "+f.text[start:end]); reads(mended) {
+			return &Repair{Slip: SlipChain, Offset: int(f.tokens[f.at].Start), Mended: mended}
+		}
+	}
+	return nil
+}
+
+// extra is for a keyword or a comma that stands where the text would be SQL without it.
+func (f *slips) extra() *Repair {
+	for _, i := range []int{f.at, f.at - 1} {
+		word := strings.ToUpper(f.word(i))
+		if dangling := word == "," || word == "AND" || word == "OR"; dangling && f.at < len(f.tokens) || i == f.at && slices.Contains(keywords, word) {
+			if mended := f.without(i, i); reads(mended) {
+				return &Repair{Slip: SlipExtra, Word: word, Offset: int(f.tokens[i].Start), Mended: mended}
+			}
+		}
+	}
+	return nil
+}
+
+// missing tries keywords that may be missing before the word at the error.
+func (f *slips) missing() *Repair {
+	if f.at >= len(f.tokens) || f.at == 0 {
+		return nil
+	}
+	before := func(i int, keyword string) *Repair {
+		start := f.tokens[i].Start
+		if mended := f.with(start, start, keyword+" "); reads(mended) {
+			return &Repair{Slip: SlipMissing, Word: f.word(i), Meant: keyword, Offset: int(start), Mended: mended}
+		}
+		return nil
+	}
+	word, last := strings.ToUpper(f.word(f.at)), strings.ToUpper(f.word(f.at-1))
+	switch {
+	case last == "ORDER", last == "GROUP", last == "PARTITION":
+		return before(f.at, "BY")
+	case word == "NULL", word == "NOT" && strings.EqualFold(f.word(f.at+1), "NULL"):
+		return before(f.at, "IS")
+	case last == "(":
+		return before(f.at-1, "AS") // of WITH
+	case last == "*" && strings.EqualFold(f.word(f.at-2), "SELECT"):
+		return before(f.at, "FROM")
+	case slices.ContainsFunc(f.tokens[max(0, f.at-4):f.at], func(t *pg.ScanToken) bool { return t.Token == pg.Token_CAST }):
+		return before(f.at, "AS")
+	}
+	for i := f.at - 1; i >= 0; i-- {
+		switch f.tokens[i].Token {
+		case pg.Token_WHERE, pg.Token_HAVING, pg.Token_ON:
+			return before(f.at, "AND")
+		case pg.Token_SELECT, pg.Token_FROM, pg.Token_BY, pg.Token_LIMIT:
+			return nil
+		}
+	}
+	return nil
+}
+
+// subquery is for a subquery of WITH without parentheses, and for what is no subquery behind EXISTS.
+func (f *slips) subquery() *Repair {
+	if f.at < 2 || f.at >= len(f.tokens) {
+		return nil
+	}
+	if f.tokens[f.at-1].Token == pg.Token_AS && f.tokens[f.at].Token == pg.Token_SELECT {
+		return &Repair{Slip: SlipSubquery, Word: "AS", Offset: int(f.tokens[f.at].Start)}
+	}
+	if f.tokens[f.at-2].Token == pg.Token_EXISTS || f.tokens[f.at-1].Token == pg.Token_EXISTS {
+		return &Repair{Slip: SlipSubquery, Word: "EXISTS", Offset: int(f.tokens[f.at].Start)}
+	}
+	return nil
+}
+
+// name is for AS without a name behind it, and for a join without its table.
+func (f *slips) name() *Repair {
+	if f.at == 0 || f.at >= len(f.tokens) {
+		return nil
+	}
+	switch last := f.tokens[f.at-1]; {
+	case last.Token == pg.Token_AS && slices.Contains([]string{",", ")", "FROM"}, strings.ToUpper(f.word(f.at))):
+		return &Repair{Slip: SlipName, Offset: int(last.Start)}
+	case last.Token == pg.Token_JOIN && (f.tokens[f.at].Token == pg.Token_ON || f.tokens[f.at].Token == pg.Token_USING):
+		return &Repair{Slip: SlipTable, Offset: int(last.Start)}
+	}
+	return nil
+}
+
+// apostrophe is for a quote within a text that is not written twice: the text ends there, and a letter follows at once.
+func apostrophe(text string, offset int) *Repair {
+	letter := func(i int) bool {
+		return i >= 0 && i < len(text) && (text[i]|0x20 >= 'a' && text[i]|0x20 <= 'z' || text[i] >= 0x80)
+	}
+	if offset < 1 || offset >= len(text) || text[offset-1] != '\'' || !letter(offset) || !letter(offset-2) {
+		return nil
+	}
+	r := &Repair{Slip: SlipApostrophe, Offset: offset - 1}
+	mended := text[:offset] + "'"
+	for i := offset; i < len(text); i++ {
+		mended += text[i : i+1]
+		if text[i] == '\'' && letter(i-1) && letter(i+1) {
+			mended += "'"
+		}
+	}
+	if reads(mended) {
+		r.Mended = mended
+	}
+	return r
+}
+
+// openingQuote tells a text that ends with a quote, but does not begin with one, from one that is not ended.
+func openingQuote(text string, offset int) *Repair {
+	start := min(max(offset, 0), len(text))
+	for start > 0 && (text[start-1]|0x20 >= 'a' && text[start-1]|0x20 <= 'z' || text[start-1] >= 0x80 || text[start-1] == '_') {
+		start--
+	}
+	if start < offset && len(text) <= shallow {
+		if mended := text[:start] + "'" + text[start:]; reads(mended) {
+			return &Repair{Slip: SlipOpening, Word: text[start:offset], Offset: start, Mended: mended}
+		}
+	}
+	return &Repair{Slip: SlipQuote, Offset: offset}
+}
+
+// unquoted is for a text of several words without quotes, behind a comparison.
+func (f *slips) unquoted() *Repair {
+	ident := func(i int) bool {
+		return i < len(f.tokens) && f.tokens[i].KeywordKind != pg.KeywordKind_RESERVED_KEYWORD && f.tokens[i].Token != pg.Token_SCONST && len(f.word(i)) > 1
+	}
+	first := f.at - 1
+	if first < 1 || !slices.Contains([]string{"=", "<>", "!=", "<", ">", "LIKE", "ILIKE"}, strings.ToUpper(f.word(first-1))) || !ident(first) || !ident(f.at) {
+		return nil
+	}
+	for last := f.at; ident(last); last++ { // as few words as will do
+		start, end := f.tokens[first].Start, f.tokens[last].End
+		if mended := f.with(start, end, "'"+f.text[start:end]+"'"); reads(mended) {
+			return &Repair{Slip: SlipText, Word: f.text[start:end], Offset: int(start), Mended: mended}
+		}
+	}
+	return nil
+}
+
+// number is for a comma between digits.
+func (f *slips) number() *Repair {
+	if f.at < 1 || f.at+1 >= len(f.tokens) || f.word(f.at) != "," || f.tokens[f.at-1].End != f.tokens[f.at].Start || f.tokens[f.at].End != f.tokens[f.at+1].Start {
+		return nil
+	}
+	isNumber := func(i int) bool { return f.tokens[i].Token == pg.Token_ICONST || f.tokens[i].Token == pg.Token_FCONST }
+	if !isNumber(f.at-1) || !isNumber(f.at+1) {
+		return nil
+	}
+	piece := "."
+	if len(f.word(f.at+1)) == 3 {
+		piece = ""
+	}
+	r := &Repair{Slip: SlipNumber, Word: f.text[f.tokens[f.at-1].Start:f.tokens[f.at+1].End], Offset: int(f.tokens[f.at].Start)}
+	if mended := f.with(f.tokens[f.at].Start, f.tokens[f.at].End, piece); reads(mended) {
+		r.Mended = mended
+	}
+	return r
+}
+
+// interval is for a number of years, months, days or the like without INTERVAL and quotes.
+func (f *slips) interval() *Repair {
+	unit := strings.TrimSuffix(strings.ToLower(f.word(f.at)), "s")
+	if f.at < 1 || f.tokens[f.at-1].Token != pg.Token_ICONST || !slices.Contains([]string{"year", "month", "week", "day", "hour", "minute", "second"}, unit) {
+		return nil
+	}
+	start, end := f.tokens[f.at-1].Start, f.tokens[f.at].End
+	first := start
+	if strings.EqualFold(f.word(f.at-2), "INTERVAL") {
+		first = f.tokens[f.at-2].Start
+	}
+	if mended := f.with(first, end, "INTERVAL '"+f.text[start:end]+"'"); reads(mended) {
+		return &Repair{Slip: SlipInterval, Word: f.text[start:end], Offset: int(start), Mended: mended}
+	}
+	return nil
+}
+
+// star is for count * without parentheses.
+func (f *slips) star() *Repair {
+	i := f.at - 1
+	if f.word(i) != "*" || !aggregates[strings.ToLower(f.word(i-1))] {
+		return nil
+	}
+	if mended := f.with(f.tokens[i-1].End, f.tokens[i].End, "(*)"); reads(mended) {
+		return &Repair{Slip: SlipStar, Word: strings.ToLower(f.word(i - 1)), Offset: int(f.tokens[i].Start), Mended: mended}
+	}
+	return nil
+}
+
+// window is for OVER without parentheses.
+func (f *slips) window() *Repair {
+	for i := max(0, f.at-3); i < min(f.at, len(f.tokens)-1); i++ {
+		if f.tokens[i].Token == pg.Token_OVER && slices.Contains([]string{"PARTITION", "ORDER"}, strings.ToUpper(f.word(i+1))) {
+			return &Repair{Slip: SlipWindow, Offset: int(f.tokens[i].Start)}
+		}
+	}
+	return nil
+}
