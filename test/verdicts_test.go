@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"strings"
+	"sync"
 	"testing"
 
 	"gopkg.in/yaml.v3"
@@ -68,29 +69,95 @@ func nights(t testing.TB) map[string]string {
 	return files
 }
 
-// Every query of the table gets its outcome, and says first what the table says.
-func TestVerdictsAreThoseATeacherWouldGive(t *testing.T) {
-	all := pairs(t)
-	teacher := hazel(t)
-	files := nights(t)
-	files["pack.yaml"] = "pack: verdicts\ntitle: Verdicts\ndatasets:\n  nights:\n    title: Nights\n    setup: [nights/tables.sql, nights/rows.sql]\npapers: [apiary.md, nights.md]\n"
-	files["apiary.md"] = tasksAbout(t, "verdicts-apiary", "apiary", all)
-	files["nights.md"] = tasksAbout(t, "verdicts-nights", "nights", all)
-	if _, err := client.Loaded(ctx, teacher, scripts(files)); err != nil {
-		t.Fatal(err)
+func (p pair) paper() string {
+	if p.Dataset == "nights" {
+		return "verdicts-nights"
 	}
-	for _, paper := range []string{"verdicts-apiary", "verdicts-nights"} {
-		if _, err := client.Read[client.CoursePaper](teacher.OpenPaper(ctx, "evening-group", paper, client.PaperTimes{})); err != nil {
+	return "verdicts-apiary"
+}
+
+var loadVerdicts sync.Once
+
+// verdicts loads the table's tasks, once, and opens them to learners.
+func verdicts(t testing.TB) []pair {
+	all := pairs(t)
+	loadVerdicts.Do(func() {
+		teacher := hazel(t)
+		files := nights(t)
+		files["pack.yaml"] = "pack: verdicts\ntitle: Verdicts\ndatasets:\n  nights:\n    title: Nights\n    setup: [nights/tables.sql, nights/rows.sql]\npapers: [apiary.md, nights.md]\n"
+		files["apiary.md"] = tasksAbout(t, "verdicts-apiary", "apiary", all)
+		files["nights.md"] = tasksAbout(t, "verdicts-nights", "nights", all)
+		if _, err := client.Loaded(ctx, teacher, scripts(files)); err != nil {
 			t.Fatal(err)
 		}
+		for _, paper := range []string{"verdicts-apiary", "verdicts-nights"} {
+			if _, err := client.Read[client.CoursePaper](teacher.OpenPaper(ctx, "evening-group", paper, client.PaperTimes{})); err != nil {
+				t.Fatal(err)
+			}
+		}
+	})
+	return all
+}
+
+var (
+	lastOrder = regexp.MustCompile(`(?is)\bORDER BY\b[^()]*$`)
+	lastLimit = regexp.MustCompile(`(?is)\s*\b(LIMIT|OFFSET|FETCH)\b[^()]*$`)
+)
+
+// Every reference answer of the table, written otherwise by rule: rows in another order as far as the answer leaves it open are right, a row
+// less or a row more never is.
+func TestEveryReferenceAnswerRewritten(t *testing.T) {
+	_, learner := newcomer(t)
+	submit := func(p pair, sql string) client.Attempt {
+		a, err := client.Read[client.Attempt](learner.Submit(ctx, p.paper(), p.Exercise, client.Query{Sql: sql}))
+		if err != nil {
+			t.Fatalf("%s: %s: %v", p.Exercise, sql, err)
+		}
+		return a
 	}
+	shuffled, changed := 0, 0
+	for _, p := range verdicts(t) {
+		if p.Check["require"] != nil || p.Check["forbid"] != nil || p.Check["repeats"] != nil {
+			continue
+		}
+		limit := lastLimit.FindString(p.Reference)
+		body := strings.TrimSuffix(p.Reference, limit)
+		another := "SELECT * FROM (" + p.Reference + ") AS w ORDER BY random()"
+		ordered := lastOrder.MatchString(body)
+		if ordered { // ties come as they like
+			another = body + ", random()" + limit
+		}
+		if p.Check["order"] != nil {
+			another = p.Reference
+		}
+		if a := submit(p, another); a.Outcome == client.Correct {
+			shuffled++
+		} else if a.Outcome != client.Failed { // after DISTINCT and set operations random() cannot be ordered by
+			t.Errorf("%s: %s\n  %s%s", p.Exercise, another, a.Outcome, sentences(a))
+		}
+		for _, wrong := range []string{
+			"SELECT * FROM (" + p.Reference + ") AS w OFFSET 1",
+			"(SELECT * FROM (" + p.Reference + ") AS w) UNION ALL (SELECT * FROM (" + p.Reference + ") AS w LIMIT 1)",
+		} {
+			if a := submit(p, wrong); a.Outcome == client.Incorrect {
+				changed++
+			} else if a.Outcome != client.Failed { // types without equality are not united
+				t.Errorf("%s: %s\n  %s, with %d rows", p.Exercise, wrong, a.Outcome, a.RowCount)
+			}
+		}
+	}
+	if shuffled < 40 || changed < 80 {
+		t.Errorf("%d were shuffled, %d changed: the rules hardly apply", shuffled, changed)
+	}
+}
+
+// Every query of the table gets its outcome, and says first what the table says.
+func TestVerdictsAreThoseATeacherWouldGive(t *testing.T) {
+	all := verdicts(t)
 	_, learner := newcomer(t)
 	checked, right := 0, 0
 	for _, p := range all {
-		paper := "verdicts-apiary"
-		if p.Dataset == "nights" {
-			paper = "verdicts-nights"
-		}
+		paper := p.paper()
 		for _, attempt := range p.Attempts {
 			for want, sql := range attempt {
 				checked++
