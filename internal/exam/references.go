@@ -20,12 +20,14 @@ import (
 type references struct {
 	practice *practice.Server
 	known    *lru.Cache[string, *reference]
+	samples  *lru.Cache[string, *compare.Sample] // of large results, a few MB each
 	flights  singleflight.Group
 }
 
 func newReferences(server *practice.Server) *references {
 	known, _ := lru.New[string, *reference](2000) // fails only for a size below one
-	return &references{practice: server, known: known}
+	samples, _ := lru.New[string, *compare.Sample](4)
+	return &references{practice: server, known: known, samples: samples}
 }
 
 // A reference is a reference answer run on one database.
@@ -184,10 +186,7 @@ func (ref *reference) run() practice.Run {
 
 // digest returns the reference side's digest under a plan.
 func (r *references) digest(ctx context.Context, ref *reference, plan *compare.Plan, policy compare.Policy) (*compare.Digest, error) {
-	key := fmt.Sprint(plan.Readings(), policy.Order, policy.Once, policy.Fold, policy.Trim, policy.Strict)
-	if policy.Decimals != nil {
-		key += fmt.Sprint(*policy.Decimals)
-	}
+	key := readingKey(plan, policy)
 	if found, ok := ref.digests.Get(key); ok {
 		return found, nil
 	}
@@ -205,6 +204,26 @@ func (r *references) digest(ctx context.Context, ref *reference, plan *compare.P
 	made := digester.Digest()
 	ref.digests.Add(key, made)
 	return made, nil
+}
+
+// readingKey tells apart the ways in which a reference's rows are read.
+func readingKey(plan *compare.Plan, policy compare.Policy) string {
+	key := fmt.Sprint(plan.Readings(), policy.Order, policy.Once, policy.Fold, policy.Trim, policy.Strict)
+	if policy.Decimals != nil {
+		key += fmt.Sprint(*policy.Decimals)
+	}
+	return key
+}
+
+// sample returns what is kept of a large reference's rows under a plan.
+func (r *references) sample(ref *reference, plan *compare.Plan, policy compare.Policy) *compare.Sample {
+	key := ref.database + "\x00" + ref.sql + "\x00" + readingKey(plan, policy)
+	found, ok := r.samples.Get(key)
+	if !ok {
+		found = &compare.Sample{}
+		r.samples.Add(key, found)
+	}
+	return found
 }
 
 // each yields the reference's rows, from memory or by running it again.

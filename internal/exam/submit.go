@@ -311,14 +311,16 @@ func (v *viewing) differences(side *side, attempt *compare.Digest) (bool, *compa
 	if v.variant && !open {
 		return false, nil, nil
 	}
-	verdict, difference, err := side.plan.Differences(
-		compare.Side{Digest: side.digest, Rows: func(yield func(result.Row) error) error {
-			if err := v.references.each(v.ctx, side.reference, yield); err != nil {
-				return &referenceError{err}
-			}
-			return nil
-		}},
-		compare.Side{Digest: attempt, Rows: v.again})
+	reference := compare.Side{Digest: side.digest, Rows: func(yield func(result.Row) error) error {
+		if err := v.references.each(v.ctx, side.reference, yield); err != nil {
+			return &referenceError{err}
+		}
+		return nil
+	}}
+	if !side.reference.kept {
+		reference.Sample = v.references.sample(side.reference, side.plan, v.rules.Policy)
+	}
+	verdict, difference, err := side.plan.Differences(reference, compare.Side{Digest: attempt, Rows: v.again})
 	var stopped *practice.Stopped
 	switch {
 	case err != nil && errors.As(err, &stopped) && !open: // it is wrong, and the second run took longer than the first

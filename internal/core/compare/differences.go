@@ -12,6 +12,8 @@ type Side struct {
 	// Rows yields the rows from first to last, each time it is called. A row may be used until yield returns. The reference's rows
 	// may carry the cells of order keys behind those of its columns. Both sides may be read at the same time.
 	Rows func(yield func(result.Row) error) error
+	// Of the reference's side: what is kept of its rows from one attempt to the next that is read the same way. May be nil.
+	Sample *Sample
 }
 
 // A Verdict tells whether an attempt is right.

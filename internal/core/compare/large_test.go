@@ -232,3 +232,63 @@ func TestLargeColumnsThatNoPairingFits(t *testing.T) {
 		t.Errorf("got %v %+v", ok, findings)
 	}
 }
+
+// What is picked of a large reference is kept for the next attempt, which is told the same as if it were read again.
+func TestASampleSavesReadingTheReferenceAgain(t *testing.T) {
+	reference := many(compare.PairRows + 30_000)
+	doubled := func(column int) resultSet {
+		return reference.with(func(rows []result.Row) []result.Row {
+			for i := range rows {
+				rows[i] = slices.Clone(rows[i])
+				rows[i][column] = append([]byte("1"), rows[i][column]...)
+			}
+			return rows
+		})
+	}
+	half := reference.with(func(rows []result.Row) []result.Row { return rows[:len(rows)/2] })
+	twice := reference.with(func(rows []result.Row) []result.Row { return append(rows, rows...) })
+	var digest *compare.Digest
+	reads := 0
+	sample := &compare.Sample{}
+	findings := func(attempt resultSet, sample *compare.Sample) string {
+		plan, _ := compare.NewPlan(compare.Policy{}, compare.Reference{Columns: reference.Columns}, attempt.Columns)
+		if digest == nil {
+			d := plan.Reference(int64(len(reference.Rows)))
+			for _, row := range reference.Rows {
+				d.Add(row)
+			}
+			digest = d.Digest()
+		}
+		d := plan.Attempt(digest)
+		for _, row := range attempt.Rows {
+			d.Add(row)
+		}
+		ref := side(digest, reference.Rows)
+		rows := ref.Rows
+		ref.Rows = func(yield func(result.Row) error) error { reads++; return rows(yield) }
+		ref.Sample = sample
+		verdict, difference, err := plan.Differences(ref, side(d.Digest(), attempt.Rows))
+		if err != nil || verdict != compare.Wrong {
+			t.Fatal(verdict, err)
+		}
+		return fmt.Sprintf("%+v", difference.Findings)
+	}
+	for _, c := range []struct {
+		name    string
+		attempt resultSet
+		reads   int // of the reference, with the sample
+	}{
+		{"the first that differs in every row", doubled(1), 1},
+		{"another", doubled(2), 0},
+		{"once more", doubled(1), 0},
+		{"half of the rows", half, 0},
+		{"twice the rows are picked otherwise", twice, 1},
+		{"and so is what comes then", doubled(2), 1},
+	} {
+		want := findings(c.attempt, nil)
+		reads = 0
+		if got := findings(c.attempt, sample); got != want || reads != c.reads {
+			t.Errorf("%s: %d reads, want %d\n got %.300s\nwant %.300s", c.name, reads, c.reads, got, want)
+		}
+	}
+}
