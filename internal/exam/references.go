@@ -179,9 +179,12 @@ func (r *references) collect(ctx context.Context, ref *reference, ordering sqlte
 	return collect, nil
 }
 
+// largeRows is from how many rows on a result is a large one to the practice server.
+const largeRows = 20_000
+
 // run is how the reference is run: on a checking seat, so that it never waits for learners who wait for it.
 func (ref *reference) run() practice.Run {
-	return practice.Run{Learner: 0, Database: ref.database, Checking: true, SQL: ref.sql}
+	return practice.Run{Learner: 0, Database: ref.database, Checking: true, SQL: ref.sql, Large: ref.read >= largeRows}
 }
 
 // digest returns the reference side's digest under a plan.

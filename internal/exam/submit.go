@@ -254,7 +254,7 @@ func (v *viewing) verdict(ctx context.Context, q *sqltext.Query) (right bool, er
 }
 
 func (v *viewing) run() practice.Run {
-	return practice.Run{Learner: v.who.ID, Database: v.database, Checking: v.checking, SQL: v.query.Text, Planner: v.planner}
+	return practice.Run{Learner: v.who.ID, Database: v.database, Checking: v.checking, SQL: v.query.Text, Large: v.sides[0].reference.count >= largeRows, Planner: v.planner}
 }
 
 // Columns makes the plans, now that both sides' columns are known.

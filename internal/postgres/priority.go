@@ -8,12 +8,12 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// SetPriority gives one of a cluster's processes the processors like any other, or, low, what others leave of all but the first of them. To take low
-// back needs a privileged user.
+// SetPriority gives one of a cluster's processes the processors like any other, or, low, what others leave; confined, of all but the first of them.
+// To take low back needs a privileged user.
 //
 // Each of PostgreSQL's processes is a session of its own; where Linux shares the processors among sessions first, it is the session's niceness that
-// counts and not the process's. Niceness alone still makes those wait that wake up while every processor is busy: so one is left to them.
-func SetPriority(pid uint32, low bool) error {
+// counts and not the process's. Niceness alone still makes those wait that wake up while every processor is busy: being confined leaves one to them.
+func SetPriority(pid uint32, low, confined bool) error {
 	niceness := 0
 	var processors unix.CPUSet // that the service itself may use
 	if err := unix.SchedGetaffinity(0, &processors); err != nil {
@@ -21,6 +21,8 @@ func SetPriority(pid uint32, low bool) error {
 	}
 	if low {
 		niceness = 19
+	}
+	if confined {
 		leaveFirst(&processors)
 	}
 	if err := unix.SchedSetaffinity(int(pid), &processors); err != nil {

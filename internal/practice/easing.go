@@ -11,17 +11,29 @@ var patientFor = 100 * time.Millisecond
 // remembered is how long a learner whose run took longer has what others leave from the beginning.
 const remembered = 20 * time.Second
 
-// An easing gives the processor to short runs first. It needs the practice server on this machine.
+// A Share is how much of the processors a session's process has.
+type Share int
+
+const (
+	Ordinary Share = iota
+	Leftover       // what others leave
+	Confined       // what others leave, of all processors but one: for when so many want them that those who wake up would wait
+)
+
+// An easing gives the processors to short runs first. It needs the practice server on this machine.
 type easing struct {
-	set func(pid uint32, low bool) error
+	set        func(pid uint32, share Share) error
+	processors int
 
 	mu    sync.Mutex
 	heavy map[int64]time.Time // until when, by learner
+	eased map[uint32]Share    // of the processes of long runs
 }
 
-// Ease has runs that take long go on with what processor time others leave. Set changes the priority of a process of the practice server.
-func (s *Server) Ease(set func(pid uint32, low bool) error) {
-	s.easing = &easing{set: set, heavy: map[int64]time.Time{}}
+// Ease has runs that take long go on with what processor time others leave. Set changes the share of a process of the practice server, which has
+// so many processors.
+func (s *Server) Ease(set func(pid uint32, share Share) error, processors int) {
+	s.easing = &easing{set: set, processors: processors, heavy: map[int64]time.Time{}, eased: map[uint32]Share{}}
 }
 
 // watch looks after a run in a session's process. When the run has ended, end puts the process back; it is false where that cannot be done, and the
@@ -30,13 +42,13 @@ func (e *easing) watch(learner int64, pid uint32) (end func() bool) {
 	if e == nil {
 		return func() bool { return true }
 	}
-	var mu sync.Mutex
-	ended, eased := false, false
+	ended := false
 	ease := func() {
-		mu.Lock()
-		defer mu.Unlock()
-		if !ended && e.set(pid, true) == nil {
-			eased = true
+		e.mu.Lock()
+		defer e.mu.Unlock()
+		if !ended {
+			e.eased[pid] = Ordinary
+			e.share()
 		}
 	}
 	timer := time.AfterFunc(patientFor, func() {
@@ -48,10 +60,26 @@ func (e *easing) watch(learner int64, pid uint32) (end func() bool) {
 	}
 	return func() bool {
 		timer.Stop()
-		mu.Lock()
-		defer mu.Unlock()
+		e.mu.Lock()
+		defer e.mu.Unlock()
 		ended = true
-		return !eased || e.set(pid, false) == nil
+		share := e.eased[pid]
+		delete(e.eased, pid)
+		e.share()
+		return share == Ordinary || e.set(pid, Ordinary) == nil
+	}
+}
+
+// share gives every long run its share. One that cannot be changed keeps what it has.
+func (e *easing) share() {
+	share := Leftover
+	if len(e.eased) > e.processors {
+		share = Confined
+	}
+	for pid, has := range e.eased {
+		if has != share && e.set(pid, share) == nil {
+			e.eased[pid] = share
+		}
 	}
 }
 

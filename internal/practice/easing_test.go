@@ -19,13 +19,13 @@ type priorities struct {
 	stuck bool // cannot be taken back
 }
 
-func (p *priorities) change(_ uint32, low bool) error {
+func (p *priorities) change(_ uint32, share practice.Share) error {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if !low && p.stuck {
+	if share == practice.Ordinary && p.stuck {
 		return errors.New("only a privileged user may")
 	}
-	p.set = append(p.set, map[bool]string{true: "low", false: "back"}[low])
+	p.set = append(p.set, []string{"back", "low", "confined"}[share])
 	return nil
 }
 
@@ -41,7 +41,7 @@ func TestLongRunsAreEasedAndPutBack(t *testing.T) {
 	s := server(t, limits)
 	database := build(t, s, hives, false)
 	p := &priorities{}
-	s.Ease(p.change)
+	s.Ease(p.change, 2)
 	by := func(learner int64, sql string) string {
 		t.Helper()
 		var sink table
@@ -72,13 +72,61 @@ func TestLongRunsAreEasedAndPutBack(t *testing.T) {
 	}
 }
 
+// As long as there is a processor for each long run they may use all; when there are more runs they leave one to others.
+func TestMoreLongRunsThanProcessorsAreConfined(t *testing.T) {
+	s := server(t, limits) // three seats
+	database := build(t, s, hives, false)
+	p := &priorities{}
+	s.Ease(p.change, 2)
+	practice.SetPatience(t, time.Millisecond)
+	var all sync.WaitGroup
+	var held []*holding
+	count := func(share string) (n int) {
+		p.mu.Lock()
+		defer p.mu.Unlock()
+		for _, s := range p.set {
+			if s == share {
+				n++
+			}
+		}
+		return n
+	}
+	for learner, want := range []string{"low 1 confined 0", "low 2 confined 0", "low 2 confined 3"} {
+		h := &holding{begun: make(chan struct{}), release: make(chan struct{})}
+		held = append(held, h)
+		all.Go(func() {
+			if _, err := s.Run(context.Background(), practice.Run{Learner: int64(learner + 1), Database: database, SQL: "SELECT 1"}, h); err != nil {
+				t.Error(err)
+			}
+		})
+		<-h.begun
+		for limit := time.Now().Add(time.Minute); fmt.Sprintf("low %d confined %d", count("low"), count("confined")) != want; time.Sleep(time.Millisecond) {
+			if time.Now().After(limit) {
+				t.Fatalf("after run %d: %v, want %s", learner+1, p.taken(), want)
+			}
+		}
+	}
+	close(held[0].release)
+	for limit := time.Now().Add(time.Minute); count("low") != 4; time.Sleep(time.Millisecond) { // the two that are left
+		if time.Now().After(limit) {
+			t.Fatalf("when one has ended: %v", p.taken())
+		}
+	}
+	close(held[1].release)
+	close(held[2].release)
+	all.Wait()
+	if back := count("back"); back != 3 {
+		t.Errorf("%d were put back", back)
+	}
+}
+
 // A session whose process keeps the low priority is not lent to anybody else.
 func TestASessionThatStaysEasedIsThrownAway(t *testing.T) {
 	one := limits
 	one.Seats = 1
 	s := server(t, one)
 	database := build(t, s, hives, false)
-	s.Ease((&priorities{stuck: true}).change)
+	s.Ease((&priorities{stuck: true}).change, 2)
 	conn := superuser(t, database)
 	session := func() (pid int) {
 		t.Helper()

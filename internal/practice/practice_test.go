@@ -111,6 +111,41 @@ func TestRowsComeWithTheirTypes(t *testing.T) {
 	}
 }
 
+// A large result comes in another format over the wire, and reads the same: over all dates there are, with fractions, infinities and NULL.
+func TestALargeResultReadsLikeASmallOne(t *testing.T) {
+	s := server(t, limits)
+	database := build(t, s, files{"a.sql": "CREATE DOMAIN founded AS date; CREATE TABLE swarm (seen timestamptz, on_day founded); INSERT INTO swarm VALUES ('2026-05-01 12:00:00+02', '2026-05-01')"}, false)
+	for _, sql := range []string{
+		`SELECT n, at, at::date, at AT TIME ZONE 'UTC', at::text, to_char(at, 'J') FROM (
+			SELECT n, timestamp '4713-01-02 00:00:00 BC' + make_interval(days => n * 26843, secs => n * 777.000123) AS at FROM generate_series(0, 4000) AS n) AS t`,
+		`SELECT n, timestamp '1999-12-31 23:59:58.5' + n * interval '0.1 seconds', date '2000-02-27' + n, timestamptz '1900-02-27 23:00:00+01' + n * interval '1 day' FROM generate_series(-40, 400) AS n`,
+		`VALUES (timestamp 'infinity', timestamptz '-infinity', date 'infinity', 1), ('-infinity', 'infinity', '-infinity', 2), (NULL, NULL, NULL, NULL), ('0001-12-31 BC', '0001-01-01', '5874897-12-31', 3), ('10000-01-01', '9999-12-31 23:59:59.999999', '0010-01-02', 4)`,
+		`SELECT seen, on_day, ARRAY[on_day], '{"a": 1}'::json, on_day + time '12:00' FROM swarm`,
+		`SELECT 1 AS nothing_to_rewrite`,
+		`SELECT FROM swarm`,
+	} {
+		var small, large table
+		ran, err := s.Run(context.Background(), practice.Run{Database: database, SQL: sql}, &small)
+		if err != nil {
+			t.Fatal(sql, err)
+		}
+		if again, err := s.Run(context.Background(), practice.Run{Database: database, SQL: sql, Large: true}, &large); err != nil || again.Rows != ran.Rows {
+			t.Fatal(sql, again.Rows, ran.Rows, err)
+		}
+		if a, b := small.text.String(), large.text.String(); a != b {
+			at := 0
+			for a[at] == b[at] {
+				at++
+			}
+			t.Errorf("%s\nsmall ... %.100q\nlarge ... %.100q", sql, a[max(0, at-60):], b[max(0, at-60):])
+		}
+	}
+	var place *practice.DatabaseError
+	if _, err := s.Run(context.Background(), practice.Run{Database: database, SQL: "SELECT seen, onday FROM swarm", Large: true}, &table{}); !errors.As(err, &place) || place.Place == nil || place.Place.Column != 14 {
+		t.Errorf("an error is reported as of any run: %v", err)
+	}
+}
+
 func TestBuildTellsWhatItMade(t *testing.T) {
 	s := server(t, limits)
 	catalogue, err := s.Build(context.Background(), hives.order("test_catalogue"))

@@ -58,6 +58,7 @@ type Run struct {
 	Database string   // as [Server.Build] was told
 	Checking bool     // on a seat for checking: of a reference answer, or on a hidden variant
 	SQL      string   // one query
+	Large    bool     // many rows are expected: what each costs matters more than a round trip before
 	Planner  []string // planner settings for this run, as "enable_hashjoin = off"; never a learner's
 }
 
@@ -122,12 +123,18 @@ func (r *running) execute(ctx context.Context, st *seat) error {
 	timer := time.AfterFunc(r.server.limits.Time, func() { cancel(errTime) })
 	stop := context.AfterFunc(ctx, func() { cancel(context.Cause(ctx)) })
 	start := time.Now()
+	var asked []int16
+	if r.run.Large {
+		if described, err := st.session.Prepare(own, "", r.run.SQL, nil); err == nil { // an error comes again below
+			asked = formats(described.Fields)
+		}
+	}
 	pipeline := st.session.StartPipeline(own)
 	pipeline.SendQueryParams("BEGIN READ ONLY", nil, nil, nil, nil)
 	for _, setting := range r.run.Planner {
 		pipeline.SendQueryParams("SET LOCAL "+setting, nil, nil, nil, nil)
 	}
-	pipeline.SendQueryParams(r.run.SQL, nil, nil, nil, nil)
+	pipeline.SendQueryParams(r.run.SQL, nil, nil, nil, asked)
 	pipeline.SendQueryParams("ROLLBACK", nil, nil, nil, nil)
 	pipeline.SendPipelineSync()
 	pipeline.SendQueryParams("DISCARD ALL", nil, nil, nil, nil)
@@ -184,8 +191,12 @@ func (r *running) readRows(reader *pgconn.ResultReader) error {
 	if r.sinkErr = r.sink.Columns(r.server.columns(reader.FieldDescriptions(), r.types)); r.sinkErr != nil {
 		return r.sinkErr
 	}
+	text := newRewriter(reader.FieldDescriptions())
 	for reader.NextRow() {
 		row := reader.Values()
+		if text != nil {
+			text.row(row)
+		}
 		r.rows++
 		for _, cell := range row {
 			r.bytes += int64(len(cell))

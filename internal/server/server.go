@@ -10,6 +10,7 @@ import (
 	"net"
 	"net/http"
 	"path/filepath"
+	"runtime"
 	"syscall"
 	"time"
 
@@ -85,7 +86,9 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 		return nil, err
 	}
 	if s.clusters != nil && s.clusters[1] != nil {
-		s.practice.Ease(postgres.SetPriority)
+		s.practice.Ease(func(pid uint32, share practice.Share) error {
+			return postgres.SetPriority(pid, share != practice.Ordinary, share == practice.Confined)
+		}, runtime.NumCPU())
 	}
 	s.Exam = exam.New(s.records, s.practice, options.Log)
 	if s.clusters != nil && s.clusters[1] != nil {
