@@ -23,7 +23,7 @@ func (f *slips) operator() *Repair {
 		if word == "==" {
 			return &Repair{Slip: SlipDoubleOperator, Word: word, Offset: int(f.tokens[i].Start)}
 		}
-		if mended := f.with(f.tokens[i].Start, end, meant); reads(mended) {
+		if mended := f.with(f.tokens[i].Start, end, meant); f.reads(mended) {
 			return &Repair{Slip: SlipOperator, Word: word, Meant: meant, Offset: int(f.tokens[i].Start), Mended: mended}
 		}
 	}
@@ -37,7 +37,7 @@ func (f *slips) top() *Repair {
 		return nil
 	}
 	r := &Repair{Slip: SlipTop, Word: f.word(f.at), Offset: int(f.tokens[i].Start)}
-	if mended := strings.TrimRight(f.without(i, f.at), "; \t\r\n") + " LIMIT " + r.Word; reads(mended) {
+	if mended := strings.TrimRight(f.without(i, f.at), "; \t\r\n") + " LIMIT " + r.Word; f.reads(mended) {
 		r.Mended = mended
 	}
 	return r
@@ -48,7 +48,7 @@ func (f *slips) limitPair() *Repair {
 	for i := f.at; i >= 0 && i+3 < len(f.tokens) && i > f.at-4; i-- {
 		if f.tokens[i].Token == pg.Token_LIMIT && f.word(i+2) == "," {
 			r := &Repair{Slip: SlipLimitPair, Offset: int(f.tokens[i].Start)}
-			if mended := f.with(f.tokens[i].Start, f.tokens[i+3].End, "LIMIT "+f.word(i+3)+" OFFSET "+f.word(i+1)); reads(mended) {
+			if mended := f.with(f.tokens[i].Start, f.tokens[i+3].End, "LIMIT "+f.word(i+3)+" OFFSET "+f.word(i+1)); f.reads(mended) {
 				r.Mended = mended
 			}
 			return r
@@ -66,7 +66,7 @@ func (f *slips) list() *Repair {
 		last += 2
 	}
 	start, end := f.tokens[f.at].Start, f.tokens[last].End
-	if mended := f.with(start, end, "("+f.text[start:end]+")"); reads(mended) {
+	if mended := f.with(start, end, "("+f.text[start:end]+")"); f.reads(mended) {
 		return &Repair{Slip: SlipList, Offset: int(start), Mended: mended}
 	}
 	return nil
@@ -76,7 +76,7 @@ func (f *slips) between() *Repair {
 	if f.word(f.at) != "," || !slices.ContainsFunc(f.tokens[max(0, f.at-3):f.at], func(t *pg.ScanToken) bool { return t.Token == pg.Token_BETWEEN }) {
 		return nil
 	}
-	if mended := f.with(f.tokens[f.at].Start, f.tokens[f.at].End, " AND"); reads(mended) {
+	if mended := f.with(f.tokens[f.at].Start, f.tokens[f.at].End, " AND"); f.reads(mended) {
 		return &Repair{Slip: SlipBetween, Offset: int(f.tokens[f.at].Start), Mended: mended}
 	}
 	return nil
@@ -91,7 +91,7 @@ func (f *slips) is() *Repair {
 	if i < 0 || f.tokens[i].Token != pg.Token_IS {
 		return nil
 	}
-	if mended := f.with(f.tokens[i].Start, f.tokens[f.at-1].End, meant); reads(mended) {
+	if mended := f.with(f.tokens[i].Start, f.tokens[f.at-1].End, meant); f.reads(mended) {
 		return &Repair{Slip: SlipIs, Word: strings.ToUpper(f.text[f.tokens[i].Start:f.tokens[f.at-1].End]), Meant: meant, Offset: int(f.tokens[i].Start), Mended: mended}
 	}
 	return nil
@@ -112,7 +112,7 @@ func (f *slips) pattern() *Repair {
 		if word == "" || strings.ContainsAny(word, `'"`) || !strings.ContainsAny(word, "%_") {
 			continue
 		}
-		if mended := f.with(start, start+int32(len(word)), "'"+word+"'"); reads(mended) {
+		if mended := f.with(start, start+int32(len(word)), "'"+word+"'"); f.reads(mended) {
 			return &Repair{Slip: SlipPattern, Word: word, Offset: int(start), Mended: mended}
 		}
 	}
@@ -133,7 +133,7 @@ func (f *slips) alias() *Repair {
 		start = f.tokens[f.at-1].Start
 		word = f.text[start:end]
 	}
-	if mended := f.with(start, end, `"`+word+`"`); !strings.Contains(word, `"`) && reads(mended) {
+	if mended := f.with(start, end, `"`+word+`"`); !strings.Contains(word, `"`) && f.reads(mended) {
 		return &Repair{Slip: SlipAlias, Word: word, Offset: int(start), Mended: mended}
 	}
 	return nil
@@ -144,7 +144,7 @@ func (f *slips) earlyEnd() *Repair {
 	if f.word(i) != ";" {
 		return nil
 	}
-	if mended := f.with(f.tokens[i].Start, f.tokens[i].End, ","); reads(mended) {
+	if mended := f.with(f.tokens[i].Start, f.tokens[i].End, ","); f.reads(mended) {
 		return &Repair{Slip: SlipEarlyEnd, Offset: int(f.tokens[i].Start), Mended: mended}
 	}
 	return nil
@@ -154,7 +154,7 @@ func (f *slips) earlyEnd() *Repair {
 func (f *slips) on() *Repair {
 	for i := f.at - 1; i >= 0 && f.tokens[i].Token != pg.Token_ON && f.tokens[i].Token != pg.Token_USING; i-- {
 		if f.tokens[i].Token == pg.Token_JOIN {
-			if before := f.tokens[f.at-1].End; reads(f.with(before, before, " ON true")) {
+			if before := f.tokens[f.at-1].End; f.reads(f.with(before, before, " ON true")) {
 				return &Repair{Slip: SlipOn, Offset: int(f.tokens[i].Start)}
 			}
 			return nil
@@ -171,7 +171,7 @@ func (f *slips) chain() *Repair {
 			continue
 		}
 		start, end := f.tokens[before+1].Start, f.tokens[f.at-1].End
-		if mended := f.with(end, end, " AND "+f.text[start:end]); reads(mended) {
+		if mended := f.with(end, end, " AND "+f.text[start:end]); f.reads(mended) {
 			return &Repair{Slip: SlipChain, Offset: int(f.tokens[f.at].Start), Mended: mended}
 		}
 	}
@@ -183,7 +183,7 @@ func (f *slips) extra() *Repair {
 	for _, i := range []int{f.at, f.at - 1} {
 		word := strings.ToUpper(f.word(i))
 		if dangling := word == "," || word == "AND" || word == "OR"; dangling && f.at < len(f.tokens) || i == f.at && slices.Contains(keywords, word) {
-			if mended := f.without(i, i); reads(mended) {
+			if mended := f.without(i, i); f.reads(mended) {
 				return &Repair{Slip: SlipExtra, Word: word, Offset: int(f.tokens[i].Start), Mended: mended}
 			}
 		}
@@ -198,7 +198,7 @@ func (f *slips) missing() *Repair {
 	}
 	before := func(i int, keyword string) *Repair {
 		start := f.tokens[i].Start
-		if mended := f.with(start, start, keyword+" "); reads(mended) {
+		if mended := f.with(start, start, keyword+" "); f.reads(mended) {
 			return &Repair{Slip: SlipMissing, Word: f.word(i), Meant: keyword, Offset: int(start), Mended: mended}
 		}
 		return nil
@@ -302,7 +302,7 @@ func (f *slips) unquoted() *Repair {
 	}
 	for last := f.at; ident(last); last++ { // as few words as will do
 		start, end := f.tokens[first].Start, f.tokens[last].End
-		if mended := f.with(start, end, "'"+f.text[start:end]+"'"); reads(mended) {
+		if mended := f.with(start, end, "'"+f.text[start:end]+"'"); f.reads(mended) {
 			return &Repair{Slip: SlipText, Word: f.text[start:end], Offset: int(start), Mended: mended}
 		}
 	}
@@ -323,7 +323,7 @@ func (f *slips) number() *Repair {
 		piece = ""
 	}
 	r := &Repair{Slip: SlipNumber, Word: f.text[f.tokens[f.at-1].Start:f.tokens[f.at+1].End], Offset: int(f.tokens[f.at].Start)}
-	if mended := f.with(f.tokens[f.at].Start, f.tokens[f.at].End, piece); reads(mended) {
+	if mended := f.with(f.tokens[f.at].Start, f.tokens[f.at].End, piece); f.reads(mended) {
 		r.Mended = mended
 	}
 	return r
@@ -340,7 +340,7 @@ func (f *slips) interval() *Repair {
 	if strings.EqualFold(f.word(f.at-2), "INTERVAL") {
 		first = f.tokens[f.at-2].Start
 	}
-	if mended := f.with(first, end, "INTERVAL '"+f.text[start:end]+"'"); reads(mended) {
+	if mended := f.with(first, end, "INTERVAL '"+f.text[start:end]+"'"); f.reads(mended) {
 		return &Repair{Slip: SlipInterval, Word: f.text[start:end], Offset: int(start), Mended: mended}
 	}
 	return nil
@@ -352,7 +352,7 @@ func (f *slips) star() *Repair {
 	if f.word(i) != "*" || !aggregates[strings.ToLower(f.word(i-1))] {
 		return nil
 	}
-	if mended := f.with(f.tokens[i-1].End, f.tokens[i].End, "(*)"); reads(mended) {
+	if mended := f.with(f.tokens[i-1].End, f.tokens[i].End, "(*)"); f.reads(mended) {
 		return &Repair{Slip: SlipStar, Word: strings.ToLower(f.word(i - 1)), Offset: int(f.tokens[i].Start), Mended: mended}
 	}
 	return nil

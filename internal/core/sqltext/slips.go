@@ -108,6 +108,7 @@ func FindSlip(text string, message string, offset int) *Repair {
 type slips struct {
 	text   string
 	tokens []*pg.ScanToken
+	tries  int
 	at     int // of the token that the error names; len(tokens) for the end
 }
 
@@ -126,6 +127,14 @@ func (f *slips) with(start, end int32, piece string) string {
 // without is the text without some tokens, and the spaces behind them.
 func (f *slips) without(first, last int) string {
 	return f.text[:f.tokens[first].Start] + strings.TrimLeft(f.text[f.tokens[last].End:], " ")
+}
+
+// mostTries bounds how many changes are tried on one text: each is parsed.
+const mostTries = 100
+
+func (f *slips) reads(text string) bool {
+	f.tries++
+	return f.tries <= mostTries && reads(text)
 }
 
 func reads(text string) bool {
@@ -175,7 +184,7 @@ func (f *slips) keyword() *Repair {
 			continue
 		}
 		for _, k := range nearest(strings.ToUpper(word), keywords) {
-			if mended := f.with(f.tokens[i].Start, f.tokens[i].End, k); reads(mended) {
+			if mended := f.with(f.tokens[i].Start, f.tokens[i].End, k); f.reads(mended) {
 				return &Repair{Slip: SlipKeyword, Word: word, Meant: k, Offset: int(f.tokens[i].Start), Mended: mended}
 			}
 		}
@@ -188,7 +197,7 @@ func (f *slips) trailingComma() *Repair {
 	if f.word(i) != "," || f.word(f.at) == "," {
 		return nil
 	}
-	if mended := f.with(f.tokens[i].Start, f.tokens[i].End, ""); reads(mended) {
+	if mended := f.with(f.tokens[i].Start, f.tokens[i].End, ""); f.reads(mended) {
 		return &Repair{Slip: SlipTrailingComma, Word: f.word(f.at), Offset: int(f.tokens[i].Start), Mended: mended}
 	}
 	return nil
@@ -199,7 +208,7 @@ func (f *slips) semicolon() *Repair {
 		return nil
 	}
 	start := f.tokens[f.at].Start
-	if mended := f.with(start, start, "; "); reads(f.text[:start]) && reads(mended) {
+	if mended := f.with(start, start, "; "); f.reads(f.text[:start]) && f.reads(mended) {
 		return &Repair{Slip: SlipSemicolon, Word: f.word(f.at), Offset: int(start)}
 	}
 	return nil
@@ -211,7 +220,7 @@ func (f *slips) reserved() *Repair {
 			continue
 		}
 		name := strings.ToLower(f.word(i))
-		if mended := f.with(f.tokens[i].Start, f.tokens[i].End, `"`+name+`"`); reads(mended) && !slices.Contains([]string{"select", "from", "where"}, name) {
+		if mended := f.with(f.tokens[i].Start, f.tokens[i].End, `"`+name+`"`); f.reads(mended) && !slices.Contains([]string{"select", "from", "where"}, name) {
 			return &Repair{Slip: SlipReserved, Word: f.word(i), Offset: int(f.tokens[i].Start), Mended: mended}
 		}
 	}
@@ -224,7 +233,7 @@ func (f *slips) comma() *Repair {
 			continue
 		}
 		before := f.tokens[i-1].End
-		if mended := f.with(before, before, ","); reads(mended) {
+		if mended := f.with(before, before, ","); f.reads(mended) {
 			return &Repair{Slip: SlipComma, Word: f.word(i), Offset: int(f.tokens[i].Start), Mended: mended}
 		}
 	}
