@@ -9,8 +9,10 @@ import (
 	"examen/internal/demo"
 )
 
+type statement struct{ after, sql, gets string }
+
 // hostile is what a learner who means no good may send, by what it is after, and what the learner gets: the outcome, and what is said.
-var hostile = []struct{ after, sql, gets string }{
+var hostile = []statement{
 	// Lifting limits from inside.
 	{"limits", "SET statement_timeout = 0", "rejected: a query"},
 	{"limits", "SET LOCAL work_mem = '8GB'", "rejected: a query"},
@@ -204,10 +206,28 @@ var hostile = []struct{ after, sql, gets string }{
 	{"session", "CREATE TEMP VIEW mine AS SELECT 1", "rejected: a query"},
 }
 
-// A service with one seat: whatever a learner sends, they get what the table says, and the next learner, on the same seat, finds it clean.
+// Whatever a learner sends, they get what the table says, and the next learner, on the same seat, finds it clean. What is to reach the time limit
+// is sent where that is short, all else where it is so long that a slow machine does not reach it.
 func TestNothingEscapes(t *testing.T) {
+	if len(hostile) < 120 {
+		t.Errorf("only %d statements", len(hostile))
+	}
+	var quick, endless []statement
+	for _, c := range hostile {
+		if c.gets == "stopped: time limit" || c.gets == "stopped: limit" {
+			endless = append(endless, c)
+		} else {
+			quick = append(quick, c)
+		}
+	}
+	t.Run("quick", func(t *testing.T) { sendAll(t, "120s", quick) })
+	t.Run("endless", func(t *testing.T) { sendAll(t, "1s", endless) })
+}
+
+// sendAll sends statements to a service with one seat.
+func sendAll(t *testing.T, limit string, all []statement) {
 	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder, "--seats", "1", "--limit-time", "1s")
+	s := start(t, "demo", "--data-dir", folder, "--seats", "1", "--limit-time", limit)
 	robin, wren := as(t, s.url, "robin", demo.LearnerPassword), as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
 	pool := superuser(t, folder, "practice", "postgres")
 	run := func(c *client.Client, sql string) (client.Run, error) {
@@ -217,10 +237,7 @@ func TestNothingEscapes(t *testing.T) {
 	const probe = `SELECT current_schema(), date '2026-01-02'::text, (SELECT count(*) FROM hive), (SELECT count(*) FROM pg_class WHERE relpersistence = 't'),
 		(SELECT count(*) FROM pg_largeobject_metadata), '1 day 02:00'::interval::text, extract(hour FROM timestamptz '2026-01-02 12:00+00'), to_regclass('copied') IS NULL AND to_regclass('mine') IS NULL`
 	const clean = "public 2026-01-02 96 0 0 1 day 02:00:00 12 t"
-	if len(hostile) < 120 {
-		t.Errorf("only %d statements", len(hostile))
-	}
-	for _, c := range hostile {
+	for _, c := range all {
 		got, err := run(robin, c.sql)
 		if err != nil {
 			t.Fatalf("%s: %s: %v", c.after, short(c.sql), err)

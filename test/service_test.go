@@ -39,8 +39,8 @@ func TestMain(m *testing.M) {
 			fmt.Fprintf(os.Stderr, "build: %v\n%s", err, out)
 			return 1
 		}
-		// A short time limit, so that a query without end is stopped soon.
-		if shared, err = startService("demo", "--limit-time", "3s", "--data-dir", sharedFolder); err != nil {
+		// A long time limit: no test of the shared service is about reaching it, however slow the machine.
+		if shared, err = startService("demo", "--limit-time", "120s", "--data-dir", sharedFolder); err != nil {
 			fmt.Fprintln(os.Stderr, err)
 			return 1
 		}

@@ -27,6 +27,7 @@ const (
 	CauseCountDistinct    = "cause-count-distinct"     // count(DISTINCT column) against count(column)
 	CauseDivision         = "cause-integer-division"   //
 	CauseGroupColumn      = "cause-group-column"       // groups that should be apart are counted as one
+	CauseGroupSplit       = "cause-group-split"        // groups that belong together are counted apart
 	CauseWhereForHaving   = "cause-where-for-having"   // a condition on rows where one on groups is wanted
 	CauseDistinctMissing  = "cause-distinct-missing"   //
 	CauseDistinctUnwanted = "cause-distinct-unwanted"  //
@@ -251,11 +252,21 @@ func (l *likely) division() (string, string) {
 	return CauseDivision, "An integer divided by an integer gives an integer: what comes after the point is cut off. Make one of them a decimal number first, as in 1.0 * a / b or a::numeric / b."
 }
 
-// groupColumn is for a row of the attempt that takes together what are several rows.
+// groupColumn is for rows of the attempt that take together what are several rows, or that are split.
 func (l *likely) groupColumn() (string, string) {
-	if l.Groups == 0 || len(l.Outputs) == 0 || l.ExtraCount == 0 || l.MissingCount <= l.ExtraCount || l.MissingCount > int64(len(l.Missing)) {
-		return "", ""
+	switch {
+	case l.Groups == 0 || len(l.Outputs) == 0 || l.MissingCount > int64(len(l.Missing)) || l.ExtraCount > int64(len(l.Extra)):
+	case l.MissingCount > l.ExtraCount && l.consist(l.Extra, l.Missing):
+		return CauseGroupColumn, "Groups that should be apart are taken together, because they have the same values in what GROUP BY names: group by a column, too, that tells them apart (a key)."
+	case l.ExtraCount > l.MissingCount && l.Groups > 1 && l.consist(l.Missing, l.Extra):
+		return CauseGroupSplit, "Groups that belong together are split, because GROUP BY names more than what makes a group: each row of the result is a part of one that is expected."
 	}
+	return "", ""
+}
+
+// consist tells that each row of groups is put together of rows of parts, and some of several: what is not aggregated is the same, and counts and
+// sums add up.
+func (l *likely) consist(groups, parts []result.Row) bool {
 	key := func(row result.Row) string {
 		var b strings.Builder
 		for i, o := range l.Outputs {
@@ -267,26 +278,23 @@ func (l *likely) groupColumn() (string, string) {
 	}
 	counts := map[string]int{}
 	sums := map[string]float64{}
-	summed := slices.IndexFunc(l.Outputs, func(o sqltext.Output) bool { return o.Aggregate == "count" || o.Aggregate == "sum" })
-	for _, m := range l.Missing {
-		k := key(m)
+	summed := slices.IndexFunc(l.Outputs, func(o sqltext.Output) bool { return !o.Different && (o.Aggregate == "count" || o.Aggregate == "sum") })
+	for _, p := range parts {
+		k := key(p)
 		counts[k]++
 		if summed >= 0 {
-			sums[k] += magnitude(m[summed])
+			sums[k] += magnitude(p[summed])
 		}
 	}
 	several := false
-	for _, e := range l.Extra {
-		k := key(e)
-		if counts[k] == 0 || summed >= 0 && math.Abs(sums[k]-magnitude(e[summed])) > 1e-9*math.Abs(sums[k]) {
-			return "", ""
+	for _, g := range groups {
+		k := key(g)
+		if counts[k] == 0 || summed >= 0 && math.Abs(sums[k]-magnitude(g[summed])) > 1e-9*math.Abs(sums[k]) {
+			return false
 		}
 		several = several || counts[k] > 1
 	}
-	if !several {
-		return "", ""
-	}
-	return CauseGroupColumn, "Groups that should be apart are taken together, because they have the same values in what GROUP BY names: group by a column, too, that tells them apart (a key)."
+	return several
 }
 
 func (l *likely) whereForHaving() (string, string) {

@@ -116,6 +116,8 @@ func TestLikelyCauses(t *testing.T) {
 			difference{kinds: values, column: 1, pairs: "0/42.9 0/14.3", types: number}, difference{kinds: values, column: 1, pairs: "0/42.9 100/14.3", types: number}},
 		{explain.CauseGroupColumn, "SELECT name, count(*) FROM hive GROUP BY name",
 			difference{kinds: others, extra: "Amber,3", missing: "Amber,1 Amber,2", present: "Birch,1", types: number}, difference{kinds: others, extra: "Amber,3", missing: "Amber,1 Amber,1", present: "Birch,1", types: number}},
+		{explain.CauseGroupSplit, "SELECT kind, count(*) FROM hive GROUP BY kind, strength",
+			difference{kinds: others, extra: "long,1 long,2 skep,4 skep,1", missing: "long,3 skep,5", types: number}, difference{kinds: others, extra: "long,1 long,1 skep,5", missing: "long,3", types: number}},
 		{explain.CauseWhereForHaving, "SELECT kind, sum(strength) FROM hive WHERE strength > 9 GROUP BY kind",
 			difference{kinds: values, column: 1, pairs: "10/30", types: number}, difference{kinds: values, column: 1, pairs: "30/10", types: number}},
 		{explain.CauseDistinctMissing, "SELECT kind FROM hive",
