@@ -118,7 +118,11 @@ func (l *likely) textForColumn() (string, string) {
 		return CauseTextForColumn, fmt.Sprintf("'%s' in single quotes is a text, the same for every row: a column is written without them, %s.", text, text)
 	}
 	for i, o := range l.Outputs {
-		if o.Text != "" && len(l.schema.With(o.Text)) > 0 && slices.ContainsFunc(l.Pairs, func(p compare.CellPair) bool { return p.Column == i && string(p.Got) == o.Text }) {
+		if o.Text == "" || len(l.schema.With(o.Text)) == 0 {
+			continue
+		}
+		ofAnotherType := l.kinds[compare.ColumnType] && i < len(l.Expected) && l.Expected[i].Family() != result.Text
+		if ofAnotherType || slices.ContainsFunc(l.Pairs, func(p compare.CellPair) bool { return p.Column == i && string(p.Got) == o.Text }) {
 			return cause(o.Text)
 		}
 	}

@@ -84,6 +84,10 @@ func TestLikelyCauses(t *testing.T) {
 	}{
 		{explain.CauseJoinCondition, "SELECT h.name FROM hive AS h, apiary AS a",
 			difference{kinds: extra, extra: "Amber Amber Birch", present: "Amber Birch", types: text}, difference{kinds: missing, missing: "Gorse", present: "Amber", types: text}},
+		{explain.CauseTextForColumn, "SELECT hive_id, 'kind' FROM hive",
+			difference{kinds: values, column: 1, pairs: "kind/skep kind/long", types: "bigint text"}, difference{kinds: values, column: 0, pairs: "1/2", types: "bigint text"}},
+		{explain.CauseTextForColumn, "SELECT hive_id FROM hive WHERE 'kind' = 'skep'",
+			difference{kinds: empty, missing: "1", types: "bigint"}, difference{kinds: values, pairs: "1/2", types: "bigint"}},
 		{explain.CauseWithNull, "SELECT name FROM hive WHERE kind = NULL",
 			difference{kinds: empty, missing: "Amber", types: text}, difference{kinds: extra, extra: "Amber", present: "Birch", types: text}},
 		{explain.CauseWithNull, "SELECT name, count(*) FROM hive WHERE kind = NULL OR strength > 3 GROUP BY name",
