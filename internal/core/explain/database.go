@@ -77,8 +77,7 @@ var elsewhere = map[string]string{
 // Query says an error in plain words. The schema names the tables and columns that are there.
 func Query(e QueryError, schema sqltext.Schema) Plain {
 	x := &queryError{QueryError: e, schema: schema}
-	isName := func(s string) bool { return schema[s] != nil || len(schema.With(s)) > 0 }
-	if mended, at := sqltext.Mend(e.SQL, isName); at >= 0 {
+	if mended, at := sqltext.Mend(e.SQL, x.isName); at >= 0 {
 		return Plain{Sentence: "The text holds quotes, dashes or spaces as word processors write them, which mean something else in SQL (or nothing): texts stand in straight single quotes ('), a minus is -.",
 			Offset: at, Mended: mended}
 	}
@@ -153,6 +152,11 @@ func (x *queryError) only(search func(*sqltext.Query) []int) int {
 		return found[0]
 	}
 	return -1
+}
+
+// isName tells whether a table or a column is called so.
+func (x *queryError) isName(s string) bool {
+	return x.schema[s] != nil || len(x.schema.With(s)) > 0
 }
 
 func (x *queryError) tables() []string {

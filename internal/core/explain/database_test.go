@@ -145,6 +145,10 @@ func TestDatabaseErrorsInPlainWords(t *testing.T) {
 		{code: "42704", message: `type "zzzzzzz" does not exist`, sql: "SELECT name::|zzzzzzz FROM hive", want: "those most used are"},
 		{code: "22023", message: `unit "yeer" not recognized for type date`, sql: "SELECT extract(yeer FROM founded) FROM apiary", want: "yeer is no part of a date or time"},
 		{code: "42P01", message: `relation "public.hiv" does not exist`, sql: "SELECT 1 FROM |public.hiv", want: "is hive meant?"},
+		{code: "42601", message: `syntax error at or near "kind"`, sql: "SELECT name AS n |kind FROM hive", want: "Is a comma missing before kind?", mended: "SELECT name AS n, kind FROM hive"},
+		{code: "42601", message: `syntax error at or near "2"`, sql: "SELECT name FROM hive WHERE strength IN (1 |2)", want: "Is a comma missing before 2?", mended: "SELECT name FROM hive WHERE strength IN (1, 2)"},
+		{code: "42601", message: `syntax error at or near "kind"`, sql: "SELECT name FROM hive WHERE (strength > 3 |kind = 'skep')", want: "Is AND (or OR) missing before kind?"},
+		{code: "42601", message: `syntax error at or near "strength"`, sql: "SELECT name FROM hive WHERE name = kind |strength > 3", want: "Is AND (or OR) missing before strength?"},
 		{code: "XX000", message: "anything", sql: "SELECT 1", want: ""},
 	} {
 		offset := strings.IndexByte(c.sql, '|')

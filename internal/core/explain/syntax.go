@@ -25,7 +25,7 @@ func (x *queryError) syntax() Plain {
 	if p.Sentence != "" {
 		return p
 	}
-	repair := sqltext.FindSlip(x.SQL, x.Message, x.Offset)
+	repair := sqltext.FindSlip(x.SQL, x.Message, x.Offset, x.isName)
 	if repair == nil {
 		if found := quotedMessage.FindStringSubmatch(x.Message); found != nil {
 			p.Sentence = fmt.Sprintf("Up to %s the text can be read as SQL; look at that place, and just before it.", quote(found[1]))

@@ -30,7 +30,7 @@ func FuzzReadQuery(f *testing.F) {
 		switch {
 		case errors.As(err, &syntax):
 			place = syntax.Place
-			if slip := sqltext.FindSlip(text, syntax.Message, place.Offset(text)); slip != nil {
+			if slip := sqltext.FindSlip(text, syntax.Message, place.Offset(text), nil); slip != nil {
 				if slip.Offset < 0 || slip.Offset > len(text) {
 					t.Errorf("a slip at %d of %d", slip.Offset, len(text))
 				}

@@ -127,7 +127,7 @@ func (f *slips) alias() *Repair {
 	start, end := f.tokens[f.at].Start, f.tokens[f.at].End
 	word := strings.Trim(f.word(f.at), "'")
 	if f.tokens[f.at-1].Token != pg.Token_AS || f.tokens[f.at].Token != pg.Token_SCONST {
-		if f.at < 2 || f.tokens[f.at-2].Token != pg.Token_AS || f.tokens[f.at].Token != pg.Token_IDENT {
+		if f.at < 2 || f.tokens[f.at-2].Token != pg.Token_AS || f.tokens[f.at].Token != pg.Token_IDENT || f.isName(f.word(f.at)) {
 			return nil
 		}
 		start = f.tokens[f.at-1].Start
@@ -216,8 +216,15 @@ func (f *slips) missing() *Repair {
 	case slices.ContainsFunc(f.tokens[max(0, f.at-4):f.at], func(t *pg.ScanToken) bool { return t.Token == pg.Token_CAST }):
 		return before(f.at, "AS")
 	}
+	closed := 0
 	for i := f.at - 1; i >= 0; i-- {
 		switch f.tokens[i].Token {
+		case pg.Token_ASCII_41:
+			closed++
+		case pg.Token_ASCII_40:
+			if closed--; closed < 0 && !slices.Contains([]string{"WHERE", "HAVING", "ON", "AND", "OR", "NOT", "("}, strings.ToUpper(f.word(i-1))) {
+				return nil // within a list, or a function's arguments
+			}
 		case pg.Token_WHERE, pg.Token_HAVING, pg.Token_ON:
 			return before(f.at, "AND")
 		case pg.Token_SELECT, pg.Token_FROM, pg.Token_BY, pg.Token_LIMIT:
@@ -297,7 +304,7 @@ func (f *slips) unquoted() *Repair {
 		return i < len(f.tokens) && f.tokens[i].KeywordKind != pg.KeywordKind_RESERVED_KEYWORD && f.tokens[i].Token != pg.Token_SCONST && len(f.word(i)) > 1
 	}
 	first := f.at - 1
-	if first < 1 || !slices.Contains([]string{"=", "<>", "!=", "<", ">", "LIKE", "ILIKE"}, strings.ToUpper(f.word(first-1))) || !ident(first) || !ident(f.at) {
+	if first < 1 || !slices.Contains([]string{"=", "<>", "!=", "<", ">", "LIKE", "ILIKE"}, strings.ToUpper(f.word(first-1))) || !ident(first) || !ident(f.at) || f.isName(f.word(first)) {
 		return nil
 	}
 	for last := f.at; ident(last); last++ { // as few words as will do

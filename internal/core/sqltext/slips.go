@@ -64,8 +64,8 @@ var keywords = strings.Fields(`SELECT FROM WHERE GROUP BY HAVING ORDER LIMIT OFF
 	LIKE ILIKE BETWEEN EXISTS UNION INTERSECT EXCEPT ALL CASE WHEN THEN ELSE END ASC DESC WITH OVER PARTITION VALUES FETCH FIRST ROWS ONLY`)
 
 // FindSlip looks for the likely reason of a syntax error at a byte offset of a text: it tries small changes around it, and takes the first that
-// makes the text SQL.
-func FindSlip(text string, message string, offset int) *Repair {
+// makes the text SQL. isName tells names of tables and columns; it may be nil.
+func FindSlip(text string, message string, offset int, isName func(string) bool) *Repair {
 	switch {
 	case strings.HasPrefix(message, "unterminated quoted string"):
 		return openingQuote(text, offset)
@@ -83,7 +83,7 @@ func FindSlip(text string, message string, offset int) *Repair {
 	if err != nil || len(scanned.Tokens) == 0 {
 		return nil
 	}
-	f := &slips{text: text}
+	f := &slips{text: text, isName: func(word string) bool { return isName != nil && isName(word) }}
 	for _, t := range scanned.Tokens {
 		if t.Token != pg.Token_SQL_COMMENT && t.Token != pg.Token_C_COMMENT {
 			f.tokens = append(f.tokens, t)
@@ -109,6 +109,7 @@ type slips struct {
 	text   string
 	tokens []*pg.ScanToken
 	tries  int
+	isName func(string) bool
 	at     int // of the token that the error names; len(tokens) for the end
 }
 

@@ -310,6 +310,14 @@ func TestTraits(t *testing.T) {
 		{"SELECT * FROM (SELECT name FROM hive WHERE strength > 3) AS h (title)", func(t sqltext.Traits) bool { return t.Where == 0 }},
 		{"WITH RECURSIVE h AS (SELECT 1 AS n UNION ALL SELECT n + 1 FROM h WHERE n < 3) SELECT * FROM h", func(t sqltext.Traits) bool { return !t.Compound }},
 
+		{"SELECT * FROM (SELECT name FROM hive LIMIT 3) AS h ORDER BY name DESC", func(t sqltext.Traits) bool { return t.Limit == -1 }},
+
+		// What gives one row needs no condition that joins it.
+		{"SELECT 1 FROM hive, (SELECT max(strength) AS most FROM hive) AS m", func(t sqltext.Traits) bool { return t.Unjoined == nil }},
+		{"WITH m AS (SELECT count(*) AS n FROM hive) SELECT 1 FROM hive, m", func(t sqltext.Traits) bool { return t.Unjoined == nil }},
+		{"SELECT 1 FROM hive, (SELECT 1 AS one) AS m", func(t sqltext.Traits) bool { return t.Unjoined == nil }},
+		{"SELECT 1 FROM hive, (SELECT max(strength) FROM hive GROUP BY name) AS m", func(t sqltext.Traits) bool { return len(t.Unjoined) == 2 }},
+
 		// Slips are found wherever they stand.
 		{"SELECT count(*) FROM (SELECT 1 FROM hive WHERE name = NULL) AS h", func(t sqltext.Traits) bool { return t.WithNull != nil }},
 		{"WITH h AS (SELECT name FROM hive WHERE name LIKE 'x') SELECT upper(name) FROM h", func(t sqltext.Traits) bool { return t.Exact == "x" }},

@@ -77,6 +77,7 @@ type Output struct {
 // Traits reads them off the query's parse tree. The schema tells unqualified columns' tables; without it less is found out.
 func (q *Query) Traits(schema Schema) Traits {
 	r := &traits{query: q, schema: schema, Traits: Traits{Limit: -1, SortColumn: -1}}
+	r.single = singles(q.tree)
 	sel, sort := unwrapped(q.tree.Stmts[0].Stmt.GetSelectStmt())
 	for _, s := range sort {
 		r.Sort = append(r.Sort, s.GetSortBy().SortbyDir == pg.SortByDir_SORTBY_DESC)
@@ -121,7 +122,7 @@ func unwrapped(sel *pg.SelectStmt) (inner *pg.SelectStmt, sort []*pg.Node) {
 				next = cte.Ctequery.GetSelectStmt()
 			}
 		}
-		if next == nil || len(from.GetRangeSubselect().GetAlias().GetColnames()) > 0 {
+		if next == nil || sort != nil && next.LimitCount != nil || len(from.GetRangeSubselect().GetAlias().GetColnames()) > 0 {
 			return sel, sort
 		}
 		sel = next
@@ -162,7 +163,7 @@ func (r *traits) within(sel *pg.SelectStmt) {
 			if n == sel || n.Op > pg.SetOperation_SETOP_NONE {
 				return
 			}
-			inner := &traits{query: r.query, schema: r.schema}
+			inner := &traits{query: r.query, schema: r.schema, single: r.single}
 			for _, item := range n.FromClause {
 				inner.from(item)
 			}
@@ -189,10 +190,11 @@ type traits struct {
 	Traits
 	query    *Query
 	schema   Schema
-	tables   []source     // of the FROM clause
-	nullable []string     // aliases that outer joins may leave empty
-	groups   [][]*pg.Node // conditions of joins
-	using    [][2]string  // aliases connected by USING or NATURAL
+	tables   []source        // of the FROM clause
+	nullable []string        // aliases that outer joins may leave empty
+	groups   [][]*pg.Node    // conditions of joins
+	using    [][2]string     // aliases connected by USING or NATURAL
+	single   map[string]bool // names in WITH that stand for one row
 }
 
 // A source is a table of the FROM clause, under the name that the query has for it.
@@ -214,8 +216,14 @@ func (r *traits) from(item *pg.Node) []string {
 		if n.RangeVar.Alias != nil {
 			alias = n.RangeVar.Alias.Aliasname
 		}
+		if r.single[n.RangeVar.Relname] {
+			return nil
+		}
 		return add(alias, n.RangeVar.Relname)
 	case *pg.Node_RangeSubselect:
+		if givesOneRow(n.RangeSubselect.Subquery.GetSelectStmt()) { // nothing has to join it
+			return nil
+		}
 		return add(n.RangeSubselect.GetAlias().GetAliasname(), "")
 	case *pg.Node_JoinExpr:
 		j := n.JoinExpr
@@ -244,6 +252,37 @@ func (r *traits) from(item *pg.Node) []string {
 		return append(left, right...)
 	}
 	return nil // functions and the like are not held against anything
+}
+
+// singles are the names in WITH that stand for one row.
+func singles(tree *pg.ParseResult) map[string]bool {
+	names := map[string]bool{}
+	walk(tree.ProtoReflect(), func(m any) {
+		if c, is := m.(*pg.CommonTableExpr); is && givesOneRow(c.Ctequery.GetSelectStmt()) {
+			names[c.Ctename] = true
+		}
+	})
+	return names
+}
+
+// givesOneRow tells whether a query has one row at most: an aggregate of all rows, a SELECT without FROM, or LIMIT 1.
+func givesOneRow(sel *pg.SelectStmt) bool {
+	if sel == nil || sel.Op > pg.SetOperation_SETOP_NONE || len(sel.ValuesLists) > 0 || len(sel.GroupClause) > 0 {
+		return false
+	}
+	if n := sel.LimitCount.GetAConst().GetIval(); n != nil && n.Ival == 1 {
+		return true
+	}
+	found := len(sel.FromClause) == 0
+	for _, t := range sel.TargetList {
+		if v := t.GetResTarget().GetVal(); v != nil {
+			outermost(v, func(n *pg.Node) {
+				f := n.GetFuncCall()
+				found = found || f != nil && f.Over == nil && aggregates[f.Funcname[len(f.Funcname)-1].GetString_().GetSval()]
+			})
+		}
+	}
+	return found
 }
 
 // conjuncts takes apart what is joined with AND.
