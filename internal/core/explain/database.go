@@ -199,8 +199,10 @@ func (x *queryError) table() string {
 	case strings.HasPrefix(x.Message, "invalid reference to FROM-clause"):
 		return fmt.Sprintf("%s cannot be used at this place: where a table has an alias, its columns are written with the alias, and a subquery in FROM does not see the tables beside it.", name)
 	}
-	if i := strings.LastIndexByte(name, '.'); i >= 0 {
-		name = name[i+1:] // of a schema
+	if schema, table, has := strings.Cut(name, "."); has {
+		if name = table; x.schema[table] != nil {
+			return fmt.Sprintf("The table %s is not in the schema %s: write %s alone.", table, schema, table)
+		}
 	}
 	if near := sqltext.Nearest(name, x.tables()); near != "" && !strings.EqualFold(near, name) {
 		return fmt.Sprintf("The dataset has no table %s: is %s meant?", name, near)

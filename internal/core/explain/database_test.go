@@ -149,6 +149,7 @@ func TestDatabaseErrorsInPlainWords(t *testing.T) {
 		{code: "42601", message: `syntax error at or near "2"`, sql: "SELECT name FROM hive WHERE strength IN (1 |2)", want: "Is a comma missing before 2?", mended: "SELECT name FROM hive WHERE strength IN (1, 2)"},
 		{code: "42601", message: `syntax error at or near "kind"`, sql: "SELECT name FROM hive WHERE (strength > 3 |kind = 'skep')", want: "Is AND (or OR) missing before kind?"},
 		{code: "42601", message: `syntax error at or near "strength"`, sql: "SELECT name FROM hive WHERE name = kind |strength > 3", want: "Is AND (or OR) missing before strength?"},
+		{code: "42P01", message: `relation "other.hive" does not exist`, sql: "SELECT 1 FROM |other.hive", want: "The table hive is not in the schema other: write hive alone."},
 		{code: "XX000", message: "anything", sql: "SELECT 1", want: ""},
 	} {
 		offset := strings.IndexByte(c.sql, '|')
