@@ -102,7 +102,7 @@ func BenchmarkSubmissions(b *testing.B) {
 }
 
 func benchmarkSubmissions(b *testing.B, clients []*client.Client, paper, exercise string) {
-	a, err := client.Read[client.Attempt](clients[0].Submit(ctx, paper, exercise, client.Query{Sql: benchWork}))
+	a, err := client.Read[client.Attempt](clients[0].Submit(ctx, paper, exercise, client.Submission{Sql: benchWork}))
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -133,7 +133,7 @@ func benchmarkSubmissions(b *testing.B, clients []*client.Client, paper, exercis
 			VALUES ($1, $2, $3, $4, 'correct', 2, 2, $5, 0.5, '[]', NULL) RETURNING id, at`, account, task, build, benchWork, n).Scan(&id, &at)
 	}
 	examen := func(n int) error {
-		a, err := client.Read[client.Attempt](clients[n].Submit(ctx, paper, exercise, client.Query{Sql: benchWork}))
+		a, err := client.Read[client.Attempt](clients[n].Submit(ctx, paper, exercise, client.Submission{Sql: benchWork}))
 		if err == nil && a.Outcome != client.Correct {
 			err = fmt.Errorf("outcome %s", a.Outcome)
 		}

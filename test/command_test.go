@@ -204,7 +204,12 @@ func TestDatasetsAtTheCommandLine(t *testing.T) {
 		{"dataset build FOLDER/none.sql", 2, []string{"no such file"}},
 		{"dataset build FOLDER/nights FOLDER/bad.sql", 2, []string{"give one folder, or files"}},
 		{"dataset build FOLDER --name pack-or-not --background", 0, []string{"is job"}},
-		{"dataset builds cli-nights", 0, []string{"done", "cli-nights, build 2: 2 tables, 2 rows"}},
+		{"dataset builds", 0, []string{"done", "cli-nights, build 2: 2 tables, 2 rows"}},
+		{"dataset builds cli-nights", 0, []string{"2  in use", "1  kept", "examen dataset use cli-nights BUILD"}},
+		{"dataset use cli-nights 1", 0, []string{"cli-nights is in build 1 now"}},
+		{"dataset use cli-nights 9", 3, []string{"has no build 9"}},
+		{"dataset use cli-nights two", 2, []string{"not the number of a build"}},
+		{"dataset use cli-nights 2", 0, []string{"cli-nights is in build 2 now"}},
 		{"dataset follow cli-nights", 0, []string{"cli-nights, build 2"}},
 		{"dataset stop cli-nights", 0, []string{"cli-nights, build 2"}}, // it has ended
 		{"dataset follow never-built", 2, []string{"no build of"}},

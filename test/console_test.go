@@ -166,7 +166,7 @@ func TestALearnersDayInTheConsole(t *testing.T) {
 	wrong.MustElementR("button", "Bring back").MustClick()
 	w.says(in(exercise, ".answer .cm-content"), `^SELECT name, kind, strength FROM hive ORDER BY strength DESC$`)
 	w.says(in(exercise, ".notes-head"), "before your latest changes")
-	w.says(in(exercise, ".draft-state"), "Draft kept")
+	w.says(in(exercise, ".draft-state"), "Draft saved")
 
 	// What the service kept is there after the page is loaded anew.
 	w.MustReload()
@@ -239,7 +239,7 @@ func TestAnExpiredSessionLosesNothing(t *testing.T) {
 	w := open(t, shared.url, name, demo.LearnerPassword)
 	w.visit("/papers/first-look")
 	w.write("no-mail", "SELECT 'typed before'")
-	w.says(in("no-mail", ".draft-state"), "Draft kept")
+	w.says(in("no-mail", ".draft-state"), "Draft saved")
 	if _, err := client.Read[client.AddedLearner](hazel(t).ResetLearner(ctx, name)); err != nil { // ends the learner's sessions
 		t.Fatal(err)
 	}
@@ -250,12 +250,10 @@ func TestAnExpiredSessionLosesNothing(t *testing.T) {
 		t.Fatal(err)
 	}
 	w.element(".ant-modal #password").MustInput(reset.Password).MustType(input.Enter)
-	w.says(in("no-mail", ".draft-state"), "Draft kept")
-	w.says(in("no-mail", ".answer .cm-content"), "SELECT 'typed after'")
-	w.says("header a", "choose a password").MustClick()
+	w.says("p", "Choose one of your own to go on")
 	w.element("#current").MustInput(reset.Password)
 	w.element("#new").MustInput(demo.LearnerPassword).MustType(input.Enter)
-	w.says("[role=status]", "The password is changed")
+	w.says(in("no-mail", ".answer .cm-content"), "SELECT 'typed after'") // the page that the session ended on
 	until(t, "the draft is kept", func() bool {
 		e, err := client.Read[client.Exercise](as(t, shared.url, name, demo.LearnerPassword).GetExercise(ctx, "first-look", "no-mail"))
 		return err == nil && e.Draft.Sql == "SELECT 'typed after'"
@@ -268,14 +266,14 @@ func TestThePageSaysWhatIsDownAndRecovers(t *testing.T) {
 	w := open(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
 	w.visit("/papers/first-look")
 	w.write("no-mail", "SELECT 1")
-	w.says(in("no-mail", ".draft-state"), "Draft kept")
+	w.says(in("no-mail", ".draft-state"), "Draft saved")
 
 	up := down(t, folder, "practice")
 	w.press("no-mail", "Run")
 	w.says(in("no-mail", ".answer .problem"), "The practice server cannot be reached")
 	w.says(".ant-alert", "The practice server cannot be reached")
 	w.write("no-mail", "SELECT 2")
-	w.says(in("no-mail", ".draft-state"), "Draft kept")
+	w.says(in("no-mail", ".draft-state"), "Draft saved")
 	up()
 	until(t, "the banner is gone", func() bool { found, _, _ := w.Has(".ant-alert"); return !found })
 	until(t, "the exercise says nothing of it any more", func() bool { found, _, _ := w.Has(in("no-mail", ".answer .problem")); return !found })
@@ -284,10 +282,10 @@ func TestThePageSaysWhatIsDownAndRecovers(t *testing.T) {
 
 	up = down(t, folder, "records")
 	w.write("no-mail", "SELECT 3")
-	w.says(in("no-mail", ".draft-state"), "Draft not kept: the records server cannot be reached; it is tried again")
+	w.says(in("no-mail", ".draft-state"), "Draft not saved: the records server cannot be reached. Retrying automatically")
 	w.says(".ant-alert", "The records server cannot be reached")
 	up()
-	w.says(in("no-mail", ".draft-state"), "Draft kept") // by itself
+	w.says(in("no-mail", ".draft-state"), "Draft saved") // by itself
 	e, err := client.Read[client.Exercise](as(t, s.url, demo.NewLearnerName, demo.LearnerPassword).GetExercise(ctx, "first-look", "no-mail"))
 	if err != nil || e.Draft.Sql != "SELECT 3" {
 		t.Errorf("got %+v, %v", e.Draft, err)
@@ -300,7 +298,7 @@ func TestTypedTextStaysWhereverOneLooks(t *testing.T) {
 	w := open(t, shared.url, name, demo.LearnerPassword)
 	w.says(".papers a", "A first look").MustClick()
 	w.write("no-mail", "SELECT 'typed'")
-	w.says(in("no-mail", ".draft-state"), "Draft kept")
+	w.says(in("no-mail", ".draft-state"), "Draft saved")
 	w.press("which-colours", "Focus")
 	until(t, "only one exercise is shown", func() bool { found, _, _ := w.Has(in("no-mail", ".answer")); return !found })
 	w.press("which-colours", "Back to the paper")

@@ -36,10 +36,10 @@ func TestADatasetIsBuiltInTheConsole(t *testing.T) {
 	w.says(".build-form .quiet", "console-nights.csv, 38 bytes")
 	w.says(".build-form button", "^Build$").MustClick()
 	// Before the table is made its types are shown.
-	w.says(".job-state", "It waits for you to look at the types")
+	w.says(".job-state", "Waiting for you to confirm the column types")
 	w.says(".inferred tr", `night\s+date\s+Night\s+0`)
 	w.says(".inferred tr", `cloud\s+integer\s+Cloud\s+1`)
-	w.says("button", "Build it so").MustClick()
+	w.says("button", "Build with these types").MustClick()
 	w.says(".job-state", "Done: build 1, 1 table, 2 rows")
 	w.says("details", "console_nights has no key")
 	w.says("a", "The dataset").MustClick()

@@ -14,6 +14,8 @@ import (
 	"testing/fstest"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
 	"examen/internal/client"
 	"examen/internal/demo"
 )
@@ -126,7 +128,7 @@ func TestBuildingAnew(t *testing.T) {
 	_, c := newcomer(t)
 	try := func() client.Attempt {
 		t.Helper()
-		a, err := client.Read[client.Attempt](c.Submit(ctx, "dusk-anew", "best", client.Query{Sql: "SELECT day, cloud FROM night WHERE seeing = 1.1"}))
+		a, err := client.Read[client.Attempt](c.Submit(ctx, "dusk-anew", "best", client.Submission{Sql: "SELECT day, cloud FROM night WHERE seeing = 1.1"}))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -151,7 +153,7 @@ func TestBuildingAnew(t *testing.T) {
 		t.Errorf("the last good build stays: %+v, %v", d, err)
 	}
 	// Without a column that the answers ask for: the build is in use, and the page says which answers it breaks.
-	built(t, teacher, "nights-anew", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": "CREATE TABLE night (day date PRIMARY KEY, cloud int);"}))
+	built(t, teacher, "nights-anew", client.BuildDatasetParams{Break: true}, scripts(map[string]string{"a.sql": "CREATE TABLE night (day date PRIMARY KEY, cloud int);"}))
 	until(t, "the broken reference answer is noted", func() bool {
 		d, err := client.Read[client.Dataset](teacher.GetDataset(ctx, "nights-anew"))
 		return err == nil && len(d.Builds[0].Report.Broken) == 1 && strings.HasPrefix(d.Builds[0].Report.Broken[0], `dusk-anew/best: the reference answer does not run: column "seeing" does not exist`)
@@ -240,7 +242,7 @@ func TestABuildIsFollowedAndStopped(t *testing.T) {
 	pool := superuser(t, sharedFolder, "practice", "postgres")
 	until(t, "the half-built database is removed", func() bool {
 		var n int
-		return pool.QueryRow(ctx, "SELECT count(*) FROM pg_database WHERE datname LIKE 'dataset\\_endless%'").Scan(&n) == nil && n == 0
+		return pool.QueryRow(ctx, "SELECT count(*) FROM pg_stat_activity WHERE starts_with(usename, 'examen_for_building')").Scan(&n) == nil && n == 0
 	})
 	if p := problemOf(t)(teacher.GetJob(ctx, "99999999")); p.Status != 404 {
 		t.Errorf("got %+v", p)
@@ -249,16 +251,18 @@ func TestABuildIsFollowedAndStopped(t *testing.T) {
 
 // A service that is killed in the middle of a build goes on with it when it is started again, from the beginning, and what was half built is removed.
 func TestABuildGoesOnAfterTheServiceWasKilled(t *testing.T) {
+	t.Parallel()
 	folder := dataDir(t)
 	s := start(t, "demo", "--data-dir", folder)
 	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	before := databases(t, folder, nil)
 	// The first time it waits; the second time a database of an earlier try is there no more, and it still waits: it is stopped then.
 	job := begin(t, teacher, "endless", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": endless}))
 	until(t, "the build has begun", func() bool {
 		j, err := client.Read[client.Job](teacher.GetJob(ctx, job.Id))
 		return err == nil && j.Progress.Rows == 3
 	})
-	half := databases(t, folder, "dataset_endless")
+	half := databases(t, folder, before)
 	_ = s.cmd.Process.Kill()
 	_ = s.cmd.Wait()
 	s = start(t, "demo", "--data-dir", folder)
@@ -267,7 +271,7 @@ func TestABuildGoesOnAfterTheServiceWasKilled(t *testing.T) {
 		j, err := client.Read[client.Job](teacher.GetJob(ctx, job.Id))
 		return err == nil && j.State == client.JobRunning && j.Progress.Rows == 3
 	})
-	if now := databases(t, folder, "dataset_endless"); len(half) != 1 || len(now) != 1 || now[0] == half[0] {
+	if now := databases(t, folder, before); len(half) != 1 || len(now) != 1 || now[0] == half[0] {
 		t.Errorf("databases before %v and after %v", half, now)
 	}
 	if _, err := client.Read[client.Job](teacher.StopJob(ctx, job.Id)); err != nil {
@@ -278,12 +282,15 @@ func TestABuildGoesOnAfterTheServiceWasKilled(t *testing.T) {
 	}
 }
 
-func databases(t *testing.T, folder, prefix string) (names []string) {
+// databases are those of builds on a folder's practice server, but for some.
+func databases(t *testing.T, folder string, without []string) (names []string) {
 	t.Helper()
-	if err := superuser(t, folder, "practice", "postgres").QueryRow(ctx, "SELECT array_agg(datname::text) FROM pg_database WHERE starts_with(datname, $1)", prefix).Scan(&names); err != nil {
+	rows, _ := superuser(t, folder, "practice", "postgres").Query(ctx, "SELECT datname::text FROM pg_database WHERE starts_with(datname, 'dataset_')")
+	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
 		t.Fatal(err)
 	}
-	return names
+	return slices.DeleteFunc(names, func(name string) bool { return slices.Contains(without, name) })
 }
 
 func TestAnUploadThatBreaksOffLeavesNothing(t *testing.T) {

@@ -49,11 +49,11 @@ var hostile = []statement{
 	{"role", "SELECT * FROM pg_roles", "failed: permission denied for view pg_roles"},
 	{"role", "SELECT * FROM pg_auth_members", "failed: permission denied for table pg_auth_members"},
 	// Several statements.
-	{"several", "SELECT 1; DELETE FROM hive", "rejected: a single query"},
-	{"several", "SELECT 1;; SELECT 2", "rejected: a single query"},
-	{"several", "SELECT 1; COMMIT; DROP TABLE hive; --", "rejected: a single query"},
-	{"several", "SELECT $$;$$; DROP TABLE hive", "rejected: a single query"},
-	{"several", "/* ; */ SELECT 1 -- ;\n; DROP TABLE hive", "rejected: a single query"},
+	{"several", "SELECT 1; DELETE FROM hive", "rejected: one query is expected"},
+	{"several", "SELECT 1;; SELECT 2", "rejected: one query is expected"},
+	{"several", "SELECT 1; COMMIT; DROP TABLE hive; --", "rejected: one query is expected"},
+	{"several", "SELECT $$;$$; DROP TABLE hive", "rejected: one query is expected"},
+	{"several", "/* ; */ SELECT 1 -- ;\n; DROP TABLE hive", "rejected: one query is expected"},
 	{"several", "\\! id", "failed: Syntax error"},
 	// Writing.
 	{"writing", "INSERT INTO hive DEFAULT VALUES", "rejected: a query"},
@@ -107,7 +107,7 @@ var hostile = []statement{
 	{"files", "COPY hive FROM '/etc/passwd'", "rejected: a query"},
 	{"files", "COPY (SELECT 1) TO STDOUT", "rejected: a query"},
 	{"files", "LOAD 'auto_explain'", "rejected: a query"},
-	{"files", "SELECT xmlparse(document '<!DOCTYPE a [<!ENTITY b SYSTEM \"file:///etc/passwd\">]><a>&b;</a>')::text LIKE '%root%'", "done: f"},
+	{"files", "SELECT xmlparse(document '<!DOCTYPE a [<!ENTITY b SYSTEM \"file:///etc/passwd\">]><a>&b;</a>')::text LIKE '%root%'", "rejected: not available"},
 	// The settings, and the server.
 	{"settings", "SHOW data_directory", "rejected: a query"},
 	{"settings", "SELECT current_setting('data_directory')", "failed: permission denied for function current_setting"},
@@ -164,8 +164,9 @@ var hostile = []statement{
 	{"filling", "SELECT count(*) FROM generate_series(1, 1000000000000)", "stopped: limit"},
 	{"filling", "SELECT length(string_agg(repeat('x', 90000000), '')) FROM generate_series(1, 10)", "stopped: limit"},
 	{"filling", "SELECT length(repeat('x', 1000000000) || repeat('x', 900000000))", "stopped: memory limit"},
+	{"filling", "SELECT repeat('x', 250000000)", "stopped: limit"},
 	{"filling", "SELECT length(lpad('', 1000000000))", "failed: Requested length too large"},
-	{"filling", "SELECT array_length(array_fill(1, ARRAY[100000000]), 1)", "stopped: limit"},
+	{"filling", "SELECT array_length(array_fill(1, ARRAY[130000000]), 1)", "stopped: memory limit"},
 	{"filling", "SELECT sum(length(a)) FROM (SELECT array_agg(repeat('x', 1000)) AS b FROM generate_series(1, 5000000)) AS t, unnest(b) AS a", "stopped: limit"},
 	{"filling", "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT max(i) FROM n", "stopped: time limit"},
 	{"filling", "WITH RECURSIVE n(s) AS (SELECT 'x' UNION ALL SELECT s || s FROM n) SELECT max(length(s)) FROM n", "stopped: limit"},
@@ -179,7 +180,7 @@ var hostile = []statement{
 	{"filling", "SELECT " + strings.Repeat("- ", 49000) + "1", "failed: "},
 	{"filling", "SELECT " + strings.Repeat("NOT ", 24000) + "true", "failed: "},
 	{"filling", "SELECT 1" + strings.Repeat("::int", 19000), "failed: nests deeper"},
-	{"filling", "SELECT '{}'::int[]" + strings.Repeat("[1]", 30000), "failed: "},
+	{"filling", "SELECT '{}'::int[]" + strings.Repeat("[1]", 30000), "done: {}"},
 	{"filling", strings.Repeat("SELECT (", 11000) + "1" + strings.Repeat(")", 11000), "failed: "},
 	{"filling", "SELECT " + strings.Repeat("CASE WHEN true THEN ", 4000) + "1" + strings.Repeat(" END", 4000), "failed: "},
 	{"filling", "SELECT " + strings.Repeat("abs(", 6000) + "1" + strings.Repeat(")", 6000), "failed: "},
@@ -209,11 +210,12 @@ var hostile = []statement{
 // Whatever a learner sends, they get what the table says, and the next learner, on the same seat, finds it clean. What is to reach the time limit
 // is sent where that is short, all else where it is so long that a slow machine does not reach it.
 func TestNothingEscapes(t *testing.T) {
-	if len(hostile) < 120 {
-		t.Errorf("only %d statements", len(hostile))
+	all := append(append([]statement{}, hostile...), refusedCalls()...)
+	if len(all) < 300 {
+		t.Errorf("only %d statements", len(all))
 	}
 	var quick, endless []statement
-	for _, c := range hostile {
+	for _, c := range all {
 		if c.gets == "stopped: time limit" || c.gets == "stopped: limit" {
 			endless = append(endless, c)
 		} else {
@@ -227,7 +229,7 @@ func TestNothingEscapes(t *testing.T) {
 // sendAll sends statements to a service with one seat.
 func sendAll(t *testing.T, limit string, all []statement) {
 	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder, "--seats", "1", "--limit-time", limit)
+	s := start(t, "demo", "--data-dir", folder, "--seats", "1", "--limit-time", limit, "--limit-memory", "512", "--limit-calls", "100000") // 256 MB for each session
 	robin, wren := as(t, s.url, "robin", demo.LearnerPassword), as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
 	pool := superuser(t, folder, "practice", "postgres")
 	run := func(c *client.Client, sql string) (client.Run, error) {
@@ -264,7 +266,7 @@ func sendAll(t *testing.T, limit string, all []statement) {
 	}
 	var open, locks, prepared int
 	if err := pool.QueryRow(ctx, `SELECT (SELECT count(*) FROM pg_stat_activity WHERE starts_with(usename, 'examen_seat') AND state LIKE 'idle in transaction%'),
-		(SELECT count(*) FROM pg_locks WHERE locktype = 'advisory'), (SELECT count(*) FROM pg_prepared_xacts)`).Scan(&open, &locks, &prepared); err != nil || open+locks+prepared > 0 {
+		(SELECT count(*) FROM pg_locks JOIN pg_stat_activity USING (pid) WHERE locktype = 'advisory' AND starts_with(usename, 'examen_seat')), (SELECT count(*) FROM pg_prepared_xacts)`).Scan(&open, &locks, &prepared); err != nil || open+locks+prepared > 0 {
 		t.Errorf("left on the server: %d transactions, %d locks, %d prepared, %v", open, locks, prepared, err)
 	}
 }

@@ -14,6 +14,8 @@ import (
 	"testing"
 	"testing/fstest"
 
+	"github.com/jackc/pgx/v5"
+
 	"examen/internal/client"
 	"examen/internal/demo"
 )
@@ -50,7 +52,7 @@ func TestProgressAndMarksFollowAttempts(t *testing.T) {
 	teacher := hazel(t)
 	grid, _ := client.Read[client.Progress](teacher.GetProgress(ctx, "first-look", &client.GetProgressParams{}))
 	at := slices.IndexFunc(grid.Learners, func(l client.LearnerProgress) bool { return l.Name == name })
-	if got := fmt.Sprint(grid.Learners[at].Cells[:4], grid.Learners[at].Mark); got != "[{0 0 } {3 2 correct} {1 0 incorrect} {0 0 }] 2" {
+	if got := fmt.Sprint(grid.Learners[at].Cells[:4], grid.Learners[at].Mark); got != "[{0 0 0 } {3 0 2 correct} {1 0 0 incorrect} {0 0 0 }] 2" {
 		t.Errorf("got %s", got)
 	}
 	text, err := client.Read[string](teacher.GetMarks(ctx, "first-look", &client.GetMarksParams{Format: client.Csv}))
@@ -129,7 +131,7 @@ func TestAPackOfOnesOwn(t *testing.T) {
 	_, c := newcomer(t)
 	try := func(exercise, sql string) client.Attempt {
 		t.Helper()
-		a, err := client.Read[client.Attempt](c.Submit(ctx, "dusk-a", exercise, client.Query{Sql: sql}))
+		a, err := client.Read[client.Attempt](c.Submit(ctx, "dusk-a", exercise, client.Submission{Sql: sql}))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -152,7 +154,7 @@ func TestAPackOfOnesOwn(t *testing.T) {
 	if a := try("clear", "SELECT day, cloud FROM night WHERE cloud <= 20"); a.Outcome != client.Correct {
 		t.Errorf("another answer that counts as right: %+v", a)
 	}
-	if p := problemOf(t)(c.Submit(ctx, "dusk-a", "clear", client.Query{Sql: "SELECT 1"})); p.Type != "examen:no-attempts-left" {
+	if p := problemOf(t)(c.Submit(ctx, "dusk-a", "clear", client.Submission{Sql: "SELECT 1"})); p.Type != "examen:no-attempts-left" {
 		t.Errorf("three attempts are allowed: %+v", p)
 	}
 	e, _ := client.Read[client.Exercise](c.GetExercise(ctx, "dusk-a", "clear"))
@@ -210,7 +212,7 @@ func TestLoadingAPackAgain(t *testing.T) {
 		t.Fatal(err)
 	}
 	name, c := newcomer(t)
-	if _, err := client.Read[client.Attempt](c.Submit(ctx, "dusk-c", "best", client.Query{Sql: "SELECT 1"})); err != nil {
+	if _, err := client.Read[client.Attempt](c.Submit(ctx, "dusk-c", "best", client.Submission{Sql: "SELECT 1"})); err != nil {
 		t.Fatal(err)
 	}
 	// The second exercise gives way to another one; the attempt at it stays in the history, with the build it was checked on.
@@ -225,7 +227,7 @@ func TestLoadingAPackAgain(t *testing.T) {
 	if got := paper.Sections[2].Exercise.Slug; got != "finest" {
 		t.Errorf("got %s", got)
 	}
-	a, err := client.Read[client.Attempt](c.Submit(ctx, "dusk-c", "finest", client.Query{Sql: "SELECT day, cloud FROM night WHERE seeing <= ALL (SELECT seeing FROM night)"}))
+	a, err := client.Read[client.Attempt](c.Submit(ctx, "dusk-c", "finest", client.Submission{Sql: "SELECT day, cloud FROM night WHERE seeing <= ALL (SELECT seeing FROM night)"}))
 	if err != nil || a.Outcome != client.Correct || a.Build != 2 {
 		t.Errorf("got %+v, %v", a, err)
 	}
@@ -311,7 +313,7 @@ func paperOf(t *testing.T, name string, exercises ...[2]string) func(c *client.C
 	}
 	return func(c *client.Client, number int, sql string) client.Attempt {
 		t.Helper()
-		a, err := client.Read[client.Attempt](c.Submit(ctx, name, fmt.Sprint(number), client.Query{Sql: sql}))
+		a, err := client.Read[client.Attempt](c.Submit(ctx, name, fmt.Sprint(number), client.Submission{Sql: sql}))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -373,7 +375,7 @@ func TestAttemptsAreLimitedAlsoAtOnce(t *testing.T) {
 	var taken atomic.Int64
 	for range 12 {
 		all.Go(func() {
-			if _, err := client.Read[client.Attempt](c.Submit(ctx, "few-tries", "1", client.Query{Sql: "SELECT 1"})); err == nil {
+			if _, err := client.Read[client.Attempt](c.Submit(ctx, "few-tries", "1", client.Submission{Sql: "SELECT 1"})); err == nil {
 				taken.Add(1)
 			}
 		})
@@ -437,21 +439,37 @@ func TestAPackLoadedTwiceAtOnce(t *testing.T) {
 // Builds that nothing runs on any more leave the practice server, and so do those that were cut short.
 func TestOldBuildsAreRemoved(t *testing.T) {
 	teacher := hazel(t)
-	pool := superuser(t, sharedFolder, "practice", "postgres")
+	records, pool := superuser(t, sharedFolder, "records", "postgres"), superuser(t, sharedFolder, "practice", "postgres")
 	databases := func() (n int) {
-		if err := pool.QueryRow(ctx, "SELECT count(*) FROM pg_database WHERE datname LIKE 'dataset\\_nights-d%'").Scan(&n); err != nil {
+		rows, _ := records.Query(ctx, "SELECT database FROM build JOIN dataset ON dataset.id = dataset_id WHERE name = 'nights-d' UNION SELECT v.value FROM build JOIN dataset ON dataset.id = dataset_id, jsonb_each_text(variants) AS v WHERE name = 'nights-d'")
+		names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+		if err == nil {
+			err = pool.QueryRow(ctx, "SELECT count(*) FROM pg_database WHERE datname = ANY ($1)", names).Scan(&n)
+		}
+		if err != nil {
 			t.Fatal(err)
 		}
 		return n
 	}
-	for range 4 {
+	for range 8 {
 		if _, err := client.Loaded(ctx, teacher, observatory("d")); err != nil {
 			t.Fatal(err)
 		}
 	}
-	until(t, "two builds are left, each with a variant", func() bool { return databases() == 4 })
+	until(t, "the build in use and five others are left, each with a variant", func() bool { return databases() == 12 })
+	if p := problemOf(t)(teacher.UseBuild(ctx, "nights-d", client.BuildChoice{Build: 1})); p.Status != 409 || p.Type != "examen:build-gone" {
+		t.Errorf("one that is not kept: %+v", p)
+	}
+	all := 0
+	count := func() int {
+		if err := pool.QueryRow(ctx, "SELECT count(*) FROM pg_database").Scan(&all); err != nil {
+			t.Fatal(err)
+		}
+		return all
+	}
+	before := count()
 	if p := refusal(t, teacher, observatory("d", "SELECT day FROM", "SELECT dy FROM")); p.Status != 422 {
 		t.Fatalf("got %+v", p)
 	}
-	until(t, "a load that failed leaves nothing", func() bool { return databases() == 4 })
+	until(t, "a load that failed leaves nothing", func() bool { return count() == before })
 }

@@ -31,7 +31,7 @@ func BenchmarkLargeResults(b *testing.B) {
 		b.Fatal(err)
 	}
 	submit := func(sql string, want client.Outcome) client.Attempt {
-		a, err := client.Read[client.Attempt](teacher.Submit(ctx, "large", "all", client.Query{Sql: sql}))
+		a, err := client.Read[client.Attempt](teacher.Submit(ctx, "large", "all", client.Submission{Sql: sql}))
 		if err != nil || a.Outcome != want {
 			b.Fatalf("%s: %v %s %+v", sql, err, a.Outcome, a.Error)
 		}

@@ -2,6 +2,7 @@ package test
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"net"
 	"os"
@@ -55,6 +56,7 @@ func alive(pid int) bool { return pid > 0 && syscall.Kill(pid, 0) == nil }
 var oneTime = regexp.MustCompile(`name instructor, one-time password (\S+)`)
 
 func TestServeMakesTheFirstInstructorOnce(t *testing.T) {
+	t.Parallel()
 	folder := dataDir(t)
 	s := start(t, "serve", "--data-dir", folder)
 	found := oneTime.FindStringSubmatch(s.output)
@@ -62,6 +64,9 @@ func TestServeMakesTheFirstInstructorOnce(t *testing.T) {
 		t.Fatalf("no password in %q", s.output)
 	}
 	c := as(t, s.url, "instructor", found[1])
+	if _, err := client.Read[struct{}](c.SetPassword(ctx, client.PasswordChange{Current: found[1], New: "one-of-my-own"})); err != nil {
+		t.Fatal(err)
+	}
 	if _, err := client.Read[client.Course](c.CreateCourse(ctx, client.NewCourse{Slug: "kept", Title: "Kept"})); err != nil {
 		t.Fatal(err)
 	}
@@ -74,17 +79,18 @@ func TestServeMakesTheFirstInstructorOnce(t *testing.T) {
 	if oneTime.MatchString(s.output) {
 		t.Errorf("a second password is made: %q", s.output)
 	}
-	courses, err := client.Read[[]client.Course](as(t, s.url, "instructor", found[1]).ListCourses(ctx))
+	courses, err := client.Read[[]client.Course](as(t, s.url, "instructor", "one-of-my-own").ListCourses(ctx))
 	if err != nil || len(courses) != 1 {
 		t.Errorf("got %+v, %v", courses, err)
 	}
 }
 
 func TestNothingIsLostWhenTheServiceIsKilled(t *testing.T) {
+	t.Parallel()
 	folder := dataDir(t)
 	s := start(t, "demo", "--data-dir", folder)
 	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
-	a, err := client.Read[client.Attempt](wren.Submit(ctx, "first-look", "1", client.Query{Sql: "SELECT name, valley FROM apiary"}))
+	a, err := client.Read[client.Attempt](wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -98,16 +104,18 @@ func TestNothingIsLostWhenTheServiceIsKilled(t *testing.T) {
 	if err != nil || len(page.Entries) != 1 || page.Entries[0].Id != a.Id {
 		t.Errorf("got %+v, %v", page, err)
 	}
-	var left int
-	if err := superuser(t, folder, "practice", "postgres").QueryRow(ctx, "SELECT count(*) FROM pg_database WHERE datname = 'dataset_half_built'").Scan(&left); err != nil || left != 0 {
-		t.Errorf("the half-built database: %d, %v", left, err)
-	}
+	pool := superuser(t, folder, "practice", "postgres")
+	until(t, "the half-built database is removed", func() bool {
+		var left int
+		return pool.QueryRow(ctx, "SELECT count(*) FROM pg_database WHERE datname = 'dataset_half_built'").Scan(&left) == nil && left == 0
+	})
 	if _, err := startService("serve", "--data-dir", folder); err == nil || !strings.Contains(err.Error(), "in use by process") {
 		t.Errorf("a second service in the same folder: %v", err)
 	}
 }
 
 func TestServersThatOthersRun(t *testing.T) {
+	t.Parallel()
 	urls := make([]string, 2)
 	for i := range urls {
 		c, err := postgres.Start(context.Background(), postgres.Options{Folder: dataDir(t), Super: "examen", Scratch: true, Log: slog.New(slog.DiscardHandler)})
@@ -155,11 +163,16 @@ func down(t *testing.T, folder, which string) (up func()) {
 }
 
 func TestAServerThatIsDown(t *testing.T) {
+	t.Parallel()
 	folder := dataDir(t)
 	s := start(t, "demo", "--data-dir", folder)
 	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
 	health := func() string {
-		h, _ := client.Read[client.Health](wren.GetHealth(ctx))
+		var h client.Health
+		code, text := asked(t, s.url, "GET", "/api/health", "", "")
+		if err := json.Unmarshal([]byte(text), &h); err != nil || (code == 200) != (h.Records == client.Up && h.Practice == client.Up) {
+			t.Fatalf("%d %s, %v", code, text, err)
+		}
 		return fmt.Sprintf("records %s, practice %s", h.Records, h.Practice)
 	}
 	run := func() error {
@@ -172,10 +185,10 @@ func TestAServerThatIsDown(t *testing.T) {
 
 	up := down(t, folder, "practice")
 	until(t, "the practice server is known to be down", func() bool { return health() == "records up, practice down" })
-	if p := problemOf(t)(wren.Submit(ctx, "first-look", "1", client.Query{Sql: "SELECT name, valley FROM apiary"})); p.Status != 503 || p.Type != "examen:practice-down" || p.RetryAfter == 0 {
+	if p := problemOf(t)(wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"})); p.Status != 503 || p.Type != "examen:practice-down" || p.RetryAfter == 0 {
 		t.Errorf("got %+v", p)
 	}
-	if _, err := client.Read[client.Draft](wren.KeepDraft(ctx, "first-look", "1", client.Query{Sql: "SELECT kept"})); err != nil {
+	if _, err := client.Read[client.Draft](wren.KeepDraft(ctx, "first-look", "1", client.DraftText{Sql: "SELECT kept"})); err != nil {
 		t.Error("a draft:", err)
 	}
 	if page, err := client.Read[client.HistoryPage](wren.ListHistory(ctx, &client.ListHistoryParams{})); err != nil || len(page.Entries) != 1 {
@@ -189,12 +202,12 @@ func TestAServerThatIsDown(t *testing.T) {
 
 	up = down(t, folder, "records")
 	until(t, "the records server is known to be down", func() bool { return health() == "records down, practice up" })
-	if p := problemOf(t)(wren.Submit(ctx, "first-look", "1", client.Query{Sql: "SELECT name, valley FROM apiary"})); p.Status != 503 || p.Type != "examen:records-down" {
+	if p := problemOf(t)(wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"})); p.Status != 503 || p.Type != "examen:records-down" {
 		t.Errorf("got %+v", p)
 	}
 	up()
 	until(t, "attempts are stored again", func() bool {
-		_, err := client.Read[client.Attempt](wren.Submit(ctx, "first-look", "1", client.Query{Sql: "SELECT name, valley FROM apiary"}))
+		_, err := client.Read[client.Attempt](wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}))
 		return err == nil
 	})
 	e, err := client.Read[client.Exercise](wren.GetExercise(ctx, "first-look", "1"))

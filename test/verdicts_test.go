@@ -109,7 +109,7 @@ var (
 func TestEveryReferenceAnswerRewritten(t *testing.T) {
 	_, learner := newcomer(t)
 	submit := func(p pair, sql string) client.Attempt {
-		a, err := client.Read[client.Attempt](learner.Submit(ctx, p.paper(), p.Exercise, client.Query{Sql: sql}))
+		a, err := client.Read[client.Attempt](learner.Submit(ctx, p.paper(), p.Exercise, client.Submission{Sql: sql}))
 		if err != nil {
 			t.Fatalf("%s: %s: %v", p.Exercise, sql, err)
 		}
@@ -164,7 +164,7 @@ func TestVerdictsAreThoseATeacherWouldGive(t *testing.T) {
 				if want == "correct" {
 					right++
 				}
-				a, err := client.Read[client.Attempt](learner.Submit(ctx, paper, p.Exercise, client.Query{Sql: sql}))
+				a, err := client.Read[client.Attempt](learner.Submit(ctx, paper, p.Exercise, client.Submission{Sql: sql}))
 				if err != nil {
 					t.Errorf("%s: %s\n  %v", p.Exercise, sql, err)
 					continue
@@ -237,7 +237,7 @@ func TestTiesUnderACollationOfTheDatasetsOwn(t *testing.T) {
 		{4, client.Correct, `SELECT n, place FROM reed ORDER BY lower(place), n DESC`},
 		{4, client.Incorrect, `SELECT n, place FROM reed ORDER BY n`},
 	} {
-		a, err := client.Read[client.Attempt](teacher.Submit(ctx, "reeds", fmt.Sprint(c.exercise), client.Query{Sql: c.sql}))
+		a, err := client.Read[client.Attempt](teacher.Submit(ctx, "reeds", fmt.Sprint(c.exercise), client.Submission{Sql: c.sql}))
 		if err != nil || a.Outcome != c.want {
 			t.Errorf("%s\n%s: %s, want %s %v%s", answers[c.exercise-1], c.sql, a.Outcome, c.want, err, sentences(a))
 		}

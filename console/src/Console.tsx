@@ -9,9 +9,11 @@ import { LearnerPage } from "./pages/history/LearnerPage";
 import { LogInAgain } from "./pages/login/LogInAgain";
 import { LogInPage } from "./pages/login/LogInPage";
 import { PaperPage } from "./pages/paper/PaperPage";
+import { FirstPassword } from "./pages/password/FirstPassword";
 import { PasswordPage } from "./pages/password/PasswordPage";
 import { PapersPage } from "./pages/papers/PapersPage";
 import { ProgressPage } from "./pages/progress/ProgressPage";
+import { Beginning } from "./parts/Beginning";
 import { Frame } from "./parts/Frame";
 import { SessionProvider, useSession } from "./session";
 
@@ -66,11 +68,12 @@ export function Console() {
 }
 
 function Pages({ dark, turn }: { dark: boolean; turn: () => void }) {
-  const { session, loading } = useSession();
-  if (loading) return null;
+  const { session, loading, problem } = useSession();
+  if (loading) return <Beginning problem={problem} />;
   if (!session) return <LogInPage />;
+  if (session.account.one_time_password) return <FirstPassword />;
   return (
-    <Frame dark={dark} turn={turn}>
+    <Frame key={session.account.name} dark={dark} turn={turn}>
       <LogInAgain />
       <Routes>
         <Route path="/" element={<PapersPage />} />

@@ -20,7 +20,9 @@ const queries = new QueryClient({
       },
       retryDelay: 2000,
       staleTime: 5000,
+      networkMode: "always", // a call without a network fails and says so, and does not wait in silence
     },
+    mutations: { networkMode: "always" },
   },
 });
 

@@ -63,6 +63,7 @@ their names, but for those that others include. The last good build stays in use
 	f.StringVar(&params.Title, "title", "", "its title")
 	f.StringVar(&params.Encoding, "encoding", "", "the files' encoding until they declare one, such as LATIN1 (default UTF-8)")
 	f.BoolVar(&params.KeepGoing, "keep-going", false, "go on after an error, to list them all; the build still fails")
+	f.BoolVar(&params.Break, "break", false, "do not ask before it breaks accepted answers, or tables and columns that papers use")
 	f.BoolVar(&background, "background", false, "do not wait for the end")
 	return c
 }
@@ -309,9 +310,22 @@ func (p *program) printJob(j client.Job) error {
 	case client.JobStopped:
 		return &client.ProblemError{Problem: client.Problem{Title: "The build was stopped", Status: 409, Detail: "What it had made is removed; the last good build stays in use."}}
 	case client.JobAsking:
-		fmt.Fprintf(p.err, "The build asks whether the types are right: look at it in the console.\n")
+		return p.asks(j)
 	}
 	return nil
+}
+
+// asks says what a job waits to be confirmed.
+func (p *program) asks(j client.Job) error {
+	confirm := fmt.Sprintf("Nothing is changed yet. To go on: examen dataset confirm %s; to give it up: examen dataset stop %s", j.Id, j.Id)
+	if len(j.Report.Breaks) == 0 {
+		fmt.Fprintf(p.err, "The build waits for somebody to look at the types of its columns, in the console. %s\n", confirm)
+		return nil
+	}
+	for _, b := range j.Report.Breaks {
+		fmt.Fprintf(p.err, "  %s\n", printable(b))
+	}
+	return &client.ProblemError{Problem: client.Problem{Title: "The build would break what papers use", Status: 409, Detail: confirm}}
 }
 
 func jobLine(j client.Job) []string {
@@ -393,24 +407,90 @@ func (p *program) printReport(r client.JobReport) {
 
 func (p *program) datasetBuilds() *cobra.Command {
 	return &cobra.Command{
-		Use: "builds [NAME]", Short: "List the latest builds and loads, and how they ended", Args: argsBetween(0, 1, "at most a dataset"),
+		Use: "builds [NAME]", Short: "List the latest builds and loads, and how they ended; or a dataset's builds, which one can return to", Args: argsBetween(0, 1, "at most a dataset"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			params := &client.ListJobsParams{}
-			if len(args) > 0 {
-				params.Dataset = args[0]
+			if len(args) == 1 {
+				return p.buildsOf(cmd, args[0])
 			}
-			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListJobs(ctx, params) },
-				[]string{"job", "kind", "name", "state", "begun", "by", "what"}, each(func(j client.Job) []string {
-					what := j.Problem.Detail
-					var made []string
-					for _, d := range j.Report.Datasets {
-						made = append(made, fmt.Sprintf("%s, build %d: %s, %s", d.Dataset, d.Build, plural(int64(d.Tables), "table"), plural(d.Rows, "row")))
-					}
-					if made != nil {
-						what = strings.Join(made, "; ")
-					}
-					return []string{j.Id, string(j.Kind), j.Name, string(j.State), clock(j.Made), j.Account, what}
-				}))
+			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+				return c.ListJobs(ctx, &client.ListJobsParams{})
+			}, []string{"job", "kind", "name", "state", "begun", "by", "what"}, each(func(j client.Job) []string {
+				what := j.Problem.Detail
+				var made []string
+				for _, d := range j.Report.Datasets {
+					made = append(made, fmt.Sprintf("%s, build %d: %s, %s", d.Dataset, d.Build, plural(int64(d.Tables), "table"), plural(d.Rows, "row")))
+				}
+				if made != nil {
+					what = strings.Join(made, "; ")
+				}
+				return []string{j.Id, string(j.Kind), j.Name, string(j.State), clock(j.Made), j.Account, what}
+			}))
+		},
+	}
+}
+
+func (p *program) buildsOf(cmd *cobra.Command, name string) error {
+	d, err := ask[client.Dataset](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetDataset(ctx, name) })
+	if err != nil {
+		return err
+	}
+	var lines [][]string
+	for _, b := range d.Builds {
+		state := "removed"
+		switch {
+		case b.InUse:
+			state = "in use"
+		case b.Kept:
+			state = "kept"
+		}
+		lines = append(lines, []string{fmt.Sprint(b.Number), state, clock(b.Made), fmt.Sprint(b.Report.Tables), fmt.Sprint(b.Report.Rows), fmt.Sprint(len(b.Report.Broken))})
+	}
+	if err := p.print(d.Builds, []string{"build", "state", "made", "tables", "rows", "broken answers"}, lines); err != nil || p.format != "table" {
+		return err
+	}
+	fmt.Fprintf(p.err, "To return to one that is kept: examen dataset use %s BUILD\n", printable(name))
+	return nil
+}
+
+func (p *program) datasetUse() *cobra.Command {
+	return &cobra.Command{
+		Use: "use NAME BUILD", Short: "Return to an earlier build of a dataset", Args: argsBetween(2, 2, "a dataset and the number of a build"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			number, err := strconv.Atoi(args[1])
+			if err != nil {
+				return usageError{fmt.Errorf("%q is not the number of a build; see: examen dataset builds %s", args[1], args[0])}
+			}
+			d, err := ask[client.Dataset](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+				return c.UseBuild(ctx, args[0], client.BuildChoice{Build: number})
+			})
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(p.err, "%s is in build %d now.\n", printable(d.Name), d.Build)
+			if p.format == "table" {
+				return nil
+			}
+			return p.print(d, []string{"dataset", "build"}, [][]string{{d.Name, fmt.Sprint(d.Build)}})
+		},
+	}
+}
+
+func (p *program) datasetConfirm() *cobra.Command {
+	return &cobra.Command{
+		Use: "confirm NAME|JOB", Short: "Go on with a build or load that asks", Args: argsBetween(1, 1, "a dataset or a job's number"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, _, err := p.connect()
+			if err != nil {
+				return err
+			}
+			job, err := p.jobOf(cmd.Context(), c, args[0])
+			if err == nil {
+				job, err = client.Read[client.Job](c.ConfirmJob(cmd.Context(), job.Id))
+			}
+			if err != nil {
+				return err
+			}
+			return p.follow(cmd.Context(), c, job, false)
 		},
 	}
 }

@@ -13,7 +13,7 @@ import (
 )
 
 func (p *program) dataset() *cobra.Command {
-	return group("dataset", "Sample databases", p.datasetList(), p.datasetShow(), p.datasetRows(), p.datasetMap(), p.datasetBuild(), p.datasetBuilds(), p.datasetFollow(), p.datasetStop(), p.datasetDrop())
+	return group("dataset", "Sample databases", p.datasetList(), p.datasetShow(), p.datasetRows(), p.datasetMap(), p.datasetBuild(), p.datasetBuilds(), p.datasetUse(), p.datasetConfirm(), p.datasetFollow(), p.datasetStop(), p.datasetDrop())
 }
 
 func (p *program) datasetList() *cobra.Command {

@@ -22,11 +22,29 @@ func (p *program) progress() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return p.printGrid(grid, "mark", func(c client.ProgressCell) string { return fmt.Sprintf("%s %d", c.Outcome, c.Attempts) })
+			err = p.printGrid(grid, "mark", func(c client.ProgressCell) string { return fmt.Sprintf("%s %d", c.Outcome, c.Attempts) })
+			if err == nil && p.format == "table" {
+				p.hiddenOnly(grid)
+			}
+			return err
 		},
 	}
 	c.Flags().StringVar(&course, "course", "", "only this course's learners")
 	return c
+}
+
+// manyHidden is from how many attempts on that were wrong on hidden rows alone a learner is named.
+const manyHidden = 10
+
+// hiddenOnly names learners who had many attempts that were wrong on hidden rows alone.
+func (p *program) hiddenOnly(grid client.Progress) {
+	for _, l := range grid.Learners {
+		for i, c := range l.Cells {
+			if c.HiddenOnly >= manyHidden {
+				fmt.Fprintf(p.err, "%s had %d attempts at %s that were right on all rows that learners see and wrong on hidden ones.\n", printable(l.DisplayName), c.HiddenOnly, grid.Exercises[i].Slug)
+			}
+		}
+	}
 }
 
 func (p *program) marks() *cobra.Command {

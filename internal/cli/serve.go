@@ -7,11 +7,13 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"examen/internal/demo"
+	"examen/internal/exam"
 	"examen/internal/practice"
 	"examen/internal/server"
 )
@@ -31,8 +33,32 @@ func (s *serving) flags(c *cobra.Command) {
 	f.DurationVar(&s.options.Limits.Time, "limit-time", s.options.Limits.Time, "the longest that a query may take")
 	f.Int64Var(&s.options.Limits.Rows, "limit-rows", s.options.Limits.Rows, "the most rows that a query may give")
 	f.IntVar(&s.options.Limits.Seats, "seats", s.options.Limits.Seats, "how many queries run at once")
+	f.Var((*megabytes)(&s.options.Limits.Memory), "limit-memory", "what all queries together may take, in MB (default: half of the machine's memory, or of its control group's)")
+	f.IntVar(&s.options.Learner.Calls, "limit-calls", exam.DefaultCalls, "how many requests one learner may make within a minute")
+	f.StringSliceVar(&s.options.Proxies, "trusted-proxy", nil, "address or network of a proxy in front of the service, whose X-Forwarded-For and X-Forwarded-Proto are believed")
 	f.BoolVar(&s.verbose, "verbose", false, "log every call")
 }
+
+// megabytes is a flag in MB, kept in bytes.
+type megabytes uint64
+
+func (m *megabytes) Set(text string) error {
+	n, err := strconv.ParseUint(text, 10, 32)
+	if err != nil || n < 256 {
+		return fmt.Errorf("%q is not a number of megabytes; at least 256 are expected", text)
+	}
+	*m = megabytes(n << 20)
+	return nil
+}
+
+func (m *megabytes) String() string {
+	if *m == 0 {
+		return ""
+	}
+	return strconv.FormatUint(uint64(*m)>>20, 10)
+}
+
+func (m *megabytes) Type() string { return "MB" }
 
 func (s *serving) log(p *program) {
 	level := slog.LevelWarn

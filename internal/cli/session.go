@@ -24,6 +24,9 @@ type kept struct {
 	URL   string `json:"url"`
 	Name  string `json:"name"`
 	Token string `json:"token"`
+
+	// What makes this device known to the service, by account.
+	Devices map[string]string `json:"devices,omitempty"`
 }
 
 func keptFile() (string, error) {
@@ -117,17 +120,21 @@ func (p *program) login() *cobra.Command {
 					return err
 				}
 			}
-			session, err := client.Read[client.Session](c.LogIn(cmd.Context(), client.LogInJSONRequestBody{Name: k.Name, Password: password, Kind: client.Bearer}))
+			session, err := client.Read[client.Session](c.LogIn(cmd.Context(), client.LogInJSONRequestBody{Name: k.Name, Password: password, Kind: client.Bearer, Device: k.Devices[k.Name]}))
 			if err != nil {
 				return err
 			}
 			k.Token = session.Token
+			if k.Devices == nil {
+				k.Devices = map[string]string{}
+			}
+			k.Devices[k.Name] = session.Device
 			if err := k.write(); err != nil {
 				return fmt.Errorf("keep the session: %w", err)
 			}
 			fmt.Fprintf(p.err, "Logged in to %s as %s (%s).\n", p.url, session.Account.DisplayName, session.Account.Role)
 			if session.Account.OneTimePassword {
-				fmt.Fprintln(p.err, "This is a one-time password: choose your own with: examen password")
+				fmt.Fprintln(p.err, "You are logged in with a one-time password. Nothing else can be done before you choose your own: examen password")
 			}
 			return nil
 		},

@@ -26,7 +26,7 @@ func (p *program) submit() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			a, err := client.Read[client.Attempt](c.Submit(cmd.Context(), paper, exercise, client.Query{Sql: sql}))
+			a, err := client.Read[client.Attempt](c.Submit(cmd.Context(), paper, exercise, client.Submission{Sql: sql}))
 			if err != nil {
 				return err
 			}

@@ -243,6 +243,7 @@ func (e Role) Valid() bool {
 // Defines values for ServerState.
 const (
 	Down ServerState = "down"
+	Full ServerState = "full"
 	Up   ServerState = "up"
 )
 
@@ -250,6 +251,8 @@ const (
 func (e ServerState) Valid() bool {
 	switch e {
 	case Down:
+		return true
+	case Full:
 		return true
 	case Up:
 		return true
@@ -353,9 +356,19 @@ type BlockKind string
 
 // Build defines model for Build.
 type Build struct {
+	InUse bool `json:"in_use"`
+
+	// Kept It is still there to be used.
+	Kept   bool        `json:"kept"`
 	Made   time.Time   `json:"made"`
 	Number int         `json:"number"`
 	Report BuildReport `json:"report"`
+}
+
+// BuildChoice defines model for BuildChoice.
+type BuildChoice struct {
+	// Build Its number.
+	Build int `json:"build"`
 }
 
 // BuildReport defines model for BuildReport.
@@ -502,7 +515,17 @@ type DatasetSummary struct {
 // Draft defines model for Draft.
 type Draft struct {
 	Kept time.Time `json:"kept"`
-	Sql  string    `json:"sql"`
+
+	// Revision Rises with each change.
+	Revision int64  `json:"revision"`
+	Sql      string `json:"sql"`
+}
+
+// DraftText defines model for DraftText.
+type DraftText struct {
+	// Revision Of the draft that was changed; 0 where there was none.
+	Revision *int64 `json:"revision,omitempty"`
+	Sql      string `json:"sql"`
 }
 
 // EntryKind defines model for EntryKind.
@@ -578,8 +601,14 @@ type Finding struct {
 
 // Health defines model for Health.
 type Health struct {
+	// Practice full: its disk is, and nothing can be stored there.
 	Practice ServerState `json:"practice"`
-	Records  ServerState `json:"records"`
+
+	// Records full: its disk is, and nothing can be stored there.
+	Records ServerState `json:"records"`
+
+	// Unending Sessions on the practice server that were told to end and have not.
+	Unending int `json:"unending,omitempty,omitzero"`
 }
 
 // HistoryEntry defines model for HistoryEntry.
@@ -695,6 +724,8 @@ type JobProgress struct {
 
 // JobReport defines model for JobReport.
 type JobReport struct {
+	// Breaks What a job that asks would break: accepted answers, and tables and columns that papers use.
+	Breaks   []string      `json:"breaks,omitempty,omitzero"`
 	Check    CheckReport   `json:"check,omitempty,omitzero"`
 	Datasets []BuildReport `json:"datasets"`
 
@@ -727,6 +758,8 @@ type LoadedPaper struct {
 
 // LogIn defines model for LogIn.
 type LogIn struct {
+	// Device What an earlier log-in gave, so that others' failures do not hold this one up. A browser sends its cookie.
+	Device   string    `json:"device,omitempty,omitzero"`
 	Kind     LogInKind `json:"kind"`
 	Name     string    `json:"name"`
 	Password string    `json:"password"`
@@ -865,16 +898,14 @@ type Progress struct {
 
 // ProgressCell defines model for ProgressCell.
 type ProgressCell struct {
-	Attempts int     `json:"attempts"`
-	Mark     float64 `json:"mark"`
+	Attempts int `json:"attempts"`
+
+	// HiddenOnly Attempts that were right on all rows that the learner sees and wrong on hidden ones. Many may be questions about the hidden rows.
+	HiddenOnly int     `json:"hidden_only,omitempty,omitzero"`
+	Mark       float64 `json:"mark"`
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 	Outcome Outcome `json:"outcome,omitempty,omitzero"`
-}
-
-// Query defines model for Query.
-type Query struct {
-	Sql string `json:"sql"`
 }
 
 // Relation defines model for Relation.
@@ -983,7 +1014,7 @@ type Section struct {
 	Title    string   `json:"title,omitempty,omitzero"`
 }
 
-// ServerState defines model for ServerState.
+// ServerState full: its disk is, and nothing can be stored there.
 type ServerState string
 
 // Session defines model for Session.
@@ -991,11 +1022,21 @@ type Session struct {
 	Account Account `json:"account"`
 
 	// CsrfToken For a cookie session: the value of X-CSRF-Token.
-	CsrfToken string    `json:"csrf_token,omitempty,omitzero"`
-	Expires   time.Time `json:"expires"`
+	CsrfToken string `json:"csrf_token,omitempty,omitzero"`
+
+	// Device With a bearer token: what makes this device known at the next log-in. A browser has it as a cookie.
+	Device  string    `json:"device,omitempty,omitzero"`
+	Expires time.Time `json:"expires"`
 
 	// Token The bearer token, at log-in only.
 	Token string `json:"token,omitempty,omitzero"`
+}
+
+// Submission defines model for Submission.
+type Submission struct {
+	// Key Made anew for each submission, and sent again with the same one: the first is stored, and answered for all.
+	Key string `json:"key,omitempty,omitzero"`
+	Sql string `json:"sql"`
 }
 
 // Table defines model for Table.
@@ -1073,6 +1114,9 @@ type BuildDatasetParams struct {
 
 	// Ask Stop before tables are made from CSV files alone and wait for confirmJob.
 	Ask bool `form:"ask,omitempty" json:"ask,omitempty,omitzero"`
+
+	// Break Do not ask before accepted answers
+	Break bool `form:"break,omitempty" json:"break,omitempty,omitzero"`
 }
 
 // GetMapParams defines parameters for GetMap.
@@ -1166,14 +1210,17 @@ type OpenPaperJSONRequestBody = PaperTimes
 // BuildDatasetMultipartRequestBody defines body for BuildDataset for multipart/form-data ContentType.
 type BuildDatasetMultipartRequestBody = Files
 
+// UseBuildJSONRequestBody defines body for UseBuild for application/json ContentType.
+type UseBuildJSONRequestBody = BuildChoice
+
 // LoadPackMultipartRequestBody defines body for LoadPack for multipart/form-data ContentType.
 type LoadPackMultipartRequestBody = Files
 
 // SubmitJSONRequestBody defines body for Submit for application/json ContentType.
-type SubmitJSONRequestBody = Query
+type SubmitJSONRequestBody = Submission
 
 // KeepDraftJSONRequestBody defines body for KeepDraft for application/json ContentType.
-type KeepDraftJSONRequestBody = Query
+type KeepDraftJSONRequestBody = DraftText
 
 // SetPasswordJSONRequestBody defines body for SetPassword for application/json ContentType.
 type SetPasswordJSONRequestBody = PasswordChange
@@ -1325,7 +1372,7 @@ type ClientInterface interface {
 	// Corresponds with GET /api/datasets/{dataset} (the `GetDataset` operationId).
 	GetDataset(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// BuildDatasetWithBody Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job. For instructors.
+	// BuildDatasetWithBody Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job, which asks before it breaks what papers use. For instructors.
 	//
 	// Takes any type of body and a specified content type.
 	//
@@ -1341,6 +1388,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /api/datasets/{dataset}/tables/{table}/rows (the `ListRows` operationId).
 	ListRows(ctx context.Context, dataset DatasetName, table string, params *ListRowsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// UseBuildWithBody Return to an earlier build, or go to a later one again. For instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/datasets/{dataset}/use (the `UseBuild` operationId).
+	UseBuildWithBody(ctx context.Context, dataset DatasetName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// UseBuild Return to an earlier build, or go to a later one again. For instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/datasets/{dataset}/use (the `UseBuild` operationId).
+	UseBuild(ctx context.Context, dataset DatasetName, body UseBuildJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetHealth Which of the two servers can be reached.
 	//
@@ -1409,28 +1470,28 @@ type ClientInterface interface {
 	// Corresponds with GET /api/papers/{paper}/exercises/{exercise} (the `GetExercise` operationId).
 	GetExercise(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SubmitWithBody Check a query against the reference answer. The attempt is stored before the answer is sent.
+	// SubmitWithBody Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/papers/{paper}/exercises/{exercise}/attempts (the `Submit` operationId).
 	SubmitWithBody(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// Submit Check a query against the reference answer. The attempt is stored before the answer is sent.
+	// Submit Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/papers/{paper}/exercises/{exercise}/attempts (the `Submit` operationId).
 	Submit(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, body SubmitJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// KeepDraftWithBody Keep the text of the answer space.
+	// KeepDraftWithBody Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/draft (the `KeepDraft` operationId).
 	KeepDraftWithBody(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// KeepDraft Keep the text of the answer space.
+	// KeepDraft Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -1677,7 +1738,7 @@ func (c *Client) GetDataset(ctx context.Context, dataset DatasetName, reqEditors
 	return c.Client.Do(req)
 }
 
-// BuildDatasetWithBody Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job. For instructors.
+// BuildDatasetWithBody Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job, which asks before it breaks what papers use. For instructors.
 //
 // Takes any type of body and a specified content type.
 //
@@ -1714,6 +1775,40 @@ func (c *Client) GetMap(ctx context.Context, dataset DatasetName, params *GetMap
 // Corresponds with GET /api/datasets/{dataset}/tables/{table}/rows (the `ListRows` operationId).
 func (c *Client) ListRows(ctx context.Context, dataset DatasetName, table string, params *ListRowsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListRowsRequest(c.Server, dataset, table, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// UseBuildWithBody Return to an earlier build, or go to a later one again. For instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/datasets/{dataset}/use (the `UseBuild` operationId).
+func (c *Client) UseBuildWithBody(ctx context.Context, dataset DatasetName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUseBuildRequestWithBody(c.Server, dataset, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// UseBuild Return to an earlier build, or go to a later one again. For instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/datasets/{dataset}/use (the `UseBuild` operationId).
+func (c *Client) UseBuild(ctx context.Context, dataset DatasetName, body UseBuildJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUseBuildRequest(c.Server, dataset, body)
 	if err != nil {
 		return nil, err
 	}
@@ -1921,7 +2016,7 @@ func (c *Client) GetExercise(ctx context.Context, paper PaperSlug, exercise Exer
 	return c.Client.Do(req)
 }
 
-// SubmitWithBody Check a query against the reference answer. The attempt is stored before the answer is sent.
+// SubmitWithBody Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
 //
 // Takes any type of body and a specified content type.
 //
@@ -1938,7 +2033,7 @@ func (c *Client) SubmitWithBody(ctx context.Context, paper PaperSlug, exercise E
 	return c.Client.Do(req)
 }
 
-// Submit Check a query against the reference answer. The attempt is stored before the answer is sent.
+// Submit Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
 //
 // Takes a body of the `application/json` content type.
 //
@@ -1955,7 +2050,7 @@ func (c *Client) Submit(ctx context.Context, paper PaperSlug, exercise ExerciseS
 	return c.Client.Do(req)
 }
 
-// KeepDraftWithBody Keep the text of the answer space.
+// KeepDraftWithBody Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
 //
 // Takes any type of body and a specified content type.
 //
@@ -1972,7 +2067,7 @@ func (c *Client) KeepDraftWithBody(ctx context.Context, paper PaperSlug, exercis
 	return c.Client.Do(req)
 }
 
-// KeepDraft Keep the text of the answer space.
+// KeepDraft Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
 //
 // Takes a body of the `application/json` content type.
 //
@@ -2535,6 +2630,14 @@ func NewBuildDatasetRequestWithBody(server string, dataset DatasetName, params *
 			}
 		}
 
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "break", params.Break, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
 		if encoded := queryValues.Encode(); encoded != "" {
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
@@ -2740,6 +2843,53 @@ func NewListRowsRequest(server string, dataset DatasetName, table string, params
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewUseBuildRequest calls the generic UseBuild builder with application/json body
+func NewUseBuildRequest(server string, dataset DatasetName, body UseBuildJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewUseBuildRequestWithBody(server, dataset, "application/json", bodyReader)
+}
+
+// NewUseBuildRequestWithBody constructs an http.Request for the UseBuild method, with any body, and a specified content type
+func NewUseBuildRequestWithBody(server string, dataset DatasetName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "dataset", dataset, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/datasets/%s/use", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -3802,7 +3952,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/datasets/{dataset} (the `GetDataset` operationId).
 	GetDatasetWithResponse(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*GetDatasetResponse, error)
 
-	// BuildDatasetWithBodyWithResponse Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job. For instructors.
+	// BuildDatasetWithBodyWithResponse Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job, which asks before it breaks what papers use. For instructors.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -3822,6 +3972,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /api/datasets/{dataset}/tables/{table}/rows (the `ListRows` operationId).
 	ListRowsWithResponse(ctx context.Context, dataset DatasetName, table string, params *ListRowsParams, reqEditors ...RequestEditorFn) (*ListRowsResponse, error)
+
+	// UseBuildWithBodyWithResponse Return to an earlier build, or go to a later one again. For instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/datasets/{dataset}/use (the `UseBuild` operationId).
+	UseBuildWithBodyWithResponse(ctx context.Context, dataset DatasetName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UseBuildResponse, error)
+
+	// UseBuildWithResponse Return to an earlier build, or go to a later one again. For instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/datasets/{dataset}/use (the `UseBuild` operationId).
+	UseBuildWithResponse(ctx context.Context, dataset DatasetName, body UseBuildJSONRequestBody, reqEditors ...RequestEditorFn) (*UseBuildResponse, error)
 
 	// GetHealthWithResponse Which of the two servers can be reached.
 	//
@@ -3914,28 +4078,28 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/papers/{paper}/exercises/{exercise} (the `GetExercise` operationId).
 	GetExerciseWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, reqEditors ...RequestEditorFn) (*GetExerciseResponse, error)
 
-	// SubmitWithBodyWithResponse Check a query against the reference answer. The attempt is stored before the answer is sent.
+	// SubmitWithBodyWithResponse Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/papers/{paper}/exercises/{exercise}/attempts (the `Submit` operationId).
 	SubmitWithBodyWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SubmitResponse, error)
 
-	// SubmitWithResponse Check a query against the reference answer. The attempt is stored before the answer is sent.
+	// SubmitWithResponse Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/papers/{paper}/exercises/{exercise}/attempts (the `Submit` operationId).
 	SubmitWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, body SubmitJSONRequestBody, reqEditors ...RequestEditorFn) (*SubmitResponse, error)
 
-	// KeepDraftWithBodyWithResponse Keep the text of the answer space.
+	// KeepDraftWithBodyWithResponse Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/draft (the `KeepDraft` operationId).
 	KeepDraftWithBodyWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*KeepDraftResponse, error)
 
-	// KeepDraftWithResponse Keep the text of the answer space.
+	// KeepDraftWithResponse Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -4534,11 +4698,61 @@ func (r ListRowsResponse) ContentType() string {
 	return ""
 }
 
+type UseBuildResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Dataset
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r UseBuildResponse) GetJSON200() *Dataset {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r UseBuildResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r UseBuildResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r UseBuildResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r UseBuildResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r UseBuildResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetHealthResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
 	JSON200 *Health
+	// JSON503 the response for an HTTP 503 `application/json` response
+	JSON503 *Health
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 }
@@ -4546,6 +4760,11 @@ type GetHealthResponse struct {
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
 func (r GetHealthResponse) GetJSON200() *Health {
 	return r.JSON200
+}
+
+// GetJSON503 returns the response for an HTTP 503 `application/json` response
+func (r GetHealthResponse) GetJSON503() *Health {
+	return r.JSON503
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
@@ -5712,7 +5931,7 @@ func (c *ClientWithResponses) GetDatasetWithResponse(ctx context.Context, datase
 	return ParseGetDatasetResponse(rsp)
 }
 
-// BuildDatasetWithBodyWithResponse Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job. For instructors.
+// BuildDatasetWithBodyWithResponse Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job, which asks before it breaks what papers use. For instructors.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -5749,6 +5968,32 @@ func (c *ClientWithResponses) ListRowsWithResponse(ctx context.Context, dataset 
 		return nil, err
 	}
 	return ParseListRowsResponse(rsp)
+}
+
+// UseBuildWithBodyWithResponse Return to an earlier build, or go to a later one again. For instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/datasets/{dataset}/use (the `UseBuild` operationId).
+func (c *ClientWithResponses) UseBuildWithBodyWithResponse(ctx context.Context, dataset DatasetName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UseBuildResponse, error) {
+	rsp, err := c.UseBuildWithBody(ctx, dataset, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUseBuildResponse(rsp)
+}
+
+// UseBuildWithResponse Return to an earlier build, or go to a later one again. For instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/datasets/{dataset}/use (the `UseBuild` operationId).
+func (c *ClientWithResponses) UseBuildWithResponse(ctx context.Context, dataset DatasetName, body UseBuildJSONRequestBody, reqEditors ...RequestEditorFn) (*UseBuildResponse, error) {
+	rsp, err := c.UseBuild(ctx, dataset, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUseBuildResponse(rsp)
 }
 
 // GetHealthWithResponse Which of the two servers can be reached.
@@ -5920,7 +6165,7 @@ func (c *ClientWithResponses) GetExerciseWithResponse(ctx context.Context, paper
 	return ParseGetExerciseResponse(rsp)
 }
 
-// SubmitWithBodyWithResponse Check a query against the reference answer. The attempt is stored before the answer is sent.
+// SubmitWithBodyWithResponse Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -5933,7 +6178,7 @@ func (c *ClientWithResponses) SubmitWithBodyWithResponse(ctx context.Context, pa
 	return ParseSubmitResponse(rsp)
 }
 
-// SubmitWithResponse Check a query against the reference answer. The attempt is stored before the answer is sent.
+// SubmitWithResponse Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -5946,7 +6191,7 @@ func (c *ClientWithResponses) SubmitWithResponse(ctx context.Context, paper Pape
 	return ParseSubmitResponse(rsp)
 }
 
-// KeepDraftWithBodyWithResponse Keep the text of the answer space.
+// KeepDraftWithBodyWithResponse Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -5959,7 +6204,7 @@ func (c *ClientWithResponses) KeepDraftWithBodyWithResponse(ctx context.Context,
 	return ParseKeepDraftResponse(rsp)
 }
 
-// KeepDraftWithResponse Keep the text of the answer space.
+// KeepDraftWithResponse Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -6464,6 +6709,39 @@ func ParseListRowsResponse(rsp *http.Response) (*ListRowsResponse, error) {
 	return response, nil
 }
 
+// ParseUseBuildResponse parses an HTTP response from a UseBuildWithResponse call
+func ParseUseBuildResponse(rsp *http.Response) (*UseBuildResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &UseBuildResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Dataset
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseGetHealthResponse parses an HTTP response from a GetHealthWithResponse call
 func ParseGetHealthResponse(rsp *http.Response) (*GetHealthResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -6484,6 +6762,13 @@ func ParseGetHealthResponse(rsp *http.Response) (*GetHealthResponse, error) {
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 503:
+		var dest Health
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON503 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -202,9 +202,9 @@ func work(ctx context.Context, url, name string, chance *rand.Rand) error {
 }
 
 func submit(ctx context.Context, c *client.Client, exercise, sql string) error {
-	_, err := client.Read[client.Attempt](c.Submit(ctx, paper, exercise, client.Query{Sql: sql}))
+	_, err := client.Read[client.Attempt](c.Submit(ctx, paper, exercise, client.Submission{Sql: sql}))
 	if err == nil {
-		_, err = client.Read[client.Draft](c.KeepDraft(ctx, paper, exercise, client.Query{Sql: sql}))
+		_, err = client.Read[client.Draft](c.KeepDraft(ctx, paper, exercise, client.DraftText{Sql: sql}))
 	}
 	if errors.Is(err, context.Canceled) {
 		return nil

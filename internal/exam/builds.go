@@ -60,10 +60,8 @@ func reportOf(name string, number int32, made *practice.Built, elapsed time.Dura
 // databasePrefix begins the name of every build's database.
 const databasePrefix = "dataset_"
 
-// newDatabase names a build's database. It need not be guessed: seats have no right to connect to what is not theirs. It only has to be new.
-func newDatabase(dataset string, number int32) string {
-	return fmt.Sprintf("%s%s_%d_%s", databasePrefix, dataset[:min(len(dataset), 30)], number, randomName())
-}
+// newDatabase names a build's database, or a variant's. The name tells nothing of what is in it.
+func newDatabase() string { return databasePrefix + randomName() + randomName() }
 
 // randomName is six letters and digits.
 func randomName() string { return strings.ReplaceAll(oneTimePassword(), "-", "")[:6] }
@@ -88,10 +86,20 @@ func (w *working) buildDataset(ctx context.Context) (report *JobReport, err erro
 		return nil, err
 	}
 	w.step("Running the setup scripts", w.size(w.paths...))
-	database := newDatabase(w.name, number)
+	database := newDatabase()
 	made, err := w.practice.Build(ctx, w.order(database, files, scripts))
 	if err != nil {
 		return nil, err
+	}
+	if !w.options.Confirmed && !w.options.Break {
+		breaks, err := w.breaks(ctx, w.name, database, made.Catalogue, nil)
+		if err != nil {
+			return nil, err
+		}
+		if len(breaks) > 0 {
+			w.drop(context.WithoutCancel(ctx), []string{database})
+			return &JobReport{Title: w.options.Title, Breaks: breaks}, errAsks
+		}
 	}
 	build := reportOf(w.name, number, made, time.Since(start))
 	build.Inferred = inferred
@@ -133,8 +141,12 @@ func (w *working) storeBuild(ctx context.Context, t *records.Transaction, report
 	}
 	catalogue, _ := json.Marshal(made.Catalogue)
 	text, _ := json.Marshal(build)
-	stored, err := t.CreateBuild(ctx, query.CreateBuildParams{DatasetID: row.ID, Number: int32(build.Number), Database: database, Variants: json.RawMessage("{}"), Catalogue: catalogue, Report: text})
+	stored, err := t.CreateBuild(ctx, query.CreateBuildParams{DatasetID: row.ID, Number: int32(build.Number), Database: database, Variants: json.RawMessage("{}"), Catalogue: catalogue, Report: text,
+		JobID: &w.id, CatalogueVersion: catalogueVersion})
 	if err != nil {
+		return err
+	}
+	if err := t.UseBuild(ctx, query.UseBuildParams{ID: row.ID, BuildID: &stored.ID}); err != nil {
 		return err
 	}
 	return t.Enqueue(ctx, records.Task{Kind: records.RenewReferences, ID: stored.ID})
@@ -322,7 +334,7 @@ func answersOf(e query.Exercise) ([]string, error) {
 	return append([]string{e.Reference}, rules.Also...), nil
 }
 
-// dropOld removes the databases of a dataset's builds that nothing runs on any more.
+// dropOld removes the databases of a dataset's builds that are not kept any more, and the files that they were made from.
 func (s *Service) dropOld(ctx context.Context, name string) {
 	row, err := s.records.DatasetByName(ctx, name)
 	if err != nil {
@@ -333,29 +345,11 @@ func (s *Service) dropOld(ctx context.Context, name string) {
 		return
 	}
 	for _, b := range old {
-		s.drop(ctx, append(variantDatabases(b.Variants), b.Database))
-	}
-}
-
-// DropLeftOver removes databases that belong to no build: of builds that were cut short. It is for a practice server that
-// is Examen's alone.
-func (s *Service) DropLeftOver(ctx context.Context) error {
-	builds, err := s.records.BuildDatabases(ctx)
-	if err != nil {
-		return err
-	}
-	known := map[string]bool{}
-	for _, b := range builds {
-		for _, database := range append(variantDatabases(b.Variants), b.Database) {
-			known[database] = true
+		if s.records.MarkDropped(ctx, b.ID) == nil {
+			s.drop(ctx, append(variantDatabases(b.Variants), b.Database))
 		}
 	}
-	there, err := s.practice.Databases(ctx, databasePrefix)
-	if err != nil {
-		return err
-	}
-	s.drop(ctx, slices.DeleteFunc(there, func(database string) bool { return known[database] }))
-	return nil
+	_ = s.records.SweepJobFiles(ctx) // and at the next sweep
 }
 
 func variantDatabases(variants json.RawMessage) []string {
@@ -397,6 +391,9 @@ func (s *Service) DropDataset(ctx context.Context, who Account, name string) err
 		return err
 	}
 	for _, b := range builds {
+		if err := s.records.MarkDropped(ctx, b.ID); err != nil {
+			return err
+		}
 		s.drop(context.WithoutCancel(ctx), append(variantDatabases(b.Variants), b.Database))
 	}
 	return nil

@@ -19,6 +19,9 @@ var (
 // A Course is a course and how much is in it.
 type Course = query.ListCoursesRow
 
+// longestSlug is in bytes.
+const longestSlug = 64
+
 // Courses lists all courses.
 func (s *Service) Courses(ctx context.Context, who Account) ([]Course, error) {
 	if err := instructorsOnly(who); err != nil {
@@ -34,11 +37,11 @@ func (s *Service) CreateCourse(ctx context.Context, who Account, slug, title str
 		return Course{}, err
 	}
 	title = strings.TrimSpace(title)
-	if !slugPattern.MatchString(slug) {
-		return Course{}, problem(422, "course-name", "The course's name does not do", "%q: lower-case letters, digits and hyphens are expected.", slug)
+	if !slugPattern.MatchString(slug) || len(slug) > longestSlug {
+		return Course{}, problem(422, "course-name", "The course's name does not do", "%.80q: up to %d lower-case letters, digits and hyphens are expected.", slug, longestSlug)
 	}
-	if title == "" || !isText(title) {
-		return Course{}, problem(422, "course-title", "The course has no title", "Give it a title for people to read.")
+	if title == "" || !isText(title) || len(title) > 500 {
+		return Course{}, problem(422, "course-title", "The course has no title", "Give it a title of up to 500 characters for people to read.")
 	}
 	course, err := s.records.CreateCourse(ctx, query.CreateCourseParams{Slug: slug, Title: title})
 	if records.Taken(err) {
@@ -153,8 +156,12 @@ func (s *Service) AddLearner(ctx context.Context, who Account, courseSlug string
 			return account, "", err
 		}
 		hash := s.passwords.hash(password + n.Password)
+		var until *time.Time
+		if password != "" {
+			until = oneTimeUntil()
+		}
 		err = s.records.Together(ctx, func(q *records.Transaction) error {
-			account, err = q.CreateAccount(ctx, query.CreateAccountParams{Name: n.Name, DisplayName: n.DisplayName, Role: Learner, Password: hash, OneTime: password != ""})
+			account, err = q.CreateAccount(ctx, query.CreateAccountParams{Name: n.Name, DisplayName: n.DisplayName, Role: Learner, Password: hash, OneTime: password != "", OneTimeUntil: until})
 			if err != nil {
 				return err
 			}
@@ -181,10 +188,7 @@ func (s *Service) ResetLearner(ctx context.Context, who Account, name string) (a
 	hash := s.passwords.hash(password)
 	account.OneTime = true
 	err = s.records.Together(ctx, func(q *records.Transaction) error {
-		if err := q.SetPassword(ctx, query.SetPasswordParams{ID: account.ID, Password: hash, OneTime: true}); err != nil {
-			return err
-		}
-		if err := q.ClearLoginFailures(ctx, account.Name); err != nil {
+		if err := q.SetPassword(ctx, query.SetPasswordParams{ID: account.ID, Password: hash, OneTime: true, OneTimeUntil: oneTimeUntil()}); err != nil {
 			return err
 		}
 		return q.DeleteOtherSessions(ctx, query.DeleteOtherSessionsParams{AccountID: account.ID, TokenHash: []byte{}})

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"time"
@@ -28,6 +29,8 @@ type Dataset struct {
 // A Build is one of a dataset's builds.
 type Build struct {
 	Number int
+	InUse  bool
+	Kept   bool // it can be returned to
 	Made   time.Time
 	Report BuildReport
 	Broken []string // reference answers that do not run on it
@@ -88,7 +91,7 @@ func (s *Service) Dataset(ctx context.Context, who Account, name string) (*Datas
 		return nil, err
 	}
 	for _, b := range builds {
-		build := Build{Number: int(b.Number), Made: b.MadeAt}
+		build := Build{Number: int(b.Number), Made: b.MadeAt, InUse: b.ID == row.Build.ID, Kept: b.DroppedAt == nil}
 		if err := json.Unmarshal(b.Report, &build.Report); err != nil {
 			return nil, err
 		}
@@ -161,6 +164,9 @@ func noTable(name, table string) error {
 	return problem(404, "no-table", "There is no such table", "The dataset %s has no table %q; see: examen dataset show %s", name, table, name)
 }
 
+// farthest is how far from the middle a table may be moved on a map, in pixels.
+const farthest = 1e6
+
 // Map draws the map of a dataset's tables, or of one table and its neighbours. Tables may have been moved: "table:x,y table:x,y".
 func (s *Service) Map(ctx context.Context, who Account, name, table, moved string) (*dataset.Map, error) {
 	d, err := s.Dataset(ctx, who, name)
@@ -174,7 +180,7 @@ func (s *Service) Map(ctx context.Context, who Account, name, table, moved strin
 	for _, place := range strings.Fields(moved) {
 		at := strings.LastIndexByte(place, ':')
 		var x, y float64
-		if _, err := fmt.Sscanf(place[at+1:], "%f,%f", &x, &y); at < 0 || err != nil {
+		if _, err := fmt.Sscanf(place[at+1:], "%f,%f", &x, &y); at < 0 || err != nil || !(math.Abs(x) <= farthest && math.Abs(y) <= farthest) {
 			return nil, problem(400, "unreadable", "The call cannot be read", "%q is no place: write table:x,y.", place)
 		}
 		m.Move(place[:at], x, y)

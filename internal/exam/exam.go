@@ -9,6 +9,7 @@ import (
 	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
+	"github.com/hashicorp/golang-lru/v2/expirable"
 
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
@@ -24,13 +25,23 @@ type Service struct {
 	read       *lru.Cache[string, *sqltext.Query] // queries as they were read: what is run is often submitted next
 	known      *known
 	passwords  *passwords
+	throttle   *throttle
+	lost       *expirable.LRU[string, struct{}] // databases that were found to be gone
+	full       func() (records, practice bool)  // nil: not known
 	log        *slog.Logger
 }
 
+// Options bound what one learner may ask for.
+type Options struct {
+	Calls int // a minute; 0 is DefaultCalls
+	Text  int // bytes of SQL stored a minute; 0 is DefaultText
+}
+
 // New returns a service on a records database and a practice server.
-func New(store *records.Store, server *practice.Server, log *slog.Logger) *Service {
+func New(store *records.Store, server *practice.Server, options Options, log *slog.Logger) *Service {
 	read, _ := lru.New[string, *sqltext.Query](1000) // fails only for a size below one
-	return &Service{records: store, practice: server, references: newReferences(server), read: read, known: newKnown(), passwords: newPasswords(), log: log}
+	return &Service{records: store, practice: server, references: newReferences(server), read: read, known: newKnown(), passwords: newPasswords(), throttle: newThrottle(options), log: log,
+		lost: expirable.NewLRU[string, struct{}](1000, nil, 5*time.Second)}
 }
 
 // longestKept is how long, in bytes, the text of a query may be that is kept as it was read.
@@ -65,15 +76,50 @@ func instructorsOnly(who Account) error {
 	return problem(403, "not-allowed", "Only instructors may do this", "Log in as an instructor.")
 }
 
-// Health tells which servers can be reached.
-func (s *Service) Health(ctx context.Context) (recordsUp, practiceUp bool) {
+// MayBuild is the problem of an account that may not send files, nil for one that may.
+func MayBuild(who Account) error { return instructorsOnly(who) }
+
+// A ServerState says how a server is.
+type ServerState string
+
+const (
+	Up   ServerState = "up"
+	Down ServerState = "down"
+	Full ServerState = "full" // its disk is
+)
+
+// Health is how the servers are.
+type Health struct {
+	Records, Practice ServerState
+	Unending          int // sessions on the practice server that were told to end and have not
+}
+
+// Health asks how the servers are.
+func (s *Service) Health(ctx context.Context) Health {
 	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
 	defer cancel()
-	up := make(chan bool)
-	go func() { up <- s.practice.Ping(ctx) == nil }()
-	recordsUp = s.records.Ping(ctx) == nil
-	return recordsUp, <-up
+	state := func(err error, full bool) ServerState {
+		switch {
+		case err != nil:
+			return Down
+		case full:
+			return Full
+		}
+		return Up
+	}
+	var recordsFull, practiceFull bool
+	if s.full != nil {
+		recordsFull, practiceFull = s.full()
+	}
+	practiceUp := make(chan error, 1)
+	go func() { practiceUp <- s.practice.Ping(ctx) }()
+	h := Health{Records: state(s.records.Ping(ctx), recordsFull), Unending: s.practice.Unending()}
+	h.Practice = state(<-practiceUp, practiceFull)
+	return h
 }
+
+// WatchDisks has full tell whether the disks of the two servers are full, where they are on this machine.
+func (s *Service) WatchDisks(full func() (records, practice bool)) { s.full = full }
 
 // The ends of time in answers of the records: no bound.
 const (

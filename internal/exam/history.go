@@ -31,18 +31,24 @@ type HistoryPage struct {
 	Next    string
 }
 
-// longestPage is in entries.
-const longestPage = 500
+// A page has so many entries at most, and ends early where what they hold comes to more than so many bytes.
+const (
+	longestPage = 500
+	largestPage = 2 << 20
+)
 
 // History lists runs and attempts.
 func (s *Service) History(ctx context.Context, who Account, f HistoryFilter) (*HistoryPage, error) {
 	if f.Limit == 0 {
 		f.Limit = 50
 	}
+	if !isText(f.Outcome + f.Kind + f.Learner) {
+		return nil, problem(422, "filter", "Invalid filter", "The outcome, the kind and the learner have to be text.")
+	}
 	if f.Limit < 1 || f.Limit > longestPage {
 		return nil, problem(422, "page-size", "The page size does not do", "%d to %d entries can be asked for, not %d.", 1, longestPage, f.Limit)
 	}
-	params := query.HistoryParams{Page: int32(f.Limit) + 1, Outcome: filter(f.Outcome), Kind: filter(f.Kind)}
+	params := query.HistoryParams{Page: int32(f.Limit) + 1, MostBytes: largestPage, Outcome: filter(f.Outcome), Kind: filter(f.Kind)}
 	if f.Before != "" {
 		before, err := strconv.ParseInt(f.Before, 10, 64)
 		if err != nil {
@@ -53,7 +59,7 @@ func (s *Service) History(ctx context.Context, who Account, f HistoryFilter) (*H
 	if err := s.whoseHistory(ctx, who, f.Learner, &params); err != nil {
 		return nil, err
 	}
-	if err := s.historyOf(ctx, f.Paper, f.Exercise, &params); err != nil {
+	if err := s.historyOf(ctx, who, f, &params); err != nil {
 		return nil, err
 	}
 	rows, err := s.records.History(ctx, params)
@@ -61,8 +67,9 @@ func (s *Service) History(ctx context.Context, who Account, f HistoryFilter) (*H
 		return nil, err
 	}
 	page := &HistoryPage{}
-	if len(rows) > f.Limit {
-		rows = rows[:f.Limit]
+	last := len(rows) - 1
+	if len(rows) > f.Limit || last >= 0 && rows[last].More {
+		rows = rows[:min(len(rows), f.Limit)]
 		page.Next = strconv.FormatInt(rows[len(rows)-1].ID, 10)
 	}
 	for _, row := range rows {
@@ -94,7 +101,8 @@ func (s *Service) whoseHistory(ctx context.Context, who Account, name string, pa
 }
 
 // historyOf looks up the paper and the exercise. A learner's own history stays when a paper is closed to them.
-func (s *Service) historyOf(ctx context.Context, paper, exercise string, params *query.HistoryParams) error {
+func (s *Service) historyOf(ctx context.Context, who Account, f HistoryFilter, params *query.HistoryParams) error {
+	paper, exercise := f.Paper, f.Exercise
 	if paper == "" {
 		if exercise != "" {
 			return problem(422, "exercise-of-what", "The exercise's paper is missing", "Name the paper as well as the exercise.")
@@ -106,11 +114,16 @@ func (s *Service) historyOf(ctx context.Context, paper, exercise string, params 
 	}
 	p, err := s.records.PaperBySlug(ctx, paper)
 	if records.Missing(err) {
-		return problem(404, "no-paper", "There is no such paper", "No paper is called %q.", paper)
+		return noPaper(who, paper)
 	} else if err != nil {
 		return err
 	}
 	params.PaperID = &p.ID
+	if who.Role != Instructor {
+		if err := s.mayKnow(ctx, who, p); err != nil {
+			return err
+		}
+	}
 	if exercise == "" {
 		return nil
 	}
@@ -119,6 +132,19 @@ func (s *Service) historyOf(ctx context.Context, paper, exercise string, params 
 		return problem(404, "no-exercise", "There is no such exercise", "The paper %q has no exercise %q.", paper, exercise)
 	}
 	params.ExerciseID = &e.ID
+	return err
+}
+
+// mayKnow is the problem of a paper that a learner neither has nor ever had anything to do with: it is as if it were not there.
+func (s *Service) mayKnow(ctx context.Context, who Account, p query.Paper) error {
+	found, err := s.records.PaperFor(ctx, query.PaperForParams{AccountID: who.ID, Slug: p.Slug})
+	if err != nil || found.Courses > 0 {
+		return err
+	}
+	rows, err := s.records.History(ctx, query.HistoryParams{AccountID: &who.ID, PaperID: &p.ID, Page: 1, MostBytes: largestPage})
+	if err == nil && len(rows) == 0 {
+		err = noPaper(who, p.Slug)
+	}
 	return err
 }
 

@@ -65,7 +65,10 @@ type JobOptions struct {
 	Scripts   []string `json:"scripts,omitempty"` // what to run, where not all
 	Ask       bool     `json:"ask,omitempty"`     // before tables are made from CSV files
 	Confirmed bool     `json:"confirmed,omitempty"`
-	Check     bool     `json:"check,omitempty"` // of a pack: only check its exercises
+	Check     bool     `json:"check,omitempty"`  // of a pack: only check its exercises
+	Break     bool     `json:"break,omitempty"`  // what papers use may be broken without asking
+	Remake    int64    `json:"remake,omitempty"` // a build that was lost, to be made again ...
+	Files     int64    `json:"files,omitempty"`  // ... from the files of this job
 }
 
 // JobProgress is how far a job has come.
@@ -83,6 +86,7 @@ type JobReport struct {
 	Papers   []PaperReport     `json:"papers,omitempty"`
 	Inferred []script.CSVTable `json:"inferred,omitempty"`
 	Check    *CheckReport      `json:"check,omitempty"`
+	Breaks   []string          `json:"breaks,omitempty"` // what a job that asks would break
 }
 
 // A PaperReport tells of a paper that was loaded.
@@ -125,8 +129,11 @@ func (s *Service) Receive(ctx context.Context, who Account, kind, name string, o
 	if err := instructorsOnly(who); err != nil {
 		return nil, err
 	}
-	if kind == BuildDataset && !slugPattern.MatchString(name) {
-		return nil, problem(400, "name", "This is no name for a dataset", "%q: use lower-case letters, digits and hyphens.", name)
+	if kind == BuildDataset && (!slugPattern.MatchString(name) || len(name) > longestSlug) {
+		return nil, problem(400, "name", "This is no name for a dataset", "%.80q: use up to %d lower-case letters, digits and hyphens.", name, longestSlug)
+	}
+	if !isText(options.Title + options.Encoding + strings.Join(options.Scripts, "")) {
+		return nil, problem(400, "unreadable", "Invalid request", "The title, the encoding and the scripts' names have to be text without NUL characters.")
 	}
 	given, _ := json.Marshal(options)
 	row, err := s.records.CreateJob(ctx, query.CreateJobParams{Kind: kind, Name: name, AccountID: who.ID, Options: given})

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io/fs"
 	"maps"
@@ -35,6 +36,10 @@ func (w *working) loadPack(ctx context.Context) (*JobReport, error) {
 		return nil, err
 	}
 	report, err := l.load(ctx)
+	if errors.Is(err, errAsks) {
+		w.drop(context.WithoutCancel(ctx), w.databases)
+		return report, err
+	}
 	if err != nil {
 		w.undo(context.WithoutCancel(ctx), err)
 		if records.Taken(err) {
@@ -133,7 +138,30 @@ func (l *loading) load(ctx context.Context) (*JobReport, error) {
 	if err := l.tryAnswers(ctx); err != nil {
 		return nil, err
 	}
+	if breaks, err := l.breaks(ctx); err != nil || len(breaks) > 0 {
+		report.Breaks = breaks
+		return report, cmp.Or(err, errAsks)
+	}
 	return report, l.working.store(ctx, report, func(t *records.Transaction) error { return l.store(ctx, t.Queries) })
+}
+
+// breaks says what the load would break of papers that do not come with it.
+func (l *loading) breaks(ctx context.Context) (all []string, err error) {
+	if l.options.Confirmed || l.options.Break {
+		return nil, nil
+	}
+	var slugs []string
+	for _, p := range l.pack.Papers {
+		slugs = append(slugs, p.Slug)
+	}
+	for name, b := range l.builds {
+		found, err := l.Service.breaks(ctx, name, b.database, b.made.Catalogue, slugs)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, found...)
+	}
+	return all, nil
 }
 
 func (l *loading) build(ctx context.Context, d pack.Dataset) (*built, error) {
@@ -142,16 +170,16 @@ func (l *loading) build(ctx context.Context, d pack.Dataset) (*built, error) {
 	if err != nil {
 		return nil, err
 	}
-	b := &built{variants: map[string]string{}, database: newDatabase(d.Name, number)}
+	b := &built{variants: map[string]string{}, database: newDatabase()}
 	l.builds[d.Name] = b
 	l.step("Building "+d.Name, l.size(d.Setup...))
 	if b.made, err = l.practice.Build(ctx, l.order(b.database, l.files, d.Setup)); err != nil {
 		return nil, err
 	}
-	for i, v := range d.Variants {
+	for _, v := range d.Variants {
 		scripts := slices.Concat(d.Setup, v.Setup)
 		l.step(fmt.Sprintf("Building %s, variant %s", d.Name, v.Name), l.size(scripts...))
-		b.variants[v.Name] = fmt.Sprintf("%s_v%d", b.database, i+1)
+		b.variants[v.Name] = newDatabase()
 		order := l.order(b.variants[v.Name], l.files, scripts)
 		order.Variant = true
 		if _, err := l.practice.Build(ctx, order); err != nil {
@@ -235,7 +263,12 @@ func (l *loading) store(ctx context.Context, q *query.Queries) error {
 		variants, _ := json.Marshal(b.variants)
 		catalogue, _ := json.Marshal(b.made.Catalogue)
 		report, _ := json.Marshal(b.report)
-		if _, err := q.CreateBuild(ctx, query.CreateBuildParams{DatasetID: row.ID, Number: int32(b.report.Number), Database: b.database, Variants: variants, Catalogue: catalogue, Report: report}); err != nil {
+		stored, err := q.CreateBuild(ctx, query.CreateBuildParams{DatasetID: row.ID, Number: int32(b.report.Number), Database: b.database, Variants: variants, Catalogue: catalogue, Report: report,
+			JobID: &l.id, CatalogueVersion: catalogueVersion})
+		if err != nil {
+			return err
+		}
+		if err := q.UseBuild(ctx, query.UseBuildParams{ID: row.ID, BuildID: &stored.ID}); err != nil {
 			return err
 		}
 	}

@@ -78,7 +78,7 @@ func (s *Service) paper(ctx context.Context, who Account, slug string) (*Paper, 
 	}
 	found, err := s.records.PaperFor(ctx, query.PaperForParams{AccountID: who.ID, Slug: slug})
 	if records.Missing(err) {
-		return nil, problem(404, "no-paper", "There is no such paper", "No paper is called %q.", slug)
+		return nil, noPaper(who, slug)
 	} else if err != nil {
 		return nil, err
 	}
@@ -96,11 +96,18 @@ func readable(who Account, found query.PaperForRow) (*Paper, error) {
 	switch {
 	case who.Role == Instructor:
 	case found.Courses == 0:
-		return nil, problem(403, "not-open", "The paper is not open to you", "The paper %q is not set for any of your courses; ask your instructor.", p.Slug)
+		return nil, noPaper(who, p.Slug) // as if it were not there: nobody learns which papers there are
 	case p.State == marking.Upcoming:
 		return nil, problem(403, "not-open", "The paper is not open yet", "It opens on %s.", p.Opens.UTC().Format("2 January 2006 at 15:04 UTC"))
 	}
 	return p, nil
+}
+
+func noPaper(who Account, slug string) error {
+	if who.Role == Instructor {
+		return problem(404, "no-paper", "There is no such paper", "No paper is called %.80q.", slug)
+	}
+	return problem(404, "no-paper", "There is no such paper", "No paper called %.80q is set for any of your courses; ask your instructor.", slug)
 }
 
 // exercise finds an exercise of a paper that the account may read, by slug or number. It costs one query, or none.
@@ -245,16 +252,23 @@ func (s *Service) standing(ctx context.Context, who Account, p *Paper, exercises
 	return all, nil
 }
 
-// KeepDraft keeps the text of the answer space.
-func (s *Service) KeepDraft(ctx context.Context, who Account, paperSlug, address, sql string) (time.Time, error) {
+// KeepDraft keeps the text of the answer space. Where a revision is given, the draft must not have been changed since.
+func (s *Service) KeepDraft(ctx context.Context, who Account, paperSlug, address, sql string, revision *int64) (query.Draft, error) {
 	_, e, err := s.exercise(ctx, who, paperSlug, address)
 	if err != nil {
-		return time.Time{}, err
+		return query.Draft{}, err
 	}
 	if err := checkText(sql); err != nil {
-		return time.Time{}, err
+		return query.Draft{}, err
 	}
-	return s.records.KeepDraft(ctx, query.KeepDraftParams{AccountID: who.ID, ExerciseID: e.ID, Sql: sql})
+	if err := s.throttle.text(who, len(sql)); err != nil {
+		return query.Draft{}, err
+	}
+	draft, err := s.records.KeepDraft(ctx, query.KeepDraftParams{AccountID: who.ID, ExerciseID: e.ID, Sql: sql, Revision: revision})
+	if records.Missing(err) {
+		return draft, problem(409, "draft-changed", "The draft was changed elsewhere", "Another window or device has saved a later version of this answer. Look at that one first; nothing of either is lost.")
+	}
+	return draft, err
 }
 
 // LongestQuery is in bytes.

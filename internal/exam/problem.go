@@ -41,6 +41,16 @@ func AsProblem(err error) *Problem {
 	switch {
 	case errors.As(err, &p):
 		return p
+	case errors.Is(err, practice.ErrGone):
+		p = problem(503, "dataset-gone", "The dataset is being made again",
+			"Its database on the practice server was lost or damaged, and is made again from its files. Drafts and history are kept; try again in a moment.")
+		p.RetryAfter = 5
+	case errors.Is(err, practice.ErrFull):
+		p = problem(503, "practice-full", "The practice server's disk is full", "Queries cannot be run or checked until there is room. Drafts and history are kept; tell your instructor.")
+		p.RetryAfter = 30
+	case records.Full(err):
+		p = problem(503, "records-full", "The records server's disk is full", "Nothing can be kept until there is room, and nothing that was acknowledged is lost. Tell your instructor.")
+		p.RetryAfter = 30
 	case errors.Is(err, practice.ErrUnavailable):
 		p = problem(503, "practice-down", "The practice server cannot be reached",
 			"Queries cannot be run or checked just now. Drafts and history are kept; try again in a moment.")
@@ -72,7 +82,7 @@ func ofQuery(err error) *Problem {
 		p.Place = &syntax.Place
 		return p
 	case errors.As(err, &notAllowed):
-		p := problem(422, "not-a-query", "This is not a single query", notAllowed.Detail)
+		p := problem(422, "not-a-query", notAllowed.Title, notAllowed.Detail)
 		p.Place = &notAllowed.Place
 		return p
 	case errors.As(err, &database):

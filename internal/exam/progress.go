@@ -27,6 +27,8 @@ type ProgressCell struct {
 	Outcome  marking.Outcome // "" without attempts
 	Attempts int
 	Mark     float64
+	// HiddenOnly is how many attempts were right on all rows that the learner sees and wrong on hidden ones.
+	HiddenOnly int
 }
 
 // Progress returns the grid of a paper, for the learners of one course or ("") of all courses that it is set for.
@@ -60,6 +62,14 @@ func (s *Service) Progress(ctx context.Context, who Account, paperSlug, courseSl
 	for _, st := range standing {
 		cells[place{st.AccountID, st.ExerciseID}] = st
 	}
+	hidden, err := s.records.PaperHiddenOnly(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	hiddenOnly := map[place]int{}
+	for _, h := range hidden {
+		hiddenOnly[place{h.AccountID, h.ExerciseID}] = int(h.Attempts)
+	}
 	for _, e := range grid.Exercises {
 		grid.Points += e.Points
 	}
@@ -68,7 +78,7 @@ func (s *Service) Progress(ctx context.Context, who Account, paperSlug, courseSl
 		for _, e := range grid.Exercises {
 			st := cells[place{l.ID, e.ID}]
 			line.Mark += st.Mark
-			line.Cells = append(line.Cells, ProgressCell{marking.Outcome(st.Outcome), int(st.Attempts), st.Mark})
+			line.Cells = append(line.Cells, ProgressCell{marking.Outcome(st.Outcome), int(st.Attempts), st.Mark, hiddenOnly[place{l.ID, e.ID}]})
 		}
 		grid.Learners = append(grid.Learners, line)
 	}

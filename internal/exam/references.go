@@ -193,14 +193,19 @@ func (r *references) digest(ctx context.Context, ref *reference, plan *compare.P
 	if found, ok := ref.digests.Get(key); ok {
 		return found, nil
 	}
-	digester := plan.Reference(ref.read)
 	enough := errors.New("no further row counts")
-	err := r.each(ctx, ref, func(row result.Row) error {
+	digester := plan.Reference(ref.read)
+	read := func(row result.Row) error {
 		if digester.Add(row); digester.Past() {
 			return enough
 		}
 		return nil
-	})
+	}
+	err := r.each(ctx, ref, read)
+	if errors.Is(err, errAnew) {
+		digester = plan.Reference(ref.read)
+		err = r.each(ctx, ref, read)
+	}
 	if err != nil && !errors.Is(err, enough) {
 		return nil, err
 	}
@@ -243,11 +248,28 @@ func (r *references) each(ctx context.Context, ref *reference, yield func(result
 	return nil
 }
 
-// yielding is a sink that hands the rows on.
-type yielding func(result.Row) error
+// errAnew ends a run that began anew when some of its rows had been handed on.
+var errAnew = fmt.Errorf("%w: it lost the session in the middle of a result", practice.ErrUnavailable)
 
-func (yielding) Columns([]result.Column) error { return nil }
-func (y yielding) Row(row result.Row) error    { return y(row) }
+// yielding is a sink that hands the rows on.
+func yielding(yield func(result.Row) error) practice.Sink { return &handing{yield: yield} }
+
+type handing struct {
+	yield  func(result.Row) error
+	handed bool
+}
+
+func (h *handing) Columns([]result.Column) error {
+	if h.handed {
+		return errAnew
+	}
+	return nil
+}
+
+func (h *handing) Row(row result.Row) error {
+	h.handed = true
+	return h.yield(row)
+}
 
 // A collector is a sink that keeps rows, up to a bound.
 type collector struct {
@@ -259,7 +281,7 @@ type collector struct {
 }
 
 func (c *collector) Columns(columns []result.Column) error {
-	c.columns = columns
+	c.columns, c.kept, c.size, c.over = columns, nil, 0, false
 	return nil
 }
 

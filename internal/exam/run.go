@@ -47,6 +47,9 @@ func (s *Service) Run(ctx context.Context, who Account, request RunRequest) (*Ru
 	if err := checkQuery(request.SQL); err != nil {
 		return nil, err
 	}
+	if err := s.throttle.text(who, len(request.SQL)); err != nil {
+		return nil, err
+	}
 	run := &Run{SQL: request.SQL, Paper: request.Paper, Outcome: marking.Done}
 	entry := query.CreateRunParams{AccountID: who.ID, Sql: request.SQL}
 	database, err := s.place(ctx, who, request, run, &entry)

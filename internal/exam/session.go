@@ -36,43 +36,88 @@ type Session struct {
 	hash      []byte
 }
 
-// freeFailures is how many log-ins may fail before the next has to wait: a second, then twice as long after each, up to a minute.
-const freeFailures = 3
+// How many log-ins may fail before the next has to wait: a second, then twice as long after each, up to a minute. They are counted by the address that they
+// came from together with the name that was tried, so that nobody holds up another by name; on a device that is known, apart from all others; and by address
+// alone, where a whole course may sit behind one.
+const (
+	freeFailures          = 3
+	freeFailuresOfAddress = 100
+)
 
-// LogIn opens a session; token is kept by the caller alone.
-func (s *Service) LogIn(ctx context.Context, name, password, kind string) (session *Session, token string, err error) {
-	name = strings.ToLower(strings.TrimSpace(name))
-	if name == "" || len(name) > 200 || strings.ContainsRune(name, 0) {
-		return nil, "", wrongLogIn()
+// A LogIn is what somebody logs in with.
+type LogIn struct {
+	Name, Password string
+	Kind           string // Cookie or Bearer
+	Address        string // that it came from
+	Device         string // the token of an earlier log-in on the same device, or ""
+}
+
+// LogIn opens a session; token and device are kept by the caller alone.
+func (s *Service) LogIn(ctx context.Context, l LogIn) (session *Session, token, device string, err error) {
+	name := strings.ToLower(strings.TrimSpace(l.Name))
+	if name == "" || len(name) > 200 || !isText(name) || len(l.Device) > 100 {
+		return nil, "", "", wrongLogIn()
 	}
-	failed, err := s.records.LoginFailures(ctx, name)
-	if err != nil && !records.Missing(err) {
-		return nil, "", err
+	if l.Kind != Cookie && l.Kind != Bearer {
+		return nil, "", "", problem(422, "kind", "Invalid kind of session", "cookie or bearer is expected, not %.40q.", l.Kind)
 	}
-	if failed.Failures >= freeFailures {
-		wait := math.Min(math.Pow(2, float64(failed.Failures-freeFailures)), 60) - failed.SecondsAgo
-		if wait > 0 {
-			p := problem(429, "slow-down", "Too many log-ins failed", "Wait %d seconds before the next try.", int(math.Ceil(wait)))
-			p.RetryAfter = int(math.Ceil(wait))
-			return nil, "", p
+	known := false
+	if l.Device != "" {
+		if known, err = s.records.KnownDevice(ctx, query.KnownDeviceParams{TokenHash: tokenHash(l.Device), Name: name}); err != nil {
+			return nil, "", "", err
+		}
+	}
+	origins := []string{"from " + l.Address + " as " + name, "from " + l.Address}
+	if known {
+		origins = []string{fmt.Sprintf("on %x as %s", tokenHash(l.Device)[:8], name)}
+	}
+	for i, origin := range origins { // counted before the password is looked at: guesses that come at once are as many
+		if err := s.count(ctx, origin, []int32{freeFailures, freeFailuresOfAddress}[i]); err != nil {
+			return nil, "", "", err
 		}
 	}
 	account, err := s.records.AccountByName(ctx, name)
 	if err != nil && !records.Missing(err) {
-		return nil, "", err
+		return nil, "", "", err
 	}
-	if right := s.passwords.verify(account.Password, password); !right || err != nil {
-		if err := s.records.AddLoginFailure(ctx, name); err != nil {
-			return nil, "", err
+	if right := s.passwords.verify(account.Password, l.Password); !right || err != nil {
+		return nil, "", "", wrongLogIn()
+	}
+	if err := s.records.ClearLogIn(ctx, origins[0]); err != nil {
+		return nil, "", "", err
+	}
+	if len(origins) > 1 {
+		if err := s.records.ForgiveLogIn(ctx, origins[1]); err != nil {
+			return nil, "", "", err
 		}
-		return nil, "", wrongLogIn()
 	}
-	if failed.Failures > 0 {
-		if err := s.records.ClearLoginFailures(ctx, name); err != nil {
-			return nil, "", err
-		}
+	if account.OneTime && account.OneTimeUntil != nil && time.Now().After(*account.OneTimeUntil) {
+		return nil, "", "", problem(401, "one-time-expired", "The one-time password has expired", "It was to be used until %s. Ask for a new one.", account.OneTimeUntil.UTC().Format("2 January 2006"))
 	}
-	return s.openSession(ctx, account, kind)
+	if device = l.Device; !known {
+		device = random()
+	}
+	if err := s.records.KeepDevice(ctx, query.KeepDeviceParams{TokenHash: tokenHash(device), AccountID: account.ID}); err != nil {
+		return nil, "", "", err
+	}
+	session, token, err = s.openSession(ctx, account, l.Kind)
+	return session, token, device, err
+}
+
+// count counts a password that is about to be tried, and says how long to wait where too many were wrong.
+func (s *Service) count(ctx context.Context, origin string, free int32) error {
+	_, err := s.records.CountLogIn(ctx, query.CountLogInParams{Origin: origin, Free: free})
+	if !records.Missing(err) {
+		return err
+	}
+	wait, err := s.records.LogInWait(ctx, query.LogInWaitParams{Origin: origin, Free: free})
+	if err != nil && !records.Missing(err) {
+		return err
+	}
+	seconds := max(1, min(60, int(math.Ceil(wait))))
+	p := problem(429, "slow-down", "Too many wrong passwords", "Wait %d seconds before the next try.", seconds)
+	p.RetryAfter = seconds
+	return p
 }
 
 func wrongLogIn() *Problem {
@@ -120,11 +165,21 @@ const shortestPassword = 10
 
 // SetPassword changes one's own password and ends the account's other sessions.
 func (s *Service) SetPassword(ctx context.Context, session *Session, current, next string) error {
+	origin := fmt.Sprintf("the password of %d", session.Account.ID)
+	if err := s.count(ctx, origin, freeFailures); err != nil {
+		return err
+	}
 	if !s.passwords.verify(session.Account.Password, current) {
 		return problem(403, "wrong-password", "The current password is wrong", "Give the password that you log in with.")
 	}
+	if err := s.records.ClearLogIn(ctx, origin); err != nil {
+		return err
+	}
 	if err := checkPassword(next); err != nil {
 		return err
+	}
+	if next == current {
+		return problem(422, "same-password", "The new password is the current one", "Choose another.")
 	}
 	hash := s.passwords.hash(next)
 	defer s.known.forget(records.SessionsChanged)
@@ -143,15 +198,30 @@ func checkPassword(password string) error {
 	return nil
 }
 
-// EnsureInstructor makes the first instructor's account where there is none, and returns its one-time password, "" otherwise.
+// oneTimeLasts is how long a one-time password is taken.
+const oneTimeLasts = 14 * 24 * time.Hour
+
+func oneTimeUntil() *time.Time {
+	until := time.Now().Add(oneTimeLasts)
+	return &until
+}
+
+// EnsureInstructor makes the first instructor's account where there is none, and returns its one-time password, "" otherwise. One that ran out before
+// anybody used it is replaced.
 func (s *Service) EnsureInstructor(ctx context.Context, name string) (password string, err error) {
+	password = oneTimePassword()
+	unused, err := s.records.NeverLoggedIn(ctx, name)
+	if err == nil {
+		return password, s.records.SetPassword(ctx, query.SetPasswordParams{ID: unused.ID, Password: s.passwords.hash(password), OneTime: true, OneTimeUntil: oneTimeUntil()})
+	} else if !records.Missing(err) {
+		return "", err
+	}
 	n, err := s.records.CountInstructors(ctx)
 	if err != nil || n > 0 {
 		return "", err
 	}
-	password = oneTimePassword()
 	_, err = s.records.CreateAccount(ctx, query.CreateAccountParams{
-		Name: name, DisplayName: "Instructor", Role: Instructor, Password: s.passwords.hash(password), OneTime: true})
+		Name: name, DisplayName: "Instructor", Role: Instructor, Password: s.passwords.hash(password), OneTime: true, OneTimeUntil: oneTimeUntil()})
 	if err != nil {
 		return "", fmt.Errorf("make the first instructor's account: %w", err)
 	}

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"sync/atomic"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -37,31 +38,78 @@ type Attempt struct {
 	Build                    int
 }
 
+// A Submission is a query that is handed in.
+type Submission struct {
+	Paper, Exercise string
+	SQL             string
+	Key             string // made by who sends it, anew for each: what is sent again with the same one is the same submission; "" for none
+}
+
+// longestKey is in bytes.
+const longestKey = 64
+
 // Submit checks a query against the exercise's reference answer and stores the attempt; only then is it returned. Once begun it is
-// finished also when the caller goes away.
-func (s *Service) Submit(ctx context.Context, who Account, paperSlug, address, sql string) (*Attempt, error) {
+// finished also when the caller goes away. A submission that was stored already is not checked again: its attempt is returned.
+func (s *Service) Submit(ctx context.Context, who Account, submission Submission) (*Attempt, error) {
+	begun := time.Now()
+	sql := submission.SQL
 	if err := checkQuery(sql); err != nil {
 		return nil, err
 	}
-	p, e, err := s.exercise(ctx, who, paperSlug, address)
+	if len(submission.Key) > longestKey || !isText(submission.Key) {
+		return nil, problem(422, "key", "Invalid submission key", "It has %d bytes; at most %d are expected.", len(submission.Key), longestKey)
+	}
+	if submission.Key != "" {
+		if earlier, err := s.submitted(ctx, who, submission); err != nil || earlier != nil {
+			return earlier, err
+		}
+	}
+	p, e, err := s.exercise(ctx, who, submission.Paper, submission.Exercise)
 	if err != nil {
 		return nil, err
 	}
 	if who.Role != Instructor && p.State == marking.Closed {
 		return nil, problem(403, "past-due", "The paper is closed", "It was due on %s. Queries can still be run, not submitted; the draft is kept.", p.Due.UTC().Format("2 January 2006 at 15:04 UTC"))
 	}
-	c := &check{Service: s, who: who, paper: p, exercise: e, sql: sql}
+	if err := s.throttle.text(who, len(sql)); err != nil {
+		return nil, err
+	}
+	c := &check{Service: s, who: who, paper: p, exercise: e, sql: sql, key: submission.Key, received: begun}
 	if err := json.Unmarshal(e.Checking, &c.rules); err != nil {
 		return nil, fmt.Errorf("exercise %s: %w", e.Slug, err)
 	}
 	if err := c.attemptsLeft(ctx, s.records.Queries); err != nil {
 		return nil, err
 	}
+	if err := c.mayAskAgain(ctx); err != nil {
+		return nil, err
+	}
 	ctx = context.WithoutCancel(ctx)
 	if err := c.decide(ctx); err != nil {
 		return nil, err
 	}
-	return c.store(ctx)
+	attempt, err := c.store(ctx)
+	if c.hidden {
+		c.even(begun)
+	}
+	return attempt, err
+}
+
+// submitted finds the attempt that a submission has become already; nil where there is none.
+func (s *Service) submitted(ctx context.Context, who Account, submission Submission) (*Attempt, error) {
+	row, err := s.records.AttemptByKey(ctx, query.AttemptByKeyParams{AccountID: who.ID, ClientKey: submission.Key})
+	switch {
+	case records.Missing(err):
+		return nil, nil
+	case err != nil:
+		return nil, err
+	case row.Sql != submission.SQL || row.Paper != submission.Paper:
+		return nil, problem(409, "key-used", "The submission key was used before", "It belongs to the attempt of %s, which had another text: make a new key for each submission.", row.At.UTC().Format("2 January 2006 at 15:04 UTC"))
+	}
+	a := &Attempt{ID: strconv.FormatInt(row.ID, 10), At: row.At, Learner: who.Name, Paper: row.Paper, Exercise: row.Exercise, SQL: row.Sql, Outcome: marking.Outcome(row.Outcome),
+		Mark: row.Mark, Points: row.Points, RowCount: row.RowCount, ElapsedMS: row.ElapsedMs, Build: int(row.BuildNumber)}
+	a.Findings, a.Error = stored(row.Findings, row.Error)
+	return a, nil
 }
 
 // A check is one submission being checked.
@@ -72,12 +120,17 @@ type check struct {
 	exercise query.Exercise
 	sql      string
 	rules    pack.Checking
+	key      string
+	received time.Time
 
-	outcome  marking.Outcome
-	findings []explain.Finding
-	problem  *Problem
-	ran      practice.Execution
-	columns  []result.Column // of the attempt's result
+	hidden     bool          // it was, or would have been, checked on hidden rows
+	hiddenOnly bool          // what is wrong with it shows on hidden rows alone
+	visible    time.Duration // that the rows took which the learner sees
+	outcome    marking.Outcome
+	findings   []explain.Finding
+	problem    *Problem
+	ran        practice.Execution
+	columns    []result.Column // of the attempt's result
 }
 
 func (c *check) attemptsLeft(ctx context.Context, q *query.Queries) error {
@@ -103,7 +156,7 @@ func (c *check) decide(ctx context.Context) error {
 	var reference *referenceError
 	if errors.As(err, &reference) {
 		c.log.Error("the reference answer cannot be run", "paper", c.paper.Slug, "exercise", c.exercise.Slug, "error", reference.err)
-		if errors.Is(err, practice.ErrUnavailable) || errors.Is(err, practice.ErrBusy) {
+		if serversFault(err) {
 			return err
 		}
 		return problem(500, "reference-fails", "The attempt cannot be checked", "The exercise's reference answer does not run. Tell your instructor; the draft is kept.")
@@ -115,11 +168,19 @@ func (c *check) decide(ctx context.Context) error {
 	return nil
 }
 
+// serversFault tells whether an error of the practice server passes, and is no query's.
+func serversFault(err error) bool {
+	return errors.Is(err, practice.ErrUnavailable) || errors.Is(err, practice.ErrBusy) || errors.Is(err, practice.ErrGone) || errors.Is(err, practice.ErrFull)
+}
+
 // onRows checks a query that can be run: its rows on what the learner sees, then on variants, then the rules.
 func (c *check) onRows(ctx context.Context, q *sqltext.Query) error {
+	if refusal := q.Beyond(); refusal != nil && !c.answersLookBeyond() {
+		return refusal
+	}
 	v := c.viewing(c.paper.Database, false)
 	right, err := v.verdict(ctx, q)
-	c.ran, c.columns = v.ran, v.collect.columns
+	c.ran, c.columns, c.visible = v.ran, v.collect.columns, v.ran.Elapsed
 	if err != nil {
 		return err
 	}
@@ -131,7 +192,7 @@ func (c *check) onRows(ctx context.Context, q *sqltext.Query) error {
 			return err
 		}
 		if !seen {
-			right = false
+			right, c.hiddenOnly = false, true
 			c.findings = append(c.findings, explain.Hidden())
 		}
 	}
@@ -148,6 +209,14 @@ func (c *check) onRows(ctx context.Context, q *sqltext.Query) error {
 	return nil
 }
 
+// answersLookBeyond tells whether one of the exercise's own answers uses more than the rows.
+func (c *check) answersLookBeyond() bool {
+	return slices.ContainsFunc(append([]string{c.exercise.Reference}, c.rules.Also...), func(sql string) bool {
+		q, err := c.readQuery(sql)
+		return err == nil && q.Beyond() != nil
+	})
+}
+
 // onVariants tells whether the query is right on every hidden variant too. Nothing else of them is told.
 func (c *check) onVariants(ctx context.Context, q *sqltext.Query) (right bool, err error) {
 	var variants map[string]string
@@ -156,12 +225,18 @@ func (c *check) onVariants(ctx context.Context, q *sqltext.Query) (right bool, e
 	}
 	var all errgroup.Group
 	verdicts := make(chan bool, len(variants))
+	var slow atomic.Bool
 	for name, database := range variants {
 		if c.rules.Variants != nil && !slices.Contains(*c.rules.Variants, name) {
 			continue
 		}
+		c.hidden = true
 		all.Go(func() error {
-			right, err := c.viewing(database, true).verdict(ctx, q)
+			v := c.viewing(database, true)
+			right, err := v.verdict(ctx, q)
+			if v.ran.Elapsed > max(8*c.visible, time.Second) {
+				slow.Store(true)
+			}
 			var reference *referenceError
 			if err != nil && !errors.As(err, &reference) && ofQuery(err) != nil {
 				right, err = false, nil // a database error on hidden rows, or a limit
@@ -173,6 +248,7 @@ func (c *check) onVariants(ctx context.Context, q *sqltext.Query) (right bool, e
 	if err := all.Wait(); err != nil {
 		return false, err
 	}
+	c.hiddenOnly = slow.Load()
 	close(verdicts)
 	for v := range verdicts {
 		if !v {
@@ -259,7 +335,9 @@ func (v *viewing) run() practice.Run {
 
 // Columns makes the plans, now that both sides' columns are known.
 func (v *viewing) Columns(columns []result.Column) error {
-	v.collect.columns = columns
+	if err := v.collect.Columns(columns); err != nil {
+		return err
+	}
 	for _, side := range v.sides {
 		side.plan, side.columns = compare.NewPlan(v.rules.Policy, side.reference.Reference, columns)
 		if side.plan == nil {
@@ -381,7 +459,10 @@ func (c *check) store(ctx context.Context) (*Attempt, error) {
 	mark := marking.Mark(c.outcome, c.exercise.Points)
 	entry := query.CreateAttemptParams{
 		AccountID: c.who.ID, ExerciseID: c.exercise.ID, BuildID: c.paper.BuildID, Sql: c.sql, Outcome: string(c.outcome), Mark: mark,
-		Points: c.exercise.Points, RowCount: c.ran.Rows, ElapsedMs: milliseconds(c.ran.Elapsed), Findings: findings, Error: c.problem.json()}
+		Points: c.exercise.Points, RowCount: c.ran.Rows, ElapsedMs: milliseconds(c.ran.Elapsed), Findings: findings, Error: c.problem.json(), HiddenOnly: c.hiddenOnly, At: c.received}
+	if c.key != "" {
+		entry.ClientKey = &c.key
+	}
 	var stored query.CreateAttemptRow
 	if c.rules.Attempts == 0 {
 		stored, err = c.records.CreateAttempt(ctx, entry)
@@ -396,6 +477,9 @@ func (c *check) store(ctx context.Context) (*Attempt, error) {
 			stored, err = q.CreateAttempt(ctx, entry)
 			return err
 		})
+	}
+	if records.Taken(err) && c.key != "" { // it was sent twice at the same time, and the other was first
+		return c.submitted(ctx, c.who, Submission{Paper: c.paper.Slug, Exercise: c.exercise.Slug, SQL: c.sql, Key: c.key})
 	}
 	if err != nil {
 		return nil, err

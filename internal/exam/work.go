@@ -24,14 +24,15 @@ const (
 	silence    = 20 * time.Second // after which a worker is given up for dead
 )
 
-// Begin starts to work on jobs, until stop is called. Alone tells that no other service uses the same records: what was being worked on was
-// cut short then.
-func (s *Service) Begin(ctx context.Context, alone bool) (stop func(), err error) {
-	patience := silence
-	if alone {
-		patience = 0
+// Begin starts to work on jobs, until stop is called. No other service uses the same records: what was being worked on was cut short.
+func (s *Service) Begin(ctx context.Context) (stop func(), err error) {
+	if err := s.records.ForgetTasks(ctx); err != nil {
+		return nil, err
 	}
-	if err := s.takeOver(ctx, patience); err != nil {
+	if err := s.takeOver(ctx, 0); err != nil {
+		return nil, err
+	}
+	if err := s.queueAgain(ctx); err != nil {
 		return nil, err
 	}
 	stopWork, err := s.records.Work(ctx, jobsAtOnce, s.log, s.do)
@@ -40,6 +41,20 @@ func (s *Service) Begin(ctx context.Context, alone bool) (stop func(), err error
 	}
 	sweeping, end := context.WithCancel(context.WithoutCancel(ctx))
 	go s.records.Watch(sweeping, s.known.listen, s.known.forget)
+	s.practice.WhenGone(func(database string) { go s.gone(database) })
+	go func() {
+		if err := s.lookAfterBuilds(sweeping); err != nil && sweeping.Err() == nil {
+			s.log.Warn("the builds cannot be looked at", "error", err)
+		}
+		for {
+			s.sweep(sweeping)
+			select {
+			case <-time.After(dailySweep):
+			case <-sweeping.Done():
+				return
+			}
+		}
+	}()
 	go func() {
 		for tick := time.NewTicker(sweepEvery); ; {
 			select {
@@ -54,6 +69,19 @@ func (s *Service) Begin(ctx context.Context, alone bool) (stop func(), err error
 		}
 	}()
 	return func() { end(); stopWork() }, nil
+}
+
+// queueAgain has the jobs done that wait for their turn: their tasks may have been lost with a service that ended.
+func (s *Service) queueAgain(ctx context.Context) error {
+	return s.records.Together(ctx, func(t *records.Transaction) error {
+		waiting, err := t.QueuedJobs(ctx)
+		for _, id := range waiting {
+			if err == nil {
+				err = t.Enqueue(ctx, records.Task{Kind: records.RunJob, ID: id})
+			}
+		}
+		return err
+	})
 }
 
 // takeOver queues jobs again whose worker has died, or says that they failed; what they had begun to build is removed.
@@ -119,6 +147,7 @@ type working struct {
 	id      int64
 	name    string
 	worker  string
+	tries   int // with this one
 	options JobOptions
 	files   fs.FS
 	paths   []string
@@ -143,17 +172,24 @@ func (s *Service) runJob(ctx context.Context, id int64) error {
 	} else if err != nil {
 		return err
 	}
-	w := &working{Service: s, id: id, name: row.Name, worker: worker}
+	w := &working{Service: s, id: id, name: row.Name, worker: worker, tries: int(row.Tries)}
 	if err := json.Unmarshal(row.Options, &w.options); err != nil {
 		return err
 	}
+	outer := ctx
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	beaten := make(chan struct{})
 	go func() { defer close(beaten); w.beat(ctx, cancel) }()
 	var report *JobReport
-	if w.files, w.paths, err = s.records.Files(ctx, id); err == nil {
+	of := id
+	if w.options.Remake != 0 {
+		of = w.options.Files
+	}
+	if w.files, w.paths, err = s.records.Files(ctx, of); err == nil {
 		switch {
+		case w.options.Remake != 0:
+			report, err = w.remakeBuild(ctx, row.Kind)
 		case row.Kind == LoadPack && w.options.Check:
 			report, err = w.checkPack(ctx)
 		case row.Kind == LoadPack:
@@ -163,7 +199,9 @@ func (s *Service) runJob(ctx context.Context, id int64) error {
 		}
 	}
 	if cause := context.Cause(ctx); err != nil && cause != nil {
-		err = cause
+		if err = cause; outer.Err() != nil { // the service stops, whatever the queue calls it
+			err = context.Canceled
+		}
 	}
 	cancel(nil)
 	<-beaten
@@ -201,8 +239,8 @@ func (w *working) end(ctx context.Context, report *JobReport, err error) error {
 	switch {
 	case errors.Is(err, errLost): // the files are the other's now
 		return nil
-	case err == nil:
-		return w.records.DropJobFiles(ctx, w.id)
+	case err == nil: // those that a build was made from are kept with it
+		return w.records.SweepJobFiles(ctx)
 	}
 	leave := query.LeaveJobParams{ID: w.id, Worker: &w.worker}
 	switch {
@@ -211,6 +249,8 @@ func (w *working) end(ctx context.Context, report *JobReport, err error) error {
 		leave.Report, _ = json.Marshal(report)
 		_, err := w.records.LeaveJob(ctx, leave)
 		return err
+	case errors.Is(err, practice.ErrUnavailable) && w.tries < mostTries: // the practice server was lost, as it is when somebody's session had to be killed
+		fallthrough
 	case errors.Is(err, context.Canceled): // the service stops: the next start goes on
 		leave.State = string(Queued)
 		if _, err := w.records.LeaveJob(ctx, leave); err != nil {

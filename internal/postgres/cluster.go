@@ -1,7 +1,8 @@
 // Package postgres starts and stops PostgreSQL clusters of Examen's own on this machine.
 //
-// A [Cluster] has its data folder, its own superuser and password, a port on loopback and a private socket folder. PostgreSQL
-// refuses to run as root; under root the server and its files belong to the operating system's user "postgres".
+// A [Cluster] has its data folder, its own superuser and password, and a socket in a private folder; it does not listen on the network. PostgreSQL
+// refuses to run as root; under root each cluster's server and data belong to a system user of its own, and what that user need not change, such as
+// the password and the log, stays root's.
 package postgres
 
 import (
@@ -13,11 +14,9 @@ import (
 	"fmt"
 	"io/fs"
 	"log/slog"
-	"net"
 	"net/url"
 	"os"
 	"os/exec"
-	"os/user"
 	"path/filepath"
 	"runtime"
 	"slices"
@@ -35,7 +34,6 @@ type Cluster struct {
 	folder   string
 	super    string
 	sockets  string
-	port     int
 	password string
 	log      *slog.Logger
 
@@ -49,53 +47,82 @@ type Cluster struct {
 
 // Options are what a cluster is started with.
 type Options struct {
-	Folder   string            // made if it is not there; kept when the server stops
+	Folder   string            // made if it is not there; kept when the server stops; in the sole use of this process (see [Folder])
+	User     string            // the system user that the cluster runs as under root; "" is the package's own, postgres
 	Super    string            // the superuser's name, of a cluster that is made
 	Settings map[string]string // of postgresql.conf
 	Scratch  bool              // the data need not survive the machine's crash: nothing waits for the disk
 	Log      *slog.Logger
-	// AddressSpace bounds each server process's memory, in bytes; 0 is no bound.
-	AddressSpace uint64
+	// SessionMemory bounds the memory that each server process may ask for by itself, in bytes, apart from what all share and from programs and
+	// libraries; 0 is no bound.
+	SessionMemory uint64
+	// Expendable has Linux end this cluster's sessions before other processes when memory runs out.
+	Expendable bool
 }
 
-// Start starts the cluster in a folder, making it first where there is none. A server that a crash of Examen left running in
-// that folder is stopped first. The server stops by Stop, or when this process ends in whatever way; should it end by itself, it is
-// started again on the same port.
+// socketPort is a part of the socket's name; nothing listens on a port.
+const socketPort = 5432
+
+// startPatience is how long a start may take, with what has to go first.
+const startPatience = 30 * time.Second
+
+// Start starts the cluster in a folder, making it first where there is none. What a crash of Examen left running in that folder is ended first. The
+// server stops by Stop, or when this process ends in whatever way; should it end by itself, it is started again.
 func Start(ctx context.Context, options Options) (*Cluster, error) {
 	bin, err := binaries()
 	if err != nil {
 		return nil, err
 	}
-	owner, err := owner()
+	user := options.User
+	if user == "" {
+		user = "postgres"
+	}
+	owner, err := accountOf(user)
 	if err != nil {
 		return nil, err
 	}
-	c := &Cluster{folder: filepath.Join(options.Folder, "data"), super: options.Super, log: options.Log, stopped: make(chan struct{})}
-	if err := c.prepare(ctx, options, bin, owner); err != nil {
+	folder, err := filepath.EvalSymlinks(filepath.Dir(options.Folder)) // as processes name it
+	if err != nil {
 		return nil, err
 	}
-	if err := c.stopStale(ctx); err != nil {
+	options.Folder = filepath.Join(folder, filepath.Base(options.Folder))
+	c := &Cluster{folder: filepath.Join(options.Folder, "data"), super: options.Super, log: options.Log, stopped: make(chan struct{})}
+	if err := c.clearLeftovers(ctx); err != nil {
+		return nil, err
+	}
+	if err := c.prepare(ctx, options, bin, owner); err != nil {
 		return nil, err
 	}
 	if err := c.makeSockets(options.Folder, owner); err != nil {
 		return nil, err
 	}
-	// Between finding a free port and the server's taking it another program may take it: then the next is tried.
-	for range 5 {
-		c.port = 0
+	for begun := time.Now(); ; {
 		if err = c.launch(ctx, options, bin, owner); err == nil {
-			go c.keepUp(func() error { return c.launch(context.Background(), options, bin, owner) })
-			return c, nil
+			break
+		}
+		if ctx.Err() != nil || time.Since(begun) > startPatience {
+			c.removeSockets(options.Folder)
+			return nil, err
+		}
+		c.log.Warn("PostgreSQL did not start and is tried again", "folder", c.folder, "error", err)
+		select {
+		case <-time.After(time.Second):
+		case <-ctx.Done():
 		}
 	}
-	os.RemoveAll(c.sockets)
-	return nil, err
+	go c.keepUp(func() error {
+		if err := c.clearLeftovers(context.Background()); err != nil {
+			return err
+		}
+		return c.launch(context.Background(), options, bin, owner)
+	})
+	return c, nil
 }
 
 // URL returns the connection string of the superuser for a database.
 func (c *Cluster) URL(database string) string {
 	u := url.URL{Scheme: "postgres", User: url.UserPassword(c.super, c.password), Path: "/" + database}
-	u.RawQuery = url.Values{"host": {c.sockets}, "port": {strconv.Itoa(c.port)}, "sslmode": {"disable"}}.Encode()
+	u.RawQuery = url.Values{"host": {c.sockets}, "port": {strconv.Itoa(socketPort)}, "sslmode": {"disable"}}.Encode()
 	return u.String()
 }
 
@@ -105,12 +132,31 @@ func (c *Cluster) Stop() {
 	c.stopping = true
 	server, ended := c.server, c.ended
 	c.mu.Unlock()
-	stopServer(server, ended)
+	c.stopServer(server, ended)
 	<-c.stopped
-	os.RemoveAll(c.sockets)
+	c.removeSockets(filepath.Dir(c.folder))
 }
 
-func stopServer(server *exec.Cmd, ended chan struct{}) {
+// removeSockets removes the sockets' folder, where it is not the cluster's own.
+func (c *Cluster) removeSockets(folder string) {
+	if filepath.Dir(c.sockets) != folder {
+		os.RemoveAll(c.sockets)
+	}
+}
+
+// KillSession ends a session's process for good. The server then ends all others and recovers. It is for sessions that heed nothing else.
+func (c *Cluster) KillSession(pid int) error {
+	if pid == c.recordedPID() || !slices.Contains(c.leftovers(), pid) {
+		return fmt.Errorf("process %d is no session of %s", pid, c.folder)
+	}
+	return syscall.Kill(pid, syscall.SIGKILL)
+}
+
+// stopPatience is how long a server may take to stop in one way before it is told to in a harder one. An immediate shutdown kills by itself, after five
+// seconds, the sessions that do not end.
+const stopPatience = 8 * time.Second
+
+func (c *Cluster) stopServer(server *exec.Cmd, ended chan struct{}) {
 	select {
 	case <-ended:
 		return
@@ -119,9 +165,15 @@ func stopServer(server *exec.Cmd, ended chan struct{}) {
 	_ = server.Process.Signal(syscall.SIGINT) // a fast shutdown
 	select {
 	case <-ended:
-	case <-time.After(30 * time.Second):
-		_ = server.Process.Signal(syscall.SIGQUIT) // an immediate one; the next start recovers
-		<-ended
+	case <-time.After(stopPatience):
+		c.log.Warn("PostgreSQL does not stop, since a session does not end: it is stopped at once", "folder", c.folder)
+		_ = server.Process.Signal(syscall.SIGQUIT) // an immediate one, which ends sessions that do not heed anything else; the next start recovers
+		select {
+		case <-ended:
+		case <-time.After(stopPatience):
+			_ = server.Process.Signal(syscall.SIGKILL)
+			<-ended
+		}
 	}
 }
 
@@ -151,13 +203,30 @@ func (c *Cluster) keepUp(launch func() error) {
 	}
 }
 
+// unfinished ends the name of a data folder that initdb is still writing.
+const unfinished = ".unfinished"
+
 // prepare makes the cluster's files where they are not there yet.
 func (c *Cluster) prepare(ctx context.Context, options Options, bin string, owner *account) error {
+	if err := os.MkdirAll(options.Folder, 0o700); err != nil {
+		return err
+	}
+	if err := owner.reach(options.Folder); err != nil {
+		return err
+	}
+	if err := owner.enter(options.Folder); err != nil {
+		return err
+	}
 	passwordFile := filepath.Join(options.Folder, "superuser.password")
 	if password, err := os.ReadFile(passwordFile); err == nil {
 		if _, err := os.Stat(filepath.Join(c.folder, "PG_VERSION")); err == nil {
 			c.password = string(bytes.TrimSpace(password))
-			return nil
+			for _, file := range []string{passwordFile, filepath.Join(options.Folder, "server.log")} {
+				if err := os.Lchown(file, os.Geteuid(), os.Getegid()); err != nil && !errors.Is(err, fs.ErrNotExist) {
+					return err
+				}
+			}
+			return owner.ownAll(c.folder)
 		}
 	}
 	if entries, err := os.ReadDir(c.folder); err == nil && len(entries) > 0 {
@@ -166,30 +235,33 @@ func (c *Cluster) prepare(ctx context.Context, options Options, bin string, owne
 		}
 	}
 	// What a start that was cut short may have left is not a cluster yet, since PG_VERSION's folder is renamed into place last.
-	if err := os.MkdirAll(options.Folder, 0o755); err != nil {
-		return err
-	}
-	if err := owner.reach(options.Folder); err != nil {
-		return err
-	}
 	c.password = secret()
+	making := c.folder + unfinished
+	if err := os.RemoveAll(making); err != nil {
+		return err
+	}
+	if err := os.Mkdir(making, 0o700); err != nil {
+		return err
+	}
+	if err := os.RemoveAll(passwordFile); err != nil { // may belong to the cluster's user still
+		return err
+	}
 	if err := os.WriteFile(passwordFile, []byte(c.password), 0o600); err != nil {
 		return err
 	}
-	if err := owner.own(options.Folder, passwordFile); err != nil {
+	if err := owner.own(making, passwordFile); err != nil {
 		return err
 	}
-	unfinished := c.folder + ".unfinished"
-	if err := os.RemoveAll(unfinished); err != nil {
-		return err
-	}
-	args := []string{"-D", unfinished, "-U", c.super, "--pwfile", passwordFile, "-A", "scram-sha-256", "-E", "UTF8", "--locale", "C.UTF-8", "--no-sync", "--no-instructions"}
+	args := []string{"-D", making, "-U", c.super, "--pwfile", passwordFile, "-A", "scram-sha-256", "-E", "UTF8", "--locale", "C.UTF-8", "--no-sync", "--no-instructions"}
 	cmd := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), args...)
 	owner.runAs(cmd)
 	if out, err := cmd.CombinedOutput(); err != nil {
-		return fmt.Errorf("initdb in %s: %w\n%s", unfinished, err, out)
+		return fmt.Errorf("initdb in %s: %w\n%s", making, err, out)
 	}
-	return os.Rename(unfinished, c.folder)
+	if err := os.Lchown(passwordFile, os.Geteuid(), os.Getegid()); err != nil {
+		return err
+	}
+	return os.Rename(making, c.folder)
 }
 
 // longestSocketFolder keeps a socket's path within the 107 bytes that the system takes: its name may have 18.
@@ -209,52 +281,12 @@ func (c *Cluster) makeSockets(folder string, owner *account) (err error) {
 	return owner.own(c.sockets)
 }
 
-// stopStale stops a server that was left running in the folder.
-func (c *Cluster) stopStale(ctx context.Context) error {
-	content, err := os.ReadFile(filepath.Join(c.folder, "postmaster.pid"))
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil
-	} else if err != nil {
-		return err
-	}
-	lines := strings.Split(string(content), "\n")
-	pid, err := strconv.Atoi(strings.TrimSpace(lines[0]))
-	if err != nil || !isServerIn(pid, c.folder) {
-		return nil // the server removes a stale file itself
-	}
-	if err := syscall.Kill(pid, syscall.SIGINT); err != nil && !errors.Is(err, syscall.ESRCH) {
-		return fmt.Errorf("stop the PostgreSQL server %d left in %s: %w", pid, c.folder, err)
-	}
-	for isServerIn(pid, c.folder) {
-		select {
-		case <-ctx.Done():
-			return fmt.Errorf("wait for the PostgreSQL server %d left in %s to stop: %w", pid, c.folder, ctx.Err())
-		case <-time.After(20 * time.Millisecond):
-		}
-	}
-	return nil
-}
-
-// isServerIn tells whether a process is a PostgreSQL server of the folder.
-func isServerIn(pid int, folder string) bool {
-	cmdline, err := os.ReadFile(fmt.Sprintf("/proc/%d/cmdline", pid))
-	return err == nil && slices.Contains(strings.Split(string(cmdline), "\x00"), folder)
-}
-
-// launch starts the server on a free port and waits until it answers.
+// launch starts the server and waits until it answers.
 func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner *account) error {
-	if c.port == 0 {
-		listener, err := net.Listen("tcp", "127.0.0.1:0")
-		if err != nil {
-			return err
-		}
-		c.port = listener.Addr().(*net.TCPAddr).Port
-		listener.Close()
-	}
-
 	settings := map[string]string{
-		"listen_addresses": "127.0.0.1", "port": strconv.Itoa(c.port), "unix_socket_directories": c.sockets, "unix_socket_permissions": "0700",
+		"listen_addresses": "", "port": strconv.Itoa(socketPort), "unix_socket_directories": c.sockets, "unix_socket_permissions": "0700",
 		"log_timezone": "UTC", "timezone": "UTC", "password_encryption": "scram-sha-256", "jit": "off",
+		"logging_collector": "off", "log_min_error_statement": "panic", // statements may hold what is nobody else's to read
 	}
 	if options.Scratch {
 		settings["fsync"], settings["synchronous_commit"], settings["full_page_writes"] = "off", "off", "off"
@@ -266,17 +298,21 @@ func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner
 	for k, v := range settings {
 		args = append(args, "-c", k+"="+v)
 	}
-	log, err := os.OpenFile(filepath.Join(options.Folder, "server.log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
+	output := logFile(options.Folder)
+	log, err := piped(output)
 	if err != nil {
 		return err
 	}
 	defer log.Close()
 	started := time.Now()
 	command := append([]string{filepath.Join(bin, "postgres")}, args...)
-	if options.AddressSpace > 0 { // the limit is inherited by every process that the server starts
-		command = append([]string{"/bin/sh", "-c", `ulimit -v "$0" && exec "$@"`, strconv.FormatUint(options.AddressSpace>>10, 10)}, command...)
+	if options.SessionMemory > 0 { // the limit is inherited by every process that the server starts
+		command = append([]string{"/bin/sh", "-c", `ulimit -d "$0" && exec "$@"`, strconv.FormatUint(options.SessionMemory>>10, 10)}, command...)
 	}
 	server := exec.Command(command[0], command[1:]...)
+	if options.Expendable {
+		server.Env = append(os.Environ(), expendable()...)
+	}
 	server.Stdout, server.Stderr = log, log
 	owner.runAs(server)
 	// Its own group, so that an interrupt typed in the terminal reaches only Examen, which stops the server last.
@@ -305,29 +341,36 @@ func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner
 	stopping := c.stopping
 	c.mu.Unlock()
 	if stopping {
-		stopServer(server, ended)
+		c.stopServer(server, ended)
 		return nil
 	}
-	for {
+	for told := false; ; {
 		if err := c.ping(ctx); err == nil {
 			return nil
 		}
 		select {
 		case <-ctx.Done():
-			stopServer(server, ended)
+			c.stopServer(server, ended)
 			return ctx.Err()
 		case <-ended:
 			c.mu.Lock()
 			defer c.mu.Unlock()
-			return fmt.Errorf("PostgreSQL ended as it started (%v); see %s", c.endedErr, log.Name())
+			return fmt.Errorf("PostgreSQL ended as it started (%v); see %s", c.endedErr, output.Filename)
 		case <-time.After(20 * time.Millisecond):
-			if time.Since(started) > 2*time.Minute {
-				stopServer(server, ended)
-				return fmt.Errorf("PostgreSQL did not answer within two minutes; see %s", log.Name())
+			if patience := recoveryPatience; time.Since(started) > patience {
+				c.stopServer(server, ended)
+				return fmt.Errorf("PostgreSQL did not answer within %s; see %s", patience, output.Filename)
+			}
+			if !told && time.Since(started) > startPatience/3 {
+				told = true
+				c.log.Warn("waiting for PostgreSQL, which may be reading its log after a crash", "folder", c.folder)
 			}
 		}
 	}
 }
+
+// recoveryPatience is how long a server may take to answer: after a crash it reads its log first.
+const recoveryPatience = 2 * time.Minute
 
 func (c *Cluster) ping(ctx context.Context) error {
 	conn, err := pgx.Connect(ctx, c.URL("postgres"))
@@ -353,65 +396,6 @@ func binaries() (string, error) {
 func version(path string) int {
 	n, _ := strconv.Atoi(strings.Split(path, "/")[4])
 	return n
-}
-
-// An account is the operating system's user that servers run as: nil for the one this process runs as.
-type account struct{ uid, gid uint32 }
-
-func owner() (*account, error) {
-	if os.Geteuid() != 0 {
-		return nil, nil
-	}
-	u, err := user.Lookup("postgres")
-	if err != nil {
-		return nil, errors.New("under root PostgreSQL runs as the user postgres, and there is none: install the package postgresql, or start Examen as another user")
-	}
-	uid, _ := strconv.Atoi(u.Uid)
-	gid, _ := strconv.Atoi(u.Gid)
-	return &account{uint32(uid), uint32(gid)}, nil
-}
-
-func (a *account) own(paths ...string) error {
-	if a == nil {
-		return nil
-	}
-	for _, path := range paths {
-		if err := os.Chown(path, int(a.uid), int(a.gid)); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// reach checks that the account can enter the folder's parents.
-func (a *account) reach(folder string) error {
-	if a == nil {
-		return nil
-	}
-	absolute, err := filepath.Abs(folder)
-	if err != nil {
-		return err
-	}
-	for dir := filepath.Dir(absolute); dir != "/"; dir = filepath.Dir(dir) {
-		info, err := os.Stat(dir)
-		if err != nil {
-			return err
-		}
-		stat := info.Sys().(*syscall.Stat_t)
-		mode := info.Mode().Perm()
-		if mode&0o001 == 0 && !(stat.Uid == a.uid && mode&0o100 != 0) && !(stat.Gid == a.gid && mode&0o010 != 0) {
-			return fmt.Errorf("PostgreSQL runs as the user postgres, who cannot enter %s: name a data folder elsewhere, such as one under /var/lib", dir)
-		}
-	}
-	return nil
-}
-
-func (a *account) runAs(cmd *exec.Cmd) {
-	cmd.Dir = "/"
-	cmd.SysProcAttr = &syscall.SysProcAttr{}
-	if a != nil {
-		cmd.SysProcAttr.Credential = &syscall.Credential{Uid: a.uid, Gid: a.gid}
-	}
 }
 
 func secret() string {

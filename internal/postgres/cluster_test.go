@@ -2,8 +2,12 @@ package postgres_test
 
 import (
 	"context"
+	"errors"
+	"fmt"
 	"log/slog"
 	"os"
+	"os/exec"
+	"os/user"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -29,7 +33,7 @@ func folder(t *testing.T) string {
 
 func start(t *testing.T, folder string) *postgres.Cluster {
 	t.Helper()
-	c, err := postgres.Start(context.Background(), postgres.Options{Folder: folder, Super: "examen", Scratch: true, AddressSpace: 1 << 30, Log: slog.New(slog.DiscardHandler)})
+	c, err := postgres.Start(context.Background(), postgres.Options{Folder: folder, Super: "examen", Scratch: true, SessionMemory: 256 << 20, Log: slog.New(slog.DiscardHandler)})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -109,7 +113,10 @@ func TestMemoryIsBounded(t *testing.T) {
 	var n int
 	err = conn.QueryRow(context.Background(), "SELECT length(string_agg(repeat('x', 100000000), '')) FROM generate_series(1, 9)").Scan(&n)
 	if err == nil || !strings.Contains(err.Error(), "out of memory") {
-		t.Errorf("900 MB in a process of 1 GB: got %d, %v", n, err)
+		t.Errorf("900 MB in a session of 256 MB: got %d, %v", n, err)
+	}
+	if err := conn.QueryRow(context.Background(), "SELECT length(repeat('x', 64000000))").Scan(&n); err != nil { // what all share and the libraries do not count
+		t.Errorf("64 MB in a session of 256 MB: %v", err)
 	}
 	if err := conn.Ping(context.Background()); err != nil {
 		t.Errorf("the query alone should have failed: %v", err)
@@ -131,4 +138,109 @@ func TestOneFolderOneProcess(t *testing.T) {
 		t.Fatal(err)
 	}
 	again.Close()
+}
+
+// What a start finds may be the leavings of one that was killed at any moment.
+func TestStartsOverWhatIsLeft(t *testing.T) {
+	for name, leave := range map[string]func(t *testing.T, f string){
+		"a postmaster.pid that names a living stranger": func(t *testing.T, f string) {
+			writePID(t, f, os.Getpid())
+		},
+		"a postmaster.pid that names a process that ended and was not asked for": func(t *testing.T, f string) {
+			cmd := exec.Command("true")
+			if err := cmd.Start(); err != nil {
+				t.Fatal(err)
+			}
+			t.Cleanup(func() { _ = cmd.Wait() })
+			writePID(t, f, cmd.Process.Pid)
+		},
+		"an initdb that still writes": func(t *testing.T, f string) {
+			for _, name := range []string{"data", "superuser.password"} {
+				if err := os.RemoveAll(filepath.Join(f, name)); err != nil {
+					t.Fatal(err)
+				}
+			}
+			bin, err := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
+			if err != nil || len(bin) == 0 {
+				t.Skip("initdb is elsewhere on this machine")
+			}
+			cmd := exec.Command(bin[len(bin)-1], "-D", filepath.Join(f, "data.unfinished"))
+			cmd.Dir = "/"
+			if u, err := user.Lookup("postgres"); err == nil && os.Geteuid() == 0 {
+				uid, _ := strconv.Atoi(u.Uid)
+				cmd.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: uint32(uid)}}
+				if err := errors.Join(os.Mkdir(filepath.Join(f, "data.unfinished"), 0o700), os.Chown(filepath.Join(f, "data.unfinished"), uid, -1)); err != nil {
+					t.Fatal(err)
+				}
+			}
+			if err := cmd.Start(); err != nil {
+				t.Fatal(err)
+			}
+			t.Cleanup(func() { _ = cmd.Wait() })
+		},
+		"a postmaster.pid that cannot be read": func(t *testing.T, f string) {
+			if err := os.WriteFile(filepath.Join(f, "data", "postmaster.pid"), []byte("\x00\n"), 0o600); err != nil {
+				t.Fatal(err)
+			}
+		},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			f := folder(t)
+			start(t, f).Stop()
+			leave(t, f)
+			query[int](t, start(t, f), "SELECT 1")
+		})
+	}
+}
+
+func writePID(t *testing.T, f string, pid int) {
+	t.Helper()
+	if err := os.WriteFile(filepath.Join(f, "data", "postmaster.pid"), fmt.Appendf(nil, "%d\n%s\n1\n5432\n", pid, filepath.Join(f, "data")), 0o600); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// A session that heeds nothing, not even that its server is gone, does not hold up the next server, nor a stop.
+func TestASessionThatDoesNotEndHoldsNothingUp(t *testing.T) {
+	f := folder(t)
+	c := start(t, f)
+	conn, err := pgx.Connect(context.Background(), c.URL("postgres"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	pid := serverPID(f)
+	for _, to := range []struct {
+		pid    int
+		signal syscall.Signal
+	}{{int(conn.PgConn().PID()), syscall.SIGSTOP}, {pid, syscall.SIGKILL}} {
+		if err := syscall.Kill(to.pid, to.signal); err != nil {
+			t.Fatal(err)
+		}
+	}
+	until(t, "another server answers", func() bool { return postgres.Ping(c) == nil && serverPID(f) != pid })
+}
+
+// The log is written by this process, in files that the server's user can neither write nor replace by links.
+func TestTheLogIsOutOfReachOfTheServer(t *testing.T) {
+	f := folder(t)
+	c := start(t, f)
+	if _, err := os.Stat(filepath.Join(f, "server.log")); err != nil {
+		t.Fatal(err)
+	}
+	conn, err := pgx.Connect(context.Background(), c.URL("postgres"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	if os.Geteuid() != 0 {
+		t.Skip("without root the server runs as this process's user")
+	}
+	for _, path := range []string{"server.log", "superuser.password", "planted"} {
+		_, err := conn.Exec(context.Background(), "COPY (SELECT 1) TO '"+filepath.Join(f, path)+"'")
+		if err == nil || !strings.Contains(err.Error(), "Permission denied") {
+			t.Errorf("%s: %v", path, err)
+		}
+	}
 }

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -90,72 +89,92 @@ type Built struct {
 	PassedOver []script.PassedOver
 }
 
-// Build makes a database by running setup scripts in order, closes it to all but seats, and tells what it holds. With
+// Build makes a database by running setup scripts in order, closes it to all but seats, and tells what it holds. When it returns the build is on disk. With
 // an error, a *BuildErrors where a script is wrong, nothing of it is left.
 func (s *Server) Build(ctx context.Context, order Order) (_ *Built, err error) {
 	database := order.Database
-	create := "CREATE DATABASE " + quote(database) + " TEMPLATE " + quote(s.template) + " OWNER " + builderRole
-	if _, err := s.admin.Exec(ctx, create); err != nil {
-		return nil, s.builds(fmt.Errorf("make the database %s: %w", database, err))
+	builder, password, err := s.makeRole(ctx, "building", []string{builderRole})
+	if err != nil {
+		return nil, err
 	}
 	defer func() {
 		if err != nil {
-			err = errors.Join(s.builds(err), s.Drop(context.WithoutCancel(ctx), database))
+			err = errors.Join(s.reach(err), s.Drop(context.WithoutCancel(ctx), database))
 		}
+		s.dropRole(context.WithoutCancel(ctx), builder, "")
 	}()
-	if _, err := s.admin.Exec(ctx, "REVOKE ALL ON DATABASE "+quote(database)+" FROM PUBLIC"); err != nil {
-		return nil, err
+	for _, sql := range []string{
+		"CREATE DATABASE " + quote(database) + " TEMPLATE " + quote(s.template) + " OWNER " + quote(builder),
+		"REVOKE ALL ON DATABASE " + quote(database) + " FROM PUBLIC",
+	} {
+		if err := s.onDatabases(ctx, sql); err != nil {
+			return nil, fmt.Errorf("make the database %s: %w", database, err)
+		}
 	}
 	built := &Built{}
-	err = s.asBuilder(ctx, database, func(conn *pgx.Conn) error {
-		built.PassedOver, err = runScripts(ctx, conn.PgConn(), order)
-		return err
-	})
-	if err != nil {
+	if built.PassedOver, err = s.runScripts(ctx, builder, password, order); err != nil {
 		return nil, err
 	}
-	err = s.asBuilder(ctx, database, func(conn *pgx.Conn) error { // a new session: scripts change settings
-		built.Catalogue, err = readCatalogue(ctx, conn)
-		return err
-	})
-	if err != nil {
-		return nil, fmt.Errorf("read the catalogue of %s: %w", database, err)
-	}
-	groups := checkersRole
+	seated := []string{checkersRole}
 	if !order.Variant {
-		groups += ", " + learnersRole
+		seated = append(seated, learnersRole)
 	}
-	err = s.in(ctx, database, func(conn *pgx.Conn) error { return handOver(ctx, conn, database, groups) })
+	schemas, err := s.handOver(ctx, builder, database, append(seated, readersRole))
 	if err != nil {
 		return nil, fmt.Errorf("hand over the database %s: %w", database, err)
+	}
+	if built.Catalogue, err = s.Catalogue(ctx, database); err != nil {
+		return nil, fmt.Errorf("read the catalogue of %s: %w", database, err)
+	}
+	open := "GRANT CONNECT ON DATABASE " + quote(database) + " TO " + strings.Join(seated, ", ")
+	if len(schemas) > 0 {
+		open = "ALTER DATABASE " + quote(database) + " SET search_path = " + strings.Join(schemas, ", ") + "; " + open
+	}
+	if err := s.onDatabases(ctx, open); err != nil { // it waits for the disk, and so for all that came before
+		return nil, fmt.Errorf("open the database %s: %w", database, err)
 	}
 	return built, nil
 }
 
+// runScripts runs an order's scripts as the builder.
+func (s *Server) runScripts(ctx context.Context, builder, password string, order Order) ([]script.PassedOver, error) {
+	config := s.config.ConnConfig.Copy()
+	config.User, config.Password, config.Database = builder, password, order.Database
+	delete(config.RuntimeParams, "search_path") // names in scripts mean what the scripts make
+	conn, err := pgx.ConnectConfig(ctx, config)
+	if err != nil {
+		return nil, s.reach(err)
+	}
+	defer conn.Close(context.WithoutCancel(ctx))
+	return runScripts(ctx, conn.PgConn(), order)
+}
+
 // Analyze gathers the planner's statistics of a build. Queries run without them too, some of them longer.
 func (s *Server) Analyze(ctx context.Context, database string) error {
-	return s.in(ctx, database, func(conn *pgx.Conn) error {
-		_, err := conn.Exec(ctx, "ANALYZE")
+	return s.asRole(ctx, "analyzing", database, []string{ownerRole}, func(conn *pgx.Conn) error {
+		rows, _ := conn.Query(ctx, `SELECT format('%I.%I', n.nspname, c.relname) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+			WHERE c.relkind IN ('r', 'p', 'm') AND c.relowner = '`+ownerRole+`'::regrole`)
+		tables, err := pgx.CollectRows(rows, pgx.RowTo[string])
+		if err != nil || len(tables) == 0 {
+			return err
+		}
+		_, err = conn.Exec(ctx, "ANALYZE "+strings.Join(tables, ", "))
 		return err
 	})
 }
 
-// builds says of a lost connection that the server cannot be reached.
-func (s *Server) builds(err error) error {
-	if lost(err) {
-		return fmt.Errorf("%w: %v", ErrUnavailable, err)
+// Catalogue reads what a build holds.
+func (s *Server) Catalogue(ctx context.Context, database string) (catalogue dataset.Catalogue, err error) {
+	for _, role := range []string{readersRole, builderRole} { // builds of versions that did not hand them over belong to the latter
+		err = s.asRole(ctx, "reading", database, []string{role}, func(conn *pgx.Conn) error {
+			catalogue, err = readCatalogue(ctx, conn)
+			return err
+		})
+		if state(err) != "42501" {
+			break
+		}
 	}
-	return err
-}
-
-// asBuilder runs f as the role that setup scripts run as.
-func (s *Server) asBuilder(ctx context.Context, database string, f func(*pgx.Conn) error) error {
-	conn, err := s.connect(ctx, builderRole, s.builder, database)
-	if err != nil {
-		return fmt.Errorf("%w: %v", ErrUnavailable, err)
-	}
-	defer conn.Close(context.WithoutCancel(ctx))
-	return f(conn)
+	return catalogue, err
 }
 
 // Drop removes a build's database.
@@ -175,48 +194,4 @@ func (s *Server) Drop(ctx context.Context, database string) error {
 func (s *Server) Databases(ctx context.Context, prefix string) ([]string, error) {
 	rows, _ := s.admin.Query(ctx, `SELECT datname FROM pg_database WHERE starts_with(datname, $1)`, prefix)
 	return pgx.CollectRows(rows, pgx.RowTo[string])
-}
-
-// ofExtensions finds the functions of extensions that a seat may not execute.
-const ofExtensions = `
-SELECT p.oid::regprocedure::text
-FROM pg_proc p JOIN pg_depend d ON d.classid = 'pg_proc'::regclass AND d.objid = p.oid AND d.deptype = 'e'
-WHERE p.prorettype <> 'trigger'::regtype AND p.pronamespace <> 'pg_catalog'::regnamespace
-  AND (p.provolatile = 'v' AND p.proname <> ALL ($1) OR p.proname = ANY ($2))`
-
-// handOver takes the database from the builder, so that no other script can drop it, and lets groups read it.
-func handOver(ctx context.Context, conn *pgx.Conn, database, groups string) error {
-	// Public first, and then the others as they were made: names need no schema where they are clear without.
-	rows, _ := conn.Query(ctx, `SELECT quote_ident(nspname) FROM pg_namespace
-		WHERE nspname !~ '^pg_' AND nspname <> 'information_schema' ORDER BY nspname <> 'public', oid`)
-	schemas, err := pgx.CollectRows(rows, pgx.RowTo[string])
-	if err != nil {
-		return err
-	}
-	rows, _ = conn.Query(ctx, ofExtensions, allowedOfExtensions, runText)
-	functions, err := pgx.CollectRows(rows, pgx.RowTo[string])
-	if err != nil {
-		return err
-	}
-	sql := []string{
-		"ALTER DATABASE " + quote(database) + " OWNER TO CURRENT_USER",
-		"ALTER DATABASE " + quote(database) + " RESET ALL", // what the scripts have set
-		"ALTER DATABASE " + quote(database) + " SET search_path = " + strings.Join(schemas, ", "),
-		"GRANT CONNECT ON DATABASE " + quote(database) + " TO " + groups,
-	}
-	if len(schemas) == 0 {
-		sql = slices.Delete(sql, 2, 3)
-	}
-	for _, f := range functions {
-		sql = append(sql, "REVOKE EXECUTE ON ROUTINE "+f+" FROM PUBLIC")
-	}
-	for _, schema := range schemas {
-		sql = append(sql, "REVOKE CREATE ON SCHEMA "+schema+" FROM PUBLIC", "GRANT USAGE ON SCHEMA "+schema+" TO "+groups, "GRANT SELECT ON ALL TABLES IN SCHEMA "+schema+" TO "+groups)
-	}
-	for _, statement := range sql {
-		if _, err := conn.Exec(ctx, statement); err != nil {
-			return fmt.Errorf("%s: %w", statement, err)
-		}
-	}
-	return nil
 }

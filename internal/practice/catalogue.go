@@ -15,47 +15,47 @@ import (
 const named = `CASE %[2]s.nspname WHEN 'public' THEN %[1]s.relname ELSE %[2]s.nspname || '.' || %[1]s.relname END`
 
 var tablesQuery = `
-SELECT c.oid, ` + fmt.Sprintf(named, "c", "n") + `, format('%I.%I', n.nspname, c.relname), c.relkind IN ('v', 'm'),
-       CASE WHEN c.relkind IN ('v', 'm') THEN pg_get_viewdef(c.oid, true) ELSE '' END,
-       CASE c.relkind WHEN 'p' THEN (SELECT coalesce(sum(pg_total_relation_size(relid)), 0)::bigint FROM pg_partition_tree(c.oid)) ELSE pg_total_relation_size(c.oid) END,
-       coalesce(obj_description(c.oid, 'pg_class'), '')
-FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
-WHERE c.relkind IN ('r', 'p', 'v', 'm') AND NOT c.relispartition AND n.nspname !~ '^pg_' AND n.nspname <> 'information_schema'
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass AND d.objid = c.oid AND d.deptype = 'e')
+SELECT c.oid, ` + fmt.Sprintf(named, "c", "n") + `, pg_catalog.format('%I.%I', n.nspname, c.relname), c.relkind IN ('v', 'm'),
+       CASE WHEN c.relkind IN ('v', 'm') THEN pg_catalog.pg_get_viewdef(c.oid, true) ELSE '' END,
+       CASE c.relkind WHEN 'p' THEN (SELECT coalesce(pg_catalog.sum(pg_catalog.pg_total_relation_size(relid)), 0)::bigint FROM pg_catalog.pg_partition_tree(c.oid)) ELSE pg_catalog.pg_total_relation_size(c.oid) END,
+       coalesce(pg_catalog.obj_description(c.oid, 'pg_class'), '')
+FROM pg_catalog.pg_class c JOIN pg_catalog.pg_namespace n ON n.oid = c.relnamespace
+WHERE c.relkind IN ('r', 'p', 'v', 'm') AND NOT c.relispartition AND n.nspname !~ '^pg_'::pg_catalog.text AND n.nspname <> 'information_schema'
+  AND NOT EXISTS (SELECT FROM pg_catalog.pg_depend d WHERE d.classid = 'pg_catalog.pg_class'::regclass::oid AND d.objid = c.oid AND d.deptype = 'e')
 ORDER BY 2`
 
 var columnsQuery = `
-SELECT a.attrelid, a.attname, format_type(a.atttypid, a.atttypmod), NOT a.attnotnull,
-       CASE WHEN a.attidentity <> '' THEN 'generated as identity' WHEN a.attgenerated <> '' THEN 'generated: ' || pg_get_expr(d.adbin, d.adrelid)
-            ELSE coalesce(pg_get_expr(d.adbin, d.adrelid), '') END,
-       EXISTS (SELECT FROM pg_constraint k WHERE k.conrelid = a.attrelid AND k.contype = 'p' AND a.attnum = ANY (k.conkey)),
+SELECT a.attrelid, a.attname, pg_catalog.format_type(a.atttypid, a.atttypmod), NOT a.attnotnull,
+       CASE WHEN a.attidentity <> '' THEN 'generated as identity' WHEN a.attgenerated <> '' THEN 'generated: ' || pg_catalog.pg_get_expr(d.adbin, d.adrelid)
+            ELSE coalesce(pg_catalog.pg_get_expr(d.adbin, d.adrelid), '') END,
+       EXISTS (SELECT FROM pg_catalog.pg_constraint k WHERE k.conrelid = a.attrelid AND k.contype = 'p' AND a.attnum = ANY (k.conkey)),
        coalesce((SELECT ` + fmt.Sprintf(named, "c", "n") + ` || '.' || f.attname
-                 FROM pg_constraint k
-                 JOIN pg_class c ON c.oid = k.confrelid
-                 JOIN pg_namespace n ON n.oid = c.relnamespace
-                 JOIN pg_attribute f ON f.attrelid = k.confrelid AND f.attnum = k.confkey[array_position(k.conkey, a.attnum)]
+                 FROM pg_catalog.pg_constraint k
+                 JOIN pg_catalog.pg_class c ON c.oid = k.confrelid
+                 JOIN pg_catalog.pg_namespace n ON n.oid = c.relnamespace
+                 JOIN pg_catalog.pg_attribute f ON f.attrelid = k.confrelid AND f.attnum = k.confkey[pg_catalog.array_position(k.conkey, a.attnum)]
                  WHERE k.conrelid = a.attrelid AND k.contype = 'f' AND a.attnum = ANY (k.conkey)
                  ORDER BY k.conname LIMIT 1), ''),
-       coalesce(col_description(a.attrelid, a.attnum), '')
-FROM pg_attribute a LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
+       coalesce(pg_catalog.col_description(a.attrelid, a.attnum), '')
+FROM pg_catalog.pg_attribute a LEFT JOIN pg_catalog.pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
 WHERE a.attrelid = ANY ($1) AND a.attnum > 0 AND NOT a.attisdropped
 ORDER BY a.attrelid, a.attnum`
 
 var constraintsQuery = `
 SELECT k.conrelid, k.conname,
        CASE k.contype WHEN 'p' THEN 'primary key' WHEN 'u' THEN 'unique' WHEN 'f' THEN 'foreign key' WHEN 'c' THEN 'check' ELSE 'exclusion' END,
-       ARRAY(SELECT a.attname::text FROM unnest(k.conkey) WITH ORDINALITY u (n, i) JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = u.n ORDER BY u.i),
+       ARRAY(SELECT a.attname::text FROM pg_catalog.unnest(k.conkey) WITH ORDINALITY u (n, i) JOIN pg_catalog.pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = u.n ORDER BY u.i),
        coalesce(` + fmt.Sprintf(named, "c", "n") + `, ''),
-       ARRAY(SELECT a.attname::text FROM unnest(k.confkey) WITH ORDINALITY u (n, i) JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = u.n ORDER BY u.i),
-       pg_get_constraintdef(k.oid, true)
-FROM pg_constraint k LEFT JOIN pg_class c ON c.oid = k.confrelid LEFT JOIN pg_namespace n ON n.oid = c.relnamespace
+       ARRAY(SELECT a.attname::text FROM pg_catalog.unnest(k.confkey) WITH ORDINALITY u (n, i) JOIN pg_catalog.pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = u.n ORDER BY u.i),
+       pg_catalog.pg_get_constraintdef(k.oid, true)
+FROM pg_catalog.pg_constraint k LEFT JOIN pg_catalog.pg_class c ON c.oid = k.confrelid LEFT JOIN pg_catalog.pg_namespace n ON n.oid = c.relnamespace
 WHERE k.conrelid = ANY ($1) AND k.contype IN ('p', 'u', 'f', 'c', 'x')
 ORDER BY k.conrelid, position(k.contype in 'pufcx'), k.conname`
 
 const indexesQuery = `
-SELECT i.indrelid, c.relname, i.indisunique, substring(pg_get_indexdef(i.indexrelid, 0, true) from ' USING (.*)$')
-FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid
-WHERE i.indrelid = ANY ($1) AND NOT EXISTS (SELECT FROM pg_constraint k WHERE k.conindid = i.indexrelid AND k.conrelid = i.indrelid)
+SELECT i.indrelid, c.relname, i.indisunique, substring(pg_catalog.pg_get_indexdef(i.indexrelid, 0, true) from ' USING (.*)$')
+FROM pg_catalog.pg_index i JOIN pg_catalog.pg_class c ON c.oid = i.indexrelid
+WHERE i.indrelid = ANY ($1) AND NOT EXISTS (SELECT FROM pg_catalog.pg_constraint k WHERE k.conindid = i.indexrelid AND k.conrelid = i.indrelid)
 ORDER BY i.indrelid, c.relname`
 
 // patience is how long counting a view, or looking for examples in it, may take.
@@ -75,9 +75,31 @@ type cataloguing struct {
 	tables map[uint32]*dataset.Table
 }
 
+// setPath has names found as learners find them, but what PostgreSQL brings always first, and returns the schemas as SQL writes them: types and definitions are
+// written, and views run, by it. It is for a role that can do no more than read the build; what scripts made may be called then.
+func setPath(ctx context.Context, conn *pgx.Conn) (schemas []string, err error) {
+	if schemas, err = readSchemas(ctx, conn); err == nil {
+		_, err = conn.Exec(ctx, "SET search_path = "+strings.Join(append(append([]string{"pg_catalog"}, schemas...), "pg_temp"), ", "))
+	}
+	return schemas, err
+}
+
+// readSchemas reads which schemas a build has: public first, and then the others as they were made, since names need no schema where they are clear without.
+func readSchemas(ctx context.Context, conn *pgx.Conn) ([]string, error) {
+	rows, _ := conn.Query(ctx, `SELECT pg_catalog.quote_ident(nspname) FROM pg_catalog.pg_namespace
+		WHERE nspname !~ '^pg_'::pg_catalog.text AND nspname <> 'information_schema' ORDER BY nspname <> 'public', oid`)
+	return pgx.CollectRows(rows, pgx.RowTo[string])
+}
+
 func readCatalogue(ctx context.Context, conn *pgx.Conn) (dataset.Catalogue, error) {
 	c := &cataloguing{conn: conn, tables: map[uint32]*dataset.Table{}}
 	var catalogue dataset.Catalogue
+	if _, err := conn.Exec(ctx, "SET default_transaction_read_only = on"); err != nil {
+		return catalogue, err
+	}
+	if _, err := setPath(ctx, conn); err != nil {
+		return catalogue, err
+	}
 	for _, step := range []func(context.Context) error{c.readTables, c.readColumns, c.readConstraints, c.readIndexes, c.readRows} {
 		if err := step(ctx); err != nil {
 			return catalogue, err
@@ -148,6 +170,9 @@ func (c *cataloguing) readRows(ctx context.Context) error {
 			t.Rows = dataset.UnknownRows
 			_, err = c.conn.Exec(ctx, "SET statement_timeout = 0")
 		}
+		if t.View && c.conn.IsClosed() {
+			return fmt.Errorf("reading the view %s does not end within %s, and cannot be stopped", t.Name, 2*patience)
+		}
 		if err != nil {
 			return fmt.Errorf("%s: %w", t.Name, err)
 		}
@@ -157,18 +182,21 @@ func (c *cataloguing) readRows(ctx context.Context) error {
 
 func (c *cataloguing) look(ctx context.Context, t *dataset.Table) error {
 	if t.View {
+		var cancel context.CancelFunc // behind the server's own limit, for what does not heed it
+		ctx, cancel = context.WithTimeout(ctx, 2*patience)
+		defer cancel()
 		if _, err := c.conn.Exec(ctx, fmt.Sprintf("SET statement_timeout = %d", patience.Milliseconds())); err != nil {
 			return err
 		}
 		defer c.conn.Exec(ctx, "SET statement_timeout = 0") //nolint:errcheck // the next statement tells
 	}
-	if err := c.conn.QueryRow(ctx, "SELECT count(*) FROM "+t.SQLName).Scan(&t.Rows); err != nil || len(t.Columns) == 0 {
+	if err := c.conn.QueryRow(ctx, "SELECT pg_catalog.count(*) FROM "+t.SQLName).Scan(&t.Rows); err != nil || len(t.Columns) == 0 {
 		return err
 	}
 	wanted := make([]string, len(t.Columns))
 	for i, column := range t.Columns {
 		name := quote(column.Name)
-		wanted[i] = fmt.Sprintf(`ARRAY(SELECT left(v, %d) FROM (SELECT v, min(n) AS n FROM (SELECT %s::text AS v, row_number() OVER () AS n FROM sample) AS a WHERE v IS NOT NULL GROUP BY v ORDER BY n LIMIT %d) AS b)`,
+		wanted[i] = fmt.Sprintf(`ARRAY(SELECT pg_catalog.left(v, %d) FROM (SELECT v, pg_catalog.min(n) AS n FROM (SELECT %s::pg_catalog.text AS v, pg_catalog.row_number() OVER () AS n FROM sample) AS a WHERE v IS NOT NULL GROUP BY v ORDER BY n LIMIT %d) AS b)`,
 			exampleLength+1, name, examples)
 	}
 	found := make([][]string, len(wanted))

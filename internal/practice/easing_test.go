@@ -133,7 +133,7 @@ func TestASessionThatStaysEasedIsThrownAway(t *testing.T) {
 		if _, err := s.Run(context.Background(), practice.Run{Learner: 2, Database: database, SQL: "SELECT 1"}, &table{}); err != nil {
 			t.Fatal(err)
 		}
-		if err := conn.QueryRow(context.Background(), "SELECT pid FROM pg_stat_activity WHERE starts_with(usename, 'examen_seat') AND datname = current_database()").Scan(&pid); err != nil {
+		if err := conn.QueryRow(context.Background(), "SELECT pid FROM pg_stat_activity WHERE starts_with(usename, 'examen_seat') AND datname = $1", database).Scan(&pid); err != nil {
 			t.Fatal(err)
 		}
 		return pid
@@ -207,7 +207,7 @@ DO $$ BEGIN EXECUTE 'GRANT CREATE, USAGE ON SCHEMA open TO PUBLIC'; END $$;`}, f
 		}
 	}
 	var settings string // that are Examen's own
-	if err := superuser(t, database).QueryRow(context.Background(), "SELECT setconfig::text FROM pg_db_role_setting WHERE setdatabase = (SELECT oid FROM pg_database WHERE datname = current_database())").Scan(&settings); err != nil || settings != `{"search_path=public, open"}` {
+	if err := superuser(t, database).QueryRow(context.Background(), "SELECT setconfig::text FROM pg_db_role_setting WHERE setdatabase = (SELECT oid FROM pg_database WHERE datname = $1)", database).Scan(&settings); err != nil || settings != `{"search_path=public, open"}` {
 		t.Errorf("settings of the database: %s, %v", settings, err)
 	}
 	if got, err := run(s, database, "SELECT x FROM a"); err != nil || got != "x:integer | 1" {

@@ -4,18 +4,19 @@ import (
 	"context"
 	"fmt"
 	"hash/fnv"
+	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
 )
 
-// revocable finds the functions to revoke: those that everybody may execute now, that are not immutable, and that are not allowed.
+// revocable finds the functions to revoke: those that everybody may execute now, that are not immutable and not allowed, or that are named.
 const revocable = `
 SELECT p.oid::regprocedure::text
 FROM pg_proc p
 WHERE p.prorettype <> 'trigger'::regtype
   AND (p.proacl IS NULL OR EXISTS (SELECT FROM aclexplode(p.proacl) a WHERE a.grantee = 0))
-  AND p.provolatile <> 'i' AND p.proname <> ALL ($1)
+  AND (p.provolatile <> 'i' AND p.proname <> ALL ($1) OR p.proname = ANY ($2))
 ORDER BY 1`
 
 // hideable finds those of the hidden relations that this server has, and the views of its statistics.
@@ -24,11 +25,18 @@ SELECT c.oid::regclass::text FROM pg_class c
 WHERE c.relnamespace = 'pg_catalog'::regnamespace AND c.relkind IN ('r', 'v') AND (c.relname = ANY ($1) OR c.relname ~ '^pg_stat(io)?_')
 ORDER BY 1`
 
+// told are functions that tell a session where it is, or who is who. Others need them, such as the views of the information schema, so they are not
+// closed but answer the same everywhere: in the planner, which puts the answer in their place. Setup scripts are told their database's name.
+const told = `
+CREATE OR REPLACE FUNCTION pg_catalog.current_database() RETURNS name LANGUAGE sql STABLE PARALLEL SAFE
+	AS $$SELECT CASE WHEN pg_catalog.starts_with(CURRENT_USER, '` + passingRole + `building_') THEN CURRENT_CATALOG ELSE 'dataset'::pg_catalog.name END$$;
+CREATE OR REPLACE FUNCTION pg_catalog.pg_get_userbyid(role oid) RETURNS name LANGUAGE sql STABLE PARALLEL SAFE AS $$SELECT 'owner'::pg_catalog.name$$;`
+
 // prepareTemplate makes the database that every build is a copy of: empty, closed to PUBLIC, with functions revoked. Setup
 // scripts may still use those functions. Its name stands for its contents, so that a changed list makes a new one.
 func (s *Server) prepareTemplate(ctx context.Context, conn *pgx.Conn) error {
 	hash := fnv.New32a()
-	fmt.Fprint(hash, "3", allowedNames(), hidden)
+	fmt.Fprint(hash, "4", allowedNames(), runsOnly, endless, tellsNames, hidden, readersNeed, told)
 	s.template = fmt.Sprintf("examen_template_%08x", hash.Sum32())
 	var ready bool
 	if err := conn.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_database WHERE datname = $1 AND datistemplate)`, s.template).Scan(&ready); err != nil || ready {
@@ -43,26 +51,63 @@ func (s *Server) prepareTemplate(ctx context.Context, conn *pgx.Conn) error {
 			return err
 		}
 	}
-	err := s.in(ctx, s.template, func(conn *pgx.Conn) error {
-		rows, _ := conn.Query(ctx, revocable, allowedNames())
-		functions, err := pgx.CollectRows(rows, pgx.RowTo[string])
-		if err != nil {
-			return err
-		}
-		rows, _ = conn.Query(ctx, hideable, hidden)
-		relations, err := pgx.CollectRows(rows, pgx.RowTo[string])
-		if err != nil {
-			return err
-		}
-		list, shown := strings.Join(functions, ", "), strings.Join(relations, ", ")
-		_, err = conn.Exec(ctx, "REVOKE EXECUTE ON ROUTINE "+list+" FROM PUBLIC; GRANT EXECUTE ON ROUTINE "+list+" TO "+builderRole+
-			"; REVOKE SELECT ON "+shown+" FROM PUBLIC; GRANT SELECT ON "+shown+" TO "+builderRole+
-			"; REVOKE USAGE ON LANGUAGE plpgsql, sql FROM PUBLIC; GRANT USAGE ON LANGUAGE plpgsql, sql TO "+builderRole) // so that DO runs nothing
-		return err
-	})
+	inside, err := s.connect(ctx, s.config.ConnConfig.User, s.config.ConnConfig.Password, s.template) // no script has been in it
+	if err != nil {
+		return s.reach(err)
+	}
+	err = closeTemplate(ctx, inside)
+	inside.Close(context.WithoutCancel(ctx))
 	if err != nil {
 		return fmt.Errorf("revoke functions: %w", err)
 	}
 	_, err = conn.Exec(ctx, "ALTER DATABASE "+quote(s.template)+" IS_TEMPLATE true")
 	return err
+}
+
+func closeTemplate(ctx context.Context, conn *pgx.Conn) error {
+	list := func(query string, args ...any) (string, error) {
+		rows, _ := conn.Query(ctx, query, args...)
+		names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+		return strings.Join(names, ", "), err
+	}
+	functions, err := list(revocable, allowedNames(), slices.Concat(strings.Fields(endless), strings.Fields(tellsNames)))
+	if err != nil {
+		return err
+	}
+	needed, err := list(`SELECT p.oid::regprocedure::text FROM pg_proc p WHERE p.proname = ANY ($1)`, strings.Fields(readersNeed))
+	if err != nil {
+		return err
+	}
+	waiting, err := list(`SELECT p.oid::regprocedure::text FROM pg_proc p WHERE p.proname = ANY ($1)`, strings.Fields(runsOnly))
+	if err != nil {
+		return err
+	}
+	relations, err := list(hideable, hidden)
+	if err != nil {
+		return err
+	}
+	var superuser string
+	if err := conn.QueryRow(ctx, `SELECT quote_ident(rolname) FROM pg_roles WHERE oid = 10`).Scan(&superuser); err != nil {
+		return err
+	}
+	for _, sql := range []string{
+		told,
+		"REVOKE EXECUTE ON ROUTINE " + functions + " FROM PUBLIC",
+		"GRANT EXECUTE ON ROUTINE " + functions + " TO " + builderRole,
+		"GRANT EXECUTE ON ROUTINE " + needed + " TO " + readersRole,
+		"GRANT EXECUTE ON ROUTINE " + waiting + " TO " + learnersRole,
+		"REVOKE SELECT ON " + relations + " FROM PUBLIC",
+		"GRANT SELECT ON " + relations + " TO " + builderRole + ", " + ownerRole,
+		"REVOKE USAGE ON LANGUAGE plpgsql, sql FROM PUBLIC", // so that DO runs nothing
+		"GRANT USAGE ON LANGUAGE plpgsql, sql TO " + builderRole,
+		// What the extensions bring that scripts may make is the superuser's: it is closed as it is made, and its rights are given when the build is handed over.
+		"ALTER DEFAULT PRIVILEGES FOR ROLE " + superuser + " REVOKE EXECUTE ON ROUTINES FROM PUBLIC",
+		"ALTER DEFAULT PRIVILEGES FOR ROLE " + superuser + " GRANT EXECUTE ON ROUTINES TO " + builderRole,
+		"ALTER DEFAULT PRIVILEGES FOR ROLE " + superuser + " GRANT EXECUTE ON ROUTINES TO " + ownerRole + " WITH GRANT OPTION",
+	} {
+		if _, err := conn.Exec(ctx, sql); err != nil {
+			return fmt.Errorf("%.80s: %w", sql, err)
+		}
+	}
+	return nil
 }

@@ -10,12 +10,12 @@
 package practice
 
 import (
+	"cmp"
 	"context"
-	"crypto/rand"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -23,6 +23,7 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"examen/internal/core/result"
+	"examen/internal/postgres"
 )
 
 // Limits bound every run.
@@ -32,6 +33,7 @@ type Limits struct {
 	Bytes    int64         // of all rows
 	RowBytes int           // of one row
 	TempDisk string        // as PostgreSQL writes sizes: "512MB"
+	Memory   uint64        // bytes that the sessions of all seats may take together; 0 is half of the machine's
 	Seats    int           // of each kind, so many runs at once
 	Learner  int           // runs of one learner at once
 	Wait     time.Duration // the longest that a run waits for a seat
@@ -40,25 +42,27 @@ type Limits struct {
 // DefaultLimits suit one machine and a course.
 var DefaultLimits = Limits{Time: 10 * time.Second, Rows: 2_000_000, Bytes: 512 << 20, RowBytes: 8 << 20, TempDisk: "512MB", Seats: 16, Learner: 2, Wait: 30 * time.Second}
 
-// Roles on a practice server.
-const (
-	builderRole  = "examen_builder"  // owns what setup scripts make
-	learnersRole = "examen_learners" // may connect to datasets and read them
-	checkersRole = "examen_checkers" // may connect to variants and read them
-)
-
 // A Server is a practice server.
 type Server struct {
-	config  *pgxpool.Config
-	admin   *pgxpool.Pool
-	builder string // password
-	limits  Limits
+	config *pgxpool.Config
+	admin  *pgxpool.Pool // of the superuser, in a database that no script has been in
+	limits Limits
 
 	learners *seats
 	checkers *seats
-	easing   *easing // nil: all runs have the processor alike
+	easing   *easing                // nil: all runs have the processor alike
+	kill     func(pid uint32) error // nil: the server is on another machine
+	open     context.Context        // ends with Close
+	shut     func()
+	taken    atomic.Bool  // another service has taken the server, while this one had lost it
+	unending atomic.Int64 // sessions that were told to end and have not
+
+	reading   sync.Mutex // held while types are read
+	databases sync.Mutex // held while rights on databases are changed
 
 	mu       sync.Mutex
+	gone     func(database string) // is told of databases that are gone; nil
+	passing  map[string]bool       // roles made for one purpose that are at work
 	builtin  map[uint32]typeRow
 	types    map[string]map[uint32]result.Type // of each database, those made there
 	template string
@@ -70,6 +74,12 @@ const connectTimeout = 5 * time.Second
 // ErrUnavailable tells that the practice server cannot be reached.
 var ErrUnavailable = errors.New("the practice server cannot be reached")
 
+// ErrGone tells that a build's database is not on the server any more, or is damaged.
+var ErrGone = errors.New("the dataset's database is gone")
+
+// ErrFull tells that the server's disk is full.
+var ErrFull = errors.New("the practice server's disk is full")
+
 // ErrBusy tells that no seat became free in time.
 var ErrBusy = errors.New("all seats are taken")
 
@@ -80,21 +90,40 @@ func Open(ctx context.Context, url string, limits Limits) (*Server, error) {
 		return nil, fmt.Errorf("practice server: %w", err)
 	}
 	config.MaxConns = 4
+	// Names in the service's own statements mean PostgreSQL's own objects and no others, from the connection on; and what it says is done is on disk.
+	config.ConnConfig.RuntimeParams["search_path"] = "pg_catalog, pg_temp"
+	config.ConnConfig.RuntimeParams["synchronous_commit"] = "on"
+	config.ConnConfig.RuntimeParams["application_name"] = "examen"
 	config.ConnConfig.ConnectTimeout = connectTimeout
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("practice server: %w", err)
 	}
-	s := &Server{config: config, admin: pool, builder: secret(), limits: limits, types: map[string]map[uint32]result.Type{}}
-	if err := s.prepare(ctx); err != nil {
+	s := &Server{config: config, admin: pool, limits: limits, types: map[string]map[uint32]result.Type{}, passing: map[string]bool{}}
+	s.open, s.shut = context.WithCancel(context.Background())
+	if err = s.claim(ctx); err == nil {
+		err = s.prepare(ctx)
+	}
+	if err != nil {
+		s.shut()
 		pool.Close()
 		return nil, fmt.Errorf("make the practice server ready: %w", err)
 	}
 	return s, nil
 }
 
+// claim makes the practice server this service's alone: the seats' roles are its own.
+func (s *Server) claim(ctx context.Context) error {
+	err := postgres.Claim(s.open, s.config.ConnConfig, func() { s.taken.Store(true) })
+	if err != nil && !errors.Is(err, postgres.ErrClaimed) {
+		err = fmt.Errorf("%w: %v", ErrUnavailable, err)
+	}
+	return cmp.Or(err, ctx.Err())
+}
+
 // Close ends all sessions.
 func (s *Server) Close() {
+	s.shut()
 	s.learners.close()
 	s.checkers.close()
 	s.admin.Close()
@@ -102,6 +131,9 @@ func (s *Server) Close() {
 
 // Ping returns an error that is ErrUnavailable where the server cannot be reached.
 func (s *Server) Ping(ctx context.Context) error {
+	if s.taken.Load() {
+		return fmt.Errorf("%w: %v", ErrUnavailable, postgres.ErrClaimed)
+	}
 	if err := s.admin.Ping(ctx); err != nil {
 		return fmt.Errorf("%w: %v", ErrUnavailable, err)
 	}
@@ -116,22 +148,17 @@ func (s *Server) prepare(ctx context.Context) error {
 	if !super {
 		return errors.New("its URL has to be a superuser's, who can revoke functions and make roles")
 	}
-	// Roles belong to the whole server: two services that start at the same time take turns.
 	conn, err := s.admin.Acquire(ctx)
 	if err != nil {
 		return err
 	}
 	defer conn.Release()
-	if _, err := conn.Exec(ctx, `SELECT pg_advisory_lock(hashtext('examen prepares'))`); err != nil {
-		return err
-	}
-	defer conn.Exec(context.WithoutCancel(ctx), `SELECT pg_advisory_unlock(hashtext('examen prepares'))`) //nolint:errcheck // ends with the session at the latest
-	for _, group := range []string{learnersRole, checkersRole} {
-		if err := ensureRole(ctx, conn.Conn(), group, "NOLOGIN"); err != nil {
+	for _, group := range []string{learnersRole, checkersRole, readersRole, builderRole, ownerRole} {
+		if err := ensureRole(ctx, conn.Conn(), group, "NOLOGIN PASSWORD NULL"); err != nil {
 			return err
 		}
 	}
-	if err := ensureRole(ctx, conn.Conn(), builderRole, "LOGIN CONNECTION LIMIT 20 PASSWORD '"+s.builder+"'"); err != nil {
+	if err := s.sweepRoles(ctx, conn.Conn()); err != nil {
 		return err
 	}
 	if err := s.prepareTemplate(ctx, conn.Conn()); err != nil {
@@ -147,19 +174,6 @@ func (s *Server) prepare(ctx context.Context) error {
 	return err
 }
 
-// ensureRole makes a role, or gives an existing one its options anew.
-func ensureRole(ctx context.Context, conn *pgx.Conn, name, options string) error {
-	options += " NOSUPERUSER NOCREATEDB NOCREATEROLE NOREPLICATION NOBYPASSRLS"
-	_, err := conn.Exec(ctx, "CREATE ROLE "+quote(name)+" "+options)
-	if state(err) == "42710" { // it exists
-		_, err = conn.Exec(ctx, "ALTER ROLE "+quote(name)+" "+options)
-	}
-	if err != nil {
-		return fmt.Errorf("role %s: %w", name, err)
-	}
-	return nil
-}
-
 // connect opens a session as a role, in a database.
 func (s *Server) connect(ctx context.Context, role, password, database string) (*pgx.Conn, error) {
 	config := s.config.ConnConfig.Copy()
@@ -167,14 +181,66 @@ func (s *Server) connect(ctx context.Context, role, password, database string) (
 	return pgx.ConnectConfig(ctx, config)
 }
 
-// in runs f as the superuser in a database.
-func (s *Server) in(ctx context.Context, database string, f func(*pgx.Conn) error) error {
-	conn, err := s.connect(ctx, s.config.ConnConfig.User, s.config.ConnConfig.Password, database)
+// isGone tells by an SQLSTATE that a database, or its files, cannot be used any more: it does not exist, nobody may connect to it, its data are corrupted, or
+// a file is missing.
+func isGone(code string) bool {
+	return code == "3D000" || code == "58P01" || code == "XX001" || code == "XX002"
+}
+
+// WhenGone has f called with each database that a run finds to be gone or damaged.
+func (s *Server) WhenGone(f func(database string)) {
+	s.mu.Lock()
+	s.gone = f
+	s.mu.Unlock()
+}
+
+// lostDatabase says that a database is gone, to whoever wants to hear it.
+func (s *Server) lostDatabase(database string) {
+	s.mu.Lock()
+	f := s.gone
+	delete(s.types, database)
+	s.mu.Unlock()
+	if f != nil {
+		f(database)
+	}
+}
+
+// Look returns ErrGone where a build's database is not there, or nobody may connect to it.
+func (s *Server) Look(ctx context.Context, database string) error {
+	var usable bool
+	err := s.admin.QueryRow(ctx, `SELECT has_database_privilege('`+checkersRole+`', oid, 'CONNECT') FROM pg_database WHERE datname = $1`, database).Scan(&usable)
+	if errors.Is(err, pgx.ErrNoRows) || err == nil && !usable {
+		return fmt.Errorf("%w: %s", ErrGone, database)
+	} else if err != nil {
+		return s.reach(err)
+	}
+	return s.asRole(ctx, "looking", database, []string{readersRole}, func(conn *pgx.Conn) error {
+		_, err := conn.Exec(ctx, "SELECT count(*) FROM pg_class")
+		return s.reach(err)
+	})
+}
+
+// Sweep drops roles that were made for one purpose, and left by a service that was killed.
+func (s *Server) Sweep(ctx context.Context) error {
+	conn, err := s.admin.Acquire(ctx)
 	if err != nil {
+		return s.reach(err)
+	}
+	defer conn.Release()
+	return s.sweepRoles(ctx, conn.Conn())
+}
+
+// reach says of an error that is not the server's word that the server cannot be reached.
+func (s *Server) reach(err error) error {
+	switch code := state(err); {
+	case isGone(code):
+		return fmt.Errorf("%w: %v", ErrGone, err)
+	case code == "53100":
+		return fmt.Errorf("%w: %v", ErrFull, err)
+	case lost(err):
 		return fmt.Errorf("%w: %v", ErrUnavailable, err)
 	}
-	defer conn.Close(context.WithoutCancel(ctx))
-	return f(conn)
+	return err
 }
 
 func quote(name string) string { return pgx.Identifier{name}.Sanitize() }
@@ -186,10 +252,4 @@ func state(err error) string {
 		return e.Code
 	}
 	return ""
-}
-
-func secret() string {
-	b := make([]byte, 24)
-	_, _ = rand.Read(b) // never fails
-	return hex.EncodeToString(b)
 }

@@ -46,7 +46,7 @@ type DatabaseError struct {
 func (e *DatabaseError) Error() string { return e.Message }
 
 // A Sink takes a run's columns, then its rows as they come. A row may be used only until Row returns. An error ends
-// the run and is its error.
+// the run and is its error. When Columns is called again the run begins anew, and the rows so far count for nothing.
 type Sink interface {
 	Columns([]result.Column) error
 	Row(result.Row) error
@@ -68,9 +68,17 @@ type Execution struct {
 	Elapsed time.Duration
 }
 
-// Run runs a query on a seat and gives its rows to the sink. The error is a *DatabaseError, a *Stopped, ErrUnavailable, ErrBusy,
+// Run runs a query on a seat and gives its rows to the sink. The error is a *DatabaseError, a *Stopped, ErrUnavailable, ErrGone, ErrFull, ErrBusy,
 // the sink's, or the context's.
 func (s *Server) Run(ctx context.Context, run Run, sink Sink) (Execution, error) {
+	execution, err := s.attempt(ctx, run, sink)
+	if errors.Is(err, ErrGone) {
+		s.lostDatabase(run.Database)
+	}
+	return execution, err
+}
+
+func (s *Server) attempt(ctx context.Context, run Run, sink Sink) (Execution, error) {
 	types, err := s.typesOf(ctx, run.Database)
 	if err != nil {
 		return Execution{}, err
@@ -79,26 +87,50 @@ func (s *Server) Run(ctx context.Context, run Run, sink Sink) (Execution, error)
 	if run.Checking {
 		pool = s.checkers
 	}
-	for again := true; ; again = false {
+	for begun := time.Now(); ; {
 		st, err := pool.lend(ctx, run.Learner, run.Database)
-		if err != nil {
+		if err == nil {
+			r := &running{server: s, run: run, sink: sink, types: types}
+			end := s.easing.watch(run.Learner, st.session.PID())
+			err = r.execute(ctx, st)
+			var reported *pgconn.PgError
+			if back := end(); !back || err != nil && !errors.As(err, &reported) {
+				st.cut() // stopped in the middle, or still with the lowest priority: in doubt
+			}
+			go pool.giveBack(st, run.Learner) // cleaning is not the learner's to wait for
+			if !errors.Is(err, ErrUnavailable) {
+				return Execution{r.rows, r.elapsed}, r.outcome(err)
+			}
+			pool.end(run.Database)
+		}
+		// A session was lost, with the server and every other perhaps, as it is when another's session had to be killed. That is not this run's fault: it begins
+		// again, as long as a server takes to recover.
+		if !errors.Is(err, ErrUnavailable) || ctx.Err() != nil || time.Since(begun) > recovery || !s.recovers(ctx) {
 			return Execution{}, err
 		}
-		r := &running{server: s, run: run, sink: sink, types: types}
-		end := s.easing.watch(run.Learner, st.session.PID())
-		err = r.execute(ctx, st)
-		var reported *pgconn.PgError
-		if back := end(); !back || err != nil && !errors.As(err, &reported) {
-			st.cut() // stopped in the middle, or still with the lowest priority: in doubt
-		}
-		go pool.giveBack(st, run.Learner) // cleaning is not the learner's to wait for
-		// A session may have died while its seat was idle, with the server and every other: then nothing was read, and a new one is tried.
-		if again && !r.begun && errors.Is(err, ErrUnavailable) {
-			pool.end(run.Database)
-			continue
-		}
-		return Execution{r.rows, r.elapsed}, r.outcome(err)
 	}
+}
+
+// recovery is how long a server may take that recovers from the end of a session, until a run is given up.
+const recovery = 20 * time.Second
+
+// recovers waits a moment, and tells whether the server may be back, or will be soon.
+func (s *Server) recovers(ctx context.Context) bool {
+	for range 30 {
+		select {
+		case <-time.After(50 * time.Millisecond):
+		case <-ctx.Done():
+			return false
+		}
+		err := s.admin.Ping(ctx)
+		if err == nil {
+			return true
+		}
+		if code := state(err); code != "" && !strings.HasPrefix(code, "57") {
+			return false
+		}
+	}
+	return false
 }
 
 // running is a run at hand.
@@ -107,7 +139,6 @@ type running struct {
 	run     Run
 	sink    Sink
 	types   map[uint32]result.Type
-	begun   bool // the server has answered
 	sinkErr error
 	rows    int64
 	bytes   int64
@@ -171,7 +202,6 @@ func (r *running) read(pipeline *pgconn.Pipeline) error {
 		if err != nil {
 			return err
 		}
-		r.begun = true
 		reader, ok := results.(*pgconn.ResultReader)
 		if !ok {
 			return nil
@@ -235,6 +265,10 @@ func (r *running) cause(ctx context.Context, err error) error {
 		return context.Cause(ctx)
 	case code == "57014":
 		return r.stopped(LimitTime) // the server's own timer, behind ours
+	case isGone(code):
+		return fmt.Errorf("%w: %v", ErrGone, err)
+	case code == "53100":
+		return fmt.Errorf("%w: %v", ErrFull, err)
 	case code == "53400":
 		return r.stopped(LimitDisk)
 	case code == "53200":
@@ -258,13 +292,16 @@ func (r *running) stopped(limit Limit) error {
 	return &Stopped{limit, detail}
 }
 
+// longestMessage is how much of a server's message is kept, in bytes: it may repeat a value of any size.
+const longestMessage = 1000
+
 // outcome words a server's error for the query as it was written.
 func (r *running) outcome(err error) error {
 	var e *pgconn.PgError
 	if !errors.As(err, &e) {
 		return err
 	}
-	d := &DatabaseError{Code: e.Code, Message: e.Message, Detail: e.Detail, Hint: e.Hint}
+	d := &DatabaseError{Code: e.Code, Message: sqltext.Shorten(e.Message, longestMessage), Detail: sqltext.Shorten(e.Detail, longestMessage), Hint: sqltext.Shorten(e.Hint, longestMessage)}
 	if e.Position > 0 {
 		place := sqltext.PlaceAtRune(r.run.SQL, int(e.Position))
 		d.Place = &place

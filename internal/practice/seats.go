@@ -23,6 +23,7 @@ type seat struct {
 	password string
 	sessions []sitting      // the last used at the end
 	session  *pgconn.PgConn // of the run at hand, or the last; nil where there is none
+	doubtful uint32         // the process of a session that was cut: it may run still
 
 	// Of a run that ended well: the results still to be read, of what makes the session clean, and what ends the waiting for them.
 	rest   *pgconn.Pipeline
@@ -56,6 +57,8 @@ func (s *Server) makeSeats(ctx context.Context, conn *pgx.Conn, prefix, group st
 		"default_transaction_read_only":       "on",
 		"statement_timeout":                   strconv.FormatInt((s.limits.Time + 5*time.Second).Milliseconds(), 10), // should this service die
 		"lock_timeout":                        "2s",
+		"log_min_messages":                    "fatal", // learners' errors are told to them, and fill no log
+		"log_min_error_statement":             "panic",
 		"idle_in_transaction_session_timeout": "1min",
 		"temp_file_limit":                     s.limits.TempDisk,
 		"work_mem":                            "16MB",
@@ -72,7 +75,7 @@ func (s *Server) makeSeats(ctx context.Context, conn *pgx.Conn, prefix, group st
 	slices.Sort(names)
 	for i := range s.limits.Seats {
 		st := &seat{role: fmt.Sprintf("%s_%02d", prefix, i+1), password: secret()}
-		if err := ensureRole(ctx, conn, st.role, "LOGIN INHERIT CONNECTION LIMIT 6 PASSWORD '"+st.password+"'"); err != nil {
+		if err := ensureRole(ctx, conn, st.role, "LOGIN INHERIT CONNECTION LIMIT 6 PASSWORD '"+verifier(st.password)+"'"); err != nil {
 			return nil, err
 		}
 		sql := "GRANT " + group + " TO " + quote(st.role)
@@ -84,8 +87,12 @@ func (s *Server) makeSeats(ctx context.Context, conn *pgx.Conn, prefix, group st
 		}
 		all.free = append(all.free, st)
 	}
-	_, err := conn.Exec(ctx, `SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE starts_with(usename, $1)`, prefix+"_")
-	return all, err
+	for _, st := range all.free {
+		if err := s.endSessions(ctx, "usename", st.role); err != nil {
+			return nil, err
+		}
+	}
+	return all, nil
 }
 
 // lend waits for a seat with a session in the database. The seat has to be given back.
@@ -150,7 +157,7 @@ func (p *seats) sit(ctx context.Context, st *seat, database string) error {
 	}
 	config := p.server.config.ConnConfig.Config.Copy()
 	config.User, config.Password, config.Database = st.role, st.password, database
-	config.RuntimeParams = map[string]string{"application_name": "examen"}
+	config.RuntimeParams = map[string]string{"application_name": "examen"} // the search path is the dataset's
 	config.BuildFrontend = func(r io.Reader, w io.Writer) *pgproto3.Frontend {
 		frontend := pgproto3.NewFrontend(r, w)
 		frontend.SetMaxBodyLen(p.server.limits.RowBytes)
@@ -161,7 +168,9 @@ func (p *seats) sit(ctx context.Context, st *seat, database string) error {
 		return &pgconn.CancelRequestContextWatcherHandler{Conn: conn, DeadlineDelay: 2 * time.Second}
 	}
 	session, err := pgconn.ConnectConfig(ctx, config)
-	if err != nil {
+	if code := state(err); isGone(code) || code == "42501" { // nobody may connect to it
+		return fmt.Errorf("%w: %v", ErrGone, err)
+	} else if err != nil {
 		return fmt.Errorf("%w: %v", ErrUnavailable, err)
 	}
 	st.session, st.sessions = session, append(st.sessions, sitting{database, session})
@@ -193,11 +202,12 @@ func (st *seat) leave() {
 	}
 }
 
-// cut ends the session of the run at hand, and what it may be doing at the server.
+// cut ends the session of the run at hand, and asks for the end of what it may be doing at the server.
 func (st *seat) cut() {
 	if st.session == nil {
 		return
 	}
+	st.doubtful = st.session.PID()
 	if st.cancel != nil {
 		st.cancel(nil)
 		st.rest, st.cancel = nil, nil
@@ -208,10 +218,15 @@ func (st *seat) cut() {
 	st.leave()
 }
 
-// giveBack makes the seat clean for the next run and puts it back.
+// giveBack makes the seat clean for the next run and puts it back, as soon as no session of an earlier run works on it any more.
 func (p *seats) giveBack(st *seat, learner int64) {
 	if st.session != nil && !st.clean() {
+		st.doubtful = st.session.PID()
 		st.leave()
+	}
+	if st.doubtful != 0 {
+		_ = p.server.endSession(p.server.open, st.doubtful) // what ends the waiting otherwise is the service's own end
+		st.doubtful = 0
 	}
 	p.mu.Lock()
 	p.free = append(p.free, st)

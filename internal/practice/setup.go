@@ -475,7 +475,7 @@ var copyLine = regexp.MustCompile(`^COPY .*, line (\d+)`)
 // failCopy names the line of the data.
 func (s *setup) failCopy(ctx context.Context, item script.Item, file string, line int, err error) error {
 	var e *pgconn.PgError
-	if !errors.As(err, &e) {
+	if !errors.As(err, &e) || lost(err) {
 		return err
 	}
 	found := copyLine.FindStringSubmatch(e.Where)
@@ -494,7 +494,7 @@ func (s *setup) failCopy(ctx context.Context, item script.Item, file string, lin
 // fail reports a statement's error.
 func (s *setup) fail(ctx context.Context, item script.Item, row int, err error) error {
 	var e *pgconn.PgError
-	if !errors.As(err, &e) {
+	if !errors.As(err, &e) || lost(err) { // what ended the session is not the statement's fault
 		return err
 	}
 	return s.report(s.buildError(ctx, item, row, e))
@@ -510,9 +510,10 @@ func (s *setup) report(b *BuildError) error {
 }
 
 func (s *setup) buildError(ctx context.Context, item script.Item, row int, e *pgconn.PgError) *BuildError {
-	b := &BuildError{File: item.File, Place: sqltext.Place{Line: item.Line, Column: 1, Text: item.FirstLine()}, Statement: item.FirstLine(), Message: e.Message, Detail: e.Detail}
+	b := &BuildError{File: item.File, Place: sqltext.Place{Line: item.Line, Column: 1, Text: item.FirstLine()}, Statement: item.FirstLine(), Message: sqltext.Shorten(e.Message, longestMessage),
+		Detail: sqltext.Shorten(e.Detail, longestMessage)}
 	if b.Detail == "" {
-		b.Detail = e.Hint
+		b.Detail = sqltext.Shorten(e.Hint, longestMessage)
 	}
 	switch rows := script.ValueRows(item.Text); {
 	case e.Position > 0:

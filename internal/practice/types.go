@@ -25,7 +25,7 @@ type typeRow struct {
 func readTypes(ctx context.Context, conn *pgx.Conn, from, to uint32) (map[uint32]typeRow, error) {
 	types := map[uint32]typeRow{}
 	rows, _ := conn.Query(ctx, `
-		SELECT t.oid, format_type(t.oid, NULL), t.typtype::text, t.typbasetype,
+		SELECT t.oid, pg_catalog.format_type(t.oid, NULL), t.typtype::text, t.typbasetype,
 			CASE WHEN t.typsubscript = 'array_subscript_handler'::regproc THEN ARRAY[t.typelem]
 			     WHEN t.typtype = 'r' THEN (SELECT ARRAY[rngsubtype] FROM pg_range WHERE rngtypid = t.oid)
 			     WHEN t.typtype = 'm' THEN (SELECT ARRAY[rngsubtype] FROM pg_range WHERE rngmultitypid = t.oid)
@@ -87,8 +87,19 @@ func (s *Server) typesOf(ctx context.Context, database string) (map[uint32]resul
 	if known {
 		return types, nil
 	}
+	s.reading.Lock() // the learners who wait read them once
+	defer s.reading.Unlock()
+	s.mu.Lock()
+	types, known = s.types[database]
+	s.mu.Unlock()
+	if known {
+		return types, nil
+	}
 	types = map[uint32]result.Type{}
-	err := s.in(ctx, database, func(conn *pgx.Conn) error {
+	err := s.asRole(ctx, "reading", database, []string{readersRole}, func(conn *pgx.Conn) error {
+		if _, err := setPath(ctx, conn); err != nil {
+			return err
+		}
 		made, err := readTypes(ctx, conn, firstMade, math.MaxInt32)
 		for oid := range made {
 			types[oid] = whole(oid, made, s.builtin)

@@ -50,6 +50,12 @@ func (t *Transaction) Enqueue(ctx context.Context, task Task) error {
 	return err
 }
 
+// ForgetTasks gives up the tasks that a service which is gone was at: what has to go on is enqueued again.
+func (s *Store) ForgetTasks(ctx context.Context) error {
+	_, err := s.pool.Exec(ctx, "UPDATE river_job SET state = 'discarded', finalized_at = now() WHERE state = 'running'")
+	return err
+}
+
 type taskWorker struct {
 	river.WorkerDefaults[taskArgs]
 	do func(context.Context, Task) error

@@ -45,6 +45,9 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		return nil, fmt.Errorf("records server: %w", err)
 	}
 	config.MaxConns = max(config.MaxConns, 16)
+	if _, given := config.ConnConfig.RuntimeParams["search_path"]; !given {
+		config.ConnConfig.RuntimeParams["search_path"] = "public, pg_temp"
+	}
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("records server: %w", err)
@@ -71,6 +74,14 @@ func migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	provider, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithSlog(slog.New(slog.DiscardHandler)))
 	if err != nil {
 		return err
+	}
+	there, err := provider.GetDBVersion(ctx)
+	if err != nil {
+		return err
+	}
+	sources := provider.ListSources()
+	if known := sources[len(sources)-1].Version; there > known {
+		return fmt.Errorf("they are of a newer version of Examen (schema %d) than this one (schema %d): start the newer one, or restore a backup that this one made", there, known)
 	}
 	if _, err = provider.Up(ctx); err != nil {
 		return err
@@ -113,6 +124,12 @@ func Missing(err error) bool { return errors.Is(err, pgx.ErrNoRows) }
 func Taken(err error) bool {
 	var e *pgconn.PgError
 	return errors.As(err, &e) && e.Code == "23505"
+}
+
+// Full tells whether something could not be stored because the server's disk is full.
+func Full(err error) bool {
+	var e *pgconn.PgError
+	return errors.As(err, &e) && e.Code == "53100"
 }
 
 // Unavailable tells whether an error comes from not reaching the database, and not from what was asked of it.

@@ -63,6 +63,9 @@ func newCourse(t *testing.T) *course {
 	c.course = must[query.Course](t)(c.CreateCourse(ctx, query.CreateCourseParams{Slug: name, Title: name}))
 	d := must[query.Dataset](t)(c.UpsertDataset(ctx, query.UpsertDatasetParams{Name: name, Pack: name, Title: name}))
 	c.build = must[query.Build](t)(c.CreateBuild(ctx, query.CreateBuildParams{DatasetID: d.ID, Number: 1, Database: name, Variants: json.RawMessage("{}"), Catalogue: json.RawMessage("{}"), Report: json.RawMessage("{}")}))
+	if err := c.UseBuild(ctx, query.UseBuildParams{ID: d.ID, BuildID: &c.build.ID}); err != nil {
+		t.Fatal(err)
+	}
 	c.paper = must[query.Paper](t)(c.UpsertPaper(ctx, query.UpsertPaperParams{Slug: name, Pack: name, Title: name, DatasetID: d.ID, Sections: json.RawMessage("[]")}))
 	if err := c.UpsertExercise(ctx, query.UpsertExerciseParams{PaperID: c.paper.ID, Slug: "one", Number: 1, Title: "One", Points: 2, Blocks: json.RawMessage("[]"), Reference: "SELECT 1", Checking: json.RawMessage("{}")}); err != nil {
 		t.Fatal(err)
@@ -130,15 +133,15 @@ func TestHistoryHasRunsAndAttemptsInOneOrder(t *testing.T) {
 		}
 		return s
 	}
-	if got := kinds(query.HistoryParams{Page: 10}); got != "attempt correct, run done, attempt incorrect, run done, " {
+	if got := kinds(query.HistoryParams{Page: 10, MostBytes: 1 << 20}); got != "attempt correct, run done, attempt incorrect, run done, " {
 		t.Errorf("all: %s", got)
 	}
 	attempt := "attempt"
-	if got := kinds(query.HistoryParams{Page: 1, Kind: &attempt}); got != "attempt correct, " {
+	if got := kinds(query.HistoryParams{Page: 1, MostBytes: 1 << 20, Kind: &attempt}); got != "attempt correct, " {
 		t.Errorf("attempts: %s", got)
 	}
-	page := must[[]query.HistoryRow](t)(c.History(ctx, query.HistoryParams{Page: 2, AccountID: &c.learner.ID}))
-	if got := kinds(query.HistoryParams{Page: 10, Before: &page[1].ID}); got != "attempt incorrect, run done, " {
+	page := must[[]query.HistoryRow](t)(c.History(ctx, query.HistoryParams{Page: 2, MostBytes: 1 << 20, AccountID: &c.learner.ID}))
+	if got := kinds(query.HistoryParams{Page: 10, MostBytes: 1 << 20, Before: &page[1].ID}); got != "attempt incorrect, run done, " {
 		t.Errorf("the next page: %s", got)
 	}
 }

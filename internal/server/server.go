@@ -14,7 +14,9 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"golang.org/x/sync/errgroup"
+	"golang.org/x/sys/unix"
 
 	"examen/internal/exam"
 	"examen/internal/postgres"
@@ -30,6 +32,8 @@ type Options struct {
 	RecordsURL  string // "" starts a cluster
 	PracticeURL string // "" starts a cluster
 	Limits      practice.Limits
+	Learner     exam.Options // what one learner may ask for
+	Proxies     []string     // addresses or networks of proxies whose word is taken for where calls come from
 	Log         *slog.Logger
 }
 
@@ -45,20 +49,36 @@ type Server struct {
 	http     *http.Server
 	failed   chan error
 	stopWork func()        // on jobs
+	unclaim  func()        // gives the records up
 	stopping chan struct{} // closed as the service begins to stop
 }
 
-// practiceMemory bounds what one process of the practice cluster may address: its shared memory and what queries ask for.
-const practiceMemory = 1 << 30
-
-// PracticeCluster is the practice cluster that Examen runs itself, but for its folder: what is built there can be built again.
-var PracticeCluster = postgres.Options{Super: "examen_practice", AddressSpace: practiceMemory, Settings: map[string]string{
-	"max_connections": "150", "max_wal_size": "1GB", "synchronous_commit": "off", "wal_level": "minimal", "max_wal_senders": "0", "max_prepared_transactions": "0",
+// PracticeCluster is the practice cluster that Examen runs itself, but for its folder and its sessions' memory.
+var PracticeCluster = postgres.Options{User: "examen-practice", Super: "examen_practice", Expendable: true, Settings: map[string]string{
+	"max_connections": "150", "max_wal_size": "1GB", "wal_level": "minimal", "max_wal_senders": "0", "max_prepared_transactions": "0",
 	"client_connection_check_interval": "1s", "max_locks_per_transaction": "128"}}
+
+// recordsCluster is the same for the records.
+var recordsCluster = postgres.Options{User: "examen-records", Super: "examen_records", Settings: map[string]string{"max_connections": "60"}}
+
+// leastMemory is what a session has to have for ordinary queries on ordinary datasets, and mostMemory all that one ever needs.
+const (
+	leastMemory = 128 << 20
+	mostMemory  = 1 << 30
+)
+
+// share divides the memory that all seats may take together among them: each kind of seat has so many. Where that would be too little for each, there are fewer.
+func share(limits *practice.Limits) (session uint64) {
+	if limits.Memory == 0 {
+		limits.Memory = postgres.MachineMemory() / 2
+	}
+	limits.Seats = min(limits.Seats, max(1, int(limits.Memory/(2*leastMemory))))
+	return min(max(limits.Memory/uint64(2*limits.Seats), leastMemory), mostMemory)
+}
 
 // Start starts everything; the service answers when it returns. With an error nothing is left running.
 func Start(ctx context.Context, options Options) (_ *Server, err error) {
-	s := &Server{failed: make(chan error, 1), stopping: make(chan struct{})}
+	s := &Server{failed: make(chan error, 2), stopping: make(chan struct{})}
 	defer func() {
 		if err != nil {
 			s.Stop()
@@ -70,13 +90,21 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 		}
 		return nil, fmt.Errorf("listen on %s: %w", options.Listen, err)
 	}
+	postgres.SpareProcess()
 	if err := s.startClusters(ctx, &options); err != nil {
+		return nil, err
+	}
+	if err := apart(ctx, options.RecordsURL, options.PracticeURL); err != nil {
 		return nil, err
 	}
 	var both errgroup.Group
 	both.Go(func() (err error) {
-		s.records, err = records.Open(ctx, options.RecordsURL)
-		return err
+		if s.records, err = records.Open(ctx, options.RecordsURL); err != nil {
+			return err
+		}
+		var claim context.Context
+		claim, s.unclaim = context.WithCancel(context.Background())
+		return s.records.Claim(claim, func() { s.failed <- fmt.Errorf("the records: %w", postgres.ErrClaimed) })
 	})
 	both.Go(func() (err error) {
 		s.practice, err = practice.Open(ctx, options.PracticeURL, options.Limits)
@@ -89,20 +117,58 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 		s.practice.Ease(func(pid uint32, share practice.Share) error {
 			return postgres.SetPriority(pid, share != practice.Ordinary, share == practice.Confined)
 		}, runtime.NumCPU())
+		s.practice.Kill(func(pid uint32) error { return s.clusters[1].KillSession(int(pid)) })
 	}
-	s.Exam = exam.New(s.records, s.practice, options.Log)
-	if s.clusters != nil && s.clusters[1] != nil {
-		if err := s.Exam.DropLeftOver(ctx); err != nil {
-			return nil, err
-		}
+	s.Exam = exam.New(s.records, s.practice, options.Learner, options.Log)
+	if s.clusters != nil {
+		s.Exam.WatchDisks(s.disksFull)
 	}
-	if s.stopWork, err = s.Exam.Begin(ctx, s.clusters != nil && s.clusters[0] != nil); err != nil {
+	if s.stopWork, err = s.Exam.Begin(ctx); err != nil {
 		return nil, err
 	}
-	s.http = &http.Server{Handler: web.Handler(s.Exam, options.Log, s.stopping), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+	handler, err := web.Handler(s.Exam, options.Log, s.stopping, options.Proxies)
+	if err != nil {
+		return nil, err
+	}
+	s.http = &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		ErrorLog: slog.NewLogLogger(options.Log.Handler(), slog.LevelWarn)}
 	go func() { s.failed <- s.http.Serve(s.listener) }()
 	return s, nil
+}
+
+// apart makes sure that records and practice are two servers: what learners' SQL could reach would be in the same one as all that is kept.
+func apart(ctx context.Context, urls ...string) error {
+	var started []time.Time
+	for _, url := range urls {
+		conn, err := pgx.Connect(ctx, url)
+		if err != nil {
+			continue // who opens it says so
+		}
+		var at time.Time
+		if conn.QueryRow(ctx, "SELECT pg_postmaster_start_time()").Scan(&at) == nil {
+			started = append(started, at)
+		}
+		conn.Close(ctx)
+	}
+	if len(started) == 2 && started[0].Equal(started[1]) {
+		return errors.New("the records and learners' SQL are on the same PostgreSQL server: name two with --records-url and --practice-url")
+	}
+	return nil
+}
+
+// leastRoom is how many bytes have to be free on a server's disk.
+const leastRoom = 64 << 20
+
+// disksFull tells whether the disks of the clusters that run here are full.
+func (s *Server) disksFull() (records, practice bool) {
+	full := func(place int) bool {
+		var disk unix.Statfs_t
+		if s.clusters[place] == nil || unix.Statfs(filepath.Join(s.folder.Path, []string{"records", "practice"}[place]), &disk) != nil {
+			return false
+		}
+		return disk.Bavail*uint64(disk.Bsize) < leastRoom
+	}
+	return full(0), full(1)
 }
 
 // startClusters starts those clusters that no URL stands for, and fills in their URLs.
@@ -128,10 +194,16 @@ func (s *Server) startClusters(ctx context.Context, options *Options) error {
 			return err
 		})
 	}
-	start(0, &options.RecordsURL, postgres.Options{Folder: filepath.Join(s.folder.Path, "records"), Super: "examen_records", Settings: map[string]string{"max_connections": "60"}})
-	practice := PracticeCluster
-	practice.Folder = filepath.Join(s.folder.Path, "practice")
-	start(1, &options.PracticeURL, practice)
+	keep, run := recordsCluster, PracticeCluster
+	keep.Folder, run.Folder = filepath.Join(s.folder.Path, "records"), filepath.Join(s.folder.Path, "practice")
+	if options.PracticeURL == "" {
+		seats := options.Limits.Seats
+		if run.SessionMemory = share(&options.Limits); options.Limits.Seats < seats {
+			options.Log.Warn("fewer queries run at once than asked for: memory is short", "seats", options.Limits.Seats, "asked", seats, "memory_mb", options.Limits.Memory>>20)
+		}
+	}
+	start(0, &options.RecordsURL, keep)
+	start(1, &options.PracticeURL, run)
 	return both.Wait()
 }
 
@@ -165,6 +237,9 @@ func (s *Server) Stop() {
 	}
 	if s.practice != nil {
 		s.practice.Close()
+	}
+	if s.unclaim != nil {
+		s.unclaim()
 	}
 	if s.records != nil {
 		s.records.Close()

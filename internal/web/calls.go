@@ -14,27 +14,40 @@ import (
 )
 
 func (s *server) GetHealth(ctx context.Context, _ contract.GetHealthRequestObject) (contract.GetHealthResponseObject, error) {
-	state := map[bool]contract.ServerState{true: contract.Up, false: contract.Down}
-	records, practice := s.service.Health(ctx)
-	return contract.GetHealth200JSONResponse{Records: state[records], Practice: state[practice]}, nil
+	h := s.service.Health(ctx)
+	out := contract.Health{Records: contract.ServerState(h.Records), Practice: contract.ServerState(h.Practice), Unending: h.Unending}
+	if h.Records != exam.Up || h.Practice != exam.Up {
+		return contract.GetHealth503JSONResponse(out), nil
+	}
+	return contract.GetHealth200JSONResponse(out), nil
 }
 
 func (s *server) LogIn(ctx context.Context, request contract.LogInRequestObject) (contract.LogInResponseObject, error) {
-	session, token, err := s.service.LogIn(ctx, request.Body.Name, request.Body.Password, string(request.Body.Kind))
+	c := ctx.(*gin.Context)
+	kind, device := string(request.Body.Kind), request.Body.Device
+	if kind == exam.Cookie {
+		device, _ = c.Cookie(deviceCookie)
+	}
+	session, token, device, err := s.service.LogIn(ctx, exam.LogIn{Name: request.Body.Name, Password: request.Body.Password, Kind: kind, Address: c.ClientIP(), Device: device})
 	if err != nil {
 		return nil, err
 	}
+	out := toSession(session, token)
 	if session.Kind == exam.Cookie {
-		setCookie(ctx, token, session.Expires)
+		s.setCookie(c, cookieName, token, session.Expires)
+		s.setCookie(c, deviceCookie, device, time.Now().Add(deviceLasts))
+	} else {
+		out.Device = device
 	}
-	return contract.LogIn201JSONResponse(toSession(session, token)), nil
+	return contract.LogIn201JSONResponse(out), nil
 }
 
-// setCookie gives the browser its session; with an empty token it takes it away.
-func setCookie(ctx context.Context, token string, expires time.Time) {
-	c := ctx.(*gin.Context)
-	http.SetCookie(c.Writer, &http.Cookie{Name: cookieName, Value: token, Path: "/", Expires: expires, HttpOnly: true,
-		Secure: c.Request.TLS != nil, SameSite: http.SameSiteStrictMode})
+// deviceLasts is how long a browser keeps what makes it known.
+const deviceLasts = 365 * 24 * time.Hour
+
+// setCookie gives the browser a cookie; with an empty value it takes it away.
+func (s *server) setCookie(c *gin.Context, name, value string, expires time.Time) {
+	http.SetCookie(c.Writer, &http.Cookie{Name: name, Value: value, Path: "/", Expires: expires, HttpOnly: true, Secure: s.secure(c), SameSite: http.SameSiteStrictMode})
 }
 
 func (s *server) GetSession(ctx context.Context, _ contract.GetSessionRequestObject) (contract.GetSessionResponseObject, error) {
@@ -43,7 +56,7 @@ func (s *server) GetSession(ctx context.Context, _ contract.GetSessionRequestObj
 
 func (s *server) LogOut(ctx context.Context, _ contract.LogOutRequestObject) (contract.LogOutResponseObject, error) {
 	if session(ctx).Kind == exam.Cookie {
-		setCookie(ctx, "", time.Unix(0, 0))
+		s.setCookie(ctx.(*gin.Context), cookieName, "", time.Unix(0, 0))
 	}
 	return contract.LogOut204Response{}, s.service.LogOut(ctx, session(ctx))
 }
@@ -78,12 +91,12 @@ func (s *server) GetExercise(ctx context.Context, request contract.GetExerciseRe
 }
 
 func (s *server) KeepDraft(ctx context.Context, request contract.KeepDraftRequestObject) (contract.KeepDraftResponseObject, error) {
-	kept, err := s.service.KeepDraft(ctx, who(ctx), request.Paper, request.Exercise, request.Body.Sql)
-	return contract.KeepDraft200JSONResponse{Sql: request.Body.Sql, Kept: kept}, err
+	draft, err := s.service.KeepDraft(ctx, who(ctx), request.Paper, request.Exercise, request.Body.Sql, request.Body.Revision)
+	return contract.KeepDraft200JSONResponse(toDraft(draft)), err
 }
 
 func (s *server) Submit(ctx context.Context, request contract.SubmitRequestObject) (contract.SubmitResponseObject, error) {
-	a, err := s.service.Submit(ctx, who(ctx), request.Paper, request.Exercise, request.Body.Sql)
+	a, err := s.service.Submit(ctx, who(ctx), exam.Submission{Paper: request.Paper, Exercise: request.Exercise, SQL: request.Body.Sql, Key: request.Body.Key})
 	if err != nil {
 		return nil, err
 	}

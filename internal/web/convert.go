@@ -8,6 +8,7 @@ import (
 	"examen/internal/core/pack"
 	"examen/internal/core/result"
 	"examen/internal/exam"
+	"examen/internal/records/query"
 	"examen/internal/web/contract"
 )
 
@@ -73,9 +74,13 @@ func toExercise(e *exam.Exercise) contract.Exercise {
 		out.Latest = toAttempt(e.Latest)
 	}
 	if e.Draft != nil {
-		out.Draft = contract.Draft{Sql: e.Draft.Sql, Kept: e.Draft.KeptAt}
+		out.Draft = toDraft(*e.Draft)
 	}
 	return out
+}
+
+func toDraft(d query.Draft) contract.Draft {
+	return contract.Draft{Sql: d.Sql, Kept: d.KeptAt, Revision: d.Revision}
 }
 
 func toColumns(columns []result.Column) []contract.Column {
@@ -130,7 +135,7 @@ func toProgress(p *exam.Progress) contract.Progress {
 	for _, l := range p.Learners {
 		line := contract.LearnerProgress{Name: l.Name, DisplayName: l.DisplayName, Mark: l.Mark, Cells: []contract.ProgressCell{}}
 		for _, c := range l.Cells {
-			line.Cells = append(line.Cells, contract.ProgressCell{Outcome: contract.Outcome(c.Outcome), Attempts: c.Attempts, Mark: c.Mark})
+			line.Cells = append(line.Cells, contract.ProgressCell{Outcome: contract.Outcome(c.Outcome), Attempts: c.Attempts, Mark: c.Mark, HiddenOnly: c.HiddenOnly})
 		}
 		out.Learners = append(out.Learners, line)
 	}

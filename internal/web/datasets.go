@@ -37,6 +37,14 @@ func (s *server) DropDataset(ctx context.Context, request contract.DropDatasetRe
 	return contract.DropDataset204Response{}, s.service.DropDataset(ctx, who(ctx), request.Dataset)
 }
 
+func (s *server) UseBuild(ctx context.Context, request contract.UseBuildRequestObject) (contract.UseBuildResponseObject, error) {
+	d, err := s.service.UseBuild(ctx, who(ctx), request.Dataset, request.Body.Build)
+	if err != nil {
+		return nil, err
+	}
+	return contract.UseBuild200JSONResponse(toDataset(d)), nil
+}
+
 func (s *server) ListRows(ctx context.Context, request contract.ListRowsRequestObject) (contract.ListRowsResponseObject, error) {
 	p := request.Params
 	page, err := s.service.TableRows(ctx, who(ctx), request.Dataset, request.Table, exam.RowsWanted{Sort: p.Sort, Descending: p.Descending, Column: p.Column, Value: p.Value,
@@ -100,7 +108,7 @@ func toDataset(d *exam.Dataset) contract.Dataset {
 		out.Relations = append(out.Relations, toRelation(r))
 	}
 	for _, b := range d.Builds {
-		build := contract.Build{Number: b.Number, Made: b.Made, Report: toBuildReport(b.Report)}
+		build := contract.Build{Number: b.Number, InUse: b.InUse, Kept: b.Kept, Made: b.Made, Report: toBuildReport(b.Report)}
 		build.Report.Broken = b.Broken
 		out.Builds = append(out.Builds, build)
 	}

@@ -18,7 +18,7 @@ import (
 
 func (s *server) BuildDataset(ctx context.Context, request contract.BuildDatasetRequestObject) (contract.BuildDatasetResponseObject, error) {
 	p := request.Params
-	job, err := s.service.Receive(ctx, who(ctx), exam.BuildDataset, request.Dataset, exam.JobOptions{Title: p.Title, Encoding: p.Encoding, KeepGoing: p.KeepGoing, Folder: p.Folder, Scripts: p.Script, Ask: p.Ask},
+	job, err := s.service.Receive(ctx, who(ctx), exam.BuildDataset, request.Dataset, exam.JobOptions{Title: p.Title, Encoding: p.Encoding, KeepGoing: p.KeepGoing, Folder: p.Folder, Scripts: p.Script, Ask: p.Ask, Break: p.Break},
 		uploaded(request.Body))
 	if err != nil {
 		return nil, drain(ctx, err)
@@ -159,7 +159,7 @@ func toJob(j *exam.Job) contract.Job {
 	p := j.Progress
 	out.Progress = contract.JobProgress{Step: p.Step, Total: p.Total, File: p.File, Bytes: p.Bytes, Statements: p.Statements, Tables: p.Tables, Rows: p.Rows, Errors: p.Errors}
 	if r := j.Report; r != nil {
-		out.Report = contract.JobReport{Pack: r.Pack, Title: r.Title, Datasets: []contract.BuildReport{}, Papers: []contract.LoadedPaper{}, Inferred: toInferred(r.Inferred)}
+		out.Report = contract.JobReport{Pack: r.Pack, Title: r.Title, Datasets: []contract.BuildReport{}, Papers: []contract.LoadedPaper{}, Inferred: toInferred(r.Inferred), Breaks: r.Breaks}
 		for _, b := range r.Builds {
 			out.Report.Datasets = append(out.Report.Datasets, toBuildReport(b))
 		}

@@ -4,8 +4,12 @@ import (
 	"bytes"
 	"crypto/subtle"
 	"errors"
+	"fmt"
 	"io"
 	"net/http"
+	"net/netip"
+	"os"
+	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -16,16 +20,18 @@ import (
 )
 
 const (
-	cookieName = "examen_session"
-	csrfHeader = "X-CSRF-Token"
+	cookieName   = "examen_session"
+	deviceCookie = "examen_device"
+	csrfHeader   = "X-CSRF-Token"
 )
 
 // Bounds of a call's body, in bytes.
 const (
+	longestLogIn  = 64 << 10
 	longestBody   = 1 << 20
 	longestUpload = 64 << 30 // of files, which are kept in pieces as they come
 	// drained is how much of a body that is too long is read and thrown away, so that the caller gets to read the answer.
-	drained = 64 << 20
+	drained = 8 << 20
 )
 
 func (s *server) logged(c *gin.Context) {
@@ -34,12 +40,69 @@ func (s *server) logged(c *gin.Context) {
 	s.log.Debug("call", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "ms", time.Since(start).Milliseconds())
 }
 
-func headers(c *gin.Context) {
+// How long a call's body may take to come: so long, and as long as slowest needs for what has come; and between two pieces of files.
+const (
+	bodyPatience = 15 * time.Second
+	filePatience = 30 * time.Second
+	slowest      = 4 << 10 // bytes a second
+)
+
+// slowly bounds how long a call may take to come, so that those that dribble do not hold connections for ever.
+func slowly(c *gin.Context) {
+	control := http.NewResponseController(c.Writer)
+	if c.Request.Body == nil || c.Request.Body == http.NoBody {
+		return
+	}
+	if err := control.SetReadDeadline(time.Now().Add(bodyPatience)); err != nil {
+		return // a test's own connection
+	}
+	c.Request.Body = &patient{ReadCloser: c.Request.Body, control: control, begun: time.Now()}
+}
+
+// patient is a body that has more time the more of it has come.
+type patient struct {
+	io.ReadCloser
+	control *http.ResponseController
+	begun   time.Time
+	bytes   int64
+}
+
+func (p *patient) Read(b []byte) (int, error) {
+	due := p.begun.Add(bodyPatience + time.Duration(p.bytes/slowest)*time.Second)
+	if pause := time.Now().Add(filePatience); due.After(pause) {
+		due = pause
+	}
+	_ = p.control.SetReadDeadline(due)
+	n, err := p.ReadCloser.Read(b)
+	p.bytes += int64(n)
+	if err == io.EOF { // what is read from now on is whether the caller is still there
+		_ = p.control.SetReadDeadline(time.Time{})
+	}
+	if errors.Is(err, os.ErrDeadlineExceeded) {
+		err = &exam.Problem{Type: "examen:too-slow", Title: "The request came too slowly", Status: 408, Detail: fmt.Sprintf("%d bytes had come after %d seconds. Send it again.", p.bytes, int(time.Since(p.begun).Seconds()))}
+	}
+	return n, err
+}
+
+// secure tells whether a call came by TLS, to this process or to a proxy that is trusted.
+func (s *server) secure(c *gin.Context) bool {
+	if c.Request.TLS != nil {
+		return true
+	}
+	from, err := netip.ParseAddr(c.RemoteIP())
+	return err == nil && c.GetHeader("X-Forwarded-Proto") == "https" &&
+		slices.ContainsFunc(s.proxies, func(network netip.Prefix) bool { return network.Contains(from.Unmap()) })
+}
+
+func (s *server) headers(c *gin.Context) {
 	h := c.Writer.Header()
+	if s.secure(c) {
+		h.Set("Strict-Transport-Security", "max-age=31536000")
+	}
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("X-Frame-Options", "DENY")
 	h.Set("Referrer-Policy", "same-origin")
-	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'")
+	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; object-src 'none'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'")
 	if strings.HasPrefix(c.Request.URL.Path, "/api/") {
 		h.Set("Cache-Control", "no-store")
 	}
@@ -68,6 +131,15 @@ func (s *server) authenticate(c *gin.Context) {
 		subtle.ConstantTimeCompare([]byte(c.GetHeader(csrfHeader)), []byte(session.CSRFToken)) != 1 {
 		err = &exam.Problem{Type: "examen:csrf", Title: "The call may not come from this page", Status: 403, Detail: "Send the session's csrf_token in the header " + csrfHeader + "."}
 	}
+	if err == nil && session.Account.OneTime && path != "/api/session" && path != "/api/password" {
+		err = &exam.Problem{Type: "examen:one-time-password", Title: "Choose a password of your own first", Status: 403, Detail: "You are logged in with a one-time password. Change it on the page, or with: examen password"}
+	}
+	if err == nil {
+		err = s.service.Admit(session.Account)
+	}
+	if err == nil && wantsFiles(c) { // before a byte of them is read
+		err = exam.MayBuild(session.Account)
+	}
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -75,10 +147,14 @@ func (s *server) authenticate(c *gin.Context) {
 	c.Set("session", session)
 }
 
+// wantsFiles tells whether a call is one that files are sent with.
+func wantsFiles(c *gin.Context) bool {
+	return c.Request.Method == http.MethodPost && (c.FullPath() == "/api/packs" || c.FullPath() == "/api/datasets/:dataset/builds")
+}
+
 // takesFiles tells whether a call's body is files, which are read as they come.
 func takesFiles(c *gin.Context) bool {
-	return c.Request.Method == http.MethodPost && (c.FullPath() == "/api/packs" || c.FullPath() == "/api/datasets/:dataset/builds") &&
-		c.ContentType() == "multipart/form-data"
+	return wantsFiles(c) && c.ContentType() == "multipart/form-data"
 }
 
 // body reads a call's body, within bounds, and makes sure that it is UTF-8, so that no text is changed on the way in.
@@ -90,17 +166,21 @@ func (s *server) body(c *gin.Context) {
 		c.Request.Body = http.MaxBytesReader(nil, c.Request.Body, longestUpload)
 		return
 	}
-	const longest = longestBody
+	longest := int64(longestBody)
+	if c.FullPath() == "/api/session" {
+		longest = longestLogIn
+	}
 	content, err := io.ReadAll(http.MaxBytesReader(nil, io.NopCloser(io.LimitReader(c.Request.Body, longest+1)), longest))
 	var tooLong *http.MaxBytesError
 	switch {
 	case errors.As(err, &tooLong):
 		_, _ = io.CopyN(io.Discard, c.Request.Body, drained)
 		s.fail(c, &exam.Problem{Type: "examen:too-long", Title: "The call is too long", Status: 413,
-			Detail: "At most " + size(longest) + " are taken; a query has at most " + size(exam.LongestQuery) + "."})
+			Detail: "At most " + size(longest) + " are taken here; a query has at most " + size(exam.LongestQuery) + "."})
 		return
 	case err != nil:
 		s.fail(c, unreadable(err))
+		c.Header("Connection", "close")
 		return
 	case !utf8.Valid(content):
 		s.fail(c, &exam.Problem{Type: "examen:not-utf-8", Title: "The call is not valid UTF-8", Status: 400, Detail: "Save the text as UTF-8 and send it again."})

@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"net/http"
 	"path"
+	"slices"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -18,7 +19,10 @@ import (
 //go:embed all:dist
 var dist embed.FS
 
-// page serves the console's files; any other path outside /api/ is a page of the console, which routes it itself.
+// pages are the first parts of the paths that the console has pages for, which it routes itself.
+var pages = []string{"", "papers", "datasets", "builds", "history", "password", "learners"}
+
+// page serves the console's files, and its page for the paths that it knows. There is nothing else.
 func (s *server) page(c *gin.Context) {
 	name := strings.TrimPrefix(path.Clean(c.Request.URL.Path), "/")
 	if c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead || name == "api" || strings.HasPrefix(name, "api/") {
@@ -32,9 +36,13 @@ func (s *server) page(c *gin.Context) {
 	}
 	if strings.HasPrefix(name, "assets/") { // their names change with their contents
 		c.Header("Cache-Control", "public, max-age=31536000, immutable")
-	} else if info, err := fs.Stat(files, name); name == "" || err != nil || info.IsDir() {
+	} else if first, _, _ := strings.Cut(name, "/"); slices.Contains(pages, first) {
 		name = "index.html"
 		c.Header("Cache-Control", "no-cache")
+	}
+	if info, err := fs.Stat(files, name); name != "index.html" && (err != nil || info.IsDir()) {
+		c.String(http.StatusNotFound, "There is nothing at this address. The console is at /.\n")
+		return
 	}
 	content, err := fs.ReadFile(files, name)
 	if err != nil {

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"log/slog"
 	"net/http"
+	"net/netip"
 	"strconv"
 
 	"github.com/gin-gonic/gin"
@@ -15,15 +16,23 @@ import (
 	"examen/internal/web/contract"
 )
 
-// Handler returns the whole service as an HTTP handler. When stopping is closed, calls that go on for long end.
-func Handler(service *exam.Service, log *slog.Logger, stopping <-chan struct{}) http.Handler {
+// Handler returns the whole service as an HTTP handler. When stopping is closed, calls that go on for long end. Proxies are the addresses or networks whose
+// word is taken for where a call came from and how.
+func Handler(service *exam.Service, log *slog.Logger, stopping <-chan struct{}, proxies []string) (http.Handler, error) {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
+	networks, err := networksOf(proxies)
+	if err == nil {
+		err = engine.SetTrustedProxies(proxies)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("trusted proxies: addresses or networks are expected, as 10.0.0.7 or 10.0.0.0/8: %w", err)
+	}
 	engine.ContextWithFallback = true
 	engine.HandleMethodNotAllowed = true
 	engine.UseRawPath = true // a table may have a slash in its name
-	s := &server{service, log, stopping}
-	engine.Use(s.logged, gin.CustomRecoveryWithWriter(nil, s.recovered), headers)
+	s := &server{service, log, stopping, networks}
+	engine.Use(s.logged, gin.CustomRecoveryWithWriter(nil, s.recovered), s.headers, slowly)
 
 	strict := contract.NewStrictHandlerWithOptions(s, nil, contract.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  func(c *gin.Context, err error) { s.fail(c, unreadable(err)) },
@@ -38,7 +47,22 @@ func Handler(service *exam.Service, log *slog.Logger, stopping <-chan struct{}) 
 		s.fail(c, &exam.Problem{Type: "examen:method", Title: "The method is not allowed here", Status: 405, Detail: "See api/openapi.yaml for what each call takes."})
 	})
 	engine.NoRoute(s.page)
-	return engine
+	return engine, nil
+}
+
+func networksOf(texts []string) (networks []netip.Prefix, err error) {
+	for _, text := range texts {
+		if address, err := netip.ParseAddr(text); err == nil {
+			networks = append(networks, netip.PrefixFrom(address, address.BitLen()))
+			continue
+		}
+		network, err := netip.ParsePrefix(text)
+		if err != nil {
+			return nil, err
+		}
+		networks = append(networks, network)
+	}
+	return networks, nil
 }
 
 // server implements the contract.
@@ -46,9 +70,14 @@ type server struct {
 	service  *exam.Service
 	log      *slog.Logger
 	stopping <-chan struct{}
+	proxies  []netip.Prefix // that are trusted
 }
 
 func unreadable(err error) error {
+	var p *exam.Problem
+	if errors.As(err, &p) {
+		return p
+	}
 	return &exam.Problem{Type: "examen:unreadable", Title: "The call cannot be read", Status: 400, Detail: "It is not as api/openapi.yaml says: " + err.Error()}
 }
 

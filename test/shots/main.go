@@ -152,7 +152,7 @@ func answer(exercise, sql, button string) func(*rod.Page) {
 		} else {
 			p.MustElementR(within+".notes-head small", `^\d\d:\d\d$`)
 		}
-		p.MustElementR(within+".draft-state", "Draft kept")
+		p.MustElementR(within+".draft-state", "Draft saved")
 		p.MustEval(`id => document.getElementById(id).scrollIntoView()`, exercise)
 	}
 }

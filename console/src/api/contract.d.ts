@@ -149,7 +149,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Keep the text of the answer space. */
+        /** Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise). */
         put: operations["keepDraft"];
         post?: never;
         delete?: never;
@@ -172,7 +172,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Check a query against the reference answer. The attempt is stored before the answer is sent. */
+        /** Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent. */
         post: operations["submit"];
         delete?: never;
         options?: never;
@@ -337,6 +337,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/datasets/{dataset}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Return to an earlier build, or go to a later one again. For instructors. */
+        post: operations["useBuild"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/datasets/{dataset}/builds": {
         parameters: {
             query?: never;
@@ -348,7 +367,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job. For instructors. */
+        /** Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job, which asks before it breaks what papers use. For instructors. */
         post: operations["buildDataset"];
         delete?: never;
         options?: never;
@@ -593,14 +612,21 @@ export interface components {
         Health: {
             records: components["schemas"]["ServerState"];
             practice: components["schemas"]["ServerState"];
+            /** @description Sessions on the practice server that were told to end and have not. */
+            unending?: number;
         };
-        /** @enum {string} */
-        ServerState: "up" | "down";
+        /**
+         * @description full: its disk is, and nothing can be stored there.
+         * @enum {string}
+         */
+        ServerState: "up" | "down" | "full";
         LogIn: {
             name: string;
             password: string;
             /** @enum {string} */
             kind: "cookie" | "bearer";
+            /** @description What an earlier log-in gave, so that others' failures do not hold this one up. A browser sends its cookie. */
+            device?: string;
         };
         PasswordChange: {
             current: string;
@@ -622,6 +648,8 @@ export interface components {
             expires: string;
             /** @description The bearer token, at log-in only. */
             token?: string;
+            /** @description With a bearer token: what makes this device known at the next log-in. A browser has it as a cookie. */
+            device?: string;
             /** @description For a cookie session: the value of X-CSRF-Token. */
             csrf_token?: string;
         };
@@ -705,11 +733,26 @@ export interface components {
         };
         /** @description Cells as PostgreSQL writes them; null is NULL. */
         Rows: (string | null)[][];
-        Query: {
+        Submission: {
             sql: string;
+            /** @description Made anew for each submission, and sent again with the same one: the first is stored, and answered for all. */
+            key?: string;
+        };
+        DraftText: {
+            sql: string;
+            /**
+             * Format: int64
+             * @description Of the draft that was changed; 0 where there was none.
+             */
+            revision?: number;
         };
         Draft: {
             sql: string;
+            /**
+             * Format: int64
+             * @description Rises with each change.
+             */
+            revision: number;
             /** Format: date-time */
             kept: string;
         };
@@ -841,6 +884,8 @@ export interface components {
             attempts: number;
             /** Format: double */
             mark: number;
+            /** @description Attempts that were right on all rows that the learner sees and wrong on hidden ones. Many may be questions about the hidden rows. */
+            hidden_only?: number;
         };
         DatasetSummary: {
             name: string;
@@ -870,8 +915,15 @@ export interface components {
             /** @description The latest first; for instructors. */
             builds?: components["schemas"]["Build"][];
         };
+        BuildChoice: {
+            /** @description Its number. */
+            build: number;
+        };
         Build: {
             number: number;
+            in_use: boolean;
+            /** @description It is still there to be used. */
+            kept: boolean;
             /** Format: date-time */
             made: string;
             report: components["schemas"]["BuildReport"];
@@ -1048,6 +1100,8 @@ export interface components {
             /** @description The tables that a job which asks would make. */
             inferred?: components["schemas"]["InferredTable"][];
             check?: components["schemas"]["CheckReport"];
+            /** @description What a job that asks would break: accepted answers, and tables and columns that papers use. */
+            breaks?: string[];
         };
         CheckReport: {
             /** @description How many were checked. */
@@ -1207,8 +1261,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description What was found. */
+            /** @description Both can. */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description Not both can. */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -1416,7 +1479,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Query"];
+                "application/json": components["schemas"]["DraftText"];
             };
         };
         responses: {
@@ -1446,7 +1509,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Query"];
+                "application/json": components["schemas"]["Submission"];
             };
         };
         responses: {
@@ -1710,6 +1773,33 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    useBuild: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BuildChoice"];
+            };
+        };
+        responses: {
+            /** @description The dataset. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Dataset"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     buildDataset: {
         parameters: {
             query?: {
@@ -1724,6 +1814,8 @@ export interface operations {
                 script?: string[];
                 /** @description Stop before tables are made from CSV files alone and wait for confirmJob. */
                 ask?: boolean;
+                /** @description Do not ask before accepted answers */
+                break?: boolean;
             };
             header?: never;
             path: {

@@ -1,7 +1,7 @@
 import { Alert } from "antd";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { api, whenServerDown } from "../api/client";
+import { api, whenServerDown, type Schemas } from "../api/client";
 
 /** Says which server is down, and goes away by itself when it is up again. */
 export function Servers() {
@@ -12,14 +12,18 @@ export function Servers() {
     retry: false,
   });
   useEffect(() => whenServerDown(() => void refetch()), [refetch]);
-  const said = isError
-    ? "The service cannot be reached. What you type stays on this page."
-    : data?.records === "down"
-      ? "The records server cannot be reached: nothing can be read or kept just now. What you type stays on this page."
-      : data?.practice === "down"
-        ? "The practice server cannot be reached: queries cannot be run or submitted just now. Drafts and history are kept."
-        : null;
-  return said ? <Alert banner type="warning" showIcon={false} title={said + " It is tried again by itself."} /> : null;
+  const said = isError ? "The service cannot be reached. What you type stays on this page." : data && sentence(data);
+  return said ? <Alert banner type="warning" showIcon={false} title={said + " Retrying automatically."} /> : null;
+}
+
+type Health = Schemas["Health"];
+
+function sentence({ records, practice }: Health) {
+  if (records === "down") return "The records server cannot be reached: nothing can be read or saved just now. What you type stays on this page.";
+  if (records === "full") return "The records server's disk is full: nothing can be saved just now. What you type stays on this page.";
+  if (practice === "down") return "The practice server cannot be reached: queries cannot be run or submitted just now. Drafts and history are kept.";
+  if (practice === "full") return "The practice server's disk is full: large queries and builds may fail. Drafts and history are kept.";
+  return null;
 }
 
 /** Tells whether both servers were up when last asked. */
@@ -28,12 +32,13 @@ export function useServersUp() {
   return !isError && !down(data);
 }
 
-async function ask() {
-  const { data } = await api.GET("/api/health"); // not answer(), which would ask again
-  if (!data) throw new Error("no answer");
-  return data;
+async function ask(): Promise<Health> {
+  const { data, error } = await api.GET("/api/health"); // not answer(), which would ask again
+  if (data) return data;
+  if (error && "records" in error) return error;
+  throw new Error("no answer");
 }
 
-function down(health?: { records: string; practice: string }) {
-  return health?.records === "down" || health?.practice === "down";
+function down(health?: Health) {
+  return health !== undefined && (health.records !== "up" || health.practice === "down");
 }

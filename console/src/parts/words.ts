@@ -55,7 +55,7 @@ export function jobSentence(job: Job): string {
     case "running":
       return "It is being built.";
     case "asking":
-      return "It waits for you to look at the types.";
+      return job.report?.breaks?.length ? "Waiting for you to decide." : "Waiting for you to confirm the column types.";
     case "stopping":
       return "It is being stopped.";
     case "done":

@@ -3,6 +3,7 @@ package explain
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"examen/internal/core/compare"
@@ -54,12 +55,15 @@ func (out Finding) withRows(f compare.Finding, shown bool) Finding {
 	if !shown {
 		return out
 	}
-	out.Columns = f.Columns
+	out.Columns = f.Columns[:min(len(f.Columns), mostEvidence)]
 	for _, row := range f.Rows {
-		out.Rows = append(out.Rows, Cells(row, maxCell))
+		out.Rows = append(out.Rows, Cells(row[:min(len(row), mostEvidence)], maxCell))
 	}
 	return out
 }
+
+// mostEvidence is how many columns of a row are shown as evidence, and how many names are listed.
+const mostEvidence = 40
 
 // silent words a finding without anything of the expected result.
 func silent(f compare.Finding) string {
@@ -297,6 +301,9 @@ func quote(name string) string { return "“" + name + "”" }
 
 // list writes names as people do: “a”, “b” and “c”.
 func list(names []string) string {
+	if more := len(names) - mostEvidence; more > 0 {
+		return list(append(slices.Clone(names[:mostEvidence]), fmt.Sprintf("%d more", more)))
+	}
 	quoted := make([]string, len(names))
 	for i, name := range names {
 		quoted[i] = quote(name)

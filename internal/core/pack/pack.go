@@ -125,6 +125,12 @@ type Error struct {
 
 func (e Error) Error() string { return fmt.Sprintf("%s:%d: %s", e.File, e.Line, e.Detail) }
 
+// longestSlug is in bytes.
+const longestSlug = 64
+
+// isSlug tells whether a name does for a pack, a dataset, a variant, a paper or an exercise.
+func isSlug(name string) bool { return len(name) <= longestSlug && slug.MatchString(name) }
+
 var slug = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
 
 // A reader collects errors while it reads.
@@ -199,8 +205,8 @@ func (r *reader) datasets(file string, n *yaml.Node) []Dataset {
 	var all []Dataset
 	r.pairs(file, n, 1, func(key, value *yaml.Node) {
 		d := Dataset{Name: key.Value}
-		if !slug.MatchString(d.Name) {
-			r.fail(file, key.Line, "%q is no name for a dataset: use lower-case letters, digits and hyphens", d.Name)
+		if !isSlug(d.Name) {
+			r.fail(file, key.Line, "%q is no name for a dataset: use up to 64 lower-case letters, digits and hyphens", d.Name)
 		}
 		d.Title = d.Name
 		r.mapping(file, value, 1, map[string]func(*yaml.Node){
@@ -209,8 +215,8 @@ func (r *reader) datasets(file string, n *yaml.Node) []Dataset {
 			"dictionary": func(n *yaml.Node) { d.Dictionary = r.dictionary(file, n) },
 			"variants": func(n *yaml.Node) {
 				r.pairs(file, n, 1, func(key, value *yaml.Node) {
-					if !slug.MatchString(key.Value) {
-						r.fail(file, key.Line, "%q is no name for a variant: use lower-case letters, digits and hyphens", key.Value)
+					if !isSlug(key.Value) {
+						r.fail(file, key.Line, "%q is no name for a variant: use up to 64 lower-case letters, digits and hyphens", key.Value)
 					}
 					d.Variants = append(d.Variants, Variant{key.Value, r.scripts(file, value)})
 				})

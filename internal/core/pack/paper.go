@@ -197,8 +197,8 @@ func (b *body) finish(sections []Section, d *draft) []Section {
 	if e.Slug == "" {
 		e.Slug = makeSlug(d.title)
 	}
-	if !slug.MatchString(e.Slug) {
-		b.fail(b.file, d.line, "%q does not do as an exercise's slug: write {#slug} after the title, with lower-case letters, digits and hyphens", e.Slug)
+	if !isSlug(e.Slug) {
+		b.fail(b.file, d.line, "%q does not do as an exercise's slug: write {#slug} after the title, with up to 64 lower-case letters, digits and hyphens", e.Slug)
 	}
 	if _, err := strconv.Atoi(e.Slug); err == nil {
 		b.fail(b.file, d.line, "an exercise's slug cannot be a number: it would be taken for the exercise of that number")
@@ -337,5 +337,6 @@ func headingSlug(n *ast.Heading) string {
 var notSlug = regexp.MustCompile(`[^a-z0-9]+`)
 
 func makeSlug(title string) string {
-	return strings.Trim(notSlug.ReplaceAllString(strings.ToLower(title), "-"), "-")
+	made := strings.Trim(notSlug.ReplaceAllString(strings.ToLower(title), "-"), "-")
+	return strings.TrimRight(made[:min(len(made), longestSlug)], "-")
 }

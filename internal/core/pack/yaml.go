@@ -82,8 +82,8 @@ func (r *reader) text(file string, n *yaml.Node, first int) string {
 
 func (r *reader) slug(file string, n *yaml.Node, first int) string {
 	s := r.text(file, n, first)
-	if s != "" && !slug.MatchString(s) {
-		r.fail(file, first+n.Line-1, "%q does not do as a name: use lower-case letters, digits and hyphens", s)
+	if s != "" && !isSlug(s) {
+		r.fail(file, first+n.Line-1, "%q does not do as a name: use up to 64 lower-case letters, digits and hyphens", s)
 	}
 	return s
 }

@@ -76,6 +76,7 @@ func splitCommand(text string) (name, rest string) {
 // variables put in. A backquote, which would run a program, is an error.
 func arguments(s string, variables map[string]string) ([]string, error) {
 	var all []string
+	bytes := 0
 	for {
 		s = strings.TrimLeft(s, " \t")
 		if s == "" || strings.HasPrefix(s, `\\`) { // \\ ends a command
@@ -84,6 +85,9 @@ func arguments(s string, variables map[string]string) ([]string, error) {
 		argument, rest, err := argument(s, variables)
 		if err != nil {
 			return nil, err
+		}
+		if bytes += len(argument); bytes > longestValue {
+			return nil, fmt.Errorf("its arguments have more than %d kB with their variables put in", longestValue>>10)
 		}
 		all, s = append(all, argument), rest
 	}
@@ -112,10 +116,19 @@ func argument(s string, variables map[string]string) (value, rest string, err er
 		if err != nil {
 			return "", "", err
 		}
+		if b.Len()+len(part) > longestValue {
+			return "", "", fmt.Errorf("an argument has more than %d kB with its variables put in", longestValue>>10)
+		}
 		b.WriteString(part)
 	}
 	return b.String(), s, nil
 }
+
+// A variable's value, and a command's argument, may have so many bytes; and there may be so many variables.
+const (
+	longestValue  = 64 << 10
+	mostVariables = 1000
+)
 
 // singleQuoted reads a text in single quotes, in which a doubled quote is one and a backslash begins what C knows.
 func singleQuoted(s string) (value, rest string, err error) {

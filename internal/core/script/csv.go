@@ -30,6 +30,28 @@ type CSVColumn struct {
 	Nulls  int64  `json:"nulls"`
 }
 
+// Bounds of a CSV file: of its first line and of any other, in bytes, since each is held in memory; and of its columns, which are a table's.
+const (
+	longestHeader = 1 << 20
+	longestRecord = 16 << 20
+	mostColumns   = 1600
+)
+
+// recordBound ends the reading of a record that is longer than one may be.
+type recordBound struct {
+	io.Reader
+	read, most int // since the record began, give or take what is read ahead
+}
+
+func (r *recordBound) Read(p []byte) (int, error) {
+	if r.read > r.most+readAhead {
+		return 0, &Error{Detail: fmt.Sprintf("a line has more than %d MB: is a quote not closed, or is it no CSV file?", r.most>>20)}
+	}
+	n, err := r.Reader.Read(p)
+	r.read += n
+	return n, err
+}
+
 // ReadCSV reads a CSV file in an encoding, "" for UTF-8, to its end. What is wrong with it is an *Error with its line.
 func ReadCSV(file io.Reader, name, encoding string) (*CSVTable, error) {
 	text, err := Unpacked(file)
@@ -39,14 +61,17 @@ func ReadCSV(file io.Reader, name, encoding string) (*CSVTable, error) {
 	if text, err = decoded(text, encoding); err != nil {
 		return nil, &Error{File: name, Line: 1, Detail: err.Error()}
 	}
-	buffered := withoutMark(text)
+	bounded := &recordBound{Reader: text, most: longestHeader}
+	buffered := withoutMark(bounded)
 	t := &CSVTable{File: name, Name: tableName(name)}
 	beginning, _ := buffered.Peek(readAhead / 2)
 	t.Delimiter = delimiter(string(beginning))
 	r := csv.NewReader(buffered)
 	r.Comma, r.ReuseRecord = rune(t.Delimiter[0]), true
 	guesses, err := t.header(r)
+	bounded.most = longestRecord
 	for err == nil {
+		bounded.read = 0
 		var record []string
 		if record, err = r.Read(); err == nil {
 			t.Rows++
@@ -74,6 +99,7 @@ func csvError(name string, err error) error {
 	}
 	var wrong *Error
 	if errors.As(err, &wrong) {
+		wrong.File, wrong.Line = name, max(wrong.Line, 1)
 		return wrong
 	}
 	return &Error{File: name, Line: 1, Detail: err.Error()}
@@ -86,6 +112,9 @@ func (t *CSVTable) header(r *csv.Reader) ([]guess, error) {
 		return nil, &Error{File: t.File, Line: 1, Detail: "the file is empty: a first line with the columns' names is expected"}
 	} else if err != nil {
 		return nil, err
+	}
+	if len(names) > mostColumns {
+		return nil, &Error{File: t.File, Line: 1, Detail: fmt.Sprintf("the first line names %d columns; a table has at most %d", len(names), mostColumns)}
 	}
 	taken := map[string]bool{}
 	for i, header := range names {

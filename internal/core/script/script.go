@@ -120,8 +120,6 @@ func (r *Reader) Next() (Item, error) {
 			return Item{}, err
 		case b == 0:
 			return Item{}, &Error{lost: true, Line: r.line, Detail: "a NUL byte stands here: this is no text file, or it is UTF-16, which has to be saved as UTF-8 first"}
-		case r.text.Len() > LongestStatement:
-			return Item{}, &Error{lost: true, Line: r.start, Detail: fmt.Sprintf("the statement that begins here has more than %d MB: split it into several, or load the rows with COPY", LongestStatement>>20)}
 		}
 		number := len(r.word) > 0 && isDigit(r.word[0])
 		if number && !isDigit(b) { // a name may follow at once
@@ -187,6 +185,9 @@ func (r *Reader) begin() {
 
 // byte reads a byte and counts lines.
 func (r *Reader) byte() (byte, error) {
+	if r.text.Len() > LongestStatement { // also within a quoted text
+		return 0, &Error{lost: true, Line: r.start, Detail: fmt.Sprintf("the statement that begins here has more than %d MB: split it into several, or load the rows with COPY", LongestStatement>>20)}
+	}
 	b, err := r.in.ReadByte()
 	if b == '\n' && err == nil {
 		r.line++
@@ -401,9 +402,9 @@ func (r *Reader) item() (Item, error) {
 	}
 	item.Kind = Copy
 	// The data begin on the next line.
-	rest, err := r.in.ReadString('\n')
-	if err == nil {
-		r.line++
+	rest, err := r.restOfLine()
+	if err != nil {
+		return Item{}, err
 	}
 	if strings.TrimSpace(rest) != "" {
 		return Item{}, &Error{Line: item.Line, Detail: "the data of a COPY begin on the line after it, and something else follows on the same line"}
@@ -413,13 +414,26 @@ func (r *Reader) item() (Item, error) {
 
 func (r *Reader) command() (Item, error) {
 	line := r.line
-	text, err := r.in.ReadString('\n')
-	if err == nil {
-		r.line++
-	} else if err != io.EOF {
+	text, err := r.restOfLine()
+	if err != nil {
 		return Item{}, err
 	}
 	return Item{Kind: Command, Text: strings.TrimSpace(text), Line: line}, nil
+}
+
+// restOfLine reads to the end of a line, which holds a command of psql's, or nothing.
+func (r *Reader) restOfLine() (string, error) {
+	line, err := r.in.ReadSlice('\n')
+	switch err {
+	case nil:
+		r.line++
+	case bufio.ErrBufferFull:
+		return "", &Error{lost: true, Line: r.line, Detail: fmt.Sprintf("this line has more than %d kB, and a command of psql's ends with its line: shorten it", readAhead>>10)}
+	case io.EOF:
+	default:
+		return "", err
+	}
+	return string(line), nil
 }
 
 // data reads a COPY's data: all up to a line that is \. alone.

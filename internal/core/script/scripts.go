@@ -28,6 +28,7 @@ type Scripts struct {
 	dataFile string   // where the data of the COPY at hand stand
 	dataLine int
 
+	included  int // how often a script was
 	variables map[string]string
 	pending   []PassedOver // CREATE and DROP DATABASE that a \connect has to follow
 	databases []string     // their names
@@ -54,8 +55,12 @@ type open struct {
 	data     io.Reader // of a \copy
 }
 
-// deepest is how many scripts may include each other.
-const deepest = 20
+// Bounds of what scripts may ask for: how many may include each other, how often one is read because another includes it, and how much is listed as passed over.
+const (
+	deepest        = 20
+	mostIncludes   = 2000
+	mostPassedOver = 10_000
+)
 
 // Open begins to read scripts by their names, in a folder's files. The encoding is theirs until a script names another; "" is UTF-8.
 func Open(files fs.FS, names []string, encoding string) *Scripts {
@@ -210,6 +215,9 @@ func (s *Scripts) stillPending(otherwise error) error {
 
 // PassOver lists an item as passed over.
 func (s *Scripts) PassOver(item Item) {
+	if len(s.passed) >= mostPassedOver {
+		return
+	}
 	s.passed = append(s.passed, PassedOver{item.File, item.Line, item.FirstLine()})
 }
 
@@ -242,6 +250,9 @@ func (s *Scripts) command(item *Item) (done bool, err error) {
 		s.leave()
 		return true, nil
 	case "set", "unset":
+		if len(s.variables) >= mostVariables && name == "set" {
+			return false, fail(*item, "there are more than %d variables", mostVariables)
+		}
 		s.set(name, args)
 		return true, nil
 	case "encoding":
@@ -256,6 +267,9 @@ func (s *Scripts) command(item *Item) (done bool, err error) {
 		found, err := s.find(*item, args[0], strings.HasSuffix(name, "r") || strings.HasSuffix(name, "relative"))
 		if err != nil {
 			return false, err
+		}
+		if s.included++; s.included > mostIncludes {
+			return false, &Error{lost: true, File: item.File, Line: item.Line, Text: item.FirstLine(), Detail: fmt.Sprintf("scripts are included more than %d times in all: include each where it is needed, once", mostIncludes)}
 		}
 		return true, s.enter(found, *item)
 	}

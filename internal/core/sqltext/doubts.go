@@ -61,7 +61,7 @@ func (q *Query) Weakenings(schema Schema) []Weakening {
 	without := func(what string, change func(*pg.SelectStmt)) {
 		tree := proto.Clone(q.tree).(*pg.ParseResult)
 		change(tree.Stmts[0].Stmt.GetSelectStmt())
-		if sql, err := pg.Deparse(tree); err == nil {
+		if sql, err := deparse(tree); err == nil {
 			if _, err = parse(sql); err == nil { // not all that can be read can be written again: $0
 				all = append(all, Weakening{what, sql})
 			}

@@ -80,3 +80,20 @@ func FuzzReadQuery(f *testing.F) {
 		}
 	})
 }
+
+// Whatever nests, and whatever stands beside each other, no call ends the process.
+func FuzzNesting(f *testing.F) {
+	f.Add([]byte{1, 9, 20, 70}, uint16(300))
+	f.Add([]byte{40, 16, 5}, uint16(2000))
+	f.Fuzz(func(t *testing.T, kinds []byte, levels uint16) {
+		var before, after string
+		for i := range int(levels) {
+			if len(kinds) == 0 || len(before)+len(after) > 50_000 {
+				break
+			}
+			n := nested[int(kinds[i%len(kinds)])%len(nested)]
+			before, after = before+n[0]+n[1], n[3]+n[4]+after
+		}
+		everything(before + "1" + after)
+	})
+}

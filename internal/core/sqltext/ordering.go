@@ -55,7 +55,7 @@ func (q *Query) Ordering(loose bool) (Ordering, error) {
 	if o.Added == 0 && !o.Limited {
 		return o, nil
 	}
-	if o.SQL, err = pg.Deparse(o.tree); err == nil {
+	if o.SQL, err = deparse(o.tree); err == nil {
 		_, err = parse(o.SQL)
 	}
 	if err != nil {
@@ -70,7 +70,7 @@ func (o Ordering) Through(n int64) (string, error) {
 	top := tree.Stmts[0].Stmt.GetSelectStmt()
 	top.LimitOption = pg.LimitOption_LIMIT_OPTION_WITH_TIES
 	top.LimitCount = &pg.Node{Node: &pg.Node_AConst{AConst: &pg.A_Const{Val: &pg.A_Const_Fval{Fval: &pg.Float{Fval: fmt.Sprint(n)}}}}}
-	sql, err := pg.Deparse(tree)
+	sql, err := deparse(tree)
 	if err != nil {
 		return "", fmt.Errorf("add the ties: %w", err)
 	}
@@ -92,7 +92,7 @@ func ask(tree *pg.ParseResult, sel *pg.SelectStmt) (string, error) {
 	if sel.WithClause != nil {
 		question.WithClause = proto.Clone(sel.WithClause).(*pg.WithClause)
 	}
-	sql, err := pg.Deparse(&pg.ParseResult{Version: tree.Version, Stmts: []*pg.RawStmt{{Stmt: &pg.Node{Node: &pg.Node_SelectStmt{SelectStmt: question}}}}})
+	sql, err := deparse(&pg.ParseResult{Version: tree.Version, Stmts: []*pg.RawStmt{{Stmt: &pg.Node{Node: &pg.Node_SelectStmt{SelectStmt: question}}}}})
 	if err != nil {
 		return "", fmt.Errorf("read the limit: %w", err)
 	}

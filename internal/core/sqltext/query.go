@@ -17,11 +17,14 @@ type Query struct {
 
 // A NotAllowed is the error for text that is SQL, but not one query.
 type NotAllowed struct {
+	Title  string // what it is
 	Detail string // what was expected, what came, and what to do
 	Place  Place
 }
 
 func (e *NotAllowed) Error() string { return e.Detail }
+
+const notAQuery = "Only SELECT queries are allowed here"
 
 // ReadQuery reads text as one query. The error is a *SyntaxError, or a *NotAllowed for no statement, several statements and
 // statements that do something else than read.
@@ -32,12 +35,12 @@ func ReadQuery(text string) (*Query, error) {
 	}
 	switch len(tree.Stmts) {
 	case 0:
-		return nil, &NotAllowed{Detail: "The text holds no statement: write a query, such as SELECT ... FROM ...", Place: PlaceAt(text, 0)}
+		return nil, &NotAllowed{Title: notAQuery, Detail: "The text holds no statement: write a query, such as SELECT ... FROM ...", Place: PlaceAt(text, 0)}
 	case 1:
 	default:
 		second := int(tree.Stmts[1].StmtLocation)
 		second += leading(text[second:])
-		return nil, &NotAllowed{Detail: fmt.Sprintf("One query is expected, but the text holds %d statements: remove all but one.", len(tree.Stmts)), Place: PlaceAt(text, second)}
+		return nil, &NotAllowed{Title: notAQuery, Detail: fmt.Sprintf("One query is expected, but the text holds %d statements: remove all but one.", len(tree.Stmts)), Place: PlaceAt(text, second)}
 	}
 	raw := tree.Stmts[0]
 	start, end := int(raw.StmtLocation), len(text)
@@ -47,9 +50,13 @@ func ReadQuery(text string) (*Query, error) {
 	start += leading(text[start:])
 	if what := effect(raw.Stmt); what != "" {
 		return nil, &NotAllowed{
+			Title:  notAQuery,
 			Detail: fmt.Sprintf("Only queries can be run here (SELECT, VALUES, TABLE, also after WITH), and this is %s: write a query that reads the rows.", what),
 			Place:  PlaceAt(text, start),
 		}
+	}
+	if what, at := forbidden(raw.Stmt); what != "" {
+		return nil, &NotAllowed{Title: "Not available to learners", Detail: fmt.Sprintf("In a learner's query %s is not available: leave it out.", what), Place: PlaceAt(text, int(at))}
 	}
 	return &Query{Text: text[start:end], tree: tree, source: text, start: start}, nil
 }

@@ -73,18 +73,18 @@ func FindSlip(text string, message string, offset int, isName func(string) bool)
 		return &Repair{Slip: SlipNameQuote, Offset: offset}
 	case strings.HasPrefix(message, "unterminated /* comment"):
 		return &Repair{Slip: SlipComment, Offset: offset}
-	case len(text) > shallow:
+	case len(text) > longestExplained:
 		return nil
 	}
 	if found := apostrophe(text, offset); found != nil {
 		return found
 	}
-	scanned, err := pg.Scan(text)
-	if err != nil || len(scanned.Tokens) == 0 {
+	tokens, err := scan(text)
+	if err != nil || len(tokens) == 0 {
 		return nil
 	}
 	f := &slips{text: text, isName: func(word string) bool { return isName != nil && isName(word) }}
-	for _, t := range scanned.Tokens {
+	for _, t := range tokens {
 		if t.Token != pg.Token_SQL_COMMENT && t.Token != pg.Token_C_COMMENT {
 			f.tokens = append(f.tokens, t)
 		}
@@ -130,12 +130,15 @@ func (f *slips) without(first, last int) string {
 	return f.text[:f.tokens[first].Start] + strings.TrimLeft(f.text[f.tokens[last].End:], " ")
 }
 
-// mostTries bounds how many changes are tried on one text: each is parsed.
-const mostTries = 100
+// mostTries bounds how many changes are tried on one text, and mostTried how many bytes of changed texts there are: each is parsed.
+const (
+	mostTries = 100
+	mostTried = 200_000
+)
 
 func (f *slips) reads(text string) bool {
 	f.tries++
-	return f.tries <= mostTries && reads(text)
+	return f.tries <= mostTries && f.tries*len(text) <= mostTried && reads(text)
 }
 
 func reads(text string) bool {

@@ -10,7 +10,7 @@ import (
 	"github.com/pganalyze/pg_query_go/v6/parser"
 )
 
-// A Place is a position in a text. Line and Column count from 1, columns in characters; Text is the whole line.
+// A Place is a position in a text. Line and Column count from 1, columns in characters; Text is the whole line, or "" of one that is longer than people write.
 type Place struct {
 	Line   int    `json:"line"`
 	Column int    `json:"column"`
@@ -25,11 +25,22 @@ func PlaceAt(text string, offset int) Place {
 	if i := strings.IndexByte(text[start:], '\n'); i >= 0 {
 		end = start + i
 	}
-	return Place{
-		Line:   strings.Count(text[:start], "\n") + 1,
-		Column: utf8.RuneCountInString(text[start:offset]) + 1,
-		Text:   strings.TrimSuffix(text[start:end], "\r"),
+	place := Place{Line: strings.Count(text[:start], "\n") + 1, Column: utf8.RuneCountInString(text[start:offset]) + 1}
+	if end-start <= longestLine {
+		place.Text = strings.TrimSuffix(text[start:end], "\r")
 	}
+	return place
+}
+
+// longestLine is how long a line may be, in bytes, that is shown with a place in it.
+const longestLine = 2000
+
+// Shorten cuts a text that is not ours, such as a database's message, to so many bytes at most.
+func Shorten(text string, most int) string {
+	if len(text) <= most {
+		return text
+	}
+	return strings.ToValidUTF8(text[:most], "") + "…"
 }
 
 // PlaceAtRune returns the place of the n-th character, counted from 1, as PostgreSQL reports positions.
@@ -50,6 +61,9 @@ type SyntaxError struct {
 
 func (e *SyntaxError) Error() string { return e.Message }
 
+// longestMessage is in bytes: it names what stands at the error, which may be long.
+const longestMessage = 500
+
 func syntaxError(text string, err error) error {
 	var p *parser.Error
 	var deep *SyntaxError
@@ -57,8 +71,9 @@ func syntaxError(text string, err error) error {
 		return deep
 	}
 	if !errors.As(err, &p) {
-		return &SyntaxError{Message: err.Error(), Place: PlaceAt(text, 0)}
+		return &SyntaxError{Message: Shorten(err.Error(), longestMessage), Place: PlaceAt(text, 0)}
 	}
+	p.Message = Shorten(p.Message, longestMessage)
 	if p.Cursorpos <= 0 {
 		return &SyntaxError{Message: p.Message, Place: PlaceAt(text, len(strings.TrimRight(text, " \t\r\n")))}
 	}
@@ -120,7 +135,9 @@ func PlaceIn(text, part string, place Place) Place {
 	}
 	place.Line += start.Line - 1
 	lines := strings.Split(text, "\n")
-	place.Text = strings.TrimSuffix(lines[place.Line-1], "\r")
+	if place.Text = ""; len(lines[place.Line-1]) <= longestLine {
+		place.Text = strings.TrimSuffix(lines[place.Line-1], "\r")
+	}
 	return place
 }
 

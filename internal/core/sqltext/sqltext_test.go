@@ -240,7 +240,7 @@ func TestOrderingUnderLooseCollations(t *testing.T) {
 func TestTextThatNestsDeeplyIsAnError(t *testing.T) {
 	for name, text := range map[string]string{
 		"sums": "SELECT 1" + strings.Repeat("+1", 49_000), "signs": "SELECT " + strings.Repeat("- ", 49_000) + "1", "nots": "SELECT " + strings.Repeat("NOT ", 24_000) + "true",
-		"casts": "SELECT 1" + strings.Repeat("::int", 19_000), "subscripts": "SELECT a" + strings.Repeat("[1]", 32_000), "subqueries": strings.Repeat("SELECT (", 12_000) + "1" + strings.Repeat(")", 12_000),
+		"casts": "SELECT 1" + strings.Repeat("::int", 19_000), "subscripts": "SELECT " + strings.Repeat("a[1:", 20_000) + "1" + strings.Repeat("]", 20_000), "subqueries": strings.Repeat("SELECT (", 12_000) + "1" + strings.Repeat(")", 12_000),
 		"joins": "SELECT 1 FROM a" + strings.Repeat(" JOIN a ON true", 6_000), "parentheses": strings.Repeat("(", 90_000),
 	} {
 		var wrong *sqltext.SyntaxError

@@ -74,9 +74,16 @@ type Output struct {
 	Place      Place
 }
 
-// Traits reads them off the query's parse tree. The schema tells unqualified columns' tables; without it less is found out.
+// longestExplained is how long a text may be, in bytes, of which traits are read, or in which slips are looked for: both take more than one look at each part.
+const longestExplained = 10_000
+
+// Traits reads them off the query's parse tree. The schema tells unqualified columns' tables; without it less is found out. Nothing is of a text longer than
+// any that people write.
 func (q *Query) Traits(schema Schema) Traits {
 	r := &traits{query: q, schema: schema, Traits: Traits{Limit: -1, SortColumn: -1}}
+	if len(q.Text) > longestExplained {
+		return r.Traits
+	}
 	r.single = singles(q.tree)
 	sel, sort := unwrapped(q.tree.Stmts[0].Stmt.GetSelectStmt())
 	for _, s := range sort {
@@ -188,6 +195,7 @@ func (r *traits) within(sel *pg.SelectStmt) {
 
 type traits struct {
 	Traits
+	tokens   []*pg.ScanToken // of the text, once they are asked for
 	query    *Query
 	schema   Schema
 	tables   []source        // of the FROM clause
@@ -448,7 +456,7 @@ func (r *traits) written(n *pg.Node) string {
 	})
 	tree := &pg.ParseResult{Version: r.query.tree.Version, Stmts: []*pg.RawStmt{{Stmt: &pg.Node{Node: &pg.Node_SelectStmt{SelectStmt: &pg.SelectStmt{
 		TargetList: []*pg.Node{pg.MakeResTargetNodeWithVal(clone, -1)}, LimitOption: pg.LimitOption_LIMIT_OPTION_DEFAULT, Op: pg.SetOperation_SETOP_NONE}}}}}}
-	sql, err := pg.Deparse(tree)
+	sql, err := deparse(tree)
 	if err != nil {
 		return ""
 	}
@@ -567,28 +575,23 @@ func (r *traits) outputs(sel *pg.SelectStmt) {
 
 // hasAs tells whether AS stands between a column and its alias.
 func (r *traits) hasAs(target *pg.ResTarget, c *pg.ColumnRef) bool {
-	scanned, err := pg.Scan(r.query.source)
-	if err != nil {
-		return true
+	if r.tokens == nil {
+		r.tokens, _ = scan(r.query.source)
 	}
-	for i, token := range scanned.Tokens {
-		if token.Start == target.Location {
-			after := i + 2*len(c.Fields) - 1
-			return after >= len(scanned.Tokens) || scanned.Tokens[after].Token == pg.Token_AS
-		}
-	}
-	return true
+	i, found := slices.BinarySearchFunc(r.tokens, target.Location, func(token *pg.ScanToken, at int32) int { return int(token.Start - at) })
+	after := i + 2*len(c.Fields) - 1
+	return !found || after >= len(r.tokens) || r.tokens[after].Token == pg.Token_AS
 }
 
 // andOr finds AND and OR side by side, without parentheses that say what belongs together.
 func andOr(text string) *Place {
-	scanned, err := pg.Scan(text)
+	tokens, err := scan(text)
 	if err != nil {
 		return nil
 	}
 	type level struct{ and, or, between bool }
 	levels := []level{{}}
-	for _, token := range scanned.Tokens {
+	for _, token := range tokens {
 		at := &levels[len(levels)-1]
 		switch token.Token {
 		case pg.Token_ASCII_40:

@@ -1,6 +1,6 @@
 -- name: CreateAccount :one
-INSERT INTO account (name, display_name, role, password, one_time)
-VALUES ($1, $2, $3, $4, $5)
+INSERT INTO account (name, display_name, role, password, one_time, one_time_until)
+VALUES ($1, $2, $3, $4, $5, $6)
 RETURNING *;
 
 -- name: AccountByName :one
@@ -10,7 +10,7 @@ SELECT * FROM account WHERE name = $1;
 SELECT count(*) FROM account WHERE role = 'instructor';
 
 -- name: SetPassword :exec
-UPDATE account SET password = $2, one_time = $3 WHERE id = $1;
+UPDATE account SET password = $2, one_time = $3, one_time_until = $4 WHERE id = $1;
 
 -- name: CreateSession :exec
 INSERT INTO session (token_hash, account_id, kind, csrf_token, expires_at) VALUES ($1, $2, $3, $4, $5);
@@ -29,12 +29,36 @@ DELETE FROM session WHERE account_id = $1 AND token_hash <> $2;
 -- name: DeleteExpiredSessions :exec
 DELETE FROM session WHERE expires_at < now();
 
--- name: LoginFailures :one
-SELECT failures, extract(epoch FROM now() - last_at)::float8 AS seconds_ago FROM login_failure WHERE name = $1;
+-- name: CountLogIn :one
+-- Counts a log-in from somewhere before its password is looked at, unless it has to wait: then there is no row. After so many that failed one has to wait a
+-- second, then twice as long after each, at most a minute. A time ahead of the clock, which went back, is no reason to wait; after an hour all is forgotten.
+INSERT INTO login_failure AS f (origin, failures, last_at) VALUES (@origin, 1, now())
+ON CONFLICT (origin) DO UPDATE SET last_at = now(), failures = CASE WHEN f.last_at < now() - interval '1 hour' THEN 1 ELSE f.failures + 1 END
+WHERE f.failures < @free::int OR f.last_at > now() OR f.last_at <= now() - make_interval(secs => least(power(2, least(f.failures - @free::int, 6)), 60))
+RETURNING failures;
 
--- name: AddLoginFailure :exec
-INSERT INTO login_failure (name, failures, last_at) VALUES ($1, 1, now())
-ON CONFLICT (name) DO UPDATE SET failures = login_failure.failures + 1, last_at = now();
+-- name: LogInWait :one
+-- How many seconds a log-in has to wait.
+SELECT greatest(least(power(2, least(failures - @free::int, 6)), 60) - extract(epoch FROM now() - last_at), 1)::float8 FROM login_failure WHERE origin = @origin;
 
--- name: ClearLoginFailures :exec
-DELETE FROM login_failure WHERE name = $1;
+-- name: ClearLogIn :exec
+DELETE FROM login_failure WHERE origin = $1;
+
+-- name: ForgiveLogIn :exec
+-- Takes one failure back that was none.
+UPDATE login_failure SET failures = greatest(failures - 1, 0) WHERE origin = $1;
+
+-- name: SweepLogIns :exec
+WITH old AS (DELETE FROM device WHERE seen_at < now() - interval '1 year')
+DELETE FROM login_failure WHERE last_at < now() - interval '1 day' OR last_at > now() + interval '1 hour';
+
+-- name: KnownDevice :one
+-- Whether a device has been logged in on to an account before.
+SELECT EXISTS (SELECT FROM device JOIN account ON account.id = device.account_id WHERE token_hash = $1 AND account.name = $2);
+
+-- name: KeepDevice :exec
+INSERT INTO device (token_hash, account_id) VALUES ($1, $2) ON CONFLICT (token_hash) DO UPDATE SET seen_at = now(), account_id = excluded.account_id;
+
+-- name: NeverLoggedIn :one
+-- The first instructor's account, where its one-time password ran out before anybody used it.
+SELECT * FROM account WHERE name = $1 AND one_time AND one_time_until < now();

@@ -6,17 +6,35 @@ RETURNING *;
 -- name: DatasetByName :one
 SELECT * FROM dataset WHERE name = $1;
 
+-- name: DatasetByID :one
+SELECT * FROM dataset WHERE id = $1;
+
 -- name: NextBuildNumber :one
 SELECT (coalesce(max(number), 0) + 1)::int FROM build JOIN dataset ON dataset.id = build.dataset_id WHERE dataset.name = $1;
 
 -- name: CreateBuild :one
-INSERT INTO build (dataset_id, number, database, variants, catalogue, report) VALUES ($1, $2, $3, $4, $5, $6) RETURNING *;
+INSERT INTO build (dataset_id, number, database, variants, catalogue, report, job_id, catalogue_version) VALUES ($1, $2, $3, $4, $5, $6, $7, $8) RETURNING *;
+
+-- name: UseBuild :exec
+-- Makes a build the one in use.
+UPDATE dataset SET build_id = $2 WHERE id = $1;
+
+-- name: ReplaceBuild :exec
+-- A build that was lost has been made again from its files.
+UPDATE build SET database = $2, variants = $3, catalogue = $4, catalogue_version = $5 WHERE id = $1;
+
+-- name: RenewCatalogue :exec
+UPDATE build SET catalogue = $2, catalogue_version = $3 WHERE id = $1;
+
+-- name: OldCatalogues :many
+-- Builds whose catalogue was read by an earlier version.
+SELECT * FROM build WHERE dropped_at IS NULL AND catalogue_version < $1 ORDER BY id;
 
 -- name: BuildByID :one
 SELECT * FROM build WHERE id = $1;
 
 -- name: BuildInUse :one
-SELECT coalesce((SELECT build.id FROM build JOIN dataset ON dataset.id = build.dataset_id WHERE build.dataset_id = $1 AND dropped_at IS NULL ORDER BY number DESC LIMIT 1), 0)::bigint;
+SELECT coalesce((SELECT build_id FROM dataset WHERE id = $1 AND dropped_at IS NULL), 0)::bigint;
 
 -- name: SetBroken :exec
 UPDATE build SET broken = $2 WHERE id = $1;
@@ -47,16 +65,15 @@ SELECT * FROM build WHERE dataset_id = $1;
 
 -- name: CurrentBuilds :many
 -- The build in use of every dataset.
-SELECT DISTINCT ON (dataset.id) sqlc.embed(dataset), sqlc.embed(build)
-FROM dataset JOIN build ON build.dataset_id = dataset.id
+SELECT sqlc.embed(dataset), sqlc.embed(build)
+FROM dataset JOIN build ON build.id = dataset.build_id
 WHERE dataset.dropped_at IS NULL
-ORDER BY dataset.id, build.number DESC;
+ORDER BY dataset.id;
 
 -- name: CurrentBuild :one
 SELECT sqlc.embed(dataset), sqlc.embed(build)
-FROM dataset JOIN build ON build.dataset_id = dataset.id
-WHERE dataset.name = $1 AND dataset.dropped_at IS NULL
-ORDER BY build.number DESC LIMIT 1;
+FROM dataset JOIN build ON build.id = dataset.build_id
+WHERE dataset.name = $1 AND dataset.dropped_at IS NULL;
 
 -- name: LearnerDatasets :many
 -- The names of the datasets that a learner's open papers are about.
@@ -68,8 +85,21 @@ JOIN enrolment ON enrolment.course_id = course_paper.course_id
 WHERE enrolment.account_id = $1 AND (course_paper.opens_at IS NULL OR course_paper.opens_at <= now());
 
 -- name: OldBuilds :many
--- The builds of a dataset that nothing runs on any more: all but the one in use and the one before it, which calls at hand may still use.
-SELECT database, variants FROM build WHERE dataset_id = $1 ORDER BY number DESC OFFSET 2;
+-- The builds of a dataset that are not kept any more: all but the one in use and the five latest others.
+SELECT build.* FROM build JOIN dataset ON dataset.id = build.dataset_id
+WHERE build.dataset_id = $1 AND build.dropped_at IS NULL AND build.id <> dataset.build_id
+ORDER BY number DESC OFFSET 5;
+
+-- name: MarkDropped :exec
+UPDATE build SET dropped_at = now() WHERE id = $1;
+
+-- name: KeptBuilds :many
+-- Builds that should be on the practice server, those in use first.
+SELECT build.* FROM build JOIN dataset ON dataset.id = build.dataset_id
+WHERE build.dropped_at IS NULL AND dataset.dropped_at IS NULL ORDER BY build.id = dataset.build_id DESC, build.id;
+
+-- name: BuildOfDatabase :one
+SELECT * FROM build WHERE database = @database::text OR variants::text LIKE '%"' || @database::text || '"%' LIMIT 1;
 
 -- name: BuildDatabases :many
-SELECT database, variants FROM build;
+SELECT database, variants FROM build WHERE dropped_at IS NULL;

@@ -68,3 +68,25 @@ WHERE id = @id;
 
 -- name: NameJob :exec
 UPDATE job SET name = @name WHERE id = @id AND worker = @worker;
+
+-- name: SweepJobFiles :exec
+-- Files of jobs that ended, and that no build is kept for.
+DELETE FROM job_piece WHERE job_id IN (
+    SELECT job.id FROM job WHERE job.state IN ('done', 'failed', 'stopped')
+    AND NOT EXISTS (SELECT FROM build WHERE build.job_id = job.id AND build.dropped_at IS NULL));
+
+-- name: AliveJobs :many
+-- The databases that jobs at hand have begun to build.
+SELECT databases FROM job WHERE state IN ('running', 'stopping');
+
+-- name: RemakeJob :one
+-- A job that makes a lost build again from its files, unless one is at hand.
+INSERT INTO job (kind, name, account_id, options, state)
+SELECT job.kind, job.name, job.account_id, job.options || jsonb_build_object('remake', @build_id::bigint, 'files', job.id), 'queued'
+FROM job WHERE job.id = @job_id
+AND NOT EXISTS (SELECT FROM job AS other WHERE other.state IN ('queued', 'running', 'stopping') AND other.options @> jsonb_build_object('remake', @build_id::bigint))
+AND NOT EXISTS (SELECT FROM job AS other WHERE job.kind = 'dataset' AND other.kind = 'dataset' AND other.name = job.name AND other.state IN ('receiving', 'queued', 'running', 'asking', 'stopping'))
+RETURNING *;
+
+-- name: QueuedJobs :many
+SELECT id FROM job WHERE state = 'queued' ORDER BY id;

@@ -4,9 +4,26 @@ VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)
 RETURNING id, at;
 
 -- name: CreateAttempt :one
-INSERT INTO attempt (account_id, exercise_id, build_id, sql, outcome, mark, points, row_count, elapsed_ms, findings, error)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
+INSERT INTO attempt (account_id, exercise_id, build_id, sql, outcome, mark, points, row_count, elapsed_ms, findings, error, client_key, hidden_only, at)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)
 RETURNING id, at;
+
+-- name: AttemptByKey :one
+SELECT attempt.*, build.number AS build_number, exercise.slug AS exercise, paper.slug AS paper
+FROM attempt JOIN build ON build.id = attempt.build_id JOIN exercise ON exercise.id = attempt.exercise_id JOIN paper ON paper.id = exercise.paper_id
+WHERE attempt.account_id = $1 AND attempt.client_key = @client_key::text;
+
+-- name: HiddenOnly :one
+-- How many attempts of a learner at an exercise were, within the last hour, wrong on hidden rows alone, and how many seconds ago the last was.
+SELECT count(*) AS attempts, coalesce(extract(epoch FROM now() - max(at)), 0)::float8 AS seconds_ago
+FROM attempt WHERE account_id = $1 AND exercise_id = $2 AND hidden_only AND at > now() - interval '1 hour';
+
+-- name: PaperHiddenOnly :many
+-- The same for all learners of a paper, since ever.
+SELECT attempt.account_id, attempt.exercise_id, count(*) AS attempts
+FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id
+WHERE exercise.paper_id = $1 AND hidden_only
+GROUP BY attempt.account_id, attempt.exercise_id;
 
 -- name: LockWork :exec
 -- Held to the end of the transaction: one submission at a time where attempts are limited.
@@ -16,9 +33,14 @@ SELECT pg_advisory_xact_lock(hashtextextended('work ' || @account_id::text || ' 
 SELECT count(*) FROM attempt WHERE account_id = $1 AND exercise_id = $2;
 
 -- name: KeepDraft :one
-INSERT INTO draft (account_id, exercise_id, sql) VALUES ($1, $2, $3)
-ON CONFLICT (account_id, exercise_id) DO UPDATE SET sql = excluded.sql, kept_at = now()
-RETURNING kept_at;
+-- Where a revision is given, the draft has to be at it still (0: there is none yet), or to have the same text already; else there is no row.
+INSERT INTO draft AS d (account_id, exercise_id, sql) VALUES (@account_id, @exercise_id, @sql)
+ON CONFLICT (account_id, exercise_id) DO UPDATE SET sql = excluded.sql, kept_at = now(), revision = d.revision + CASE WHEN d.sql = excluded.sql THEN 0 ELSE 1 END
+WHERE sqlc.narg('revision')::bigint IS NULL OR d.revision = sqlc.narg('revision')::bigint OR d.sql = excluded.sql
+RETURNING *;
+
+-- name: Draft :one
+SELECT * FROM draft WHERE account_id = $1 AND exercise_id = $2;
 
 -- name: PaperDrafts :many
 SELECT draft.* FROM draft JOIN exercise ON exercise.id = draft.exercise_id
@@ -61,8 +83,12 @@ WHERE course_paper.paper_id = @paper_id AND (sqlc.narg('course')::text IS NULL O
 ORDER BY account.display_name, account.name;
 
 -- name: History :many
--- Each side is cut before the union, so that one page costs two index reads where a learner is named.
-SELECT entry.*, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper, exercise.slug AS exercise, exercise.title
+-- Each side is cut before the union, so that one page costs two index reads where a learner is named. A page ends early where its texts are long: passed is how
+-- many bytes the entries before have, and more tells whether entries follow that were left out.
+SELECT entries.*, (count(*) OVER () < found)::boolean AS more FROM (
+SELECT entry.*, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper, exercise.slug AS exercise, exercise.title,
+       (sum(octet_length(entry.sql) + pg_column_size(entry.findings) + coalesce(pg_column_size(entry.error), 0)) OVER (ORDER BY entry.id DESC)
+        - octet_length(entry.sql) - pg_column_size(entry.findings) - coalesce(pg_column_size(entry.error), 0))::bigint AS passed, count(*) OVER () AS found
 FROM (
     (SELECT 'run'::text AS kind, run.id, run.account_id, run.exercise_id, run.paper_id, run.build_id, run.sql, run.at, run.outcome,
             NULL::float8 AS mark, NULL::float8 AS points, run.row_count, run.elapsed_ms, '[]'::jsonb AS findings, run.error
@@ -91,4 +117,5 @@ JOIN build ON build.id = entry.build_id
 JOIN dataset ON dataset.id = build.dataset_id
 LEFT JOIN paper ON paper.id = entry.paper_id
 LEFT JOIN exercise ON exercise.id = entry.exercise_id
-ORDER BY entry.id DESC LIMIT sqlc.arg('page')::int;
+ORDER BY entry.id DESC LIMIT sqlc.arg('page')::int
+) AS entries WHERE passed <= sqlc.arg('most_bytes')::bigint ORDER BY id DESC;

@@ -11,7 +11,7 @@ import (
 )
 
 const accountByName = `-- name: AccountByName :one
-SELECT id, name, display_name, role, password, one_time, created_at FROM account WHERE name = $1
+SELECT id, name, display_name, role, password, one_time, created_at, one_time_until FROM account WHERE name = $1
 `
 
 func (q *Queries) AccountByName(ctx context.Context, name string) (Account, error) {
@@ -25,26 +25,17 @@ func (q *Queries) AccountByName(ctx context.Context, name string) (Account, erro
 		&i.Password,
 		&i.OneTime,
 		&i.CreatedAt,
+		&i.OneTimeUntil,
 	)
 	return i, err
 }
 
-const addLoginFailure = `-- name: AddLoginFailure :exec
-INSERT INTO login_failure (name, failures, last_at) VALUES ($1, 1, now())
-ON CONFLICT (name) DO UPDATE SET failures = login_failure.failures + 1, last_at = now()
+const clearLogIn = `-- name: ClearLogIn :exec
+DELETE FROM login_failure WHERE origin = $1
 `
 
-func (q *Queries) AddLoginFailure(ctx context.Context, name string) error {
-	_, err := q.db.Exec(ctx, addLoginFailure, name)
-	return err
-}
-
-const clearLoginFailures = `-- name: ClearLoginFailures :exec
-DELETE FROM login_failure WHERE name = $1
-`
-
-func (q *Queries) ClearLoginFailures(ctx context.Context, name string) error {
-	_, err := q.db.Exec(ctx, clearLoginFailures, name)
+func (q *Queries) ClearLogIn(ctx context.Context, origin string) error {
+	_, err := q.db.Exec(ctx, clearLogIn, origin)
 	return err
 }
 
@@ -59,18 +50,40 @@ func (q *Queries) CountInstructors(ctx context.Context) (int64, error) {
 	return count, err
 }
 
+const countLogIn = `-- name: CountLogIn :one
+INSERT INTO login_failure AS f (origin, failures, last_at) VALUES ($1, 1, now())
+ON CONFLICT (origin) DO UPDATE SET last_at = now(), failures = CASE WHEN f.last_at < now() - interval '1 hour' THEN 1 ELSE f.failures + 1 END
+WHERE f.failures < $2::int OR f.last_at > now() OR f.last_at <= now() - make_interval(secs => least(power(2, least(f.failures - $2::int, 6)), 60))
+RETURNING failures
+`
+
+type CountLogInParams struct {
+	Origin string
+	Free   int32
+}
+
+// Counts a log-in from somewhere before its password is looked at, unless it has to wait: then there is no row. After so many that failed one has to wait a
+// second, then twice as long after each, at most a minute. A time ahead of the clock, which went back, is no reason to wait; after an hour all is forgotten.
+func (q *Queries) CountLogIn(ctx context.Context, arg CountLogInParams) (int32, error) {
+	row := q.db.QueryRow(ctx, countLogIn, arg.Origin, arg.Free)
+	var failures int32
+	err := row.Scan(&failures)
+	return failures, err
+}
+
 const createAccount = `-- name: CreateAccount :one
-INSERT INTO account (name, display_name, role, password, one_time)
-VALUES ($1, $2, $3, $4, $5)
-RETURNING id, name, display_name, role, password, one_time, created_at
+INSERT INTO account (name, display_name, role, password, one_time, one_time_until)
+VALUES ($1, $2, $3, $4, $5, $6)
+RETURNING id, name, display_name, role, password, one_time, created_at, one_time_until
 `
 
 type CreateAccountParams struct {
-	Name        string
-	DisplayName string
-	Role        string
-	Password    string
-	OneTime     bool
+	Name         string
+	DisplayName  string
+	Role         string
+	Password     string
+	OneTime      bool
+	OneTimeUntil *time.Time
 }
 
 func (q *Queries) CreateAccount(ctx context.Context, arg CreateAccountParams) (Account, error) {
@@ -80,6 +93,7 @@ func (q *Queries) CreateAccount(ctx context.Context, arg CreateAccountParams) (A
 		arg.Role,
 		arg.Password,
 		arg.OneTime,
+		arg.OneTimeUntil,
 	)
 	var i Account
 	err := row.Scan(
@@ -90,6 +104,7 @@ func (q *Queries) CreateAccount(ctx context.Context, arg CreateAccountParams) (A
 		&i.Password,
 		&i.OneTime,
 		&i.CreatedAt,
+		&i.OneTimeUntil,
 	)
 	return i, err
 }
@@ -149,24 +164,87 @@ func (q *Queries) DeleteSession(ctx context.Context, tokenHash []byte) error {
 	return err
 }
 
-const loginFailures = `-- name: LoginFailures :one
-SELECT failures, extract(epoch FROM now() - last_at)::float8 AS seconds_ago FROM login_failure WHERE name = $1
+const forgiveLogIn = `-- name: ForgiveLogIn :exec
+UPDATE login_failure SET failures = greatest(failures - 1, 0) WHERE origin = $1
 `
 
-type LoginFailuresRow struct {
-	Failures   int32
-	SecondsAgo float64
+// Takes one failure back that was none.
+func (q *Queries) ForgiveLogIn(ctx context.Context, origin string) error {
+	_, err := q.db.Exec(ctx, forgiveLogIn, origin)
+	return err
 }
 
-func (q *Queries) LoginFailures(ctx context.Context, name string) (LoginFailuresRow, error) {
-	row := q.db.QueryRow(ctx, loginFailures, name)
-	var i LoginFailuresRow
-	err := row.Scan(&i.Failures, &i.SecondsAgo)
+const keepDevice = `-- name: KeepDevice :exec
+INSERT INTO device (token_hash, account_id) VALUES ($1, $2) ON CONFLICT (token_hash) DO UPDATE SET seen_at = now(), account_id = excluded.account_id
+`
+
+type KeepDeviceParams struct {
+	TokenHash []byte
+	AccountID int64
+}
+
+func (q *Queries) KeepDevice(ctx context.Context, arg KeepDeviceParams) error {
+	_, err := q.db.Exec(ctx, keepDevice, arg.TokenHash, arg.AccountID)
+	return err
+}
+
+const knownDevice = `-- name: KnownDevice :one
+SELECT EXISTS (SELECT FROM device JOIN account ON account.id = device.account_id WHERE token_hash = $1 AND account.name = $2)
+`
+
+type KnownDeviceParams struct {
+	TokenHash []byte
+	Name      string
+}
+
+// Whether a device has been logged in on to an account before.
+func (q *Queries) KnownDevice(ctx context.Context, arg KnownDeviceParams) (bool, error) {
+	row := q.db.QueryRow(ctx, knownDevice, arg.TokenHash, arg.Name)
+	var exists bool
+	err := row.Scan(&exists)
+	return exists, err
+}
+
+const logInWait = `-- name: LogInWait :one
+SELECT greatest(least(power(2, least(failures - $1::int, 6)), 60) - extract(epoch FROM now() - last_at), 1)::float8 FROM login_failure WHERE origin = $2
+`
+
+type LogInWaitParams struct {
+	Free   int32
+	Origin string
+}
+
+// How many seconds a log-in has to wait.
+func (q *Queries) LogInWait(ctx context.Context, arg LogInWaitParams) (float64, error) {
+	row := q.db.QueryRow(ctx, logInWait, arg.Free, arg.Origin)
+	var column_1 float64
+	err := row.Scan(&column_1)
+	return column_1, err
+}
+
+const neverLoggedIn = `-- name: NeverLoggedIn :one
+SELECT id, name, display_name, role, password, one_time, created_at, one_time_until FROM account WHERE name = $1 AND one_time AND one_time_until < now()
+`
+
+// The first instructor's account, where its one-time password ran out before anybody used it.
+func (q *Queries) NeverLoggedIn(ctx context.Context, name string) (Account, error) {
+	row := q.db.QueryRow(ctx, neverLoggedIn, name)
+	var i Account
+	err := row.Scan(
+		&i.ID,
+		&i.Name,
+		&i.DisplayName,
+		&i.Role,
+		&i.Password,
+		&i.OneTime,
+		&i.CreatedAt,
+		&i.OneTimeUntil,
+	)
 	return i, err
 }
 
 const sessionByToken = `-- name: SessionByToken :one
-SELECT session.token_hash, session.account_id, session.kind, session.csrf_token, session.expires_at, account.id, account.name, account.display_name, account.role, account.password, account.one_time, account.created_at
+SELECT session.token_hash, session.account_id, session.kind, session.csrf_token, session.expires_at, account.id, account.name, account.display_name, account.role, account.password, account.one_time, account.created_at, account.one_time_until
 FROM session JOIN account ON account.id = session.account_id
 WHERE token_hash = $1
 `
@@ -192,21 +270,38 @@ func (q *Queries) SessionByToken(ctx context.Context, tokenHash []byte) (Session
 		&i.Account.Password,
 		&i.Account.OneTime,
 		&i.Account.CreatedAt,
+		&i.Account.OneTimeUntil,
 	)
 	return i, err
 }
 
 const setPassword = `-- name: SetPassword :exec
-UPDATE account SET password = $2, one_time = $3 WHERE id = $1
+UPDATE account SET password = $2, one_time = $3, one_time_until = $4 WHERE id = $1
 `
 
 type SetPasswordParams struct {
-	ID       int64
-	Password string
-	OneTime  bool
+	ID           int64
+	Password     string
+	OneTime      bool
+	OneTimeUntil *time.Time
 }
 
 func (q *Queries) SetPassword(ctx context.Context, arg SetPasswordParams) error {
-	_, err := q.db.Exec(ctx, setPassword, arg.ID, arg.Password, arg.OneTime)
+	_, err := q.db.Exec(ctx, setPassword,
+		arg.ID,
+		arg.Password,
+		arg.OneTime,
+		arg.OneTimeUntil,
+	)
+	return err
+}
+
+const sweepLogIns = `-- name: SweepLogIns :exec
+WITH old AS (DELETE FROM device WHERE seen_at < now() - interval '1 year')
+DELETE FROM login_failure WHERE last_at < now() - interval '1 day' OR last_at > now() + interval '1 hour'
+`
+
+func (q *Queries) SweepLogIns(ctx context.Context) error {
+	_, err := q.db.Exec(ctx, sweepLogIns)
 	return err
 }

@@ -22,7 +22,7 @@ func (q *Queries) CourseBySlug(ctx context.Context, slug string) (Course, error)
 }
 
 const courseLearners = `-- name: CourseLearners :many
-SELECT account.id, account.name, account.display_name, account.role, account.password, account.one_time, account.created_at FROM account JOIN enrolment ON enrolment.account_id = account.id
+SELECT account.id, account.name, account.display_name, account.role, account.password, account.one_time, account.created_at, account.one_time_until FROM account JOIN enrolment ON enrolment.account_id = account.id
 WHERE enrolment.course_id = $1 ORDER BY account.display_name, account.name
 `
 
@@ -43,6 +43,7 @@ func (q *Queries) CourseLearners(ctx context.Context, courseID int64) ([]Account
 			&i.Password,
 			&i.OneTime,
 			&i.CreatedAt,
+			&i.OneTimeUntil,
 		); err != nil {
 			return nil, err
 		}

@@ -11,7 +11,7 @@ import (
 )
 
 const allBuilds = `-- name: AllBuilds :many
-SELECT id, dataset_id, number, database, variants, catalogue, made_at, report, broken FROM build WHERE dataset_id = $1
+SELECT id, dataset_id, number, database, variants, catalogue, made_at, report, broken, job_id, dropped_at, catalogue_version FROM build WHERE dataset_id = $1
 `
 
 func (q *Queries) AllBuilds(ctx context.Context, datasetID int64) ([]Build, error) {
@@ -33,6 +33,9 @@ func (q *Queries) AllBuilds(ctx context.Context, datasetID int64) ([]Build, erro
 			&i.MadeAt,
 			&i.Report,
 			&i.Broken,
+			&i.JobID,
+			&i.DroppedAt,
+			&i.CatalogueVersion,
 		); err != nil {
 			return nil, err
 		}
@@ -45,7 +48,7 @@ func (q *Queries) AllBuilds(ctx context.Context, datasetID int64) ([]Build, erro
 }
 
 const buildByID = `-- name: BuildByID :one
-SELECT id, dataset_id, number, database, variants, catalogue, made_at, report, broken FROM build WHERE id = $1
+SELECT id, dataset_id, number, database, variants, catalogue, made_at, report, broken, job_id, dropped_at, catalogue_version FROM build WHERE id = $1
 `
 
 func (q *Queries) BuildByID(ctx context.Context, id int64) (Build, error) {
@@ -61,12 +64,15 @@ func (q *Queries) BuildByID(ctx context.Context, id int64) (Build, error) {
 		&i.MadeAt,
 		&i.Report,
 		&i.Broken,
+		&i.JobID,
+		&i.DroppedAt,
+		&i.CatalogueVersion,
 	)
 	return i, err
 }
 
 const buildDatabases = `-- name: BuildDatabases :many
-SELECT database, variants FROM build
+SELECT database, variants FROM build WHERE dropped_at IS NULL
 `
 
 type BuildDatabasesRow struct {
@@ -95,18 +101,42 @@ func (q *Queries) BuildDatabases(ctx context.Context) ([]BuildDatabasesRow, erro
 }
 
 const buildInUse = `-- name: BuildInUse :one
-SELECT coalesce((SELECT build.id FROM build JOIN dataset ON dataset.id = build.dataset_id WHERE build.dataset_id = $1 AND dropped_at IS NULL ORDER BY number DESC LIMIT 1), 0)::bigint
+SELECT coalesce((SELECT build_id FROM dataset WHERE id = $1 AND dropped_at IS NULL), 0)::bigint
 `
 
-func (q *Queries) BuildInUse(ctx context.Context, datasetID int64) (int64, error) {
-	row := q.db.QueryRow(ctx, buildInUse, datasetID)
+func (q *Queries) BuildInUse(ctx context.Context, id int64) (int64, error) {
+	row := q.db.QueryRow(ctx, buildInUse, id)
 	var column_1 int64
 	err := row.Scan(&column_1)
 	return column_1, err
 }
 
+const buildOfDatabase = `-- name: BuildOfDatabase :one
+SELECT id, dataset_id, number, database, variants, catalogue, made_at, report, broken, job_id, dropped_at, catalogue_version FROM build WHERE database = $1::text OR variants::text LIKE '%"' || $1::text || '"%' LIMIT 1
+`
+
+func (q *Queries) BuildOfDatabase(ctx context.Context, database string) (Build, error) {
+	row := q.db.QueryRow(ctx, buildOfDatabase, database)
+	var i Build
+	err := row.Scan(
+		&i.ID,
+		&i.DatasetID,
+		&i.Number,
+		&i.Database,
+		&i.Variants,
+		&i.Catalogue,
+		&i.MadeAt,
+		&i.Report,
+		&i.Broken,
+		&i.JobID,
+		&i.DroppedAt,
+		&i.CatalogueVersion,
+	)
+	return i, err
+}
+
 const builds = `-- name: Builds :many
-SELECT id, dataset_id, number, database, variants, catalogue, made_at, report, broken FROM build WHERE dataset_id = $1 ORDER BY number DESC LIMIT 50
+SELECT id, dataset_id, number, database, variants, catalogue, made_at, report, broken, job_id, dropped_at, catalogue_version FROM build WHERE dataset_id = $1 ORDER BY number DESC LIMIT 50
 `
 
 func (q *Queries) Builds(ctx context.Context, datasetID int64) ([]Build, error) {
@@ -128,6 +158,9 @@ func (q *Queries) Builds(ctx context.Context, datasetID int64) ([]Build, error) 
 			&i.MadeAt,
 			&i.Report,
 			&i.Broken,
+			&i.JobID,
+			&i.DroppedAt,
+			&i.CatalogueVersion,
 		); err != nil {
 			return nil, err
 		}
@@ -140,16 +173,18 @@ func (q *Queries) Builds(ctx context.Context, datasetID int64) ([]Build, error) 
 }
 
 const createBuild = `-- name: CreateBuild :one
-INSERT INTO build (dataset_id, number, database, variants, catalogue, report) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id, dataset_id, number, database, variants, catalogue, made_at, report, broken
+INSERT INTO build (dataset_id, number, database, variants, catalogue, report, job_id, catalogue_version) VALUES ($1, $2, $3, $4, $5, $6, $7, $8) RETURNING id, dataset_id, number, database, variants, catalogue, made_at, report, broken, job_id, dropped_at, catalogue_version
 `
 
 type CreateBuildParams struct {
-	DatasetID int64
-	Number    int32
-	Database  string
-	Variants  json.RawMessage
-	Catalogue json.RawMessage
-	Report    json.RawMessage
+	DatasetID        int64
+	Number           int32
+	Database         string
+	Variants         json.RawMessage
+	Catalogue        json.RawMessage
+	Report           json.RawMessage
+	JobID            *int64
+	CatalogueVersion int32
 }
 
 func (q *Queries) CreateBuild(ctx context.Context, arg CreateBuildParams) (Build, error) {
@@ -160,6 +195,8 @@ func (q *Queries) CreateBuild(ctx context.Context, arg CreateBuildParams) (Build
 		arg.Variants,
 		arg.Catalogue,
 		arg.Report,
+		arg.JobID,
+		arg.CatalogueVersion,
 	)
 	var i Build
 	err := row.Scan(
@@ -172,15 +209,17 @@ func (q *Queries) CreateBuild(ctx context.Context, arg CreateBuildParams) (Build
 		&i.MadeAt,
 		&i.Report,
 		&i.Broken,
+		&i.JobID,
+		&i.DroppedAt,
+		&i.CatalogueVersion,
 	)
 	return i, err
 }
 
 const currentBuild = `-- name: CurrentBuild :one
-SELECT dataset.id, dataset.name, dataset.pack, dataset.title, dataset.dropped_at, build.id, build.dataset_id, build.number, build.database, build.variants, build.catalogue, build.made_at, build.report, build.broken
-FROM dataset JOIN build ON build.dataset_id = dataset.id
+SELECT dataset.id, dataset.name, dataset.pack, dataset.title, dataset.dropped_at, dataset.build_id, build.id, build.dataset_id, build.number, build.database, build.variants, build.catalogue, build.made_at, build.report, build.broken, build.job_id, build.dropped_at, build.catalogue_version
+FROM dataset JOIN build ON build.id = dataset.build_id
 WHERE dataset.name = $1 AND dataset.dropped_at IS NULL
-ORDER BY build.number DESC LIMIT 1
 `
 
 type CurrentBuildRow struct {
@@ -197,6 +236,7 @@ func (q *Queries) CurrentBuild(ctx context.Context, name string) (CurrentBuildRo
 		&i.Dataset.Pack,
 		&i.Dataset.Title,
 		&i.Dataset.DroppedAt,
+		&i.Dataset.BuildID,
 		&i.Build.ID,
 		&i.Build.DatasetID,
 		&i.Build.Number,
@@ -206,15 +246,18 @@ func (q *Queries) CurrentBuild(ctx context.Context, name string) (CurrentBuildRo
 		&i.Build.MadeAt,
 		&i.Build.Report,
 		&i.Build.Broken,
+		&i.Build.JobID,
+		&i.Build.DroppedAt,
+		&i.Build.CatalogueVersion,
 	)
 	return i, err
 }
 
 const currentBuilds = `-- name: CurrentBuilds :many
-SELECT DISTINCT ON (dataset.id) dataset.id, dataset.name, dataset.pack, dataset.title, dataset.dropped_at, build.id, build.dataset_id, build.number, build.database, build.variants, build.catalogue, build.made_at, build.report, build.broken
-FROM dataset JOIN build ON build.dataset_id = dataset.id
+SELECT dataset.id, dataset.name, dataset.pack, dataset.title, dataset.dropped_at, dataset.build_id, build.id, build.dataset_id, build.number, build.database, build.variants, build.catalogue, build.made_at, build.report, build.broken, build.job_id, build.dropped_at, build.catalogue_version
+FROM dataset JOIN build ON build.id = dataset.build_id
 WHERE dataset.dropped_at IS NULL
-ORDER BY dataset.id, build.number DESC
+ORDER BY dataset.id
 `
 
 type CurrentBuildsRow struct {
@@ -238,6 +281,7 @@ func (q *Queries) CurrentBuilds(ctx context.Context) ([]CurrentBuildsRow, error)
 			&i.Dataset.Pack,
 			&i.Dataset.Title,
 			&i.Dataset.DroppedAt,
+			&i.Dataset.BuildID,
 			&i.Build.ID,
 			&i.Build.DatasetID,
 			&i.Build.Number,
@@ -247,6 +291,9 @@ func (q *Queries) CurrentBuilds(ctx context.Context) ([]CurrentBuildsRow, error)
 			&i.Build.MadeAt,
 			&i.Build.Report,
 			&i.Build.Broken,
+			&i.Build.JobID,
+			&i.Build.DroppedAt,
+			&i.Build.CatalogueVersion,
 		); err != nil {
 			return nil, err
 		}
@@ -301,8 +348,26 @@ func (q *Queries) DatasetAnswers(ctx context.Context, datasetID int64) ([]Datase
 	return items, nil
 }
 
+const datasetByID = `-- name: DatasetByID :one
+SELECT id, name, pack, title, dropped_at, build_id FROM dataset WHERE id = $1
+`
+
+func (q *Queries) DatasetByID(ctx context.Context, id int64) (Dataset, error) {
+	row := q.db.QueryRow(ctx, datasetByID, id)
+	var i Dataset
+	err := row.Scan(
+		&i.ID,
+		&i.Name,
+		&i.Pack,
+		&i.Title,
+		&i.DroppedAt,
+		&i.BuildID,
+	)
+	return i, err
+}
+
 const datasetByName = `-- name: DatasetByName :one
-SELECT id, name, pack, title, dropped_at FROM dataset WHERE name = $1
+SELECT id, name, pack, title, dropped_at, build_id FROM dataset WHERE name = $1
 `
 
 func (q *Queries) DatasetByName(ctx context.Context, name string) (Dataset, error) {
@@ -314,6 +379,7 @@ func (q *Queries) DatasetByName(ctx context.Context, name string) (Dataset, erro
 		&i.Pack,
 		&i.Title,
 		&i.DroppedAt,
+		&i.BuildID,
 	)
 	return i, err
 }
@@ -361,6 +427,45 @@ func (q *Queries) DropDataset(ctx context.Context, id int64) error {
 	return err
 }
 
+const keptBuilds = `-- name: KeptBuilds :many
+SELECT build.id, build.dataset_id, build.number, build.database, build.variants, build.catalogue, build.made_at, build.report, build.broken, build.job_id, build.dropped_at, build.catalogue_version FROM build JOIN dataset ON dataset.id = build.dataset_id
+WHERE build.dropped_at IS NULL AND dataset.dropped_at IS NULL ORDER BY build.id = dataset.build_id DESC, build.id
+`
+
+// Builds that should be on the practice server, those in use first.
+func (q *Queries) KeptBuilds(ctx context.Context) ([]Build, error) {
+	rows, err := q.db.Query(ctx, keptBuilds)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Build
+	for rows.Next() {
+		var i Build
+		if err := rows.Scan(
+			&i.ID,
+			&i.DatasetID,
+			&i.Number,
+			&i.Database,
+			&i.Variants,
+			&i.Catalogue,
+			&i.MadeAt,
+			&i.Report,
+			&i.Broken,
+			&i.JobID,
+			&i.DroppedAt,
+			&i.CatalogueVersion,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const learnerDatasets = `-- name: LearnerDatasets :many
 SELECT DISTINCT dataset.name
 FROM dataset
@@ -391,6 +496,15 @@ func (q *Queries) LearnerDatasets(ctx context.Context, accountID int64) ([]strin
 	return items, nil
 }
 
+const markDropped = `-- name: MarkDropped :exec
+UPDATE build SET dropped_at = now() WHERE id = $1
+`
+
+func (q *Queries) MarkDropped(ctx context.Context, id int64) error {
+	_, err := q.db.Exec(ctx, markDropped, id)
+	return err
+}
+
 const nextBuildNumber = `-- name: NextBuildNumber :one
 SELECT (coalesce(max(number), 0) + 1)::int FROM build JOIN dataset ON dataset.id = build.dataset_id WHERE dataset.name = $1
 `
@@ -403,25 +517,35 @@ func (q *Queries) NextBuildNumber(ctx context.Context, name string) (int32, erro
 }
 
 const oldBuilds = `-- name: OldBuilds :many
-SELECT database, variants FROM build WHERE dataset_id = $1 ORDER BY number DESC OFFSET 2
+SELECT build.id, build.dataset_id, build.number, build.database, build.variants, build.catalogue, build.made_at, build.report, build.broken, build.job_id, build.dropped_at, build.catalogue_version FROM build JOIN dataset ON dataset.id = build.dataset_id
+WHERE build.dataset_id = $1 AND build.dropped_at IS NULL AND build.id <> dataset.build_id
+ORDER BY number DESC OFFSET 5
 `
 
-type OldBuildsRow struct {
-	Database string
-	Variants json.RawMessage
-}
-
-// The builds of a dataset that nothing runs on any more: all but the one in use and the one before it, which calls at hand may still use.
-func (q *Queries) OldBuilds(ctx context.Context, datasetID int64) ([]OldBuildsRow, error) {
+// The builds of a dataset that are not kept any more: all but the one in use and the five latest others.
+func (q *Queries) OldBuilds(ctx context.Context, datasetID int64) ([]Build, error) {
 	rows, err := q.db.Query(ctx, oldBuilds, datasetID)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	var items []OldBuildsRow
+	var items []Build
 	for rows.Next() {
-		var i OldBuildsRow
-		if err := rows.Scan(&i.Database, &i.Variants); err != nil {
+		var i Build
+		if err := rows.Scan(
+			&i.ID,
+			&i.DatasetID,
+			&i.Number,
+			&i.Database,
+			&i.Variants,
+			&i.Catalogue,
+			&i.MadeAt,
+			&i.Report,
+			&i.Broken,
+			&i.JobID,
+			&i.DroppedAt,
+			&i.CatalogueVersion,
+		); err != nil {
 			return nil, err
 		}
 		items = append(items, i)
@@ -432,10 +556,87 @@ func (q *Queries) OldBuilds(ctx context.Context, datasetID int64) ([]OldBuildsRo
 	return items, nil
 }
 
+const oldCatalogues = `-- name: OldCatalogues :many
+SELECT id, dataset_id, number, database, variants, catalogue, made_at, report, broken, job_id, dropped_at, catalogue_version FROM build WHERE dropped_at IS NULL AND catalogue_version < $1 ORDER BY id
+`
+
+// Builds whose catalogue was read by an earlier version.
+func (q *Queries) OldCatalogues(ctx context.Context, catalogueVersion int32) ([]Build, error) {
+	rows, err := q.db.Query(ctx, oldCatalogues, catalogueVersion)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Build
+	for rows.Next() {
+		var i Build
+		if err := rows.Scan(
+			&i.ID,
+			&i.DatasetID,
+			&i.Number,
+			&i.Database,
+			&i.Variants,
+			&i.Catalogue,
+			&i.MadeAt,
+			&i.Report,
+			&i.Broken,
+			&i.JobID,
+			&i.DroppedAt,
+			&i.CatalogueVersion,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const renewCatalogue = `-- name: RenewCatalogue :exec
+UPDATE build SET catalogue = $2, catalogue_version = $3 WHERE id = $1
+`
+
+type RenewCatalogueParams struct {
+	ID               int64
+	Catalogue        json.RawMessage
+	CatalogueVersion int32
+}
+
+func (q *Queries) RenewCatalogue(ctx context.Context, arg RenewCatalogueParams) error {
+	_, err := q.db.Exec(ctx, renewCatalogue, arg.ID, arg.Catalogue, arg.CatalogueVersion)
+	return err
+}
+
+const replaceBuild = `-- name: ReplaceBuild :exec
+UPDATE build SET database = $2, variants = $3, catalogue = $4, catalogue_version = $5 WHERE id = $1
+`
+
+type ReplaceBuildParams struct {
+	ID               int64
+	Database         string
+	Variants         json.RawMessage
+	Catalogue        json.RawMessage
+	CatalogueVersion int32
+}
+
+// A build that was lost has been made again from its files.
+func (q *Queries) ReplaceBuild(ctx context.Context, arg ReplaceBuildParams) error {
+	_, err := q.db.Exec(ctx, replaceBuild,
+		arg.ID,
+		arg.Database,
+		arg.Variants,
+		arg.Catalogue,
+		arg.CatalogueVersion,
+	)
+	return err
+}
+
 const retitleDataset = `-- name: RetitleDataset :one
 INSERT INTO dataset (name, pack, title) VALUES ($1, '', $2)
 ON CONFLICT (name) DO UPDATE SET title = CASE WHEN $2 = '' OR dataset.pack <> '' THEN dataset.title ELSE $2 END, dropped_at = NULL
-RETURNING id, name, pack, title, dropped_at
+RETURNING id, name, pack, title, dropped_at, build_id
 `
 
 type RetitleDatasetParams struct {
@@ -453,6 +654,7 @@ func (q *Queries) RetitleDataset(ctx context.Context, arg RetitleDatasetParams) 
 		&i.Pack,
 		&i.Title,
 		&i.DroppedAt,
+		&i.BuildID,
 	)
 	return i, err
 }
@@ -474,7 +676,7 @@ func (q *Queries) SetBroken(ctx context.Context, arg SetBrokenParams) error {
 const upsertDataset = `-- name: UpsertDataset :one
 INSERT INTO dataset (name, pack, title) VALUES ($1, $2, $3)
 ON CONFLICT (name) DO UPDATE SET title = excluded.title, dropped_at = NULL
-RETURNING id, name, pack, title, dropped_at
+RETURNING id, name, pack, title, dropped_at, build_id
 `
 
 type UpsertDatasetParams struct {
@@ -492,6 +694,22 @@ func (q *Queries) UpsertDataset(ctx context.Context, arg UpsertDatasetParams) (D
 		&i.Pack,
 		&i.Title,
 		&i.DroppedAt,
+		&i.BuildID,
 	)
 	return i, err
+}
+
+const useBuild = `-- name: UseBuild :exec
+UPDATE dataset SET build_id = $2 WHERE id = $1
+`
+
+type UseBuildParams struct {
+	ID      int64
+	BuildID *int64
+}
+
+// Makes a build the one in use.
+func (q *Queries) UseBuild(ctx context.Context, arg UseBuildParams) error {
+	_, err := q.db.Exec(ctx, useBuild, arg.ID, arg.BuildID)
+	return err
 }

@@ -54,6 +54,31 @@ func (q *Queries) AddJobPiece(ctx context.Context, arg AddJobPieceParams) error 
 	return err
 }
 
+const aliveJobs = `-- name: AliveJobs :many
+SELECT databases FROM job WHERE state IN ('running', 'stopping')
+`
+
+// The databases that jobs at hand have begun to build.
+func (q *Queries) AliveJobs(ctx context.Context) ([]json.RawMessage, error) {
+	rows, err := q.db.Query(ctx, aliveJobs)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []json.RawMessage
+	for rows.Next() {
+		var databases json.RawMessage
+		if err := rows.Scan(&databases); err != nil {
+			return nil, err
+		}
+		items = append(items, databases)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const beatJob = `-- name: BeatJob :one
 UPDATE job SET beat_at = now(), progress = $1, databases = $2 WHERE id = $3 AND worker = $4 AND state IN ('running', 'stopping') RETURNING state
 `
@@ -396,6 +421,70 @@ func (q *Queries) QueueJob(ctx context.Context, arg QueueJobParams) (int64, erro
 	return result.RowsAffected(), nil
 }
 
+const queuedJobs = `-- name: QueuedJobs :many
+SELECT id FROM job WHERE state = 'queued' ORDER BY id
+`
+
+func (q *Queries) QueuedJobs(ctx context.Context) ([]int64, error) {
+	rows, err := q.db.Query(ctx, queuedJobs)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []int64
+	for rows.Next() {
+		var id int64
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const remakeJob = `-- name: RemakeJob :one
+INSERT INTO job (kind, name, account_id, options, state)
+SELECT job.kind, job.name, job.account_id, job.options || jsonb_build_object('remake', $1::bigint, 'files', job.id), 'queued'
+FROM job WHERE job.id = $2
+AND NOT EXISTS (SELECT FROM job AS other WHERE other.state IN ('queued', 'running', 'stopping') AND other.options @> jsonb_build_object('remake', $1::bigint))
+AND NOT EXISTS (SELECT FROM job AS other WHERE job.kind = 'dataset' AND other.kind = 'dataset' AND other.name = job.name AND other.state IN ('receiving', 'queued', 'running', 'asking', 'stopping'))
+RETURNING id, kind, name, account_id, options, state, bytes, progress, report, problem, errors, databases, worker, beat_at, tries, made_at, ended_at
+`
+
+type RemakeJobParams struct {
+	BuildID int64
+	JobID   int64
+}
+
+// A job that makes a lost build again from its files, unless one is at hand.
+func (q *Queries) RemakeJob(ctx context.Context, arg RemakeJobParams) (Job, error) {
+	row := q.db.QueryRow(ctx, remakeJob, arg.BuildID, arg.JobID)
+	var i Job
+	err := row.Scan(
+		&i.ID,
+		&i.Kind,
+		&i.Name,
+		&i.AccountID,
+		&i.Options,
+		&i.State,
+		&i.Bytes,
+		&i.Progress,
+		&i.Report,
+		&i.Problem,
+		&i.Errors,
+		&i.Databases,
+		&i.Worker,
+		&i.BeatAt,
+		&i.Tries,
+		&i.MadeAt,
+		&i.EndedAt,
+	)
+	return i, err
+}
+
 const resetJob = `-- name: ResetJob :exec
 UPDATE job SET state = $1, problem = $2, worker = NULL, databases = '[]', progress = '{}', beat_at = now(),
     ended_at = CASE WHEN $1 = 'queued' THEN NULL ELSE now() END
@@ -472,4 +561,16 @@ func (q *Queries) StopJob(ctx context.Context, id int64) (string, error) {
 	var state string
 	err := row.Scan(&state)
 	return state, err
+}
+
+const sweepJobFiles = `-- name: SweepJobFiles :exec
+DELETE FROM job_piece WHERE job_id IN (
+    SELECT job.id FROM job WHERE job.state IN ('done', 'failed', 'stopped')
+    AND NOT EXISTS (SELECT FROM build WHERE build.job_id = job.id AND build.dropped_at IS NULL))
+`
+
+// Files of jobs that ended, and that no build is kept for.
+func (q *Queries) SweepJobFiles(ctx context.Context) error {
+	_, err := q.db.Exec(ctx, sweepJobFiles)
+	return err
 }

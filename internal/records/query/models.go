@@ -10,13 +10,14 @@ import (
 )
 
 type Account struct {
-	ID          int64
-	Name        string
-	DisplayName string
-	Role        string
-	Password    string
-	OneTime     bool
-	CreatedAt   time.Time
+	ID           int64
+	Name         string
+	DisplayName  string
+	Role         string
+	Password     string
+	OneTime      bool
+	CreatedAt    time.Time
+	OneTimeUntil *time.Time
 }
 
 type Attempt struct {
@@ -33,18 +34,23 @@ type Attempt struct {
 	ElapsedMs  float64
 	Findings   json.RawMessage
 	Error      json.RawMessage
+	ClientKey  *string
+	HiddenOnly bool
 }
 
 type Build struct {
-	ID        int64
-	DatasetID int64
-	Number    int32
-	Database  string
-	Variants  json.RawMessage
-	Catalogue json.RawMessage
-	MadeAt    time.Time
-	Report    json.RawMessage
-	Broken    json.RawMessage
+	ID               int64
+	DatasetID        int64
+	Number           int32
+	Database         string
+	Variants         json.RawMessage
+	Catalogue        json.RawMessage
+	MadeAt           time.Time
+	Report           json.RawMessage
+	Broken           json.RawMessage
+	JobID            *int64
+	DroppedAt        *time.Time
+	CatalogueVersion int32
 }
 
 type Course struct {
@@ -66,6 +72,13 @@ type Dataset struct {
 	Pack      string
 	Title     string
 	DroppedAt *time.Time
+	BuildID   *int64
+}
+
+type Device struct {
+	TokenHash []byte
+	AccountID int64
+	SeenAt    time.Time
 }
 
 type Draft struct {
@@ -73,6 +86,7 @@ type Draft struct {
 	ExerciseID int64
 	Sql        string
 	KeptAt     time.Time
+	Revision   int64
 }
 
 type Enrolment struct {
@@ -128,7 +142,7 @@ type JobPiece struct {
 }
 
 type LoginFailure struct {
-	Name     string
+	Origin   string
 	Failures int32
 	LastAt   time.Time
 }

@@ -11,6 +11,64 @@ import (
 	"time"
 )
 
+const attemptByKey = `-- name: AttemptByKey :one
+SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.build_id, attempt.sql, attempt.at, attempt.outcome, attempt.mark, attempt.points, attempt.row_count, attempt.elapsed_ms, attempt.findings, attempt.error, attempt.client_key, attempt.hidden_only, build.number AS build_number, exercise.slug AS exercise, paper.slug AS paper
+FROM attempt JOIN build ON build.id = attempt.build_id JOIN exercise ON exercise.id = attempt.exercise_id JOIN paper ON paper.id = exercise.paper_id
+WHERE attempt.account_id = $1 AND attempt.client_key = $2::text
+`
+
+type AttemptByKeyParams struct {
+	AccountID int64
+	ClientKey string
+}
+
+type AttemptByKeyRow struct {
+	ID          int64
+	AccountID   int64
+	ExerciseID  int64
+	BuildID     int64
+	Sql         string
+	At          time.Time
+	Outcome     string
+	Mark        float64
+	Points      float64
+	RowCount    int64
+	ElapsedMs   float64
+	Findings    json.RawMessage
+	Error       json.RawMessage
+	ClientKey   *string
+	HiddenOnly  bool
+	BuildNumber int32
+	Exercise    string
+	Paper       string
+}
+
+func (q *Queries) AttemptByKey(ctx context.Context, arg AttemptByKeyParams) (AttemptByKeyRow, error) {
+	row := q.db.QueryRow(ctx, attemptByKey, arg.AccountID, arg.ClientKey)
+	var i AttemptByKeyRow
+	err := row.Scan(
+		&i.ID,
+		&i.AccountID,
+		&i.ExerciseID,
+		&i.BuildID,
+		&i.Sql,
+		&i.At,
+		&i.Outcome,
+		&i.Mark,
+		&i.Points,
+		&i.RowCount,
+		&i.ElapsedMs,
+		&i.Findings,
+		&i.Error,
+		&i.ClientKey,
+		&i.HiddenOnly,
+		&i.BuildNumber,
+		&i.Exercise,
+		&i.Paper,
+	)
+	return i, err
+}
+
 const countAttempts = `-- name: CountAttempts :one
 SELECT count(*) FROM attempt WHERE account_id = $1 AND exercise_id = $2
 `
@@ -28,8 +86,8 @@ func (q *Queries) CountAttempts(ctx context.Context, arg CountAttemptsParams) (i
 }
 
 const createAttempt = `-- name: CreateAttempt :one
-INSERT INTO attempt (account_id, exercise_id, build_id, sql, outcome, mark, points, row_count, elapsed_ms, findings, error)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
+INSERT INTO attempt (account_id, exercise_id, build_id, sql, outcome, mark, points, row_count, elapsed_ms, findings, error, client_key, hidden_only, at)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)
 RETURNING id, at
 `
 
@@ -45,6 +103,9 @@ type CreateAttemptParams struct {
 	ElapsedMs  float64
 	Findings   json.RawMessage
 	Error      json.RawMessage
+	ClientKey  *string
+	HiddenOnly bool
+	At         time.Time
 }
 
 type CreateAttemptRow struct {
@@ -65,6 +126,9 @@ func (q *Queries) CreateAttempt(ctx context.Context, arg CreateAttemptParams) (C
 		arg.ElapsedMs,
 		arg.Findings,
 		arg.Error,
+		arg.ClientKey,
+		arg.HiddenOnly,
+		arg.At,
 	)
 	var i CreateAttemptRow
 	err := row.Scan(&i.ID, &i.At)
@@ -111,8 +175,56 @@ func (q *Queries) CreateRun(ctx context.Context, arg CreateRunParams) (CreateRun
 	return i, err
 }
 
+const draft = `-- name: Draft :one
+SELECT account_id, exercise_id, sql, kept_at, revision FROM draft WHERE account_id = $1 AND exercise_id = $2
+`
+
+type DraftParams struct {
+	AccountID  int64
+	ExerciseID int64
+}
+
+func (q *Queries) Draft(ctx context.Context, arg DraftParams) (Draft, error) {
+	row := q.db.QueryRow(ctx, draft, arg.AccountID, arg.ExerciseID)
+	var i Draft
+	err := row.Scan(
+		&i.AccountID,
+		&i.ExerciseID,
+		&i.Sql,
+		&i.KeptAt,
+		&i.Revision,
+	)
+	return i, err
+}
+
+const hiddenOnly = `-- name: HiddenOnly :one
+SELECT count(*) AS attempts, coalesce(extract(epoch FROM now() - max(at)), 0)::float8 AS seconds_ago
+FROM attempt WHERE account_id = $1 AND exercise_id = $2 AND hidden_only AND at > now() - interval '1 hour'
+`
+
+type HiddenOnlyParams struct {
+	AccountID  int64
+	ExerciseID int64
+}
+
+type HiddenOnlyRow struct {
+	Attempts   int64
+	SecondsAgo float64
+}
+
+// How many attempts of a learner at an exercise were, within the last hour, wrong on hidden rows alone, and how many seconds ago the last was.
+func (q *Queries) HiddenOnly(ctx context.Context, arg HiddenOnlyParams) (HiddenOnlyRow, error) {
+	row := q.db.QueryRow(ctx, hiddenOnly, arg.AccountID, arg.ExerciseID)
+	var i HiddenOnlyRow
+	err := row.Scan(&i.Attempts, &i.SecondsAgo)
+	return i, err
+}
+
 const history = `-- name: History :many
-SELECT entry.kind, entry.id, entry.account_id, entry.exercise_id, entry.paper_id, entry.build_id, entry.sql, entry.at, entry.outcome, entry.mark, entry.points, entry.row_count, entry.elapsed_ms, entry.findings, entry.error, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper, exercise.slug AS exercise, exercise.title
+SELECT entries.kind, entries.id, entries.account_id, entries.exercise_id, entries.paper_id, entries.build_id, entries.sql, entries.at, entries.outcome, entries.mark, entries.points, entries.row_count, entries.elapsed_ms, entries.findings, entries.error, entries.learner, entries.display_name, entries.dataset, entries.paper, entries.exercise, entries.title, entries.passed, entries.found, (count(*) OVER () < found)::boolean AS more FROM (
+SELECT entry.kind, entry.id, entry.account_id, entry.exercise_id, entry.paper_id, entry.build_id, entry.sql, entry.at, entry.outcome, entry.mark, entry.points, entry.row_count, entry.elapsed_ms, entry.findings, entry.error, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper, exercise.slug AS exercise, exercise.title,
+       (sum(octet_length(entry.sql) + pg_column_size(entry.findings) + coalesce(pg_column_size(entry.error), 0)) OVER (ORDER BY entry.id DESC)
+        - octet_length(entry.sql) - pg_column_size(entry.findings) - coalesce(pg_column_size(entry.error), 0))::bigint AS passed, count(*) OVER () AS found
 FROM (
     (SELECT 'run'::text AS kind, run.id, run.account_id, run.exercise_id, run.paper_id, run.build_id, run.sql, run.at, run.outcome,
             NULL::float8 AS mark, NULL::float8 AS points, run.row_count, run.elapsed_ms, '[]'::jsonb AS findings, run.error
@@ -142,6 +254,7 @@ JOIN dataset ON dataset.id = build.dataset_id
 LEFT JOIN paper ON paper.id = entry.paper_id
 LEFT JOIN exercise ON exercise.id = entry.exercise_id
 ORDER BY entry.id DESC LIMIT $7::int
+) AS entries WHERE passed <= $8::bigint ORDER BY id DESC
 `
 
 type HistoryParams struct {
@@ -152,6 +265,7 @@ type HistoryParams struct {
 	Kind       *string
 	Before     *int64
 	Page       int32
+	MostBytes  int64
 }
 
 type HistoryRow struct {
@@ -176,9 +290,13 @@ type HistoryRow struct {
 	Paper       *string
 	Exercise    *string
 	Title       *string
+	Passed      int64
+	Found       int64
+	More        bool
 }
 
-// Each side is cut before the union, so that one page costs two index reads where a learner is named.
+// Each side is cut before the union, so that one page costs two index reads where a learner is named. A page ends early where its texts are long: passed is how
+// many bytes the entries before have, and more tells whether entries follow that were left out.
 func (q *Queries) History(ctx context.Context, arg HistoryParams) ([]HistoryRow, error) {
 	rows, err := q.db.Query(ctx, history,
 		arg.AccountID,
@@ -188,6 +306,7 @@ func (q *Queries) History(ctx context.Context, arg HistoryParams) ([]HistoryRow,
 		arg.Kind,
 		arg.Before,
 		arg.Page,
+		arg.MostBytes,
 	)
 	if err != nil {
 		return nil, err
@@ -218,6 +337,9 @@ func (q *Queries) History(ctx context.Context, arg HistoryParams) ([]HistoryRow,
 			&i.Paper,
 			&i.Exercise,
 			&i.Title,
+			&i.Passed,
+			&i.Found,
+			&i.More,
 		); err != nil {
 			return nil, err
 		}
@@ -230,26 +352,40 @@ func (q *Queries) History(ctx context.Context, arg HistoryParams) ([]HistoryRow,
 }
 
 const keepDraft = `-- name: KeepDraft :one
-INSERT INTO draft (account_id, exercise_id, sql) VALUES ($1, $2, $3)
-ON CONFLICT (account_id, exercise_id) DO UPDATE SET sql = excluded.sql, kept_at = now()
-RETURNING kept_at
+INSERT INTO draft AS d (account_id, exercise_id, sql) VALUES ($1, $2, $3)
+ON CONFLICT (account_id, exercise_id) DO UPDATE SET sql = excluded.sql, kept_at = now(), revision = d.revision + CASE WHEN d.sql = excluded.sql THEN 0 ELSE 1 END
+WHERE $4::bigint IS NULL OR d.revision = $4::bigint OR d.sql = excluded.sql
+RETURNING account_id, exercise_id, sql, kept_at, revision
 `
 
 type KeepDraftParams struct {
 	AccountID  int64
 	ExerciseID int64
 	Sql        string
+	Revision   *int64
 }
 
-func (q *Queries) KeepDraft(ctx context.Context, arg KeepDraftParams) (time.Time, error) {
-	row := q.db.QueryRow(ctx, keepDraft, arg.AccountID, arg.ExerciseID, arg.Sql)
-	var kept_at time.Time
-	err := row.Scan(&kept_at)
-	return kept_at, err
+// Where a revision is given, the draft has to be at it still (0: there is none yet), or to have the same text already; else there is no row.
+func (q *Queries) KeepDraft(ctx context.Context, arg KeepDraftParams) (Draft, error) {
+	row := q.db.QueryRow(ctx, keepDraft,
+		arg.AccountID,
+		arg.ExerciseID,
+		arg.Sql,
+		arg.Revision,
+	)
+	var i Draft
+	err := row.Scan(
+		&i.AccountID,
+		&i.ExerciseID,
+		&i.Sql,
+		&i.KeptAt,
+		&i.Revision,
+	)
+	return i, err
 }
 
 const latestAttempts = `-- name: LatestAttempts :many
-SELECT DISTINCT ON (attempt.exercise_id) attempt.id, attempt.account_id, attempt.exercise_id, attempt.build_id, attempt.sql, attempt.at, attempt.outcome, attempt.mark, attempt.points, attempt.row_count, attempt.elapsed_ms, attempt.findings, attempt.error, build.number AS build_number
+SELECT DISTINCT ON (attempt.exercise_id) attempt.id, attempt.account_id, attempt.exercise_id, attempt.build_id, attempt.sql, attempt.at, attempt.outcome, attempt.mark, attempt.points, attempt.row_count, attempt.elapsed_ms, attempt.findings, attempt.error, attempt.client_key, attempt.hidden_only, build.number AS build_number
 FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id JOIN build ON build.id = attempt.build_id
 WHERE attempt.account_id = $1 AND exercise.paper_id = $2
 ORDER BY attempt.exercise_id, attempt.id DESC
@@ -274,6 +410,8 @@ type LatestAttemptsRow struct {
 	ElapsedMs   float64
 	Findings    json.RawMessage
 	Error       json.RawMessage
+	ClientKey   *string
+	HiddenOnly  bool
 	BuildNumber int32
 }
 
@@ -300,6 +438,8 @@ func (q *Queries) LatestAttempts(ctx context.Context, arg LatestAttemptsParams) 
 			&i.ElapsedMs,
 			&i.Findings,
 			&i.Error,
+			&i.ClientKey,
+			&i.HiddenOnly,
 			&i.BuildNumber,
 		); err != nil {
 			return nil, err
@@ -370,7 +510,7 @@ func (q *Queries) LockWork(ctx context.Context, arg LockWorkParams) error {
 }
 
 const paperDrafts = `-- name: PaperDrafts :many
-SELECT draft.account_id, draft.exercise_id, draft.sql, draft.kept_at FROM draft JOIN exercise ON exercise.id = draft.exercise_id
+SELECT draft.account_id, draft.exercise_id, draft.sql, draft.kept_at, draft.revision FROM draft JOIN exercise ON exercise.id = draft.exercise_id
 WHERE draft.account_id = $1 AND exercise.paper_id = $2
 `
 
@@ -393,7 +533,42 @@ func (q *Queries) PaperDrafts(ctx context.Context, arg PaperDraftsParams) ([]Dra
 			&i.ExerciseID,
 			&i.Sql,
 			&i.KeptAt,
+			&i.Revision,
 		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const paperHiddenOnly = `-- name: PaperHiddenOnly :many
+SELECT attempt.account_id, attempt.exercise_id, count(*) AS attempts
+FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id
+WHERE exercise.paper_id = $1 AND hidden_only
+GROUP BY attempt.account_id, attempt.exercise_id
+`
+
+type PaperHiddenOnlyRow struct {
+	AccountID  int64
+	ExerciseID int64
+	Attempts   int64
+}
+
+// The same for all learners of a paper, since ever.
+func (q *Queries) PaperHiddenOnly(ctx context.Context, paperID int64) ([]PaperHiddenOnlyRow, error) {
+	rows, err := q.db.Query(ctx, paperHiddenOnly, paperID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []PaperHiddenOnlyRow
+	for rows.Next() {
+		var i PaperHiddenOnlyRow
+		if err := rows.Scan(&i.AccountID, &i.ExerciseID, &i.Attempts); err != nil {
 			return nil, err
 		}
 		items = append(items, i)

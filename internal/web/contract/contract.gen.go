@@ -244,6 +244,7 @@ func (e Role) Valid() bool {
 // Defines values for ServerState.
 const (
 	Down ServerState = "down"
+	Full ServerState = "full"
 	Up   ServerState = "up"
 )
 
@@ -251,6 +252,8 @@ const (
 func (e ServerState) Valid() bool {
 	switch e {
 	case Down:
+		return true
+	case Full:
 		return true
 	case Up:
 		return true
@@ -354,9 +357,19 @@ type BlockKind string
 
 // Build defines model for Build.
 type Build struct {
+	InUse bool `json:"in_use"`
+
+	// Kept It is still there to be used.
+	Kept   bool        `json:"kept"`
 	Made   time.Time   `json:"made"`
 	Number int         `json:"number"`
 	Report BuildReport `json:"report"`
+}
+
+// BuildChoice defines model for BuildChoice.
+type BuildChoice struct {
+	// Build Its number.
+	Build int `json:"build"`
 }
 
 // BuildReport defines model for BuildReport.
@@ -503,7 +516,17 @@ type DatasetSummary struct {
 // Draft defines model for Draft.
 type Draft struct {
 	Kept time.Time `json:"kept"`
-	Sql  string    `json:"sql"`
+
+	// Revision Rises with each change.
+	Revision int64  `json:"revision"`
+	Sql      string `json:"sql"`
+}
+
+// DraftText defines model for DraftText.
+type DraftText struct {
+	// Revision Of the draft that was changed; 0 where there was none.
+	Revision *int64 `json:"revision,omitempty"`
+	Sql      string `json:"sql"`
 }
 
 // EntryKind defines model for EntryKind.
@@ -579,8 +602,14 @@ type Finding struct {
 
 // Health defines model for Health.
 type Health struct {
+	// Practice full: its disk is, and nothing can be stored there.
 	Practice ServerState `json:"practice"`
-	Records  ServerState `json:"records"`
+
+	// Records full: its disk is, and nothing can be stored there.
+	Records ServerState `json:"records"`
+
+	// Unending Sessions on the practice server that were told to end and have not.
+	Unending int `json:"unending,omitempty,omitzero"`
 }
 
 // HistoryEntry defines model for HistoryEntry.
@@ -696,6 +725,8 @@ type JobProgress struct {
 
 // JobReport defines model for JobReport.
 type JobReport struct {
+	// Breaks What a job that asks would break: accepted answers, and tables and columns that papers use.
+	Breaks   []string      `json:"breaks,omitempty,omitzero"`
 	Check    CheckReport   `json:"check,omitempty,omitzero"`
 	Datasets []BuildReport `json:"datasets"`
 
@@ -728,6 +759,8 @@ type LoadedPaper struct {
 
 // LogIn defines model for LogIn.
 type LogIn struct {
+	// Device What an earlier log-in gave, so that others' failures do not hold this one up. A browser sends its cookie.
+	Device   string    `json:"device,omitempty,omitzero"`
 	Kind     LogInKind `json:"kind"`
 	Name     string    `json:"name"`
 	Password string    `json:"password"`
@@ -866,16 +899,14 @@ type Progress struct {
 
 // ProgressCell defines model for ProgressCell.
 type ProgressCell struct {
-	Attempts int     `json:"attempts"`
-	Mark     float64 `json:"mark"`
+	Attempts int `json:"attempts"`
+
+	// HiddenOnly Attempts that were right on all rows that the learner sees and wrong on hidden ones. Many may be questions about the hidden rows.
+	HiddenOnly int     `json:"hidden_only,omitempty,omitzero"`
+	Mark       float64 `json:"mark"`
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 	Outcome Outcome `json:"outcome,omitempty,omitzero"`
-}
-
-// Query defines model for Query.
-type Query struct {
-	Sql string `json:"sql"`
 }
 
 // Relation defines model for Relation.
@@ -984,7 +1015,7 @@ type Section struct {
 	Title    string   `json:"title,omitempty,omitzero"`
 }
 
-// ServerState defines model for ServerState.
+// ServerState full: its disk is, and nothing can be stored there.
 type ServerState string
 
 // Session defines model for Session.
@@ -992,11 +1023,21 @@ type Session struct {
 	Account Account `json:"account"`
 
 	// CsrfToken For a cookie session: the value of X-CSRF-Token.
-	CsrfToken string    `json:"csrf_token,omitempty,omitzero"`
-	Expires   time.Time `json:"expires"`
+	CsrfToken string `json:"csrf_token,omitempty,omitzero"`
+
+	// Device With a bearer token: what makes this device known at the next log-in. A browser has it as a cookie.
+	Device  string    `json:"device,omitempty,omitzero"`
+	Expires time.Time `json:"expires"`
 
 	// Token The bearer token, at log-in only.
 	Token string `json:"token,omitempty,omitzero"`
+}
+
+// Submission defines model for Submission.
+type Submission struct {
+	// Key Made anew for each submission, and sent again with the same one: the first is stored, and answered for all.
+	Key string `json:"key,omitempty,omitzero"`
+	Sql string `json:"sql"`
 }
 
 // Table defines model for Table.
@@ -1074,6 +1115,9 @@ type BuildDatasetParams struct {
 
 	// Ask Stop before tables are made from CSV files alone and wait for confirmJob.
 	Ask bool `form:"ask,omitempty" json:"ask,omitempty,omitzero"`
+
+	// Break Do not ask before accepted answers
+	Break bool `form:"break,omitempty" json:"break,omitempty,omitzero"`
 }
 
 // GetMapParams defines parameters for GetMap.
@@ -1167,14 +1211,17 @@ type OpenPaperJSONRequestBody = PaperTimes
 // BuildDatasetMultipartRequestBody defines body for BuildDataset for multipart/form-data ContentType.
 type BuildDatasetMultipartRequestBody = Files
 
+// UseBuildJSONRequestBody defines body for UseBuild for application/json ContentType.
+type UseBuildJSONRequestBody = BuildChoice
+
 // LoadPackMultipartRequestBody defines body for LoadPack for multipart/form-data ContentType.
 type LoadPackMultipartRequestBody = Files
 
 // SubmitJSONRequestBody defines body for Submit for application/json ContentType.
-type SubmitJSONRequestBody = Query
+type SubmitJSONRequestBody = Submission
 
 // KeepDraftJSONRequestBody defines body for KeepDraft for application/json ContentType.
-type KeepDraftJSONRequestBody = Query
+type KeepDraftJSONRequestBody = DraftText
 
 // SetPasswordJSONRequestBody defines body for SetPassword for application/json ContentType.
 type SetPasswordJSONRequestBody = PasswordChange
@@ -1211,7 +1258,7 @@ type ServerInterface interface {
 	// GetDataset A dataset's tables with all that is known of them; for instructors its variants and builds too.
 	// (GET /api/datasets/{dataset})
 	GetDataset(c *gin.Context, dataset DatasetName)
-	// BuildDataset Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job. For instructors.
+	// BuildDataset Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job, which asks before it breaks what papers use. For instructors.
 	// (POST /api/datasets/{dataset}/builds)
 	BuildDataset(c *gin.Context, dataset DatasetName, params BuildDatasetParams)
 	// GetMap The map of a dataset's tables, or of one and its neighbours.
@@ -1220,6 +1267,9 @@ type ServerInterface interface {
 	// ListRows A page of a table's rows.
 	// (GET /api/datasets/{dataset}/tables/{table}/rows)
 	ListRows(c *gin.Context, dataset DatasetName, table string, params ListRowsParams)
+	// UseBuild Return to an earlier build, or go to a later one again. For instructors.
+	// (POST /api/datasets/{dataset}/use)
+	UseBuild(c *gin.Context, dataset DatasetName)
 	// GetHealth Which of the two servers can be reached.
 	// (GET /api/health)
 	GetHealth(c *gin.Context)
@@ -1259,10 +1309,10 @@ type ServerInterface interface {
 	// GetExercise One exercise.
 	// (GET /api/papers/{paper}/exercises/{exercise})
 	GetExercise(c *gin.Context, paper PaperSlug, exercise ExerciseSlug)
-	// Submit Check a query against the reference answer. The attempt is stored before the answer is sent.
+	// Submit Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
 	// (POST /api/papers/{paper}/exercises/{exercise}/attempts)
 	Submit(c *gin.Context, paper PaperSlug, exercise ExerciseSlug)
-	// KeepDraft Keep the text of the answer space.
+	// KeepDraft Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
 	// (PUT /api/papers/{paper}/exercises/{exercise}/draft)
 	KeepDraft(c *gin.Context, paper PaperSlug, exercise ExerciseSlug)
 	// GetMarks Marks, a learner a line. For instructors.
@@ -1536,6 +1586,14 @@ func (siw *ServerInterfaceWrapper) BuildDataset(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "break" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "break", c.Request.URL.Query(), &params.Break, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter break: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1697,6 +1755,31 @@ func (siw *ServerInterfaceWrapper) ListRows(c *gin.Context) {
 	}
 
 	siw.Handler.ListRows(c, dataset, table, params)
+}
+
+// UseBuild operation middleware
+func (siw *ServerInterfaceWrapper) UseBuild(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "dataset" -------------
+	var dataset DatasetName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "dataset", c.Param("dataset"), &dataset, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter dataset: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.UseBuild(c, dataset)
 }
 
 // GetHealth operation middleware
@@ -2323,6 +2406,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/datasets/:dataset", wrapper.GetDataset)
 	router.GET(options.BaseURL+"/api/datasets/:dataset/tables/:table/rows", wrapper.ListRows)
 	router.GET(options.BaseURL+"/api/datasets/:dataset/map", wrapper.GetMap)
+	router.POST(options.BaseURL+"/api/datasets/:dataset/use", wrapper.UseBuild)
 	router.POST(options.BaseURL+"/api/datasets/:dataset/builds", wrapper.BuildDataset)
 	router.POST(options.BaseURL+"/api/packs", wrapper.LoadPack)
 	router.GET(options.BaseURL+"/api/jobs", wrapper.ListJobs)
@@ -2800,6 +2884,46 @@ func (response ListRowsdefaultApplicationProblemPlusJSONResponse) VisitListRowsR
 	return err
 }
 
+type UseBuildRequestObject struct {
+	Dataset DatasetName `json:"dataset"`
+	Body    *UseBuildJSONRequestBody
+}
+
+type UseBuildResponseObject interface {
+	VisitUseBuildResponse(w http.ResponseWriter) error
+}
+
+type UseBuild200JSONResponse Dataset
+
+func (response UseBuild200JSONResponse) VisitUseBuildResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UseBuilddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UseBuilddefaultApplicationProblemPlusJSONResponse) VisitUseBuildResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetHealthRequestObject struct {
 }
 
@@ -2817,6 +2941,20 @@ func (response GetHealth200JSONResponse) VisitGetHealthResponse(w http.ResponseW
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetHealth503JSONResponse Health
+
+func (response GetHealth503JSONResponse) VisitGetHealthResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(503)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -3725,7 +3863,7 @@ type StrictServerInterface interface {
 	// GetDataset A dataset's tables with all that is known of them; for instructors its variants and builds too.
 	// (GET /api/datasets/{dataset})
 	GetDataset(ctx context.Context, request GetDatasetRequestObject) (GetDatasetResponseObject, error)
-	// BuildDataset Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job. For instructors.
+	// BuildDataset Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job, which asks before it breaks what papers use. For instructors.
 	// (POST /api/datasets/{dataset}/builds)
 	BuildDataset(ctx context.Context, request BuildDatasetRequestObject) (BuildDatasetResponseObject, error)
 	// GetMap The map of a dataset's tables, or of one and its neighbours.
@@ -3734,6 +3872,9 @@ type StrictServerInterface interface {
 	// ListRows A page of a table's rows.
 	// (GET /api/datasets/{dataset}/tables/{table}/rows)
 	ListRows(ctx context.Context, request ListRowsRequestObject) (ListRowsResponseObject, error)
+	// UseBuild Return to an earlier build, or go to a later one again. For instructors.
+	// (POST /api/datasets/{dataset}/use)
+	UseBuild(ctx context.Context, request UseBuildRequestObject) (UseBuildResponseObject, error)
 	// GetHealth Which of the two servers can be reached.
 	// (GET /api/health)
 	GetHealth(ctx context.Context, request GetHealthRequestObject) (GetHealthResponseObject, error)
@@ -3773,10 +3914,10 @@ type StrictServerInterface interface {
 	// GetExercise One exercise.
 	// (GET /api/papers/{paper}/exercises/{exercise})
 	GetExercise(ctx context.Context, request GetExerciseRequestObject) (GetExerciseResponseObject, error)
-	// Submit Check a query against the reference answer. The attempt is stored before the answer is sent.
+	// Submit Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
 	// (POST /api/papers/{paper}/exercises/{exercise}/attempts)
 	Submit(ctx context.Context, request SubmitRequestObject) (SubmitResponseObject, error)
-	// KeepDraft Keep the text of the answer space.
+	// KeepDraft Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
 	// (PUT /api/papers/{paper}/exercises/{exercise}/draft)
 	KeepDraft(ctx context.Context, request KeepDraftRequestObject) (KeepDraftResponseObject, error)
 	// GetMarks Marks, a learner a line. For instructors.
@@ -4198,6 +4339,50 @@ func (sh *strictHandler) ListRows(ctx *gin.Context, dataset DatasetName, table s
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListRowsResponseObject); ok {
 		if err := validResponse.VisitListRowsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// UseBuild operation middleware
+func (sh *strictHandler) UseBuild(ctx *gin.Context, dataset DatasetName) {
+	var request UseBuildRequestObject
+
+	request.Dataset = dataset
+
+	var body UseBuildJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UseBuild(ctx, request.(UseBuildRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UseBuild")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(UseBuildResponseObject); ok {
+		if err := validResponse.VisitUseBuildResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

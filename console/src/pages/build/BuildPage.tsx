@@ -27,6 +27,7 @@ export function BuildPage() {
       setRefused(problemOf(error));
     }
   };
+  const breaks = job.report?.breaks ?? [];
   const over = ["done", "failed", "stopped"].includes(job.state);
   return (
     <section className="page wide">
@@ -35,11 +36,12 @@ export function BuildPage() {
         {jobSentence(job)}
       </p>
       {!over && <Going job={job} />}
-      {job.state === "asking" && <InferredTables tables={job.report?.inferred ?? []} asks />}
+      {job.state === "asking" && breaks.length > 0 && <Breaks breaks={breaks} />}
+      {job.state === "asking" && breaks.length === 0 && <InferredTables tables={job.report?.inferred ?? []} asks />}
       <div className="actions">
         {job.state === "asking" && (
           <Button type="primary" onClick={() => void call("/api/jobs/{job}/confirm")()}>
-            Build it so
+            {breaks.length > 0 ? "Use it all the same" : "Build with these types"}
           </Button>
         )}
         {!over && (
@@ -54,6 +56,21 @@ export function BuildPage() {
       {job.state === "failed" && job.problem && !job.errors?.length && <ProblemNote problem={job.problem} />}
       {job.errors && job.errors.length > 0 && <ScriptErrors job={job} />}
       {job.state === "done" && job.report && <Report report={job.report} />}
+    </section>
+  );
+}
+
+/** What the build would break, of what papers use. */
+function Breaks({ breaks }: { breaks: string[] }) {
+  return (
+    <section className="breaks">
+      <h2>It would break what papers use</h2>
+      <p>The build works, but it has not taken the place of the one in use. Learners see nothing of it until you decide.</p>
+      <ul>
+        {breaks.map((b) => (
+          <li key={b}>{b}</li>
+        ))}
+      </ul>
     </section>
   );
 }

@@ -1,7 +1,9 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Button } from "antd";
 import { useEffect } from "react";
 import { Link, useLocation, useParams } from "react-router";
-import { answer, api, type Dataset } from "../../api/client";
+import { answer, api, problemOf, type Dataset } from "../../api/client";
+import { ProblemNote } from "../../parts/ProblemNote";
 import { Waiting } from "../../parts/Waiting";
 import { bytes, count, moment } from "../../parts/words";
 import { BuildDetails } from "../build/Report";
@@ -54,6 +56,11 @@ function Contents({ dataset }: { dataset: Dataset }) {
 
 function Builds({ dataset }: { dataset: Dataset }) {
   const builds = dataset.builds ?? [];
+  const queries = useQueryClient();
+  const use = useMutation({
+    mutationFn: (build: number) => answer(api.POST("/api/datasets/{dataset}/use", { params: { path: { dataset: dataset.name } }, body: { build } })),
+    onSuccess: () => queries.invalidateQueries(),
+  });
   return (
     <section className="builds">
       <h2>Builds</h2>
@@ -62,11 +69,18 @@ function Builds({ dataset }: { dataset: Dataset }) {
         {dataset.variants?.length ? `Answers are checked on the hidden variants ${dataset.variants.join(" and ")} too. ` : "It has no variants. "}
         Build {dataset.build} is in use, {bytes(dataset.bytes)} on disk. Learners do not see this.
       </p>
+      {use.error && <ProblemNote problem={problemOf(use.error)} />}
       {builds.map((b) => (
-        <details key={b.number} open={b.number === dataset.build}>
+        <details key={b.number} open={b.in_use}>
           <summary>
             Build {b.number}, {moment(b.made)}
+            {b.in_use ? ", in use" : b.kept ? "" : ", removed"}
           </summary>
+          {b.kept && !b.in_use && (
+            <Button size="small" loading={use.isPending} onClick={() => use.mutate(b.number)}>
+              Return to build {b.number}
+            </Button>
+          )}
           <BuildDetails report={b.report} />
         </details>
       ))}

@@ -1,7 +1,7 @@
 import { Button } from "antd";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
-import { Link } from "react-router";
+import { useMutation } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { Link, useLocation, useNavigate } from "react-router";
 import { answer, api, problemOf, type Exercise } from "../../api/client";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { Prose } from "../../parts/Prose";
@@ -13,7 +13,9 @@ import { ExpectedResult } from "./ExpectedResult";
 import { MarginNotes } from "./MarginNotes";
 import { MarginState } from "./MarginState";
 import { RunResult } from "./RunResult";
-import { useDraft } from "./useDraft";
+import { submissions } from "../../work/submissions";
+import { SubmissionState } from "./SubmissionState";
+import { useDraft, usePlace, useSubmission } from "./useDraft";
 
 interface Props {
   exercise: Exercise;
@@ -25,37 +27,30 @@ interface Props {
 
 /** An exercise: its state in the left margin; task, answer space and rows in the column; findings in the right margin. */
 export function ExerciseSection({ exercise, closed, broughtBack, inFocus, onFocus }: Props) {
-  const queries = useQueryClient();
   const { paper, slug } = exercise;
-  const first = broughtBack ?? exercise.draft?.sql ?? exercise.latest?.sql ?? "";
-  const [sql, setSql] = useState(first);
-  const { said, keep } = useDraft(exercise);
-  const brought = useRef<string>(undefined);
+  const place = usePlace(exercise);
+  const { draft, sql, said, conflict } = useDraft(place, exercise);
+  const submission = useSubmission(place);
+  const change = (text: string) => draft.change(text);
 
-  function change(text: string) {
-    setSql(text);
-    if (text !== sql) keep(text);
-  }
+  // A text from the history is taken once: going back in the browser does not bring it again.
+  const navigate = useNavigate();
+  const { pathname, search, hash } = useLocation();
   useEffect(() => {
-    if (broughtBack === undefined || brought.current === broughtBack) return;
-    brought.current = broughtBack;
-    setSql(broughtBack);
-    keep(broughtBack);
-  }, [broughtBack, keep]);
+    if (broughtBack === undefined) return;
+    draft.change(broughtBack);
+    void navigate(pathname + search + hash, { replace: true, state: null });
+  }, [broughtBack, draft, navigate, pathname, search, hash]);
 
   const run = useMutation({ mutationFn: () => answer(api.POST("/api/runs", { body: { paper, exercise: slug, sql } })) });
-  const submit = useMutation({
-    mutationFn: () => answer(api.POST("/api/papers/{paper}/exercises/{exercise}/attempts", { params: { path: { paper, exercise: slug } }, body: { sql } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["paper", paper] }),
-  });
   // What was said while a server was down goes when it is up again.
   const up = useServersUp();
   useEffect(() => {
-    if (!up) return;
-    for (const call of [run, submit]) if (call.error && [0, 503].includes(problemOf(call.error).status)) call.reset();
+    if (up && run.error && [0, 503].includes(problemOf(run.error).status)) run.reset();
+    if (up) submissions.sendWaiting();
     // Only its coming up matters.
   }, [up]);
-  const attempt = submit.data ?? exercise.latest;
+  const attempt = exercise.latest;
   const used = exercise.attempts_allowed !== undefined && exercise.attempts >= exercise.attempts_allowed;
 
   return (
@@ -74,14 +69,24 @@ export function ExerciseSection({ exercise, closed, broughtBack, inFocus, onFocu
           <Button onClick={() => run.mutate()} loading={run.isPending} title="Ctrl-Enter in the answer space">
             Run
           </Button>
-          <Button type="primary" onClick={() => submit.mutate()} loading={submit.isPending} disabled={closed || used}>
+          <Button type="primary" onClick={() => submissions.submit(place, sql)} loading={submission?.state === "sending"} disabled={closed || used || submission?.state === "waiting"}>
             Submit
           </Button>
           <span className="quiet draft-state" role="status">
             {said}
           </span>
+          {conflict && (
+            <>
+              <Button size="small" onClick={() => void draft.settle("theirs")}>
+                Use the other version
+              </Button>
+              <Button size="small" onClick={() => void draft.settle("ours")}>
+                Keep this one
+              </Button>
+            </>
+          )}
           <span className="actions-end">
-            {exercise.attempts > 0 && <Link to={`/history?paper=${paper}&exercise=${slug}`}>Earlier tries</Link>}
+            {exercise.attempts > 0 && <Link to={`/history?paper=${paper}&exercise=${slug}`}>Previous attempts</Link>}
             <Button type="link" onClick={onFocus}>
               {inFocus ? "Back to the paper" : "Focus"}
             </Button>
@@ -98,7 +103,7 @@ export function ExerciseSection({ exercise, closed, broughtBack, inFocus, onFocu
         )}
       </div>
       <aside className="right-margin" aria-live="polite">
-        {submit.error && <ProblemNote problem={problemOf(submit.error)} />}
+        {submission && <SubmissionState submission={submission} />}
         {attempt && <MarginNotes attempt={attempt} changed={sql !== attempt.sql} onMend={change} />}
       </aside>
     </section>

@@ -18,7 +18,7 @@ export function PasswordPage() {
   return (
     <section className="page narrow">
       <h1>Password</h1>
-      {session!.account.one_time_password && <p>You logged in with a one-time password: choose one of your own.</p>}
+      {session!.account.one_time_password && <p>You are logged in with a one-time password. Choose one of your own to go on.</p>}
       <Form form={form} layout="vertical" requiredMark={false} onFinish={(values) => change.mutate(values)}>
         <Form.Item label="Current password" name="current" rules={[{ required: true, message: "The current password is needed" }]}>
           <Input.Password autoComplete="current-password" />

@@ -65,6 +65,8 @@ function Grid({ progress }: { progress: Schemas["Progress"] }) {
   );
 }
 
+const manyHidden = 10; // attempts
+
 function Cell({ cell, to }: { cell: Schemas["ProgressCell"]; to: string }) {
   if (!cell.outcome) return <td className="untried" aria-label="no attempts" />;
   return (
@@ -72,6 +74,11 @@ function Cell({ cell, to }: { cell: Schemas["ProgressCell"]; to: string }) {
       <Link to={to}>
         {cell.outcome} <small>{cell.attempts}</small>
       </Link>
+      {(cell.hidden_only ?? 0) >= manyHidden && (
+        <small className="hidden-only" title="Attempts that were right on all rows that learners see and wrong on hidden ones: many may be questions about the hidden rows">
+          {cell.hidden_only} on hidden rows only
+        </small>
+      )}
     </td>
   );
 }

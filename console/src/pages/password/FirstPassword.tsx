@@ -1,0 +1,16 @@
+import { Button } from "antd";
+import { useSession } from "../../session";
+import { PasswordPage } from "./PasswordPage";
+
+/** All there is for somebody who has logged in with a one-time password: to choose one of their own. */
+export function FirstPassword() {
+  const { logOut } = useSession();
+  return (
+    <main>
+      <PasswordPage />
+      <section className="page narrow">
+        <Button onClick={() => void logOut()}>Log out</Button>
+      </section>
+    </main>
+  );
+}

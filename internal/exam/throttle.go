@@ -1,0 +1,78 @@
+package exam
+
+import (
+	"math"
+	"time"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+	"golang.org/x/time/rate"
+)
+
+// What one learner may do in a minute: far more than anybody does by hand, and so much at once after a pause.
+const (
+	DefaultCalls = 1200
+	DefaultText  = 6 << 20 // bytes of SQL that is stored: of drafts, runs and submissions
+)
+
+// throttle bounds what each learner asks of the service, in calls and in text that is kept.
+type throttle struct {
+	calls, bytes int // a minute
+	learners     *lru.Cache[int64, *allowance]
+}
+
+type allowance struct{ calls, text *rate.Limiter }
+
+func newThrottle(o Options) *throttle {
+	t := &throttle{calls: DefaultCalls, bytes: DefaultText}
+	if o.Calls > 0 {
+		t.calls = o.Calls
+	}
+	if o.Text > 0 {
+		t.bytes = o.Text
+	}
+	t.learners, _ = lru.New[int64, *allowance](mostKnown) // fails only for a size below one
+	return t
+}
+
+func (t *throttle) of(who Account) *allowance {
+	if found, ok := t.learners.Get(who.ID); ok {
+		return found
+	}
+	a := &allowance{rate.NewLimiter(rate.Limit(float64(t.calls)/60), t.calls), rate.NewLimiter(rate.Limit(float64(t.bytes)/60), t.bytes)}
+	if earlier, ok, _ := t.learners.PeekOrAdd(who.ID, a); ok {
+		return earlier
+	}
+	return a
+}
+
+// text takes so many bytes of what a learner may have stored.
+func (t *throttle) text(who Account, n int) error {
+	if who.Role == Instructor {
+		return nil
+	}
+	return take(t.of(who).text, n, "Too much text in a short time", "You have sent more text within a minute than can be kept.")
+}
+
+// Admit takes one of the calls that a learner may make.
+func (s *Service) Admit(who Account) error {
+	if who.Role == Instructor {
+		return nil
+	}
+	return take(s.throttle.of(who).calls, 1, "Too many requests", "You have sent more requests within a minute than are answered.")
+}
+
+func take(limiter *rate.Limiter, n int, title, detail string) error {
+	r := limiter.ReserveN(time.Now(), n)
+	wait := r.Delay()
+	if r.OK() && wait == 0 {
+		return nil
+	}
+	r.Cancel()
+	seconds := 60
+	if r.OK() {
+		seconds = max(1, int(math.Ceil(wait.Seconds())))
+	}
+	p := problem(429, "slow-down", title, "%s Try again in %d seconds; nothing is lost.", detail, seconds)
+	p.RetryAfter = seconds
+	return p
+}

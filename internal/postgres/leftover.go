@@ -1,0 +1,85 @@
+package postgres
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"syscall"
+	"time"
+)
+
+// Processes that an earlier Examen, killed, left behind work in the folder still: a server, its sessions, an initdb. They are waited for, told
+// to end, and after leftoverPatience killed. The folder is this process's alone (see [Folder]), so none of them belongs to anybody else.
+const leftoverPatience = 5 * time.Second
+
+// clearLeftovers returns when no process works in the cluster's folders any more. What PostgreSQL wrote down of a server that is gone would
+// keep the next from starting where the number has become a stranger's, or is a process that ended and nobody has asked for: it is removed.
+func (c *Cluster) clearLeftovers(ctx context.Context) error {
+	begun, told := time.Now(), false
+	for {
+		left := c.leftovers()
+		if len(left) == 0 {
+			break
+		}
+		late := time.Since(begun) > leftoverPatience
+		if !told {
+			c.log.Warn("waiting for PostgreSQL processes that an earlier run left behind", "folder", c.folder, "processes", left)
+			told = true
+			if pid := c.recordedPID(); slices.Contains(left, pid) {
+				_ = syscall.Kill(pid, syscall.SIGINT)
+			}
+		}
+		if late {
+			for _, pid := range left {
+				_ = syscall.Kill(pid, syscall.SIGKILL)
+			}
+		}
+		select {
+		case <-ctx.Done():
+			return fmt.Errorf("wait for the PostgreSQL processes %v left in %s to end: %w", left, c.folder, ctx.Err())
+		case <-time.After(20 * time.Millisecond):
+		}
+		if time.Since(begun) > startPatience {
+			return fmt.Errorf("the PostgreSQL processes %v in %s do not end: end them by hand", left, c.folder)
+		}
+	}
+	if err := os.Remove(filepath.Join(c.folder, "postmaster.pid")); err != nil && !os.IsNotExist(err) {
+		return err
+	}
+	return nil
+}
+
+// recordedPID is the server that PostgreSQL wrote down as the folder's; 0 where there is none.
+func (c *Cluster) recordedPID() int {
+	content, _ := os.ReadFile(filepath.Join(c.folder, "postmaster.pid"))
+	pid, _ := strconv.Atoi(strings.TrimSpace(strings.SplitN(string(content), "\n", 2)[0]))
+	return pid
+}
+
+// leftovers are the PostgreSQL processes at work in the cluster's folders: servers and their sessions have their data folder as the working directory, and
+// initdb and what it starts name theirs. Processes that have ended have neither.
+func (c *Cluster) leftovers() []int {
+	folders := []string{c.folder, c.folder + unfinished}
+	entries, _ := os.ReadDir("/proc")
+	var found []int
+	for _, e := range entries {
+		pid, err := strconv.Atoi(e.Name())
+		if err != nil || pid == os.Getpid() {
+			continue
+		}
+		program, _ := os.Readlink(filepath.Join("/proc", e.Name(), "exe"))
+		if name := strings.TrimSuffix(filepath.Base(program), " (deleted)"); name != "postgres" && name != "initdb" { // as an administrator's shell
+			continue
+		}
+		at, _ := os.Readlink(filepath.Join("/proc", e.Name(), "cwd"))
+		words, _ := os.ReadFile(filepath.Join("/proc", e.Name(), "cmdline"))
+		if slices.ContainsFunc(append(strings.Split(string(words), "\x00"), at), func(word string) bool { return slices.Contains(folders, word) }) {
+			found = append(found, pid)
+		}
+	}
+	return found
+}

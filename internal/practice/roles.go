@@ -1,0 +1,157 @@
+package practice
+
+import (
+	"context"
+	"crypto/hmac"
+	"crypto/pbkdf2"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/base64"
+	"encoding/hex"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Roles that stay. None of them can log in: who may do so is a seat, or a role made for one purpose and dropped after it.
+const (
+	learnersRole = "examen_learners" // may connect to datasets and read them
+	checkersRole = "examen_checkers" // may connect to variants too
+	readersRole  = "examen_readers"  // may read what a build holds, once it can connect to it
+	builderRole  = "examen_builder"  // may use, while setup scripts run, the functions that are closed to others
+	ownerRole    = "examen_owner"    // owns what setup scripts made, once they have run
+)
+
+// passingRole begins the names of roles that are made for one purpose.
+const passingRole = "examen_for_"
+
+// unprivileged is said of every role, lest an existing one keeps more.
+const unprivileged = " NOSUPERUSER NOCREATEDB NOCREATEROLE NOREPLICATION NOBYPASSRLS"
+
+// ensureRole makes a role where it is not there, and gives it its options either way.
+func ensureRole(ctx context.Context, conn *pgx.Conn, name, options string) error {
+	var there bool
+	if err := conn.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_roles WHERE rolname = $1)`, name).Scan(&there); err != nil {
+		return err
+	}
+	verb := "CREATE"
+	if there {
+		verb = "ALTER"
+	}
+	if _, err := conn.Exec(ctx, verb+" ROLE "+quote(name)+" "+options+unprivileged); err != nil {
+		return fmt.Errorf("role %s: %w", name, err)
+	}
+	return nil
+}
+
+// asRole makes a role that is a member of others and may connect to one database, runs f in a session of it there, and drops it. The role has nothing
+// but what the others have; its sessions are ended with it.
+func (s *Server) asRole(ctx context.Context, purpose, database string, memberOf []string, f func(*pgx.Conn) error) error {
+	role, password, err := s.makeRole(ctx, purpose, memberOf)
+	if err != nil {
+		return err
+	}
+	defer s.dropRole(context.WithoutCancel(ctx), role, database)
+	if err := s.onDatabases(ctx, "GRANT CONNECT ON DATABASE "+quote(database)+" TO "+quote(role)); err != nil {
+		return fmt.Errorf("role %s: %w", role, err)
+	}
+	conn, err := s.connect(ctx, role, password, database)
+	if err != nil {
+		return s.reach(err)
+	}
+	defer func() { conn.Close(context.WithoutCancel(ctx)) }()
+	return f(conn)
+}
+
+// makeRole makes a role for one purpose, which has to be dropped.
+func (s *Server) makeRole(ctx context.Context, purpose string, memberOf []string) (role, password string, err error) {
+	role, password = passingRole+purpose+"_"+secret()[:12], secret()
+	sql := "CREATE ROLE " + quote(role) + " LOGIN INHERIT CONNECTION LIMIT 3 PASSWORD '" + verifier(password) + "'" + unprivileged
+	if len(memberOf) > 0 {
+		sql += " IN ROLE " + strings.Join(memberOf, ", ")
+	}
+	s.mu.Lock()
+	s.passing[role] = true
+	s.mu.Unlock()
+	_, err = s.admin.Exec(ctx, sql)
+	return role, password, s.reach(err)
+}
+
+// dropRole ends a role's sessions and drops it. What it may still own, or was granted, is another's to have taken away before.
+func (s *Server) dropRole(ctx context.Context, role, database string) {
+	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
+	defer cancel()
+	defer func() {
+		s.mu.Lock()
+		delete(s.passing, role)
+		s.mu.Unlock()
+	}()
+	if s.endSessions(ctx, "usename", role) != nil {
+		return // swept at the next start
+	}
+	if database != "" {
+		_ = s.onDatabases(ctx, "REVOKE ALL ON DATABASE "+quote(database)+" FROM "+quote(role)) // the database may be gone
+	}
+	_, _ = s.admin.Exec(ctx, "DROP ROLE IF EXISTS "+quote(role))
+}
+
+// onDatabases changes who may do what with a database. The server does not take two such changes at once.
+func (s *Server) onDatabases(ctx context.Context, sql string) error {
+	s.databases.Lock()
+	defer s.databases.Unlock()
+	_, err := s.admin.Exec(ctx, sql)
+	return s.reach(err)
+}
+
+// sweepRoles drops the roles that a service which was killed left behind, where nothing belongs to them any more.
+func (s *Server) sweepRoles(ctx context.Context, conn *pgx.Conn) error {
+	rows, _ := conn.Query(ctx, `SELECT rolname::text FROM pg_roles WHERE starts_with(rolname, $1)`, passingRole)
+	left, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return err
+	}
+	for _, role := range left {
+		s.mu.Lock()
+		own := s.passing[role] // at work
+		s.mu.Unlock()
+		if own {
+			continue
+		}
+		_, _ = conn.Exec(ctx, "SELECT pg_terminate_backend(pid, 5000) FROM pg_stat_activity WHERE usename = '"+role+"'")
+		rows, _ := conn.Query(ctx, `SELECT quote_ident(datname) FROM pg_database, aclexplode(datacl) AS a WHERE a.grantee = to_regrole($1)`, role)
+		databases, _ := pgx.CollectRows(rows, pgx.RowTo[string])
+		for _, database := range slices.Compact(databases) {
+			_, _ = conn.Exec(ctx, "REVOKE ALL ON DATABASE "+database+" FROM "+quote(role))
+		}
+		_, _ = conn.Exec(ctx, "DROP ROLE "+quote(role)) // it owns a build that was cut short: when that has gone
+	}
+	return nil
+}
+
+// verifier is what the server keeps of a password (SCRAM-SHA-256, RFC 5803): statements that set it may be logged without telling it.
+func verifier(password string) string {
+	const iterations = 4096
+	salt := make([]byte, 16)
+	_, _ = rand.Read(salt) // never fails
+	salted, err := pbkdf2.Key(sha256.New, password, salt, iterations, sha256.Size)
+	if err != nil {
+		panic(err) // only for parameters that are wrong
+	}
+	keyed := func(key []byte, text string) []byte {
+		h := hmac.New(sha256.New, key)
+		h.Write([]byte(text))
+		return h.Sum(nil)
+	}
+	stored := sha256.Sum256(keyed(salted, "Client Key"))
+	encode := base64.StdEncoding.EncodeToString
+	return fmt.Sprintf("SCRAM-SHA-256$%d:%s$%s:%s", iterations, encode(salt), encode(stored[:]), encode(keyed(salted, "Server Key")))
+}
+
+func secret() string {
+	b := make([]byte, 24)
+	_, _ = rand.Read(b) // never fails
+	return hex.EncodeToString(b)
+}

@@ -1,0 +1,447 @@
+package test
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"os"
+	"regexp"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"examen/internal/client"
+	"examen/internal/demo"
+)
+
+// asked makes a call as somebody, or as nobody with an empty token.
+func asked(t testing.TB, url, method, path, token, body string) (int, string) {
+	t.Helper()
+	request, err := http.NewRequest(method, url+path, strings.NewReader(body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if body != "" {
+		request.Header.Set("Content-Type", "application/json")
+	}
+	if token != "" {
+		request.Header.Set("Authorization", "Bearer "+token)
+	}
+	response, err := http.DefaultClient.Do(request)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer response.Body.Close()
+	text, _ := io.ReadAll(io.LimitReader(response.Body, 1<<20))
+	return response.StatusCode, string(text)
+}
+
+func token(t testing.TB, url, name, password string) string {
+	t.Helper()
+	c, _ := client.NewClient(url)
+	session, err := client.Read[client.Session](c.LogIn(ctx, client.LogIn{Name: name, Password: password, Kind: client.Bearer}))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return session.Token
+}
+
+// A call is one of the contract, made with fitting values.
+type call struct {
+	operation, method, path, body string
+	// What nobody, a learner, a learner of another course, and an instructor get.
+	gets [4]int
+}
+
+// calls are all calls there are, and who may make them. {P} is a paper, {D} a dataset, {J} a job, {C} a course, {L} a learner of it.
+var calls = []call{
+	{"getHealth", "GET", "/api/health", "", [4]int{200, 200, 200, 200}},
+	{"logIn", "POST", "/api/session", `{"name":"nobody","password":"x","kind":"bearer"}`, [4]int{401, 401, 401, 429}},
+	{"getSession", "GET", "/api/session", "", [4]int{401, 200, 200, 200}},
+	{"setPassword", "PUT", "/api/password", `{"current":"not it","new":"something-else"}`, [4]int{401, 403, 403, 403}},
+	{"listPapers", "GET", "/api/papers", "", [4]int{401, 200, 200, 200}},
+	{"getPaper", "GET", "/api/papers/first-look", "", [4]int{401, 200, 404, 200}},
+	{"checkPaper", "GET", "/api/papers/first-look/check", "", [4]int{401, 403, 403, 200}},
+	{"getExercise", "GET", "/api/papers/first-look/exercises/1", "", [4]int{401, 200, 404, 200}},
+	{"keepDraft", "PUT", "/api/papers/first-look/exercises/1/draft", `{"sql":"SELECT 1"}`, [4]int{401, 200, 404, 200}},
+	{"submit", "POST", "/api/papers/first-look/exercises/1/attempts", `{"sql":"SELECT 1"}`, [4]int{401, 201, 404, 201}},
+	{"run", "POST", "/api/runs", `{"sql":"SELECT 1","paper":"first-look"}`, [4]int{401, 201, 404, 201}},
+	{"run", "POST", "/api/runs", `{"sql":"SELECT 1","dataset":"apiary"}`, [4]int{401, 201, 404, 201}},
+	{"listHistory", "GET", "/api/history", "", [4]int{401, 200, 200, 200}},
+	{"listHistory", "GET", "/api/history?paper=first-look", "", [4]int{401, 200, 404, 200}},
+	{"listHistory", "GET", "/api/history?learner=robin", "", [4]int{401, 403, 403, 200}},
+	{"getProgress", "GET", "/api/papers/first-look/progress", "", [4]int{401, 403, 403, 200}},
+	{"getMarks", "GET", "/api/papers/first-look/marks", "", [4]int{401, 403, 403, 200}},
+	{"listDatasets", "GET", "/api/datasets", "", [4]int{401, 200, 200, 200}},
+	{"getDataset", "GET", "/api/datasets/apiary", "", [4]int{401, 200, 404, 200}},
+	{"dropDataset", "DELETE", "/api/datasets/apiary", "", [4]int{401, 403, 403, 409}},
+	{"listRows", "GET", "/api/datasets/apiary/tables/hive/rows", "", [4]int{401, 200, 404, 200}},
+	{"getMap", "GET", "/api/datasets/apiary/map", "", [4]int{401, 200, 404, 200}},
+	{"useBuild", "POST", "/api/datasets/apiary/use", `{"build":99}`, [4]int{401, 403, 403, 404}},
+	{"buildDataset", "POST", "/api/datasets/apiary/builds", `{}`, [4]int{401, 403, 403, 400}},
+	{"loadPack", "POST", "/api/packs", `{}`, [4]int{401, 403, 403, 400}},
+	{"listJobs", "GET", "/api/jobs", "", [4]int{401, 403, 403, 200}},
+	{"getJob", "GET", "/api/jobs/1", "", [4]int{401, 403, 403, 200}},
+	{"followJob", "GET", "/api/jobs/1/events", "", [4]int{401, 403, 403, 200}},
+	{"stopJob", "POST", "/api/jobs/1/stop", "", [4]int{401, 403, 403, 200}},
+	{"confirmJob", "POST", "/api/jobs/1/confirm", "", [4]int{401, 403, 403, 409}},
+	{"listCourses", "GET", "/api/courses", "", [4]int{401, 403, 403, 200}},
+	{"createCourse", "POST", "/api/courses", `{"slug":"evening-group","title":"x"}`, [4]int{401, 403, 403, 409}},
+	{"getCourse", "GET", "/api/courses/evening-group", "", [4]int{401, 403, 403, 200}},
+	{"openPaper", "PUT", "/api/courses/evening-group/papers/nothing", `{}`, [4]int{401, 403, 403, 404}},
+	{"addLearner", "POST", "/api/courses/evening-group/learners", `{"name":"a b"}`, [4]int{401, 403, 403, 422}},
+	{"resetLearner", "POST", "/api/learners/nobody-at-all/password", "", [4]int{401, 403, 403, 404}},
+	{"logOut", "DELETE", "/api/session", "", [4]int{401, 204, 204, 204}}, // the last: it ends the session
+}
+
+// Every call of the contract has its row, and answers as the row says, whoever makes it.
+func TestWhoMayMakeWhichCall(t *testing.T) {
+	contract, err := os.ReadFile("../api/openapi.yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, found := range regexp.MustCompile(`operationId: (\w+)`).FindAllStringSubmatch(string(contract), -1) {
+		if !slices.ContainsFunc(calls, func(c call) bool { return c.operation == found[1] }) {
+			t.Errorf("%s has no row", found[1])
+		}
+	}
+	hazel := hazel(t)
+	if _, err := client.Read[client.Course](hazel.CreateCourse(ctx, client.NewCourse{Slug: "other-course", Title: "Another"})); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := client.Read[client.AddedLearner](hazel.AddLearner(ctx, "other-course", client.NewLearner{Name: "outsider", Password: demo.LearnerPassword})); err != nil {
+		t.Fatal(err)
+	}
+	name, _ := newcomer(t)
+	tokens := [4]string{"", token(t, shared.url, name, demo.LearnerPassword), token(t, shared.url, "outsider", demo.LearnerPassword), token(t, shared.url, demo.InstructorName, demo.InstructorPassword)}
+	for _, c := range calls {
+		for i, who := range []string{"nobody", "a learner", "another course's learner", "an instructor"} {
+			if code, text := asked(t, shared.url, c.method, c.path, tokens[i], c.body); code != c.gets[i] {
+				t.Errorf("%s %s by %s: got %d %.200s, want %d", c.method, c.path, who, code, text, c.gets[i])
+			}
+		}
+	}
+}
+
+// A paper that is not one's own looks like one that is not there, in every call that names one.
+func TestWhichPapersThereAreIsNotTold(t *testing.T) {
+	hazel := hazel(t)
+	_, _ = client.Read[client.Course](hazel.CreateCourse(ctx, client.NewCourse{Slug: "third-course", Title: "A third"}))
+	_, _ = client.Read[client.AddedLearner](hazel.AddLearner(ctx, "third-course", client.NewLearner{Name: "stranger", Password: demo.LearnerPassword}))
+	mine := token(t, shared.url, "stranger", demo.LearnerPassword)
+	for _, c := range calls {
+		if !strings.Contains(c.path+c.body, "first-look") {
+			continue
+		}
+		there, said := asked(t, shared.url, c.method, c.path, mine, c.body)
+		not, otherwise := asked(t, shared.url, c.method, strings.ReplaceAll(c.path, "first-look", "no-such-one"), mine, strings.ReplaceAll(c.body, "first-look", "no-such-one"))
+		if there != not || strings.ReplaceAll(said, "first-look", "no-such-one") != otherwise {
+			t.Errorf("%s %s tells them apart:\n%d %s\n%d %s", c.method, c.path, there, said, not, otherwise)
+		}
+	}
+}
+
+// What no caller should send is the caller's fault, and never the service's.
+func TestNonsenseIsNotTheServicesFault(t *testing.T) {
+	teacher := token(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	long := strings.Repeat("x", 5000)
+	for _, nonsense := range []string{"%00", "%FF%FE", "NaN", "-1", "99999999999999999999999", "%F0%9F%90%9D", "..%2f..", long, "'%22%5C"} {
+		for _, path := range []string{"/api/papers/X", "/api/papers/X/check", "/api/papers/first-look/exercises/X", "/api/papers/first-look/progress?course=X", "/api/papers/first-look/marks?format=X", "/api/history?paper=X",
+			"/api/history?paper=first-look&exercise=X", "/api/history?learner=X", "/api/history?outcome=X", "/api/history?kind=X", "/api/history?before=X", "/api/history?limit=X", "/api/datasets/X", "/api/datasets/X/map",
+			"/api/datasets/apiary/map?table=X", "/api/datasets/apiary/map?at=hive:X,1", "/api/datasets/apiary/map?at=hive:1,X", "/api/datasets/apiary/map?format=X", "/api/datasets/apiary/tables/X/rows",
+			"/api/datasets/apiary/tables/hive/rows?sort=X", "/api/datasets/apiary/tables/hive/rows?column=name&value=X", "/api/datasets/apiary/tables/hive/rows?offset=X", "/api/datasets/apiary/tables/hive/rows?limit=X",
+			"/api/jobs/X", "/api/jobs/X/events", "/api/jobs?dataset=X", "/api/courses/X"} {
+			if code, text := asked(t, shared.url, "GET", strings.Replace(path, "X", nonsense, 1), teacher, ""); code >= 500 {
+				t.Errorf("GET %s with %.20s: %d %s", path, nonsense, code, text)
+			}
+		}
+	}
+	for _, value := range []string{`"\u0000"`, `"` + long + `"`, "1e400", "null", "[]", "{}", `"root"`} {
+		for _, c := range calls {
+			if c.body == "" || c.body == "{}" || c.operation == "addLearner" && value == `"root"` { // which would do
+				continue
+			}
+			var fields map[string]any
+			if err := json.Unmarshal([]byte(c.body), &fields); err != nil {
+				t.Fatal(err)
+			}
+			for field := range fields {
+				parts := []string{}
+				for name, v := range fields {
+					text, _ := json.Marshal(v)
+					if name == field {
+						text = []byte(value)
+					}
+					parts = append(parts, fmt.Sprintf("%q:%s", name, text))
+				}
+				if code, text := asked(t, shared.url, c.method, c.path, teacher, "{"+strings.Join(parts, ",")+"}"); code >= 500 {
+					t.Errorf("%s %s with %s %.20s: %d %s", c.method, c.path, field, value, code, text)
+				}
+			}
+		}
+	}
+	for _, query := range []string{"title=%00", "encoding=%00", "script=%00"} {
+		contentType, body := client.SendFiles(scripts(map[string]string{"a.sql": "SELECT 1;"}), []string{"a.sql"}, nil)
+		request, _ := http.NewRequest("POST", shared.url+"/api/datasets/nonsense/builds?"+query, body)
+		request.Header.Set("Content-Type", contentType)
+		request.Header.Set("Authorization", "Bearer "+teacher)
+		response, err := http.DefaultClient.Do(request)
+		if err != nil {
+			t.Fatal(err)
+		}
+		response.Body.Close()
+		if response.StatusCode != 400 {
+			t.Errorf("%s: %d", query, response.StatusCode)
+		}
+	}
+	for _, path := range []string{"/metrics", "/healthz", "/.env", "/admin", "/papersx"} {
+		if code, _ := asked(t, shared.url, "GET", path, "", ""); code != 404 {
+			t.Errorf("%s: %d", path, code)
+		}
+	}
+	for _, path := range []string{"/", "/papers/first-look", "/history", "/datasets/apiary/map"} {
+		if code, text := asked(t, shared.url, "GET", path, "", ""); code != 200 || !strings.Contains(text, "<html") {
+			t.Errorf("%s: %d", path, code)
+		}
+	}
+}
+
+// Guesses that come at once are counted like those that come one after another; who is known on a device is not held up by others' guesses.
+func TestGuessingAtOnce(t *testing.T) {
+	name, _ := newcomer(t)
+	c, _ := client.NewClient(shared.url)
+	first, err := client.Read[client.Session](c.LogIn(ctx, client.LogIn{Name: name, Password: demo.LearnerPassword, Kind: client.Bearer}))
+	if err != nil || first.Device == "" {
+		t.Fatalf("%+v, %v", first, err)
+	}
+	var all sync.WaitGroup
+	var mu sync.Mutex
+	got := map[int]int{}
+	for i := range 60 {
+		all.Go(func() {
+			_, err := client.Read[client.Session](c.LogIn(ctx, client.LogIn{Name: name, Password: fmt.Sprintf("guess-%d", i), Kind: client.Bearer}))
+			var p *client.ProblemError
+			if !errors.As(err, &p) || p.Status == 429 && (p.RetryAfter < 1 || p.RetryAfter > 60) {
+				t.Errorf("got %v", err)
+				return
+			}
+			mu.Lock()
+			got[p.Status]++
+			mu.Unlock()
+		})
+	}
+	all.Wait()
+	if got[401] > 5 || got[401]+got[429] != 60 {
+		t.Errorf("of 60 guesses at once so many were tried (401) and put off (429): %v", got)
+	}
+	if p := problemOf(t)(c.LogIn(ctx, client.LogIn{Name: name, Password: demo.LearnerPassword, Kind: client.Bearer})); p.Status != 429 {
+		t.Errorf("the right password from where the guesses came, on no known device: %+v", p)
+	}
+	if _, err := client.Read[client.Session](c.LogIn(ctx, client.LogIn{Name: name, Password: demo.LearnerPassword, Kind: client.Bearer, Device: first.Device})); err != nil {
+		t.Errorf("on the known device: %v", err)
+	}
+	other, _ := newcomer(t)
+	if _, err := client.Read[client.Session](c.LogIn(ctx, client.LogIn{Name: other, Password: demo.LearnerPassword, Kind: client.Bearer})); err != nil {
+		t.Errorf("somebody else from there: %v", err)
+	}
+	_, again := newcomer(t)
+	codes := map[int]int{}
+	for range 6 {
+		p := problemOf(t)(again.SetPassword(ctx, client.PasswordChange{Current: "a wrong one", New: "another-long-one"}))
+		codes[p.Status]++
+	}
+	if codes[403] != 3 || codes[429] != 3 {
+		t.Errorf("guesses of the current password: %v", codes)
+	}
+}
+
+// A one-time password opens nothing but the way to a password of one's own, and not for ever.
+func TestAOneTimePasswordOpensOnlyTheWayToOnesOwn(t *testing.T) {
+	t.Parallel()
+	folder := dataDir(t)
+	s := start(t, "demo", "--data-dir", folder)
+	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	added, err := client.Read[client.AddedLearner](teacher.AddLearner(ctx, "evening-group", client.NewLearner{Name: "posy"}))
+	if err != nil || added.Password == "" {
+		t.Fatalf("%+v, %v", added, err)
+	}
+	posy := as(t, s.url, "posy", added.Password)
+	for what, p := range map[string]client.Problem{
+		"papers": problemOf(t)(posy.ListPapers(ctx)), "a run": problemOf(t)(posy.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT 1"})),
+		"the history": problemOf(t)(posy.ListHistory(ctx, &client.ListHistoryParams{})),
+	} {
+		if p.Status != 403 || p.Type != "examen:one-time-password" {
+			t.Errorf("%s: %+v", what, p)
+		}
+	}
+	if p := problemOf(t)(posy.SetPassword(ctx, client.PasswordChange{Current: added.Password, New: added.Password})); p.Status != 422 {
+		t.Errorf("the same again: %+v", p)
+	}
+	if _, err := client.Read[struct{}](posy.SetPassword(ctx, client.PasswordChange{Current: added.Password, New: "posy-and-bees"})); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := client.Read[[]client.PaperSummary](posy.ListPapers(ctx)); err != nil {
+		t.Errorf("afterwards: %v", err)
+	}
+	reset, err := client.Read[client.AddedLearner](teacher.ResetLearner(ctx, "posy"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := superuser(t, folder, "records", "postgres").Exec(ctx, "UPDATE account SET one_time_until = now() - interval '1 minute' WHERE name = 'posy'"); err != nil {
+		t.Fatal(err)
+	}
+	c, _ := client.NewClient(s.url)
+	if p := problemOf(t)(c.LogIn(ctx, client.LogIn{Name: "posy", Password: reset.Password, Kind: client.Bearer})); p.Status != 401 || p.Type != "examen:one-time-expired" {
+		t.Errorf("when it has expired: %+v", p)
+	}
+	// A clock that went back is no reason to wait for hours.
+	for range 4 {
+		_, _ = c.LogIn(ctx, client.LogIn{Name: "posy", Password: "wrong", Kind: client.Bearer})
+	}
+	if _, err := superuser(t, folder, "records", "postgres").Exec(ctx, "UPDATE login_failure SET last_at = now() + interval '2 hours'"); err != nil {
+		t.Fatal(err)
+	}
+	if p := problemOf(t)(c.LogIn(ctx, client.LogIn{Name: "posy", Password: "wrong", Kind: client.Bearer})); p.Status != 401 {
+		t.Errorf("after the clock went back: %+v", p)
+	}
+}
+
+// Calls that dribble do not hold a connection for ever, whoever makes them; what is not allowed is refused before it has come.
+func TestSlowBodies(t *testing.T) {
+	t.Parallel()
+	address := strings.TrimPrefix(shared.url, "http://")
+	var all sync.WaitGroup
+	for _, head := range []string{"POST /api/session HTTP/1.1\r\nContent-Type: application/json\r\nContent-Length: 60000\r\n", "POST /api/runs HTTP/1.1\r\nContent-Type: application/json\r\nContent-Length: 60000\r\n",
+		"POST /api/packs HTTP/1.1\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 600000000\r\n", "POST /nothing HTTP/1.1\r\nContent-Length: 60000\r\n"} {
+		for range 10 {
+			all.Go(func() {
+				conn, err := net.Dial("tcp", address)
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				defer conn.Close()
+				fmt.Fprintf(conn, "%sHost: %s\r\n\r\n{", head, address)
+				ended := make(chan struct{})
+				go func() {
+					_, _ = io.Copy(io.Discard, conn)
+					close(ended)
+				}()
+				for {
+					select {
+					case <-ended:
+						return
+					case <-time.After(500 * time.Millisecond):
+						_, _ = conn.Write([]byte(" "))
+					}
+				}
+			})
+		}
+	}
+	all.Wait() // for as long as a body may take, and no longer
+	teacher := token(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	if code, text := asked(t, shared.url, "POST", "/api/session", "", `{"name":"`+strings.Repeat("x", 70<<10)+`"}`); code != 413 {
+		t.Errorf("a log-in of 70 kB: %d %s", code, text)
+	}
+	if code, _ := asked(t, shared.url, "GET", "/api/papers", teacher, ""); code != 200 {
+		t.Errorf("afterwards: %d", code)
+	}
+}
+
+// One learner's calls are bounded, and the answer says for how long.
+func TestCallsAreBounded(t *testing.T) {
+	t.Parallel()
+	s := start(t, "demo", "--data-dir", dataDir(t), "--limit-calls", "60")
+	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
+	refused := 0
+	for range 100 {
+		response, err := wren.ListPapers(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		response.Body.Close()
+		if response.StatusCode == 429 {
+			refused++
+			if response.Header.Get("Retry-After") == "" {
+				t.Error("a 429 without Retry-After")
+			}
+		}
+	}
+	if refused < 20 {
+		t.Errorf("%d of 100 calls were refused", refused)
+	}
+	if _, err := client.Read[[]client.PaperSummary](as(t, s.url, "robin", demo.LearnerPassword).ListPapers(ctx)); err != nil {
+		t.Errorf("another learner: %v", err)
+	}
+}
+
+// Texts of any size are kept, but not without end, and a page of them has a bound.
+func TestALongHistoryComesInPages(t *testing.T) {
+	_, c := newcomer(t)
+	long := "SELECT 1 -- " + strings.Repeat("x", 95_000)
+	sent := 0
+	for range 80 {
+		_, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{Paper: "first-look", Sql: long}))
+		var p *client.ProblemError
+		if errors.As(err, &p) && p.Status == 429 && p.RetryAfter > 0 {
+			break
+		} else if err != nil {
+			t.Fatal(err)
+		}
+		sent++
+	}
+	if sent < 40 || sent == 80 {
+		t.Errorf("%d texts of 95 kB were kept within a minute", sent)
+	}
+	seen, before := 0, ""
+	for {
+		response, err := c.ListHistory(ctx, &client.ListHistoryParams{Limit: 500, Before: before})
+		if err != nil {
+			t.Fatal(err)
+		}
+		text, _ := io.ReadAll(response.Body)
+		response.Body.Close()
+		var page client.HistoryPage
+		if err := json.Unmarshal(text, &page); err != nil || len(text) > 4<<20 {
+			t.Fatalf("a page of %d bytes, %v", len(text), err)
+		}
+		seen += len(page.Entries)
+		if before = page.Next; before == "" {
+			break
+		}
+	}
+	if seen != sent {
+		t.Errorf("%d of %d entries are on the pages", seen, sent)
+	}
+}
+
+// Behind a proxy that is named, what came by TLS is known to have.
+func TestSecureBehindAProxy(t *testing.T) {
+	t.Parallel()
+	s := start(t, "demo", "--data-dir", dataDir(t), "--trusted-proxy", "127.0.0.1")
+	for url, secure := range map[string]bool{s.url: true, shared.url: false} {
+		body, _ := json.Marshal(client.LogIn{Name: demo.NewLearnerName, Password: demo.LearnerPassword, Kind: client.Cookie})
+		request, _ := http.NewRequest("POST", url+"/api/session", bytes.NewReader(body))
+		request.Header.Set("Content-Type", "application/json")
+		request.Header.Set("X-Forwarded-Proto", "https")
+		request.Header.Set("X-Forwarded-For", "203.0.113.9")
+		response, err := http.DefaultClient.Do(request)
+		if err != nil {
+			t.Fatal(err)
+		}
+		response.Body.Close()
+		cookies := response.Cookies()
+		if len(cookies) != 2 || cookies[0].Secure != secure || cookies[1].Secure != secure || (response.Header.Get("Strict-Transport-Security") != "") != secure {
+			t.Errorf("secure %v: %v %s", secure, cookies, response.Header.Get("Strict-Transport-Security"))
+		}
+		if policy := response.Header.Get("Content-Security-Policy"); !strings.Contains(policy, "object-src 'none'") {
+			t.Errorf("the policy: %s", policy)
+		}
+	}
+}
