@@ -127,7 +127,7 @@ func standing(e client.Exercise) string {
 	}
 	s := fmt.Sprintf("%s, %s of %s, %s", e.Outcome, marking.Format(e.Mark), points(e.Points), plural(int64(e.Attempts), "attempt"))
 	if e.AttemptsAllowed > 0 {
-		s += fmt.Sprintf(" of %d", e.AttemptsAllowed)
+		s += fmt.Sprintf(" (%d of %d used)", e.AttemptsUsed, e.AttemptsAllowed)
 	}
 	return s
 }

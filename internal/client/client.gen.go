@@ -534,11 +534,14 @@ type EntryKind string
 // Exercise defines model for Exercise.
 type Exercise struct {
 	// Attempts One's own so far.
-	Attempts        int     `json:"attempts"`
-	AttemptsAllowed int     `json:"attempts_allowed,omitempty,omitzero"`
-	Blocks          []Block `json:"blocks"`
-	Dataset         string  `json:"dataset"`
-	Draft           Draft   `json:"draft,omitempty,omitzero"`
+	Attempts        int `json:"attempts"`
+	AttemptsAllowed int `json:"attempts_allowed,omitempty,omitzero"`
+
+	// AttemptsUsed Those of them that count against the attempts allowed. A text that cannot be read as SQL or is no query does not.
+	AttemptsUsed int     `json:"attempts_used"`
+	Blocks       []Block `json:"blocks"`
+	Dataset      string  `json:"dataset"`
+	Draft        Draft   `json:"draft,omitempty,omitzero"`
 
 	// Expected As much of the expected result as the exercise shows.
 	Expected Expected `json:"expected,omitempty,omitzero"`

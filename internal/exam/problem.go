@@ -58,6 +58,12 @@ func AsProblem(err error) *Problem {
 	case errors.Is(err, practice.ErrBusy):
 		p = problem(503, "busy", "All seats are taken", "Too many queries are running just now. Try again in a moment.")
 		p.RetryAfter = 5
+	case errors.Is(err, practice.ErrStalled):
+		p = problem(503, "practice-stalled", "The practice server does not keep up", "The query was begun twice and the server did not work on it. Nothing was decided, and drafts are kept; try again in a moment.")
+		p.RetryAfter = 10
+	case errors.Is(err, practice.ErrTrouble):
+		p = problem(503, "practice-trouble", "The practice server has trouble", "It reported an error of its own, twice. Nothing was decided, and drafts are kept; try again in a moment, and tell your instructor if it keeps happening.")
+		p.RetryAfter = 10
 	case records.Unavailable(err):
 		p = problem(503, "records-down", "The records server cannot be reached",
 			"Nothing can be read or kept just now, and nothing that was acknowledged is lost. Try again in a moment.")

@@ -126,6 +126,7 @@ type check struct {
 	hidden     bool          // it was, or would have been, checked on hidden rows
 	hiddenOnly bool          // what is wrong with it shows on hidden rows alone
 	visible    time.Duration // that the rows took which the learner sees
+	free       bool          // it cannot be read as SQL, or is not allowed as it is: it uses up none of the attempts that the exercise allows
 	outcome    marking.Outcome
 	findings   []explain.Finding
 	problem    *Problem
@@ -147,7 +148,7 @@ func (c *check) attemptsLeft(ctx context.Context, q *query.Queries) error {
 // decide finds the outcome and its findings. An error means that nothing could be decided.
 func (c *check) decide(ctx context.Context) error {
 	q, err := c.readQuery(c.sql)
-	if err == nil {
+	if c.free = err != nil; !c.free {
 		err = c.onRows(ctx, q)
 	}
 	if err == nil {
@@ -164,13 +165,15 @@ func (c *check) decide(ctx context.Context) error {
 	if c.outcome, c.problem = ended(err, c.sql, q); c.problem == nil {
 		return err
 	}
+	c.free = c.free || c.outcome == marking.Rejected
 	c.inPlainWords(ctx, c.problem, err, c.sql, c.paper.Dataset)
 	return nil
 }
 
 // serversFault tells whether an error of the practice server passes, and is no query's.
 func serversFault(err error) bool {
-	return errors.Is(err, practice.ErrUnavailable) || errors.Is(err, practice.ErrBusy) || errors.Is(err, practice.ErrGone) || errors.Is(err, practice.ErrFull)
+	return slices.ContainsFunc([]error{practice.ErrUnavailable, practice.ErrBusy, practice.ErrGone, practice.ErrFull, practice.ErrStalled, practice.ErrTrouble},
+		func(fault error) bool { return errors.Is(err, fault) })
 }
 
 // onRows checks a query that can be run: its rows on what the learner sees, then on variants, then the rules.
@@ -238,14 +241,21 @@ func (c *check) onVariants(ctx context.Context, q *sqltext.Query) (right bool, e
 				slow.Store(true)
 			}
 			var reference *referenceError
-			if err != nil && !errors.As(err, &reference) && ofQuery(err) != nil {
-				right, err = false, nil // a database error on hidden rows, or a limit
+			var stopped *practice.Stopped
+			if err != nil && !errors.As(err, &reference) && !errors.As(err, &stopped) && ofQuery(err) != nil {
+				right, err = false, nil // a database error on hidden rows
 			}
 			verdicts <- right
 			return err
 		})
 	}
 	if err := all.Wait(); err != nil {
+		var reference *referenceError
+		var stopped *practice.Stopped
+		if errors.As(err, &stopped) && !errors.As(err, &reference) {
+			c.hiddenOnly = true
+			return false, &practice.Stopped{Limit: stopped.Limit, Detail: fmt.Sprintf("The result is right on the rows you can see, but on others the query is too slow or its result too large: it reached a limit (%s).", stopped.Limit)}
+		}
 		return false, err
 	}
 	c.hiddenOnly = slow.Load()
@@ -459,7 +469,7 @@ func (c *check) store(ctx context.Context) (*Attempt, error) {
 	mark := marking.Mark(c.outcome, c.exercise.Points)
 	entry := query.CreateAttemptParams{
 		AccountID: c.who.ID, ExerciseID: c.exercise.ID, BuildID: c.paper.BuildID, Sql: c.sql, Outcome: string(c.outcome), Mark: mark,
-		Points: c.exercise.Points, RowCount: c.ran.Rows, ElapsedMs: milliseconds(c.ran.Elapsed), Findings: findings, Error: c.problem.json(), HiddenOnly: c.hiddenOnly, At: c.received}
+		Points: c.exercise.Points, RowCount: c.ran.Rows, ElapsedMs: milliseconds(c.ran.Elapsed), Findings: findings, Error: c.problem.json(), HiddenOnly: c.hiddenOnly, Counted: !c.free, At: c.received}
 	if c.key != "" {
 		entry.ClientKey = &c.key
 	}

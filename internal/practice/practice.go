@@ -50,9 +50,10 @@ type Server struct {
 
 	learners *seats
 	checkers *seats
-	easing   *easing                // nil: all runs have the processor alike
-	kill     func(pid uint32) error // nil: the server is on another machine
-	open     context.Context        // ends with Close
+	easing   *easing                                 // nil: all runs have the processor alike
+	kill     func(pid uint32) error                  // nil: the server is on another machine
+	measure  func(pid uint32) (time.Duration, error) // likewise
+	open     context.Context                         // ends with Close
 	shut     func()
 	taken    atomic.Bool  // another service has taken the server, while this one had lost it
 	unending atomic.Int64 // sessions that were told to end and have not
@@ -79,6 +80,12 @@ var ErrGone = errors.New("the dataset's database is gone")
 
 // ErrFull tells that the server's disk is full.
 var ErrFull = errors.New("the practice server's disk is full")
+
+// ErrStalled tells that the server did not work on a query, twice: it stalled, or has far too much to do.
+var ErrStalled = errors.New("the practice server does not keep up")
+
+// ErrTrouble tells that the server reported an error of its own, twice: it has too little of something, or is damaged.
+var ErrTrouble = errors.New("the practice server reported an error of its own")
 
 // ErrBusy tells that no seat became free in time.
 var ErrBusy = errors.New("all seats are taken")

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -68,7 +69,7 @@ type Execution struct {
 	Elapsed time.Duration
 }
 
-// Run runs a query on a seat and gives its rows to the sink. The error is a *DatabaseError, a *Stopped, ErrUnavailable, ErrGone, ErrFull, ErrBusy,
+// Run runs a query on a seat and gives its rows to the sink. The error is a *DatabaseError, a *Stopped, ErrUnavailable, ErrGone, ErrFull, ErrBusy, ErrStalled, ErrTrouble,
 // the sink's, or the context's.
 func (s *Server) Run(ctx context.Context, run Run, sink Sink) (Execution, error) {
 	execution, err := s.attempt(ctx, run, sink)
@@ -87,6 +88,7 @@ func (s *Server) attempt(ctx context.Context, run Run, sink Sink) (Execution, er
 	if run.Checking {
 		pool = s.checkers
 	}
+	repeated := false
 	for begun := time.Now(); ; {
 		st, err := pool.lend(ctx, run.Learner, run.Database)
 		if err == nil {
@@ -97,7 +99,11 @@ func (s *Server) attempt(ctx context.Context, run Run, sink Sink) (Execution, er
 			if back := end(); !back || err != nil && !errors.As(err, &reported) {
 				st.cut() // stopped in the middle, or still with the lowest priority: in doubt
 			}
-			go pool.giveBack(st, run.Learner) // cleaning is not the learner's to wait for
+			go pool.giveBack(st, run.Learner)                                            // cleaning is not the learner's to wait for
+			if (errors.Is(err, ErrStalled) || errors.Is(err, ErrTrouble)) && !repeated { // once more: it may have passed
+				repeated = true
+				continue
+			}
 			if !errors.Is(err, ErrUnavailable) {
 				return Execution{r.rows, r.elapsed}, r.outcome(err)
 			}
@@ -142,18 +148,16 @@ type running struct {
 	sinkErr error
 	rows    int64
 	bytes   int64
+	watch   *watch
 	elapsed time.Duration
 }
-
-var errTime = errors.New("time is up")
 
 // execute sends the query in one packet with the transaction around it and what makes the session clean again, and reads its rows. What is left to
 // be read then is the cleaning, which is not the learner's to wait for.
 func (r *running) execute(ctx context.Context, st *seat) error {
 	own, cancel := context.WithCancelCause(context.WithoutCancel(ctx))
-	timer := time.AfterFunc(r.server.limits.Time, func() { cancel(errTime) })
 	stop := context.AfterFunc(ctx, func() { cancel(context.Cause(ctx)) })
-	start := time.Now()
+	r.watch = r.server.watch(st.session.PID(), func(reason error) { cancel(reason) })
 	var asked []int16
 	if r.run.Large {
 		if described, err := st.session.Prepare(own, "", r.run.SQL, nil); err == nil { // an error comes again below
@@ -174,8 +178,9 @@ func (r *running) execute(ctx context.Context, st *seat) error {
 	if err == nil {
 		err = r.read(pipeline)
 	}
-	r.elapsed = time.Since(start)
-	inTime := timer.Stop() && stop()
+	elapsed, inTime := r.watch.stop()
+	r.elapsed = elapsed
+	inTime = stop() && inTime
 	if err == nil && inTime {
 		st.rest, st.cancel = pipeline, cancel
 		return nil
@@ -218,7 +223,10 @@ func (r *running) read(pipeline *pgconn.Pipeline) error {
 }
 
 func (r *running) readRows(reader *pgconn.ResultReader) error {
-	if r.sinkErr = r.sink.Columns(r.server.columns(reader.FieldDescriptions(), r.types)); r.sinkErr != nil {
+	r.watch.pause()
+	r.sinkErr = r.sink.Columns(r.server.columns(reader.FieldDescriptions(), r.types))
+	r.watch.resume()
+	if r.sinkErr != nil {
 		return r.sinkErr
 	}
 	text := newRewriter(reader.FieldDescriptions())
@@ -259,10 +267,14 @@ func (r *running) cause(ctx context.Context, err error) error {
 	case errors.As(err, &tooLarge):
 		return r.stopped(LimitRowBytes)
 	case ctx.Err() != nil && (code == "" || code == "57014"):
-		if errors.Is(context.Cause(ctx), errTime) {
+		switch cause := context.Cause(ctx); {
+		case errors.Is(cause, errTime):
 			return r.stopped(LimitTime)
+		case errors.Is(cause, errStalled):
+			return ErrStalled
+		default:
+			return cause
 		}
-		return context.Cause(ctx)
 	case code == "57014":
 		return r.stopped(LimitTime) // the server's own timer, behind ours
 	case isGone(code):
@@ -271,12 +283,25 @@ func (r *running) cause(ctx context.Context, err error) error {
 		return fmt.Errorf("%w: %v", ErrFull, err)
 	case code == "53400":
 		return r.stopped(LimitDisk)
-	case code == "53200":
+	case code == "53200" && r.server.limits.Memory > 0: // what its session may take is bounded: it is not the machine's memory that is short
 		return r.stopped(LimitMemory)
+	case code == protocolViolation: // of values for placeholders, which a query has none of
+		return err
+	case serversClass(code):
+		return fmt.Errorf("%w: %v", ErrTrouble, err)
 	case code == "" || strings.HasPrefix(code, "57") || strings.HasPrefix(code, "08"):
 		return fmt.Errorf("%w: %v", ErrUnavailable, err)
 	}
 	return err
+}
+
+// protocolViolation is what the server says of a query with placeholders: no values are sent for them.
+const protocolViolation = "08P01"
+
+// serversClass tells whether errors of a class are the server's own, whatever the query is: missing resources, errors of the system and of PostgreSQL itself
+// (appendix A of its documentation). Lost connections (08) and an operator's intervention (57) end the session, too.
+func serversClass(code string) bool {
+	return slices.Contains([]string{"53", "58", "XX"}, code[:min(2, len(code))])
 }
 
 func (r *running) stopped(limit Limit) error {

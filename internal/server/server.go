@@ -117,6 +117,7 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 		s.practice.Ease(func(pid uint32, share practice.Share) error {
 			return postgres.SetPriority(pid, share != practice.Ordinary, share == practice.Confined)
 		}, runtime.NumCPU())
+		s.practice.Measure(postgres.ProcessorTime)
 		s.practice.Kill(func(pid uint32) error { return s.clusters[1].KillSession(int(pid)) })
 	}
 	s.Exam = exam.New(s.records, s.practice, options.Learner, options.Log)

@@ -67,7 +67,7 @@ func toPaper(p *exam.PaperText) contract.Paper {
 func toExercise(e *exam.Exercise) contract.Exercise {
 	out := contract.Exercise{Paper: e.Paper, Slug: e.Slug, Number: int(e.Number), Title: e.Title, Points: e.Points, Dataset: e.Dataset,
 		Blocks: toBlocks(e.Blocks), Require: orEmpty(e.Checking.Require), Forbid: orEmpty(e.Checking.Forbid), Ordered: e.Ordered, Named: e.Checking.Policy.Names,
-		Attempts: int(e.Standing.Attempts), AttemptsAllowed: e.Checking.Attempts, Outcome: contract.Outcome(e.Standing.Outcome), Mark: e.Standing.Mark,
+		Attempts: int(e.Standing.Attempts), AttemptsUsed: int(e.Standing.Used), AttemptsAllowed: e.Checking.Attempts, Outcome: contract.Outcome(e.Standing.Outcome), Mark: e.Standing.Mark,
 		ReferenceAnswer: e.Reference}
 	out.Expected = contract.Expected{Columns: toColumns(e.Expected.Columns), Rows: toRows(e.Expected.Rows), RowCount: e.Expected.Count}
 	if e.Latest != nil {

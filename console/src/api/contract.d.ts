@@ -710,6 +710,8 @@ export interface components {
             expected?: components["schemas"]["Expected"];
             /** @description One's own so far. */
             attempts: number;
+            /** @description Those of them that count against the attempts allowed. A text that cannot be read as SQL or is no query does not. */
+            attempts_used: number;
             attempts_allowed?: number;
             outcome?: components["schemas"]["Outcome"];
             /** Format: double */

@@ -19,6 +19,8 @@ func (x *queryError) syntax() Plain {
 		p.Sentence = "A subquery in FROM needs a name behind its parenthesis, as in FROM (SELECT ...) AS strong."
 	case strings.Contains(m, "subquery has too few columns"):
 		p.Sentence = "On the left of IN stand more values than the subquery has columns: there has to be a column for each."
+	case strings.HasPrefix(m, "there is no parameter"):
+		p.Sentence = fmt.Sprintf("%s is a placeholder, for which a program would give a value: write the value itself.", m[strings.LastIndexByte(m, ' ')+1:])
 	case strings.Contains(m, "no tables specified"):
 		p.Sentence = "The star stands for all columns of the tables in FROM, and there is no FROM."
 	}

@@ -58,7 +58,20 @@ func ReadQuery(text string) (*Query, error) {
 	if what, at := forbidden(raw.Stmt); what != "" {
 		return nil, &NotAllowed{Title: "Not available to learners", Detail: fmt.Sprintf("In a learner's query %s is not available: leave it out.", what), Place: PlaceAt(text, int(at))}
 	}
+	if number, at := placeholder(raw.Stmt); number > 0 {
+		return nil, &SyntaxError{Message: fmt.Sprintf("there is no parameter $%d", number), Place: PlaceAt(text, int(at))}
+	}
 	return &Query{Text: text[start:end], tree: tree, source: text, start: start}, nil
+}
+
+// placeholder finds the first $1 or the like: a value that nobody gives. The number is 0 where there is none.
+func placeholder(stmt *pg.Node) (number, location int32) {
+	walk(stmt.ProtoReflect(), func(m any) {
+		if p, is := m.(*pg.ParamRef); is && number == 0 {
+			number, location = max(p.Number, 1), p.Location
+		}
+	})
+	return number, location
 }
 
 // effect names what a statement does other than read; "" for a query.

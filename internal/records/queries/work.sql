@@ -4,8 +4,8 @@ VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)
 RETURNING id, at;
 
 -- name: CreateAttempt :one
-INSERT INTO attempt (account_id, exercise_id, build_id, sql, outcome, mark, points, row_count, elapsed_ms, findings, error, client_key, hidden_only, at)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)
+INSERT INTO attempt (account_id, exercise_id, build_id, sql, outcome, mark, points, row_count, elapsed_ms, findings, error, client_key, hidden_only, counted, at)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15)
 RETURNING id, at;
 
 -- name: AttemptByKey :one
@@ -30,7 +30,8 @@ GROUP BY attempt.account_id, attempt.exercise_id;
 SELECT pg_advisory_xact_lock(hashtextextended('work ' || @account_id::text || ' ' || @exercise_id::text, 0));
 
 -- name: CountAttempts :one
-SELECT count(*) FROM attempt WHERE account_id = $1 AND exercise_id = $2;
+-- Those that use up one of the attempts that an exercise allows.
+SELECT count(*) FROM attempt WHERE account_id = $1 AND exercise_id = $2 AND counted;
 
 -- name: KeepDraft :one
 -- Where a revision is given, the draft has to be at it still (0: there is none yet), or to have the same text already; else there is no row.
@@ -50,7 +51,8 @@ WHERE draft.account_id = $1 AND exercise.paper_id = $2;
 -- One line for each learner and exercise with attempts: how many, and the one that counts (the best mark, and of these the first).
 SELECT DISTINCT ON (attempt.account_id, attempt.exercise_id)
        attempt.account_id, attempt.exercise_id, attempt.outcome, attempt.mark, attempt.at,
-       count(*) OVER (PARTITION BY attempt.account_id, attempt.exercise_id) AS attempts
+       count(*) OVER (PARTITION BY attempt.account_id, attempt.exercise_id) AS attempts,
+       count(*) FILTER (WHERE attempt.counted) OVER (PARTITION BY attempt.account_id, attempt.exercise_id) AS used
 FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id
 WHERE exercise.paper_id = @paper_id AND NOT exercise.retired
   AND (sqlc.narg('account_id')::bigint IS NULL OR attempt.account_id = sqlc.narg('account_id'))

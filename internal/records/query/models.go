@@ -36,6 +36,7 @@ type Attempt struct {
 	Error      json.RawMessage
 	ClientKey  *string
 	HiddenOnly bool
+	Counted    bool
 }
 
 type Build struct {

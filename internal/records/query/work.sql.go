@@ -12,7 +12,7 @@ import (
 )
 
 const attemptByKey = `-- name: AttemptByKey :one
-SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.build_id, attempt.sql, attempt.at, attempt.outcome, attempt.mark, attempt.points, attempt.row_count, attempt.elapsed_ms, attempt.findings, attempt.error, attempt.client_key, attempt.hidden_only, build.number AS build_number, exercise.slug AS exercise, paper.slug AS paper
+SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.build_id, attempt.sql, attempt.at, attempt.outcome, attempt.mark, attempt.points, attempt.row_count, attempt.elapsed_ms, attempt.findings, attempt.error, attempt.client_key, attempt.hidden_only, attempt.counted, build.number AS build_number, exercise.slug AS exercise, paper.slug AS paper
 FROM attempt JOIN build ON build.id = attempt.build_id JOIN exercise ON exercise.id = attempt.exercise_id JOIN paper ON paper.id = exercise.paper_id
 WHERE attempt.account_id = $1 AND attempt.client_key = $2::text
 `
@@ -38,6 +38,7 @@ type AttemptByKeyRow struct {
 	Error       json.RawMessage
 	ClientKey   *string
 	HiddenOnly  bool
+	Counted     bool
 	BuildNumber int32
 	Exercise    string
 	Paper       string
@@ -62,6 +63,7 @@ func (q *Queries) AttemptByKey(ctx context.Context, arg AttemptByKeyParams) (Att
 		&i.Error,
 		&i.ClientKey,
 		&i.HiddenOnly,
+		&i.Counted,
 		&i.BuildNumber,
 		&i.Exercise,
 		&i.Paper,
@@ -70,7 +72,7 @@ func (q *Queries) AttemptByKey(ctx context.Context, arg AttemptByKeyParams) (Att
 }
 
 const countAttempts = `-- name: CountAttempts :one
-SELECT count(*) FROM attempt WHERE account_id = $1 AND exercise_id = $2
+SELECT count(*) FROM attempt WHERE account_id = $1 AND exercise_id = $2 AND counted
 `
 
 type CountAttemptsParams struct {
@@ -78,6 +80,7 @@ type CountAttemptsParams struct {
 	ExerciseID int64
 }
 
+// Those that use up one of the attempts that an exercise allows.
 func (q *Queries) CountAttempts(ctx context.Context, arg CountAttemptsParams) (int64, error) {
 	row := q.db.QueryRow(ctx, countAttempts, arg.AccountID, arg.ExerciseID)
 	var count int64
@@ -86,8 +89,8 @@ func (q *Queries) CountAttempts(ctx context.Context, arg CountAttemptsParams) (i
 }
 
 const createAttempt = `-- name: CreateAttempt :one
-INSERT INTO attempt (account_id, exercise_id, build_id, sql, outcome, mark, points, row_count, elapsed_ms, findings, error, client_key, hidden_only, at)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)
+INSERT INTO attempt (account_id, exercise_id, build_id, sql, outcome, mark, points, row_count, elapsed_ms, findings, error, client_key, hidden_only, counted, at)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15)
 RETURNING id, at
 `
 
@@ -105,6 +108,7 @@ type CreateAttemptParams struct {
 	Error      json.RawMessage
 	ClientKey  *string
 	HiddenOnly bool
+	Counted    bool
 	At         time.Time
 }
 
@@ -128,6 +132,7 @@ func (q *Queries) CreateAttempt(ctx context.Context, arg CreateAttemptParams) (C
 		arg.Error,
 		arg.ClientKey,
 		arg.HiddenOnly,
+		arg.Counted,
 		arg.At,
 	)
 	var i CreateAttemptRow
@@ -385,7 +390,7 @@ func (q *Queries) KeepDraft(ctx context.Context, arg KeepDraftParams) (Draft, er
 }
 
 const latestAttempts = `-- name: LatestAttempts :many
-SELECT DISTINCT ON (attempt.exercise_id) attempt.id, attempt.account_id, attempt.exercise_id, attempt.build_id, attempt.sql, attempt.at, attempt.outcome, attempt.mark, attempt.points, attempt.row_count, attempt.elapsed_ms, attempt.findings, attempt.error, attempt.client_key, attempt.hidden_only, build.number AS build_number
+SELECT DISTINCT ON (attempt.exercise_id) attempt.id, attempt.account_id, attempt.exercise_id, attempt.build_id, attempt.sql, attempt.at, attempt.outcome, attempt.mark, attempt.points, attempt.row_count, attempt.elapsed_ms, attempt.findings, attempt.error, attempt.client_key, attempt.hidden_only, attempt.counted, build.number AS build_number
 FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id JOIN build ON build.id = attempt.build_id
 WHERE attempt.account_id = $1 AND exercise.paper_id = $2
 ORDER BY attempt.exercise_id, attempt.id DESC
@@ -412,6 +417,7 @@ type LatestAttemptsRow struct {
 	Error       json.RawMessage
 	ClientKey   *string
 	HiddenOnly  bool
+	Counted     bool
 	BuildNumber int32
 }
 
@@ -440,6 +446,7 @@ func (q *Queries) LatestAttempts(ctx context.Context, arg LatestAttemptsParams) 
 			&i.Error,
 			&i.ClientKey,
 			&i.HiddenOnly,
+			&i.Counted,
 			&i.BuildNumber,
 		); err != nil {
 			return nil, err
@@ -624,7 +631,8 @@ func (q *Queries) PaperLearners(ctx context.Context, arg PaperLearnersParams) ([
 const paperStanding = `-- name: PaperStanding :many
 SELECT DISTINCT ON (attempt.account_id, attempt.exercise_id)
        attempt.account_id, attempt.exercise_id, attempt.outcome, attempt.mark, attempt.at,
-       count(*) OVER (PARTITION BY attempt.account_id, attempt.exercise_id) AS attempts
+       count(*) OVER (PARTITION BY attempt.account_id, attempt.exercise_id) AS attempts,
+       count(*) FILTER (WHERE attempt.counted) OVER (PARTITION BY attempt.account_id, attempt.exercise_id) AS used
 FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id
 WHERE exercise.paper_id = $1 AND NOT exercise.retired
   AND ($2::bigint IS NULL OR attempt.account_id = $2)
@@ -644,6 +652,7 @@ type PaperStandingRow struct {
 	Mark       float64
 	At         time.Time
 	Attempts   int64
+	Used       int64
 }
 
 // One line for each learner and exercise with attempts: how many, and the one that counts (the best mark, and of these the first).
@@ -663,6 +672,7 @@ func (q *Queries) PaperStanding(ctx context.Context, arg PaperStandingParams) ([
 			&i.Mark,
 			&i.At,
 			&i.Attempts,
+			&i.Used,
 		); err != nil {
 			return nil, err
 		}

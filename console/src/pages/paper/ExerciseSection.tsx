@@ -51,7 +51,7 @@ export function ExerciseSection({ exercise, closed, broughtBack, inFocus, onFocu
     // Only its coming up matters.
   }, [up]);
   const attempt = exercise.latest;
-  const used = exercise.attempts_allowed !== undefined && exercise.attempts >= exercise.attempts_allowed;
+  const used = exercise.attempts_allowed !== undefined && exercise.attempts_used >= exercise.attempts_allowed;
 
   return (
     <section className="strip exercise" id={slug} data-exercise={slug}>

@@ -5,7 +5,7 @@ const signs = { correct: "✓", incorrect: "✗", rejected: "✗", failed: "!", 
 
 /** The exercise's number and state, in words first. */
 export function MarginState({ exercise }: { exercise: Exercise }) {
-  const { outcome, attempts, attempts_allowed: allowed } = exercise;
+  const { outcome, attempts, attempts_used: used, attempts_allowed: allowed } = exercise;
   return (
     <div className="left-margin">
       <span className="number">{exercise.number}</span>
@@ -15,8 +15,7 @@ export function MarginState({ exercise }: { exercise: Exercise }) {
       </p>
       {(attempts > 0 || allowed) && (
         <p className="quiet">
-          {count(attempts, "attempt")}
-          {allowed && ` of ${allowed}`}
+          {allowed ? `${used} of ${count(allowed, "attempt")} used` : count(attempts, "attempt")}
         </p>
       )}
     </div>

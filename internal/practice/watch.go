@@ -1,0 +1,140 @@
+package practice
+
+import (
+	"context"
+	"errors"
+	"sync"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// A watch ends a run whose time is up. What counts is the time that the run's own session took: not what the sink takes to make itself ready, and not what
+// a server takes that stalls or has too much to do.
+type watch struct {
+	server *Server
+	pid    uint32
+	cancel func(error)
+
+	mu    sync.Mutex
+	timer *time.Timer
+	began time.Time     // of the stretch at hand; zero while it is paused
+	took  time.Duration // before it
+	used  time.Duration // of processors, by the session before the run
+	known bool          // that can be told
+	ended bool          // the run has, or is being ended
+}
+
+// The errors that a watch ends a run with.
+var (
+	errTime    = errors.New("time is up")
+	errStalled = errors.New("the server did not work on it")
+)
+
+const (
+	probePatience = 2 * time.Second
+	// A run is ended when its limit is past and it has used the processor for a part of that. One that has not is given longer, up to a few times its limit;
+	// if it has then used hardly any, it was the server that did not go on.
+	fairShare = 2  // the part of the limit
+	longest   = 3  // times the limit
+	hardly    = 10 // the part of what has passed
+)
+
+// watch begins to watch a session.
+func (s *Server) watch(pid uint32, cancel func(error)) *watch {
+	w := &watch{server: s, pid: pid, cancel: cancel, began: time.Now()}
+	w.used, w.known = s.processorTime(pid)
+	w.timer = time.AfterFunc(s.limits.Time, w.due)
+	return w
+}
+
+// processorTime is how long a session has used processors; known is false where that cannot be told.
+func (s *Server) processorTime(pid uint32) (used time.Duration, known bool) {
+	if s.measure == nil {
+		return 0, false
+	}
+	used, err := s.measure(pid)
+	return used, err == nil
+}
+
+// Measure has the time that sessions use processors looked at. It needs the practice server on this machine.
+func (s *Server) Measure(measure func(pid uint32) (time.Duration, error)) { s.measure = measure }
+
+// pause stops the clock, and resume lets it go on.
+func (w *watch) pause() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if !w.began.IsZero() {
+		w.took, w.began = w.took+time.Since(w.began), time.Time{}
+		w.timer.Stop()
+	}
+}
+
+func (w *watch) resume() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.began.IsZero() && !w.ended {
+		w.began = time.Now()
+		w.timer.Reset(max(w.server.limits.Time-w.took, 0))
+	}
+}
+
+// stop ends the watch. It returns what the run took, and whether it ended by itself.
+func (w *watch) stop() (took time.Duration, inTime bool) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.timer.Stop()
+	if !w.began.IsZero() {
+		w.took += time.Since(w.began)
+	}
+	inTime, w.ended = !w.ended, true
+	return w.took, inTime
+}
+
+// due looks at a run that has taken its time: whose fault that is, and whether it may go on.
+func (w *watch) due() {
+	reason, again := w.look()
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	switch {
+	case w.ended || w.began.IsZero():
+	case again > 0:
+		w.timer.Reset(again)
+	default:
+		w.ended = true
+		w.cancel(reason)
+	}
+}
+
+// look gives the reason to end the run, or how long to wait until the next look.
+func (w *watch) look() (reason error, again time.Duration) {
+	limit := w.server.limits.Time
+	asleep, err := w.asleep()
+	used, known := w.server.processorTime(w.pid)
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	took := w.took
+	if !w.began.IsZero() {
+		took += time.Since(w.began)
+	}
+	used -= w.used
+	switch {
+	case err != nil:
+		return errStalled, 0
+	case asleep, !known || !w.known, used >= limit/fairShare:
+		return errTime, 0
+	case took < longest*limit:
+		return nil, max(limit/4, 10*time.Millisecond)
+	case used < took/hardly:
+		return errStalled, 0
+	}
+	return errTime, 0
+}
+
+// asleep tells whether a session waits because its query says so. An error means that the server does not answer.
+func (w *watch) asleep() (asleep bool, err error) {
+	ctx, stop := context.WithTimeout(context.Background(), probePatience)
+	defer stop()
+	err = w.server.admin.QueryRow(ctx, "SELECT coalesce((SELECT wait_event = 'PgSleep' FROM pg_stat_activity WHERE pid = $1), false)", pgx.QueryExecModeExec, int32(w.pid)).Scan(&asleep)
+	return asleep, err
+}
