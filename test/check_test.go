@@ -127,7 +127,7 @@ func TestCheckingAPack(t *testing.T) {
 		{"unstable result-unstable", client.CheckError, 1, "in another way"},
 		{"empty result-empty", client.CheckError, 0, "is empty"},
 		{"untested data-do-not-test", client.CheckWarning, 0, "Without"},
-		{"also also-disagrees", client.CheckError, 2, "The answer 1 under also"},
+		{"also also-disagrees", client.CheckRemark, 2, "The answer 1 under also"},
 		{"contradiction answer-breaks-rule", client.CheckError, 0, "The answer 1 under also"},
 		{"fails answer-does-not-run", client.CheckError, 0, "division by zero"},
 		{"negative answer-does-not-run", client.CheckError, 0, "LIMIT must not be negative"},

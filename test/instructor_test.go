@@ -295,13 +295,19 @@ func TestTheShippedReferenceAnswersAreCorrect(t *testing.T) {
 // the demo's course, and returns what submits to the exercise of a number.
 func paperOf(t *testing.T, name string, exercises ...[2]string) func(c *client.Client, number int, sql string) client.Attempt {
 	t.Helper()
+	return paperOn(t, name, "CREATE TABLE star AS SELECT n AS id, n % 7 AS class, (n * 37 % 1000) / 8.0::float8 AS light FROM generate_series(1, 5000) AS n;", exercises...)
+}
+
+// paperOn is paperOf, on a dataset of its own.
+func paperOn(t *testing.T, name, setup string, exercises ...[2]string) func(c *client.Client, number int, sql string) client.Attempt {
+	t.Helper()
 	paper := fmt.Sprintf("---\npaper: %s\ntitle: %s\ndataset: %s\n---\n", name, name, name)
 	for i, e := range exercises {
 		paper += fmt.Sprintf("\n## Exercise number %d\n\nSolve it.\n\n```sql answer\n%s\n```\n\n```yaml check\n%s\n```\n", i+1, e[1], e[0])
 	}
 	files := fstest.MapFS{
 		"pack.yaml": {Data: []byte(fmt.Sprintf("pack: %s\ntitle: %s\ndatasets:\n  %s:\n    setup: [rows.sql]\npapers: [paper.md]\n", name, name, name))},
-		"rows.sql":  {Data: []byte("CREATE TABLE star AS SELECT n AS id, n % 7 AS class, (n * 37 % 1000) / 8.0::float8 AS light FROM generate_series(1, 5000) AS n;")},
+		"rows.sql":  {Data: []byte(setup)},
 		"paper.md":  {Data: []byte(paper)},
 	}
 	teacher := hazel(t)

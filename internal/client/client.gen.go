@@ -39,6 +39,7 @@ func (e BlockKind) Valid() bool {
 // Defines values for CheckNoteSeverity.
 const (
 	CheckError   CheckNoteSeverity = "error"
+	CheckRemark  CheckNoteSeverity = "note"
 	CheckWarning CheckNoteSeverity = "warning"
 )
 
@@ -46,6 +47,8 @@ const (
 func (e CheckNoteSeverity) Valid() bool {
 	switch e {
 	case CheckError:
+		return true
+	case CheckRemark:
 		return true
 	case CheckWarning:
 		return true

@@ -32,12 +32,13 @@ type CheckNote struct {
 	Rows     [][]*string `json:"rows,omitempty"`
 }
 
-// Severity tells errors, which make marks wrong or an exercise useless, from doubts.
+// Severity tells errors, which make marks wrong or an exercise useless, from doubts, and from what is good to know.
 type Severity string
 
 const (
 	SeverityError   Severity = "error"
 	SeverityWarning Severity = "warning"
+	SeverityNote    Severity = "note"
 )
 
 // Kinds of notes.
@@ -56,6 +57,7 @@ const (
 	noteLink          = "link-broken"
 	noteDisagrees     = "also-disagrees"
 	noteType          = "type-by-text"
+	noteDigits        = "digits-count"
 )
 
 // A CheckReport is what checking the exercises of a paper or a pack came to.
@@ -400,6 +402,12 @@ func (i *inspection) order(e *pack.Exercise, ref *reference) {
 
 func (i *inspection) types(e *pack.Exercise, ref *reference) {
 	for _, c := range ref.Columns {
+		switch p := c.Precision; {
+		case c.Type.Name == "numeric" && p.Real:
+			i.note(e, SeverityNote, noteDigits, fmt.Sprintf("The column %s comes of numbers of type real: 6 significant digits of it count.", c.Name))
+		case c.Type.Name == "numeric" && p.Quotient && e.Checking.Policy.Decimals == nil:
+			i.note(e, SeverityNote, noteDigits, fmt.Sprintf("The column %s comes of a division, an average or a float: 12 significant digits of it count. Where fewer are asked for, say so with decimals.", c.Name))
+		}
 		if !c.Type.Known() {
 			i.note(e, SeverityWarning, noteType, fmt.Sprintf("The column %s is of type %s, whose values are compared by their text.", c.Name, c.Type.Name))
 		}
@@ -437,7 +445,7 @@ func (i *inspection) stable(ctx context.Context, e *pack.Exercise, q *sqltext.Qu
 	return nil
 }
 
-// also checks that further answers agree with the first.
+// also tells where further answers have other results than the first. They are meant to: what agrees needs no further answer.
 func (i *inspection) also(ctx context.Context, e *pack.Exercise, place, database string) error {
 	for n, sql := range e.Checking.Also {
 		q, err := sqltext.ReadQuery(sql)
@@ -453,8 +461,8 @@ func (i *inspection) also(ctx context.Context, e *pack.Exercise, place, database
 			continue
 		}
 		if !right {
-			sentence := fmt.Sprintf("%s does not agree with the reference answer%s.", answerNumber(n+1), onPlace(place))
-			note := i.note(e, SeverityError, noteDisagrees, sentence)
+			sentence := fmt.Sprintf("%s has another result than the reference answer%s: either one counts as right.", answerNumber(n+1), onPlace(place))
+			note := i.note(e, SeverityNote, noteDisagrees, sentence)
 			if v.difference != nil && len(v.difference.Findings) > 0 {
 				f := explain.Difference(v.difference.Findings[0], explain.ToldRows)
 				note.Sentence += " " + f.Sentence
@@ -469,6 +477,9 @@ func (i *inspection) also(ctx context.Context, e *pack.Exercise, place, database
 // task asks.
 func (i *inspection) tested(ctx context.Context, e *pack.Exercise, q *sqltext.Query) error {
 	for _, weak := range q.Weakenings(i.schema) {
+		if weak.What == sqltext.OrderBy && e.Checking.Policy.Order == compare.OrderAny {
+			continue
+		}
 		weaker, err := sqltext.ReadQuery(weak.SQL)
 		if err != nil {
 			continue

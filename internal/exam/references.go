@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 
@@ -33,13 +34,14 @@ func newReferences(server *practice.Server) *references {
 // A reference is a reference answer run on one database.
 type reference struct {
 	compare.Reference
-	sql      string // with the order keys added; where there is a LIMIT, through the tie that it may cut
-	database string
-	count    int64        // rows that count
-	read     int64        // rows that sql gives
-	rows     []result.Row // all that sql gives; nil where there are too many to keep
-	kept     bool
-	digests  *lru.Cache[string, *compare.Digest] // by the plan's readings, and the policy
+	sql       string // with the order keys added; where there is a LIMIT, through the tie that it may cut
+	database  string
+	relations sqltext.Relations // that it may read from
+	count     int64             // rows that count
+	read      int64             // rows that sql gives
+	rows      []result.Row      // all that sql gives; nil where there are too many to keep
+	kept      bool
+	digests   *lru.Cache[string, *compare.Digest] // by the plan's readings, and the policy
 }
 
 // Bounds of what is kept of a result's rows in memory while they come; beyond them the query is run again where the rows themselves are
@@ -78,28 +80,41 @@ func (r *references) make(ctx context.Context, sql, database string) (*reference
 	if err != nil {
 		return nil, err
 	}
-	loose := false
-	if q.Ordered() {
-		if loose, err = r.loose(ctx, database); err != nil {
-			return nil, err
-		}
+	ref, err := r.first(ctx, q, database, nil)
+	if err != nil {
+		return nil, err
 	}
-	ordering, err := q.Ordering(loose)
+	loose, err := r.loose(ctx, ref)
+	if err != nil {
+		return nil, err
+	}
+	if loose != nil { // what ties is what the database takes for equal
+		return r.first(ctx, q, database, loose)
+	}
+	return ref, nil
+}
+
+// first runs a reference answer for the first time, the order keys of the given numbers added as their rank.
+func (r *references) first(ctx context.Context, q *sqltext.Query, database string, ranked []int) (*reference, error) {
+	ordering, err := q.Ordering(ranked)
 	if err != nil {
 		return nil, err
 	}
 	ref := &reference{sql: ordering.SQL, database: database}
+	if ref.relations, err = r.practice.Relations(ctx, database); serversFault(err) {
+		return nil, err
+	} // a build of an earlier version may not be readable so: less is then known of its numbers
 	ref.digests, _ = lru.New[string, *compare.Digest](8)
 	ref.Ordered = len(ordering.Keys) > 0
 	if ordering.Limited {
-		if err := r.limit(ctx, sql, ref, ordering); err != nil {
+		if err := r.limit(ctx, q.Text, ref, ordering); err != nil {
 			return nil, err
 		}
 	}
 	collect, err := r.collect(ctx, ref, ordering)
-	if err == nil && ref.Window != nil && ref.sql != ordering.SQL && slices.ContainsFunc(ref.KeyTypes, func(t result.Type) bool { return t.Family() == result.Float }) {
-		// Floats that differ by rounding tie too, which the database does not know.
-		ref.sql, ref.Keys, ref.KeyTypes = ordering.SQL, nil, nil
+	if err == nil && ref.Window != nil && ref.sql != ordering.SQL && slices.ContainsFunc(ref.KeyColumns, inexactKey) {
+		// Numbers that differ by rounding tie too, which the database does not know.
+		ref.sql, ref.Keys, ref.KeyColumns = ordering.SQL, nil, nil
 		collect, err = r.collect(ctx, ref, ordering)
 	}
 	if err != nil {
@@ -114,10 +129,31 @@ func (r *references) make(ctx context.Context, sql, database string) (*reference
 	return ref, nil
 }
 
-// loose tells whether a database has collations of its own under which texts that differ may be equal, and so tie.
-func (r *references) loose(ctx context.Context, database string) (bool, error) {
-	found, err := r.practice.Run(ctx, practice.Run{Database: database, Checking: true, SQL: "SELECT FROM pg_collation WHERE NOT collisdeterministic LIMIT 1"}, &collector{})
-	return found.Rows > 0, err
+func inexactKey(c result.Column) bool {
+	reading, _ := result.Pair(c.Type, c.Type, result.Options{Precision: c.Precision})
+	return reading.Inexact()
+}
+
+// loose are the numbers of the order keys by which rows may tie although the keys' texts differ: of types whose equality is their own, and of texts where the
+// database has collations of its own.
+func (r *references) loose(ctx context.Context, ref *reference) (keys []int, err error) {
+	collations := func() (bool, error) {
+		found, err := r.practice.Run(ctx, practice.Run{Database: ref.database, Checking: true, SQL: "SELECT FROM pg_collation WHERE NOT collisdeterministic LIMIT 1"}, &collector{})
+		return found.Rows > 0, err
+	}
+	asked, own := false, false
+	for i, c := range ref.KeyColumns {
+		if c.Type.Family() == result.Text && !c.Type.OwnEquality() && !asked {
+			if own, err = collations(); err != nil {
+				return nil, err
+			}
+			asked = true
+		}
+		if c.Type.OwnEquality() || own && c.Type.Family() == result.Text {
+			keys = append(keys, i)
+		}
+	}
+	return keys, nil
 }
 
 // limit finds out what LIMIT and OFFSET say, and has the query give all rows that tie with the last.
@@ -141,7 +177,10 @@ func (r *references) limit(ctx context.Context, sql string, ref *reference, orde
 		return err
 	}
 	w := ref.Window
-	if w.Take < 0 || !ref.Ordered || w.Skip+w.Take < 0 {
+	if w.Take > math.MaxInt64-w.Skip { // further than any result reaches
+		w.Take = -1
+	}
+	if w.Take < 0 || !ref.Ordered {
 		return nil
 	}
 	through, err := ordering.Through(w.Skip + w.Take)
@@ -159,6 +198,9 @@ func (r *references) collect(ctx context.Context, ref *reference, ordering sqlte
 		return nil, err
 	}
 	all := collect.columns
+	if through, err := sqltext.ReadQuery(ref.sql); err == nil {
+		precise(all, through, ref.relations)
+	}
 	ref.Columns, ref.read = all[:len(all)-ordering.Added], ran.Rows
 	for _, k := range ordering.Keys {
 		at := -1
@@ -174,9 +216,24 @@ func (r *references) collect(ctx context.Context, ref *reference, ordering sqlte
 			return nil, fmt.Errorf("the reference answer is ordered by %q, which is none of its columns", k.Name)
 		}
 		ref.Keys = append(ref.Keys, at)
-		ref.KeyTypes = append(ref.KeyTypes, all[at].Type)
+		ref.KeyColumns = append(ref.KeyColumns, all[at])
 	}
 	return collect, nil
+}
+
+// precise says of a query's columns how exact their numbers are, by what they come of.
+func precise(columns []result.Column, q *sqltext.Query, relations sqltext.Relations) {
+	if !slices.ContainsFunc(columns, func(c result.Column) bool { return c.Type.Calculated() || c.Type.Family() == result.Text }) {
+		return
+	}
+	origins := q.Origins(relations)
+	for i := range columns {
+		if i < len(origins) && len(origins) == len(columns) {
+			o := origins[i]
+			columns[i].Precision = result.Precision{Quotient: o.Quotient, Real: o.Real, SumOfReal: o.SumOfReal, Size: o.Size}
+			columns[i].Collation = o.Collation
+		}
+	}
 }
 
 // largeRows is from how many rows on a result is a large one to the practice server.

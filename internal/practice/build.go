@@ -151,6 +151,11 @@ func (s *Server) runScripts(ctx context.Context, builder, password string, order
 
 // Analyze gathers the planner's statistics of a build. Queries run without them too, some of them longer.
 func (s *Server) Analyze(ctx context.Context, database string) error {
+	defer func() { // what was read of it without statistics
+		s.mu.Lock()
+		delete(s.relations, database)
+		s.mu.Unlock()
+	}()
 	return s.asRole(ctx, "analyzing", database, []string{ownerRole}, func(conn *pgx.Conn) error {
 		rows, _ := conn.Query(ctx, `SELECT format('%I.%I', n.nspname, c.relname) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
 			WHERE c.relkind IN ('r', 'p', 'm') AND c.relowner = '`+ownerRole+`'::regrole`)
@@ -185,6 +190,7 @@ func (s *Server) Drop(ctx context.Context, database string) error {
 	if err == nil {
 		s.mu.Lock()
 		delete(s.types, database)
+		delete(s.relations, database)
 		s.mu.Unlock()
 	}
 	return err

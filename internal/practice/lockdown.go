@@ -36,7 +36,7 @@ CREATE OR REPLACE FUNCTION pg_catalog.pg_get_userbyid(role oid) RETURNS name LAN
 // scripts may still use those functions. Its name stands for its contents, so that a changed list makes a new one.
 func (s *Server) prepareTemplate(ctx context.Context, conn *pgx.Conn) error {
 	hash := fnv.New32a()
-	fmt.Fprint(hash, "4", allowedNames(), runsOnly, endless, tellsNames, hidden, readersNeed, told)
+	fmt.Fprint(hash, "5", allowedNames(), runsOnly, endless, tellsNames, hidden, readersNeed, told)
 	s.template = fmt.Sprintf("examen_template_%08x", hash.Sum32())
 	var ready bool
 	if err := conn.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_database WHERE datname = $1 AND datistemplate)`, s.template).Scan(&ready); err != nil || ready {
@@ -95,6 +95,7 @@ func closeTemplate(ctx context.Context, conn *pgx.Conn) error {
 		"REVOKE EXECUTE ON ROUTINE " + functions + " FROM PUBLIC",
 		"GRANT EXECUTE ON ROUTINE " + functions + " TO " + builderRole,
 		"GRANT EXECUTE ON ROUTINE " + needed + " TO " + readersRole,
+		"GRANT SELECT ON pg_catalog.pg_stats TO " + readersRole,
 		"GRANT EXECUTE ON ROUTINE " + waiting + " TO " + learnersRole,
 		"REVOKE SELECT ON " + relations + " FROM PUBLIC",
 		"GRANT SELECT ON " + relations + " TO " + builderRole + ", " + ownerRole,

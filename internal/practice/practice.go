@@ -23,6 +23,7 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"examen/internal/core/result"
+	"examen/internal/core/sqltext"
 	"examen/internal/postgres"
 )
 
@@ -61,12 +62,13 @@ type Server struct {
 	reading   sync.Mutex // held while types are read
 	databases sync.Mutex // held while rights on databases are changed
 
-	mu       sync.Mutex
-	gone     func(database string) // is told of databases that are gone; nil
-	passing  map[string]bool       // roles made for one purpose that are at work
-	builtin  map[uint32]typeRow
-	types    map[string]map[uint32]result.Type // of each database, those made there
-	template string
+	mu        sync.Mutex
+	gone      func(database string) // is told of databases that are gone; nil
+	passing   map[string]bool       // roles made for one purpose that are at work
+	builtin   map[uint32]typeRow
+	types     map[string]map[uint32]result.Type // of each database, those made there
+	relations map[string]sqltext.Relations      // of each database
+	template  string
 }
 
 // connectTimeout is how long a server may take to answer at all.
@@ -106,7 +108,7 @@ func Open(ctx context.Context, url string, limits Limits) (*Server, error) {
 	if err != nil {
 		return nil, fmt.Errorf("practice server: %w", err)
 	}
-	s := &Server{config: config, admin: pool, limits: limits, types: map[string]map[uint32]result.Type{}, passing: map[string]bool{}}
+	s := &Server{config: config, admin: pool, limits: limits, types: map[string]map[uint32]result.Type{}, relations: map[string]sqltext.Relations{}, passing: map[string]bool{}}
 	s.open, s.shut = context.WithCancel(context.Background())
 	if err = s.claim(ctx); err == nil {
 		err = s.prepare(ctx)
@@ -206,6 +208,7 @@ func (s *Server) lostDatabase(database string) {
 	s.mu.Lock()
 	f := s.gone
 	delete(s.types, database)
+	delete(s.relations, database)
 	s.mu.Unlock()
 	if f != nil {
 		f(database)

@@ -1115,7 +1115,7 @@ export interface components {
         /** @description What is wrong or doubtful in an exercise. */
         CheckNote: {
             /** @enum {string} */
-            severity: "error" | "warning";
+            severity: "error" | "warning" | "note";
             /** @description Stable, such as `tie-cut`. */
             kind: string;
             /** @description Its slug. */

@@ -62,7 +62,7 @@ func verdict(policy compare.Policy, reference resultSet, keys []int, ordered boo
 	}
 	ref := compare.Reference{Columns: reference.Columns[:len(reference.Columns)-hidden], Keys: keys, Ordered: ordered, Window: reference.Window}
 	for _, k := range keys {
-		ref.KeyTypes = append(ref.KeyTypes, reference.Columns[k].Type)
+		ref.KeyColumns = append(ref.KeyColumns, reference.Columns[k])
 	}
 	plan, findings := compare.NewPlan(policy, ref, attempt.Columns)
 	if plan == nil {
@@ -107,6 +107,14 @@ func TestVerdictsAndFirstFindings(t *testing.T) {
 		want      string // "" is right, otherwise kind and count
 	}{
 		{name: "the same", reference: hives, attempt: hives},
+		{name: "once, in order", policy: compare.Policy{Once: true}, reference: "k:t | A | A | B | C", keys: []int{0}, attempt: "k:t | A | B | B | C | B"},
+		{name: "once, not in order", policy: compare.Policy{Once: true}, reference: "k:t | A | A | B | C", keys: []int{0}, attempt: "k:t | B | A | A | C", want: "row-order 1"},
+		{name: "once, ties in any order", policy: compare.Policy{Once: true}, reference: "k:t s:i | A 1 | A 1 | B 1 | C 2", keys: []int{1}, attempt: "k:t s:i | B 1 | A 1 | B 1 | C 2"},
+		{name: "once, strictly", policy: compare.Policy{Once: true, Order: compare.OrderStrict}, reference: "k:t | B | A | B | C", attempt: "k:t | B | B | A | C"},
+		{name: "once, strictly, otherwise", policy: compare.Policy{Once: true, Order: compare.OrderStrict}, reference: "k:t | B | A | B | C", attempt: "k:t | B | C | A", want: "row-order 2"},
+		{name: "once, any order", policy: compare.Policy{Once: true, Order: compare.OrderAny}, reference: "k:t | A | A | B", keys: []int{0}, attempt: "k:t | B | A"},
+		{name: "columns of the same values under their names", policy: compare.Policy{Columns: compare.ByContent, Names: true}, reference: "a:i b:i c:i | 1 1 5 | 2 2 6", attempt: "b:i c:i a:i | 1 5 1 | 2 6 2"},
+		{name: "columns of the same values, one misnamed", policy: compare.Policy{Columns: compare.ByContent, Names: true}, reference: "a:i b:i | 1 1 | 2 2", attempt: "b:i x:i | 1 1 | 2 2", want: "column-names 0"},
 		{name: "another order where none is asked for", reference: hives, attempt: "a:t b:i | Elder ~ | Basil 9 | Clover 3 | Amber 3"},
 		{name: "numbers of another type", reference: hives, attempt: "a:t b:n | Elder ~ | Basil 9.0 | Clover 3.00 | Amber 3"},
 		{name: "a row missing", reference: hives, attempt: "name:t strength:i | Amber 3 | Basil 9 | Elder ~", want: "rows-missing 1"},

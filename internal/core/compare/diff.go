@@ -79,17 +79,16 @@ func keys(rows []result.Row, cells []int, readings []result.Reading) []string {
 	return s
 }
 
-// forgiveNear takes out the pairs of a missing and an extra row that differ only in floats which are the same to the
+// forgiveNear takes out the pairs of a missing and an extra row that differ only in numbers which are the same to the
 // digits that count. Afterwards each such row of the attempt has its partner's key.
 func (d *diff) forgiveNear() {
-	first := slices.IndexFunc(d.refReadings, result.Reading.Inexact)
-	if len(d.missing) == 0 || len(d.extra) == 0 || first < 0 || len(d.missing) != len(d.extra) && !d.policy.Once {
+	if len(d.missing) == 0 || len(d.extra) == 0 || !d.inexact() || len(d.missing) != len(d.extra) && !d.policy.Once {
 		return
 	}
-	partners := map[string][]waiting{} // by the cells that are not floats
+	partners := map[string][]waiting{} // by what is exact
 	for _, m := range d.missing {
-		k := withoutFloats(d.reference[m], d.refCells, d.refReadings)
-		partners[k] = append(partners[k], waiting{m, number(d.reference[m][d.refCells[first]])})
+		k, first := inexactly(d.reference[m], d.refCells, d.refReadings)
+		partners[k] = append(partners[k], waiting{m, first})
 	}
 	for _, rows := range partners {
 		slices.SortFunc(rows, func(a, b waiting) int { return cmp.Compare(a.number, b.number) })
@@ -97,13 +96,16 @@ func (d *diff) forgiveNear() {
 	paired := map[int]bool{}
 	var extra []int
 	for _, e := range d.extra {
-		rows := partners[withoutFloats(d.attempt[e], d.attCells, d.attReadings)]
-		value := number(d.attempt[e][d.attCells[first]])
-		margin := math.Abs(value) * 1e-6
-		from, _ := slices.BinarySearchFunc(rows, value-margin, func(w waiting, x float64) int { return cmp.Compare(w.number, x) })
+		k, value := inexactly(d.attempt[e], d.attCells, d.attReadings)
+		rows := partners[k]
+		reach := 0.0
+		for _, r := range d.attReadings {
+			reach = max(reach, r.Reach(value))
+		}
+		from, _ := slices.BinarySearchFunc(rows, value-reach, func(w waiting, x float64) int { return cmp.Compare(w.number, x) })
 		found := false
 		for _, w := range rows[from:] {
-			if w.number > value+margin || found {
+			if w.number > value+reach || found {
 				break
 			}
 			if !paired[w.place] && d.near(d.reference[w.place], d.attempt[e]) {
@@ -119,13 +121,13 @@ func (d *diff) forgiveNear() {
 	d.extra = extra
 }
 
-// waiting is a missing row, with the number in its first float column.
+// waiting is a missing row, with the first of its numbers that are not exact.
 type waiting struct {
 	place  int
 	number float64
 }
 
-// number reads a float cell; what is no number comes as zero.
+// number reads a number; what is no number comes as zero.
 func number(cell []byte) float64 {
 	x, err := strconv.ParseFloat(string(cell), 64)
 	if err != nil || math.IsNaN(x) || math.IsInf(x, 0) {
@@ -134,20 +136,25 @@ func number(cell []byte) float64 {
 	return x
 }
 
-// withoutFloats is a row's key with the finite floats left out.
-func withoutFloats(row result.Row, cells []int, readings []result.Reading) string {
+// inexactly is a row's key without the numbers that are not exact, and the first of these.
+func inexactly(row result.Row, cells []int, readings []result.Reading) (key string, first float64) {
 	var b []byte
+	any := false
 	for i, cell := range cells {
-		if readings[i].Inexact() && row[cell] != nil {
-			b = append(b, 0xff)
-		} else {
+		if !readings[i].Inexact() || row[cell] == nil {
 			b = result.AppendCell(b, row[cell], &readings[i])
+			continue
+		}
+		var number float64
+		var found bool
+		if b, number, found = readings[i].Inexactly(b, row[cell]); found && !any {
+			first, any = number, true
 		}
 	}
-	return string(b)
+	return string(b), first
 }
 
-// near tells whether the floats of two rows, which are otherwise the same, are.
+// near tells whether the inexact numbers of two rows, which are otherwise the same, are.
 func (d *diff) near(reference, attempt result.Row) bool {
 	for i := range d.refCells {
 		if d.refReadings[i].Inexact() && !same(&d.refReadings[i], &d.attReadings[i], reference[d.refCells[i]], attempt[d.attCells[i]]) {

@@ -81,6 +81,9 @@ func gather(rows func(func(result.Row) error) error) ([]result.Row, error) {
 // sides match: where floats round to different sides of a boundary they may, although their digests differ. Findings come
 // causes first. An error is one of reading the rows.
 func (p *Plan) Differences(reference, attempt Side) (Verdict, *Difference, error) {
+	if reference.Digest.wide {
+		return p.ofWide(reference, attempt)
+	}
 	if reference.Digest.Rows <= PairRows && attempt.Digest.Rows <= PairRows {
 		ref, err := gather(reference.Rows)
 		if err == nil {
@@ -101,12 +104,17 @@ func (p *Plan) Differences(reference, attempt Side) (Verdict, *Difference, error
 func (p *Plan) ofRows(reference, attempt []result.Row) (Verdict, *Difference) {
 	d := p.diff(p.window(reference, attempt), attempt)
 	if p.policy.Columns == ByContent && len(p.attempt) > 1 && d.differs() {
-		pairs, _ := p.pairing(inMemory(d.reference), inMemory(attempt), memoryPasses(len(attempt), len(p.attempt)), func(trial *Plan) bool { return !trial.diff(d.tied, attempt).differs() })
+		var pairs []int
+		if p.reference.Window != nil {
+			pairs = p.windowPairing(reference, attempt)
+		} else {
+			pairs, _ = p.pairing(inMemory(d.reference), inMemory(attempt), memoryPasses(len(attempt), len(p.attempt)), func(trial *Plan) bool { return !trial.diff(d.tied, attempt).differs() })
+		}
 		if pairs == nil {
 			pairs = p.bestPairing(d.reference, attempt)
 		}
 		p.pair(pairs)
-		d = p.diff(d.tied, attempt)
+		d = p.diff(p.window(reference, attempt), attempt)
 	}
 	if !d.differs() {
 		return d.orderFindings()

@@ -53,6 +53,7 @@ type Digester struct {
 	position int64 // rows read
 	open     int64 // rows of the tie group at hand
 	members  map[result.Fingerprint]int32
+	only     map[result.Fingerprint]bool // where there is one: the rows that count as members, and whether they came
 
 	// The attempt's side.
 	expected []uint32 // tie groups still to come
@@ -113,6 +114,9 @@ func (d *Digester) Add(row result.Row) {
 		return
 	}
 	d.digest.Rows++
+	if _, seen := d.digest.once[f]; seen {
+		return
+	}
 	switch {
 	case d.order == OrderAny:
 		if d.digest.all != nil {
@@ -124,7 +128,7 @@ func (d *Digester) Add(row result.Row) {
 		d.digest.sequence = d.digest.sequence.Then(f)
 	case d.plan != nil:
 		d.digest.add(f)
-		if ties := d.tiesWithLast(row); ties && d.digest.Rows > 1 {
+		if ties := d.tiesWithLast(row); ties && len(d.digest.groups) > 0 {
 			d.digest.groups[len(d.digest.groups)-1]++
 			d.tied = d.tied.Plus(f)
 			return
@@ -198,6 +202,12 @@ func (d *Digester) addWindowed(row result.Row, f result.Fingerprint) {
 	}
 	d.position++
 	d.open++
+	if d.only != nil {
+		if _, wanted := d.only[f]; !wanted {
+			return
+		}
+		d.only[f] = true
+	}
 	if d.members[f] > 0 || len(d.members) < widestCut {
 		d.members[f]++
 	} else {
@@ -305,7 +315,7 @@ func (p *Plan) Match(reference, attempt *Digest) bool {
 	case reference.sum != attempt.sum || len(reference.cuts) != len(attempt.cuts):
 		return false
 	case p.policy.Once:
-		return len(reference.once) == len(attempt.once)
+		return len(reference.once) == len(attempt.once) && reference.sequence == attempt.sequence
 	}
 	for i, c := range reference.cuts {
 		for f, n := range attempt.cuts[i].members {

@@ -292,3 +292,25 @@ func TestASampleSavesReadingTheReferenceAgain(t *testing.T) {
 		}
 	}
 }
+
+// LIMIT without an order lets any rows of a large table through: those of the attempt are looked for among all of them.
+func TestAChoiceOfVeryManyRowsThatTie(t *testing.T) {
+	reference := set("n:i t:t")
+	for i := range 250_000 {
+		reference.Rows = append(reference.Rows, result.Row{fmt.Append(nil, i), []byte("x")})
+	}
+	reference.Window = &compare.Window{Take: 3}
+	for attempt, want := range map[string]string{
+		"n:i t:t | 7 x | 249999 x | 123456 x": "", "n:i t:t | 7 x | 250000 x | 123456 x": "rows-extra 1", "n:i t:t | 7 x | 7 x | 123456 x": "too-large-to-pair 0",
+		"n:i t:t | 7 x | 8 x": "rows-missing 1", "n:i t:t | 7 x | 8 x | 9 x | 10 x": "rows-extra 1",
+	} {
+		right, findings := verdict(compare.Policy{}, reference, nil, false, set(attempt))
+		got := ""
+		if !right {
+			got = fmt.Sprint(findings[0].Kind, " ", findings[0].Count)
+		}
+		if got != want {
+			t.Errorf("%s: got %q, want %q", attempt, got, want)
+		}
+	}
+}

@@ -36,7 +36,7 @@ func (p *Plan) ofMany(reference, attempt Side) (Verdict, *Difference, error) {
 	case attempt.Digest.Rows == 0:
 		tooLarge.Findings = []Finding{{Kind: ResultEmpty, Want: reference.Digest.Rows}}
 		return Wrong, tooLarge, nil
-	case reference.Digest.Rows == attempt.Digest.Rows && reference.Digest.sum == attempt.Digest.sum && !p.policy.Once:
+	case (reference.Digest.Rows == attempt.Digest.Rows || p.policy.Once) && reference.Digest.sum == attempt.Digest.sum && len(reference.Digest.once) == len(attempt.Digest.once) && p.order() != OrderAny:
 		return p.orderOfMany(reference, attempt)
 	}
 	picked := p.picker(reference.Digest, attempt.Digest)
@@ -300,15 +300,24 @@ func (p *Plan) orderOfMany(reference, attempt Side) (Verdict, *Difference, error
 	each := func(s Side, cells []int, readings []result.Reading, f func(group int, start int64, sum result.Fingerprint) error) error {
 		group, row, start := -1, int64(0), int64(0)
 		left, sum = 0, result.Fingerprint{}
+		seen := map[result.Fingerprint]bool{}
 		return s.Rows(func(r result.Row) error {
+			b = result.AppendKey(b[:0], r, cells, readings)
+			print := result.Of(b)
+			if p.policy.Once {
+				if seen[print] {
+					row++
+					return nil
+				}
+				seen[print] = true
+			}
 			if left == 0 {
 				group, start, left = group+1, row, 1
 				if p.order() == OrderAuto {
 					left = groups[group]
 				}
 			}
-			b = result.AppendKey(b[:0], r, cells, readings)
-			sum = sum.Plus(result.Of(b))
+			sum = sum.Plus(print)
 			row++
 			if left--; left > 0 {
 				return nil

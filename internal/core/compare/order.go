@@ -13,6 +13,9 @@ func (d *diff) orderFindings() (Verdict, *Difference) {
 	if d.order() == OrderAny {
 		return Right, nil
 	}
+	if d.policy.Once {
+		d = d.firsts()
+	}
 	place := d.misplaced(d.attKeys, d.groups)
 	if place < 0 {
 		return Right, nil
@@ -38,6 +41,27 @@ func (d *diff) orderFindings() (Verdict, *Difference) {
 	facts := Facts{Columns: d.Plan.attempt, Got: f.Got, Want: int64(len(d.reference)), SameSet: true}
 	facts.Present = d.attempt[:min(len(d.attempt), factRows)]
 	return Wrong, &Difference{Findings: []Finding{f}, Facts: facts}
+}
+
+// firsts is the difference between the first rows of their kind, where repeated rows count once.
+func (d *diff) firsts() *diff {
+	once := *d
+	once.tied, once.reference, once.refKeys, once.attempt, once.attKeys = tied{}, nil, nil, nil, nil
+	seen := map[string]bool{}
+	for i, k := range d.refKeys {
+		if !seen[k] {
+			seen[k] = true
+			once.reference, once.refKeys, once.groups = append(once.reference, d.reference[i]), append(once.refKeys, k), append(once.groups, d.groups[i])
+		}
+	}
+	clear(seen)
+	for i, k := range d.attKeys {
+		if !seen[k] {
+			seen[k] = true
+			once.attempt, once.attKeys = append(once.attempt, d.attempt[i]), append(once.attKeys, k)
+		}
+	}
+	return &once
 }
 
 // partly is how many of the order keys, from the first, the attempt keeps to; 0 for none.

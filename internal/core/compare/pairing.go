@@ -44,11 +44,11 @@ func inMemory(rows []result.Row) source {
 func (p *Plan) pairing(reference, attempt source, passes int, right func(*Plan) bool) (pairs []int, settled bool) {
 	m := &matching{plan: p, sources: [2]source{reference, attempt}, passes: passes}
 	m.columns = [2][]result.Column{p.reference.Columns, p.attempt}
-	inexact := p.inexact() || anyFloat(p.reference.Columns) || anyFloat(p.attempt)
+	inexact := p.anyInexact()
 	var start [2][]colour
 	for side, columns := range m.columns {
 		for _, c := range columns {
-			m.cells[side] = append(m.cells[side], p.colouring(c.Type, inexact))
+			m.cells[side] = append(m.cells[side], p.colouring(c, inexact))
 			start[side] = append(start[side], result.Of([]byte(m.cells[side][len(m.cells[side])-1].class)))
 		}
 	}
@@ -65,8 +65,12 @@ func (p *Plan) pairing(reference, attempt source, passes int, right func(*Plan) 
 	return found, !m.tried && m.passes > 0 && (found != nil || !inexact)
 }
 
-func anyFloat(columns []result.Column) bool {
-	return slices.ContainsFunc(columns, func(c result.Column) bool { return c.Type.Family() == result.Float })
+// anyInexact tells whether numbers on either side are not exact, however the columns are paired.
+func (p *Plan) anyInexact() bool {
+	return p.inexact() || slices.ContainsFunc(slices.Concat(p.reference.Columns, p.attempt), func(c result.Column) bool {
+		reading, _ := result.Pair(c.Type, c.Type, result.Options{Precision: c.Precision})
+		return reading.Inexact()
+	})
 }
 
 type colour = result.Fingerprint
@@ -89,13 +93,17 @@ type colouring struct {
 }
 
 // colouring of a type; inexact says that there are floats on either side, so that numbers must not be told apart by their last digits.
-func (p *Plan) colouring(t result.Type, inexact bool) colouring {
-	reading, _ := result.Pair(t, t, p.options())
+func (p *Plan) colouring(column result.Column, inexact bool) colouring {
+	t, options := column.Type, p.options()
+	options.Precision, options.Equal = column.Precision, column.Equal
+	reading, _ := result.Pair(t, t, options)
 	reading.Tag = ""
 	c := colouring{class: string(t.Family()), reading: reading}
 	switch t.Family() {
 	case result.Number, result.Float:
 		c.class, c.coarse = "number", inexact && p.policy.Decimals == nil
+	case result.Nested, result.JSON:
+		c.coarse = reading.Inexact()
 	case result.Exact, result.Unknown, result.Geometry:
 		c.class += strconv.Itoa(int(t.OID))
 	case result.Instant:
@@ -106,17 +114,21 @@ func (p *Plan) colouring(t result.Type, inexact bool) colouring {
 	return c
 }
 
-// append appends a cell's form. Floats keep six digits of their product with a number that has nothing to do with ten, so that values people
-// write do not lie at the bounds of rounding.
+// append appends a cell's form. Inexact numbers keep four digits of their product with a number that has nothing to do with ten, so that values people
+// write do not lie at the bounds of rounding; within arrays and the like they are left out.
 func (c colouring) append(dst, cell []byte) []byte {
-	if cell == nil || !c.coarse {
+	switch {
+	case cell == nil || !c.coarse:
 		return result.AppendCell(dst, cell, &c.reading)
+	case c.class != "number":
+		dst, _, _ = c.reading.Inexactly(dst, cell)
+		return dst
 	}
 	f, err := strconv.ParseFloat(string(cell), 64)
 	if err != nil || math.IsInf(f, 0) || math.IsNaN(f) {
 		return append(append(dst, 1), cell...)
 	}
-	return strconv.AppendFloat(append(dst, 2), f*math.Pi/3, 'e', 5, 64)
+	return strconv.AppendFloat(append(dst, 2), f*math.Pi/3, 'e', 3, 64)
 }
 
 // search refines the colours, and pairs by trial what they leave open. It tells whether a pairing was accepted.
@@ -238,7 +250,7 @@ const alikeRows = 2000
 // bestPairing pairs the columns where no pairing makes the sides the same: so that as many values as can be are in the right column, first in
 // rows that hold the same values in any columns, then in any rows.
 func (p *Plan) bestPairing(reference, attempt []result.Row) []int {
-	inexact := anyFloat(p.reference.Columns) || anyFloat(p.attempt)
+	inexact := p.anyInexact()
 	every := uint64(max(len(reference), len(attempt))/alikeRows + 1)
 	ref, att := p.valuesOf(reference, p.reference.Columns, inexact, every), p.valuesOf(attempt, p.attempt, inexact, every)
 	costs := make([][]int, len(ref))
@@ -271,7 +283,7 @@ func (p *Plan) valuesOf(rows []result.Row, columns []result.Column, inexact bool
 	colourings := make([]colouring, len(columns))
 	for c := range columns {
 		all[c] = values{map[uint64]int{}, map[uint64]int{}}
-		colourings[c] = p.colouring(columns[c].Type, inexact)
+		colourings[c] = p.colouring(columns[c], inexact)
 	}
 	var b []byte
 	prints := make([]uint64, len(columns))

@@ -45,11 +45,11 @@ const (
 
 // A Reference is the reference side's shape: its columns, how its rows are ordered, and which of them count.
 type Reference struct {
-	Columns  []result.Column // without those added for ordering
-	Keys     []int           // cells of a row on which it is ordered, the most significant first; may lie beyond Columns
-	KeyTypes []result.Type   // one for each key
-	Ordered  bool            // there is a top-level ORDER BY
-	Window   *Window         // of LIMIT and OFFSET; nil: all rows count
+	Columns    []result.Column // without those added for ordering
+	Keys       []int           // cells of a row on which it is ordered, the most significant first; may lie beyond Columns
+	KeyColumns []result.Column // one for each key
+	Ordered    bool            // there is a top-level ORDER BY
+	Window     *Window         // of LIMIT and OFFSET; nil: all rows count
 }
 
 // A Window is what LIMIT and OFFSET let through of a reference's rows. The reference's rows are then given as far as the tie reaches
@@ -81,15 +81,20 @@ func NewPlan(policy Policy, reference Reference, attempt []result.Column) (*Plan
 		return nil, findings
 	}
 	pairs := identity(len(attempt))
-	if policy.Columns == ByName {
+	switch {
+	case policy.Columns == ByName:
 		var findings []Finding
 		if pairs, findings = p.pairByName(); findings != nil {
 			return nil, findings
 		}
+	case policy.Columns == ByContent && policy.Names: // of columns that hold the same, that of the right name
+		if named, findings := p.pairByName(); findings == nil {
+			pairs = named
+		}
 	}
 	p.pair(pairs)
-	for _, t := range reference.KeyTypes {
-		reading, _ := result.Pair(t, t, result.Options{})
+	for _, c := range reference.KeyColumns {
+		reading, _ := result.Pair(c.Type, c.Type, result.Options{Precision: c.Precision})
 		p.keyReadings = append(p.keyReadings, reading)
 		p.nearKeys = p.nearKeys || reading.Inexact()
 	}
@@ -105,7 +110,10 @@ func (p *Plan) pair(attCells []int) {
 	p.refCells, p.attCells = identity(len(attCells)), attCells
 	p.refReadings, p.attReadings = nil, nil
 	for i, cell := range attCells {
-		ref, att := result.Pair(p.reference.Columns[i].Type, p.attempt[cell].Type, p.options())
+		options := p.options()
+		options.Precision = p.reference.Columns[i].Precision.And(p.attempt[cell].Precision)
+		options.Equal = equal(p.reference.Columns[i], p.attempt[cell])
+		ref, att := result.Pair(p.reference.Columns[i].Type, p.attempt[cell].Type, options)
 		p.refReadings = append(p.refReadings, ref)
 		p.attReadings = append(p.attReadings, att)
 	}
@@ -130,7 +138,7 @@ func (p *Plan) inexact() bool {
 // order is the order to hold the attempt to, OrderAuto resolved.
 func (p *Plan) order() Order {
 	switch {
-	case p.policy.Once, p.policy.Order == OrderAny, p.policy.Order == OrderAuto && !p.reference.Ordered:
+	case p.policy.Once && p.reference.Window != nil, p.policy.Order == OrderAny, p.policy.Order == OrderAuto && !p.reference.Ordered:
 		return OrderAny
 	}
 	return p.policy.Order
@@ -163,4 +171,12 @@ func identity(n int) []int {
 		s[i] = i
 	}
 	return s
+}
+
+// equal are the texts that stand for others in a pair of columns. They are the same map where both columns have one.
+func equal(reference, attempt result.Column) map[string]string {
+	if reference.Equal != nil {
+		return reference.Equal
+	}
+	return attempt.Equal
 }

@@ -42,6 +42,10 @@ func TestTiesThatLimitCuts(t *testing.T) {
 		{name: "rows look alike, any order", policy: compare.Policy{Order: compare.OrderAny}, reference: hidden, keys: []int{1}, skip: 2, take: 3, attempt: "n:t | A | B | A"},
 		{name: "rows look alike, three are too many", policy: compare.Policy{Order: compare.OrderAny}, reference: hidden, keys: []int{1}, skip: 3, take: 2, attempt: "n:t | C | C", want: "rows-repeated 1"},
 		{name: "strict is the reference's own", policy: compare.Policy{Order: compare.OrderStrict}, reference: strong, keys: []int{1}, take: 2, attempt: "n:t s:i | A 9 | C 8", want: "values-differ 1"},
+		{name: "columns as they come", policy: compare.Policy{Columns: compare.ByContent}, reference: strong, keys: []int{1}, take: 2, attempt: "s:i n:t | 9 A | 8 D"},
+		{name: "columns as they come, alike in type", policy: compare.Policy{Columns: compare.ByContent}, reference: "a:i b:i | 9 1 | 8 2 | 8 3", keys: []int{0}, take: 2, attempt: "x:i y:i | 1 9 | 3 8"},
+		{name: "columns as they come, no such row", policy: compare.Policy{Columns: compare.ByContent}, reference: "a:i b:i | 9 1 | 8 2 | 8 3", keys: []int{0}, take: 2, attempt: "x:i y:i | 1 9 | 8 3", want: "rows-extra 1"},
+		{name: "columns as they come, without an order", policy: compare.Policy{Columns: compare.ByContent}, reference: strong, take: 3, attempt: "s:i n:t | 7 F | 8 D | 9 A"},
 		{name: "once, a right choice", policy: compare.Policy{Once: true}, reference: "n:t s:i | A 9 | A 9 | B 8 | C 8", keys: []int{1}, take: 3, attempt: "n:t s:i | C 8 | A 9"},
 		{name: "once, not all", policy: compare.Policy{Once: true}, reference: "n:t s:i | A 9 | A 9 | B 8 | C 8", keys: []int{1}, take: 3, attempt: "n:t s:i | A 9", want: "rows-missing 1"},
 	} {
@@ -69,7 +73,7 @@ func TestCutNamesTheRowsThatTie(t *testing.T) {
 		reference := set("n:t s:i | A 9 | B 8 | C 8 | D 8 | E 7 | F 7")
 		shape := compare.Reference{Columns: reference.Columns, Keys: c.keys, Ordered: c.keys != nil, Window: &compare.Window{Skip: c.skip, Take: c.take}}
 		for _, k := range c.keys {
-			shape.KeyTypes = append(shape.KeyTypes, reference.Columns[k].Type)
+			shape.KeyColumns = append(shape.KeyColumns, reference.Columns[k])
 		}
 		plan, _ := compare.NewPlan(compare.Policy{}, shape, reference.Columns)
 		if cut := plan.Cut(reference.Rows); len(cut) != c.want {

@@ -24,6 +24,8 @@ const (
 	ConstructRequired  = "construct-required"
 	ConstructForbidden = "construct-forbidden"
 	HiddenRows         = "hidden-rows"
+	LuckyOrder         = "order-by-luck"
+	LuckyLimit         = "limit-by-luck"
 )
 
 // maxCell is how many bytes of a cell evidence shows.
@@ -220,6 +222,16 @@ func Hidden() Finding {
 	return Finding{Kind: HiddenRows, Sentence: "The result is right on the rows you can see, but not on others: the query has to hold whatever the tables contain."}
 }
 
+// OrderByLuck is said of a right answer without ORDER BY where the order counts.
+func OrderByLuck() Finding {
+	return Finding{Kind: LuckyOrder, Sentence: "The rows came in the right order this time, but the query has no ORDER BY: without it the database may return them in any order."}
+}
+
+// LimitByLuck is said of a right answer in which LIMIT chooses among rows that are not ordered.
+func LimitByLuck() Finding {
+	return Finding{Kind: LuckyLimit, Sentence: "The rows are the right ones this time, but LIMIT without ORDER BY takes any rows: order them first."}
+}
+
 // Broken words the rules that a query breaks. rowsRight says that its rows are the expected ones all the same.
 func Broken(broken []sqltext.Rule, rowsRight bool) []Finding {
 	var findings []Finding
@@ -239,7 +251,7 @@ func Broken(broken []sqltext.Rule, rowsRight bool) []Finding {
 var constructs = map[string]string{
 	"join": "a join", "outer-join": "an outer join", "group-by": "GROUP BY", "having": "HAVING", "distinct": "DISTINCT", "order-by": "ORDER BY",
 	"limit": "LIMIT", "subquery": "a subquery", "with": "WITH", "window": "a window function", "set-operation": "a set operation (UNION, INTERSECT, EXCEPT)",
-	"case": "CASE", "cast": "a cast", "aggregate": "an aggregate function", "star": "the star (*) for all columns",
+	"case": "CASE", "cast": "a cast", "literal-type": "a literal with its type (DATE '2026-05-01')", "aggregate": "an aggregate function", "star": "the star (*) for all columns",
 }
 
 func describe(construct string) string {

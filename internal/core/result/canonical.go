@@ -3,7 +3,6 @@ package result
 import (
 	"bytes"
 	"fmt"
-	"math"
 	"strconv"
 	"strings"
 	"time"
@@ -12,9 +11,6 @@ import (
 
 	"github.com/cockroachdb/apd/v3"
 )
-
-// SignificantDigits is how many digits of a float count.
-const SignificantDigits = 12
 
 // A Reading says how the cells of one column are brought to their canonical form. Both sides of a pair of columns must
 // be read the same way, so a Reading is made from the two types; see [Pair].
@@ -25,18 +21,25 @@ type Reading struct {
 	Fold     bool   // text: upper and lower case are the same
 	Trim     bool   // text: spaces at both ends mean nothing
 	padded   bool   // char(n)
-	single   bool   // at least one side is of type real: floats are compared as such
-	convert  bool   // this side is not: it is brought to real first
 	verbatim bool   // a cell's text is its canonical form
+	equal    map[string]string
 	kind     Kind
 	parts    []Reading // of what a nested type consists of
+
+	// Of numbers.
+	digits int     // significant digits that count; 0: all, the number is exact
+	margin float64 // the part of its size by which a number may be off besides
+	zero   float64 // what a number may be off besides, whatever its size
+	long   bool    // only numbers that are written with more digits than people write are inexact
 }
 
 // Options are the parts of a comparison policy that concern single cells.
 type Options struct {
 	Decimals   *int
 	Fold, Trim bool
-	StrictTime bool // a date, a timestamp and a timestamp with time zone differ from each other
+	StrictTime bool              // a date, a timestamp and a timestamp with time zone differ from each other
+	Precision  Precision         // of both columns
+	Equal      map[string]string // texts for those that are equal to them
 }
 
 // Pair returns how to read two columns that are compared with each other, a for the one side and b for the other.
@@ -46,10 +49,9 @@ func Pair(a, b Type, options Options) (ra, rb Reading) {
 	if fa == Float && fb == Number || fa == Number && fb == Float {
 		fa, fb = Float, Float
 	}
-	single := fa == Float && fb == Float && (a.OID == oidFloat4 || b.OID == oidFloat4)
 	reading := func(t Type, family Family) Reading {
-		r := Reading{Family: family, Decimals: options.Decimals, Fold: options.Fold, Trim: options.Trim,
-			padded: t.OID == oidBPChar, single: single, convert: single && t.OID != oidFloat4, kind: t.Kind}
+		r := Reading{Family: family, Decimals: options.Decimals, Fold: options.Fold, Trim: options.Trim, padded: t.OID == oidBPChar, kind: t.Kind, equal: options.Equal}
+		r.setPrecision(a, b, options.Precision)
 		switch {
 		case fa != fb:
 			r.Tag = string(family)
@@ -64,6 +66,7 @@ func Pair(a, b Type, options Options) (ra, rb Reading) {
 	ra.verbatim, rb.verbatim = ra.isVerbatim(a), rb.isVerbatim(b)
 	if fa == Nested && ra.Tag == rb.Tag {
 		for i := range a.Parts {
+			options.Equal = nil
 			pa, pb := Pair(a.Parts[i], b.Parts[i], options)
 			ra.parts, rb.parts = append(ra.parts, pa), append(rb.parts, pb)
 		}
@@ -75,9 +78,9 @@ func Pair(a, b Type, options Options) (ra, rb Reading) {
 func (r *Reading) isVerbatim(t Type) bool {
 	switch r.Family {
 	case Number:
-		return r.Tag == "" && r.Decimals == nil && t.OID != oidNumeric
+		return r.Tag == "" && r.Decimals == nil && r.digits == 0 && t.OID != oidNumeric
 	case Text:
-		return r.Tag == "" && !r.Fold && !r.Trim && !r.padded
+		return r.Tag == "" && !r.Fold && !r.Trim && !r.padded && r.equal == nil
 	}
 	return r.Tag == "" && r.Family == Boolean
 }
@@ -88,22 +91,25 @@ func (r Reading) String() string {
 	for _, flag := range []struct {
 		set  bool
 		mark string
-	}{{r.padded, "p"}, {r.single, "s"}, {r.convert, "c"}, {r.Fold, "f"}, {r.Trim, "t"}} {
+	}{{r.padded, "p"}, {r.Fold, "f"}, {r.Trim, "t"}} {
 		if flag.set {
 			s += flag.mark
 		}
 	}
+	if r.digits > 0 {
+		s += fmt.Sprintf("%d,%g,%g;", r.digits, r.margin, r.zero)
+	}
 	if r.Decimals != nil {
 		s += strconv.Itoa(*r.Decimals)
+	}
+	if r.equal != nil {
+		s += fmt.Sprintf("=%p", r.equal)
 	}
 	for _, part := range r.parts {
 		s += "(" + part.String() + ")"
 	}
 	return s
 }
-
-// Inexact tells whether cells may mean the same although their canonical forms differ; see [Reading.Near].
-func (r Reading) Inexact() bool { return r.Family == Float }
 
 // Comparable tells whether values of both readings' columns can be the same at all.
 func Comparable(a, b Reading) bool {
@@ -119,16 +125,20 @@ func Comparable(a, b Reading) bool {
 }
 
 // Append appends to dst the canonical form of a cell that is not NULL. Two cells that mean the same under the reading
-// give the same bytes, but for floats that are near.
-func (r *Reading) Append(dst, cell []byte) []byte {
+// give the same bytes, but for numbers that are near.
+func (r *Reading) Append(dst, cell []byte) []byte { return r.append(dst, cell, nil) }
+
+// append leaves out the numbers that are inexact, and adds them to out, where there is one.
+func (r *Reading) append(dst, cell []byte, out *inexact) []byte {
+	if equal, has := r.equal[string(cell)]; has {
+		cell = []byte(equal)
+	}
 	if r.Tag != "" {
 		dst = append(dst, r.Tag...)
 	}
 	switch r.Family {
-	case Number:
-		return r.appendNumber(dst, cell)
-	case Float:
-		return r.appendFloat(dst, cell)
+	case Number, Float:
+		return r.appendNumber(dst, cell, out)
 	case Text:
 		return r.appendText(dst, cell)
 	case Instant:
@@ -138,166 +148,15 @@ func (r *Reading) Append(dst, cell []byte) []byte {
 	case Interval:
 		return appendInterval(dst, cell)
 	case JSON:
-		return appendJSON(dst, cell)
+		return r.appendJSON(dst, cell, out)
 	case Network:
 		return appendNetwork(dst, cell)
 	case Geometry:
-		return appendGeometry(dst, cell)
+		return r.appendGeometry(dst, cell, out)
 	case Nested:
-		return r.appendNested(dst, cell)
+		return r.appendNested(dst, cell, out)
 	}
 	return append(dst, cell...)
-}
-
-func (r *Reading) appendNumber(dst, cell []byte) []byte {
-	if r.Decimals != nil {
-		return r.appendDecimal(dst, cell)
-	}
-	point := bytes.IndexByte(cell, '.')
-	if point < 0 {
-		return append(dst, cell...) // an integer's text, NaN or an infinity is canonical as it is
-	}
-	end := len(cell)
-	for cell[end-1] == '0' {
-		end--
-	}
-	if end == point+1 {
-		end = point
-	}
-	if cell = cell[:end]; end == 2 && cell[0] == '-' && cell[1] == '0' {
-		cell = cell[1:]
-	}
-	return append(dst, cell...)
-}
-
-// appendDecimal rounds as the reading says and writes a decimal number without zeros that say nothing.
-func (r *Reading) appendDecimal(dst, cell []byte) []byte {
-	var d apd.Decimal
-	if _, _, err := d.SetString(string(cell)); err != nil || d.Form != apd.Finite {
-		return append(dst, cell...)
-	}
-	if r.Decimals != nil {
-		context := apd.BaseContext.WithPrecision(uint32(d.NumDigits()) + 400)
-		context.Rounding = apd.RoundHalfUp // half away from zero, as PostgreSQL's round(numeric, int)
-		if d.Exponent < -int32(*r.Decimals) {
-			context.Quantize(&d, &d, -int32(*r.Decimals))
-		}
-	}
-	d.Reduce(&d)
-	if d.IsZero() {
-		return append(dst, '0')
-	}
-	return d.Append(dst, 'f')
-}
-
-// appendFloat rounds to [SignificantDigits]; exact numbers compared with floats come here too.
-func (r *Reading) appendFloat(dst, cell []byte) []byte {
-	if r.convert {
-		f, err := strconv.ParseFloat(string(cell), 32)
-		if err != nil && math.IsInf(f, 0) { // too large for a real: it stays what it is
-			return appendRounded(dst, cell, SignificantDigits)
-		}
-		cell = strconv.AppendFloat(make([]byte, 0, 24), f, 'g', -1, 32)
-	}
-	if r.Decimals != nil && isFinite(cell) {
-		return r.appendDecimal(dst, cell)
-	}
-	return appendRounded(dst, cell, SignificantDigits)
-}
-
-func isFinite(cell []byte) bool {
-	return len(cell) > 0 && (cell[len(cell)-1] >= '0' && cell[len(cell)-1] <= '9')
-}
-
-// appendRounded writes a decimal number, perhaps with an exponent, as its first digits, rounded half away from zero, and a power of ten:
-// -0.00125 as -125e-5. What is no number is written as it is. It works on the text, which is several times as fast as reading the number.
-func appendRounded(dst, cell []byte, significant int) []byte {
-	var digits [SignificantDigits + 1]byte // one more than are kept, to round by
-	n, point, seen := 0, 0, false          // digits kept; digits before the point, from the first that is not zero on
-	i := 0
-	negative := len(cell) > 0 && cell[0] == '-'
-	if negative {
-		i = 1
-	}
-	exponent := 0
-scan:
-	for ; i < len(cell); i++ {
-		switch c := cell[i]; {
-		case c >= '0' && c <= '9':
-			switch {
-			case n == 0 && c == '0':
-				if seen {
-					point--
-				}
-				continue
-			case n <= significant:
-				digits[n] = c
-				n++
-			}
-			if !seen {
-				point++
-			}
-		case c == '.' && !seen:
-			seen = true
-		case c == 'e' || c == 'E':
-			e, err := strconv.Atoi(string(cell[i+1:]))
-			if err != nil {
-				return append(dst, cell...)
-			}
-			exponent = e
-			break scan
-		default:
-			return append(dst, cell...) // NaN, Infinity
-		}
-	}
-	if n > significant {
-		n = significant
-		if digits[n] >= '5' {
-			for n > 0 && digits[n-1] == '9' {
-				n--
-			}
-			if n == 0 {
-				digits[0], n = '1', 1
-				point++
-			} else {
-				digits[n-1]++
-			}
-		}
-	}
-	for n > 0 && digits[n-1] == '0' {
-		n--
-	}
-	if n == 0 {
-		return append(dst, '0')
-	}
-	if negative {
-		dst = append(dst, '-')
-	}
-	dst = append(dst, digits[:n]...)
-	dst = append(dst, 'e')
-	return strconv.AppendInt(dst, int64(exponent+point-n), 10)
-}
-
-// Near tells whether two cells are the same number to the digits that count, also where rounding them puts them on
-// different sides of a boundary. Anything but finite numbers is not near. Two numbers of type real are near within four
-// units of their last place: sums of them depend on the order of adding.
-func (r *Reading) Near(a, b []byte) bool {
-	if r.Family != Float {
-		return false
-	}
-	x, errX := strconv.ParseFloat(string(a), 64)
-	y, errY := strconv.ParseFloat(string(b), 64)
-	if errX != nil || errY != nil || math.IsNaN(x) || math.IsNaN(y) || math.IsInf(x, 0) || math.IsInf(y, 0) {
-		return false
-	}
-	if x == 0 || y == 0 {
-		return x == y
-	}
-	if r.single {
-		return math.Abs(x-y) <= 4*math.Abs(float64(math.Nextafter32(float32(x), float32(math.Inf(1))))-float64(float32(x)))
-	}
-	lastDigit := math.Pow(10, math.Floor(math.Log10(math.Abs(x)))-SignificantDigits+1)
-	return math.Abs(x-y) <= lastDigit/2
 }
 
 func (r *Reading) appendText(dst, cell []byte) []byte {

@@ -50,6 +50,10 @@ func AppendKey(dst []byte, row Row, columns []int, readings []Reading) []byte {
 // AppendCell appends one cell so that it cannot run into the next: a zero byte for NULL, otherwise its canonical length,
 // plus one, and its canonical form.
 func AppendCell(dst, cell []byte, reading *Reading) []byte {
+	return appendCell(dst, cell, reading, nil)
+}
+
+func appendCell(dst, cell []byte, reading *Reading, out *inexact) []byte {
 	if cell == nil {
 		return append(dst, 0)
 	}
@@ -58,7 +62,7 @@ func AppendCell(dst, cell []byte, reading *Reading) []byte {
 	}
 	start := len(dst)
 	dst = append(dst, 0)
-	dst = reading.Append(dst, cell)
+	dst = reading.append(dst, cell, out)
 	n := uint64(len(dst)-start-1) + 1
 	if n < 0x80 {
 		dst[start] = byte(n)

@@ -3,33 +3,33 @@ package result
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"slices"
+	"strconv"
 	"strings"
-
-	"github.com/cockroachdb/apd/v3"
 )
 
 // appendNested writes a nested value with each of its parts in its canonical form. The forms that are read are those of
 // PostgreSQL's documentation: arrays (8.15.6), composites (8.16.6), ranges and multiranges (8.17.5).
-func (r *Reading) appendNested(dst, cell []byte) []byte {
+func (r *Reading) appendNested(dst, cell []byte, out *inexact) []byte {
 	if len(r.parts) == 0 {
 		return append(dst, cell...)
 	}
 	switch r.kind {
 	case Array:
-		return r.appendArray(dst, cell)
+		return r.appendArray(dst, cell, out)
 	case Composite:
-		return r.appendComposite(dst, cell)
+		return r.appendComposite(dst, cell, out)
 	case Range:
-		return r.appendRange(dst, cell)
+		return r.appendRange(dst, cell, out)
 	case Multirange:
-		return r.appendMultirange(dst, cell)
+		return r.appendMultirange(dst, cell, out)
 	}
 	return append(dst, cell...)
 }
 
 // appendArray keeps braces and bounds, which tell the array's shape.
-func (r *Reading) appendArray(dst, cell []byte) []byte {
+func (r *Reading) appendArray(dst, cell []byte, out *inexact) []byte {
 	for i := 0; i < len(cell); {
 		switch c := cell[i]; c {
 		case '{', '}', ',', ';': // a semicolon stands between boxes
@@ -47,7 +47,7 @@ func (r *Reading) appendArray(dst, cell []byte) []byte {
 			if !quoted && strings.EqualFold(string(value), "null") {
 				value = nil
 			}
-			dst = AppendCell(dst, value, &r.parts[0])
+			dst = appendCell(dst, value, &r.parts[0], out)
 			i += n
 		}
 	}
@@ -55,7 +55,7 @@ func (r *Reading) appendArray(dst, cell []byte) []byte {
 }
 
 // appendComposite reads (field,field,...); a field that is empty and not quoted is NULL.
-func (r *Reading) appendComposite(dst, cell []byte) []byte {
+func (r *Reading) appendComposite(dst, cell []byte, out *inexact) []byte {
 	if len(cell) < 2 || cell[0] != '(' {
 		return append(dst, cell...)
 	}
@@ -64,19 +64,19 @@ func (r *Reading) appendComposite(dst, cell []byte) []byte {
 		if len(value) == 0 && !quoted {
 			value = nil
 		}
-		dst = AppendCell(dst, value, &r.parts[i])
+		dst = appendCell(dst, value, &r.parts[i], out)
 		at += n + 1
 	}
 	return dst
 }
 
 // appendRange reads a bracket, two bounds, either of which may be missing, and a bracket; or the word empty.
-func (r *Reading) appendRange(dst, cell []byte) []byte {
-	dst, _ = r.rangeAt(dst, cell)
+func (r *Reading) appendRange(dst, cell []byte, out *inexact) []byte {
+	dst, _ = r.rangeAt(dst, cell, out)
 	return dst
 }
 
-func (r *Reading) rangeAt(dst, cell []byte) (_ []byte, n int) {
+func (r *Reading) rangeAt(dst, cell []byte, out *inexact) (_ []byte, n int) {
 	if len(cell) < 3 || cell[0] != '[' && cell[0] != '(' {
 		return append(dst, cell...), len(cell)
 	}
@@ -87,21 +87,21 @@ func (r *Reading) rangeAt(dst, cell []byte) (_ []byte, n int) {
 		if len(value) == 0 && !quoted {
 			value = nil
 		}
-		dst = AppendCell(dst, value, &r.parts[0])
+		dst = appendCell(dst, value, &r.parts[0], out)
 		at += n + 1
 	}
 	at = min(at, len(cell))
 	return append(dst, cell[at-1]), at
 }
 
-func (r *Reading) appendMultirange(dst, cell []byte) []byte {
+func (r *Reading) appendMultirange(dst, cell []byte, out *inexact) []byte {
 	for i := 0; i < len(cell); {
 		if cell[i] == '{' || cell[i] == '}' || cell[i] == ',' {
 			i++
 			continue
 		}
 		var n int
-		dst, n = r.rangeAt(dst, cell[i:])
+		dst, n = r.rangeAt(dst, cell[i:], out)
 		i += n
 	}
 	return dst
@@ -139,31 +139,24 @@ func part(s []byte, ends string, brackets bool) (value []byte, quoted bool, n in
 
 // appendJSON writes a JSON text with its keys in order and its numbers by value. Of a key that comes twice the last counts,
 // as in jsonb.
-func appendJSON(dst, cell []byte) []byte {
-	d := json.NewDecoder(bytes.NewReader(cell))
+func (r *Reading) appendJSON(dst, cell []byte, out *inexact) []byte {
+	d := json.NewDecoder(bytes.NewReader(withSurrogates(cell)))
 	d.UseNumber()
 	var value any
 	if d.Decode(&value) != nil {
 		return append(dst, cell...)
 	}
-	return appendValue(dst, value)
+	return r.appendValue(dst, value, out)
 }
 
-func appendValue(dst []byte, value any) []byte {
+func (r *Reading) appendValue(dst []byte, value any, out *inexact) []byte {
 	switch v := value.(type) {
 	case json.Number:
-		d, _, err := apd.NewFromString(v.String())
-		if err != nil {
-			return append(dst, v...)
-		}
-		if d.Reduce(d); d.IsZero() {
-			return append(dst, '0')
-		}
-		return d.Append(dst, 'E') // never spelt out: 1e99999 is short
+		return r.appendNumber(dst, []byte(v), out)
 	case []any:
 		dst = append(dst, '[')
 		for _, item := range v {
-			dst = append(appendValue(dst, item), ',')
+			dst = append(r.appendValue(dst, item, out), ',')
 		}
 		return append(dst, ']')
 	case map[string]any:
@@ -174,14 +167,48 @@ func appendValue(dst []byte, value any) []byte {
 		slices.Sort(names)
 		dst = append(dst, '{')
 		for _, name := range names {
-			dst = append(appendValue(dst, name), ':')
-			dst = append(appendValue(dst, v[name]), ',')
+			dst = append(r.appendValue(dst, name, out), ':')
+			dst = append(r.appendValue(dst, v[name], out), ',')
 		}
 		return append(dst, '}')
 	default:
 		b, _ := json.Marshal(v) // a string, a boolean or null
 		return append(dst, b...)
 	}
+}
+
+// withSurrogates keeps halves of surrogate pairs apart that stand alone, as json (not jsonb) may hold them: Go would read each as the same character. They are
+// written out, behind a character that no text holds.
+func withSurrogates(cell []byte) []byte {
+	if !bytes.Contains(cell, []byte(`\u`)) {
+		return cell
+	}
+	half := func(at int) (n uint64, is bool) {
+		if at+6 > len(cell) || cell[at] != '\\' || cell[at+1] != 'u' {
+			return 0, false
+		}
+		n, err := strconv.ParseUint(string(cell[at+2:at+6]), 16, 16)
+		return n, err == nil && n >= 0xd800 && n <= 0xdfff
+	}
+	var kept []byte
+	for i := 0; i < len(cell); i++ {
+		n, is := half(i)
+		next, pair := half(i + 6)
+		switch {
+		case is && n < 0xdc00 && pair && next >= 0xdc00:
+			kept = append(kept, cell[i:i+12]...)
+			i += 11
+		case is:
+			kept = fmt.Appendf(kept, `\uffff%04x`, n)
+			i += 5
+		case cell[i] == '\\' && i+1 < len(cell):
+			kept = append(kept, cell[i], cell[i+1])
+			i++
+		default:
+			kept = append(kept, cell[i])
+		}
+	}
+	return kept
 }
 
 // appendNetwork writes a host's address with the length of its whole mask, as cidr does.
@@ -198,14 +225,14 @@ func appendNetwork(dst, cell []byte) []byte {
 }
 
 // appendGeometry rounds each number of a geometric value as floats are.
-func appendGeometry(dst, cell []byte) []byte {
+func (r *Reading) appendGeometry(dst, cell []byte, out *inexact) []byte {
 	for i := 0; i < len(cell); {
 		n := bytes.IndexAny(cell[i:], "()[]{}<>,")
 		if n < 0 {
 			n = len(cell) - i
 		}
 		if n > 0 {
-			dst = appendRounded(dst, cell[i:i+n], SignificantDigits)
+			dst = r.appendNumber(dst, cell[i:i+n], out)
 		}
 		if i += n; i < len(cell) {
 			dst = append(dst, cell[i])

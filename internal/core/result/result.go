@@ -5,6 +5,11 @@
 // the settings that [Settings] names, so that the text of a value is the same in every session.
 package result
 
+import (
+	"slices"
+	"strings"
+)
+
 // Settings are the session settings that the text of cells depends on.
 var Settings = map[string]string{
 	"DateStyle":          "ISO, YMD",
@@ -17,8 +22,11 @@ var Settings = map[string]string{
 
 // A Column is a column of a result set.
 type Column struct {
-	Name string
-	Type Type
+	Name      string
+	Type      Type
+	Precision Precision
+	Collation string            // as SQL writes it, where texts that differ may be equal under it
+	Equal     map[string]string // of texts that are equal to others: the one that stands for all of them
 }
 
 // A Type is a data type as the server names it. Array, range, multirange and composite types say what they consist of.
@@ -104,6 +112,9 @@ func (t Type) Family() Family {
 	case Array, Range, Multirange, Composite:
 		return Nested
 	}
+	if t.isCitext() {
+		return Text
+	}
 	if family, known := families[t.OID]; known {
 		return family
 	}
@@ -149,3 +160,17 @@ func (r Row) Size() int {
 	}
 	return size
 }
+
+// Calculated tells whether the type's values are, or hold, numbers that may come of a calculation with more digits than count.
+func (t Type) Calculated() bool {
+	return t.inexact() || slices.ContainsFunc(t.Parts, Type.Calculated)
+}
+
+// OwnEquality tells whether values of the column may be equal although their texts differ, in a way that only the database knows.
+func (c Column) OwnEquality() bool { return c.Type.OwnEquality() || c.Collation != "" }
+
+// OwnEquality tells it of a type.
+func (t Type) OwnEquality() bool { return t.Family() == Unknown || t.isCitext() }
+
+// isCitext tells whether it is the type of the extension citext.
+func (t Type) isCitext() bool { return t.Name == "citext" || strings.HasSuffix(t.Name, ".citext") }

@@ -24,6 +24,8 @@ var types = map[string]result.Type{
 
 func two() *int { n := 2; return &n }
 
+var quotient = result.Options{Precision: result.Precision{Quotient: true}}
+
 func TestCellsThatMeanTheSame(t *testing.T) {
 	for _, c := range []struct {
 		typeA, a, typeB, b string
@@ -65,7 +67,36 @@ func TestCellsThatMeanTheSame(t *testing.T) {
 		{typeA: "interval", a: "1 year 2 mons", typeB: "interval", b: "1 year 3 mons"},
 		{typeA: "real", a: "0.1", typeB: "float", b: "0.10000000149011612", same: true},
 		{typeA: "real", a: "0.1", typeB: "numeric", b: "0.1", same: true},
-		{typeA: "real", a: "1.2345678e+06", typeB: "real", b: "1.234568e+06"},
+		{typeA: "real", a: "1.2345678e+06", typeB: "real", b: "1.234568e+06", same: true}, // to six digits
+		{typeA: "real", a: "1.2345678e+06", typeB: "real", b: "1.23457e+06", same: true},
+		{typeA: "real", a: "1.23456e+06", typeB: "real", b: "1.23457e+06"},
+		{typeA: "real", a: "12.34567", typeB: "float", b: "12.345669746398926", options: result.Options{Precision: result.Precision{Real: true}}, same: true},
+		{typeA: "float", a: "12.34567", typeB: "float", b: "12.34568", options: result.Options{Precision: result.Precision{Real: true}}, same: true},
+		{typeA: "float", a: "12.34567", typeB: "float", b: "12.34568"},
+		{typeA: "numeric", a: "33.3333333333333333", typeB: "numeric", b: "33.33333333333333333300", options: quotient, same: true},
+		{typeA: "numeric", a: "33.3333333333333333", typeB: "numeric", b: "33.33333333333333333300"},
+		{typeA: "numeric", a: "300", typeB: "numeric", b: "299.9999999999999999", options: quotient, same: true},
+		{typeA: "numeric", a: "300", typeB: "bigint", b: "300", options: quotient, same: true},
+		{typeA: "bigint", a: "1234567890123", typeB: "bigint", b: "1234567890124", options: quotient},
+		{typeA: "numeric", a: "12345678901.23", typeB: "numeric", b: "12345678901.24"},
+		{typeA: "bigint", a: "9007199254740993", typeB: "float", b: "9.007199254740992e+15", same: true},
+		{typeA: "real", a: "NaN", typeB: "numeric", b: "NaN", same: true},
+		{typeA: "real", a: "Infinity", typeB: "numeric", b: "Infinity", same: true},
+		{typeA: "real", a: "-Infinity", typeB: "float", b: "Infinity", options: result.Options{Decimals: two()}},
+		{typeA: "real", a: "-Infinity", typeB: "numeric", b: "-Infinity", options: result.Options{Decimals: two()}, same: true},
+		{typeA: "numeric", a: "Infinity", typeB: "numeric", b: "NaN", options: quotient},
+		{typeA: "float", a: "2.6749999999999998", typeB: "numeric", b: "2.675", options: result.Options{Decimals: two()}, same: true},
+		{typeA: "float", a: "2.2737367544323206e-13", typeB: "float", b: "0", options: result.Options{Precision: result.Precision{Size: 900}}, same: true},
+		{typeA: "float", a: "2.2737367544323206e-7", typeB: "float", b: "0", options: result.Options{Precision: result.Precision{Size: 900}}},
+		{typeA: "numeric", a: "0.0000000000000001", typeB: "numeric", b: "0.0000000000000000", options: result.Options{Precision: result.Precision{Quotient: true, Size: 50}}, same: true},
+		{typeA: "jsonb", a: "[0.30000000000000004]", typeB: "jsonb", b: "[0.3]", same: true},
+		{typeA: "jsonb", a: `{"a": 1.001}`, typeB: "jsonb", b: `{"a": 1.002}`, options: result.Options{Decimals: two()}, same: true},
+		{typeA: "jsonb", a: "[1234567890123456789]", typeB: "jsonb", b: "[1234567890123456788]"},
+		{typeA: "json", a: `"\ud83d\ude00"`, typeB: "jsonb", b: `"😀"`, same: true},
+		{typeA: "json", a: `"\ud83d"`, typeB: "json", b: `"\ud83e"`},
+		{typeA: "json", a: `"\\ud83d"`, typeB: "json", b: `"\ud83d"`},
+		{typeA: "numeric[]", a: "{33.3333333333333333}", typeB: "numeric[]", b: "{33.33333333333333333300}", options: quotient, same: true},
+		{typeA: "float[]", a: "{1.001}", typeB: "float[]", b: "{1.002}", options: result.Options{Decimals: two()}, same: true},
 		{typeA: "float", a: "2.50000000000049", typeB: "float", b: "2.5", same: true},
 		{typeA: "float", a: "9.999999999999", typeB: "int", b: "10", same: true},
 		{typeA: "float", a: "Infinity", typeB: "float", b: "-Infinity"},
@@ -131,20 +162,50 @@ func TestWhichTypesAreKnown(t *testing.T) {
 }
 
 func TestNearForgivesRoundingBoundariesOnly(t *testing.T) {
-	reading, _ := result.Pair(types["float"], types["float"], result.Options{})
+	whole := 0
 	for _, c := range []struct {
-		a, b string
-		near bool
+		typ     string
+		options result.Options
+		a, b    string
+		near    bool
 	}{
-		{"2.5000000000049999", "2.5000000000050001", true}, // to 12 digits 2.50000000000 and 2.50000000001
-		{"2.50000000000", "2.50000000002", false},
-		{"9.99999999999", "9.99999999998", false},
-		{"1e-300", "-1e-300", false},
-		{"0", "1e-300", false},
-		{"NaN", "NaN", false},
+		{"float", result.Options{}, "2.5000000000049999", "2.5000000000050001", true}, // to 12 digits 2.50000000000 and 2.50000000001
+		{"float", result.Options{}, "2.50000000000", "2.50000000002", false},
+		{"float", result.Options{}, "9.99999999999", "9.99999999998", false},
+		{"float", result.Options{}, "1e-300", "-1e-300", false},
+		{"float", result.Options{}, "0", "1e-300", false},
+		{"float", result.Options{}, "NaN", "NaN", false},
+		{"numeric", result.Options{}, "2.5000000000049999", "2.5000000000050001", false},
+		{"numeric", quotient, "2.5000000000049999", "2.5000000000050001", true},
+		{"real", result.Options{}, "2.500004", "2.500005", true},
+		{"real", result.Options{}, "2.50000", "2.50002", false},
+		{"float", result.Options{Precision: result.Precision{Real: true, SumOfReal: 100_000}}, "2528123.5", "2528004", true}, // as sum(real) gives it, and sum(real::float8)
+		{"float", result.Options{Precision: result.Precision{Real: true, SumOfReal: 100_000}}, "2528123.5", "2527004", false},
+		{"float", result.Options{Decimals: two()}, "2.675", "2.67", true}, // what lies at the half rounds either way
+		{"float", result.Options{Decimals: two()}, "2.675", "2.68", true},
+		{"float", result.Options{Decimals: two()}, "2.6749999999999998", "2.68", true},
+		{"float", result.Options{Decimals: two()}, "2.674", "2.68", false},
+		{"numeric", result.Options{Decimals: two()}, "2.675", "2.67", false},
+		{"float", result.Options{Decimals: &whole}, "2.5", "2", true},
+		{"float", result.Options{Decimals: &whole}, "2.4", "3", false},
+		{"float", result.Options{Precision: result.Precision{Size: 900}}, "1.1e-13", "-2.3e-13", true},
+		{"float[]", result.Options{}, "{1,2.5000000000049999}", "{1,2.5000000000050001}", true},
+		{"float[]", result.Options{}, "{1,2.5000000000049999}", "{2.5000000000050001,1}", false},
+		{"float[]", result.Options{}, "{1,NULL}", "{1,0}", false},
+		{"jsonb", result.Options{}, `{"a": 0.3333333333333333}`, `{"a": 0.333333333333333}`, true},
+		{"jsonb", result.Options{}, `{"a": 0.3333333333333333}`, `{"b": 0.333333333333333}`, false},
+		{"jsonb", result.Options{}, `{"a": 1.5}`, `{"a": 1.6}`, false},
+		{"spot", quotient, `(0.333333333333333349,x)`, `(0.333333333333333351,x)`, true},
+		{"spot", quotient, `(0.333333333333333349,x)`, `(0.333333333333333351,y)`, false},
+		{"point", result.Options{}, "(2.5000000000049999,1)", "(2.5000000000050001,1)", true},
+		{"text", result.Options{}, "1", "1.0", false},
 	} {
+		reading, _ := result.Pair(types[c.typ], types[c.typ], c.options)
 		if near := reading.Near([]byte(c.a), []byte(c.b)); near != c.near {
-			t.Errorf("Near(%s, %s) = %v, want %v", c.a, c.b, near, c.near)
+			t.Errorf("%s: Near(%s, %s) = %v, want %v", c.typ, c.a, c.b, near, c.near)
+		}
+		if c.near && !reading.Inexact() {
+			t.Errorf("%s: it is not said to be inexact", c.typ)
 		}
 	}
 }

@@ -58,8 +58,9 @@ func everything(text string) {
 	q.Traits(schema)
 	q.Broken(nil, []string{"join", "star", "table:a"})
 	q.Weakenings(schema)
-	for _, loose := range []bool{false, true} {
-		if o, err := q.Ordering(loose); err == nil && len(o.Keys) > 0 {
+	q.Origins(measured)
+	for _, ranked := range [][]int{nil, {0, 1, 2, 3}} {
+		if o, err := q.Ordering(ranked); err == nil && len(o.Keys) > 0 {
 			_, _ = o.Through(3)
 		}
 	}

@@ -45,13 +45,16 @@ func (q *Query) Changing() []string {
 	return found
 }
 
+// OrderBy is what a [Weakening] says of the ORDER BY of the query.
+const OrderBy = "ORDER BY"
+
 // A Weakening is the query without one of its parts.
 type Weakening struct {
 	What string // the part, as people say it: "the condition strength > 5"
 	SQL  string
 }
 
-// Weakenings returns the query without each of its conditions, and without DISTINCT. Conditions that join tables are left alone.
+// Weakenings returns the query without each of its conditions, without DISTINCT, and without ORDER BY. Conditions that join tables are left alone.
 func (q *Query) Weakenings(schema Schema) []Weakening {
 	sel := q.tree.Stmts[0].Stmt.GetSelectStmt()
 	if sel.Op > pg.SetOperation_SETOP_NONE {
@@ -88,6 +91,9 @@ func (q *Query) Weakenings(schema Schema) []Weakening {
 			})
 		}
 	}
+	if len(sel.SortClause) > 0 {
+		without(OrderBy, func(sel *pg.SelectStmt) { sel.SortClause = nil })
+	}
 	if len(sel.DistinctClause) > 0 {
 		without("DISTINCT", func(sel *pg.SelectStmt) { sel.DistinctClause = nil })
 	}
@@ -116,4 +122,22 @@ func Contradictions(require, forbid []string) []string {
 		}
 	}
 	return all
+}
+
+// ByLuck names what a query leaves to the database although its result depends on it: "ORDER BY" where no part of the query orders rows, "LIMIT" where it is not
+// ordered what LIMIT, OFFSET or FETCH lets through. It is empty where there is neither.
+func (q *Query) ByLuck() string {
+	sel := q.tree.Stmts[0].Stmt.GetSelectStmt()
+	ordered := false
+	walk(sel.ProtoReflect(), func(m any) {
+		s, is := m.(*pg.SelectStmt)
+		ordered = ordered || is && len(s.SortClause) > 0
+	})
+	switch {
+	case ordered:
+		return ""
+	case sel.LimitCount != nil || sel.LimitOffset != nil:
+		return "LIMIT"
+	}
+	return OrderBy
 }

@@ -56,8 +56,9 @@ func FuzzReadQuery(f *testing.F) {
 					t.Errorf("without %s it is no query: %s: %v", weak.What, weak.SQL, err)
 				}
 			}
-			for _, loose := range []bool{false, true} {
-				if o, err := q.Ordering(loose); err == nil {
+			q.Origins(measured)
+			for _, ranked := range [][]int{nil, {0, 1, 2, 3}} {
+				if o, err := q.Ordering(ranked); err == nil {
 					for _, sql := range []string{o.SQL, o.Ask} {
 						if _, err := sqltext.ReadQuery(sql); err != nil && sql != "" {
 							t.Errorf("rewritten to what is no query: %s: %v", sql, err)

@@ -2,6 +2,7 @@ package sqltext
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	pg "github.com/pganalyze/pg_query_go/v6"
@@ -31,9 +32,9 @@ type Key struct {
 // Ordered tells whether the query has an ORDER BY at its top level.
 func (q *Query) Ordered() bool { return len(q.tree.Stmts[0].Stmt.GetSelectStmt().SortClause) > 0 }
 
-// Ordering returns the query's ordering. The rewritten query gives the same rows in the same order as the query does. Where loose is true,
-// columns may have a collation under which texts that differ are equal: then every key is added as its rank, but in set operations.
-func (q *Query) Ordering(loose bool) (Ordering, error) {
+// Ordering returns the query's ordering. The rewritten query gives the same rows in the same order as the query does. The keys of the given numbers, from 0,
+// are added as their rank, but in set operations: what is equal to the database may be told apart by its text.
+func (q *Query) Ordering(ranked []int) (Ordering, error) {
 	sel := q.tree.Stmts[0].Stmt.GetSelectStmt()
 	o := Ordering{SQL: q.Text, tree: q.tree}
 	if len(sel.SortClause) == 0 && sel.LimitCount == nil && sel.LimitOffset == nil {
@@ -41,8 +42,8 @@ func (q *Query) Ordering(loose bool) (Ordering, error) {
 	}
 	o.tree = proto.Clone(q.tree).(*pg.ParseResult)
 	top := o.tree.Stmts[0].Stmt.GetSelectStmt()
-	for _, item := range sel.SortClause {
-		o.Keys = append(o.Keys, o.key(top, item.GetSortBy(), loose))
+	for i, item := range sel.SortClause {
+		o.Keys = append(o.Keys, o.key(top, item.GetSortBy(), slices.Contains(ranked, i)))
 	}
 	var err error
 	if sel.LimitCount != nil || sel.LimitOffset != nil {
@@ -99,13 +100,13 @@ func ask(tree *pg.ParseResult, sel *pg.SelectStmt) (string, error) {
 	return sql, nil
 }
 
-func (o *Ordering) key(top *pg.SelectStmt, sort *pg.SortBy, loose bool) Key {
+func (o *Ordering) key(top *pg.SelectStmt, sort *pg.SortBy, ranked bool) Key {
 	node, name := sort.Node, columnName(sort.Node)
 	simple := top.Op == pg.SetOperation_SETOP_NONE && len(top.ValuesLists) == 0 // else nothing but the output can be ordered by
 	place, star := aliased(top.TargetList, name)
 	switch n := node.GetAConst().GetIval(); {
 	case n != nil:
-		if place, star = int(n.Ival)-1, false; !simple || !loose || hasStar(top.TargetList[:min(max(place+1, 0), len(top.TargetList))]) {
+		if place, star = int(n.Ival)-1, false; !simple || !ranked || hasStar(top.TargetList[:min(max(place+1, 0), len(top.TargetList))]) {
 			return Key{Position: place + 1}
 		}
 	case !simple:
@@ -117,12 +118,12 @@ func (o *Ordering) key(top *pg.SelectStmt, sort *pg.SortBy, loose bool) Key {
 		return Key{Position: place + 1}
 	}
 	switch {
-	case place >= 0 && !star && !loose:
+	case place >= 0 && !star && !ranked:
 		return Key{Position: place + 1}
 	case place >= 0:
 		node = top.TargetList[place].GetResTarget().Val
 	}
-	if (loose || ownCollation(node)) && !windowed(node) { // a window function cannot be ranked by another
+	if (ranked || ownCollation(node)) && !windowed(node) { // a window function cannot be ranked by another
 		ranked := proto.Clone(sort).(*pg.SortBy)
 		ranked.Node = node
 		return o.add(top, rankOver(ranked))

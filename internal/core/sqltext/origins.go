@@ -74,8 +74,9 @@ func (q *Query) Origins(relations Relations) []Origin {
 // tracing follows outputs to what they come of.
 type tracing struct {
 	relations Relations
-	views     int  // that are being looked into
-	lost      bool // a star stands for columns that are not known
+	views     int   // that are being looked into
+	rows      int64 // of the largest table
+	lost      bool  // a star stands for columns that are not known
 }
 
 // traced is a column under the name that it has.
@@ -90,7 +91,6 @@ type scope struct {
 	with    map[string][]traced
 	sources []tracedSource
 	all     []traced // what a star stands for
-	rows    int64    // of the largest table
 }
 
 // tracedSource is an item of FROM; columns is nil where they are not known.
@@ -219,7 +219,7 @@ func (t *tracing) relation(r *pg.RangeVar, s *scope) []traced {
 	if !found {
 		relation = t.relations[strings.TrimPrefix(name, "public.")]
 	}
-	s.rows = max(s.rows, relation.Rows)
+	t.rows = max(t.rows, relation.Rows)
 	var columns []traced
 	for _, c := range relation.Columns {
 		o := Origin{Size: c.Size, Collation: c.Collation, Real: c.Type == "real", real: c.Type == "real"}
@@ -381,7 +381,7 @@ func (t *tracing) call(f *pg.FuncCall, s *scope) Origin {
 	case name == "sum":
 		o.Added = true
 		if o.real {
-			o.SumOfReal = max(s.rows, 2)
+			o.SumOfReal = max(t.rows, 2)
 		}
 	case name == "avg":
 		o.Quotient, o.Added, o.real = true, true, false

@@ -6,11 +6,12 @@ import (
 	"strings"
 
 	pg "github.com/pganalyze/pg_query_go/v6"
+	"google.golang.org/protobuf/reflect/protoreflect"
 )
 
 // Constructs are the names that a rule may require or forbid, apart from table:NAME and function:NAME.
 var Constructs = []string{"join", "outer-join", "group-by", "having", "distinct", "order-by", "limit", "subquery", "with", "window",
-	"set-operation", "case", "cast", "aggregate", "star"}
+	"set-operation", "case", "cast", "literal-type", "aggregate", "star"}
 
 // CheckConstruct tells whether a rule may name the construct.
 func CheckConstruct(name string) error {
@@ -51,8 +52,7 @@ func (q *Query) Broken(require, forbid []string) []Rule {
 // Uses returns the constructs of the query, with table:NAME and function:NAME in lower case.
 func (q *Query) Uses() map[string]bool {
 	used := map[string]bool{}
-	defined := map[string]bool{} // names that WITH gives
-	tables := map[string]bool{}
+	tablesOf(q.tree.ProtoReflect(), nil, func(table string) { used["table:"+strings.ToLower(table)] = true })
 	walk(q.tree.ProtoReflect(), func(m any) {
 		switch n := m.(type) {
 		case *pg.SelectStmt:
@@ -67,18 +67,18 @@ func (q *Query) Uses() map[string]bool {
 			used["subquery"] = true
 		case *pg.WithClause:
 			used["with"] = true
-		case *pg.CommonTableExpr:
-			defined[n.Ctename] = true
 		case *pg.CaseExpr:
 			used["case"] = true
 		case *pg.TypeCast:
-			used["cast"] = true
+			if n.Location < 0 && n.Arg.GetAConst() != nil { // DATE '2026-05-01': the type of a literal, and no cast
+				used["literal-type"] = true
+			} else {
+				used["cast"] = true
+			}
 		case *pg.ResTarget:
 			if isStar(n.Val.GetColumnRef()) {
 				used["star"] = true
 			}
-		case *pg.RangeVar:
-			tables[n.Relname] = true
 		case *pg.FuncCall:
 			functionUses(n, used)
 		case *pg.CoalesceExpr:
@@ -94,12 +94,46 @@ func (q *Query) Uses() map[string]bool {
 			used["function:"+strings.TrimSuffix(name, "_n")] = true
 		}
 	})
-	for t := range tables {
-		if !defined[t] {
-			used["table:"+strings.ToLower(t)] = true
+	return used
+}
+
+// tablesOf calls found with every table that is read from below m. A name that WITH gives hides a table of that name where it is known: in what follows it, and
+// with RECURSIVE in all of the WITH itself; never behind a schema's name.
+func tablesOf(m protoreflect.Message, with []string, found func(table string)) {
+	below := func(m protoreflect.Message, with []string) {
+		m.Range(func(field protoreflect.FieldDescriptor, value protoreflect.Value) bool {
+			switch {
+			case field.Message() == nil || field.Name() == "with_clause":
+			case field.IsList():
+				for i := range value.List().Len() {
+					tablesOf(value.List().Get(i).Message(), with, found)
+				}
+			default:
+				tablesOf(value.Message(), with, found)
+			}
+			return true
+		})
+	}
+	switch n := m.Interface().(type) {
+	case *pg.RangeVar:
+		if n.Schemaname != "" || !slices.Contains(with, n.Relname) {
+			found(n.Relname)
+		}
+		return
+	case *pg.SelectStmt:
+		with = slices.Clone(with)
+		ctes := n.WithClause.GetCtes()
+		for _, c := range ctes {
+			if n.WithClause.Recursive {
+				with = append(with, c.GetCommonTableExpr().Ctename)
+			}
+		}
+		for _, c := range ctes {
+			tablesOf(c.GetCommonTableExpr().Ctequery.ProtoReflect(), with, found)
+			with = append(with, c.GetCommonTableExpr().Ctename)
 		}
 	}
-	return used
+	below(m, with)
 }
 
 func selectUses(n *pg.SelectStmt, used map[string]bool) {

@@ -198,7 +198,7 @@ func TestOrdering(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		o, err := q.Ordering(false)
+		o, err := q.Ordering(nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -227,7 +227,7 @@ func TestOrderingUnderLooseCollations(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if o, err := q.Ordering(true); err != nil || fmt.Sprint(o.Keys) != c.keys || o.SQL != c.rewritten {
+		if o, err := q.Ordering([]int{0, 1, 2, 3}); err != nil || fmt.Sprint(o.Keys) != c.keys || o.SQL != c.rewritten {
 			t.Errorf("%s\n got %s %s %v\nwant %s %s", c.sql, fmt.Sprint(o.Keys), o.SQL, err, c.keys, c.rewritten)
 		}
 	}
@@ -384,7 +384,7 @@ func TestOrderingsWithALimit(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		o, err := q.Ordering(false)
+		o, err := q.Ordering(nil)
 		if err != nil {
 			t.Fatal(err)
 		}

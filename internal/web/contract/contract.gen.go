@@ -40,6 +40,7 @@ func (e BlockKind) Valid() bool {
 // Defines values for CheckNoteSeverity.
 const (
 	CheckError   CheckNoteSeverity = "error"
+	CheckRemark  CheckNoteSeverity = "note"
 	CheckWarning CheckNoteSeverity = "warning"
 )
 
@@ -47,6 +48,8 @@ const (
 func (e CheckNoteSeverity) Valid() bool {
 	switch e {
 	case CheckError:
+		return true
+	case CheckRemark:
 		return true
 	case CheckWarning:
 		return true

@@ -29,11 +29,13 @@ export function PaperCheck({ paper }: { paper: string }) {
   );
 }
 
+const severities = { error: "Error", warning: "Warning", note: "Note" };
+
 function CheckNote({ note }: { note: Schemas["CheckNote"] }) {
   return (
     <div className="check-note" data-severity={note.severity}>
       <p>
-        <strong>{note.severity === "error" ? "Error" : "Warning"}</strong>
+        <strong>{severities[note.severity]}</strong>
         {note.exercise && (
           <>
             {" in "}
