@@ -462,7 +462,7 @@ func (v *viewing) again(yield func(result.Row) error) error {
 func (v *viewing) words(d *compare.Difference) []explain.Finding {
 	schema := v.schema(v.ctx, v.paper.Dataset)
 	var findings []explain.Finding
-	if cause := explain.Likely(v.query.Traits(schema), d.Findings, d.Facts, schema); cause != nil {
+	if cause := v.cause(d, schema); cause != nil {
 		findings = append(findings, *cause)
 	}
 	told := map[pack.Show]explain.Told{pack.ShowNothing: explain.ToldNothing, pack.ShowCount: explain.ToldNumbers}

@@ -213,6 +213,9 @@ func (d *diff) rowFindings(facts *Facts) []Finding {
 		if findings := d.valueFindings(facts); findings != nil {
 			return findings
 		}
+		if finding := d.everyRow(facts); finding != nil {
+			return []Finding{*finding}
+		}
 	}
 	var findings []Finding
 	if len(d.extra) > 0 {

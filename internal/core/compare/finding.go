@@ -32,6 +32,8 @@ const (
 	ValuesSpaces      Kind = "values-spaces"
 	ValuesNull        Kind = "values-null"
 	ValuesDay         Kind = "values-day"
+	ValuesConstant    Kind = "values-constant"
+	ValuesShifted     Kind = "values-shifted"
 	TooLargeToPair    Kind = "too-large-to-pair"
 )
 
@@ -47,7 +49,7 @@ type Finding struct {
 	Count  int64    // rows concerned
 	Got    int64    // rows of the attempt
 	Want   int64    // rows of the reference
-	Times  int64    // how often every row comes
+	Times  int64    // how often every row comes; days
 	What   string   // the factor, the rounding, the way round
 	Looked int64    // rows of the attempt that were looked at, where they were too many to look at all
 

@@ -2,6 +2,7 @@ package compare
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -90,6 +91,9 @@ func (d *diff) valueFinding(place int, partner []int, facts *Facts) Finding {
 	f := Finding{Kind: ValuesDiffer, Places: []int{cell + 1}, Given: []string{name}, Got: int64(len(d.attempt)), Want: int64(len(d.reference)), Reveals: true}
 	f.Columns = append(names(d.Plan.attempt), "expected")
 	var pairs []CellPair
+	if f.What = d.shifted(place, partner); f.What != "" {
+		f.Kind = ValuesShifted
+	}
 	for n, e := range d.extra {
 		expected := d.reference[partner[n]][d.refCells[place]]
 		if same(&d.refReadings[place], &d.attReadings[place], expected, d.attempt[e][cell]) {
@@ -101,13 +105,141 @@ func (d *diff) valueFinding(place int, partner []int, facts *Facts) Finding {
 		}
 	}
 	facts.Pairs = append(facts.Pairs, pairs[:min(len(pairs), factRows)]...)
-	for _, way := range []func(result.Reading, []CellPair) (Kind, string){nulls, factor, rounded, letters, days} {
-		if kind, what := way(d.refReadings[place], pairs); kind != "" {
-			f.Kind, f.What = kind, what
-			break
-		}
+	if f.Kind == ValuesDiffer {
+		f.way(d.refReadings[place], pairs)
 	}
 	return f
+}
+
+// way says in which way all of the values differ, if there is one.
+func (f *Finding) way(reading result.Reading, pairs []CellPair) bool {
+	for _, way := range []func(result.Reading, []CellPair) (Kind, string){nulls, factor, rounded, constant, letters} {
+		if kind, what := way(reading, pairs); kind != "" {
+			f.Kind, f.What = kind, what
+			return true
+		}
+	}
+	if off := days(reading, pairs); off != 0 {
+		f.Kind, f.What, f.Times = ValuesDay, "late", int64(off)
+		if off < 0 {
+			f.What, f.Times = "early", int64(-off)
+		}
+		return true
+	}
+	return false
+}
+
+// everyRow is for results of which no row is right, or no row of a single column: it tells in which way one column's values differ from the expected ones, where
+// they do so alike in all rows. Rows are held against each other as they stand; those of a single column by the order of their values, too.
+func (d *diff) everyRow(facts *Facts) *Finding {
+	single := len(d.refCells) == 1
+	if !single && (len(d.extra) < len(d.attempt) || len(d.missing) < len(d.reference)) || len(d.extra) < 2 {
+		return nil
+	}
+	var best *Finding
+	var of []CellPair
+	for place, cell := range d.attCells {
+		got, want := make([][]byte, len(d.extra)), make([][]byte, len(d.extra))
+		for i := range d.extra {
+			got[i], want[i] = d.attempt[d.extra[i]][cell], d.reference[d.missing[i]][d.refCells[place]]
+		}
+		for _, sorted := range []bool{false, true} {
+			if sorted && !single {
+				break
+			}
+			if sorted {
+				byValue(d.refReadings[place], got)
+				byValue(d.refReadings[place], want)
+			}
+			f := Finding{Kind: ValuesDiffer, Places: []int{cell + 1}, Given: []string{d.Plan.attempt[cell].Name}, Count: int64(len(got)), Got: int64(len(d.attempt)), Want: int64(len(d.reference)),
+				Reveals: true, Columns: []string{d.Plan.attempt[cell].Name, "expected"}}
+			var pairs []CellPair
+			for i := range got {
+				pairs = append(pairs, CellPair{cell, got[i], want[i]})
+				if i < EvidenceRows {
+					f.Rows = append(f.Rows, result.Row{got[i], want[i]})
+				}
+			}
+			if best == nil && f.way(d.refReadings[place], pairs) && f.Kind != ValuesNull {
+				best, of = &f, pairs
+			}
+		}
+	}
+	facts.Pairs = append(facts.Pairs, of[:min(len(of), factRows)]...)
+	return best
+}
+
+// byValue sorts values: numbers by their size, other values by their text without regard to case and spaces. NULLs come last.
+func byValue(reading result.Reading, cells [][]byte) {
+	slices.SortStableFunc(cells, func(a, b []byte) int {
+		switch {
+		case a == nil || b == nil:
+			return cmp.Compare(map[bool]int{true: 1}[a == nil], map[bool]int{true: 1}[b == nil])
+		case reading.Family == result.Number || reading.Family == result.Float:
+			return cmp.Compare(number(a), number(b))
+		}
+		return cmp.Compare(strings.ToLower(strings.Join(strings.Fields(string(a)), "")), strings.ToLower(strings.Join(strings.Fields(string(b)), "")))
+	})
+}
+
+// shifted tells that the values at a place are those of the row before ("before") or behind ("behind"), as the expected rows stand.
+func (d *diff) shifted(place int, partner []int) string {
+	if len(d.attempt) != len(d.reference) || len(d.extra) < 3 {
+		return ""
+	}
+	got := make([][]byte, len(d.reference)) // beside each expected row
+	for i := range got {
+		got[i] = d.reference[i][d.refCells[place]]
+	}
+	for n, e := range d.extra {
+		got[partner[n]] = d.attempt[e][d.attCells[place]]
+	}
+	r, a := &d.refReadings[place], &d.attReadings[place]
+	for _, way := range []struct {
+		name string
+		by   int
+	}{{"before", -1}, {"behind", 1}} {
+		holds, differ := true, map[string]bool{}
+		for i := range got {
+			if at := i + way.by; at >= 0 && at < len(got) {
+				expected := d.reference[at][d.refCells[place]]
+				holds = holds && same(r, a, expected, got[i])
+				differ[string(expected)] = true
+			}
+		}
+		if holds && len(differ) > 2 {
+			return way.name
+		}
+	}
+	return ""
+}
+
+// constant is for numbers that are all off by the same.
+func constant(reading result.Reading, pairs []CellPair) (Kind, string) {
+	var off *apd.Decimal
+	context := apd.BaseContext.WithPrecision(50)
+	values := map[string]bool{}
+	for _, n := range decimals(reading, pairs) {
+		var by apd.Decimal
+		if _, err := context.Sub(&by, n[0], n[1]); err != nil {
+			return "", ""
+		}
+		by.Reduce(&by)
+		if off == nil {
+			off = &by
+		}
+		x, _ := by.Float64()
+		y, _ := off.Float64()
+		if math.Abs(x-y) > 1e-9*math.Abs(y) {
+			return "", ""
+		}
+		values[n[1].String()] = true
+	}
+	if off == nil || off.IsZero() || len(values) < 3 {
+		return "", ""
+	}
+	x, _ := off.Float64()
+	return ValuesConstant, strconv.FormatFloat(x, 'g', 9, 64)
 }
 
 // nulls is for values of which one is NULL and the other is not, always the same way.
@@ -239,21 +371,21 @@ func letters(reading result.Reading, pairs []CellPair) (Kind, string) {
 	return "", ""
 }
 
-// days is for dates and instants that are all one day early, or one day late.
-func days(reading result.Reading, pairs []CellPair) (Kind, string) {
+// days is by how many days dates and instants are all late, or early where it is below zero; 0 where they are not.
+func days(reading result.Reading, pairs []CellPair) int {
 	if reading.Family != result.Instant {
-		return "", ""
+		return 0
 	}
 	off := 0
 	for _, p := range pairs {
 		now, ok := result.DaysApart(p.Got, p.Expected)
-		if !ok || now != 1 && now != -1 || off != 0 && now != off {
-			return "", ""
+		if !ok || now == 0 || off != 0 && now != off {
+			return 0
 		}
 		off = now
 	}
-	if off > 0 {
-		return ValuesDay, "late"
+	if len(pairs) < 2 && off != 1 && off != -1 {
+		return 0
 	}
-	return ValuesDay, "early"
+	return off
 }

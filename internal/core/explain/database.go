@@ -48,7 +48,7 @@ const (
 
 var (
 	someName       = regexp.MustCompile(`(?:column reference|entry for table|column|relation|table) "?([^"\s]+)"?`)
-	operatorTypes  = regexp.MustCompile(`operator does not exist: (.*?) (\S+) (.*)$`)
+	operatorTypes  = regexp.MustCompile(`operator does not exist: (?:(.*?) )?([-+*/<>=~!@#%^&|?]+|` + "`" + `) (.*)$`)
 	functionCall   = regexp.MustCompile(`function ([^(]+)\((.*)\) does not exist`)
 	unknownUnit    = regexp.MustCompile(`unit "([^"]*)" not (?:recognized|supported)`)
 	quotedMessage  = regexp.MustCompile(`"([^"]*)"`)

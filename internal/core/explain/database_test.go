@@ -123,7 +123,7 @@ func TestDatabaseErrorsInPlainWords(t *testing.T) {
 		{code: "42601", message: `syntax error at or near "Meadow"`, sql: "SELECT name FROM apiary WHERE name = Bell |Meadow", want: "Texts stand in single quotes: 'Bell Meadow'.", mended: "SELECT name FROM apiary WHERE name = 'Bell Meadow'"},
 		{code: "42601", message: `syntax error at or near "FROM"`, sql: "SELECT COUNT * |FROM hive", want: "count(*)", mended: "SELECT COUNT(*) FROM hive"},
 		{code: "42601", message: `syntax error at or near "strength"`, sql: "SELECT name FROM hive WHERE kind = 'skep' |strength > 3", want: "Is AND (or OR) missing before strength?", mended: "SELECT name FROM hive WHERE kind = 'skep' AND strength > 3"},
-		{code: "42601", message: `syntax error at or near "200"`, sql: "SELECT name FROM hive WHERE strength BETWEEN 100 |200", want: "Is AND (or OR) missing before 200?", mended: "SELECT name FROM hive WHERE strength BETWEEN 100 AND 200"},
+		{code: "42601", message: `syntax error at or near "200"`, sql: "SELECT name FROM hive WHERE strength BETWEEN 100 |200", want: "BETWEEN has AND between its two bounds", mended: "SELECT name FROM hive WHERE strength BETWEEN 100 AND 200"},
 		{code: "42601", message: `syntax error at or near "NOT"`, sql: "SELECT name FROM hive WHERE kind |NOT NULL", want: "Is IS missing before NOT?", mended: "SELECT name FROM hive WHERE kind IS NOT NULL"},
 		{code: "42601", message: `syntax error at or near "NULL"`, sql: "SELECT name FROM hive WHERE kind |NULL", want: "Is IS missing before NULL?", mended: "SELECT name FROM hive WHERE kind IS NULL"},
 		{code: "42601", message: `syntax error at or near "integer"`, sql: "SELECT CAST(name |integer) FROM apiary", want: "Is AS missing before integer?", mended: "SELECT CAST(name AS integer) FROM apiary"},
@@ -204,8 +204,8 @@ func TestNoCauseIsSaidOfADifferenceThatDoesNotShowIt(t *testing.T) {
 			t.Fatal(err)
 		}
 		traits := q.Traits(schema)
-		if cause := explain.Likely(traits, nil, facts(), schema); cause != nil {
-			t.Errorf("%s: %s", c.name, cause.Sentence)
+		if cause := explain.Likely(traits, nil, facts(), schema, q); cause != nil {
+			t.Errorf("%s: %s", c.name, cause[0].Finding.Sentence)
 		}
 		if traits.Unjoined != nil || traits.AndOr != nil || traits.Exact != "" {
 			t.Errorf("%s: %+v", c.name, traits)

@@ -4,6 +4,7 @@ package explain
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"examen/internal/core/compare"
@@ -127,7 +128,7 @@ func sentence(f compare.Finding) string {
 		}
 		return s + "."
 	case compare.ColumnsSwapped:
-		return fmt.Sprintf("The values are right, but the columns stand in another order than the task asks for: look at %s.", list(f.Given))
+		return fmt.Sprintf("The values are right, but the columns are in another order than the task asks for: look at columns %s.", placed(f))
 	case compare.ColumnNames:
 		if len(f.Places) == 0 {
 			return fmt.Sprintf("The columns have to be named as the task says: %s %s missing; the result has %s instead.",
@@ -144,15 +145,24 @@ func sentence(f compare.Finding) string {
 	case compare.RowsMissing:
 		return fmt.Sprintf("%s of the %d expected %s missing.", upper(count(f.Count, "row")), f.Want, isAre(f.Count))
 	case compare.RowsExtra:
-		return fmt.Sprintf("%s of the %d in the result should not be there (%d %s expected).", upper(count(f.Count, "row")), f.Got, f.Want, isAre(f.Want))
+		if f.Count == f.Got {
+			return fmt.Sprintf("None of the %s in your result should be there (%s expected).", plural(f.Got, "row"), thousands(f.Want))
+		}
+		return fmt.Sprintf("Your result has %s; %s of them should not be there (%s expected).", plural(f.Got, "row"), thousands(f.Count), thousands(f.Want))
 	case compare.RowsRepeated:
-		return fmt.Sprintf("%s too often: every row is one that is expected, but %s in the result where %d %s expected.",
-			upper(countVerb(f.Count, "row comes", "rows come")), isAreThere(f.Got), f.Want, isAre(f.Want))
+		if f.Got <= f.Want {
+			return fmt.Sprintf("%s too often: the rest of each are expected.", upper(countVerb(f.Count, "row comes", "rows come")))
+		}
+		return fmt.Sprintf("%s too often: every row is an expected one, but your result has %s where %s %s expected.",
+			upper(countVerb(f.Count, "row comes", "rows come")), plural(f.Got, "row"), thousands(f.Want), isAre(f.Want))
 	case compare.RowsMultiplied:
 		return fmt.Sprintf("Every expected row comes %d times: there are %d rows where %d are expected.", f.Times, f.Got, f.Want)
 	case compare.DuplicatesRemoved:
-		return fmt.Sprintf("%s missing that repeat other rows: rows that are alike have to stay, as often as they occur (%d rows expected, %d came).",
-			upper(countVerb(f.Count, "row is", "rows are")), f.Want, f.Got)
+		came := ""
+		if f.Got < f.Want {
+			came = fmt.Sprintf(" (%s expected, %s in your result)", plural(f.Want, "row"), thousands(f.Got))
+		}
+		return fmt.Sprintf("%s missing that repeat other rows: rows that are alike have to stay, as often as they occur%s.", upper(countVerb(f.Count, "row is", "rows are")), came)
 	case compare.RowOrder:
 		if f.Count == 1 {
 			return "The rows are right, but not their order: the row that stands first should come later."
@@ -182,7 +192,19 @@ func sentence(f compare.Finding) string {
 		}
 		return fmt.Sprintf("In column %d (%s), %s %s a value where none (NULL) is expected.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), hasHave(f.Count))
 	case compare.ValuesDay:
-		return fmt.Sprintf("In column %d (%s), %s %s one day too %s.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), isAre(f.Count), f.What)
+		by := "one day"
+		if f.Times > 1 {
+			by = fmt.Sprintf("%d days", f.Times)
+		}
+		return fmt.Sprintf("In column %d (%s), %s %s %s too %s.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), isAre(f.Count), by, f.What)
+	case compare.ValuesConstant:
+		more, by := "more", f.What
+		if strings.HasPrefix(by, "-") {
+			more, by = "less", by[1:]
+		}
+		return fmt.Sprintf("In column %d (%s), %s %s %s %s than the expected value.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), isAre(f.Count), by, more)
+	case compare.ValuesShifted:
+		return fmt.Sprintf("In column %d (%s), each row has the value of the row %s it.", f.Places[0], quote(f.Given[0]), map[string]string{"before": "before", "behind": "after"}[f.What])
 	case compare.ValuesDiffer:
 		return fmt.Sprintf("In column %d (%s), %s %s another value than expected; the other columns of %s agree.",
 			f.Places[0], quote(f.Given[0]), count(f.Count, "row"), hasHave(f.Count), thatThose(f.Count))
@@ -305,6 +327,31 @@ func thatThose(n int64) string {
 		return "that row"
 	}
 	return "those rows"
+}
+
+// placed writes columns with their places as people do: 1 (“name”) and 2 (“kind”).
+func placed(f compare.Finding) string {
+	var all []string
+	for i, place := range f.Places {
+		all = append(all, fmt.Sprintf("%d (%s)", place, quote(f.Given[i])))
+	}
+	return plain(all)
+}
+
+// plural is a number of things, with commas between thousands.
+func plural(n int64, noun string) string {
+	if n == 1 {
+		return "1 " + noun
+	}
+	return thousands(n) + " " + noun + "s"
+}
+
+func thousands(n int64) string {
+	s := strconv.FormatInt(n, 10)
+	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
+		s = s[:i] + "," + s[i:]
+	}
+	return s
 }
 
 func upper(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

@@ -42,29 +42,113 @@ const (
 	CauseManyConditions   = "cause-conditions-many"    //
 	CauseDirection        = "cause-sort-direction"     // ascending for descending
 	CauseNotSorted        = "cause-order-by-missing"   //
+	CauseNullsPlace       = "cause-nulls-place"        // NULLs stand at the other end
 )
 
-// Likely names the likely cause of a difference, as far as the query's text and the rows both point to it; nil where they do not. It says
-// nothing that is read off the reference answer.
-func Likely(traits sqltext.Traits, findings []compare.Finding, facts compare.Facts, schema sqltext.Schema) *Finding {
-	l := &likely{Traits: traits, Facts: facts, schema: schema, kinds: map[compare.Kind]bool{}}
+// A LikelyCause is what may make a difference. It is one only where one of its edits, tried, brings the result nearer to what is expected; where Certain, it needs none.
+type LikelyCause struct {
+	Finding Finding
+	Certain bool
+	Edits   func(sqltext.Edits) []string
+}
+
+// Likely names causes that the query's text and the rows both point to, the likeliest first. It says nothing that is read off the accepted answer, which only
+// the edits use.
+func Likely(traits sqltext.Traits, findings []compare.Finding, facts compare.Facts, schema sqltext.Schema, accepted *sqltext.Query) []LikelyCause {
+	l := &likely{Traits: traits, Facts: facts, schema: schema, accepted: accepted, kinds: map[compare.Kind]bool{}}
 	for _, f := range findings {
 		l.kinds[f.Kind] = true
 	}
+	var all []LikelyCause
 	for _, cause := range []func() (string, string){l.joinCondition, l.aliasForColumn, l.textForColumn, l.withNull, l.notIn, l.likeExact, l.outerUndone, l.innerJoin, l.outerJoin, l.count, l.division,
-		l.groupColumn, l.whereForHaving, l.distinct, l.bound, l.andOr, l.limit, l.conditions, l.sorting} {
+		l.groupColumn, l.whereForHaving, l.distinct, l.bound, l.andOr, l.limit, l.conditions, l.sorting, l.nullsPlace} {
 		if kind, sentence := cause(); kind != "" {
-			return &Finding{Kind: kind, Sentence: sentence}
+			all = append(all, LikelyCause{Finding: Finding{Kind: kind, Sentence: sentence}, Certain: l.certain(kind), Edits: func(e sqltext.Edits) []string { return l.edits(kind, e) }})
 		}
 	}
-	return nil
+	return all
+}
+
+// certain tells whether nothing else can be the cause: of a query that only chooses among the rows of one table.
+func (l *likely) certain(kind string) bool {
+	plain := l.Inner+l.Outer+l.Groups == 0 && !l.Compound && !l.Distinct && !l.Having && l.Limit < 0
+	return kind == CauseNotSorted || plain && (kind == CauseManyConditions || kind == CauseFewConditions)
+}
+
+// edits are the queries that would be right, or nearer to it, were a cause one.
+func (l *likely) edits(kind string, e sqltext.Edits) []string {
+	switch kind {
+	case CauseJoinCondition:
+		return e.JoinConditions()
+	case CauseAliasForColumn:
+		return e.ColumnForAlias()
+	case CauseTextForColumn:
+		return e.ColumnForText()
+	case CauseWithNull:
+		return e.NullTests()
+	case CauseNotIn:
+		return e.NotInWithoutNulls()
+	case CauseLikeExact:
+		return e.Wildcards()
+	case CauseOuterUndone:
+		return e.ConditionsInOn()
+	case CauseInnerJoin:
+		return e.Joins(true)
+	case CauseOuterJoin:
+		return e.Joins(false)
+	case CauseCountColumn:
+		return e.Counts(true, false)
+	case CauseCountStar:
+		return slices.Concat(e.CountsOfColumn(false), e.CountsOfColumn(true))
+	case CauseCountDistinct:
+		return slices.Concat(e.Counts(false, true), e.Counts(false, false))
+	case CauseDivision:
+		return e.NumericDivision()
+	case CauseGroupColumn:
+		return e.FurtherGroups()
+	case CauseGroupSplit:
+		return e.FewerGroups()
+	case CauseDistinctMissing:
+		return e.Distinct(true)
+	case CauseDistinctUnwanted:
+		return slices.Concat(e.Distinct(false), e.WithoutGroups())
+	case CauseAndOr:
+		return e.OrBeforeAnd()
+	case CauseLimit:
+		return slices.Concat(e.Limit(-1), e.Limit(l.Want))
+	case CauseNoLimit:
+		return e.Limit(l.Want)
+	case CauseNoCondition, CauseFewConditions:
+		return slices.Concat(e.WithConditionsOf(l.accepted), e.WithoutConditions())
+	case CauseManyConditions:
+		return e.WithoutConditions()
+	case CauseDirection:
+		return e.Directions()
+	case CauseNullsPlace:
+		return e.NullsElsewhere()
+	}
+	var all []string
+	for _, c := range l.Comparisons {
+		switch {
+		case kind == CauseBoundLeftOut, kind == CauseBoundTaken:
+			all = append(all, e.Bound(c)...)
+		case kind == CauseWhereForHaving:
+			for _, o := range l.Outputs {
+				if o.Aggregate != "" && o.Argument == c.Expression {
+					all = append(all, e.Having(o.Aggregate, c.Expression)...)
+				}
+			}
+		}
+	}
+	return all
 }
 
 type likely struct {
 	sqltext.Traits
 	compare.Facts
-	schema sqltext.Schema
-	kinds  map[compare.Kind]bool
+	schema   sqltext.Schema
+	accepted *sqltext.Query
+	kinds    map[compare.Kind]bool
 }
 
 // only tells that all findings are of the given kinds.
@@ -81,7 +165,7 @@ func (l *likely) any(kinds ...compare.Kind) bool {
 	return slices.ContainsFunc(kinds, func(k compare.Kind) bool { return l.kinds[k] })
 }
 
-var valueKinds = []compare.Kind{compare.ValuesDiffer, compare.ValuesFactor, compare.ValuesRounded, compare.ValuesCase, compare.ValuesSpaces, compare.ValuesNull, compare.ValuesDay}
+var valueKinds = []compare.Kind{compare.ValuesDiffer, compare.ValuesFactor, compare.ValuesRounded, compare.ValuesCase, compare.ValuesSpaces, compare.ValuesNull, compare.ValuesDay, compare.ValuesConstant, compare.ValuesShifted}
 
 func (l *likely) joinCondition() (string, string) {
 	larger := l.Got > l.Want
@@ -98,6 +182,13 @@ func (l *likely) joinCondition() (string, string) {
 func (l *likely) tooSmall() bool {
 	return l.only(valueKinds...) && len(l.Pairs) > 0 && !slices.ContainsFunc(l.Pairs, func(p compare.CellPair) bool {
 		return p.Column >= len(l.Outputs) || l.Outputs[p.Column].Aggregate == "" || p.Got != nil && magnitude(p.Got) >= magnitude(p.Expected)
+	})
+}
+
+// tooLarge tells that aggregates, and nothing else, came out larger than expected.
+func (l *likely) tooLarge() bool {
+	return len(l.Pairs) > 0 && !slices.ContainsFunc(l.Pairs, func(p compare.CellPair) bool {
+		return p.Column >= len(l.Outputs) || l.Outputs[p.Column].Aggregate == "" || magnitude(p.Got) <= magnitude(p.Expected)
 	})
 }
 
@@ -218,7 +309,7 @@ func (l *likely) count() (string, string) {
 	case more && o.Argument == "*" && l.Outer > 0:
 		return CauseCountStar, "count(*) counts rows, also the one that an outer join makes where there is no partner: count a column of the other table, which is NULL there."
 	case more && o.Argument == "*":
-		return CauseCountStar, "count(*) counts all rows, and fewer are to be counted here: count(column) leaves out those in which the column is NULL, count(DISTINCT column) those that repeat a value, and a condition those that it is not true of."
+		return CauseCountStar, "count(*) counts all rows, and fewer are to be counted here: count(column) leaves out those in which the column is NULL, count(DISTINCT column) those that repeat a value."
 	case more && !o.Different && l.aggregateAgrees(column):
 		return CauseCountDistinct, fmt.Sprintf("count(%s) counts every row in which %s is not NULL, also where a value comes again; count(DISTINCT %s) counts each different value once.", o.Argument, o.Argument, o.Argument)
 	}
@@ -438,6 +529,8 @@ func (l *likely) conditions() (string, string) {
 		return CauseNoCondition, "All expected rows are there, and others too; the query has no condition. WHERE keeps only the rows for which it is true."
 	case l.only(compare.RowsExtra) && among && l.Where > 0:
 		return CauseFewConditions, "All expected rows are there, and others too: the conditions let too much through. Is one missing, or is one too wide?"
+	case l.only(valueKinds...) && l.Where == 0 && !l.Having && !l.Compound && l.tooLarge():
+		return CauseNoCondition, "More rows are counted or summed up than should be, and the query has no condition: WHERE keeps only the rows for which it is true."
 	case l.only(compare.RowsMissing) && l.Where > 1:
 		return CauseManyConditions, fmt.Sprintf("All rows that came are right, but others are missing: of the %d conditions in WHERE one takes out too much.", l.Where)
 	}
@@ -445,15 +538,27 @@ func (l *likely) conditions() (string, string) {
 }
 
 func (l *likely) sorting() (string, string) {
+	if !l.any(compare.RowOrder, compare.RowOrderReversed, compare.RowOrderKey, compare.RowOrderPartly) {
+		return "", ""
+	}
 	switch {
-	case l.kinds[compare.RowOrderReversed] && len(l.Sort) > 0 && l.Sort[0]:
-		return CauseDirection, "DESC sorts from the largest to the smallest; without it (or with ASC) the smallest comes first."
-	case l.kinds[compare.RowOrderReversed] && len(l.Sort) > 0:
-		return CauseDirection, "ORDER BY sorts from the smallest to the largest; with DESC behind it the largest comes first."
-	case l.any(compare.RowOrder, compare.RowOrderReversed, compare.RowOrderKey) && len(l.Sort) == 0:
+	case len(l.Sort) == 0 && !l.kinds[compare.RowOrderPartly]:
 		return CauseNotSorted, "The query has no ORDER BY: without it the rows come in any order."
+	case l.kinds[compare.RowOrderReversed] && l.Sort[0]:
+		return CauseDirection, "DESC sorts from the largest to the smallest; without it (or with ASC) the smallest comes first."
+	case l.kinds[compare.RowOrderReversed]:
+		return CauseDirection, "ORDER BY sorts from the smallest to the largest; with DESC behind it the largest comes first."
+	case len(l.Sort) > 0:
+		return CauseDirection, "The rows are ordered by what they should be, but one of the keys the wrong way: each key of ORDER BY is ascending unless DESC stands behind it."
 	}
 	return "", ""
+}
+
+func (l *likely) nullsPlace() (string, string) {
+	if len(l.Sort) == 0 || !l.any(compare.RowOrder, compare.RowOrderReversed, compare.RowOrderKey, compare.RowOrderPartly) {
+		return "", ""
+	}
+	return CauseNullsPlace, "The order is right but for the rows without a value (NULL): they come last, and with DESC first, unless ORDER BY says NULLS FIRST or NULLS LAST."
 }
 
 // magnitude reads a number, zero for what is none.

@@ -124,6 +124,16 @@ func ofSlip(r *sqltext.Repair) string {
 		return "LIMIT takes one number here; the rows to be left out before are said with OFFSET."
 	case sqltext.SlipChain:
 		return "A comparison gives true or false, which is not compared once more: two comparisons are joined with AND, as in a < b AND b < c."
+	case sqltext.SlipBackQuote, sqltext.SlipBrackets:
+		return fmt.Sprintf("Back quotes and square brackets are another database's: a name stands as it is, %s, or in double quotes where it holds capital letters or spaces.", r.Word)
+	case sqltext.SlipNot:
+		return fmt.Sprintf("NOT stands before a whole condition, as in NOT a = b; what is written %s here is %s.", r.Word, r.Meant)
+	case sqltext.SlipNulls:
+		return "Behind NULLS stands FIRST or LAST: ORDER BY a NULLS LAST."
+	case sqltext.SlipDistinct:
+		return "DISTINCT stands directly after SELECT, once, and counts for the whole row; within an aggregate it stands in the parentheses, as in count(DISTINCT a)."
+	case sqltext.SlipBothWays:
+		return "ASC and DESC exclude each other: leave one of them out."
 	case sqltext.SlipExtra:
 		if r.Word == "," {
 			return "There is a comma too many."

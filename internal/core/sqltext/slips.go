@@ -48,6 +48,12 @@ const (
 	SlipLimitPair      Slip = "limit-pair"      // LIMIT skip, take
 	SlipChain          Slip = "chain"           // a < b < c
 	SlipExtra          Slip = "extra"           // Word is too many
+	SlipBackQuote      Slip = "back-quote"      // the name Word stands in back quotes
+	SlipBrackets       Slip = "brackets"        // the name Word stands in square brackets
+	SlipNot            Slip = "not"             // NOT before an operator, for which Meant is written
+	SlipNulls          Slip = "nulls"           // NULLS without FIRST or LAST
+	SlipDistinct       Slip = "distinct"        // DISTINCT elsewhere than behind SELECT
+	SlipBothWays       Slip = "both-ways"       // ASC and DESC
 )
 
 // A Repair is a slip, where it is, and, where it is known, what the text would be without it.
@@ -93,7 +99,7 @@ func FindSlip(text string, message string, offset int, isName func(string) bool)
 	if f.at < 0 || strings.HasSuffix(message, "at end of input") {
 		f.at = len(f.tokens)
 	}
-	for _, try := range []func() *Repair{f.parentheses, f.caseEnd, f.keyword, f.trailingComma, f.semicolon, f.operator, f.top, f.limitPair, f.list, f.between, f.is, f.pattern, f.alias,
+	for _, try := range []func() *Repair{f.foreignQuotes, f.parentheses, f.caseEnd, f.not, f.misplaced, f.keyword, f.trailingComma, f.semicolon, f.operator, f.top, f.limitPair, f.list, f.between, f.is, f.pattern, f.alias,
 		f.earlyEnd, f.chain, f.subquery, f.name, f.interval, f.unquoted, f.missing, f.on, f.number, f.star, f.window, f.reserved, f.comma, f.extra, f.clauseOrder} {
 		if found := try(); found != nil {
 			return found
@@ -224,6 +230,9 @@ func (f *slips) reserved() *Repair {
 			continue
 		}
 		name := strings.ToLower(f.word(i))
+		if !f.isName(name) && !slices.Contains([]string{"SELECT", ",", ".", "AS", "FROM", "JOIN"}, strings.ToUpper(f.word(i-1))) { // it is no name that is meant
+			continue
+		}
 		if mended := f.with(f.tokens[i].Start, f.tokens[i].End, `"`+name+`"`); f.reads(mended) && !slices.Contains([]string{"select", "from", "where"}, name) {
 			return &Repair{Slip: SlipReserved, Word: f.word(i), Offset: int(f.tokens[i].Start), Mended: mended}
 		}
@@ -237,6 +246,9 @@ func (f *slips) comma() *Repair {
 			continue
 		}
 		before := f.tokens[i-1].End
+		if slices.Contains(keywords, strings.ToUpper(f.word(i))) || slices.Contains(keywords, strings.ToUpper(f.word(i-1))) { // they are no names
+			continue
+		}
 		if mended := f.with(before, before, ","); f.reads(mended) {
 			return &Repair{Slip: SlipComma, Word: f.word(i), Offset: int(f.tokens[i].Start), Mended: mended}
 		}
@@ -251,6 +263,9 @@ func (f *slips) clauseOrder() *Repair {
 		return nil
 	}
 	if !slices.ContainsFunc(f.tokens[:f.at], func(t *pg.ScanToken) bool { return t.Token == pg.Token_SELECT }) || f.at == 0 || f.word(f.at-1) == "," {
+		return nil
+	}
+	if slices.Contains([]string{"LEFT", "RIGHT", "FULL", "INNER", "OUTER", "CROSS", "NATURAL"}, strings.ToUpper(f.word(f.at-1))) { // a join of two kinds
 		return nil
 	}
 	return &Repair{Slip: SlipClauseOrder, Word: word, Offset: int(f.tokens[f.at].Start)}

@@ -1,0 +1,655 @@
+package sqltext
+
+import (
+	"slices"
+	"strings"
+
+	pg "github.com/pganalyze/pg_query_go/v6"
+	"google.golang.org/protobuf/proto"
+)
+
+// Edits are what a query would be with one thing about it changed, each a whole query. They are for trying whether that is what is wrong with it: where a change
+// brings the result nearer to what is expected, it is a cause. What comes of them is tried, never shown.
+type Edits struct {
+	query  *Query
+	schema Schema
+}
+
+// Edits begins to edit the query.
+func (q *Query) Edits(schema Schema) Edits { return Edits{q, schema} }
+
+// mostEdits bounds how many variations of one change there are.
+const mostEdits = 12
+
+// edit makes a copy of the tree, changes it, and writes it. It gives nothing where there is nothing to change or the outcome is no query.
+func (e Edits) edit(change func(top *pg.SelectStmt) bool) []string {
+	if len(e.query.Text) > longestExplained {
+		return nil
+	}
+	tree := proto.Clone(e.query.tree).(*pg.ParseResult)
+	if !change(tree.Stmts[0].Stmt.GetSelectStmt()) {
+		return nil
+	}
+	sql, err := deparse(tree)
+	if err != nil {
+		return nil
+	}
+	if _, err := ReadQuery(sql); err != nil {
+		return nil
+	}
+	return []string{sql}
+}
+
+// inner is edit for the SELECT that makes the rows.
+func (e Edits) inner(change func(sel *pg.SelectStmt, r *traits) bool) []string {
+	return e.edit(func(top *pg.SelectStmt) bool {
+		sel, _ := unwrapped(top)
+		r := &traits{query: e.query, schema: e.schema, single: singles(e.query.tree)}
+		for _, item := range sel.FromClause {
+			r.from(item)
+		}
+		return change(sel, r)
+	})
+}
+
+// each is edit for all expressions, wherever they stand; change tells whether it changed one.
+func (e Edits) each(change func(n *pg.Node) bool) []string {
+	return e.edit(func(top *pg.SelectStmt) bool {
+		changed := false
+		walk(top.ProtoReflect(), func(m any) {
+			if n, is := m.(*pg.Node); is && change(n) {
+				changed = true
+			}
+		})
+		return changed
+	})
+}
+
+// variations collects the edits of so many variations.
+func variations(n int, edit func(i int) []string) (all []string) {
+	for i := range min(n, mostEdits) {
+		all = append(all, edit(i)...)
+	}
+	return all
+}
+
+func columnRef(names ...string) *pg.Node {
+	var fields []*pg.Node
+	for _, name := range names {
+		fields = append(fields, pg.MakeStrNode(name))
+	}
+	return &pg.Node{Node: &pg.Node_ColumnRef{ColumnRef: &pg.ColumnRef{Fields: fields, Location: -1}}}
+}
+
+func operation(operator string, left, right *pg.Node) *pg.Node {
+	return &pg.Node{Node: &pg.Node_AExpr{AExpr: &pg.A_Expr{Kind: pg.A_Expr_Kind_AEXPR_OP, Name: []*pg.Node{pg.MakeStrNode(operator)}, Lexpr: left, Rexpr: right, Location: -1}}}
+}
+
+func nullTest(n *pg.Node, kind pg.NullTestType) *pg.Node {
+	return &pg.Node{Node: &pg.Node_NullTest{NullTest: &pg.NullTest{Arg: n, Nulltesttype: kind, Location: -1}}}
+}
+
+// and is a condition with more of them.
+func and(condition *pg.Node, more ...*pg.Node) *pg.Node {
+	return conjunction(append(conjuncts(condition), more...))
+}
+
+// NullTests has IS NULL for = NULL, and IS NOT NULL for <> NULL.
+func (e Edits) NullTests() []string {
+	return e.each(func(n *pg.Node) bool {
+		a := n.GetAExpr()
+		if a == nil || a.Kind != pg.A_Expr_Kind_AEXPR_OP || a.Lexpr == nil || a.Rexpr == nil {
+			return false
+		}
+		tested := a.Lexpr
+		if a.Lexpr.GetAConst().GetIsnull() {
+			tested = a.Rexpr
+		} else if !a.Rexpr.GetAConst().GetIsnull() {
+			return false
+		}
+		switch lastName(a.Name) {
+		case "=":
+			n.Node = nullTest(tested, pg.NullTestType_IS_NULL).Node
+		case "<>":
+			n.Node = nullTest(tested, pg.NullTestType_IS_NOT_NULL).Node
+		default:
+			return false
+		}
+		return true
+	})
+}
+
+// NotInWithoutNulls leaves NULLs out of the subqueries of NOT IN.
+func (e Edits) NotInWithoutNulls() []string {
+	return e.each(func(n *pg.Node) bool {
+		b := n.GetBoolExpr()
+		if b == nil || b.Boolop != pg.BoolExprType_NOT_EXPR || b.Args[0].GetSubLink().GetSubLinkType() != pg.SubLinkType_ANY_SUBLINK {
+			return false
+		}
+		sel := b.Args[0].GetSubLink().Subselect.GetSelectStmt()
+		if sel == nil || len(sel.TargetList) != 1 || isStar(sel.TargetList[0].GetResTarget().GetVal().GetColumnRef()) || len(sel.GroupClause) > 0 {
+			return false
+		}
+		sel.WhereClause = and(sel.WhereClause, nullTest(proto.Clone(sel.TargetList[0].GetResTarget().Val).(*pg.Node), pg.NullTestType_IS_NOT_NULL))
+		return true
+	})
+}
+
+// Wildcards has LIKE look for its patterns anywhere in a text.
+func (e Edits) Wildcards() []string {
+	return e.each(func(n *pg.Node) bool {
+		a := n.GetAExpr()
+		if a == nil || a.Kind != pg.A_Expr_Kind_AEXPR_LIKE && a.Kind != pg.A_Expr_Kind_AEXPR_ILIKE {
+			return false
+		}
+		c := a.Rexpr.GetAConst().GetSval()
+		if c == nil || strings.ContainsAny(c.Sval, "%_") {
+			return false
+		}
+		c.Sval = "%" + c.Sval + "%"
+		return true
+	})
+}
+
+// ColumnForText has a column in place of a text that is called like it.
+func (e Edits) ColumnForText() []string {
+	return e.each(func(n *pg.Node) bool {
+		text := n.GetAConst().GetSval().GetSval()
+		if text == "" || len(e.schema.With(text)) == 0 {
+			return false
+		}
+		n.Node = columnRef(text).Node
+		return true
+	})
+}
+
+// ColumnForAlias has two columns where one is given the other's name without AS.
+func (e Edits) ColumnForAlias() []string {
+	return e.inner(func(sel *pg.SelectStmt, _ *traits) bool {
+		var targets []*pg.Node
+		for _, t := range sel.TargetList {
+			target := t.GetResTarget()
+			targets = append(targets, t)
+			if target.GetName() != "" && target.Val.GetColumnRef() != nil && len(e.schema.With(target.Name)) > 0 {
+				targets = append(targets, pg.MakeResTargetNodeWithVal(columnRef(target.Name), -1))
+				target.Name = ""
+			}
+		}
+		changed := len(targets) > len(sel.TargetList)
+		sel.TargetList = targets
+		return changed
+	})
+}
+
+// JoinConditions joins tables that no condition connects on the columns that both have.
+func (e Edits) JoinConditions() []string {
+	return e.edit(func(top *pg.SelectStmt) bool {
+		changed := false
+		walk(top.ProtoReflect(), func(m any) {
+			sel, is := m.(*pg.SelectStmt)
+			if !is {
+				return
+			}
+			r := &traits{query: e.query, schema: e.schema, single: singles(e.query.tree)}
+			for _, item := range sel.FromClause {
+				r.from(item)
+			}
+			if r.connect(sel); r.Unjoined == nil {
+				return
+			}
+			for i, s := range r.tables {
+				for _, other := range r.tables[:i] {
+					shared := slices.IndexFunc(e.schema[s.table], func(c string) bool { return slices.Contains(e.schema[other.table], c) && strings.HasSuffix(c, "id") })
+					if shared < 0 {
+						shared = slices.IndexFunc(e.schema[s.table], func(c string) bool { return slices.Contains(e.schema[other.table], c) })
+					}
+					if shared >= 0 {
+						c := e.schema[s.table][shared]
+						sel.WhereClause = and(sel.WhereClause, operation("=", columnRef(s.alias, c), columnRef(other.alias, c)))
+						changed = true
+						break
+					}
+				}
+			}
+		})
+		return changed
+	})
+}
+
+// ConditionsInOn moves the conditions of WHERE on tables that an outer join may leave empty into the join.
+func (e Edits) ConditionsInOn() []string {
+	return e.inner(func(sel *pg.SelectStmt, r *traits) bool {
+		var stay []*pg.Node
+		moved := false
+		for _, c := range conjuncts(sel.WhereClause) {
+			used := r.aliases(c)
+			join := (*pg.JoinExpr)(nil)
+			if len(used) > 0 && !slices.ContainsFunc(used, func(alias string) bool { return !slices.Contains(r.nullable, alias) }) {
+				join = outerJoin(sel.FromClause, used[0])
+			}
+			if join == nil {
+				stay = append(stay, c)
+				continue
+			}
+			usingOn(join, e.schema)
+			join.Quals, moved = and(join.Quals, c), true
+		}
+		sel.WhereClause = conjunction(stay)
+		return moved
+	})
+}
+
+// outerJoin finds the join that may leave a table empty.
+func outerJoin(from []*pg.Node, alias string) (found *pg.JoinExpr) {
+	has := func(n *pg.Node) bool {
+		r := &traits{}
+		return slices.Contains(r.from(n), alias)
+	}
+	for _, item := range from {
+		walk(item.ProtoReflect(), func(m any) {
+			j, is := m.(*pg.JoinExpr)
+			if is && (j.Quals != nil || len(j.UsingClause) > 0) && (j.Jointype == pg.JoinType_JOIN_LEFT && has(j.Rarg) || j.Jointype == pg.JoinType_JOIN_RIGHT && has(j.Larg)) {
+				found = j
+			}
+		})
+	}
+	return found
+}
+
+// usingOn writes a join's USING as ON.
+func usingOn(j *pg.JoinExpr, schema Schema) {
+	side := func(n *pg.Node, column string) *pg.Node {
+		r := &traits{}
+		r.from(n)
+		for _, s := range r.tables {
+			if slices.Contains(schema[s.table], column) {
+				return columnRef(s.alias, column)
+			}
+		}
+		return columnRef(column)
+	}
+	for _, name := range j.UsingClause {
+		column := name.GetString_().GetSval()
+		j.Quals = and(j.Quals, operation("=", side(j.Larg, column), side(j.Rarg, column)))
+	}
+	j.UsingClause = nil
+}
+
+// Joins makes joins of one kind another: inner ones outer, or outer ones inner.
+func (e Edits) Joins(outer bool) (all []string) {
+	kinds := []pg.JoinType{pg.JoinType_JOIN_INNER}
+	if outer {
+		kinds = []pg.JoinType{pg.JoinType_JOIN_LEFT, pg.JoinType_JOIN_RIGHT, pg.JoinType_JOIN_FULL}
+	}
+	for _, kind := range kinds {
+		all = append(all, e.inner(func(sel *pg.SelectStmt, r *traits) bool {
+			changed := outer && joinListed(sel, r)
+			for _, item := range sel.FromClause {
+				walk(item.ProtoReflect(), func(m any) {
+					if j, is := m.(*pg.JoinExpr); is && (j.Jointype == pg.JoinType_JOIN_INNER) == outer && (j.Quals != nil || len(j.UsingClause) > 0 || j.IsNatural) {
+						j.Jointype, changed = kind, true
+					}
+				})
+			}
+			return changed
+		})...)
+	}
+	return all
+}
+
+// joinListed writes tables that FROM lists, parted by commas, as joins on the conditions of WHERE that are about several of them.
+func joinListed(sel *pg.SelectStmt, r *traits) bool {
+	if len(sel.FromClause) < 2 {
+		return false
+	}
+	names := func(item *pg.Node) []string { return (&traits{}).from(item) }
+	joined, known := sel.FromClause[0], names(sel.FromClause[0])
+	left := conjuncts(sel.WhereClause)
+	for _, item := range sel.FromClause[1:] {
+		known = append(known, names(item)...)
+		var on, rest []*pg.Node
+		for _, c := range left {
+			used := r.aliases(c)
+			if len(used) > 1 && !slices.ContainsFunc(used, func(alias string) bool { return !slices.Contains(known, alias) }) {
+				on = append(on, c)
+			} else {
+				rest = append(rest, c)
+			}
+		}
+		if len(on) == 0 {
+			return false
+		}
+		left = rest
+		joined = &pg.Node{Node: &pg.Node_JoinExpr{JoinExpr: &pg.JoinExpr{Jointype: pg.JoinType_JOIN_INNER, Larg: joined, Rarg: item, Quals: conjunction(on)}}}
+	}
+	sel.FromClause, sel.WhereClause = []*pg.Node{joined}, conjunction(left)
+	return true
+}
+
+// Counts has the counts of the outputs, each in turn and all, count rows (star), each different value once (different), or every value (neither).
+func (e Edits) Counts(star, different bool) []string {
+	return e.counts(func(f *pg.FuncCall, _ *traits) bool {
+		switch {
+		case star:
+			f.AggStar, f.AggDistinct, f.Args = true, false, nil
+		case f.AggStar:
+			return false
+		default:
+			f.AggDistinct = different
+		}
+		return true
+	})
+}
+
+// CountsOfColumn has count(*) count the values of columns, each in turn: of those tables first that an outer join may leave empty.
+func (e Edits) CountsOfColumn(different bool) []string {
+	var columns [][2]string
+	e.inner(func(_ *pg.SelectStmt, r *traits) bool {
+		for _, nullable := range []bool{true, false} {
+			for _, s := range r.tables {
+				if slices.Contains(r.nullable, s.alias) == nullable {
+					for _, c := range e.schema[s.table] {
+						columns = append(columns, [2]string{s.alias, c})
+					}
+				}
+			}
+		}
+		return false
+	})
+	return variations(len(columns), func(i int) []string {
+		return e.counts(func(f *pg.FuncCall, _ *traits) bool {
+			if !f.AggStar {
+				return false
+			}
+			f.AggStar, f.AggDistinct, f.Args = false, different, []*pg.Node{columnRef(columns[i][:]...)}
+			return true
+		})
+	})
+}
+
+func (e Edits) counts(change func(f *pg.FuncCall, r *traits) bool) []string {
+	return variations(mostEdits, func(i int) []string { // the last of all
+		return e.inner(func(sel *pg.SelectStmt, r *traits) bool {
+			n, changed := 0, false
+			for _, t := range sel.TargetList {
+				f := t.GetResTarget().GetVal().GetFuncCall()
+				if f == nil || lastName(f.Funcname) != "count" {
+					continue
+				}
+				if (n == i || i == mostEdits-1) && change(f, r) {
+					changed = true
+				}
+				n++
+			}
+			return changed && (i < n || n > 1)
+		})
+	})
+}
+
+// NumericDivision divides decimal numbers.
+func (e Edits) NumericDivision() []string {
+	return e.each(func(n *pg.Node) bool {
+		a := n.GetAExpr()
+		if a == nil || a.Kind != pg.A_Expr_Kind_AEXPR_OP || lastName(a.Name) != "/" || a.Lexpr.GetTypeCast() != nil {
+			return false
+		}
+		a.Lexpr = &pg.Node{Node: &pg.Node_TypeCast{TypeCast: &pg.TypeCast{Arg: a.Lexpr, TypeName: &pg.TypeName{Names: []*pg.Node{pg.MakeStrNode("numeric")}, Typemod: -1}, Location: -1}}}
+		return true
+	})
+}
+
+// FurtherGroups groups by one column more, each in turn.
+func (e Edits) FurtherGroups() []string {
+	var columns [][2]string
+	e.inner(func(_ *pg.SelectStmt, r *traits) bool {
+		for _, s := range r.tables {
+			for _, c := range e.schema[s.table] {
+				columns = append(columns, [2]string{s.alias, c})
+			}
+		}
+		return false
+	})
+	return variations(len(columns), func(i int) []string {
+		return e.inner(func(sel *pg.SelectStmt, _ *traits) bool {
+			sel.GroupClause = append(sel.GroupClause, columnRef(columns[i][:]...))
+			return true
+		})
+	})
+}
+
+// FewerGroups leaves each expression out of GROUP BY in turn.
+func (e Edits) FewerGroups() []string {
+	return variations(mostEdits, func(i int) []string {
+		return e.inner(func(sel *pg.SelectStmt, _ *traits) bool {
+			if i >= len(sel.GroupClause) {
+				return false
+			}
+			sel.GroupClause = slices.Delete(sel.GroupClause, i, i+1)
+			return true
+		})
+	})
+}
+
+// Having has a condition on the aggregate of a column in HAVING for the one on the column itself in WHERE.
+func (e Edits) Having(aggregate, column string) []string {
+	return e.inner(func(sel *pg.SelectStmt, r *traits) bool {
+		var stay, moved []*pg.Node
+		for _, c := range conjuncts(sel.WhereClause) {
+			a := c.GetAExpr()
+			if a == nil || a.Lexpr == nil || r.written(a.Lexpr) != column {
+				stay = append(stay, c)
+				continue
+			}
+			a.Lexpr = &pg.Node{Node: &pg.Node_FuncCall{FuncCall: &pg.FuncCall{Funcname: []*pg.Node{pg.MakeStrNode(aggregate)}, Args: []*pg.Node{a.Lexpr}, Funcformat: pg.CoercionForm_COERCE_EXPLICIT_CALL}}}
+			moved = append(moved, c)
+		}
+		sel.WhereClause, sel.HavingClause = conjunction(stay), and(sel.HavingClause, moved...)
+		return len(moved) > 0
+	})
+}
+
+// Distinct leaves repeated rows out, or has them stay: by DISTINCT, or in set operations.
+func (e Edits) Distinct(on bool) []string {
+	return e.inner(func(sel *pg.SelectStmt, _ *traits) bool {
+		if sel.Op > pg.SetOperation_SETOP_NONE {
+			changed := false
+			for at := sel; at != nil && at.Op > pg.SetOperation_SETOP_NONE; at = at.Larg {
+				changed = changed || at.All == on
+				at.All = !on
+			}
+			return changed
+		}
+		changed := len(sel.DistinctClause) == 0 == on
+		if sel.DistinctClause = nil; on {
+			sel.DistinctClause = []*pg.Node{{}}
+		}
+		return changed
+	})
+}
+
+// WithoutGroups leaves GROUP BY out where nothing is aggregated.
+func (e Edits) WithoutGroups() []string {
+	return e.inner(func(sel *pg.SelectStmt, _ *traits) bool {
+		grouped := len(sel.GroupClause) > 0
+		sel.GroupClause = nil
+		return grouped
+	})
+}
+
+// Bound takes the bound of a comparison in, or leaves it out.
+func (e Edits) Bound(c Comparison) (all []string) {
+	with := func(operators ...string) {
+		all = append(all, e.each(func(n *pg.Node) bool {
+			a := n.GetAExpr()
+			r := &traits{query: e.query}
+			if a == nil || a.Lexpr == nil || a.Rexpr == nil || int(a.Location) != e.query.start+c.Place.Offset(e.query.Text) {
+				return false
+			}
+			if c.Operator != "between" {
+				a.Name = []*pg.Node{pg.MakeStrNode(operators[0])}
+				return true
+			}
+			bounds := a.Rexpr.GetList().GetItems()
+			if len(bounds) != 2 || r.written(a.Lexpr) != c.Expression {
+				return false
+			}
+			n.Node = conjunction([]*pg.Node{operation(operators[0], a.Lexpr, bounds[0]), operation(operators[1], proto.Clone(a.Lexpr).(*pg.Node), bounds[1])}).Node
+			return true
+		})...)
+	}
+	switch {
+	case c.Operator == "between":
+		with(">=", "<")
+		with(">", "<=")
+		with(">", "<")
+	default: // as it stands in the text, perhaps the other way round
+		e.each(func(n *pg.Node) bool {
+			if a := n.GetAExpr(); a != nil && a.Lexpr != nil && int(a.Location) == e.query.start+c.Place.Offset(e.query.Text) {
+				operator := lastName(a.Name)
+				if strings.HasSuffix(operator, "=") {
+					with(strings.TrimSuffix(operator, "="))
+				} else {
+					with(operator + "=")
+				}
+			}
+			return false
+		})
+	}
+	return all
+}
+
+// OrBeforeAnd puts parentheses around what OR joins, where they stand around what AND joins.
+func (e Edits) OrBeforeAnd() []string {
+	return e.each(func(n *pg.Node) bool {
+		b := n.GetBoolExpr()
+		if b == nil || b.Boolop != pg.BoolExprType_OR_EXPR {
+			return false
+		}
+		at := slices.IndexFunc(b.Args, func(arg *pg.Node) bool { return arg.GetBoolExpr().GetBoolop() == pg.BoolExprType_AND_EXPR })
+		if at < 0 {
+			return false
+		}
+		ands := b.Args[at].GetBoolExpr().Args
+		or := func(args ...*pg.Node) *pg.Node {
+			return &pg.Node{Node: &pg.Node_BoolExpr{BoolExpr: &pg.BoolExpr{Boolop: pg.BoolExprType_OR_EXPR, Args: args, Location: -1}}}
+		}
+		before, after := slices.Clone(b.Args[:at]), slices.Clone(b.Args[at+1:])
+		var all []*pg.Node
+		switch {
+		case len(before) > 0: // a OR b AND c
+			all = append([]*pg.Node{or(append(before, ands[0])...)}, ands[1:]...)
+			if len(after) > 0 {
+				all[len(all)-1] = or(append([]*pg.Node{all[len(all)-1]}, after...)...)
+			}
+		default: // a AND b OR c
+			last := len(ands) - 1
+			all = append(slices.Clone(ands[:last]), or(append([]*pg.Node{ands[last]}, after...)...))
+		}
+		n.Node = conjunction(all).Node
+		return true
+	})
+}
+
+// Limit sets LIMIT, or leaves it out where n is below zero.
+func (e Edits) Limit(n int64) []string {
+	return e.edit(func(top *pg.SelectStmt) bool {
+		top.LimitCount, top.LimitOption = nil, pg.LimitOption_LIMIT_OPTION_DEFAULT
+		if n >= 0 {
+			top.LimitCount, top.LimitOption = pg.MakeAConstIntNode(n, -1), pg.LimitOption_LIMIT_OPTION_COUNT
+		}
+		return true
+	})
+}
+
+// WithoutConditions leaves each condition of WHERE out in turn.
+func (e Edits) WithoutConditions() []string {
+	return variations(mostEdits, func(i int) []string {
+		return e.inner(func(sel *pg.SelectStmt, _ *traits) bool {
+			all := conjuncts(sel.WhereClause)
+			if i >= len(all) {
+				return false
+			}
+			sel.WhereClause = conjunction(slices.Delete(all, i, i+1))
+			return true
+		})
+	})
+}
+
+// WithConditionsOf adds the conditions of another query about the same columns, together and each in turn. The tables' names are left out.
+func (e Edits) WithConditionsOf(other *Query) []string {
+	of, _ := unwrapped(other.tree.Stmts[0].Stmt.GetSelectStmt())
+	where, having := conjuncts(of.WhereClause), conjuncts(of.HavingClause)
+	bare := func(n *pg.Node) *pg.Node {
+		n = proto.Clone(n).(*pg.Node)
+		walk(n.ProtoReflect(), func(m any) {
+			if c, is := m.(*pg.ColumnRef); is && len(c.Fields) > 1 {
+				c.Fields = c.Fields[len(c.Fields)-1:]
+			}
+		})
+		return n
+	}
+	add := func(where, having []*pg.Node) []string {
+		return e.inner(func(sel *pg.SelectStmt, _ *traits) bool {
+			for _, c := range where {
+				sel.WhereClause = and(sel.WhereClause, bare(c))
+			}
+			for _, c := range having {
+				sel.HavingClause = and(sel.HavingClause, bare(c))
+			}
+			return len(where)+len(having) > 0 && sel.Op == pg.SetOperation_SETOP_NONE
+		})
+	}
+	all := add(where, having)
+	if len(where)+len(having) == 1 {
+		return all
+	}
+	for i := range where {
+		all = append(all, add(where[i:i+1], nil)...)
+	}
+	for i := range having {
+		all = append(all, add(nil, having[i:i+1])...)
+	}
+	return all[:min(len(all), mostEdits)]
+}
+
+// Directions has the order keys the other way round, all and each in turn.
+func (e Edits) Directions() []string {
+	turn := func(s *pg.SortBy) {
+		if s.SortbyDir == pg.SortByDir_SORTBY_DESC {
+			s.SortbyDir = pg.SortByDir_SORTBY_ASC
+		} else {
+			s.SortbyDir = pg.SortByDir_SORTBY_DESC
+		}
+	}
+	all := e.edit(func(top *pg.SelectStmt) bool {
+		_, sort := unwrapped(top)
+		for _, s := range sort {
+			turn(s.GetSortBy())
+		}
+		return len(sort) > 1
+	})
+	return append(all, e.sorts(turn)...)
+}
+
+// NullsElsewhere has NULLs at the other end of each order key, in turn.
+func (e Edits) NullsElsewhere() []string {
+	return e.sorts(func(s *pg.SortBy) {
+		first := s.SortbyNulls == pg.SortByNulls_SORTBY_NULLS_FIRST || s.SortbyNulls != pg.SortByNulls_SORTBY_NULLS_LAST && s.SortbyDir == pg.SortByDir_SORTBY_DESC
+		if s.SortbyNulls = pg.SortByNulls_SORTBY_NULLS_FIRST; first {
+			s.SortbyNulls = pg.SortByNulls_SORTBY_NULLS_LAST
+		}
+	})
+}
+
+func (e Edits) sorts(change func(s *pg.SortBy)) []string {
+	return variations(mostEdits, func(i int) []string {
+		return e.edit(func(top *pg.SelectStmt) bool {
+			_, sort := unwrapped(top)
+			if i >= len(sort) {
+				return false
+			}
+			change(sort[i].GetSortBy())
+			return true
+		})
+	})
+}
