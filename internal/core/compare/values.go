@@ -136,12 +136,15 @@ func (d *diff) everyRow(facts *Facts) *Finding {
 	if !single && (len(d.extra) < len(d.attempt) || len(d.missing) < len(d.reference)) || len(d.extra) < 2 {
 		return nil
 	}
+	if len(d.attempt) != len(d.reference) {
+		return nil
+	}
 	var best *Finding
 	var of []CellPair
 	for place, cell := range d.attCells {
-		got, want := make([][]byte, len(d.extra)), make([][]byte, len(d.extra))
-		for i := range d.extra {
-			got[i], want[i] = d.attempt[d.extra[i]][cell], d.reference[d.missing[i]][d.refCells[place]]
+		got, want := make([][]byte, len(d.attempt)), make([][]byte, len(d.attempt))
+		for i := range d.attempt {
+			got[i], want[i] = d.attempt[i][cell], d.reference[i][d.refCells[place]]
 		}
 		for _, sorted := range []bool{false, true} {
 			if sorted && !single {
@@ -151,7 +154,7 @@ func (d *diff) everyRow(facts *Facts) *Finding {
 				byValue(d.refReadings[place], got)
 				byValue(d.refReadings[place], want)
 			}
-			f := Finding{Kind: ValuesDiffer, Places: []int{cell + 1}, Given: []string{d.Plan.attempt[cell].Name}, Count: int64(len(got)), Got: int64(len(d.attempt)), Want: int64(len(d.reference)),
+			f := Finding{Kind: ValuesDiffer, Places: []int{cell + 1}, Given: []string{d.Plan.attempt[cell].Name}, Count: int64(len(d.extra)), Got: int64(len(d.attempt)), Want: int64(len(d.reference)),
 				Reveals: true, Columns: []string{d.Plan.attempt[cell].Name, "expected"}}
 			var pairs []CellPair
 			for i := range got {
