@@ -16,6 +16,7 @@ import (
 	"examen/internal/core/dataset"
 	"examen/internal/core/pack"
 	"examen/internal/core/script"
+	"examen/internal/core/sqltext"
 	"examen/internal/practice"
 	"examen/internal/records"
 	"examen/internal/records/query"
@@ -87,9 +88,12 @@ func (w *working) buildDataset(ctx context.Context) (report *JobReport, err erro
 	}
 	w.step("Running the setup scripts", w.size(w.paths...))
 	database := newDatabase()
-	made, err := w.practice.Build(ctx, w.order(database, files, scripts))
+	made, err := w.build(ctx, w.order(database, files, scripts))
 	if err != nil {
 		return nil, err
+	}
+	for _, name := range w.unread {
+		made.PassedOver = append(made.PassedOver, script.PassedOver{File: name, Line: 1, Text: "No script reads this file."})
 	}
 	if !w.options.Confirmed && !w.options.Break {
 		breaks, err := w.breaks(ctx, w.name, database, made.Catalogue, nil)
@@ -198,16 +202,19 @@ func (w *working) scripts(ctx context.Context) (fs.FS, []string, []script.CSVTab
 		}
 	}
 	if w.options.Folder {
-		slices.Sort(sql)
-		slices.Sort(csv)
+		slices.SortFunc(sql, script.InOrder)
+		slices.SortFunc(csv, script.InOrder)
 	}
 	switch {
 	case len(sql) > 1 && w.options.Folder:
 		w.step("Looking which scripts include others", 0)
 		roots, err := script.Roots(w.files, sql)
-		return w.files, roots, nil, buildError(err)
+		if err != nil {
+			return nil, nil, nil, buildError(err)
+		}
+		return w.files, roots, nil, w.lookForUnread(roots, csv)
 	case len(sql) > 0:
-		return w.files, sql, nil, nil
+		return w.files, sql, nil, w.lookForUnread(sql, csv)
 	case len(csv) == 0:
 		return nil, nil, nil, problem(422, "no-scripts", "There is nothing to build from", "The folder holds no .sql and no .csv files (.gz at the end is fine).")
 	}
@@ -396,5 +403,33 @@ func (s *Service) DropDataset(ctx context.Context, who Account, name string) err
 		}
 		s.drop(context.WithoutCancel(ctx), append(variantDatabases(b.Variants), b.Database))
 	}
+	return nil
+}
+
+// build has the practice server make a database. Scripts that make no table at all are a build of nothing, and an error.
+func (w *working) build(ctx context.Context, order practice.Order) (*practice.Built, error) {
+	made, err := w.practice.Build(ctx, order)
+	if err == nil && len(made.Tables) == 0 {
+		first := practice.BuildError{Place: sqltext.Place{Line: 1, Column: 1}, Message: "the scripts make no table",
+			Cause: "Is a file missing, or does one take back what it makes (ROLLBACK, DROP)?"}
+		if len(order.Scripts) > 0 {
+			first.File = order.Scripts[0]
+		}
+		w.drop(context.WithoutCancel(ctx), []string{order.Database})
+		return nil, &practice.BuildErrors{List: []*practice.BuildError{&first}}
+	}
+	return made, err
+}
+
+// lookForUnread notes the CSV files that no script reads, so that it is told.
+func (w *working) lookForUnread(scripts, csv []string) error {
+	if len(csv) == 0 {
+		return nil
+	}
+	needed, err := script.Needed(w.files, scripts)
+	if err != nil {
+		return buildError(err)
+	}
+	w.unread = slices.DeleteFunc(slices.Clone(csv), func(name string) bool { return slices.Contains(needed, name) })
 	return nil
 }

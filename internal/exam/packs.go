@@ -173,7 +173,7 @@ func (l *loading) build(ctx context.Context, d pack.Dataset) (*built, error) {
 	b := &built{variants: map[string]string{}, database: newDatabase()}
 	l.builds[d.Name] = b
 	l.step("Building "+d.Name, l.size(d.Setup...))
-	if b.made, err = l.practice.Build(ctx, l.order(b.database, l.files, d.Setup)); err != nil {
+	if b.made, err = l.working.build(ctx, l.order(b.database, l.files, d.Setup)); err != nil {
 		return nil, err
 	}
 	for _, v := range d.Variants {

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io/fs"
 	"path"
+	"runtime/debug"
 	"strings"
 	"sync"
 	"time"
@@ -103,7 +104,7 @@ func (s *Service) takeOver(ctx context.Context, patience time.Duration) error {
 			case row.State == string(Stopping):
 				reset.State = string(StoppedBy)
 			case row.Tries >= mostTries:
-				reset.State, reset.Problem = string(Failed), problem(500, "cut-short", "The build was cut short", "The service ended %d times while it was at it. Its log may say why.", row.Tries).json()
+				reset.State, reset.Problem = string(Failed), problem(500, "cut-short", "The build was cut short", "The service stopped %d times during this build. Its log may say why.", row.Tries).json()
 			}
 			if err := t.ResetJob(ctx, reset); err != nil {
 				return err
@@ -151,6 +152,7 @@ type working struct {
 	options JobOptions
 	files   fs.FS
 	paths   []string
+	unread  []string // CSV files that no script reads
 
 	mu        sync.Mutex
 	progress  JobProgress
@@ -187,16 +189,7 @@ func (s *Service) runJob(ctx context.Context, id int64) error {
 		of = w.options.Files
 	}
 	if w.files, w.paths, err = s.records.Files(ctx, of); err == nil {
-		switch {
-		case w.options.Remake != 0:
-			report, err = w.remakeBuild(ctx, row.Kind)
-		case row.Kind == LoadPack && w.options.Check:
-			report, err = w.checkPack(ctx)
-		case row.Kind == LoadPack:
-			report, err = w.loadPack(ctx)
-		default:
-			report, err = w.buildDataset(ctx)
-		}
+		report, err = w.work(ctx, row.Kind)
 	}
 	if cause := context.Cause(ctx); err != nil && cause != nil {
 		if err = cause; outer.Err() != nil { // the service stops, whatever the queue calls it
@@ -206,6 +199,26 @@ func (s *Service) runJob(ctx context.Context, id int64) error {
 	cancel(nil)
 	<-beaten
 	return w.end(context.WithoutCancel(ctx), report, err)
+}
+
+// work does the job. A panic is a fault of ours: it ends this job and nothing else, and is told with a reference under which the log has it all.
+func (w *working) work(ctx context.Context, kind string) (report *JobReport, err error) {
+	defer func() {
+		if fault := recover(); fault != nil {
+			reference := randomName()
+			w.log.Error("a job failed by a fault of Examen's", "reference", reference, "job", w.id, "name", w.name, "fault", fault, "stack", string(debug.Stack()))
+			err = problem(500, "fault", "Something went wrong inside Examen", "This is a fault of Examen's, not of the files. The log of the service says more under the reference %s.", reference)
+		}
+	}()
+	switch {
+	case w.options.Remake != 0:
+		return w.remakeBuild(ctx, kind)
+	case kind == LoadPack && w.options.Check:
+		return w.checkPack(ctx)
+	case kind == LoadPack:
+		return w.loadPack(ctx)
+	}
+	return w.buildDataset(ctx)
 }
 
 // beat keeps saying that the job is being worked on and how far it has come, and hears when it is to be stopped.

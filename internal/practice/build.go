@@ -140,7 +140,8 @@ func (s *Server) Build(ctx context.Context, order Order) (_ *Built, err error) {
 func (s *Server) runScripts(ctx context.Context, builder, password string, order Order) ([]script.PassedOver, error) {
 	config := s.config.ConnConfig.Copy()
 	config.User, config.Password, config.Database = builder, password, order.Database
-	delete(config.RuntimeParams, "search_path") // names in scripts mean what the scripts make
+	delete(config.RuntimeParams, "search_path")        // names in scripts mean what the scripts make
+	config.RuntimeParams["synchronous_commit"] = "off" // opening the build waits for all of it
 	conn, err := pgx.ConnectConfig(ctx, config)
 	if err != nil {
 		return nil, s.reach(err)

@@ -29,7 +29,10 @@ type setup struct {
 	errors   BuildErrors
 
 	root    string        // the script at hand, of those that were ordered
+	at      script.Item   // the item at hand
 	own     bool          // the transaction was begun here, not by a script
+	apart   bool          // statements are committed one by one, as psql does: some of the scripts' have another effect within a transaction
+	begun   script.Item   // the statement that began the script's own transaction
 	batch   []script.Item // gathered
 	size    int           // their bytes
 	sent    []script.Item // the batch at work
@@ -68,6 +71,10 @@ func (s *setup) all(ctx context.Context) error {
 			if err = s.settle(ctx); err == nil && s.own {
 				err = s.exec(ctx, "COMMIT")
 			}
+			if err == nil && s.conn.TxStatus() != 'I' {
+				return s.report(&BuildError{File: s.begun.File, Place: sqltext.Place{Line: s.begun.Line, Column: 1, Text: s.begun.FirstLine()}, Statement: s.begun.FirstLine(),
+					Message: "the transaction that begins here has no end, so nothing that follows would stay", Cause: "Is COMMIT missing at the end?"})
+			}
 			if err == nil {
 				s.tell(s.progress.File)
 				return nil
@@ -100,6 +107,7 @@ func (s *setup) item(ctx context.Context, item script.Item) error {
 		}
 		s.root = root
 	}
+	s.at = item
 	s.tell(item.File)
 	if at := invalid(item.Text); at >= 0 {
 		return s.notText(ctx, item, at)
@@ -114,10 +122,40 @@ func (s *setup) item(ctx context.Context, item script.Item) error {
 	if err := s.settle(ctx); err != nil {
 		return err
 	}
+	s.apart = s.apart || setsApart(item)
+	if err := s.commit(ctx); err != nil {
+		return err
+	}
 	if item.Kind == script.Copy {
-		return s.copy(ctx, item)
+		if err := s.copy(ctx, item); err != nil {
+			return err
+		}
+		return s.commit(ctx)
 	}
 	return s.one(ctx, item)
+}
+
+// setsApart tells whether a statement has another effect, or a later one may fail, where all of a script is one transaction: by constraints that wait to the end of it,
+// settings and tables that last to the end of it.
+func setsApart(item script.Item) bool {
+	if item.Kind != script.Statement {
+		return false
+	}
+	text := strings.ToUpper(item.Text)
+	return slices.ContainsFunc([]string{"DEFERRABLE", "DEFERRED", "SET LOCAL", "ON COMMIT", "SET CONSTRAINTS"}, func(words string) bool { return strings.Contains(text, words) })
+}
+
+// commit ends a transaction of ours where statements are committed one by one.
+func (s *setup) commit(ctx context.Context) error {
+	if !s.apart || !s.own || s.conn.TxStatus() == 'I' {
+		return nil
+	}
+	s.own = false
+	err := s.exec(ctx, "COMMIT")
+	if err == nil {
+		return nil
+	}
+	return s.fail(ctx, s.at, 0, err)
 }
 
 func (s *setup) tell(file string) {
@@ -253,7 +291,7 @@ func (s *setup) finish(ctx context.Context) error {
 	if err == nil {
 		s.progress.Statements += int64(len(items))
 		s.progress.Rows += rows
-		return nil
+		return s.commit(ctx)
 	}
 	reported := &pgconn.PgError{}
 	if !errors.As(err, &reported) {
@@ -298,6 +336,9 @@ func (s *setup) relocate(items []script.Item, e *pgconn.PgError) int {
 // one runs a statement by itself.
 func (s *setup) one(ctx context.Context, item script.Item) error {
 	kind := kindOf(item)
+	if kind == begins {
+		s.begun = item
+	}
 	if s.own && (kind == begins || kind == alone) {
 		if err := s.exec(ctx, "COMMIT"); err != nil {
 			return err
@@ -307,7 +348,7 @@ func (s *setup) one(ctx context.Context, item script.Item) error {
 	switch {
 	case s.own && kind == ends: // as for psql, which has no transaction then
 		return nil
-	case kind == plain:
+	case kind == plain && !s.apart:
 		if err := s.begin(ctx); err != nil {
 			return err
 		}
@@ -339,10 +380,12 @@ func (s *setup) one(ctx context.Context, item script.Item) error {
 		if err := s.exec(ctx, takeBack); err != nil {
 			return err
 		}
-		if item.Head[0] == "SET" && (reported.Code == "42704" || reported.Code == "42501") { // of a newer server, or a superuser's
-			s.scripts.PassOver(item)
-			return nil
-		}
+	}
+	if goesOn := s.conn.TxStatus() != 'E'; goesOn && item.Head[0] == "SET" && (reported.Code == "42704" || reported.Code == "42501") { // of a newer server, or a superuser's
+		s.scripts.PassOver(item)
+		return nil
+	}
+	if guarded {
 		row = s.rowOf(ctx, item, reported)
 	} else if s.order.KeepGoing && s.own && s.conn.TxStatus() == 'E' {
 		if err := s.exec(ctx, "ROLLBACK"); err != nil {
@@ -361,6 +404,8 @@ func (s *setup) guards(item script.Item, kind statementKind) bool {
 	}
 	switch {
 	case item.Head[0] == "SET" && slices.Contains([]string{"TRANSACTION", "CONSTRAINTS"}, second), slices.Contains([]string{"SAVEPOINT", "RELEASE", "ROLLBACK"}, item.Head[0]):
+		return false
+	case s.apart && s.conn.TxStatus() == 'I': // it stands by itself
 		return false
 	case kind == alone:
 		return s.order.KeepGoing && s.conn.TxStatus() == 'T'
@@ -406,7 +451,7 @@ func kindOf(item script.Item) statementKind {
 			return alone
 		}
 	case "ALTER":
-		if second == "TYPE" {
+		if second == "TYPE" || strings.Contains(strings.ToUpper(item.Text), "CONCURRENTLY") {
 			return alone
 		}
 	}
@@ -533,8 +578,8 @@ func (s *setup) buildError(ctx context.Context, item script.Item, row int, e *pg
 
 // madeLater reads on to where the scripts make a table, view or type: "file:line".
 func (s *setup) madeLater(ctx context.Context, name string) string {
-	for ctx.Err() == nil {
-		item, err := s.scripts.Next()
+	item, err := s.at, error(nil) // it may have been read when those before it failed
+	for ; ctx.Err() == nil; item, err = s.scripts.Next() {
 		if err != nil {
 			return ""
 		}

@@ -24,7 +24,7 @@ func TestWhatIsWrongWithAScript(t *testing.T) {
 		{"a missing file", "\\ir rows.sql", `s.sql:1: there is no file "rows.sql" in the folder`},
 		{"a program's output", "\\copy hive FROM PROGRAM 'id'", `s.sql:1: \copy is expected as`},
 		{"an unknown command", "\\frobnicate", `s.sql:1: \frobnicate is no command of psql's that is known here`},
-		{"another role", "SELECT 1;\nCREATE ROLE intruder;", "s.sql:2: setup scripts run as an owner of their tables without a superuser's rights, and cannot make, change or drop roles"},
+		{"a tablespace", "SELECT 1;\nCREATE TABLESPACE t LOCATION '/tmp';", "s.sql:2: setup scripts run as an owner of their tables without a superuser's rights, and cannot make or drop tablespaces"},
 		{"the server's settings", "ALTER SYSTEM SET work_mem = '1GB';", "s.sql:1: setup scripts run as an owner"},
 		{"the server's files", "COPY a FROM '/etc/passwd';", `s.sql:1: setup scripts run as an owner of their tables without a superuser's rights, and cannot read or write the server's files: write \copy`},
 		{"another database", "DROP DATABASE postgres;\nSELECT 1;\nCREATE TABLE a ();", `s.sql:1: setup scripts run within a database of their own`},
@@ -32,7 +32,10 @@ func TestWhatIsWrongWithAScript(t *testing.T) {
 		{"data without an end", "CREATE TABLE a (x int);\nCOPY a FROM stdin;\n1\n", `s.sql:3: the data of a COPY that begin here have no end`},
 		{"a line of data", "CREATE TABLE a (x int);\nCOPY a FROM stdin;\n1\nmany\n\\.\n", `s.sql:4: invalid input syntax for type integer: "many" (column x: "many"), in: COPY a FROM stdin`},
 		{"a table made later", "CREATE TABLE a (x int REFERENCES hive);\n" + table, `s.sql:1: relation "hive" does not exist, in: CREATE TABLE a (x int REFERENCES hive). hive is made later, at s.sql:2`},
-		{"a table made nowhere", "INSERT INTO hives VALUES (1);", `s.sql:1: relation "hives" does not exist, in: INSERT INTO hives VALUES (1). No script makes hives`},
+		{"a table made nowhere", "INSERT INTO hives VALUES (1);", `s.sql:1: relation "hives" does not exist, in: INSERT INTO hives VALUES (1). No script creates hives`},
+		{"a table that the very next statement makes", "INSERT INTO hive VALUES (1, 'a');\n" + table, "s.sql:1: relation \"hive\" does not exist, in: INSERT INTO hive VALUES (1, 'a'). hive is made later, at s.sql:2"},
+		{"a table to drop that is not there yet", "DROP TABLE hive;\n" + table, "s.sql:1: table \"hive\" does not exist, in: DROP TABLE hive. A new database holds nothing to drop"},
+		{"a transaction without an end", table + "BEGIN;\nCREATE TABLE a ();\n", "s.sql:2: the transaction that begins here has no end, so nothing that follows would stay, in: BEGIN. Is COMMIT missing"},
 		{"a table made twice", table + table, `s.sql:2: relation "hive" already exists`},
 		{"another dialect's type", "CREATE TABLE a (\n  day datetime\n);", `s.sql:2: type "datetime" does not exist, in: CREATE TABLE a (. datetime is a type of another database's dialect: write timestamp.`},
 		{"another dialect's key", "CREATE TABLE a (id int AUTO_INCREMENT);", `s.sql:1: syntax error at or near "AUTO_INCREMENT", in: CREATE TABLE a (id int AUTO_INCREMENT). AUTO_INCREMENT is another dialect's: write GENERATED`},
@@ -52,7 +55,7 @@ func TestWhatIsWrongWithAScript(t *testing.T) {
 		{"another way of compressing", "BZh91AY&SY", "s.sql:1: this is compressed with bzip2: unpack it, or compress it with gzip"},
 		{"an archive", "PK\x03\x04\x14\x00", "s.sql:1: this is a ZIP archive: unpack it and give the folder"},
 		{"no text", "SELECT 1;\n\x00", "s.sql:2: a NUL byte stands here"},
-		{"a constraint that waits", "CREATE TABLE a (id int PRIMARY KEY, b int REFERENCES a DEFERRABLE INITIALLY DEFERRED);\nINSERT INTO a VALUES (1, 2);", `s.sql:1: insert or update on table "a" violates foreign key constraint`},
+		{"a constraint that waits", "CREATE TABLE a (id int PRIMARY KEY, b int REFERENCES a DEFERRABLE INITIALLY DEFERRED);\nINSERT INTO a VALUES (1, 2);", `s.sql:2: insert or update on table "a" violates foreign key constraint`},
 		{"damaged gzip", compressed(t, "SELECT 1;")[:20], "s.sql:1: the file's gzip data are damaged or end too early"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -240,5 +243,57 @@ func TestABuildTellsItsProgressAndCanBeStopped(t *testing.T) {
 	}
 	if left, _ := s.Databases(context.Background(), "test_stopped"); len(left) > 0 {
 		t.Errorf("left over: %v", left)
+	}
+}
+
+// Scripts that psql runs without a transaction around them, statement by statement, are built as psql would, and what has no bearing on the data is passed over.
+func TestScriptsOfManyHandsAreBuilt(t *testing.T) {
+	s := server(t, limits)
+	for _, c := range []struct{ name, script, sql, want string }{
+		{"constraints that wait", "CREATE TABLE a (id int PRIMARY KEY, b int REFERENCES a DEFERRABLE INITIALLY DEFERRED);\nBEGIN;\nINSERT INTO a VALUES (1, 2);\nINSERT INTO a VALUES (2, 1);\nCOMMIT;\nINSERT INTO a VALUES (3, 3);\nALTER TABLE a ADD c int;",
+			"SELECT count(*) AS n, count(c) AS c FROM a", "n:bigint c:bigint | 3 0"},
+		{"a setting for one transaction", "CREATE SCHEMA yard;\nCREATE TABLE yard.x ();\nSET LOCAL search_path = yard;\nCREATE TABLE here (n int);\nINSERT INTO public.here VALUES (1);", "SELECT n FROM public.here", "n:integer | 1"},
+		{"a table for one transaction", "CREATE TEMPORARY TABLE t (n int) ON COMMIT DELETE ROWS;\nINSERT INTO t VALUES (1);\nCREATE TABLE a AS SELECT count(*) AS n FROM t;", "SELECT n FROM a", "n:bigint | 0"},
+		{"a partition taken off", "CREATE TABLE night (day date) PARTITION BY RANGE (day);\nCREATE TABLE n1 PARTITION OF night FOR VALUES FROM ('2026-01-01') TO ('2027-01-01');\nALTER TABLE night DETACH PARTITION n1 CONCURRENTLY;\nINSERT INTO n1 VALUES ('2026-05-01');",
+			"SELECT count(*) AS n FROM night", "n:bigint | 0"},
+		{"publications", "CREATE TABLE a (n int);\nCREATE PUBLICATION p FOR TABLE a;\nDROP PUBLICATION p;\nINSERT INTO a VALUES (1);", "SELECT n FROM a", "n:integer | 1"},
+		{"roles and what is theirs", "CREATE ROLE keeper;\nALTER ROLE keeper WITH LOGIN;\nGRANT keeper TO other;\nCREATE SCHEMA yard AUTHORIZATION keeper;\nCREATE TABLE yard.a (n int);\nALTER TABLE yard.a DISABLE TRIGGER ALL;\nINSERT INTO yard.a VALUES (1);\n" +
+			"ALTER TABLE yard.a ENABLE TRIGGER ALL;\nCREATE POLICY p ON yard.a TO keeper USING (true);\nSET SESSION AUTHORIZATION keeper;\nDROP ROLE keeper;", "SELECT n FROM yard.a", "n:integer | 1"},
+		{"rows behind a policy", "CREATE TABLE a (n int);\nALTER TABLE a ENABLE ROW LEVEL SECURITY;\nCREATE POLICY p ON a USING (n > 1);\nINSERT INTO a VALUES (1), (2);", "SELECT n FROM a", "n:integer | 2"},
+		{"psql's spellings", "CREATE DATABASE \"my-db\";\n\\connect -reuse-previous=on \"dbname='my-db'\"\n\\c postgres;\nCREATE TABLE a (n int);\n\\timing on \\\\ INSERT INTO a VALUES (1);\n\\COPY a FROM stdin\n2\n\\.\n", "SELECT sum(n) AS n FROM a", "n:bigint | 3"},
+		{"backslashes in texts", "SET standard_conforming_strings = off;\nSET escape_string_warning = off;\nCREATE TABLE a (t text);\nINSERT INTO a VALUES ('it\\'s; so'), ('b');", "SELECT count(*) AS n, min(t) AS t FROM a", "n:bigint t:text | 2 b"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			database := build(t, s, files{"s.sql": c.script}, false)
+			if got, err := run(s, database, c.sql); err != nil || got != c.want {
+				t.Errorf("got %s, %v, want %s", got, err, c.want)
+			}
+		})
+	}
+}
+
+// What scripts for other database servers hold gets PostgreSQL's form beside the error.
+func TestLinesFromOtherDatabaseServers(t *testing.T) {
+	s := server(t, limits)
+	const table = "CREATE TABLE a (id int PRIMARY KEY, t text, d date);\n"
+	for script, want := range map[string]string{
+		"CREATE TABLE a (id int(11));": "write integer", "CREATE TABLE a (id int) DEFAULT CHARSET=utf8;": "DEFAULT CHARSET is another", "CREATE TABLE a (id int COMMENT 'x');": "COMMENT ON COLUMN",
+		"CREATE TABLE a (id int, KEY k (id));": "CREATE INDEX", "CREATE TABLE a (id int, UNIQUE KEY k (id));": "UNIQUE (columns)", table + "LOCK TABLES a WRITE;": "LOCK TABLES is another",
+		table + "INSERT INTO a VALUES (1) ON DUPLICATE KEY UPDATE t = 'x';": "ON CONFLICT (key)", table + `INSERT INTO a VALUES (1, "text");`: "single quotes",
+		table + "INSERT INTO a VALUES (1, 'x', '0000-00-00');": "no year 0", "CREATE TABLE a (id int PRIMARY KEY CLUSTERED);": "CLUSTERED is another", "CREATE TABLE a (t varchar(max));": "write text",
+		table + "SELECT TOP 5 * FROM a;": "LIMIT", "CREATE TABLE #t (id int);": "TEMPORARY TABLE", table + "INSERT INTO a VALUES (1, 'x', SYSDATE);": "now()", "SELECT 1 FROM DUAL;": "leave FROM DUAL out",
+		"CREATE SEQUENCE q;\n" + table + "INSERT INTO a VALUES (q.NEXTVAL, 'x');": "nextval('name')", "PROMPT loading;\n" + table: "another client", "REM the tables\n" + table: "another client",
+		table + "DROP TABLE a CASCADE CONSTRAINTS;": "write CASCADE", "PRAGMA foreign_keys = ON;": "PRAGMA is another", table + "INSERT OR REPLACE INTO a VALUES (1);": "ON CONFLICT",
+		"CREATE TABLE a (id int) WITHOUT ROWID;": "WITHOUT ROWID is another", table + "INSERT INTO a VALUES (1, ‘x’);": "word processor's", "CREATE TABLE a (id int,\n t text,\n);": "extra comma",
+		"CREATE TABLE order (id int);": `"order"`, "CREATE TABLE a (user text);": `"user"`, "SET NAMES utf8mb4;": "SET NAMES without quotes", "SET NAMES 'utf8mb4';\nSET ANSI_NULLS ON;\nSELECT nothing FROM nowhere;": "No script creates nowhere",
+	} {
+		_, err := s.Build(context.Background(), files{"s.sql": script}.order("test_other"))
+		var broken *practice.BuildErrors
+		if !errors.As(err, &broken) || !strings.Contains(broken.List[0].Cause, want) {
+			t.Errorf("%s\n got %v\nwant %s", script, err, want)
+		}
+		if err == nil {
+			_ = s.Drop(context.Background(), "test_other")
+		}
 	}
 }

@@ -16,7 +16,7 @@ func TestCauses(t *testing.T) {
 		want                  string
 	}{
 		{code: "42P01", message: `relation "hive" does not exist`, madeLater: "rows.sql:7", want: "hive is made later, at rows.sql:7: move that before this statement"},
-		{code: "42P01", message: `relation "hive" does not exist`, want: "No script makes hive: is a file missing"},
+		{code: "42P01", message: `relation "hive" does not exist`, want: "No script creates hive: is a file missing"},
 		{code: "42704", message: `type "datetime" does not exist`, want: "datetime is a type of another database's dialect: write timestamp."},
 		{code: "42704", message: `type "NUMBER" does not exist`, want: "NUMBER is a type of another database's dialect: write numeric."},
 		{code: "42704", message: `type "longtext" does not exist`, want: "longtext is a type of another database's dialect: write text."},

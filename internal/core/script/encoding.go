@@ -1,12 +1,14 @@
 package script
 
 import (
+	"bufio"
 	"fmt"
 	"io"
 	"strings"
 
 	"golang.org/x/text/encoding"
 	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/unicode"
 )
 
 // setsEncoding spares parsing statements that begin otherwise.
@@ -34,7 +36,7 @@ func (s *Scripts) setEncoding(item Item, name string) error {
 
 // charsets are the encodings that can be read, by PostgreSQL's names without hyphens and underscores. nil is UTF-8.
 var charsets = map[string]encoding.Encoding{
-	"": nil, "UTF8": nil, "UNICODE": nil, "SQLASCII": nil,
+	"": nil, "UTF8": nil, "UTF8MB4": nil, "UTF8MB3": nil, "UNICODE": nil, "SQLASCII": nil,
 	"LATIN1": charmap.ISO8859_1, "ISO88591": charmap.ISO8859_1, "LATIN2": charmap.ISO8859_2, "ISO88592": charmap.ISO8859_2,
 	"LATIN5": charmap.ISO8859_9, "LATIN9": charmap.ISO8859_15, "ISO885915": charmap.ISO8859_15, "ISO88595": charmap.ISO8859_5,
 	"WIN1250": charmap.Windows1250, "WIN1251": charmap.Windows1251, "WIN1252": charmap.Windows1252, "WINDOWS1252": charmap.Windows1252,
@@ -57,6 +59,15 @@ func sameEncoding(a, b string) bool {
 	one, err := charset(a)
 	other, err2 := charset(b)
 	return err == nil && err2 == nil && one == other
+}
+
+// fromUTF16 reads a text as UTF-8 that says by its first two bytes that it is UTF-16.
+func fromUTF16(text io.Reader) io.Reader {
+	in := bufio.NewReaderSize(text, readAhead)
+	if mark, _ := in.Peek(2); string(mark) != "\xff\xfe" && string(mark) != "\xfe\xff" {
+		return in
+	}
+	return unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewDecoder().Reader(in)
 }
 
 // decoded reads a text in an encoding as UTF-8.

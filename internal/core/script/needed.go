@@ -1,10 +1,12 @@
 package script
 
 import (
+	"cmp"
 	"errors"
 	"io"
 	"io/fs"
 	"slices"
+	"strings"
 )
 
 // Roots are those of some scripts that no other of them includes, in the same order.
@@ -20,7 +22,11 @@ func Roots(files fs.FS, names []string) ([]string, error) {
 			return nil, err
 		}
 	}
-	return slices.DeleteFunc(slices.Clone(names), func(name string) bool { return included[name] }), nil
+	roots := slices.DeleteFunc(slices.Clone(names), func(name string) bool { return included[name] })
+	if len(roots) == 0 { // they include each other in a circle, which is said when they are run
+		return names, nil
+	}
+	return roots, nil
 }
 
 // Needed lists some scripts and all files that they include or copy, and that those include or copy.
@@ -85,4 +91,31 @@ func named(files fs.FS, name string, each func(found string, include bool)) erro
 			each(found, include)
 		}
 	}
+}
+
+// InOrder compares names as people order them: numbers in them by their size, so that 2_rows.sql comes before 10_more.sql.
+func InOrder(a, b string) int {
+	for a != "" && b != "" {
+		digitsA, digitsB := leadingDigits(a), leadingDigits(b)
+		if digitsA > 0 && digitsB > 0 {
+			x, y := strings.TrimLeft(a[:digitsA], "0"), strings.TrimLeft(b[:digitsB], "0")
+			if c := cmp.Or(cmp.Compare(len(x), len(y)), cmp.Compare(x, y)); c != 0 {
+				return c
+			}
+			a, b = a[digitsA:], b[digitsB:]
+			continue
+		}
+		if a[0] != b[0] {
+			return cmp.Compare(a[0], b[0])
+		}
+		a, b = a[1:], b[1:]
+	}
+	return cmp.Compare(len(a), len(b))
+}
+
+func leadingDigits(s string) (n int) {
+	for n < len(s) && isDigit(s[n]) {
+		n++
+	}
+	return n
 }

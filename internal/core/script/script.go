@@ -89,11 +89,35 @@ type Reader struct {
 	values    bool // VALUES was read, at no depth
 	rows      *[]Span
 	letter    byte // the word of one letter that has just ended: E before a quote means escapes
+	escapes   bool // standard_conforming_strings is off: a backslash escapes in every quoted text
+	doubt     int  // the line of the first quoted text that holds the end of a statement, as quoted texts do behind an apostrophe too many
 }
 
 // NewReader returns a reader of a script in UTF-8.
 func NewReader(in io.Reader) *Reader {
-	return &Reader{in: withoutMark(in), line: 1}
+	return &Reader{in: withLines(withoutMark(in)), line: 1}
+}
+
+// withLines has the lines of a text end with a line feed, where they end with a carriage return alone, as old Macs wrote them.
+func withLines(in *bufio.Reader) *bufio.Reader {
+	beginning, _ := in.Peek(readAhead / 2)
+	if bytes.IndexByte(beginning, '\r') < 0 || bytes.IndexByte(beginning, '\n') >= 0 {
+		return in
+	}
+	return bufio.NewReaderSize(feeding{in}, readAhead)
+}
+
+// feeding reads carriage returns as line feeds.
+type feeding struct{ in io.Reader }
+
+func (f feeding) Read(p []byte) (int, error) {
+	n, err := f.in.Read(p)
+	for i, b := range p[:n] {
+		if b == '\r' {
+			p[i] = '\n'
+		}
+	}
+	return n, err
 }
 
 // readAhead is how many bytes are read at a time.
@@ -118,8 +142,8 @@ func (r *Reader) Next() (Item, error) {
 			return r.last()
 		case err != nil:
 			return Item{}, err
-		case b == 0:
-			return Item{}, &Error{lost: true, Line: r.line, Detail: "a NUL byte stands here: this is no text file, or it is UTF-16, which has to be saved as UTF-8 first"}
+		case b == endOfFile && r.atEnd(): // as old editors write it
+			continue
 		}
 		number := len(r.word) > 0 && isDigit(r.word[0])
 		if number && !isDigit(b) { // a name may follow at once
@@ -141,14 +165,12 @@ func (r *Reader) Next() (Item, error) {
 			}
 			r.add(b)
 		case '\\':
-			if r.text.Len() > 0 {
-				line := r.line
-				if _, err := r.command(); err != nil {
-					return Item{}, err
-				}
-				return Item{}, &Error{Line: line, Detail: "a command of psql's stands within a statement: end the statement with a semicolon first"}
+			if r.text.Len() == 0 {
+				return r.command()
 			}
-			return r.command()
+			if item, err := r.within(); item != nil || err != nil {
+				return *item, err
+			}
 		default:
 			if err := r.other(b); err != nil {
 				return Item{}, err
@@ -180,7 +202,7 @@ func (r *Reader) Data() io.Reader {
 func (r *Reader) begin() {
 	r.text.Reset()
 	r.word, r.head, r.before = r.word[:0], nil, ""
-	r.depth, r.atomic, r.copying, r.fromStdin, r.values = 0, 0, false, false, false
+	r.depth, r.atomic, r.copying, r.fromStdin, r.values, r.doubt = 0, 0, false, false, false, 0
 }
 
 // byte reads a byte and counts lines.
@@ -189,10 +211,23 @@ func (r *Reader) byte() (byte, error) {
 		return 0, &Error{lost: true, Line: r.start, Detail: fmt.Sprintf("the statement that begins here has more than %d MB: split it into several, or load the rows with COPY", LongestStatement>>20)}
 	}
 	b, err := r.in.ReadByte()
-	if b == '\n' && err == nil {
+	switch {
+	case err != nil:
+	case b == '\n':
 		r.line++
+	case b == 0: // also within a quoted text
+		return 0, &Error{lost: true, Line: r.line, Detail: "a NUL byte stands here: this is no text file"}
 	}
 	return b, err
+}
+
+// endOfFile is Ctrl-Z.
+const endOfFile = 0x1a
+
+// atEnd tells whether nothing but white space follows.
+func (r *Reader) atEnd() bool {
+	rest, err := r.in.Peek(512)
+	return err == io.EOF && len(bytes.TrimSpace(rest)) == 0
 }
 
 // add puts a byte into the statement; white space before its first word is dropped.
@@ -256,7 +291,7 @@ func (r *Reader) other(b byte) error {
 			(*r.rows)[len(*r.rows)-1].To = r.text.Len() + 1
 		}
 	case '\'':
-		return r.quoted(b, r.letter == 'E')
+		return r.quoted(b, r.letter == 'E' || r.escapes)
 	case '"':
 		return r.quoted(b, false)
 	case '$':
@@ -282,12 +317,16 @@ func (r *Reader) other(b byte) error {
 func (r *Reader) quoted(quote byte, escapes bool) error {
 	start := r.line
 	r.add(quote)
+	from := r.text.Len()
 	for {
 		b, err := r.byte()
 		if err != nil {
 			return r.unended(err, start, map[byte]string{'\'': "a quoted text", '"': "a quoted name"}[quote])
 		}
 		r.add(b)
+		if b == '\n' && r.doubt == 0 && quote == '\'' && bytes.HasSuffix(bytes.TrimRight(r.text.Bytes()[from:], "\r\n"), []byte(");")) {
+			r.doubt = start
+		}
 		switch {
 		case escapes && b == '\\':
 			if b, err = r.byte(); err == nil {
@@ -383,7 +422,13 @@ func (r *Reader) unended(err error, start int, what string) error {
 	if err != io.EOF {
 		return err
 	}
-	return &Error{Line: start, Detail: "the script ends within " + what + " that begins here"}
+	e := &Error{Line: start, Detail: "the script ends within " + what + " that begins here"}
+	if r.doubt > 0 && r.doubt < start {
+		e.Line = r.doubt
+		e.Detail = fmt.Sprintf("quotes stop making sense in this line: the text that begins here holds the end of a statement. Look for a quote too many, or one too few, in the statement that begins in line %d "+
+			"(a quote within a text is written twice: 'it''s'). The script ends within %s that begins in line %d", r.start, what, start)
+	}
+	return e
 }
 
 // last is what stands between the last semicolon and the end.
@@ -397,6 +442,12 @@ func (r *Reader) last() (Item, error) {
 
 func (r *Reader) item() (Item, error) {
 	item := Item{Kind: Statement, Text: strings.TrimRight(r.text.String(), " \t\r\n"), Line: r.start, Head: r.head}
+	if len(item.Head) == 0 {
+		return Item{}, &Error{Line: item.Line, Text: item.FirstLine(), Detail: noWord(item.Text)}
+	}
+	if len(item.Head) == 3 && item.Head[0] == "SET" && item.Head[1] == "STANDARD_CONFORMING_STRINGS" {
+		r.escapes = item.Head[2] == "OFF" || item.Head[2] == "FALSE"
+	}
 	if !r.fromStdin {
 		return item, nil
 	}
@@ -406,19 +457,86 @@ func (r *Reader) item() (Item, error) {
 	if err != nil {
 		return Item{}, err
 	}
-	if strings.TrimSpace(rest) != "" {
+	if rest = strings.TrimSpace(rest); rest != "" && !strings.HasPrefix(rest, "--") {
 		return Item{}, &Error{Line: item.Line, Detail: "the data of a COPY begin on the line after it, and something else follows on the same line"}
 	}
 	return item, nil
 }
 
+// noWord says what is wrong with a statement that holds no word.
+func noWord(text string) string {
+	switch text {
+	case "/":
+		return "a line with / alone runs a statement in another database's client: leave it out"
+	case "...", "…":
+		return "something was left out here: put the missing lines in place of the dots"
+	}
+	if strings.Trim(text, "()") == "" {
+		return "a parenthesis stands here by itself: is it one too many, or does a semicolon stand too early before it?"
+	}
+	return "this is no statement: one begins with a word, such as CREATE or INSERT"
+}
+
+// command reads one of psql's commands. Two backslashes end it within its line, and so does another command: what follows is read next.
 func (r *Reader) command() (Item, error) {
 	line := r.line
 	text, err := r.restOfLine()
 	if err != nil {
 		return Item{}, err
 	}
+	if end, next := endOfCommand(text); end < len(text) {
+		rest := text[next:]
+		if strings.HasSuffix(rest, "\n") {
+			r.line--
+		}
+		r.in = bufio.NewReaderSize(io.MultiReader(strings.NewReader(rest), r.in), readAhead)
+		text = text[:end]
+	}
 	return Item{Kind: Command, Text: strings.TrimSpace(text), Line: line}, nil
+}
+
+// endOfCommand is where a command ends within its line, and where to read on; the line's length where it takes all of it.
+func endOfCommand(text string) (end, next int) {
+	name, _ := splitCommand(strings.TrimSpace(text))
+	if strings.EqualFold(name, "copy") || name == "!" { // they take the line as it is
+		return len(text), len(text)
+	}
+	quote := byte(0)
+	for i := 0; i < len(text); i++ {
+		switch c := text[i]; {
+		case quote != 0 && c == quote:
+			quote = 0
+		case quote != 0:
+		case c == '\'' || c == '"' || c == '`':
+			quote = c
+		case c == '\\' && i+1 < len(text) && text[i+1] == '\\':
+			return i, i + 2
+		case c == '\\' && i > 0 && (text[i-1] == ' ' || text[i-1] == '\t'):
+			return i, i
+		}
+	}
+	return len(text), len(text)
+}
+
+// within reads a command that stands behind a statement without a semicolon: \g ends the statement like one. The item is nil where the statement goes on.
+func (r *Reader) within() (*Item, error) {
+	line := r.line
+	if next, _ := r.in.Peek(1); len(next) == 1 && next[0] == ';' { // a semicolon that does not end the statement for psql
+		return nil, nil
+	}
+	statement, start, head := strings.TrimRight(r.text.String(), " \t\r\n"), r.start, r.head
+	command, err := r.command()
+	if err != nil {
+		return &Item{}, err
+	}
+	name, rest := splitCommand(command.Text)
+	switch {
+	case (name == "g" || name == "gx") && rest == "" && len(head) > 0:
+		return &Item{Kind: Statement, Text: statement, Line: start, Head: head}, nil
+	case reachOutside[name] != "":
+		return &Item{}, &Error{Line: line, Text: `\` + command.Text, Detail: refused(name)}
+	}
+	return &Item{}, &Error{Line: line, Text: `\` + command.Text, Detail: "a command of psql's stands within a statement: end the statement with a semicolon first"}
 }
 
 // restOfLine reads to the end of a line, which holds a command of psql's, or nothing.

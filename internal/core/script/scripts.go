@@ -190,7 +190,10 @@ func (s *Scripts) take(item *Item) (done bool, err error) {
 			return false, fail(*item, "%s", verdict.Refused)
 		case verdict.NoBearing:
 			s.PassOver(*item)
-			return true, nil
+			if verdict.Instead == "" {
+				return true, nil
+			}
+			item.Text = verdict.Instead
 		}
 	}
 	if len(s.pending) > 0 && !harmless[item.Head[0]] {
@@ -224,9 +227,11 @@ func (s *Scripts) PassOver(item Item) {
 // command does one of psql's commands.
 func (s *Scripts) command(item *Item) (done bool, err error) {
 	name, rest := splitCommand(item.Text)
-	if name == "copy" {
+	if strings.EqualFold(name, "copy") {
 		return s.copy(item, rest)
 	}
+	name = strings.TrimRight(name, ";")
+	rest = strings.TrimSpace(strings.TrimRight(rest, "; \t\r"))
 	args, err := arguments(rest, s.variables)
 	if noBearing[name] || noBearing[strings.TrimRight(name, "+S")] {
 		s.PassOver(*item)
@@ -279,7 +284,9 @@ func (s *Scripts) command(item *Item) (done bool, err error) {
 // connect passes over a change of the database, and what made that database.
 func (s *Scripts) connect(item Item, args []string) {
 	for i, name := range slices.Backward(s.databases) {
-		if len(args) > 0 && (name == args[0] || strings.Contains(args[0], "dbname="+name)) {
+		if slices.ContainsFunc(args, func(arg string) bool {
+			return name == arg || strings.Contains(arg, "dbname="+name) || strings.Contains(arg, "dbname='"+name+"'")
+		}) {
 			s.passed = append(s.passed, s.pending[i])
 			s.pending, s.databases = slices.Delete(s.pending, i, i+1), slices.Delete(s.databases, i, i+1)
 		}
@@ -339,7 +346,7 @@ func (s *Scripts) enter(name string, item Item) error {
 	if err != nil {
 		return err
 	}
-	begins := withoutMark(text)
+	begins := withoutMark(fromUTF16(text))
 	if what := noScript(begins); what != "" {
 		o.file.Close()
 		return &Error{File: name, Line: 1, Detail: what}
@@ -367,8 +374,6 @@ var notScripts = []struct{ begins, what string }{
 	{"\x28\xb5\x2f\xfd", "this is compressed with zstd: unpack it, or compress it with gzip"},
 	{"PK\x03\x04", "this is a ZIP archive: unpack it and give the folder"},
 	{"SQLite format 3", "this is a database's own file: write its contents as SQL"},
-	{"\xff\xfe", "this is UTF-16: save it as UTF-8"},
-	{"\xfe\xff", "this is UTF-16: save it as UTF-8"},
 }
 
 // noScript says why a file is no script, by how it begins; "" where it may be one.

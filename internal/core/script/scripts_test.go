@@ -58,7 +58,7 @@ func TestScripts(t *testing.T) {
 		{"a query's copy", map[string]string{"main.sql": "\\copy (SELECT 1) to 'x.csv'"}, `error main.sql:1: \copy is expected as: \copy table FROM 'file.csv' WITH (...), with a file in the same folder`},
 		{"what runs programs", map[string]string{"main.sql": "\\set x `id`\n\\! id\n\\g | id\nSELECT 1 \\gexec\nSELECT 2;"},
 			`error main.sql:1: \set: a backquote is refused: it runs a program | error main.sql:2: \! is refused: it runs a program | error main.sql:3: \g is refused: it sends results elsewhere; end the statement with a semicolon | ` +
-				`error main.sql:4: a command of psql's stands within a statement: end the statement with a semicolon first | main.sql:5 SELECT 2`},
+				`error main.sql:4: \gexec is refused: it runs SQL that a query makes; write the statements, or a DO block | main.sql:5 SELECT 2`},
 		{"an encoding that is not known", map[string]string{"main.sql": "\\encoding KLINGON\nSELECT 1"}, `error main.sql:1: the encoding "KLINGON" is not read here: save the file as UTF-8, or use LATIN1, LATIN2, LATIN9, WIN1250 to WIN1254, or KOI8R | main.sql:2 SELECT 1`},
 		{"an encoding for what follows", map[string]string{"main.sql": "SELECT 'é';\n\\encoding WIN1252\nSELECT '\x80';\n\\i a.sql", "a.sql": "SELECT '\xe9'"}, `main.sql:1 SELECT 'é' | main.sql:3 SELECT '€' | a.sql:1 SELECT 'é'`},
 		{"a database made for nothing", map[string]string{"main.sql": "CREATE DATABASE yard;\nCREATE TABLE a ();"}, "error main.sql:1: setup scripts run within a database of their own and cannot make or drop others: this is passed over only where \\connect to the same name follows | main.sql:2 CREATE TABLE a ()"},

@@ -12,6 +12,7 @@ type Setup struct {
 	NoBearing bool   // it says nothing of tables and rows, only of whom they belong to and who may use them: it can be passed over
 	Refused   string // why it is not run: it would need rights that setup scripts do not have
 	Database  string // the name of a database that it makes or drops
+	Instead   string // what is run in its place: the same without what says whom something belongs to
 }
 
 // MayNotRun tells by a statement's first words, in upper case, whether [ReadSetup] has to look at it. It spares parsing all others.
@@ -38,8 +39,29 @@ func ReadSetup(statement string) Setup {
 	case *pg.Node_AlterOwnerStmt, *pg.Node_GrantStmt, *pg.Node_GrantRoleStmt, *pg.Node_AlterDefaultPrivilegesStmt, *pg.Node_SecLabelStmt,
 		*pg.Node_AlterDatabaseStmt, *pg.Node_AlterDatabaseSetStmt, *pg.Node_CreatePublicationStmt, *pg.Node_AlterPublicationStmt,
 		*pg.Node_CreateSubscriptionStmt, *pg.Node_AlterSubscriptionStmt, *pg.Node_CreateEventTrigStmt, *pg.Node_AlterEventTrigStmt,
-		*pg.Node_CheckPointStmt, *pg.Node_ReassignOwnedStmt:
+		*pg.Node_CheckPointStmt, *pg.Node_ReassignOwnedStmt, *pg.Node_DropOwnedStmt, *pg.Node_DropSubscriptionStmt,
+		*pg.Node_CreateRoleStmt, *pg.Node_AlterRoleStmt, *pg.Node_AlterRoleSetStmt, *pg.Node_DropRoleStmt:
 		return Setup{NoBearing: true}
+	case *pg.Node_DropStmt:
+		return Setup{NoBearing: slices.Contains(ofOthers, n.DropStmt.RemoveType) && n.DropStmt.RemoveType != pg.ObjectType_OBJECT_EXTENSION}
+	case *pg.Node_CreatePolicyStmt:
+		return Setup{NoBearing: ofRoles(n.CreatePolicyStmt.Roles)}
+	case *pg.Node_AlterPolicyStmt:
+		return Setup{NoBearing: ofRoles(n.AlterPolicyStmt.Roles)}
+	case *pg.Node_CreateSchemaStmt:
+		role := n.CreateSchemaStmt.Authrole
+		if role == nil {
+			return Setup{}
+		}
+		if n.CreateSchemaStmt.Schemaname == "" {
+			n.CreateSchemaStmt.Schemaname = role.Rolename
+		}
+		n.CreateSchemaStmt.Authrole = nil
+		without, err := deparse(tree)
+		if err != nil {
+			return Setup{}
+		}
+		return Setup{NoBearing: true, Instead: without}
 	case *pg.Node_CreatedbStmt:
 		return Setup{Database: n.CreatedbStmt.Dbname}
 	case *pg.Node_DropdbStmt:
@@ -56,8 +78,6 @@ func ReadSetup(statement string) Setup {
 		return refused("cannot add languages: plpgsql and sql are there")
 	case *pg.Node_AlterSystemStmt:
 		return refused("cannot change the server's settings: leave ALTER SYSTEM out")
-	case *pg.Node_CreateRoleStmt, *pg.Node_AlterRoleStmt, *pg.Node_AlterRoleSetStmt, *pg.Node_DropRoleStmt:
-		return refused("cannot make, change or drop roles: leave this out, learners' rights are Examen's to give")
 	case *pg.Node_CreateTableSpaceStmt, *pg.Node_DropTableSpaceStmt:
 		return refused("cannot make or drop tablespaces: leave this out")
 	case *pg.Node_LoadStmt:
@@ -77,10 +97,15 @@ func ReadSetup(statement string) Setup {
 var ofOthers = []pg.ObjectType{pg.ObjectType_OBJECT_EXTENSION, pg.ObjectType_OBJECT_DATABASE, pg.ObjectType_OBJECT_ROLE, pg.ObjectType_OBJECT_PUBLICATION,
 	pg.ObjectType_OBJECT_SUBSCRIPTION, pg.ObjectType_OBJECT_EVENT_TRIGGER, pg.ObjectType_OBJECT_TABLESPACE, pg.ObjectType_OBJECT_LANGUAGE}
 
+// ofRoles tells whether a policy is for certain roles, and not for all.
+func ofRoles(roles []*pg.Node) bool {
+	return slices.ContainsFunc(roles, func(n *pg.Node) bool { return n.GetRoleSpec().GetRoletype() == pg.RoleSpecType_ROLESPEC_CSTRING })
+}
+
 func onlyOwner(alter *pg.AlterTableStmt) bool {
 	for _, cmd := range alter.Cmds {
 		switch cmd.GetAlterTableCmd().GetSubtype() {
-		case pg.AlterTableType_AT_ChangeOwner, pg.AlterTableType_AT_ReplicaIdentity:
+		case pg.AlterTableType_AT_ChangeOwner, pg.AlterTableType_AT_ReplicaIdentity, pg.AlterTableType_AT_DisableTrigAll, pg.AlterTableType_AT_EnableTrigAll:
 		default:
 			return false
 		}

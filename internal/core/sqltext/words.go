@@ -22,3 +22,9 @@ func Words(text string, into map[string]bool) {
 		}
 	}
 }
+
+// Reserved tells whether a word is one of SQL's own that cannot be a name without double quotes.
+func Reserved(word string) bool {
+	tokens, err := scan(word)
+	return err == nil && len(tokens) == 1 && tokens[0].KeywordKind == pg.KeywordKind_RESERVED_KEYWORD
+}
