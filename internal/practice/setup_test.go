@@ -285,7 +285,7 @@ func TestLinesFromOtherDatabaseServers(t *testing.T) {
 		"CREATE SEQUENCE q;\n" + table + "INSERT INTO a VALUES (q.NEXTVAL, 'x');": "nextval('name')", "PROMPT loading;\n" + table: "another client", "REM the tables\n" + table: "another client",
 		table + "DROP TABLE a CASCADE CONSTRAINTS;": "write CASCADE", "PRAGMA foreign_keys = ON;": "PRAGMA is another", table + "INSERT OR REPLACE INTO a VALUES (1);": "ON CONFLICT",
 		"CREATE TABLE a (id int) WITHOUT ROWID;": "WITHOUT ROWID is another", table + "INSERT INTO a VALUES (1, ‘x’);": "word processor's", "CREATE TABLE a (id int,\n t text,\n);": "extra comma",
-		"CREATE TABLE order (id int);": `"order"`, "CREATE TABLE a (user text);": `"user"`, "SET NAMES utf8mb4;": "SET NAMES without quotes", "SET NAMES 'utf8mb4';\nSET ANSI_NULLS ON;\nSELECT nothing FROM nowhere;": "No script creates nowhere",
+		"CREATE TABLE order (id int);": `"order"`, "CREATE TABLE a (user text);": `"user"`, "SET NAMES utf8mb4;": "SET NAMES without quotes", "SET ANSI_NULLS ON;": "SET ANSI_NULLS ON and the like", "SET NAMES 'utf8mb4';\nSELECT nothing FROM nowhere;": "No script creates nowhere",
 	} {
 		_, err := s.Build(context.Background(), files{"s.sql": script}.order("test_other"))
 		var broken *practice.BuildErrors

@@ -93,8 +93,15 @@ func TestHowASetupStatementIsTaken(t *testing.T) {
 		"CREATE OR REPLACE PROCEDURAL LANGUAGE plpgsql":                         "passed over",
 		"CREATE DATABASE apiary":                                                "database apiary",
 		"DROP DATABASE IF EXISTS apiary":                                        "database apiary",
-		"CREATE ROLE hazel":                                                     "refused",
-		"ALTER USER hazel PASSWORD 'x'":                                         "refused",
+		"CREATE ROLE hazel":                                                     "passed over",
+		"DROP PUBLICATION p":                                                    "passed over",
+		"DROP TABLE p":                                                          "run",
+		"ALTER TABLE hive DISABLE TRIGGER ALL":                                  "passed over",
+		"CREATE SCHEMA yard AUTHORIZATION hazel":                                "passed over for CREATE SCHEMA yard",
+		"CREATE SCHEMA AUTHORIZATION hazel":                                     "passed over for CREATE SCHEMA hazel",
+		"CREATE POLICY p ON hive TO hazel USING (true)":                         "passed over",
+		"CREATE POLICY p ON hive TO PUBLIC USING (true)":                        "run",
+		"ALTER USER hazel PASSWORD 'x'":                                         "passed over",
 		"ALTER SYSTEM SET work_mem = '1GB'":                                     "refused",
 		"CREATE LANGUAGE c HANDLER h":                                           "refused",
 		"CREATE LANGUAGE plpython3u":                                            "run", // and the server refuses it
@@ -111,7 +118,9 @@ func TestHowASetupStatementIsTaken(t *testing.T) {
 		setup, got := sqltext.ReadSetup(sql), "run"
 		switch {
 		case setup.NoBearing:
-			got = "passed over"
+			if got = "passed over"; setup.Instead != "" {
+				got += " for " + setup.Instead
+			}
 		case setup.Refused != "":
 			got = "refused"
 		case setup.Database != "":
