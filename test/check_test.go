@@ -70,14 +70,19 @@ See [the first](#first), [nothing](#nothing), [another paper](elsewhere#x), [one
 
 ` + "```sql answer\nSELECT name FROM star ORDER BY name LIMIT 2 - 3\n```" + `
 
+## Order {#order}
+
+` + "```sql example\nSELECT hue FROM star;\n```\n\n```sql answer\nSELECT light, avg(class) AS mean FROM star WHERE name = 'Aster' GROUP BY light ORDER BY light\n```" + `
+
 ## Type {#type}
 
 ` + "```sql answer\nSELECT ROW(name, light) FROM star\n```\n"
 
 func TestCheckingAPack(t *testing.T) {
 	files := map[string]string{
-		"pack.yaml": "pack: doubtful-a\ntitle: Doubtful\ndatasets:\n  doubtful-a:\n    setup: [rows.sql]\n    variants:\n      none: [none.sql]\npapers: [paper.md]\n",
+		"pack.yaml": "pack: doubtful-a\ntitle: Doubtful\ndatasets:\n  doubtful-a:\n    setup: [rows.sql]\n    dictionary: words.yaml\n    variants:\n      none: [none.sql]\npapers: [paper.md]\n",
 		"rows.sql":  "CREATE TABLE star (name text PRIMARY KEY, light int, class int, seen date);\nINSERT INTO star VALUES ('Aster', 3, 1, '2026-01-01'), ('Bell', 3, 1, '2026-01-02'), ('Clover', 5, 1, '2026-01-03'), ('Dill', 4, 2, '2026-01-04'), ('Elder', 5, 2, '2026-01-05'), ('Fern', 5, 1, '2026-01-06');\n",
+		"words.yaml": "star:\n  meaning: A star.\n  columns: {light: How bright., hue: Which colour.}\nmoon:\n  meaning: None.\n",
 		"none.sql":  "DELETE FROM star WHERE class = 1 AND light = 3;",
 		"paper.md":  strings.ReplaceAll(doubtfulPaper, "SUFFIX", "a"),
 	}
@@ -131,6 +136,9 @@ func TestCheckingAPack(t *testing.T) {
 		{"contradiction answer-breaks-rule", client.CheckError, 0, "The answer 1 under also"},
 		{"fails answer-does-not-run", client.CheckError, 0, "division by zero"},
 		{"negative answer-does-not-run", client.CheckError, 0, "LIMIT must not be negative"},
+		{"order example-does-not-run", client.CheckError, 0, `The example "SELECT hue FROM star;" does not run: column "hue" does not exist`},
+		{"order digits-count", client.CheckRemark, 0, "The column mean comes of a division"},
+		{"order data-do-not-test", client.CheckWarning, 0, "Without"},
 		{"type type-by-text", client.CheckWarning, 0, "compared by their text"},
 	} {
 		n, there := got[want.key]

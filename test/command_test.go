@@ -199,7 +199,7 @@ func TestDatasetsAtTheCommandLine(t *testing.T) {
 		{"dataset build FOLDER/nights/main.sql --name cli-nights --title Nights", 0, []string{"cli-nights, build 1: 2 tables, 2 rows", "Running the setup scripts ...", "site is empty"}},
 		{"dataset build FOLDER/nights --name cli-nights", 0, []string{"cli-nights, build 2: 2 tables, 2 rows"}},
 		{"dataset build FOLDER/bad.sql", 3, []string{"bad.sql:2:28: invalid input syntax for type integer: \"b\"", "    | INSERT INTO a VALUES (1), ('b')", "1 error in its setup scripts"}},
-		{"dataset build FOLDER/bad.sql --keep-going", 3, []string{"bad.sql:2:28:", "bad.sql:3:13: relation \"c\" does not exist", "No script makes c", "2 errors in its setup scripts"}},
+		{"dataset build FOLDER/bad.sql --keep-going", 3, []string{"bad.sql:2:28:", "bad.sql:3:13: relation \"c\" does not exist", "No script creates c", "2 errors in its setup scripts"}},
 		{"dataset build FOLDER/list.csv --name cli-list", 0, []string{"list, made from list.csv (1 row", "day     date     Day"}},
 		{"dataset build FOLDER/none.sql", 2, []string{"no such file"}},
 		{"dataset build FOLDER/nights FOLDER/bad.sql", 2, []string{"give one folder, or files"}},

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"examen/internal/core/compare"
+	"examen/internal/core/dataset"
 	"examen/internal/core/explain"
 	"examen/internal/core/pack"
 	"examen/internal/core/result"
@@ -58,6 +59,8 @@ const (
 	noteDisagrees     = "also-disagrees"
 	noteType          = "type-by-text"
 	noteDigits        = "digits-count"
+	noteExample       = "example-does-not-run"
+	noteDictionary    = "dictionary-unknown"
 )
 
 // A CheckReport is what checking the exercises of a paper or a pack came to.
@@ -168,9 +171,11 @@ func (w *working) checkPack(ctx context.Context) (*JobReport, error) {
 func (w *working) inspect(ctx context.Context, p *pack.Pack, report *CheckReport) error {
 	l := &loading{working: w, pack: p, builds: map[string]*built{}}
 	for _, d := range p.Datasets {
-		if _, err := l.build(ctx, d); err != nil {
+		b, err := l.build(ctx, d)
+		if err != nil {
 			return err
 		}
+		report.Notes = append(report.Notes, strangers(d, b.made.Catalogue)...)
 	}
 	targets, err := w.linkTargets(ctx)
 	if err != nil {
@@ -270,7 +275,66 @@ func (i *inspection) links(targets map[string][]string, files fs.FS) {
 	}
 }
 
+// strangers are the entries of a dataset's dictionary for tables and columns that it does not have.
+func strangers(d pack.Dataset, catalogue dataset.Catalogue) (notes []CheckNote) {
+	add := func(line int, sentence string, args ...any) {
+		notes = append(notes, CheckNote{Severity: SeverityWarning, Kind: noteDictionary, File: d.DictionaryFile, Line: line, Sentence: fmt.Sprintf(sentence, args...)})
+	}
+	for _, name := range slices.Sorted(maps.Keys(d.Dictionary)) {
+		meaning, table := d.Dictionary[name], catalogue.Table(name)
+		if table == nil {
+			add(meaning.Line, "The dictionary tells of %s, and the dataset %s has no such table.", name, d.Name)
+			continue
+		}
+		for _, column := range slices.Sorted(maps.Keys(meaning.Columns)) {
+			if table.Column(column) == nil {
+				add(meaning.Line, "The dictionary tells of %s.%s, and the table has no such column.", name, column)
+			}
+		}
+	}
+	return notes
+}
+
+// examples runs the paper's examples.
+func (i *inspection) examples(ctx context.Context) error {
+	for _, section := range i.paper.Sections {
+		blocks := section.Blocks
+		if section.Exercise != nil {
+			blocks = section.Exercise.Blocks
+		}
+		for _, block := range blocks {
+			if block.Kind != "example" {
+				continue
+			}
+			q, err := i.readQuery(block.Text)
+			if err == nil {
+				_, err = i.practice.Run(ctx, practice.Run{Database: i.build, Checking: true, SQL: q.Text}, &collector{})
+			}
+			if err == nil {
+				continue
+			}
+			reason := ofQuery(err)
+			if reason == nil {
+				return err
+			}
+			what := reason.Title
+			if reason.Type == "examen:limit" || reason.Type == "examen:not-a-query" {
+				what = reason.Detail
+			}
+			first, _, _ := strings.Cut(block.Text, "\n")
+			note := i.note(section.Exercise, SeverityError, noteExample, fmt.Sprintf("The example %q does not run: %s", sqltext.Shorten(first, 60), what))
+			if note.Line = block.Line; reason.Place != nil && block.Line > 0 {
+				note.Line += reason.Place.Line - 1
+			}
+		}
+	}
+	return nil
+}
+
 func (i *inspection) exercises(ctx context.Context) error {
+	if err := i.examples(ctx); err != nil {
+		return err
+	}
 	for _, e := range i.paper.Exercises() {
 		i.report.Exercises++
 		if err := i.exercise(ctx, e); err != nil {

@@ -6,6 +6,7 @@ package exam
 import (
 	"context"
 	"log/slog"
+	"math"
 	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
@@ -26,8 +27,8 @@ type Service struct {
 	known      *known
 	passwords  *passwords
 	throttle   *throttle
-	lost       *expirable.LRU[string, struct{}] // databases that were found to be gone
-	full       func() (records, practice bool)  // nil: not known
+	lost       *expirable.LRU[string, struct{}]  // databases that were found to be gone
+	room       func() (records, practice uint64) // bytes that are free on the disks of the servers
 	log        *slog.Logger
 }
 
@@ -41,6 +42,7 @@ type Options struct {
 func New(store *records.Store, server *practice.Server, options Options, log *slog.Logger) *Service {
 	read, _ := lru.New[string, *sqltext.Query](1000) // fails only for a size below one
 	return &Service{records: store, practice: server, references: newReferences(server), read: read, known: newKnown(), passwords: newPasswords(), throttle: newThrottle(options), log: log,
+		room: func() (records, practice uint64) { return math.MaxUint64, math.MaxUint64 },
 		lost: expirable.NewLRU[string, struct{}](1000, nil, 5*time.Second)}
 }
 
@@ -107,10 +109,8 @@ func (s *Service) Health(ctx context.Context) Health {
 		}
 		return Up
 	}
-	var recordsFull, practiceFull bool
-	if s.full != nil {
-		recordsFull, practiceFull = s.full()
-	}
+	records, practice := s.room()
+	recordsFull, practiceFull := records < leastRoom, practice < leastRoom
 	practiceUp := make(chan error, 1)
 	go func() { practiceUp <- s.practice.Ping(ctx) }()
 	h := Health{Records: state(s.records.Ping(ctx), recordsFull), Unending: s.practice.Unending()}
@@ -118,8 +118,8 @@ func (s *Service) Health(ctx context.Context) Health {
 	return h
 }
 
-// WatchDisks has full tell whether the disks of the two servers are full, where they are on this machine.
-func (s *Service) WatchDisks(full func() (records, practice bool)) { s.full = full }
+// WatchDisks has room tell how many bytes are free on the disks of the two servers, where they are on this machine.
+func (s *Service) WatchDisks(room func() (records, practice uint64)) { s.room = room }
 
 // The ends of time in answers of the records: no bound.
 const (

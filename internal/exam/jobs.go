@@ -124,8 +124,8 @@ func readJob(row query.Job, account string) (*Job, error) {
 // An Upload gives one file after another, io.EOF after the last.
 type Upload func() (path string, content io.Reader, err error)
 
-// Receive takes a job's files and queues it.
-func (s *Service) Receive(ctx context.Context, who Account, kind, name string, options JobOptions, next Upload) (*Job, error) {
+// Receive takes a job's files, of so many bytes in all (below zero: not known), and queues it.
+func (s *Service) Receive(ctx context.Context, who Account, kind, name string, options JobOptions, bytes int64, next Upload) (*Job, error) {
 	if err := instructorsOnly(who); err != nil {
 		return nil, err
 	}
@@ -134,6 +134,9 @@ func (s *Service) Receive(ctx context.Context, who Account, kind, name string, o
 	}
 	if !isText(options.Title + options.Encoding + strings.Join(options.Scripts, "")) {
 		return nil, problem(400, "unreadable", "Invalid request", "The title, the encoding and the scripts' names have to be text without NUL characters.")
+	}
+	if err := s.roomFor(bytes); err != nil {
+		return nil, err
 	}
 	given, _ := json.Marshal(options)
 	row, err := s.records.CreateJob(ctx, query.CreateJobParams{Kind: kind, Name: name, AccountID: who.ID, Options: given})
@@ -155,7 +158,7 @@ func (s *Service) Receive(ctx context.Context, who Account, kind, name string, o
 		})
 	}
 	if err != nil {
-		if err := s.records.DeleteJob(context.WithoutCancel(ctx), row.ID); err != nil {
+		if err := s.forgetFiles(func() error { return s.records.DeleteJob(context.WithoutCancel(ctx), row.ID) }); err != nil {
 			s.log.Warn("an upload that was cut short is left over until it is swept", "error", err)
 		}
 		return nil, err
@@ -181,7 +184,7 @@ func (s *Service) receive(ctx context.Context, job int64, next Upload) error {
 			return problem(400, "path", "A file has come twice", "%q: give each file once.", name)
 		}
 		known[name] = true
-		if _, err := s.records.KeepFile(ctx, job, place, name, content); err != nil {
+		if _, err := s.records.KeepFile(ctx, job, place, name, &bounded{Reader: content, service: s}); err != nil {
 			return err
 		}
 	}
@@ -279,7 +282,7 @@ func (s *Service) StopJob(ctx context.Context, who Account, id string) (*Job, er
 		return nil, err
 	}
 	if JobState(state).Ended() {
-		if err := s.records.DropJobFiles(ctx, number); err != nil {
+		if err := s.forgetFiles(func() error { return s.records.DropJobFiles(ctx, number) }); err != nil {
 			return nil, err
 		}
 	}

@@ -210,6 +210,9 @@ func (w *working) work(ctx context.Context, kind string) (report *JobReport, err
 			err = problem(500, "fault", "Something went wrong inside Examen", "This is a fault of Examen's, not of the files. The log of the service says more under the reference %s.", reference)
 		}
 	}()
+	if err := w.roomToBuild(w.size(w.paths...)); err != nil {
+		return nil, err
+	}
 	switch {
 	case w.options.Remake != 0:
 		return w.remakeBuild(ctx, kind)
@@ -239,6 +242,10 @@ func (w *working) beat(ctx context.Context, cancel context.CancelCauseFunc) {
 			cancel(errStopped)
 			return
 		}
+		if short := w.roomToBuild(0); short != nil {
+			cancel(short)
+			return
+		}
 		select {
 		case <-tick.C:
 		case <-ctx.Done():
@@ -253,7 +260,7 @@ func (w *working) end(ctx context.Context, report *JobReport, err error) error {
 	case errors.Is(err, errLost): // the files are the other's now
 		return nil
 	case err == nil: // those that a build was made from are kept with it
-		return w.records.SweepJobFiles(ctx)
+		return w.forgetFiles(func() error { return w.records.SweepJobFiles(ctx) })
 	}
 	leave := query.LeaveJobParams{ID: w.id, Worker: &w.worker}
 	switch {
@@ -263,6 +270,7 @@ func (w *working) end(ctx context.Context, report *JobReport, err error) error {
 		_, err := w.records.LeaveJob(ctx, leave)
 		return err
 	case errors.Is(err, practice.ErrUnavailable) && w.tries < mostTries: // the practice server was lost, as it is when somebody's session had to be killed
+		w.awaitPractice(ctx)
 		fallthrough
 	case errors.Is(err, context.Canceled): // the service stops: the next start goes on
 		leave.State = string(Queued)
@@ -286,7 +294,23 @@ func (w *working) end(ctx context.Context, report *JobReport, err error) error {
 	if n > 0 && records.Unavailable(err) { // now it is certain that nothing was stored
 		w.drop(ctx, w.databases)
 	}
-	return w.records.DropJobFiles(ctx, w.id)
+	return w.forgetFiles(func() error { return w.records.DropJobFiles(ctx, w.id) })
+}
+
+// practicePatience is how long a job waits for the practice server to come back, until it is tried again.
+const practicePatience = 30 * time.Second
+
+// awaitPractice waits until the practice server is there again.
+func (w *working) awaitPractice(ctx context.Context) {
+	ctx, stop := context.WithTimeout(ctx, practicePatience)
+	defer stop()
+	for w.practice.Ping(ctx) != nil {
+		select {
+		case <-time.After(250 * time.Millisecond):
+		case <-ctx.Done():
+			return
+		}
+	}
 }
 
 // problemOf says what was wrong, and lists a build's errors.

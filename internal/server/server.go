@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math"
 	"net"
 	"net/http"
 	"path/filepath"
@@ -122,7 +123,7 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 	}
 	s.Exam = exam.New(s.records, s.practice, options.Learner, options.Log)
 	if s.clusters != nil {
-		s.Exam.WatchDisks(s.disksFull)
+		s.Exam.WatchDisks(s.room)
 	}
 	if s.stopWork, err = s.Exam.Begin(ctx); err != nil {
 		return nil, err
@@ -157,19 +158,16 @@ func apart(ctx context.Context, urls ...string) error {
 	return nil
 }
 
-// leastRoom is how many bytes have to be free on a server's disk.
-const leastRoom = 64 << 20
-
-// disksFull tells whether the disks of the clusters that run here are full.
-func (s *Server) disksFull() (records, practice bool) {
-	full := func(place int) bool {
+// room is how many bytes are free on the disks of the clusters that run here; of others it is not known, and so without bounds.
+func (s *Server) room() (records, practice uint64) {
+	free := func(place int) uint64 {
 		var disk unix.Statfs_t
 		if s.clusters[place] == nil || unix.Statfs(filepath.Join(s.folder.Path, []string{"records", "practice"}[place]), &disk) != nil {
-			return false
+			return math.MaxUint64
 		}
-		return disk.Bavail*uint64(disk.Bsize) < leastRoom
+		return disk.Bavail * uint64(disk.Bsize)
 	}
-	return full(0), full(1)
+	return free(0), free(1)
 }
 
 // startClusters starts those clusters that no URL stands for, and fills in their URLs.

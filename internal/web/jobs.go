@@ -19,7 +19,7 @@ import (
 func (s *server) BuildDataset(ctx context.Context, request contract.BuildDatasetRequestObject) (contract.BuildDatasetResponseObject, error) {
 	p := request.Params
 	job, err := s.service.Receive(ctx, who(ctx), exam.BuildDataset, request.Dataset, exam.JobOptions{Title: p.Title, Encoding: p.Encoding, KeepGoing: p.KeepGoing, Folder: p.Folder, Scripts: p.Script, Ask: p.Ask, Break: p.Break},
-		uploaded(request.Body))
+		coming(ctx), uploaded(request.Body))
 	if err != nil {
 		return nil, drain(ctx, err)
 	}
@@ -27,12 +27,15 @@ func (s *server) BuildDataset(ctx context.Context, request contract.BuildDataset
 }
 
 func (s *server) LoadPack(ctx context.Context, request contract.LoadPackRequestObject) (contract.LoadPackResponseObject, error) {
-	job, err := s.service.Receive(ctx, who(ctx), exam.LoadPack, "", exam.JobOptions{Check: request.Params.Check}, uploaded(request.Body))
+	job, err := s.service.Receive(ctx, who(ctx), exam.LoadPack, "", exam.JobOptions{Check: request.Params.Check}, coming(ctx), uploaded(request.Body))
 	if err != nil {
 		return nil, drain(ctx, err)
 	}
 	return contract.LoadPack202JSONResponse(toJob(job)), nil
 }
+
+// coming is how many bytes a call's body has, -1 where it does not say.
+func coming(ctx context.Context) int64 { return ctx.(*gin.Context).Request.ContentLength }
 
 // drain throws away some of what is still coming, so that the caller gets to read why the files are not taken.
 func drain(ctx context.Context, err error) error {

@@ -197,31 +197,55 @@ func (k Constraint) Words() string {
 	return k.Definition
 }
 
-// Advice says what looks forgotten in a build: a table without a key, a column that looks like a foreign key without its constraint, an empty
-// table. Nothing of it is an error.
+// Advice says what looks forgotten in a build, a line for each matter: tables without a key, columns that look like foreign keys without their constraint, empty
+// tables. Nothing of it is an error.
 func (c *Catalogue) Advice() []string {
-	var all []string
-	if !slices.ContainsFunc(c.Tables, func(t Table) bool { return !t.View }) {
-		all = append(all, "There are no tables: the scripts make none, or drop them at their end.")
-	}
+	var keyless, empty, references, to []string
 	for i := range c.Tables {
 		t := &c.Tables[i]
 		if t.View {
 			continue
 		}
 		if !slices.ContainsFunc(t.Constraints, func(k Constraint) bool { return k.Kind == PrimaryKey || k.Kind == Unique }) {
-			all = append(all, fmt.Sprintf("%s has no key: add PRIMARY KEY, so that a row can be told from its copies.", t.Name))
+			keyless = append(keyless, t.Name)
 		}
 		if t.Rows == 0 {
-			all = append(all, fmt.Sprintf("%s is empty: if that is meant, learners should be told.", t.Name))
+			empty = append(empty, t.Name)
 		}
 		for _, column := range t.Columns {
-			if to := c.looksLike(t, column); to != "" {
-				all = append(all, fmt.Sprintf("%s.%s looks like a reference to %s and has no constraint: add REFERENCES %s, if it is one.", t.Name, column.Name, to, to))
+			if other := c.looksLike(t, column); other != "" {
+				references, to = append(references, fmt.Sprintf("%s.%s to %s", t.Name, column.Name, other)), append(to, other)
 			}
 		}
 	}
+	var all []string
+	matter := func(found []string, one, many string) {
+		switch len(found) {
+		case 0:
+		case 1:
+			all = append(all, fmt.Sprintf(one, found[0]))
+		default:
+			all = append(all, fmt.Sprintf(many, len(found), listed(found)))
+		}
+	}
+	matter(keyless, "%s has no key: add PRIMARY KEY, so that each row can be identified.", "%d tables have no key (%s): add PRIMARY KEY, so that each row can be identified.")
+	matter(empty, "%s is empty: if that is intended, tell the learners.", "%d tables are empty (%s): if that is intended, tell the learners.")
+	if len(references) == 1 {
+		from, _, _ := strings.Cut(references[0], " to ")
+		all = append(all, fmt.Sprintf("%s looks like a reference to %s and has no constraint: add REFERENCES %s, if it is one.", from, to[0], to[0]))
+	} else {
+		matter(references, "", "%d columns look like references and have no constraint (%s): add REFERENCES to those that are.")
+	}
 	return all
+}
+
+// listed writes names one after another, and how many more there are than people read.
+func listed(names []string) string {
+	const most = 8
+	if len(names) <= most {
+		return strings.Join(names, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(names[:most], ", "), len(names)-most)
 }
 
 // looksLike finds the table that a column seems to refer to: the one whose key has the same name and type, or whose name the column's

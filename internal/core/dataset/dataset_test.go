@@ -84,10 +84,9 @@ func TestAdvice(t *testing.T) {
 	c := tables("apiary: *apiary_id, name", "hive: *id, apiary_id, colour", "visit: hive_id, day", "stock: *id, apiary_id>apiary.apiary_id")
 	c.Tables[2].Rows = 0
 	c.Tables = append(c.Tables, dataset.Table{Name: "view", View: true})
-	want := `hive.apiary_id looks like a reference to apiary and has no constraint: add REFERENCES apiary, if it is one.
-visit has no key: add PRIMARY KEY, so that a row can be told from its copies.
-visit is empty: if that is meant, learners should be told.
-visit.hive_id looks like a reference to hive and has no constraint: add REFERENCES hive, if it is one.`
+	want := `visit has no key: add PRIMARY KEY, so that each row can be identified.
+visit is empty: if that is intended, tell the learners.
+2 columns look like references and have no constraint (hive.apiary_id to apiary, visit.hive_id to hive): add REFERENCES to those that are.`
 	if got := strings.Join(c.Advice(), "\n"); got != want {
 		t.Errorf("got\n%s", got)
 	}

@@ -29,11 +29,12 @@ type Pack struct {
 
 // A Dataset is a sample database, as its setup scripts build it.
 type Dataset struct {
-	Name       string
-	Title      string
-	Setup      []string // scripts, by path
-	Variants   []Variant
-	Dictionary map[string]Meaning // by table
+	Name           string
+	Title          string
+	Setup          []string // scripts, by path
+	Variants       []Variant
+	Dictionary     map[string]Meaning // by table
+	DictionaryFile string             // the path of the file that it comes from
 }
 
 // A Variant is a dataset with other rows: the setup scripts, and then its own.
@@ -44,6 +45,7 @@ type Variant struct {
 
 // A Meaning says what a table and its columns mean.
 type Meaning struct {
+	Line    int               `yaml:"-" json:"-"` // of the dictionary
 	Meaning string            `yaml:"meaning" json:"meaning"`
 	Columns map[string]string `yaml:"columns" json:"columns"`
 }
@@ -79,6 +81,7 @@ type Section struct {
 type Block struct {
 	Kind string `json:"kind"` // "text" or "example"
 	Text string `json:"text"`
+	Line int    `json:"line,omitempty"` // of an example, in the paper's file
 }
 
 // An Exercise is a task with its reference answer and checking rules.
@@ -212,7 +215,7 @@ func (r *reader) datasets(file string, n *yaml.Node) []Dataset {
 		r.mapping(file, value, 1, map[string]func(*yaml.Node){
 			"title":      func(n *yaml.Node) { d.Title = r.text(file, n, 1) },
 			"setup":      func(n *yaml.Node) { d.Setup = r.scripts(file, n) },
-			"dictionary": func(n *yaml.Node) { d.Dictionary = r.dictionary(file, n) },
+			"dictionary": func(n *yaml.Node) { d.Dictionary, d.DictionaryFile = r.dictionary(file, n) },
 			"variants": func(n *yaml.Node) {
 				r.pairs(file, n, 1, func(key, value *yaml.Node) {
 					if !isSlug(key.Value) {
@@ -240,16 +243,16 @@ func (r *reader) scripts(file string, n *yaml.Node) []string {
 	return scripts
 }
 
-func (r *reader) dictionary(file string, n *yaml.Node) map[string]Meaning {
+func (r *reader) dictionary(file string, n *yaml.Node) (dictionary map[string]Meaning, path string) {
 	name, content, ok := r.file(file, n)
 	if !ok {
-		return nil
+		return nil, ""
 	}
 	root, ok := r.yaml(name, content, 1)
 	if !ok {
-		return nil
+		return nil, ""
 	}
-	dictionary := map[string]Meaning{}
+	dictionary = map[string]Meaning{}
 	r.pairs(name, root, 1, func(table, value *yaml.Node) {
 		m := Meaning{Columns: map[string]string{}}
 		r.mapping(name, value, 1, map[string]func(*yaml.Node){
@@ -258,9 +261,10 @@ func (r *reader) dictionary(file string, n *yaml.Node) map[string]Meaning {
 				r.pairs(name, n, 1, func(column, value *yaml.Node) { m.Columns[column.Value] = r.text(name, value, 1) })
 			},
 		})
+		m.Line = table.Line
 		dictionary[table.Value] = m
 	})
-	return dictionary
+	return dictionary, name
 }
 
 // path looks up a file that a YAML scalar names.

@@ -65,14 +65,14 @@ func TestReadAPack(t *testing.T) {
 	if len(sections) != 3 || sections[1].Exercise == nil || sections[2].Title != "Afterwards" {
 		t.Fatalf("sections: %+v", sections)
 	}
-	if got := fmt.Sprint(sections[0].Blocks); got != "[{text Look up.} {example SELECT * FROM night;}]" {
+	if got := fmt.Sprint(sections[0].Blocks); got != "[{text Look up. 0} {example SELECT * FROM night; 10}]" {
 		t.Errorf("narrative: %s", got)
 	}
 	e := sections[1].Exercise
 	if got := fmt.Sprintf("%s %d %q %q %v", e.Slug, e.Number, e.Title, e.Reference, e.Points); got != `all-nights 1 "All nights" "SELECT day\nFROM night;" 2` {
 		t.Errorf("exercise: %s", got)
 	}
-	if got := fmt.Sprintf("%q", e.Blocks); got != `[{"text" "List **every** night:\n\n`+"```text\\nas is\\n```"+`"} {"text" "More text."}]` {
+	if got := fmt.Sprintf("%q", texts(e.Blocks)); got != `["List **every** night:\n\n`+"```text\\nas is\\n```"+`" "More text."]` {
 		t.Errorf("the task has to be without answer and check: %s", got)
 	}
 	if c := e.Checking; c.Policy.Order != compare.OrderAny || c.Forbid[0] != "limit" || (*c.Variants)[0] != "cloudy" || c.Show != pack.ShowColumns {
@@ -208,4 +208,50 @@ func FuzzRead(f *testing.F) {
 			}
 		}
 	})
+}
+
+// A label that is not quite right would show the answer to learners.
+func TestLabelsThatAreMisspelt(t *testing.T) {
+	paper := func(blocks string) []pack.Error {
+		all := files()
+		all["papers/dusk.md"] = []byte("---\npaper: dusk\ntitle: Dusk\ndataset: nights\n---\n\n## All nights\n\n" + blocks)
+		_, wrong := pack.Read(folder(all))
+		return wrong
+	}
+	const answer = "\nSELECT day FROM night;\n```\n"
+	for _, label := range []string{"sql answer", "SQL Answer", "Sql  ANSWER", "sql answer "} {
+		if wrong := paper("```" + label + answer); wrong != nil {
+			t.Errorf("%q: %v", label, wrong)
+		}
+	}
+	for _, label := range []string{"sql anwser", "sql {answer}", "answer", "Answer", "sql:answer", "sqlanswer", "sql-answer", "{.sql .answer}", "sql answers", "postgresql answer", "yml check", "yaml chek", "check", "sql exmple", "sql check", "yaml answer"} {
+		if wrong := paper("```" + label + answer); len(wrong) == 0 || !strings.HasPrefix(wrong[0].Error(), "papers/dusk.md:9: the label") {
+			t.Errorf("%q: %v", label, wrong)
+		}
+	}
+	for _, label := range []string{"", "sql", "text", "python", "yaml", "console", "answer key in prose"} {
+		if wrong := paper("```" + label + answer); wrong != nil && label != "answer key in prose" {
+			t.Errorf("%q: %v", label, wrong)
+		}
+	}
+	for blocks, want := range map[string]string{
+		"- ```sql answer\n  SELECT 1\n  ```\n":                                                 "papers/dusk.md:9: a block \"sql answer\" stands within a list",
+		"```sql answer" + answer + "\n```sql\nselect DAY\n from night\n```\n":                  "papers/dusk.md:14: this block is shown to learners",
+		"```sql answer" + answer + "\n    SELECT day FROM night\n":                             "papers/dusk.md:13: this block is shown to learners",
+		"```sql answer" + answer + "\n```sql example\nSELECT 1; SELECT day FROM night;\n```\n": "papers/dusk.md:14: this block is shown to learners",
+	} {
+		if wrong := paper(blocks); len(wrong) == 0 || !strings.HasPrefix(wrong[0].Error(), want) {
+			t.Errorf("%q: %v", blocks, wrong)
+		}
+	}
+	if wrong := paper("```sql answer" + answer + "\n```sql example\nSELECT day FROM night WHERE day > '2026-01-01';\n```\n"); wrong != nil {
+		t.Errorf("a block that goes on: %v", wrong)
+	}
+}
+
+func texts(blocks []pack.Block) (all []string) {
+	for _, b := range blocks {
+		all = append(all, b.Text)
+	}
+	return all
 }

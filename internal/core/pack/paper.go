@@ -44,6 +44,7 @@ func (r *reader) paper(file string, content []byte) (Paper, bool) {
 	}
 	b := &body{reader: r, file: file, first: first, source: source}
 	p.Sections = b.sections()
+	b.leaks(p.Exercises())
 	seen := map[string]bool{}
 	for i, e := range p.Exercises() {
 		e.Number = i + 1
@@ -73,6 +74,7 @@ type body struct {
 	file   string
 	first  int // line of the file on which source begins
 	source []byte
+	codes  []code
 }
 
 func (b *body) line(offset int) int { return b.first + bytes.Count(b.source[:offset], []byte("\n")) }
@@ -117,6 +119,16 @@ func (b *body) sections() []Section {
 			b.fence(d, n)
 		}
 	}
+	_ = ast.Walk(doc, func(n ast.Node, entering bool) (ast.WalkStatus, error) {
+		if fenced, is := n.(*ast.FencedCodeBlock); is && entering && fenced.Info != nil && n.Parent() != doc {
+			b.label(fenced) // within a list or a quotation it has no meaning, even if it is spelt right
+		}
+		if kind := n.Kind(); entering && (kind == ast.KindFencedCodeBlock || kind == ast.KindCodeBlock) && n.Lines().Len() > 0 {
+			start, _ := b.lines(n.Lines().At(0).Start, n.Lines().At(0).Stop)
+			b.codes = append(b.codes, code{string(n.Lines().Value(b.source)), b.line(start)})
+		}
+		return ast.WalkContinue, nil
+	})
 	b.takeText(d, len(b.source))
 	return b.finish(sections, d)
 }
@@ -136,7 +148,7 @@ func (b *body) lines(start, end int) (int, int) {
 // takeText takes the Markdown up to an offset as a block.
 func (b *body) takeText(d *draft, until int) {
 	if s := strings.TrimSpace(string(b.source[d.narrativeEnd:max(until, d.narrativeEnd)])); s != "" {
-		d.blocks = append(d.blocks, Block{"text", s})
+		d.blocks = append(d.blocks, Block{Kind: "text", Text: s})
 	}
 	d.narrativeEnd = max(until, d.narrativeEnd)
 }
@@ -146,8 +158,8 @@ func (b *body) fence(d *draft, n *ast.FencedCodeBlock) {
 	if n.Info == nil {
 		return
 	}
-	info := strings.Join(strings.Fields(string(n.Info.Segment.Value(b.source))), " ")
-	if info != "sql example" && info != "sql answer" && info != "yaml check" {
+	info := b.label(n)
+	if info == "" {
 		return
 	}
 	start, end := b.lines(n.Info.Segment.Start, n.Info.Segment.Stop)
@@ -165,7 +177,7 @@ func (b *body) fence(d *draft, n *ast.FencedCodeBlock) {
 	d.narrativeEnd = end
 	switch info {
 	case "sql example":
-		d.blocks = append(d.blocks, Block{"example", strings.TrimSpace(content)})
+		d.blocks = append(d.blocks, Block{Kind: "example", Text: strings.TrimSpace(content), Line: contentLine})
 	case "sql answer":
 		if d.hasAnswer {
 			b.fail(b.file, contentLine, "the section has a second sql answer block: put further answers under also in the check block")

@@ -1,0 +1,40 @@
+package exam
+
+import (
+	"errors"
+	"io"
+	"math"
+	"strings"
+	"testing"
+)
+
+// Uploads end before the disk is full: asked before, by what is said to come, and while it comes.
+func TestUploadsLeaveRoom(t *testing.T) {
+	free := uint64(math.MaxUint64)
+	s := &Service{room: func() (records, practice uint64) { return free, free }}
+	short := func(err error) bool {
+		var p *Problem
+		return errors.As(err, &p) && p.Type == "examen:no-room" && p.Status == 507
+	}
+	if s.roomFor(1<<40) != nil || s.roomToBuild(1<<40) != nil {
+		t.Error("of servers elsewhere nothing is known")
+	}
+	free = keptRoom + 100<<20
+	if s.roomFor(40<<20) != nil || !short(s.roomFor(60<<20)) || s.roomFor(-1) != nil || s.roomToBuild(90<<20) != nil || !short(s.roomToBuild(110<<20)) {
+		t.Error("room is asked for before")
+	}
+	sent := &bounded{Reader: io.LimitReader(endless{}, 100<<20), service: s}
+	read, err := io.CopyN(io.Discard, sent, 20<<20)
+	free = keptRoom - 1
+	more, short2 := io.Copy(io.Discard, sent)
+	if err != nil || read != 20<<20 || !short(short2) || more > 2*looksEvery {
+		t.Errorf("%d bytes were read, then %d: %v, %v", read, more, err, short2)
+	}
+	if !strings.Contains(short2.Error(), "255 MB are free on the records server's disk") {
+		t.Error(short2)
+	}
+}
+
+type endless struct{}
+
+func (endless) Read(p []byte) (int, error) { return len(p), nil }
