@@ -80,11 +80,11 @@ See [the first](#first), [nothing](#nothing), [another paper](elsewhere#x), [one
 
 func TestCheckingAPack(t *testing.T) {
 	files := map[string]string{
-		"pack.yaml": "pack: doubtful-a\ntitle: Doubtful\ndatasets:\n  doubtful-a:\n    setup: [rows.sql]\n    dictionary: words.yaml\n    variants:\n      none: [none.sql]\npapers: [paper.md]\n",
-		"rows.sql":  "CREATE TABLE star (name text PRIMARY KEY, light int, class int, seen date);\nINSERT INTO star VALUES ('Aster', 3, 1, '2026-01-01'), ('Bell', 3, 1, '2026-01-02'), ('Clover', 5, 1, '2026-01-03'), ('Dill', 4, 2, '2026-01-04'), ('Elder', 5, 2, '2026-01-05'), ('Fern', 5, 1, '2026-01-06');\n",
+		"pack.yaml":  "pack: doubtful-a\ntitle: Doubtful\ndatasets:\n  doubtful-a:\n    setup: [rows.sql]\n    dictionary: words.yaml\n    variants:\n      none: [none.sql]\npapers: [paper.md]\n",
+		"rows.sql":   "CREATE TABLE star (name text PRIMARY KEY, light int, class int, seen date);\nINSERT INTO star VALUES ('Aster', 3, 1, '2026-01-01'), ('Bell', 3, 1, '2026-01-02'), ('Clover', 5, 1, '2026-01-03'), ('Dill', 4, 2, '2026-01-04'), ('Elder', 5, 2, '2026-01-05'), ('Fern', 5, 1, '2026-01-06');\n",
 		"words.yaml": "star:\n  meaning: A star.\n  columns: {light: How bright., hue: Which colour.}\nmoon:\n  meaning: None.\n",
-		"none.sql":  "DELETE FROM star WHERE class = 1 AND light = 3;",
-		"paper.md":  strings.ReplaceAll(doubtfulPaper, "SUFFIX", "a"),
+		"none.sql":   "DELETE FROM star WHERE class = 1 AND light = 3;",
+		"paper.md":   strings.ReplaceAll(doubtfulPaper, "SUFFIX", "a"),
 	}
 	folder := t.TempDir()
 	for name, text := range files {

@@ -377,12 +377,16 @@ func (p *program) printReport(r client.JobReport) {
 		}
 		p.table(p.out, []string{"table", "rows", "size"}, sizes)
 		for _, t := range d.Inferred {
-			fmt.Fprintf(p.out, "\n%s, made from %s (%s, columns separated by %q):\n", printable(t.Name), printable(t.File), plural(t.Rows, "row"), t.Delimiter)
+			from := fmt.Sprintf("columns separated by %q", t.Delimiter)
+			if t.Sheet != "" {
+				from = "sheet " + printable(t.Sheet)
+			}
+			fmt.Fprintf(p.out, "\n%s, made from %s (%s, %s):\n", printable(t.Name), printable(t.File), plural(t.Rows, "row"), from)
 			var columns [][]string
 			for _, c := range t.Columns {
-				columns = append(columns, []string{c.Name, c.Type, c.Header, fmt.Sprint(c.Nulls)})
+				columns = append(columns, []string{c.Name, typeWords(c), c.Header, fmt.Sprint(c.Nulls), couldBe(t, c)})
 			}
-			p.table(p.out, []string{"column", "type", "in the file", "nulls"}, columns)
+			p.table(p.out, []string{"column", "type", "in the file", "nulls", "could be"}, columns)
 		}
 		list := func(title string, lines []string) {
 			if len(lines) > 0 {
@@ -554,4 +558,23 @@ func (p *program) datasetStop() *cobra.Command {
 			return err
 		},
 	}
+}
+
+// typeWords is the type that a column of a file gets, and how its values are written there.
+func typeWords(c client.InferredColumn) string {
+	if c.Format == "" {
+		return c.Type
+	}
+	return c.Type + ", " + c.Format
+}
+
+// couldBe is the key, or the reference to one, that a column of a file could be.
+func couldBe(t client.InferredTable, c client.InferredColumn) string {
+	switch {
+	case c.Name == t.Key:
+		return "primary key"
+	case c.References != "":
+		return "reference to " + c.References
+	}
+	return ""
 }

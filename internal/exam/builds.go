@@ -195,7 +195,7 @@ func (w *working) scripts(ctx context.Context) (fs.FS, []string, []script.CSVTab
 		case p == "pack.yaml" && w.options.Folder:
 			return nil, nil, nil, problem(422, "is-a-pack", "The folder is a pack", "It holds a pack.yaml: load it with examen pack load.")
 		case w.options.Folder && strings.Contains(p, "/"): // only what scripts name
-		case slices.Contains([]string{".csv", ".tsv"}, kindOfFile(p)):
+		case slices.Contains([]string{".csv", ".tsv", ".xlsx"}, kindOfFile(p)):
 			csv = append(csv, p)
 		case !w.options.Folder || kindOfFile(p) == ".sql":
 			sql = append(sql, p)
@@ -222,26 +222,46 @@ func (w *working) scripts(ctx context.Context) (fs.FS, []string, []script.CSVTab
 	text := bytes.Buffer{}
 	var tables []script.CSVTable
 	for _, name := range csv {
-		t, err := w.infer(ctx, name)
+		made, err := w.infer(ctx, name)
 		if err != nil {
 			return nil, nil, nil, buildError(err)
 		}
-		if slices.ContainsFunc(tables, func(other script.CSVTable) bool { return other.Name == t.Name }) {
-			return nil, nil, nil, problem(422, "name", "Two files would make the same table", "%s would make the table %s, and so would another file: rename one.", name, t.Name)
+		for _, t := range made {
+			if slices.ContainsFunc(tables, func(other script.CSVTable) bool { return other.Name == t.Name }) {
+				return nil, nil, nil, problem(422, "name", "Two files would make the same table", "%s would make the table %s, and so would another file: rename one.", name, t.Name)
+			}
+			tables = append(tables, t)
 		}
-		text.WriteString(t.SQL())
-		tables = append(tables, *t)
 	}
-	return withScript{w.files, text.Bytes()}, []string{madeScript}, tables, nil
+	script.Relate(tables)
+	for _, t := range tables {
+		text.WriteString(t.SQL(w.options.Confirmed))
+	}
+	for _, t := range tables {
+		if w.options.Confirmed {
+			text.WriteString(t.Constraints())
+		}
+	}
+	folder := withScript{w.files, text.Bytes(), tables, w.options.Encoding}
+	w.options.Encoding = "" // what is made is UTF-8
+	return folder, []string{madeScript}, tables, nil
 }
 
-func (w *working) infer(ctx context.Context, name string) (*script.CSVTable, error) {
+// infer finds the tables in a CSV file or a spreadsheet.
+func (w *working) infer(ctx context.Context, name string) ([]script.CSVTable, error) {
 	file, err := w.files.Open(name)
 	if err != nil {
 		return nil, err
 	}
 	defer file.Close()
-	return script.ReadCSV(reading{file, ctx, w}, name, w.options.Encoding)
+	if kindOfFile(name) == ".xlsx" {
+		return script.ReadXLSX(reading{file, ctx, w}, name)
+	}
+	t, err := script.ReadCSV(reading{file, ctx, w}, name, w.options.Encoding)
+	if err != nil {
+		return nil, err
+	}
+	return []script.CSVTable{*t}, nil
 }
 
 // reading is a file being looked at: it counts as progress, and ends with the job.
@@ -276,18 +296,52 @@ func buildError(err error) error {
 // madeScript is the name of the script that makes tables from CSV files.
 const madeScript = "tables made from CSV"
 
-// withScript is a folder with that script in it.
+// withScript is a folder with that script in it, and the rows of the tables that it makes.
 type withScript struct {
 	fs.FS
-	text []byte
+	text     []byte
+	tables   []script.CSVTable
+	encoding string
 }
 
 func (f withScript) Open(name string) (fs.File, error) {
 	if name == madeScript {
 		return &textFile{bytes.NewReader(f.text)}, nil
 	}
+	for i := range f.tables {
+		if t := &f.tables[i]; t.RowsFile() == name {
+			file, err := f.FS.Open(t.File)
+			if err != nil {
+				return nil, err
+			}
+			rows, err := t.Data(file, f.encoding)
+			if err != nil {
+				file.Close()
+				return nil, err
+			}
+			return &rowsFile{file, rows}, nil
+		}
+	}
 	return f.FS.Open(name)
 }
+
+// Stat looks at the file that rows come from without reading it.
+func (f withScript) Stat(name string) (fs.FileInfo, error) {
+	for i := range f.tables {
+		if t := &f.tables[i]; t.RowsFile() == name {
+			return fs.Stat(f.FS, t.File)
+		}
+	}
+	return fs.Stat(f.FS, name)
+}
+
+// rowsFile is a file of rows as COPY takes them, read from another.
+type rowsFile struct {
+	fs.File
+	rows io.Reader
+}
+
+func (f *rowsFile) Read(p []byte) (int, error) { return f.rows.Read(p) }
 
 type textFile struct{ *bytes.Reader }
 

@@ -67,12 +67,12 @@ func TestTheScriptThatMakesTablesOfCSV(t *testing.T) {
 		t.Fatalf("got %+v, %v", tables, err)
 	}
 	text, err := fs.ReadFile(files, scripts[0])
-	want := "CREATE TABLE \"night_s_list\" (\n    \"day\" date,\n    \"select\" text\n);\n\\copy \"night_s_list\" FROM 'Night''s list.csv' WITH (FORMAT csv, HEADER, DELIMITER ';')\n"
+	want := "CREATE TABLE \"night_s_list\" (\n    \"day\" date,\n    \"select\" numeric\n);\n\\copy \"night_s_list\" FROM 'Night''s list.csv/night_s_list.rows' WITH (FORMAT csv)\n"
 	if err != nil || string(text) != want {
 		t.Errorf("got %s, %v", text, err)
 	}
-	if _, err := fs.ReadFile(files, "Night's list.csv"); err != nil {
-		t.Error(err)
+	if rows, err := fs.ReadFile(files, "Night's list.csv/night_s_list.rows"); err != nil || string(rows) != "\"2026-01-01\",\"1.5\"\n" {
+		t.Errorf("got %q, %v", rows, err)
 	}
 }
 

@@ -146,9 +146,9 @@ func toBuildReport(r exam.BuildReport) contract.BuildReport {
 func toInferred(tables []script.CSVTable) []contract.InferredTable {
 	var out []contract.InferredTable
 	for _, t := range tables {
-		table := contract.InferredTable{File: t.File, Name: t.Name, Delimiter: t.Delimiter, Rows: t.Rows, Columns: []contract.InferredColumn{}}
+		table := contract.InferredTable{File: t.File, Sheet: t.Sheet, Key: t.Key, Name: t.Name, Delimiter: t.Delimiter, Rows: t.Rows, Columns: []contract.InferredColumn{}}
 		for _, c := range t.Columns {
-			table.Columns = append(table.Columns, contract.InferredColumn{Name: c.Name, Header: c.Header, Type: c.Type, Nulls: c.Nulls})
+			table.Columns = append(table.Columns, contract.InferredColumn{Name: c.Name, Header: c.Header, Type: c.Type, Nulls: c.Nulls, Format: c.Format, References: c.References})
 		}
 		out = append(out, table)
 	}

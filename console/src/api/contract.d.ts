@@ -1158,9 +1158,12 @@ export interface components {
             /** Format: int64 */
             bytes: number;
         };
-        /** @description A table made from a CSV file. */
+        /** @description A table made from a CSV file or a sheet of a spreadsheet. */
         InferredTable: {
             file: string;
+            sheet?: string;
+            /** @description A column that could be the primary key; it becomes one where the tables are confirmed. */
+            key?: string;
             name: string;
             delimiter: string;
             /** Format: int64 */
@@ -1175,6 +1178,10 @@ export interface components {
             type: string;
             /** Format: int64 */
             nulls: number;
+            /** @description How its values are written in the file where that is not as SQL writes them: decimal comma, day first, month first. */
+            format?: string;
+            /** @description The key that it could refer to, as table.column; it does where the tables are confirmed. */
+            references?: string;
         };
         LoadedPaper: {
             slug: string;

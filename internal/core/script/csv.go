@@ -1,6 +1,7 @@
 package script
 
 import (
+	"bufio"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -13,13 +14,15 @@ import (
 	"unicode"
 )
 
-// A CSVTable is a table made from a CSV file: the first line names its columns, and all lines decide their types.
+// A CSVTable is a table made from a CSV file, or from a sheet of a spreadsheet: the first line names its columns, and all lines decide their types.
 type CSVTable struct {
 	File      string      `json:"file"`
+	Sheet     string      `json:"sheet,omitempty"` // of a spreadsheet
 	Name      string      `json:"name"`
 	Delimiter string      `json:"delimiter"`
 	Rows      int64       `json:"rows"`
 	Columns   []CSVColumn `json:"columns"`
+	Key       string      `json:"key,omitempty"` // a column that could be the primary key, by its name and values
 }
 
 // A CSVColumn is a column of a CSV file and the type that all its values have. An empty value is NULL.
@@ -28,6 +31,12 @@ type CSVColumn struct {
 	Header string `json:"header"` // as the file names it
 	Type   string `json:"type"`   // as SQL writes it
 	Nulls  int64  `json:"nulls"`
+	// How its values are written where it is not as SQL writes them: DecimalComma, DayFirst, MonthFirst.
+	Format string `json:"format,omitempty"`
+	// The key that it could refer to, as table.column, by its name and values.
+	References string `json:"references,omitempty"`
+
+	values valueSet
 }
 
 // Bounds of a CSV file: of its first line and of any other, in bytes, since each is held in memory; and of its columns, which are a table's.
@@ -54,39 +63,128 @@ func (r *recordBound) Read(p []byte) (int, error) {
 
 // ReadCSV reads a CSV file in an encoding, "" for UTF-8, to its end. What is wrong with it is an *Error with its line.
 func ReadCSV(file io.Reader, name, encoding string) (*CSVTable, error) {
-	text, err := Unpacked(file)
+	r, err := openCSV(file, name, encoding)
 	if err != nil {
-		return nil, &Error{File: name, Line: 1, Detail: err.Error()}
+		return nil, err
 	}
-	if text, err = decoded(text, encoding); err != nil {
-		return nil, &Error{File: name, Line: 1, Detail: err.Error()}
+	t := &CSVTable{File: name, Name: tableName(name), Delimiter: string(r.Comma)}
+	return t, t.read(r.next)
+}
+
+// read reads the names of the columns and then all rows.
+func (t *CSVTable) read(next func() ([]string, error)) error {
+	names, err := next()
+	if err == io.EOF {
+		return &Error{File: t.File, Line: 1, Detail: "the file is empty: a first line with the columns' names is expected"}
+	} else if err != nil {
+		return err
 	}
-	bounded := &recordBound{Reader: text, most: longestHeader}
-	buffered := withoutMark(bounded)
-	t := &CSVTable{File: name, Name: tableName(name)}
-	beginning, _ := buffered.Peek(readAhead / 2)
-	t.Delimiter = delimiter(string(beginning))
-	r := csv.NewReader(buffered)
-	r.Comma, r.ReuseRecord = rune(t.Delimiter[0]), true
-	guesses, err := t.header(r)
-	bounded.most = longestRecord
+	guesses, err := t.header(names)
 	for err == nil {
-		bounded.read = 0
 		var record []string
-		if record, err = r.Read(); err == nil {
+		if record, err = next(); err == nil {
 			t.Rows++
 			for i, value := range record {
 				guesses[i].add(value)
+				t.Columns[i].values.add(value)
 			}
 		}
 	}
 	if err != io.EOF {
-		return nil, csvError(name, err)
+		return err
 	}
 	for i := range t.Columns {
-		t.Columns[i].Type, t.Columns[i].Nulls = guesses[i].name(), guesses[i].nulls
+		c := &t.Columns[i]
+		c.Type, c.Format = guesses[i].name()
+		c.Nulls = guesses[i].nulls
 	}
-	return t, nil
+	t.proposeKey()
+	return nil
+}
+
+// csvFile reads the records of a CSV file.
+type csvFile struct {
+	*csv.Reader
+	name    string
+	bounded *recordBound
+}
+
+// openCSV begins to read a CSV file: compressed or not, in its encoding, and with the delimiter that it has.
+func openCSV(file io.Reader, name, encoding string) (*csvFile, error) {
+	text, err := Unpacked(file)
+	if err != nil {
+		return nil, &Error{File: name, Line: 1, Detail: err.Error()}
+	}
+	utf16 := bufio.NewReaderSize(text, readAhead)
+	if mark, _ := utf16.Peek(2); string(mark) == "\xff\xfe" || string(mark) == "\xfe\xff" {
+		text = fromUTF16(utf16)
+	} else if text, err = decoded(utf16, encoding); err != nil {
+		return nil, &Error{File: name, Line: 1, Detail: err.Error()}
+	}
+	bounded := &recordBound{Reader: text, most: longestHeader}
+	buffered := withLines(withoutMark(bounded))
+	beginning, _ := buffered.Peek(readAhead / 2)
+	d := delimiter(string(beginning))
+	if first, _, _ := strings.Cut(string(beginning), "\n"); strings.HasPrefix(strings.ToLower(first), "sep=") { // as spreadsheets say it
+		d = strings.TrimRight(first[len("sep="):], "\r")
+		_, _ = buffered.Discard(min(len(first)+1, len(beginning)))
+		beginning, _ = buffered.Peek(readAhead / 2)
+	}
+	if len(d) != 1 {
+		return nil, &Error{File: name, Line: 1, Detail: fmt.Sprintf("the delimiter %q is not one character: expected is a comma, a semicolon, a tab or a bar", d)}
+	}
+	var records io.Reader = buffered
+	if header, _, _ := strings.Cut(string(beginning), "\n"); !strings.Contains(header, d) { // a blank line is a row, too
+		records = &blankLines{in: buffered}
+	}
+	r := csv.NewReader(records)
+	r.Comma, r.ReuseRecord = rune(d[0]), true
+	return &csvFile{r, name, bounded}, nil
+}
+
+// next is the next record.
+func (f *csvFile) next() ([]string, error) {
+	record, err := f.Read()
+	f.bounded.read, f.bounded.most = 0, longestRecord
+	if err != nil && err != io.EOF {
+		return nil, csvError(f.name, err)
+	}
+	return record, err
+}
+
+// blankLines writes the blank lines of a file of one column as empty values, save those at its end, which csv.Reader passes over.
+type blankLines struct {
+	in      *bufio.Reader
+	quoted  bool
+	inLine  bool
+	pending int // blank lines that have not been written
+	out     []byte
+}
+
+func (b *blankLines) Read(p []byte) (int, error) {
+	for len(b.out) == 0 {
+		c, err := b.in.ReadByte()
+		switch {
+		case err != nil:
+			return 0, err
+		case c == '\n' && !b.quoted && !b.inLine:
+			b.pending++
+			continue
+		case c == '\r' && !b.quoted && !b.inLine:
+			continue
+		}
+		for ; b.pending > 0; b.pending-- {
+			b.out = append(b.out, `""`+"\n"...)
+		}
+		if c == '"' {
+			b.quoted = !b.quoted
+		}
+		b.inLine = c != '\n' || b.quoted
+		b.out = append(b.out, c)
+	}
+	n := copy(p, b.out)
+	b.out = b.out[n:]
+	return n, nil
 }
 
 func csvError(name string, err error) error {
@@ -105,14 +203,8 @@ func csvError(name string, err error) error {
 	return &Error{File: name, Line: 1, Detail: err.Error()}
 }
 
-// header reads the first line.
-func (t *CSVTable) header(r *csv.Reader) ([]guess, error) {
-	names, err := r.Read()
-	if err == io.EOF {
-		return nil, &Error{File: t.File, Line: 1, Detail: "the file is empty: a first line with the columns' names is expected"}
-	} else if err != nil {
-		return nil, err
-	}
+// header takes the columns' names.
+func (t *CSVTable) header(names []string) ([]guess, error) {
 	if len(names) > mostColumns {
 		return nil, &Error{File: t.File, Line: 1, Detail: fmt.Sprintf("the first line names %d columns; a table has at most %d", len(names), mostColumns)}
 	}
@@ -145,7 +237,7 @@ var noName = regexp.MustCompile(`[^\p{L}\p{N}]+`)
 // tableName makes a table's name of a file's.
 func tableName(file string) string {
 	name := path.Base(file)
-	for _, end := range []string{".gz", ".csv", ".tsv", ".txt"} {
+	for _, end := range []string{".gz", ".csv", ".tsv", ".txt", ".xlsx"} {
 		name = strings.TrimSuffix(name, end)
 	}
 	return columnName(name, 0)
@@ -166,23 +258,97 @@ func columnName(header string, place int) string {
 	return name
 }
 
-// SQL is the setup script that makes the table and fills it.
-func (t *CSVTable) SQL() string {
-	quote := func(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }
+// RowsFile is the name under which the script of [CSVTable.SQL] expects the table's rows, as [CSVTable.Data] gives them.
+func (t *CSVTable) RowsFile() string { return t.File + "/" + t.Name + ".rows" }
+
+func quoted(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }
+
+// SQL is the setup script that makes the table and fills it. With constraints it has the key that its columns could have.
+func (t *CSVTable) SQL(constraints bool) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "CREATE TABLE %s (", quote(t.Name))
+	fmt.Fprintf(&b, "CREATE TABLE %s (", quoted(t.Name))
 	for i, c := range t.Columns {
 		if i > 0 {
 			b.WriteByte(',')
 		}
-		fmt.Fprintf(&b, "\n    %s %s", quote(c.Name), c.Type)
+		fmt.Fprintf(&b, "\n    %s %s", quoted(c.Name), c.Type)
+		if constraints && c.Name == t.Key {
+			b.WriteString(" PRIMARY KEY")
+		}
 	}
-	delimiter := literal(t.Delimiter)
-	if t.Delimiter == "\t" {
-		delimiter = "E'\\t'"
-	}
-	fmt.Fprintf(&b, "\n);\n\\copy %s FROM '%s' WITH (FORMAT csv, HEADER, DELIMITER %s)\n", quote(t.Name), strings.NewReplacer(`\`, `\\`, "'", "''").Replace(t.File), delimiter)
+	fmt.Fprintf(&b, "\n);\n\\copy %s FROM '%s' WITH (FORMAT csv)\n", quoted(t.Name), strings.NewReplacer(`\`, `\\`, "'", "''").Replace(t.RowsFile()))
 	return b.String()
+}
+
+// Constraints is the setup script that has columns refer to the keys that they could refer to.
+func (t *CSVTable) Constraints() string {
+	var b strings.Builder
+	for _, c := range t.Columns {
+		if table, column, has := strings.Cut(c.References, "."); has {
+			fmt.Fprintf(&b, "ALTER TABLE %s ADD FOREIGN KEY (%s) REFERENCES %s (%s);\n", quoted(t.Name), quoted(c.Name), quoted(table), quoted(column))
+		}
+	}
+	return b.String()
+}
+
+// Data reads the file's rows as PostgreSQL's COPY takes them: without the first line, in UTF-8, every value in quotes but those that are NULL, dates and numbers as SQL
+// writes them.
+func (t *CSVTable) Data(file io.Reader, encoding string) (io.Reader, error) {
+	var next func() ([]string, error)
+	if t.Sheet != "" {
+		sheets, err := openXLSX(file, t.File)
+		if err != nil {
+			return nil, err
+		}
+		if next, err = sheets.rows(t.Sheet); err != nil {
+			return nil, err
+		}
+	} else {
+		r, err := openCSV(file, t.File, encoding)
+		if err != nil {
+			return nil, err
+		}
+		next = r.next
+	}
+	if _, err := next(); err != nil {
+		return nil, err
+	}
+	return &csvRows{table: t, next: next}, nil
+}
+
+// csvRows writes records for COPY.
+type csvRows struct {
+	table *CSVTable
+	next  func() ([]string, error)
+	out   []byte
+	done  error
+}
+
+func (r *csvRows) Read(p []byte) (int, error) {
+	for len(r.out) < len(p) && r.done == nil {
+		record, err := r.next()
+		if r.done = err; err != nil {
+			break
+		}
+		for i, value := range record {
+			if i > 0 {
+				r.out = append(r.out, ',')
+			}
+			if value == "" {
+				continue
+			}
+			r.out = append(r.out, '"')
+			r.out = append(r.out, strings.ReplaceAll(asSQL(value, r.table.Columns[i].Format), `"`, `""`)...)
+			r.out = append(r.out, '"')
+		}
+		r.out = append(r.out, '\n')
+	}
+	if len(r.out) == 0 {
+		return 0, r.done
+	}
+	n := copy(p, r.out)
+	r.out = r.out[:copy(r.out, r.out[n:])]
+	return n, nil
 }
 
 // The types that values can have, each more general than what stands before it in its family.
@@ -196,32 +362,48 @@ const (
 	couldBeTimestamptz
 	couldBeTime
 	couldBeUUID
+	couldBeDecimalComma
+	couldBeDayFirst
+	couldBeMonthFirst
 	anything = 1<<iota - 1
+)
+
+// How values may be written that SQL writes otherwise.
+const (
+	DecimalComma = "decimal comma" // 1.234,5
+	DayFirst     = "day first"     // 31.5.2026
+	MonthFirst   = "month first"   // 5/31/2026
 )
 
 // typeOf are the types by what all values could be, the narrowest first.
 var typeOf = []struct {
-	could int
-	name  string
-}{{couldBeBoolean, "boolean"}, {couldBeInteger, "integer"}, {couldBeBigint, "bigint"}, {couldBeNumeric, "numeric"}, {couldBeDate, "date"}, {couldBeTimestamp, "timestamp"},
-	{couldBeTimestamptz, "timestamptz"}, {couldBeTime, "time"}, {couldBeUUID, "uuid"}}
+	could        int
+	name, format string
+}{{couldBeBoolean, "boolean", ""}, {couldBeInteger, "integer", ""}, {couldBeBigint, "bigint", ""}, {couldBeNumeric, "numeric", ""}, {couldBeDate, "date", ""}, {couldBeTimestamp, "timestamp", ""},
+	{couldBeTimestamptz, "timestamptz", ""}, {couldBeTime, "time", ""}, {couldBeUUID, "uuid", ""}, {couldBeDecimalComma, "numeric", DecimalComma}, {couldBeDayFirst, "date", DayFirst},
+	{couldBeMonthFirst, "date", MonthFirst}}
 
 // A guess is what the values of a column so far could be.
 type guess struct {
 	not   int // what they cannot be
 	some  bool
+	dots  bool // there are dates with dots, which put the day first
+	comma bool // there is a decimal comma
 	nulls int64
 }
 
-func (g *guess) name() string {
-	if g.some {
-		for _, t := range typeOf {
-			if g.not&t.could == 0 {
-				return t.name
-			}
+func (g *guess) name() (name, format string) {
+	if !g.some {
+		return "text", ""
+	}
+	for _, t := range typeOf {
+		unclear := t.could == couldBeDayFirst && g.not&couldBeMonthFirst == 0 && !g.dots // 5/6/2026: either
+		unclear = unclear || t.could == couldBeDecimalComma && !g.comma
+		if g.not&t.could == 0 && !unclear && (t.could != couldBeMonthFirst || g.not&couldBeDayFirst != 0) {
+			return t.name, t.format
 		}
 	}
-	return "text"
+	return "text", ""
 }
 
 var (
@@ -235,6 +417,7 @@ func (g *guess) add(value string) {
 		return
 	}
 	g.some = true
+	g.dots, g.comma = g.dots || strings.Contains(value, "."), g.comma || strings.Contains(value, ",")
 	if g.not != anything {
 		g.not |= anything &^ could(value, anything&^g.not)
 	}
@@ -263,10 +446,49 @@ func could(value string, asked int) (types int) {
 	if asked&couldBeTime != 0 && (parses(value, "15:04") || parses(value, "15:04:05.999999")) {
 		types |= couldBeTime
 	}
+	if asked&couldBeDecimalComma != 0 && decimalComma.MatchString(value) {
+		types |= couldBeDecimalComma
+	}
+	if asked&(couldBeDayFirst|couldBeMonthFirst) != 0 {
+		if asSQL(value, DayFirst) != value {
+			types |= couldBeDayFirst
+		}
+		if asSQL(value, MonthFirst) != value {
+			types |= couldBeMonthFirst
+		}
+	}
 	if asked&couldBeUUID != 0 && uuid.MatchString(value) {
 		types |= couldBeUUID
 	}
 	return types
+}
+
+var (
+	decimalComma = regexp.MustCompile(`^[-+]?([1-9][0-9]{0,2}([. ][0-9]{3})+|0|[1-9][0-9]*)(,[0-9]+)?$`)
+	dayOrMonth   = regexp.MustCompile(`^([0-9]{1,2})([./-])([0-9]{1,2})([./-])([0-9]{4})$`)
+)
+
+// asSQL writes a value of a format as SQL does; one that is not of the format stays as it is.
+func asSQL(value, format string) string {
+	switch format {
+	case DecimalComma:
+		return strings.NewReplacer(".", "", " ", "", ",", ".").Replace(value)
+	case DayFirst, MonthFirst:
+		found := dayOrMonth.FindStringSubmatch(value)
+		if found == nil || found[2] != found[4] {
+			return value
+		}
+		day, month := found[1], found[3]
+		if format == MonthFirst {
+			day, month = month, day
+		}
+		made := fmt.Sprintf("%s-%02s-%02s", found[5], month, day)
+		if !parses(made, "2006-01-02") {
+			return value
+		}
+		return made
+	}
+	return value
 }
 
 func parses(value, layout string) bool {

@@ -664,22 +664,32 @@ type Index struct {
 
 // InferredColumn defines model for InferredColumn.
 type InferredColumn struct {
+	// Format How its values are written in the file where that is not as SQL writes them: decimal comma, day first, month first.
+	Format string `json:"format,omitempty,omitzero"`
+
 	// Header As the file names it.
 	Header string `json:"header"`
 	Name   string `json:"name"`
 	Nulls  int64  `json:"nulls"`
 
+	// References The key that it could refer to, as table.column; it does where the tables are confirmed.
+	References string `json:"references,omitempty,omitzero"`
+
 	// Type That all its values have.
 	Type string `json:"type"`
 }
 
-// InferredTable A table made from a CSV file.
+// InferredTable A table made from a CSV file or a sheet of a spreadsheet.
 type InferredTable struct {
 	Columns   []InferredColumn `json:"columns"`
 	Delimiter string           `json:"delimiter"`
 	File      string           `json:"file"`
-	Name      string           `json:"name"`
-	Rows      int64            `json:"rows"`
+
+	// Key A column that could be the primary key; it becomes one where the tables are confirmed.
+	Key   string `json:"key,omitempty,omitzero"`
+	Name  string `json:"name"`
+	Rows  int64  `json:"rows"`
+	Sheet string `json:"sheet,omitempty,omitzero"`
 }
 
 // Job defines model for Job.

@@ -5,13 +5,14 @@ import { count } from "../../parts/words";
 export function InferredTables({ tables, asks }: { tables: Schemas["InferredTable"][]; asks?: boolean }) {
   return (
     <>
-      {asks && <p>These tables would be made. Every value was looked at; an empty one is NULL.</p>}
+      {asks && <p>These tables will be created, with the keys and references shown. All values were examined; empty fields become NULL.</p>}
       {tables.map((table) => (
         <section key={table.name} className="inferred">
           <h3>
             <code>{table.name}</code>{" "}
             <small>
-              from {table.file}, {count(table.rows, "row")}
+              from {table.file}
+              {table.sheet && `, sheet ${table.sheet}`}, {count(table.rows, "row")}
             </small>
           </h3>
           <div className="rows">
@@ -21,6 +22,7 @@ export function InferredTables({ tables, asks }: { tables: Schemas["InferredTabl
                   <th scope="col">column</th>
                   <th scope="col">type</th>
                   <th scope="col">in the file</th>
+                  <th scope="col">key</th>
                   <th scope="col" className="number-cell">
                     nulls
                   </th>
@@ -30,8 +32,12 @@ export function InferredTables({ tables, asks }: { tables: Schemas["InferredTabl
                 {table.columns.map((c) => (
                   <tr key={c.name}>
                     <td>{c.name}</td>
-                    <td>{c.type}</td>
+                    <td>
+                      {c.type}
+                      {c.format && <small> ({c.format})</small>}
+                    </td>
                     <td>{c.header}</td>
+                    <td>{c.name === table.key ? "primary key" : c.references && `refers to ${c.references}`}</td>
                     <td className="number-cell">{c.nulls}</td>
                   </tr>
                 ))}
