@@ -92,7 +92,7 @@ func TestALearnersDayAtTheCommandLine(t *testing.T) {
 		{"SELECT\n '\xe9'", "submit first-look/1", 3, []string{"not valid UTF-8. standard input, line 2, column 3"}},
 		{"SELECT '\x00'", "submit first-look/1", 3, []string{"NUL byte"}},
 		{"SELECT 1", "submit first-look/99", 3, []string{`no exercise "99"`}},
-		{"SELECT 1", "submit first-look", 2, []string{"names no exercise"}},
+		{"SELECT 1", "submit first-look", 2, []string{"is not an exercise"}},
 		{"", "progress first-look", 3, []string{"Only instructors"}},
 		{"", "paper list -o xml", 2, []string{"expected table, json or csv"}},
 		{"", "paper lost", 2, []string{`no command "lost"`}},
@@ -153,7 +153,7 @@ func TestAnInstructorsDayAtTheCommandLine(t *testing.T) {
 		{"learner list --course night-owls", 0, []string{"newcomer-cli"}},
 		{"learner reset newcomer-cli", 0, []string{"one-time password"}},
 		{"paper open dusk-cli --course night-owls --due 2099-01-01T00:00:00Z", 0, []string{"dusk-cli", "open", "2099"}},
-		{"paper open dusk-cli --course night-owls --due soon", 2, []string{"no time"}},
+		{"paper open dusk-cli --course night-owls --due soon", 2, []string{"is not a valid time"}},
 		{"course show night-owls", 0, []string{"dusk-cli"}},
 		{"course list", 0, []string{"evening-group", "night-owls"}},
 		{"progress first-look", 0, []string{"Robin Ashgrove", "correct 1"}},
@@ -223,8 +223,8 @@ func TestDatasetsAtTheCommandLine(t *testing.T) {
 		{"dataset map cli-nights --format mermaid", 0, []string{"erDiagram", `"site" |o--o{ "night" : "site_id"`}},
 		{"dataset map cli-nights --format svg --table site", 0, []string{"<svg"}},
 		{"dataset map cli-nights --format jpeg", 2, []string{"expected text, mermaid or svg"}},
-		{"dataset drop cli-list", 0, []string{"is removed"}},
-		{"dataset drop cli-list", 3, []string{"no such dataset"}},
+		{"dataset drop cli-list --yes", 0, []string{"is removed"}},
+		{"dataset drop cli-list --yes", 3, []string{"no such dataset"}},
 	} {
 		p := s.run("", strings.Fields(strings.ReplaceAll(c.args, "FOLDER", folder))...)
 		if p.code != c.code {

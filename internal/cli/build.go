@@ -34,7 +34,6 @@ func (p *program) datasetBuild() *cobra.Command {
 Scripts are SQL as it is written by hand or by pg_dump, plain or compressed with gzip. Files that they
 include (\i, \ir) or copy (\copy) are sent with them. Of a folder all .sql files run, in the order of
 their names, but for those that others include. The last good build stays in use until this one is done.`,
-		Example: "  examen dataset build nights/\n  examen dataset build tables.sql rows.sql.gz --name nights\n  examen dataset build observers.csv",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			s, err := sending(args)
 			if err != nil {

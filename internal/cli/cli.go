@@ -8,6 +8,8 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"runtime/debug"
+	"slices"
 	"strings"
 	"syscall"
 
@@ -94,6 +96,7 @@ An exercise is named PAPER/EXERCISE, by slug or number: first-look/3.
 
 Exit codes: 0 done (submit: correct), 1 the answer was not correct, 2 wrong use,
 3 the service said no, 4 the service could not be reached.`,
+		Version:       version(),
 		SilenceUsage:  true,
 		SilenceErrors: true,
 		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error {
@@ -107,6 +110,7 @@ Exit codes: 0 done (submit: correct), 1 the answer was not correct, 2 wrong use,
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	root.AddCommand(p.demo(), p.serve(), p.login(), p.logout(), p.whoami(), p.password(), p.paper(), p.read(), p.run(), p.submit(), p.history(),
 		p.dataset(), p.pack(), p.course(), p.learner(), p.progress(), p.marks())
+	p.finish(root)
 	return root
 }
 
@@ -142,11 +146,39 @@ func (p *program) configure(cmd *cobra.Command) error {
 	return nil
 }
 
+// version is that of the program, as it was built.
+func version() string {
+	info, ok := debug.ReadBuildInfo()
+	if !ok {
+		return "unknown"
+	}
+	v := strings.Trim(info.Main.Version, "()")
+	for _, s := range info.Settings {
+		if s.Key == "vcs.revision" && !strings.Contains(v, s.Value[:min(12, len(s.Value))]) {
+			v += " " + s.Value[:min(12, len(s.Value))]
+		}
+	}
+	return v
+}
+
+// oneOf wants a flag's value to be one of its choices.
+func oneOf(flag, value string) error {
+	if value == "" || slices.Contains(choices[flag], value) {
+		return nil
+	}
+	return usageError{fmt.Errorf("--%s %s: expected one of %s", flag, value, strings.Join(choices[flag], ", "))}
+}
+
 // argsBetween wants so many arguments.
 func argsBetween(least, most int, names string) cobra.PositionalArgs {
 	return func(cmd *cobra.Command, args []string) error {
 		if len(args) < least || len(args) > most {
-			return usageError{fmt.Errorf("%s wants %s, and got %d arguments; see %s --help", cmd.CommandPath(), names, len(args), cmd.CommandPath())}
+			return usageError{fmt.Errorf("%s needs %s, got %d arguments; see %s --help", cmd.CommandPath(), names, len(args), cmd.CommandPath())}
+		}
+		for _, arg := range args {
+			if strings.TrimSpace(arg) == "" {
+				return usageError{fmt.Errorf("%s needs %s, and an argument is empty; see %s --help", cmd.CommandPath(), names, cmd.CommandPath())}
+			}
 		}
 		return nil
 	}
@@ -168,7 +200,7 @@ func group(use, short string, commands ...*cobra.Command) *cobra.Command {
 func address(s string) (paper, exercise string, err error) {
 	paper, exercise, ok := strings.Cut(s, "/")
 	if !ok || paper == "" || exercise == "" {
-		return "", "", usageError{fmt.Errorf("%q names no exercise: write PAPER/EXERCISE, such as first-look/3", s)}
+		return "", "", usageError{fmt.Errorf("%q is not an exercise: write PAPER/EXERCISE, such as first-look/3", s)}
 	}
 	return paper, exercise, nil
 }

@@ -13,14 +13,14 @@ import (
 func (p *program) course() *cobra.Command {
 	var title string
 	create := &cobra.Command{
-		Use: "create NAME --title TITLE", Short: "Make a course", Args: argsBetween(1, 1, "a name"),
+		Use: "create NAME --title TITLE", Short: "Create a course", Args: argsBetween(1, 1, "a name"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
 				return c.CreateCourse(ctx, client.NewCourse{Slug: args[0], Title: title})
 			}, []string{"course", "title"}, one(func(c client.Course) []string { return []string{c.Slug, c.Title} }))
 		},
 	}
-	create.Flags().StringVar(&title, "title", "", "the title that people read")
+	create.Flags().StringVar(&title, "title", "", "the title to show")
 	list := &cobra.Command{
 		Use: "list", Short: "List courses", Args: argsBetween(0, 0, "no arguments"),
 		RunE: func(cmd *cobra.Command, _ []string) error {

@@ -1,13 +1,16 @@
 package cli
 
 import (
+	"bufio"
 	"context"
+	"errors"
 	"fmt"
 	"net/http"
 	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
+	"golang.org/x/term"
 
 	"examen/internal/client"
 )
@@ -30,7 +33,7 @@ func (p *program) datasetList() *cobra.Command {
 
 func (p *program) datasetShow() *cobra.Command {
 	return &cobra.Command{
-		Use: "show NAME [TABLE]", Short: "List a dataset's tables, or tell all of one table", Args: argsBetween(1, 2, "a dataset, and perhaps a table"),
+		Use: "show NAME [TABLE]", Short: "List a dataset's tables, or describe one table", Args: argsBetween(1, 2, "a dataset, and perhaps a table"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			d, err := ask[client.Dataset](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetDataset(ctx, args[0]) })
 			if err != nil {
@@ -167,7 +170,6 @@ func (p *program) datasetRows() *cobra.Command {
 	var where string
 	c := &cobra.Command{
 		Use: "rows NAME TABLE", Short: "Page through a table's rows", Args: argsBetween(2, 2, "a dataset and a table"),
-		Example: "  examen dataset rows apiary hive --sort strength --descending\n  examen dataset rows apiary hive --where kind=log --offset 50\n  examen dataset rows apiary hive --where strength=NULL",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if where != "" {
 				column, value, ok := strings.Cut(where, "=")
@@ -200,9 +202,9 @@ func (p *program) datasetRows() *cobra.Command {
 	}
 	f := c.Flags()
 	f.StringVar(&params.Sort, "sort", "", "the column to sort by")
-	f.BoolVar(&params.Descending, "descending", false, "the largest first")
+	f.BoolVar(&params.Descending, "descending", false, "in descending order")
 	f.StringVar(&where, "where", "", "only rows in which a column has a value: COLUMN=VALUE, or COLUMN=NULL")
-	f.Int64Var(&params.Offset, "offset", 0, "rows to pass over")
+	f.Int64Var(&params.Offset, "offset", 0, "rows to skip")
 	f.IntVar(&params.Limit, "limit", 50, "rows to print, at most 500")
 	return c
 }
@@ -243,9 +245,15 @@ func (p *program) datasetMap() *cobra.Command {
 }
 
 func (p *program) datasetDrop() *cobra.Command {
-	return &cobra.Command{
-		Use: "drop NAME", Short: "Remove a dataset that no paper is about; its history stays", Args: argsBetween(1, 1, "a dataset"),
+	var yes bool
+	c := &cobra.Command{
+		Use: "drop NAME", Short: "Remove an unused dataset; its history stays", Args: argsBetween(1, 1, "a dataset"),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if !yes {
+				if err := p.sure(fmt.Sprintf("Remove the dataset %s and all of its builds?", args[0])); err != nil {
+					return err
+				}
+			}
 			_, err := ask[struct{}](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
 				return c.DropDataset(ctx, args[0])
 			})
@@ -255,6 +263,21 @@ func (p *program) datasetDrop() *cobra.Command {
 			return err
 		},
 	}
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	return c
+}
+
+// sure asks on a terminal whether something shall be done. Elsewhere --yes has to say so.
+func (p *program) sure(question string) error {
+	f, ok := p.in.(*os.File)
+	if !ok || !term.IsTerminal(int(f.Fd())) {
+		return usageError{errors.New("this cannot be undone: say --yes")}
+	}
+	answer, err := p.ask(bufio.NewReader(p.in), question+" [y/N] ")
+	if err == nil && !strings.EqualFold(answer, "y") && !strings.EqualFold(answer, "yes") {
+		err = usageError{errors.New("nothing was removed")}
+	}
+	return err
 }
 
 // bytesOf writes a size.

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 
@@ -17,6 +18,9 @@ func (p *program) history() *cobra.Command {
 	c := &cobra.Command{
 		Use: "history", Short: "List runs and attempts, the latest first", Args: argsBetween(0, 0, "flags only"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			if err := errors.Join(oneOf("outcome", outcome), oneOf("kind", kind)); err != nil {
+				return err
+			}
 			c, _, err := p.connect()
 			if err != nil {
 				return err
@@ -34,7 +38,7 @@ func (p *program) history() *cobra.Command {
 				return err
 			}
 			if page.Next != "" {
-				fmt.Fprintf(p.err, "There are earlier ones: --before %s\n", page.Next)
+				fmt.Fprintf(p.err, "For older entries: --before %s\n", page.Next)
 			}
 			return nil
 		},
@@ -45,7 +49,7 @@ func (p *program) history() *cobra.Command {
 	f.StringVar(&params.Learner, "learner", "", "only this learner's (instructors)")
 	f.StringVar(&outcome, "outcome", "", "only with this outcome: correct, incorrect, rejected, failed, stopped or done")
 	f.StringVar(&kind, "kind", "", "only run or attempt")
-	f.StringVar(&params.Before, "before", "", "the page after the one that named this")
+	f.StringVar(&params.Before, "before", "", "continue after this entry (from the previous page)")
 	f.IntVar(&params.Limit, "limit", 50, "how many")
 	f.BoolVar(&full, "full", false, "print each query whole, with its findings")
 	return c

@@ -20,7 +20,7 @@ func (p *program) learner() *cobra.Command {
 		},
 	}
 	add.Flags().StringVar(&course, "course", "", "the course")
-	add.Flags().StringVar(&display, "display-name", "", "the name that people read")
+	add.Flags().StringVar(&display, "display-name", "", "display name")
 	list := &cobra.Command{
 		Use: "list --course COURSE", Short: "List a course's learners", Args: argsBetween(0, 0, "flags only"),
 		RunE: func(cmd *cobra.Command, _ []string) error {

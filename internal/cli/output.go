@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"strings"
 	"time"
@@ -46,15 +47,11 @@ func (p *program) table(w io.Writer, header []string, lines [][]string) {
 	style.Box.PaddingLeft, style.Box.PaddingRight = "", ""
 	t.SetStyle(style)
 	t.SuppressTrailingSpaces()
-	terminal := p.onTerminal()
+	widths := p.widths(header, lines)
 	row := func(cells []string) table.Row {
 		r := make(table.Row, len(cells))
 		for i, c := range cells {
-			c = printable(c)
-			if terminal && len([]rune(c)) > widestCell {
-				c = string([]rune(c)[:widestCell-1]) + "…"
-			}
-			r[i] = c
+			r[i] = shortened(printable(c), widths[i])
 		}
 		return r
 	}
@@ -71,6 +68,61 @@ func (p *program) table(w io.Writer, header []string, lines [][]string) {
 		t.AppendRow(row(line))
 	}
 	t.Render()
+}
+
+// widths are how many characters of each column are shown: all but on a terminal, where a table keeps to its width. The widest columns give way first.
+func (p *program) widths(header []string, lines [][]string) []int {
+	widths := make([]int, len(header))
+	if !p.onTerminal() {
+		for i := range widths {
+			widths[i] = math.MaxInt
+		}
+		return widths
+	}
+	for _, line := range append([][]string{header}, lines...) {
+		for i, cell := range line {
+			widths[i] = max(widths[i], min(text.StringWidth(printable(cell)), widestCell))
+		}
+	}
+	f := p.out.(*os.File)
+	screen, _, err := term.GetSize(int(f.Fd()))
+	if err != nil || screen <= 0 {
+		return widths
+	}
+	return narrowed(widths, screen)
+}
+
+// between is the space between two columns.
+const between = 2
+
+// narrowed takes from the widest columns until all fit on a screen, as long as each keeps what a name needs.
+func narrowed(widths []int, screen int) []int {
+	const least = 8
+	total := between * (len(widths) - 1)
+	for _, w := range widths {
+		total += w
+	}
+	for ; total > screen; total-- {
+		widest := 0
+		for i, w := range widths {
+			if w > widths[widest] {
+				widest = i
+			}
+		}
+		if widths[widest] <= least {
+			break
+		}
+		widths[widest]--
+	}
+	return widths
+}
+
+// shortened is a text of so many characters at most.
+func shortened(s string, width int) string {
+	if text.StringWidth(s) <= width {
+		return s
+	}
+	return text.Trim(s, max(width-1, 0)) + "…"
 }
 
 // numeric tells whether a column holds numbers only, and at least one.

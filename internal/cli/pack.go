@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -51,8 +52,12 @@ decided, whether the data test what the task asks, whether links lead somewhere.
 // sendPack sends a pack's folder, to be loaded or only checked.
 func (p *program) sendPack(cmd *cobra.Command, args []string, check bool) (*client.Client, client.Job, error) {
 	s, err := sending(args)
-	if err == nil && !s.folder {
-		err = fmt.Errorf("%s is no folder: a pack is a folder with a pack.yaml", args[0])
+	switch {
+	case err != nil:
+	case !s.folder:
+		err = fmt.Errorf("%s is not a folder: a pack is a folder with a pack.yaml", args[0])
+	case !slices.Contains(s.paths, "pack.yaml"):
+		err = fmt.Errorf("%s holds no pack.yaml: name the folder that does", args[0])
 	}
 	if err != nil {
 		return nil, client.Job{}, usageError{err}

@@ -14,7 +14,7 @@ import (
 
 func (p *program) paper() *cobra.Command {
 	list := &cobra.Command{
-		Use: "list", Short: "List one's papers", Args: argsBetween(0, 0, "no arguments"),
+		Use: "list", Short: "List your papers", Args: argsBetween(0, 0, "no arguments"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListPapers(ctx) },
 				[]string{"paper", "title", "state", "opens", "due", "correct", "points"},
@@ -72,9 +72,9 @@ func (p *program) openPaper() *cobra.Command {
 				if flag == "" {
 					continue
 				}
-				t, err := time.Parse(time.RFC3339, flag)
+				t, err := moment(flag, to == &times.Due)
 				if err != nil {
-					return usageError{fmt.Errorf("%q is no time: write it as 2026-09-01T08:00:00Z", flag)}
+					return err
 				}
 				*to = t
 			}
@@ -85,7 +85,27 @@ func (p *program) openPaper() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&course, "course", "", "the course")
-	c.Flags().StringVar(&opens, "opens", "", "when it opens (default: the paper's own time)")
-	c.Flags().StringVar(&due, "due", "", "when it is due (default: the paper's own time)")
+	c.Flags().StringVar(&opens, "opens", "", "when it opens: 2026-09-01, '2026-09-01 08:00' (in your time zone) or 2026-09-01T08:00:00Z (default: the paper's own time)")
+	c.Flags().StringVar(&due, "due", "", "when it is due, likewise; a date alone is its end (default: the paper's own time)")
 	return c
+}
+
+// moment reads a time as people write it, in the zone of this machine where it names none. Of a date alone it is the first minute, or the last.
+func moment(s string, end bool) (time.Time, error) {
+	if t, err := time.Parse(time.RFC3339, s); err == nil {
+		return t, nil
+	}
+	for _, layout := range []string{"2006-01-02 15:04", "2006-01-02T15:04", "2006-01-02 15:04:05"} {
+		if t, err := time.ParseInLocation(layout, s, time.Local); err == nil {
+			return t, nil
+		}
+	}
+	t, err := time.ParseInLocation(time.DateOnly, s, time.Local)
+	if err != nil {
+		return t, usageError{fmt.Errorf("%q is not a valid time; use 2026-12-20, '2026-12-20 18:00' or 2026-12-20T18:00:00Z", s)}
+	}
+	if end {
+		t = time.Date(t.Year(), t.Month(), t.Day(), 23, 59, 0, 0, time.Local)
+	}
+	return t, nil
 }

@@ -50,7 +50,7 @@ func (p *program) hiddenOnly(grid client.Progress) {
 func (p *program) marks() *cobra.Command {
 	var course, format string
 	c := &cobra.Command{
-		Use: "marks PAPER", Short: "Print the marks, a learner a line", Args: argsBetween(1, 1, "a paper"),
+		Use: "marks PAPER", Short: "Print the marks, one line per learner", Args: argsBetween(1, 1, "a paper"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if format == "" {
 				format = p.format

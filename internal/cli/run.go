@@ -14,7 +14,6 @@ func (p *program) run() *cobra.Command {
 	var dataset string
 	c := &cobra.Command{
 		Use: "run PAPER[/EXERCISE]|--dataset NAME [FILE|-]", Short: "Run a query and print its rows", Args: argsBetween(0, 2, "a paper or an exercise, and perhaps a file"),
-		Example: "  examen run first-look/3 query.sql\n  echo 'SELECT * FROM hive' | examen run first-look\n  examen run --dataset apiary -o csv query.sql",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, _, err := p.connect()
 			if err != nil {

@@ -169,7 +169,7 @@ func (p *program) logout() *cobra.Command {
 
 func (p *program) whoami() *cobra.Command {
 	return &cobra.Command{
-		Use: "whoami", Short: "Tell who is logged in", Args: argsBetween(0, 0, "no arguments"),
+		Use: "whoami", Short: "Show who is logged in", Args: argsBetween(0, 0, "no arguments"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, _, err := p.connect()
 			if err != nil {
@@ -188,7 +188,7 @@ func (p *program) whoami() *cobra.Command {
 
 func (p *program) password() *cobra.Command {
 	return &cobra.Command{
-		Use: "password", Short: "Change one's own password", Args: argsBetween(0, 0, "no arguments"),
+		Use: "password", Short: "Change your password", Args: argsBetween(0, 0, "no arguments"),
 		Long: "Change one's own password: the current one and the new one are asked for, or read from standard input, a line each.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, _, err := p.connect()

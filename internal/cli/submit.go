@@ -12,7 +12,7 @@ import (
 
 func (p *program) submit() *cobra.Command {
 	return &cobra.Command{
-		Use: "submit PAPER/EXERCISE [FILE|-]", Short: "Submit an answer and print what came of it", Args: argsBetween(1, 2, "an exercise, and perhaps a file"),
+		Use: "submit PAPER/EXERCISE [FILE|-]", Short: "Submit an answer and print the result", Args: argsBetween(1, 2, "an exercise, and perhaps a file"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, _, err := p.connect()
 			if err != nil {

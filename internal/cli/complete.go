@@ -1,0 +1,190 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"examen/internal/client"
+)
+
+// examples are lines that run as they stand, on the demo's data, by the command's path.
+var examples = map[string]string{
+	"demo":            "examen demo\nexamen demo --data-dir ~/examen-demo   # keeps the data",
+	"serve":           "examen serve --data-dir /var/lib/examen\nexamen serve --listen 0.0.0.0:8080 --limit-time 20s",
+	"login":           "examen login wren\nexamen --url http://127.0.0.1:8080 login hazel",
+	"logout":          "examen logout",
+	"whoami":          "examen whoami",
+	"password":        "examen password",
+	"paper list":      "examen paper list\nexamen paper list -o json",
+	"paper show":      "examen paper show first-look",
+	"paper check":     "examen paper check first-look",
+	"paper open":      "examen paper open first-look --course evening-group --due 2036-12-20\nexamen paper open first-look --course evening-group --opens '2026-09-01 08:00' --due 2036-12-20T22:00:00Z",
+	"read":            "examen read first-look\nexamen read first-look/3",
+	"run":             "echo 'SELECT * FROM hive LIMIT 3' | examen run first-look\nexamen run first-look/3 query.sql\nexamen run --dataset apiary -o csv query.sql",
+	"submit":          "echo 'SELECT name, valley FROM apiary' | examen submit first-look/1\nexamen submit first-look/names-and-valleys answer.sql",
+	"history":         "examen history --paper first-look --outcome incorrect\nexamen history --limit 5 --full",
+	"dataset list":    "examen dataset list",
+	"dataset show":    "examen dataset show apiary\nexamen dataset show apiary hive",
+	"dataset rows":    "examen dataset rows apiary hive --sort strength --descending\nexamen dataset rows apiary hive --where kind=skep --limit 5\nexamen dataset rows apiary hive --where strength=NULL",
+	"dataset map":     "examen dataset map apiary\nexamen dataset map apiary --format svg --to apiary.svg",
+	"dataset build":   "examen dataset build nights/\nexamen dataset build tables.sql rows.sql --name meadow\nexamen dataset build observers.csv",
+	"dataset builds":  "examen dataset builds\nexamen dataset builds apiary",
+	"dataset use":     "examen dataset use apiary 1",
+	"dataset confirm": "examen dataset confirm nights",
+	"dataset follow":  "examen dataset follow nights",
+	"dataset stop":    "examen dataset stop nights",
+	"dataset drop":    "examen dataset drop observers --yes",
+	"pack check":      "examen pack check my-pack/",
+	"pack load":       "examen pack load my-pack/",
+	"course create":   "examen course create morning-group --title 'Morning group'",
+	"course list":     "examen course list",
+	"course show":     "examen course show evening-group",
+	"learner add":     "examen learner add juniper --course evening-group --display-name 'Juniper Moss'",
+	"learner list":    "examen learner list --course evening-group",
+	"learner reset":   "examen learner reset juniper",
+	"progress":        "examen progress first-look\nexamen progress first-look --course evening-group -o csv",
+	"marks":           "examen marks first-look --format csv",
+}
+
+// What arguments and flags can be completed to.
+type wanted string
+
+const (
+	aPaper    wanted = "paper"
+	anAddress wanted = "address" // PAPER/EXERCISE
+	aDataset  wanted = "dataset"
+	aTable    wanted = "table" // of the dataset before
+	aCourse   wanted = "course"
+	aLearner  wanted = "learner"
+	aFile     wanted = "file"
+)
+
+// arguments are those of the commands, in order; the last may be repeated.
+var arguments = map[string][]wanted{
+	"paper show": {aPaper}, "paper check": {aPaper}, "paper open": {aPaper}, "read": {anAddress}, "run": {anAddress, aFile}, "submit": {anAddress, aFile}, "dataset show": {aDataset, aTable},
+	"dataset rows": {aDataset, aTable}, "dataset map": {aDataset}, "dataset build": {aFile}, "dataset builds": {aDataset}, "dataset use": {aDataset}, "dataset confirm": {aDataset},
+	"dataset follow": {aDataset}, "dataset stop": {aDataset}, "dataset drop": {aDataset}, "pack check": {aFile}, "pack load": {aFile}, "course show": {aCourse}, "learner reset": {aLearner},
+	"progress": {aPaper}, "marks": {aPaper},
+}
+
+// choices are the values that some flags have.
+var choices = map[string][]string{
+	"outcome": {"correct", "incorrect", "rejected", "failed", "stopped", "done"}, "kind": {"run", "attempt"}, "output": {"table", "json", "csv"},
+}
+
+// finish gives each command its example, and completion to its arguments and flags.
+func (p *program) finish(root *cobra.Command) {
+	var each func(c *cobra.Command)
+	each = func(c *cobra.Command) {
+		path := strings.TrimPrefix(c.CommandPath(), root.Name()+" ")
+		if example := examples[path]; example != "" {
+			c.Example = "  " + strings.ReplaceAll(example, "\n", "\n  ")
+		}
+		if wants := arguments[path]; wants != nil {
+			c.ValidArgsFunction = func(cmd *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
+				if len(args) >= len(wants) && wants[len(wants)-1] != aFile {
+					return nil, cobra.ShellCompDirectiveNoFileComp
+				}
+				return p.complete(cmd, wants[min(len(args), len(wants)-1)], args, begun)
+			}
+		} else if c.Runnable() && !c.HasSubCommands() {
+			c.ValidArgsFunction = cobra.NoFileCompletions
+		}
+		for flag, what := range map[string]wanted{"paper": aPaper, "course": aCourse, "learner": aLearner, "dataset": aDataset} {
+			if c.Flags().Lookup(flag) != nil {
+				_ = c.RegisterFlagCompletionFunc(flag, func(cmd *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
+					return p.complete(cmd, what, args, begun)
+				})
+			}
+		}
+		for flag, values := range choices {
+			if c.Flags().Lookup(flag) != nil || flag == "output" && c == root {
+				_ = c.RegisterFlagCompletionFunc(flag, cobra.FixedCompletions(values, cobra.ShellCompDirectiveNoFileComp))
+			}
+		}
+		for _, sub := range c.Commands() {
+			each(sub)
+		}
+	}
+	each(root)
+}
+
+// completionPatience is how long the service is waited for while somebody types.
+const completionPatience = 2 * time.Second
+
+// complete asks the service what an argument could be. Where it does not answer there is nothing to choose from.
+func (p *program) complete(cmd *cobra.Command, what wanted, args []string, begun string) ([]string, cobra.ShellCompDirective) {
+	if what == aFile {
+		return nil, cobra.ShellCompDirectiveDefault
+	}
+	ctx, stop := context.WithTimeout(context.Background(), completionPatience)
+	defer stop()
+	cmd.SetContext(ctx)
+	if p.configure(cmd) != nil {
+		return nil, cobra.ShellCompDirectiveNoFileComp
+	}
+	directive := cobra.ShellCompDirectiveNoFileComp
+	var found []string
+	switch what {
+	case aPaper:
+		found = listed(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListPapers(ctx) }, func(s client.PaperSummary) string { return s.Slug + "\t" + s.Title })
+	case anAddress:
+		found, directive = p.addresses(cmd, begun)
+	case aDataset:
+		found = listed(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListDatasets(ctx) }, func(d client.DatasetSummary) string { return d.Name + "\t" + d.Title })
+	case aCourse:
+		found = listed(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListCourses(ctx) }, func(c client.Course) string { return c.Slug + "\t" + c.Title })
+	case aTable:
+		if d, err := ask[client.Dataset](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetDataset(ctx, args[0]) }); err == nil {
+			for _, t := range d.Tables {
+				found = append(found, t.Name)
+			}
+		}
+	case aLearner:
+		courses, _ := ask[[]client.Course](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListCourses(ctx) })
+		for _, course := range courses {
+			d, _ := ask[client.CourseDetail](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+				return c.GetCourse(ctx, course.Slug)
+			})
+			for _, l := range d.Learners {
+				found = append(found, l.Name+"\t"+l.DisplayName)
+			}
+		}
+	}
+	found = slices.DeleteFunc(found, func(s string) bool { return !strings.HasPrefix(s, begun) })
+	if what != anAddress { // exercises come as their paper has them
+		slices.Sort(found)
+	}
+	return slices.Compact(found), directive
+}
+
+func listed[T any](p *program, cmd *cobra.Command, question call, name func(T) string) (found []string) {
+	items, _ := ask[[]T](p, cmd, question)
+	for _, item := range items {
+		found = append(found, name(item))
+	}
+	return found
+}
+
+// addresses are papers until one is written, and then its exercises.
+func (p *program) addresses(cmd *cobra.Command, begun string) ([]string, cobra.ShellCompDirective) {
+	paper, _, within := strings.Cut(begun, "/")
+	if !within {
+		found := listed(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListPapers(ctx) }, func(s client.PaperSummary) string { return s.Slug + "/\t" + s.Title })
+		return found, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
+	}
+	var found []string
+	read, err := ask[client.Paper](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetPaper(ctx, paper) })
+	for _, s := range read.Sections {
+		if e := s.Exercise; err == nil && e.Slug != "" {
+			found = append(found, fmt.Sprintf("%s/%s\t%d. %s", paper, e.Slug, e.Number, e.Title))
+		}
+	}
+	return found, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveKeepOrder
+}

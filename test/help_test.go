@@ -1,0 +1,160 @@
+package test
+
+import (
+	"errors"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"examen/internal/demo"
+)
+
+var (
+	subcommand = regexp.MustCompile(`(?m)^  ([a-z]+) {2,}`)
+	exampleRun = regexp.MustCompile(`(?ms)^Examples:\n(.*?)\n\n`)
+)
+
+// commandsOf lists the commands below one, with their help.
+func commandsOf(t *testing.T, path []string, each func(path []string, help string)) {
+	help := command(t, nil, "", append(append([]string{}, path...), "--help")...).out
+	_, list, has := strings.Cut(help, "Available Commands:\n")
+	if !has {
+		each(path, help)
+		return
+	}
+	list, _, _ = strings.Cut(list, "\n\n")
+	for _, found := range subcommand.FindAllStringSubmatch(list, -1) {
+		if found[1] != "completion" && found[1] != "help" {
+			commandsOf(t, append(append([]string{}, path...), found[1]), each)
+		}
+	}
+}
+
+// inShell runs a line as somebody types it, in a folder that has examen on its path.
+func inShell(t *testing.T, folder string, env []string, line string) printed {
+	t.Helper()
+	cmd := exec.Command("sh", "-c", line)
+	cmd.Dir, cmd.Env = folder, append(append(os.Environ(), env...), "PATH="+folder+":"+os.Getenv("PATH"))
+	var out, errs strings.Builder
+	cmd.Stdout, cmd.Stderr = &out, &errs
+	err := cmd.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		t.Fatal(err)
+	}
+	return printed{out.String(), errs.String(), cmd.ProcessState.ExitCode()}
+}
+
+// Every command has examples, and each runs as it stands on the demo's data.
+func TestExamplesOfEveryCommandRun(t *testing.T) {
+	t.Parallel()
+	s := start(t, "demo", "--data-dir", dataDir(t))
+	folder := t.TempDir()
+	for name, content := range map[string]string{
+		"query.sql": "SELECT name FROM hive LIMIT 3", "answer.sql": "SELECT name, valley FROM apiary", "tables.sql": "CREATE TABLE meadow (id int PRIMARY KEY);", "rows.sql": "INSERT INTO meadow VALUES (1);",
+		"observers.csv": "id,name\n1,Maud\n", "nights/a.sql": "CREATE TABLE night (day date PRIMARY KEY); INSERT INTO night VALUES ('2026-05-01');",
+		"my-pack/pack.yaml": "pack: my-pack\ntitle: Mine\ndatasets:\n  mine:\n    setup: [a.sql]\npapers: [p.md]\n", "my-pack/a.sql": "CREATE TABLE a (n int PRIMARY KEY); INSERT INTO a VALUES (1), (2);",
+		"my-pack/p.md": "---\npaper: mine\ntitle: Mine\ndataset: mine\n---\n\n## All\n\n```sql answer\nSELECT n FROM a\n```\n",
+	} {
+		path := filepath.Join(folder, name)
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(path, []byte(content), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	// Those that end with 3 or 1 have nothing to do on the demo's data: no build asks or runs, and an example may not be correct.
+	may := map[string]int{"dataset confirm": 3, "dataset stop": 3, "password": 2, "learner reset": 0}
+	late := map[string]bool{"login": true, "logout": true, "demo": true, "serve": true, "password": true}
+	home := t.TempDir()
+	shell := &shell{t: t, env: []string{"HOME=" + home, "XDG_CONFIG_HOME=" + home, "EXAMEN_URL=" + s.url}}
+	if p := shell.run("", "login", demo.InstructorName, "--password", demo.InstructorPassword); p.code != 0 {
+		t.Fatal(p.errs)
+	}
+	if err := os.Symlink(binary, filepath.Join(folder, "examen")); err != nil {
+		t.Fatal(err)
+	}
+	ran := 0
+	var last []string
+	commandsOf(t, nil, func(path []string, help string) {
+		name := strings.Join(path, " ")
+		found := exampleRun.FindStringSubmatch(help)
+		if found == nil {
+			t.Errorf("%s has no example", name)
+			return
+		}
+		for _, line := range strings.Split(found[1], "\n") {
+			line = strings.TrimSpace(line)
+			if !strings.Contains(line, "examen ") || late[name] {
+				continue
+			}
+			if name == "dataset drop" || name == "learner reset" {
+				last = append(last, line)
+				continue
+			}
+			ran++
+			if p := inShell(t, folder, shell.env, line); p.code != 0 && p.code != may[name] {
+				t.Errorf("%s: exit code %d\n%s%s", line, p.code, p.out, p.errs)
+			} else if name == "dataset rows" && strings.Count(p.out, "\n") < 3 {
+				t.Errorf("%s shows nothing:\n%s", line, p.out)
+			}
+		}
+	})
+	for _, line := range last {
+		if p := inShell(t, folder, shell.env, line); p.code != 0 {
+			t.Errorf("%s: exit code %d\n%s%s", line, p.code, p.out, p.errs)
+		}
+	}
+	if ran < 30 {
+		t.Errorf("only %d examples were run", ran)
+	}
+}
+
+// What the shells ask for as one types.
+func TestCompletion(t *testing.T) {
+	c := at(t, demo.InstructorName, demo.InstructorPassword)
+	for line, want := range map[string]string{
+		"read f": "first-look/", "submit first-look/": "first-look/names-and-valleys", "dataset show ap": "apiary", "dataset rows apiary hi": "hive", "course show ev": "evening-group",
+		"progress first": "first-look", "learner reset wr": "wren", "history --outcome inc": "incorrect", "history --learner wr": "wren", "paper open first-look --course ev": "evening-group", "paper list -o j": "json",
+	} {
+		words := strings.Split(line, " ")
+		if p := c.run("", append([]string{"__complete"}, words...)...); p.code != 0 || !strings.Contains("\n"+p.out, "\n"+want) {
+			t.Errorf("%s: got %q, want %q", line, p.out, want)
+		}
+	}
+	for _, shell := range []string{"bash", "zsh", "fish"} {
+		if p := c.run("", "completion", shell); p.code != 0 || len(p.out) < 1000 {
+			t.Errorf("%s: exit code %d, %d bytes", shell, p.code, len(p.out))
+		}
+	}
+}
+
+// Wrong use is told before the service is asked, and what cannot be undone is not done unasked.
+func TestUseThatIsWrong(t *testing.T) {
+	c := at(t, demo.InstructorName, demo.InstructorPassword)
+	empty := t.TempDir()
+	for line, want := range map[string]string{
+		"history --outcome bogus": "--outcome bogus: expected one of correct", "history --kind walk": "--kind walk: expected one of run, attempt", "pack load " + empty: "holds no pack.yaml",
+		"pack check " + empty: "holds no pack.yaml", "dataset drop apiary": "say --yes", "paper open first-look --course evening-group --due tomorrow": `"tomorrow" is not a valid time; use 2026-12-20`,
+	} {
+		if p := c.run("", strings.Split(line, " ")...); p.code != 2 || !strings.Contains(p.errs, want) {
+			t.Errorf("%s: exit code %d, %s", line, p.code, p.errs)
+		}
+	}
+	for _, args := range [][]string{{"dataset", "show", ""}, {"read", ""}, {"course", "show", " "}, {"progress", ""}} {
+		if p := c.run("", args...); p.code != 2 || !strings.Contains(p.errs, "an argument is empty") {
+			t.Errorf("%q: exit code %d, %s", args, p.code, p.errs)
+		}
+	}
+	if p := c.run("", "--version"); p.code != 0 || !strings.HasPrefix(p.out, "examen version ") {
+		t.Errorf("--version: %q", p.out)
+	}
+	paperOf(t, "dated", [2]string{"points: 1", "SELECT id FROM star"})
+	if p := c.run("", "paper", "open", "dated", "--course", "evening-group", "--due", "2036-12-20"); p.code != 0 || !strings.Contains(p.out, "2036-12-20 23:59") {
+		t.Errorf("a date: %+v", p)
+	}
+}
