@@ -78,7 +78,7 @@ func TestALearnersDayAtTheCommandLine(t *testing.T) {
 		{"SELECT 1 AS n, NULL AS x", "run first-look -o csv", 0, []string{"n,x\n1,\n"}},
 		{"SELECT 1", "run --dataset apiary -o json", 0, []string{`"row_count": 1`}},
 		{"SELECT nme\nFROM hive", "run first-look", 1, []string{`column "nme" does not exist`, "line 1, column 8:\n  SELECT nme\n         ^\n"}},
-		{"SELECT name FROM apiary", "submit first-look/1", 1, []string{"Incorrect, 0 of 1 point\n- The result has 1 column, but 2 are asked for: “valley” is missing.\n"}},
+		{"SELECT name FROM apiary", "submit first-look/1", 1, []string{"Incorrect, 0 of 1 point\n- The result has 1 column; the task asks for 2: “valley” is missing.\n"}},
 		{"SELECT name, valley FROM apiary", "submit first-look/names-and-valleys -", 0, []string{"Correct, 1 of 1 point\n"}},
 		{"SELECT name FROM apiary", "submit first-look/1 -o json", 1, []string{`"kind": "columns-missing"`}},
 		{"", "history --kind attempt", 0, []string{"incorrect", "correct", "SELECT name, valley FROM apiary"}},

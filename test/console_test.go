@@ -134,7 +134,7 @@ func TestALearnersDayInTheConsole(t *testing.T) {
 	w.says(in(exercise, ".answer .problem pre"), `SELECT name, knd FROM hive\n +\^`)
 
 	w.says(in(exercise, ".answer .problem"), `Perhaps you meant to reference the column "hive.kind"`)
-	w.says(in(exercise, ".answer .problem"), "is kind meant?")
+	w.says(in(exercise, ".answer .problem"), "did you mean kind?")
 	w.write(exercise, "SELECT name, kind FORM hive")
 	w.press(exercise, "Run")
 	w.says(in(exercise, ".answer .problem .mended"), "SELECT name, kind FROM hive")
@@ -148,7 +148,7 @@ func TestALearnersDayInTheConsole(t *testing.T) {
 	w.press(exercise, "Submit")
 	w.says(in(exercise, ".right-margin .notes-head"), "Incorrect, 0 of 2 points")
 	w.says(in(exercise, `.right-margin [data-kind="cause-condition-missing"]`), "^Likely cause: .*WHERE keeps only")
-	w.says(in(exercise, ".right-margin .finding"), "9 rows of the 96 in the result should not be there")
+	w.says(in(exercise, ".right-margin .finding"), "Your result has 96 rows; 9 of them should not be there")
 	w.says(in(exercise, ".left-margin"), "Incorrect, 0 of 2 points ✗")
 
 	w.write(exercise, "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength DESC")
@@ -160,7 +160,7 @@ func TestALearnersDayInTheConsole(t *testing.T) {
 	w.says("nav a", "My history").MustClick()
 	w.says(".entry", "Submitted: correct, 2 of 2 points")
 	wrong := w.says(".entry", "Submitted: incorrect, 0 of 2 points")
-	if text := wrong.MustText(); !strings.Contains(text, "9 rows of the 96") {
+	if text := wrong.MustText(); !strings.Contains(text, "9 of them should not be there") {
 		t.Errorf("the attempt's findings are missing: %s", text)
 	}
 	wrong.MustElementR("button", "Bring back").MustClick()

@@ -15,7 +15,7 @@ func TestWhatBeginnersRead(t *testing.T) {
 		{"names-and-valleys", "SELECT name valley FROM apiary", `
 Incorrect, 0 of 1 point
 - Likely cause: Is a comma missing between name and valley? Without it valley becomes another name for the column name.
-- The result has 1 column, but 2 are asked for.
+- The result has 1 column; the task asks for 2.
 `},
 		{"names-and-valleys", "SELECT name, vally FROM apiary", `
 Failed, 0 of 1 point
@@ -24,7 +24,7 @@ The database says: column "vally" does not exist
 line 1, column 14:
   SELECT name, vally FROM apiary
                ^
-No column is called vally here: is valley meant?
+No column is called vally here: did you mean valley?
 `},
 		{"names-and-valleys", "SELECT name, valley\nFORM apiary", `
 Failed, 0 of 1 point
@@ -39,11 +39,11 @@ Without the slip it reads:
 `},
 		{"names-and-valleys", "SELECT valley, name FROM apiary", `
 Incorrect, 0 of 1 point
-- The values are right, but the columns stand in another order than the task asks for: look at “name” and “valley”.
+- The values are right, but the columns are in another order than the task asks for: look at columns 1 (“valley”) and 2 (“name”).
 `},
 		{"hives-by-strength", "SELECT name, kind, strength FROM hive WHERE strength <> NULL ORDER BY strength DESC", `
 Incorrect, 0 of 2 points
-- Likely cause: A comparison with NULL by = or <> is never true, not even for NULL itself: ask with IS NULL or IS NOT NULL.
+- Likely cause: A comparison with NULL by = or <> is never true, not even for NULL itself: use IS NULL or IS NOT NULL.
 - The result is empty; 87 rows are expected.
 `},
 		{"which-colours", "SELECT DISTINCT colour AS color FROM hive", `
@@ -78,8 +78,8 @@ WHERE looks at single rows, before there are groups: a condition on an aggregate
 `},
 		{"who-looks-after-what", "SELECT a.name, b.name FROM apiary a, care c, beekeeper b WHERE a.apiary_id = c.apiary_id AND a.valley = 'Durn' ORDER BY 1, 2", `
 Incorrect, 0 of 3 points
-- Likely cause: No condition joins apiary and beekeeper: so every row of the one is put together with every row of the other. Say with ON (or WHERE) which rows belong together.
-- 69 rows of the 72 in the result should not be there (3 are expected).
+- Likely cause: No condition joins apiary and beekeeper: so every row of one table is combined with every row of the other. Say with ON (or WHERE) which rows belong together.
+- Your result has 72 rows; 69 of them should not be there (3 expected).
 `},
 	} {
 		p := s.run(c.sql, "submit", "first-look/"+c.exercise)

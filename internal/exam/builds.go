@@ -184,7 +184,7 @@ func (w *working) scripts(ctx context.Context) (fs.FS, []string, []script.CSVTab
 	var sql, csv []string
 	for _, p := range w.options.Scripts {
 		if !slices.Contains(w.paths, p) {
-			return nil, nil, nil, problem(400, "no-file", "A script has not come", "%q is to be run and is not among the files.", p)
+			return nil, nil, nil, problem(400, "no-file", "A script is missing", "%q is to be run and is not among the files.", p)
 		}
 	}
 	if len(w.options.Scripts) > 0 {

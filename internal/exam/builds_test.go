@@ -39,7 +39,7 @@ func TestWhichScriptsRun(t *testing.T) {
 		{"files in the order in which they came", JobOptions{}, map[string]string{"a.sql": "", "b.sql.gz": "", "c.csv": ""}, "[a.sql b.sql.gz]"},
 		{"a file without an ending is a script", JobOptions{}, map[string]string{"setup": ""}, "[setup]"},
 		{"those that are named", JobOptions{Scripts: []string{"b.sql", "a.sql"}}, map[string]string{"a.sql": "", "b.sql": "", "c.sql": ""}, "[b.sql a.sql]"},
-		{"one that is named and has not come", JobOptions{Scripts: []string{"z.sql"}}, map[string]string{"a.sql": ""}, `A script has not come: "z.sql" is to be run and is not among the files.`},
+		{"one that is named and has not come", JobOptions{Scripts: []string{"z.sql"}}, map[string]string{"a.sql": ""}, `A script is missing: "z.sql" is to be run and is not among the files.`},
 		{"a folder, by name, without what others include", JobOptions{Folder: true}, map[string]string{"2-rows.sql": "", "1-all.sql": "\\i tables.sql", "tables.sql": "", "sub/other.sql": "", "notes.txt": "", "rows.csv": ""}, "[1-all.sql 2-rows.sql]"},
 		{"a folder of CSV alone", JobOptions{Folder: true}, map[string]string{"b.csv": "x\n1\n", "a.tsv": "y\tz\n1\t2\n", "notes.txt": ""}, "[tables made from CSV]"},
 		{"a folder that is a pack", JobOptions{Folder: true}, map[string]string{"pack.yaml": "", "a.sql": ""}, "The folder is a pack: It holds a pack.yaml: load it with examen pack load."},

@@ -141,7 +141,7 @@ func (s *Service) Receive(ctx context.Context, who Account, kind, name string, o
 	given, _ := json.Marshal(options)
 	row, err := s.records.CreateJob(ctx, query.CreateJobParams{Kind: kind, Name: name, AccountID: who.ID, Options: given})
 	if records.Taken(err) {
-		return nil, problem(409, "at-hand", "The dataset is being built already", "One build of %s is at hand; wait for it, or stop it: examen dataset stop %s.", name, name)
+		return nil, problem(409, "at-hand", "The dataset is already being built", "%s is already being built; wait for it, or stop it: examen dataset stop %s.", name, name)
 	} else if err != nil {
 		return nil, err
 	}

@@ -56,7 +56,7 @@ func AsProblem(err error) *Problem {
 			"Queries cannot be run or checked just now. Drafts and history are kept; try again in a moment.")
 		p.RetryAfter = 3
 	case errors.Is(err, practice.ErrBusy):
-		p = problem(503, "busy", "All seats are taken", "Too many queries are running just now. Try again in a moment.")
+		p = problem(503, "busy", "The server is busy", "Too many queries are running just now. Try again in a moment.")
 		p.RetryAfter = 5
 	case errors.Is(err, practice.ErrStalled):
 		p = problem(503, "practice-stalled", "The practice server does not keep up", "The query was begun twice and the server did not work on it. Nothing was decided, and drafts are kept; try again in a moment.")
@@ -69,9 +69,9 @@ func AsProblem(err error) *Problem {
 			"Nothing can be read or kept just now, and nothing that was acknowledged is lost. Try again in a moment.")
 		p.RetryAfter = 3
 	case errors.Is(err, context.Canceled):
-		p = problem(499, "cancelled", "The call was given up", "The caller went away before the answer was ready.")
+		p = problem(499, "cancelled", "The request was cancelled", "The caller went away before the answer was ready.")
 	default:
-		p = problem(500, "fault", "Something went wrong inside Examen", "The log of the service says what. Try again, and tell your instructor if it stays so.")
+		p = problem(500, "fault", "Something went wrong inside Examen", "The log of the service says what. Try again, and tell your instructor if it keeps happening.")
 	}
 	return p
 }

@@ -110,7 +110,7 @@ func (s *Service) place(ctx context.Context, who Account, request RunRequest, ru
 		run.Dataset, entry.BuildID = request.Dataset, found.Build.ID
 		return found.Build.Database, nil
 	}
-	return "", problem(422, "run-on-what", "It is not said what to run the query on", "Name a paper, an exercise of it, or a dataset.")
+	return "", problem(422, "run-on-what", "No paper or dataset given", "Name a paper, an exercise of it, or a dataset.")
 }
 
 // ended says how a query ended that did not run through; no problem means that the fault is not the query's.

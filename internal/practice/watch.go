@@ -35,9 +35,9 @@ const (
 	probePatience = 2 * time.Second
 	// A run is ended when its limit is past and it has used the processor for a part of that. One that has not is given longer, up to a few times its limit;
 	// if it has then used hardly any, it was the server that did not go on.
-	fairShare = 2  // the part of the limit
-	longest   = 3  // times the limit
-	hardly    = 10 // the part of what has passed
+	fairShare = 2   // the part of the limit
+	longest   = 3   // times the limit
+	hardly    = 200 // the part of what has passed: a session of low priority gets little of a busy machine, but more
 )
 
 // watch begins to watch a session.

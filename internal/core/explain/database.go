@@ -78,7 +78,7 @@ var elsewhere = map[string]string{
 func Query(e QueryError, schema sqltext.Schema) Plain {
 	x := &queryError{QueryError: e, schema: schema}
 	if mended, at := sqltext.Mend(e.SQL, x.isName); at >= 0 {
-		return Plain{Sentence: "The text holds quotes, dashes or spaces as word processors write them, which mean something else in SQL (or nothing): texts stand in straight single quotes ('), a minus is -.",
+		return Plain{Sentence: "The text holds quotes, dashes or spaces as word processors write them, which mean something else in SQL (or nothing): text values go in straight single quotes ('), a minus is -.",
 			Offset: at, Mended: mended}
 	}
 	p := Plain{Offset: x.unplaced()}
@@ -94,7 +94,7 @@ func Query(e QueryError, schema sqltext.Schema) Plain {
 	case groupingError:
 		p.Sentence = x.grouping()
 	case windowingError:
-		p.Sentence = "A window function (with OVER) is worked out after WHERE, GROUP BY and HAVING, so it can stand only in SELECT and ORDER BY: work it out in a subquery, and put the condition around it."
+		p.Sentence = "A window function (with OVER) is evaluated after WHERE, GROUP BY and HAVING, so it can only be used in SELECT and ORDER BY: compute it in a subquery, and put the condition around it."
 	case undefinedFunction:
 		p.Sentence = x.function()
 	case datatypeMismatch:
@@ -193,7 +193,7 @@ func (x *queryError) table() string {
 			return fmt.Sprintf("%s is used, but it does not stand in FROM: join it there, with a condition.", name)
 		}
 		if near := sqltext.Nearest(name, x.tables()); near != "" {
-			return fmt.Sprintf("No table or alias in FROM is called %s: is %s meant?", name, near)
+			return fmt.Sprintf("No table or alias in FROM is called %s: did you mean %s?", name, near)
 		}
 		return fmt.Sprintf("No table or alias in FROM is called %s: columns are written alias.column, with an alias from FROM.", name)
 	case strings.HasPrefix(x.Message, "invalid reference to FROM-clause"):
@@ -205,7 +205,7 @@ func (x *queryError) table() string {
 		}
 	}
 	if near := sqltext.Nearest(name, x.tables()); near != "" && !strings.EqualFold(near, name) {
-		return fmt.Sprintf("The dataset has no table %s: is %s meant?", name, near)
+		return fmt.Sprintf("The dataset has no table %s: did you mean %s?", name, near)
 	} else if near != "" {
 		return fmt.Sprintf("The table is called %s: within double quotes capital letters count.", near)
 	}
@@ -234,7 +234,7 @@ func (x *queryError) column() string {
 		qualified, name = name[:i], name[i+1:]
 	}
 	if x.Offset >= 0 && x.Offset < len(x.SQL) && x.SQL[x.Offset] == '"' && x.schema.With(strings.ToLower(name)) == nil {
-		return fmt.Sprintf("Double quotes stand around names, single quotes around texts: if %s is a text, write '%s'.", name, name)
+		return fmt.Sprintf("Double quotes stand around names, single quotes around text values: if %s is a text value, write '%s'.", name, name)
 	}
 	if qualified == "" && x.isAlias(name) {
 		return fmt.Sprintf("%s is a name that SELECT gives: SELECT itself, WHERE, HAVING, ON and expressions in GROUP BY do not know it yet. Write the expression itself once more, or put the query into a subquery.", name)
@@ -255,13 +255,13 @@ func (x *queryError) column() string {
 	tables := x.schema.With(name)
 	switch near := sqltext.Nearest(name, own); {
 	case near != "" && !slices.Contains(own, name):
-		return fmt.Sprintf("No column is called %s here: is %s meant?", name, near)
+		return fmt.Sprintf("No column is called %s here: did you mean %s?", name, near)
 	case len(tables) > 0 && qualified != "":
 		return fmt.Sprintf("%s has no column %s; %s does.", qualified, name, plain(tables))
 	case len(tables) > 0:
 		return fmt.Sprintf("%s is a column of %s, which this part of the query does not read: join it in FROM.", name, plain(tables))
 	case x.Offset > 0 && strings.ContainsAny(lastByte(strings.TrimRight(x.SQL[:min(x.Offset, len(x.SQL))], " \t\n")), "=<>(,"):
-		return fmt.Sprintf("No table in FROM has a column %s. If it is a text, it needs single quotes: '%s'.", name, name)
+		return fmt.Sprintf("No table in FROM has a column %s. If it is a text value, it needs single quotes: '%s'.", name, name)
 	}
 	if mentioned := x.mentioned(); len(mentioned) == 1 {
 		return fmt.Sprintf("%s has no column %s; its columns are %s.", mentioned[0], name, plain(x.schema[mentioned[0]]))
@@ -309,11 +309,11 @@ func (x *queryError) grouping() string {
 	case strings.Contains(m, "not allowed in WHERE"):
 		return "WHERE looks at single rows, before there are groups: a condition on an aggregate (count, sum, avg, min, max) stands in HAVING, after GROUP BY."
 	case strings.Contains(m, "not allowed in GROUP BY"):
-		return "GROUP BY says what makes a group; aggregates are worked out for each group afterwards. Leave the aggregate out of GROUP BY."
+		return "GROUP BY says what makes a group; aggregates are computed for each group afterwards. Leave the aggregate out of GROUP BY."
 	case strings.Contains(m, "not allowed in JOIN"):
 		return "ON looks at single rows: aggregate in a subquery first and join that, or put the condition into HAVING."
 	case strings.Contains(m, "nested"):
-		return "An aggregate of an aggregate needs two steps: work out the inner one in a subquery in FROM, and the outer one around it."
+		return "An aggregate of an aggregate needs two steps: compute the inner one in a subquery in FROM, and the outer one around it."
 	case strings.Contains(m, "must appear in the GROUP BY"):
 		name := x.name()
 		return fmt.Sprintf("A group has many rows, so it is not clear which value of %s is meant: add %s to GROUP BY, or aggregate it, as in max(%s).", name, name, name)
@@ -330,7 +330,7 @@ func (x *queryError) function() string {
 		case operator == "==":
 			return "Equality is written with one equals sign: =."
 		case operator == "+" && (left == "text" || right == "text" || strings.HasPrefix(left, "character") || strings.HasPrefix(right, "character")):
-			return "Texts are put together with ||, not with +."
+			return "Join strings with ||, not +."
 		case operator == "=<":
 			return "At most is written <=."
 		case strings.HasPrefix(strings.TrimPrefix(operator, "!"), "~~"):
@@ -368,7 +368,7 @@ func (x *queryError) function() string {
 	}
 	slices.Sort(names)
 	if near := sqltext.Nearest(name, names); near != "" {
-		return fmt.Sprintf("No function is called %s: is %s meant?", name, near)
+		return fmt.Sprintf("No function is called %s: did you mean %s?", name, near)
 	}
 	return fmt.Sprintf("There is no function %s that takes (%s): is its name right, and the number and type of its arguments?", name, argumentTypes(found[2]))
 }
@@ -406,7 +406,7 @@ func (x *queryError) wrongCall() string {
 	case strings.HasPrefix(x.Message, "WITHIN GROUP"):
 		return fmt.Sprintf("As a window function %s takes no value: %s() OVER (ORDER BY a).", name, name)
 	case strings.HasPrefix(x.Message, "OVER"):
-		return fmt.Sprintf("%s is worked out for each row by itself: it is no window function, and OVER does not go with it.", name)
+		return fmt.Sprintf("%s is computed for each row by itself: it is not a window function, and OVER cannot be used with it.", name)
 	}
 	return fmt.Sprintf("%s is no aggregate: DISTINCT stands within aggregates, as in count(DISTINCT a), or once after SELECT.", name)
 }
@@ -425,7 +425,7 @@ func (x *queryError) object() string {
 		return ""
 	}
 	if near := sqltext.Nearest(name, types); near != "" {
-		return fmt.Sprintf("No type is called %s: is %s meant?", name, near)
+		return fmt.Sprintf("No type is called %s: did you mean %s?", name, near)
 	}
 	return fmt.Sprintf("No type is called %s; those most used are integer, numeric, text, boolean, date and timestamp.", name)
 }

@@ -116,13 +116,13 @@ func Cells(row result.Row, limit int) []*string {
 func sentence(f compare.Finding) string {
 	switch f.Kind {
 	case compare.ColumnsMissing:
-		s := fmt.Sprintf("The result has %s, but %d %s asked for", count(f.Got, "column"), f.Want, isAre(f.Want))
+		s := fmt.Sprintf("The result has %s; the task asks for %d", count(f.Got, "column"), f.Want)
 		if len(f.Names) > 0 {
 			s += ": " + list(f.Names) + " " + isAre(int64(len(f.Names))) + " missing"
 		}
 		return s + "."
 	case compare.ColumnsExtra:
-		s := fmt.Sprintf("The result has %s, but only %d %s asked for", count(f.Got, "column"), f.Want, isAre(f.Want))
+		s := fmt.Sprintf("The result has %s; the task asks for only %d", count(f.Got, "column"), f.Want)
 		if len(f.Given) > 0 {
 			s += ": " + list(f.Given) + " " + isAre(int64(len(f.Given))) + " not needed"
 		}
@@ -165,7 +165,7 @@ func sentence(f compare.Finding) string {
 		return fmt.Sprintf("%s missing that repeat other rows: rows that are alike have to stay, as often as they occur%s.", upper(countVerb(f.Count, "row is", "rows are")), came)
 	case compare.RowOrder:
 		if f.Count == 1 {
-			return "The rows are right, but not their order: the row that stands first should come later."
+			return "The rows are right, but not their order: the first row belongs further down."
 		}
 		return fmt.Sprintf("The rows are right, but not their order: up to row %d they stand as asked for, row %d does not.", f.Count-1, f.Count)
 	case compare.RowOrderReversed:
@@ -331,9 +331,10 @@ func thatThose(n int64) string {
 
 // placed writes columns with their places as people do: 1 (“name”) and 2 (“kind”).
 func placed(f compare.Finding) string {
-	var all []string
+	all := make([]string, len(f.Places))
+	order := slices.Sorted(slices.Values(f.Places))
 	for i, place := range f.Places {
-		all = append(all, fmt.Sprintf("%d (%s)", place, quote(f.Given[i])))
+		all[slices.Index(order, place)] = fmt.Sprintf("%d (%s)", place, quote(f.Given[i]))
 	}
 	return plain(all)
 }

@@ -15,13 +15,13 @@ func TestSentences(t *testing.T) {
 		finding compare.Finding
 		want    string
 	}{
-		{compare.Finding{Kind: compare.ColumnsMissing, Got: 1, Want: 2, Names: []string{"valley"}}, "The result has 1 column, but 2 are asked for: “valley” is missing."},
-		{compare.Finding{Kind: compare.ColumnsExtra, Got: 3, Want: 1, Given: []string{"a", "b"}}, "The result has 3 columns, but only 1 is asked for: “a” and “b” are not needed."},
+		{compare.Finding{Kind: compare.ColumnsMissing, Got: 1, Want: 2, Names: []string{"valley"}}, "The result has 1 column; the task asks for 2: “valley” is missing."},
+		{compare.Finding{Kind: compare.ColumnsExtra, Got: 3, Want: 1, Given: []string{"a", "b"}}, "The result has 3 columns; the task asks for only 1: “a” and “b” are not needed."},
 		{compare.Finding{Kind: compare.ColumnNames, Places: []int{2}, Names: []string{"n"}, Given: []string{"count"}}, "Column 2 has to be called “n”; here it is called “count”. AS gives a column its name."},
 		{compare.Finding{Kind: compare.RowsMissing, Count: 1, Want: 9}, "1 row of the 9 expected is missing."},
 		{compare.Finding{Kind: compare.RowsExtra, Count: 12, Got: 20, Want: 8}, "Your result has 20 rows; 12 of them should not be there (8 expected)."},
 		{compare.Finding{Kind: compare.RowsRepeated, Count: 2, Got: 6, Want: 4}, "2 rows come too often: every row is an expected one, but your result has 6 rows where 4 are expected."},
-		{compare.Finding{Kind: compare.RowOrder, Count: 1}, "The rows are right, but not their order: the row that stands first should come later."},
+		{compare.Finding{Kind: compare.RowOrder, Count: 1}, "The rows are right, but not their order: the first row belongs further down."},
 		{compare.Finding{Kind: compare.RowOrder, Count: 4}, "The rows are right, but not their order: up to row 3 they stand as asked for, row 4 does not."},
 		{compare.Finding{Kind: compare.ValuesDiffer, Places: []int{2}, Given: []string{"kg"}, Count: 1}, "In column 2 (“kg”), 1 row has another value than expected; the other columns of that row agree."},
 		{compare.Finding{Kind: compare.ResultEmpty, Want: 1}, "The result is empty; 1 row is expected."},

@@ -175,7 +175,7 @@ func (l *likely) joinCondition() (string, string) {
 	if l.Unjoined == nil || !larger {
 		return "", ""
 	}
-	return CauseJoinCondition, fmt.Sprintf("No condition joins %s: so every row of the one is put together with every row of the other. Say with ON (or WHERE) which rows belong together.", plain(l.Unjoined))
+	return CauseJoinCondition, fmt.Sprintf("No condition joins %s: so every row of one table is combined with every row of the other. Say with ON (or WHERE) which rows belong together.", plain(l.Unjoined))
 }
 
 // tooSmall tells that aggregates, and nothing else, came out smaller than expected, as where rows are missing before they are aggregated.
@@ -206,7 +206,7 @@ func (l *likely) aliasForColumn() (string, string) {
 
 func (l *likely) textForColumn() (string, string) {
 	cause := func(text string) (string, string) {
-		return CauseTextForColumn, fmt.Sprintf("'%s' in single quotes is a text, the same for every row: a column is written without them, %s.", text, text)
+		return CauseTextForColumn, fmt.Sprintf("'%s' in single quotes is a text value, the same for every row: a column is written without quotes, %s.", text, text)
 	}
 	for i, o := range l.Outputs {
 		if o.Text == "" || len(l.schema.With(o.Text)) == 0 {
@@ -229,14 +229,14 @@ func (l *likely) withNull() (string, string) {
 	if l.WithNull == nil || !l.any(compare.ResultEmpty, compare.RowsMissing) && !l.tooSmall() {
 		return "", ""
 	}
-	return CauseWithNull, "A comparison with NULL by = or <> is never true, not even for NULL itself: ask with IS NULL or IS NOT NULL."
+	return CauseWithNull, "A comparison with NULL by = or <> is never true, not even for NULL itself: use IS NULL or IS NOT NULL."
 }
 
 func (l *likely) notIn() (string, string) {
 	if !l.NotIn || !l.kinds[compare.ResultEmpty] && !(l.tooSmall() && !slices.ContainsFunc(l.Pairs, func(p compare.CellPair) bool { return magnitude(p.Got) != 0 })) {
 		return "", ""
 	}
-	return CauseNotIn, "NOT IN is never true when there is a NULL among the values of its subquery: leave NULLs out there (IS NOT NULL), or ask with NOT EXISTS."
+	return CauseNotIn, "NOT IN is never true when there is a NULL among the values of its subquery: leave NULLs out there (IS NOT NULL), or use NOT EXISTS."
 }
 
 func (l *likely) likeExact() (string, string) {
@@ -282,7 +282,7 @@ func (l *likely) outerJoin() (string, string) {
 	if l.Outer == 0 || !l.only(compare.RowsExtra) || !l.partnerless(l.Extra, l.Present) {
 		return "", ""
 	}
-	return CauseOuterJoin, "Rows that have no partner in the other table are too many: an outer join keeps them, JOIN alone leaves them out."
+	return CauseOuterJoin, "Rows that have no partner in the other table should not be included: an outer join keeps them, JOIN alone leaves them out."
 }
 
 // count is for one column in which COUNT counts the wrong thing.
@@ -453,11 +453,11 @@ func (l *likely) bound() (string, string) {
 		}
 		switch {
 		case (c.Operator == "<" || c.Operator == ">") && l.ExtraCount == 0 && l.any(compare.RowsMissing, compare.ResultEmpty) && atBound(l.Missing):
-			return CauseBoundLeftOut, fmt.Sprintf("Just the rows at the bound are missing: %s %s %s leaves out %s itself; %s= takes it in.", c.Expression, c.Operator, c.Value, c.Value, c.Operator)
+			return CauseBoundLeftOut, fmt.Sprintf("Only the rows at the bound are missing: %s %s %s leaves out %s itself; %s= takes it in.", c.Expression, c.Operator, c.Value, c.Value, c.Operator)
 		case (c.Operator == "<=" || c.Operator == ">=") && l.MissingCount == 0 && l.only(compare.RowsExtra) && atBound(l.Extra):
-			return CauseBoundTaken, fmt.Sprintf("Just the rows at the bound are too many: %s %s %s takes %s itself in; %s leaves it out.", c.Expression, c.Operator, c.Value, c.Value, c.Operator[:1])
+			return CauseBoundTaken, fmt.Sprintf("Only the rows at the bound should not be included: %s %s %s takes %s itself in; %s leaves it out.", c.Expression, c.Operator, c.Value, c.Value, c.Operator[:1])
 		case c.Operator == "between" && l.MissingCount == 0 && l.only(compare.RowsExtra) && atBound(l.Extra):
-			return CauseBoundTaken, fmt.Sprintf("Just the rows at a bound are too many: BETWEEN %s AND %s takes both bounds in.", c.Value, c.High)
+			return CauseBoundTaken, fmt.Sprintf("Only the rows at a bound should not be included: BETWEEN %s AND %s takes both bounds in.", c.Value, c.High)
 		}
 	}
 	return "", ""
@@ -528,11 +528,11 @@ func (l *likely) conditions() (string, string) {
 	case l.only(compare.RowsExtra) && among && l.Where == 0 && !l.Having && l.Inner+l.Outer == 0 && !l.Compound && l.Limit < 0:
 		return CauseNoCondition, "All expected rows are there, and others too; the query has no condition. WHERE keeps only the rows for which it is true."
 	case l.only(compare.RowsExtra) && among && l.Where > 0:
-		return CauseFewConditions, "All expected rows are there, and others too: the conditions let too much through. Is one missing, or is one too wide?"
+		return CauseFewConditions, "All expected rows are there, and others too: the conditions are too broad. Is one missing, or does one take in too much?"
 	case l.only(valueKinds...) && l.Where == 0 && !l.Having && !l.Compound && l.tooLarge():
 		return CauseNoCondition, "More rows are counted or summed up than should be, and the query has no condition: WHERE keeps only the rows for which it is true."
 	case l.only(compare.RowsMissing) && l.Where > 1:
-		return CauseManyConditions, fmt.Sprintf("All rows that came are right, but others are missing: of the %d conditions in WHERE one takes out too much.", l.Where)
+		return CauseManyConditions, fmt.Sprintf("All rows that came are right, but others are missing: one of the %d conditions in WHERE is too narrow.", l.Where)
 	}
 	return "", ""
 }

@@ -30,7 +30,7 @@ func (x *queryError) syntax() Plain {
 	repair := sqltext.FindSlip(x.SQL, x.Message, x.Offset, x.isName)
 	if repair == nil {
 		if found := quotedMessage.FindStringSubmatch(x.Message); found != nil {
-			p.Sentence = fmt.Sprintf("Up to %s the text can be read as SQL; look at that place, and just before it.", quote(found[1]))
+			p.Sentence = fmt.Sprintf("The error is at or just before %s.", quote(found[1]))
 		}
 		return p
 	}
@@ -48,9 +48,9 @@ func ofSlip(r *sqltext.Repair) string {
 		return fmt.Sprintf("Is a comma missing before %s?", r.Word)
 	case sqltext.SlipTrailingComma:
 		if r.Word == "" {
-			return "There is a comma too many: nothing follows it in the list."
+			return "Extra comma: nothing follows it in the list."
 		}
-		return fmt.Sprintf("There is a comma too many before %s.", r.Word)
+		return fmt.Sprintf("Extra comma before %s.", r.Word)
 	case sqltext.SlipSemicolon:
 		return "A second statement begins here, without a semicolon before it. One query is expected: leave the other out."
 	case sqltext.SlipReserved:
@@ -66,7 +66,7 @@ func ofSlip(r *sqltext.Repair) string {
 	case sqltext.SlipComment:
 		return "A comment begins with /* here and is never closed with */."
 	case sqltext.SlipEnd:
-		return "The text ends too early: something is missing after its last word."
+		return "The query is incomplete: something is missing at the end."
 	case sqltext.SlipClauseOrder:
 		return fmt.Sprintf("%s cannot stand here. The order is SELECT, FROM with its joins, WHERE, GROUP BY, HAVING, ORDER BY, LIMIT.", r.Word)
 	case sqltext.SlipCase:
@@ -88,7 +88,7 @@ func ofSlip(r *sqltext.Repair) string {
 	case sqltext.SlipOpening:
 		return fmt.Sprintf("The text %s has a single quote at its end and none at its beginning.", r.Word)
 	case sqltext.SlipText:
-		return fmt.Sprintf("Is %s a text? Texts stand in single quotes: '%s'.", r.Word, r.Word)
+		return fmt.Sprintf("Is %s a text value? Text values go in single quotes: '%s'.", r.Word, r.Word)
 	case sqltext.SlipNumber:
 		return fmt.Sprintf("A number is written without commas, with a point before its decimals: not %s.", r.Word)
 	case sqltext.SlipInterval:
@@ -136,9 +136,9 @@ func ofSlip(r *sqltext.Repair) string {
 		return "ASC and DESC exclude each other: leave one of them out."
 	case sqltext.SlipExtra:
 		if r.Word == "," {
-			return "There is a comma too many."
+			return "There is an extra comma."
 		}
-		return fmt.Sprintf("%s is too many here.", r.Word)
+		return fmt.Sprintf("There is an extra %s here.", r.Word)
 	}
 	return ""
 }

@@ -24,6 +24,14 @@ type NotAllowed struct {
 
 func (e *NotAllowed) Error() string { return e.Detail }
 
+// emptyQuery says of a text without a statement what it is.
+func emptyQuery(text string) string {
+	if strings.TrimSpace(text) != "" {
+		return "The query is empty (only a comment): write a query, such as SELECT ... FROM ..."
+	}
+	return "The query is empty: write one, such as SELECT ... FROM ..."
+}
+
 const notAQuery = "Only SELECT queries are allowed here"
 
 // ReadQuery reads text as one query. The error is a *SyntaxError, or a *NotAllowed for no statement, several statements and
@@ -35,7 +43,7 @@ func ReadQuery(text string) (*Query, error) {
 	}
 	switch len(tree.Stmts) {
 	case 0:
-		return nil, &NotAllowed{Title: notAQuery, Detail: "The text holds no statement: write a query, such as SELECT ... FROM ...", Place: PlaceAt(text, 0)}
+		return nil, &NotAllowed{Title: notAQuery, Detail: emptyQuery(text), Place: PlaceAt(text, 0)}
 	case 1:
 	default:
 		second := int(tree.Stmts[1].StmtLocation)

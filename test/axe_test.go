@@ -1,0 +1,142 @@
+package test
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/go-rod/rod/lib/proto"
+
+	"examen/internal/client"
+	"examen/internal/demo"
+)
+
+// A state is a page of the console with what was done on it.
+type state struct {
+	name, path, ready string // ready is an element that tells that the page is there
+	do                func(w *window)
+}
+
+// violation is what axe says of a state.
+type violation struct {
+	ID    string
+	Help  string
+	Nodes []struct {
+		HTML           string
+		FailureSummary string
+	}
+}
+
+// axe has axe-core look at the page as it stands.
+func (w *window) axe(source string) (found []violation) {
+	w.t.Helper()
+	if _, err := w.Eval("() => { " + source + "\n }"); err != nil {
+		w.t.Fatal(err)
+	}
+	answer, err := w.Eval(`() => axe.run(document, { resultTypes: ["violations"], runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"] }).then(r => JSON.stringify(r.violations))`)
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	if err := json.Unmarshal([]byte(answer.Value.Str()), &found); err != nil {
+		w.t.Fatal(err)
+	}
+	return found
+}
+
+// Every page, in light and dark, large and small, has nothing that axe finds hard for somebody.
+func TestPagesAreForEverybody(t *testing.T) {
+	source, err := os.ReadFile(filepath.Join("..", "console", "node_modules", "axe-core", "axe.min.js"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	name, learner := newcomer(t)
+	submit(t, learner, "1", "SELECT name, valley FROM apiary")
+	submit(t, learner, "2", "SELECT name, kind, strength FROM hive ORDER BY strength")
+	submit(t, learner, "3", "SELECT nothing FROM hive")
+	if _, err := client.Read[client.Run](learner.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT * FROM hive LIMIT 20"})); err != nil {
+		t.Fatal(err)
+	}
+	paper := func(exercise string, more func(w *window)) func(w *window) {
+		return func(w *window) {
+			w.element(in(exercise, ".cm-content"))
+			if more != nil {
+				more(w)
+			}
+		}
+	}
+	learners := []state{
+		{"papers", "/", ".papers a", nil},
+		{"paper", "/papers/first-look", "h1", paper("names-and-valleys", nil)},
+		{"paper, run", "/papers/first-look", "h1", paper("no-mail", func(w *window) {
+			w.write("no-mail", "SELECT * FROM hive")
+			w.press("no-mail", "Run")
+			w.element(in("no-mail", ".rows table"))
+		})},
+		{"paper, error", "/papers/first-look", "h1", paper("no-mail", func(w *window) {
+			w.write("no-mail", "SELECT x FROM hive")
+			w.press("no-mail", "Run")
+			w.element(in("no-mail", ".problem"))
+		})},
+		{"paper, tables", "/papers/first-look", "h1", paper("names-and-valleys", func(w *window) {
+			w.says("button", "^Tables$").MustClick()
+			w.element(".table-columns")
+		})},
+		{"history", "/history", "h1", nil}, {"datasets", "/datasets", "h1", nil}, {"dataset", "/datasets/apiary", "h1", nil}, {"table", "/datasets/apiary?table=hive", "h1", nil},
+		{"map", "/datasets/apiary/map", ".react-flow__node", nil}, {"password", "/password", "h1", nil},
+	}
+	instructors := []state{
+		{"papers of an instructor", "/", ".papers a", nil}, {"paper of an instructor", "/papers/first-look", "h1", paper("names-and-valleys", nil)},
+		{"checked", "/papers/first-look", "h1", func(w *window) {
+			w.says("button", "Check the exercises").MustClick()
+			w.says(".paper-check [role=status]", "checked")
+		}},
+		{"progress", "/papers/first-look/progress", "table", nil}, {"history of an instructor", "/history", "h1", nil}, {"learner", "/learners/" + name, "h1", nil},
+		{"datasets of an instructor", "/datasets", ".build-form", nil}, {"dataset of an instructor", "/datasets/apiary", "h1", nil},
+	}
+	looked := 0
+	counts := map[string]int{}
+	var said []string
+	look := func(w *window, s state, at string) {
+		looked++
+		for _, v := range w.axe(string(source)) {
+			counts[v.ID] += len(v.Nodes)
+			if line := fmt.Sprintf("%s, %s: %s (%s)\n    %s\n    %s", s.name, at, v.ID, v.Help, v.Nodes[0].HTML, strings.ReplaceAll(v.Nodes[0].FailureSummary, "\n", " ")); counts[v.ID] < 8 {
+				said = append(said, line)
+			}
+		}
+	}
+	for _, who := range []struct {
+		name, password string
+		states         []state
+	}{{name, demo.LearnerPassword, learners}, {demo.InstructorName, demo.InstructorPassword, instructors}} {
+		w := open(t, shared.url, who.name, who.password)
+		page := w.CancelTimeout()
+		for _, s := range who.states {
+			for _, dark := range []string{"light", "dark"} {
+				for _, width := range []int{1280, 400} {
+					w.Page = page.Timeout(30 * time.Second)
+					if err := (proto.EmulationSetDeviceMetricsOverride{Width: width, Height: 800, DeviceScaleFactor: 1}).Call(w); err != nil {
+						t.Fatal(err)
+					}
+					w.MustEval(`look => localStorage.setItem("look", look)`, dark)
+					w.visit(s.path)
+					w.element(s.ready)
+					if s.do != nil && width == 1280 {
+						s.do(w)
+					}
+					w.MustWaitDOMStable()
+					look(w, s, fmt.Sprintf("%s, %d wide", dark, width))
+				}
+			}
+		}
+	}
+	slices.Sort(said)
+	if looked < 76 || len(counts) > 0 {
+		t.Errorf("%d states, %v\n%s", looked, counts, strings.Join(said, "\n"))
+	}
+}
