@@ -35,7 +35,7 @@ type violation struct {
 // axe has axe-core look at the page as it stands.
 func (w *window) axe(source string) (found []violation) {
 	w.t.Helper()
-	if _, err := w.Eval("() => { " + source + "\n }"); err != nil {
+	if _, err := (proto.RuntimeEvaluate{Expression: source + "; true"}).Call(w); err != nil {
 		w.t.Fatal(err)
 	}
 	answer, err := w.Eval(`() => axe.run(document, { resultTypes: ["violations"], runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"] }).then(r => JSON.stringify(r.violations))`)
@@ -116,6 +116,10 @@ func TestPagesAreForEverybody(t *testing.T) {
 	}{{name, demo.LearnerPassword, learners}, {demo.InstructorName, demo.InstructorPassword, instructors}} {
 		w := open(t, shared.url, who.name, who.password)
 		page := w.CancelTimeout()
+		still := proto.EmulationSetEmulatedMedia{Features: []*proto.EmulationMediaFeature{{Name: "prefers-reduced-motion", Value: "reduce"}}}
+		if err := still.Call(page); err != nil {
+			t.Fatal(err)
+		}
 		for _, s := range who.states {
 			for _, dark := range []string{"light", "dark"} {
 				for _, width := range []int{1280, 400} {
@@ -129,7 +133,9 @@ func TestPagesAreForEverybody(t *testing.T) {
 					if s.do != nil && width == 1280 {
 						s.do(w)
 					}
-					w.MustWaitDOMStable()
+					if err := w.WaitDOMStable(200*time.Millisecond, 0); err != nil {
+						t.Fatal(err)
+					}
 					look(w, s, fmt.Sprintf("%s, %d wide", dark, width))
 				}
 			}

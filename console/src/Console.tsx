@@ -49,6 +49,8 @@ export function Console() {
           colorBgElevated: dark ? "#292722" : "#fdfaf3",
           colorTextPlaceholder: dark ? "#a8a294" : "#6b675e",
           colorLink: dark ? "#8fb4d6" : "#1f4b6e",
+          colorLinkHover: dark ? "#b5d0ea" : "#163a57",
+          colorLinkActive: dark ? "#b5d0ea" : "#163a57",
           colorInfo: dark ? "#8fb4d6" : "#1f4b6e",
           colorBgBase: dark ? "#1e1d1a" : "#fdfaf3",
           colorTextBase: dark ? "#e9e4d8" : "#2b2a27",

@@ -43,6 +43,15 @@ func (s *Service) Papers(ctx context.Context, who Account) ([]PaperSummary, erro
 	for _, t := range times {
 		set[t.PaperID] = t
 	}
+	if who.Role == Instructor { // as the courses have them
+		inCourses, err := s.records.SetPapers(ctx, nil)
+		if err != nil {
+			return nil, err
+		}
+		for _, t := range inCourses {
+			set[t.PaperID] = query.LearnerPapersRow(t)
+		}
+	}
 	own := map[int64]query.LearnerStandingRow{}
 	for _, st := range standing {
 		own[st.PaperID] = st
@@ -82,7 +91,19 @@ func (s *Service) paper(ctx context.Context, who Account, slug string) (*Paper, 
 	} else if err != nil {
 		return nil, err
 	}
-	return readable(who, found)
+	p, err := readable(who, found)
+	if err != nil || who.Role != Instructor {
+		return p, err
+	}
+	set, err := s.records.SetPapers(ctx, &p.ID)
+	if err != nil {
+		return nil, err
+	}
+	if len(set) > 0 {
+		p.Opens, p.Due = bounds(set[0].OpensAt, set[0].DueAt)
+		p.State = marking.At(time.Now(), p.Opens, p.Due)
+	}
+	return p, nil
 }
 
 // readable is a paper as the account sees it, or why the account may not.

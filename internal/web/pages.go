@@ -1,6 +1,8 @@
 package web
 
 import (
+	"bytes"
+	"compress/gzip"
 	"embed"
 	"fmt"
 	"io/fs"
@@ -8,6 +10,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/gin-gonic/gin"
 
@@ -49,7 +52,31 @@ func (s *server) page(c *gin.Context) {
 		c.String(http.StatusNotFound, "The console has not been built into this binary: run make build.\n")
 		return
 	}
+	c.Header("Vary", "Accept-Encoding")
+	if smaller := compressed(name, content); smaller != nil && strings.Contains(c.GetHeader("Accept-Encoding"), "gzip") {
+		c.Header("Content-Encoding", "gzip")
+		content = smaller
+	}
 	c.Data(http.StatusOK, contentType(name), content)
+}
+
+// compressions are files of the console that were asked for, compressed.
+var compressions sync.Map
+
+// compressed is a file compressed with gzip; nil for those that are compressed by their nature.
+func compressed(name string, content []byte) []byte {
+	if !slices.Contains([]string{".html", ".js", ".css", ".svg"}, path.Ext(name)) {
+		return nil
+	}
+	if found, ok := compressions.Load(name); ok {
+		return found.([]byte)
+	}
+	var b bytes.Buffer
+	w, _ := gzip.NewWriterLevel(&b, gzip.BestCompression) // fails only for a level that is none
+	_, _ = w.Write(content)
+	_ = w.Close()
+	compressions.Store(name, b.Bytes())
+	return b.Bytes()
 }
 
 func contentType(name string) string {

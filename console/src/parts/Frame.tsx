@@ -11,6 +11,9 @@ export function Frame({ dark, turn, children }: { dark: boolean; turn: () => voi
   const instructor = account.role === "instructor";
   return (
     <>
+      <a className="skip" href="#content">
+        Skip to the content
+      </a>
       <header className="frame">
         <NavLink to="/" className="frame-name">
           Examen
@@ -35,7 +38,12 @@ export function Frame({ dark, turn, children }: { dark: boolean; turn: () => voi
         </Button>
       </header>
       <Servers />
-      <main>{children}</main>
+      <main id="content" tabIndex={-1}>
+        <p id="leave-editor" className="unseen">
+          Tab indents. To leave the editor press Escape, then Tab.
+        </p>
+        {children}
+      </main>
     </>
   );
 }

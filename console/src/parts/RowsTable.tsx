@@ -10,7 +10,7 @@ export function RowsTable({ columns, types, rows }: { columns: string[]; types?:
   const [all, setAll] = useState(false);
   const shown = all ? rows : rows.slice(0, firstRows);
   return (
-    <div className="rows">
+    <div className="rows" role="group" aria-label="Rows" tabIndex={0}>
       <table>
         <thead>
           <tr>

@@ -56,7 +56,7 @@ export function SqlText({ label, text, onChange, onRun, readOnly }: Props) {
           sql({ dialect }),
           syntaxHighlighting(colours),
           EditorView.lineWrapping,
-          EditorView.contentAttributes.of({ "aria-label": label }),
+          EditorView.contentAttributes.of(readOnly ? { "aria-label": label } : { "aria-label": label, "aria-describedby": "leave-editor" }),
           readOnly ? [EditorState.readOnly.of(true), EditorView.editable.of(false)] : placeholder("SELECT ..."),
           EditorView.updateListener.of((update) => {
             if (update.docChanged) handlers.current.onChange?.(update.state.doc.toString());

@@ -27,6 +27,16 @@ export function stateOf(exercise: Exercise) {
   return `${outcomeWord(exercise.outcome)}, ${exercise.mark} of ${points(exercise.points)}`;
 }
 
+const zone = new Intl.DateTimeFormat("en-GB", { timeZoneName: "short" });
+
+/** A time at which something opens or is due: with the day, also where that is today, and the zone that it is told in. */
+export function dueTime(iso: string) {
+  const at = new Date(iso);
+  const name = zone.formatToParts(at).find((part) => part.type === "timeZoneName")?.value ?? "";
+  const said = moment(iso);
+  return `${said.includes(",") ? said : `today, ${said}`} ${name}`.trim();
+}
+
 /** The day is left out where it is today. */
 export function moment(iso: string) {
   const at = new Date(iso);
@@ -49,11 +59,11 @@ export function bytes(n: number) {
 export function jobSentence(job: Job): string {
   switch (job.state) {
     case "receiving":
-      return "Its files are coming.";
+      return "Uploading.";
     case "queued":
-      return "It waits for its turn.";
+      return "Queued.";
     case "running":
-      return "It is being built.";
+      return "Building.";
     case "asking":
       return job.report?.breaks?.length ? "Waiting for you to decide." : "Waiting for you to confirm the column types.";
     case "stopping":

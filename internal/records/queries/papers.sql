@@ -31,6 +31,11 @@ SELECT paper.slug, coalesce(array_agg(exercise.slug) FILTER (WHERE exercise.slug
 FROM paper LEFT JOIN exercise ON exercise.paper_id = paper.id AND NOT exercise.retired
 GROUP BY paper.id;
 
+-- name: SetPapers :many
+-- When each paper that is set for some course opens in the first of them, and is due in the last.
+SELECT paper_id, min(coalesce(opens_at, '0001-01-01Z'))::timestamptz AS opens_at, max(coalesce(due_at, '9999-12-31Z'))::timestamptz AS due_at
+FROM course_paper WHERE sqlc.narg('paper_id')::bigint IS NULL OR paper_id = sqlc.narg('paper_id') GROUP BY paper_id;
+
 -- name: LearnerPapers :many
 -- When each paper that is set for a learner opens and is due.
 SELECT paper_id, opens_at, due_at FROM paper_times WHERE account_id = $1;

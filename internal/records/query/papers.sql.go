@@ -322,6 +322,38 @@ func (q *Queries) RetireExercises(ctx context.Context, paperID int64) error {
 	return err
 }
 
+const setPapers = `-- name: SetPapers :many
+SELECT paper_id, min(coalesce(opens_at, '0001-01-01Z'))::timestamptz AS opens_at, max(coalesce(due_at, '9999-12-31Z'))::timestamptz AS due_at
+FROM course_paper WHERE $1::bigint IS NULL OR paper_id = $1 GROUP BY paper_id
+`
+
+type SetPapersRow struct {
+	PaperID int64
+	OpensAt time.Time
+	DueAt   time.Time
+}
+
+// When each paper that is set for some course opens in the first of them, and is due in the last.
+func (q *Queries) SetPapers(ctx context.Context, paperID *int64) ([]SetPapersRow, error) {
+	rows, err := q.db.Query(ctx, setPapers, paperID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []SetPapersRow
+	for rows.Next() {
+		var i SetPapersRow
+		if err := rows.Scan(&i.PaperID, &i.OpensAt, &i.DueAt); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const upsertExercise = `-- name: UpsertExercise :exec
 INSERT INTO exercise (paper_id, slug, number, title, points, blocks, reference, checking) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
 ON CONFLICT (paper_id, slug) DO UPDATE SET number = excluded.number, title = excluded.title, points = excluded.points,

@@ -9,10 +9,12 @@ import { InferredTables } from "./InferredTables";
 import { Report } from "./Report";
 import { ScriptErrors } from "./ScriptErrors";
 import { useJob } from "./useJob";
+import { useTitle } from "../../parts/useTitle";
 
 /** One build or load: how it gets on, and what came of it. */
 export function BuildPage() {
   const { job: id = "" } = useParams();
+  useTitle(`Build ${id}`);
   const { job, problem } = useJob(id);
   const [refused, setRefused] = useState<Problem | null>(null);
   const queries = useQueryClient();

@@ -15,7 +15,7 @@ export function InferredTables({ tables, asks }: { tables: Schemas["InferredTabl
               {table.sheet && `, sheet ${table.sheet}`}, {count(table.rows, "row")}
             </small>
           </h3>
-          <div className="rows">
+          <div className="rows" role="group" aria-label={`Columns of ${table.name}`} tabIndex={0}>
             <table>
               <thead>
                 <tr>

@@ -8,10 +8,12 @@ import { Waiting } from "../../parts/Waiting";
 import { bytes, count, moment } from "../../parts/words";
 import { BuildDetails } from "../build/Report";
 import { TableSection } from "./TableSection";
+import { useTitle } from "../../parts/useTitle";
 
 /** A dataset: its tables one below the other; for instructors its variants and builds too. */
 export function DatasetPage() {
   const { dataset: name = "" } = useParams();
+  useTitle(name);
   const { hash } = useLocation();
   const dataset = useQuery({
     queryKey: ["dataset", name],

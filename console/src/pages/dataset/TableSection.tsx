@@ -35,7 +35,7 @@ export function TableSection({ dataset, table }: { dataset: Dataset; table: Tabl
 
 function Columns({ dataset, table }: { dataset: Dataset; table: Table }) {
   return (
-    <div className="rows columns">
+    <div className="rows columns" role="group" aria-label={`Columns of ${table.name}`} tabIndex={0}>
       <table>
         <thead>
           <tr>

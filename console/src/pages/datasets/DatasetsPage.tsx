@@ -6,8 +6,10 @@ import { count } from "../../parts/words";
 import { useSession } from "../../session";
 import { BuildForm } from "./BuildForm";
 import { LatestBuilds } from "./LatestBuilds";
+import { useTitle } from "../../parts/useTitle";
 
 export function DatasetsPage() {
+  useTitle("Datasets");
   const { session } = useSession();
   const instructor = session!.account.role === "instructor";
   const datasets = useQuery({ queryKey: ["datasets"], queryFn: () => answer(api.GET("/api/datasets")) });

@@ -4,11 +4,13 @@ import type { Outcome, Schemas } from "../../api/client";
 import { outcomeWord } from "../../parts/words";
 import { useSession } from "../../session";
 import { EntryList } from "./EntryList";
+import { useTitle } from "../../parts/useTitle";
 
 const outcomes: Outcome[] = ["correct", "incorrect", "rejected", "failed", "stopped", "done"];
 
 /** One's own runs and attempts; for an instructor, everybody's. */
 export function HistoryPage() {
+  useTitle("History");
   const { session } = useSession();
   const instructor = session!.account.role === "instructor";
   const [search, setSearch] = useSearchParams();

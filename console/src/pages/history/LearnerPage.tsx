@@ -1,9 +1,11 @@
 import { Link, useParams, useSearchParams } from "react-router";
 import { EntryList } from "./EntryList";
+import { useTitle } from "../../parts/useTitle";
 
 /** One learner's attempts, of one exercise or of all. For instructors. */
 export function LearnerPage() {
   const { learner = "" } = useParams();
+  useTitle(learner);
   const [search] = useSearchParams();
   const paper = search.get("paper") ?? undefined;
   const exercise = search.get("exercise") ?? undefined;

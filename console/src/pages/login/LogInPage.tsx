@@ -1,6 +1,8 @@
 import { LogInForm } from "./LogInForm";
+import { useTitle } from "../../parts/useTitle";
 
 export function LogInPage() {
+  useTitle("Log in");
   return (
     <main className="log-in">
       <h1>Examen</h1>

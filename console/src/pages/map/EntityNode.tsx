@@ -10,7 +10,7 @@ export function EntityNode({ data, selected }: NodeProps<EntityOnMap>) {
     <div className="entity" data-selected={selected} title={table.meaning}>
       <Handle type="source" position={Position.Left} />
       <Handle type="target" position={Position.Right} />
-      <h3>{table.name}</h3>
+      <h2>{table.name}</h2>
       <ul>
         {table.columns.map((c) => (
           <li key={c.name} title={[c.meaning, c.references && `refers to ${c.references}`, c.nullable && "may be NULL"].filter(Boolean).join("; ")}>

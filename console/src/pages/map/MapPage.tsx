@@ -4,10 +4,12 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { answer, api } from "../../api/client";
 import { Waiting } from "../../parts/Waiting";
 import { TableMap } from "./TableMap";
+import { useTitle } from "../../parts/useTitle";
 
 /** The map of a dataset's tables, over the whole window. */
 export function MapPage({ dark }: { dark: boolean }) {
   const { dataset = "" } = useParams();
+  useTitle(`Map of ${dataset}`);
   const [search, setSearch] = useSearchParams();
   const table = search.get("table") ?? "";
   const map = useQuery({

@@ -5,12 +5,14 @@ import { useLocation, useParams } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
 import { Prose } from "../../parts/Prose";
 import { Waiting } from "../../parts/Waiting";
-import { moment, points } from "../../parts/words";
+import { dueTime, points } from "../../parts/words";
 import { useSession } from "../../session";
 import { Example } from "./Example";
 import { ExerciseSection } from "./ExerciseSection";
 import { PaperCheck } from "./PaperCheck";
+import { usePast } from "./usePast";
 import { TablesDrawer } from "./TablesDrawer";
+import { useTitle } from "../../parts/useTitle";
 
 /** A text from the history that is to be brought back into an exercise's answer space. */
 export interface BroughtBack {
@@ -31,6 +33,8 @@ export function PaperPage({ dark }: { dark: boolean }) {
     staleTime: 60_000,
   });
   const loaded = paper.data !== undefined;
+  const closed = usePast(paper.data?.summary.due) || paper.data?.summary.state === "closed";
+  useTitle(paper.data?.summary.title);
   useEffect(() => {
     if (loaded && hash) document.getElementById(hash.slice(1))?.scrollIntoView();
   }, [loaded, hash]);
@@ -38,7 +42,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
     <Waiting query={paper}>
       {({ summary, sections }) => (
         <article className={focus ? "paper in-focus" : "paper"} data-dark={dark}>
-          <PaperHead summary={summary} onTables={() => setTables(true)} />
+          <PaperHead summary={summary} closed={closed} instructor={instructor} onTables={() => setTables(true)} />
           {instructor && !focus && <PaperCheck paper={slug} />}
           {sections.map((section, i) =>
             section.exercise ? (
@@ -46,7 +50,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
                 <ExerciseSection
                   key={section.exercise.slug}
                   exercise={section.exercise}
-                  closed={summary.state === "closed"}
+                  closed={closed && !instructor}
                   broughtBack={broughtBack?.exercise === section.exercise.slug ? broughtBack.sql : undefined}
                   inFocus={focus !== null}
                   onFocus={() => setFocus(focus ? null : section.exercise!.slug)}
@@ -63,14 +67,15 @@ export function PaperPage({ dark }: { dark: boolean }) {
   );
 }
 
-function PaperHead({ summary, onTables }: { summary: Schemas["PaperSummary"]; onTables: () => void }) {
+function PaperHead({ summary, closed, instructor, onTables }: { summary: Schemas["PaperSummary"]; closed: boolean; instructor: boolean; onTables: () => void }) {
   return (
     <div className="strip">
       <div className="middle">
         <h1>{summary.title}</h1>
         <p className="quiet">
-          {summary.due && `${summary.state === "closed" ? "Was due" : "Due"} ${moment(summary.due)}. `}
-          {summary.mark} of {points(summary.points)} so far. <Button type="link" onClick={onTables}>Tables</Button>
+          {summary.due && `${closed ? "Closed on" : "Due"} ${dueTime(summary.due)}. `}
+          {!instructor && `${summary.mark} of ${points(summary.points)} so far. `}
+          <Button type="link" onClick={onTables}>Tables</Button>
         </p>
       </div>
     </div>

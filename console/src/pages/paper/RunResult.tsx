@@ -9,7 +9,7 @@ export function RunResult({ run, onMend }: { run: Run; onMend?(sql: string): voi
   return (
     <div className="result">
       <RowsTable columns={run.columns.map((c) => c.name)} types={run.columns.map((c) => c.type)} rows={run.rows} />
-      <p className="quiet">
+      <p className="quiet" role="status">
         {count(run.row_count, "row")}, {milliseconds(run.elapsed_ms)}
         {run.truncated && `; the first ${run.rows.length.toLocaleString("en")} are shown`}
       </p>

@@ -1,4 +1,5 @@
-import { Drawer } from "antd";
+import { Button } from "antd";
+import { useEffect, useRef } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
@@ -12,13 +13,24 @@ export function TablesDrawer({ dataset, open, onClose }: { dataset: string; open
     queryFn: () => answer(api.GET("/api/datasets/{dataset}", { params: { path: { dataset } } })),
     enabled: open,
   });
+  const aside = useRef<HTMLElement>(null);
+  useEffect(() => {
+    if (open) aside.current?.focus();
+  }, [open]);
+  if (!open) return null;
   return (
-    <Drawer open={open} onClose={onClose} title="Tables" mask={false} size={420}>
+    <aside ref={aside} className="tables-aside" aria-label="Tables" tabIndex={-1} onKeyDown={(event) => event.key === "Escape" && onClose()}>
+      <div className="tables-aside-head">
+        <h2>Tables</h2>
+        <Button size="small" onClick={onClose}>
+          Close
+        </Button>
+      </div>
       <p>
-        <Link to={`/datasets/${dataset}`}>All about them</Link> · <Link to={`/datasets/${dataset}/map`}>Map</Link>
+        <Link to={`/datasets/${dataset}`}>Full table descriptions</Link> · <Link to={`/datasets/${dataset}/map`}>Map</Link>
       </p>
       <Waiting query={tables}>{(data) => data.tables.map((table) => <TableColumns key={table.name} table={table} />)}</Waiting>
-    </Drawer>
+    </aside>
   );
 }
 

@@ -2,12 +2,14 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
 import { Waiting } from "../../parts/Waiting";
-import { count, moment, points } from "../../parts/words";
+import { count, dueTime, points } from "../../parts/words";
 import { useSession } from "../../session";
+import { useTitle } from "../../parts/useTitle";
 
 export function PapersPage() {
   const { session } = useSession();
   const instructor = session!.account.role === "instructor";
+  useTitle(instructor ? "Papers" : "My papers");
   const papers = useQuery({ queryKey: ["papers"], queryFn: () => answer(api.GET("/api/papers")) });
   return (
     <section className="page">
@@ -37,7 +39,7 @@ function PaperItem({ paper, instructor }: { paper: Schemas["PaperSummary"]; inst
       </p>
       {instructor ? (
         <p>
-          <Link to={`/papers/${paper.slug}/progress`}>Progress of the learners</Link>
+          <Link to={`/papers/${paper.slug}/progress`}>Learner progress</Link>
         </p>
       ) : (
         <p>
@@ -51,7 +53,7 @@ function PaperItem({ paper, instructor }: { paper: Schemas["PaperSummary"]; inst
 }
 
 function when(paper: Schemas["PaperSummary"]) {
-  if (paper.state === "upcoming") return `Opens ${moment(paper.opens!)}.`;
-  if (paper.state === "closed") return `Closed since ${moment(paper.due!)}.`;
-  return paper.due ? `Open, due ${moment(paper.due)}.` : "Open.";
+  if (paper.state === "upcoming") return `Opens ${dueTime(paper.opens!)}.`;
+  if (paper.state === "closed") return `Closed at ${dueTime(paper.due!)}.`;
+  return paper.due ? `Open, due ${dueTime(paper.due)}.` : "Open.";
 }

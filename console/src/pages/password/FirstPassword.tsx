@@ -1,9 +1,11 @@
 import { Button } from "antd";
 import { useSession } from "../../session";
 import { PasswordPage } from "./PasswordPage";
+import { useTitle } from "../../parts/useTitle";
 
 /** All there is for somebody who has logged in with a one-time password: to choose one of their own. */
 export function FirstPassword() {
+  useTitle("Choose a password");
   const { logOut } = useSession();
   return (
     <main>

@@ -3,9 +3,11 @@ import { useMutation } from "@tanstack/react-query";
 import { answer, api, problemOf, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { useSession } from "../../session";
+import { useTitle } from "../../parts/useTitle";
 
 /** Changes one's own password. */
 export function PasswordPage() {
+  useTitle("Password");
   const { session, reload } = useSession();
   const [form] = Form.useForm<Schemas["PasswordChange"]>();
   const change = useMutation({

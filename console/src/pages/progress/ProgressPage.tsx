@@ -3,10 +3,12 @@ import { Link, useParams } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
 import { Waiting } from "../../parts/Waiting";
 import { count, points } from "../../parts/words";
+import { useTitle } from "../../parts/useTitle";
 
 /** Learners by exercises. It follows the course as it works. */
 export function ProgressPage() {
   const { paper = "" } = useParams();
+  useTitle(`Progress, ${paper}`);
   const grid = useQuery({
     queryKey: ["progress", paper],
     queryFn: () => answer(api.GET("/api/papers/{paper}/progress", { params: { path: { paper } } })),
