@@ -39,7 +39,7 @@ export function Frame({ dark, turn, children }: { dark: boolean; turn: () => voi
       </header>
       <Servers />
       <main id="content" tabIndex={-1}>
-        <p id="leave-editor" className="unseen">
+        <p id="leave-editor" hidden>
           Tab indents. To leave the editor press Escape, then Tab.
         </p>
         {children}
