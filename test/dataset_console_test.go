@@ -60,7 +60,7 @@ func TestABuildIsFollowedInTheConsole(t *testing.T) {
 	job := begin(t, teacher, "console-endless", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": endless}))
 	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
 	w.visit("/builds/" + job.Id)
-	w.says(".job-state", "It is being built")
+	w.says(".job-state", "Building")
 	w.says(".going", `a.sql .* 3 statements, 1 table, 3 rows`)
 	w.says("button", "^Stop$").MustClick()
 	w.says(".job-state", "Stopped; what it had made is removed")

@@ -170,7 +170,7 @@ func TestCSVFilesMakeTables(t *testing.T) {
 	if p := problemOf(t)(teacher.GetDataset(ctx, "from-csv")); p.Status != 404 {
 		t.Errorf("built without having been confirmed: %+v", p)
 	}
-	if p := problemOf(t)(postEmpty(teacher, "from-csv", files)); p.Status != 409 || !strings.Contains(p.Title, "being built already") {
+	if p := problemOf(t)(postEmpty(teacher, "from-csv", files)); p.Status != 409 || !strings.Contains(p.Title, "already being built") {
 		t.Errorf("a second build: %+v", p)
 	}
 	if _, err := client.Read[client.Job](teacher.ConfirmJob(ctx, job.Id)); err != nil {

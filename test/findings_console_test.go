@@ -45,7 +45,7 @@ func TestFindingsInTheMargin(t *testing.T) {
 		{"high-and-strong", "SELECT hive_id, strength FROM hive WHERE kind = 'stacked' AND strength > 8", "Incorrect", "cause-bound-left-out rows-missing",
 			"leaves out 8 itself", "hive_id|strength"},
 		{"no-mail", "SELECT name, village FROM beekeeper WHERE email = NULL ORDER BY name", "Incorrect", "cause-equals-null result-empty",
-			"ask with IS NULL", ""},
+			"use IS NULL", ""},
 		{"no-mail", "SELECT name, village FROM beekeeper WHERE email IS NULL ORDER BY name DESC", "Incorrect", "cause-sort-direction row-order-reversed",
 			"without it (or with ASC)", "row|name|village 1|"},
 		{"which-colours", "SELECT colour FROM hive", "Incorrect", "cause-distinct-missing rows-repeated", "DISTINCT leaves repeated rows out", "colour"},
