@@ -104,7 +104,7 @@ func TestWhatHasNoEnd(t *testing.T) {
 		"SELECT 1;\n/\n":           "line 2: a line with / alone runs a statement in another database's client: leave it out",
 		"SELECT 1;\n);\n":          "line 2: a parenthesis stands here by itself: is it one too many, or does a semicolon stand too early before it?",
 		"...":                      "line 1: something was left out here: put the missing lines in place of the dots",
-		"SELECT 1;\n'x';":          "line 2: this is query is empty: one begins with a word, such as CREATE or INSERT",
+		"SELECT 1;\n'x';":          "line 2: this is no statement: one begins with a word, such as CREATE or INSERT",
 		"SELECT 'a\x00b';":         "line 1: a NUL byte stands here: this is no text file",
 		"SELECT $$a\n\x00$$;":      "line 2: a NUL byte stands here: this is no text file",
 		"INSERT INTO a VALUES ('it's');\nINSERT INTO a VALUES ('b');\nINSERT INTO a VALUES ('c');\n": "line 1: quotes stop making sense in this line: the text that begins here holds the end of a statement. Look for a quote too many, or one too few, " +
