@@ -126,7 +126,7 @@ func TestTheMapInTheConsole(t *testing.T) {
 		!strings.Contains(saved, "translate("+at[1]+" "+at[2]+`)"><title>swarm</title>`) {
 		t.Errorf("moved to %s, saved %.300s", moved, saved)
 	}
-	w.says("button", "Lay out anew").MustClick()
+	w.says("button", "Reset layout").MustClick()
 	until(t, "the table is back", func() bool { return place() == before })
 	w.visit("/datasets/apiary/map?table=swarm")
 	w.element(`.map-space[data-tables="2"]`)

@@ -89,7 +89,7 @@ export function TableMap({ dataset, table, map, dark, head, onAround }: Props) {
           </Button>
         )}
         <Button size="small" onClick={tidy} disabled={Object.keys(moved).length === 0}>
-          Lay out anew
+          Reset layout
         </Button>
         <Button size="small" onClick={() => save("svg")}>
           Save as SVG
