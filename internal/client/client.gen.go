@@ -1119,7 +1119,7 @@ type BuildDatasetParams struct {
 	// Encoding Of the files, until one declares its own; UTF-8 by default.
 	Encoding string `form:"encoding,omitempty" json:"encoding,omitempty,omitzero"`
 
-	// KeepGoing Go on after an error, to list them all.
+	// KeepGoing Continue after errors and list them all.
 	KeepGoing bool `form:"keep_going,omitempty" json:"keep_going,omitempty,omitzero"`
 
 	// Folder The files are a folder's: its scripts run in the order of their names, those aside that another includes.
@@ -1378,7 +1378,7 @@ type ClientInterface interface {
 	// Corresponds with GET /api/datasets (the `ListDatasets` operationId).
 	ListDatasets(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// DropDataset Remove a dataset that no paper is about. Its history stays. For instructors.
+	// DropDataset Remove an unused dataset. Its history stays. For instructors.
 	//
 	// Corresponds with DELETE /api/datasets/{dataset} (the `DropDataset` operationId).
 	DropDataset(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -1514,7 +1514,7 @@ type ClientInterface interface {
 	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/draft (the `KeepDraft` operationId).
 	KeepDraft(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, body KeepDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetMarks Marks, a learner a line. For instructors.
+	// GetMarks Marks, one line per learner. For instructors.
 	//
 	// Corresponds with GET /api/papers/{paper}/marks (the `GetMarks` operationId).
 	GetMarks(ctx context.Context, paper PaperSlug, params *GetMarksParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -1724,7 +1724,7 @@ func (c *Client) ListDatasets(ctx context.Context, reqEditors ...RequestEditorFn
 	return c.Client.Do(req)
 }
 
-// DropDataset Remove a dataset that no paper is about. Its history stays. For instructors.
+// DropDataset Remove an unused dataset. Its history stays. For instructors.
 //
 // Corresponds with DELETE /api/datasets/{dataset} (the `DropDataset` operationId).
 func (c *Client) DropDataset(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -2100,7 +2100,7 @@ func (c *Client) KeepDraft(ctx context.Context, paper PaperSlug, exercise Exerci
 	return c.Client.Do(req)
 }
 
-// GetMarks Marks, a learner a line. For instructors.
+// GetMarks Marks, one line per learner. For instructors.
 //
 // Corresponds with GET /api/papers/{paper}/marks (the `GetMarks` operationId).
 func (c *Client) GetMarks(ctx context.Context, paper PaperSlug, params *GetMarksParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -3954,7 +3954,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/datasets (the `ListDatasets` operationId).
 	ListDatasetsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListDatasetsResponse, error)
 
-	// DropDatasetWithResponse Remove a dataset that no paper is about. Its history stays. For instructors.
+	// DropDatasetWithResponse Remove an unused dataset. Its history stays. For instructors.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -4122,7 +4122,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/draft (the `KeepDraft` operationId).
 	KeepDraftWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, body KeepDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*KeepDraftResponse, error)
 
-	// GetMarksWithResponse Marks, a learner a line. For instructors.
+	// GetMarksWithResponse Marks, one line per learner. For instructors.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -5921,7 +5921,7 @@ func (c *ClientWithResponses) ListDatasetsWithResponse(ctx context.Context, reqE
 	return ParseListDatasetsResponse(rsp)
 }
 
-// DropDatasetWithResponse Remove a dataset that no paper is about. Its history stays. For instructors.
+// DropDatasetWithResponse Remove an unused dataset. Its history stays. For instructors.
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -6233,7 +6233,7 @@ func (c *ClientWithResponses) KeepDraftWithResponse(ctx context.Context, paper P
 	return ParseKeepDraftResponse(rsp)
 }
 
-// GetMarksWithResponse Marks, a learner a line. For instructors.
+// GetMarksWithResponse Marks, one line per learner. For instructors.
 //
 // Returns a wrapper object for the known response body format(s).
 //

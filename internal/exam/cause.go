@@ -23,6 +23,8 @@ func (v *viewing) cause(d *compare.Difference, schema sqltext.Schema) *explain.F
 	}
 	ctx, stop := context.WithTimeout(v.ctx, triedWithin)
 	defer stop()
+	alone := *v.check // held against the reference answer, and no other
+	alone.rules.Also = nil
 	from, tried := v.distance(false, d), 0
 	for _, cause := range explain.Likely(v.query.Traits(schema), d.Findings, d.Facts, schema, accepted) {
 		if cause.Certain {
@@ -36,8 +38,7 @@ func (v *viewing) cause(d *compare.Difference, schema sqltext.Schema) *explain.F
 			if err != nil {
 				continue
 			}
-			trial := v.check.viewing(v.database, false)
-			trial.rules.Also = nil
+			trial := alone.viewing(v.database, false)
 			right, err := trial.verdict(ctx, edited)
 			if err == nil && trial.distance(right, trial.difference) < from {
 				return &cause.Finding

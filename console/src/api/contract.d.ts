@@ -250,7 +250,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** Marks, a learner a line. For instructors. */
+        /** Marks, one line per learner. For instructors. */
         get: operations["getMarks"];
         put?: never;
         post?: never;
@@ -290,7 +290,7 @@ export interface paths {
         get: operations["getDataset"];
         put?: never;
         post?: never;
-        /** Remove a dataset that no paper is about. Its history stays. For instructors. */
+        /** Remove an unused dataset. Its history stays. For instructors. */
         delete: operations["dropDataset"];
         options?: never;
         head?: never;
@@ -1815,7 +1815,7 @@ export interface operations {
                 title?: string;
                 /** @description Of the files, until one declares its own; UTF-8 by default. */
                 encoding?: string;
-                /** @description Go on after an error, to list them all. */
+                /** @description Continue after errors and list them all. */
                 keep_going?: boolean;
                 /** @description The files are a folder's: its scripts run in the order of their names, those aside that another includes. */
                 folder?: boolean;

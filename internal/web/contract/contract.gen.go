@@ -1120,7 +1120,7 @@ type BuildDatasetParams struct {
 	// Encoding Of the files, until one declares its own; UTF-8 by default.
 	Encoding string `form:"encoding,omitempty" json:"encoding,omitempty,omitzero"`
 
-	// KeepGoing Go on after an error, to list them all.
+	// KeepGoing Continue after errors and list them all.
 	KeepGoing bool `form:"keep_going,omitempty" json:"keep_going,omitempty,omitzero"`
 
 	// Folder The files are a folder's: its scripts run in the order of their names, those aside that another includes.
@@ -1268,7 +1268,7 @@ type ServerInterface interface {
 	// ListDatasets The datasets of one's papers; for an instructor, all.
 	// (GET /api/datasets)
 	ListDatasets(c *gin.Context)
-	// DropDataset Remove a dataset that no paper is about. Its history stays. For instructors.
+	// DropDataset Remove an unused dataset. Its history stays. For instructors.
 	// (DELETE /api/datasets/{dataset})
 	DropDataset(c *gin.Context, dataset DatasetName)
 	// GetDataset A dataset's tables with all that is known of them; for instructors its variants and builds too.
@@ -1331,7 +1331,7 @@ type ServerInterface interface {
 	// KeepDraft Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
 	// (PUT /api/papers/{paper}/exercises/{exercise}/draft)
 	KeepDraft(c *gin.Context, paper PaperSlug, exercise ExerciseSlug)
-	// GetMarks Marks, a learner a line. For instructors.
+	// GetMarks Marks, one line per learner. For instructors.
 	// (GET /api/papers/{paper}/marks)
 	GetMarks(c *gin.Context, paper PaperSlug, params GetMarksParams)
 	// GetProgress Learners by exercises. For instructors.
@@ -3873,7 +3873,7 @@ type StrictServerInterface interface {
 	// ListDatasets The datasets of one's papers; for an instructor, all.
 	// (GET /api/datasets)
 	ListDatasets(ctx context.Context, request ListDatasetsRequestObject) (ListDatasetsResponseObject, error)
-	// DropDataset Remove a dataset that no paper is about. Its history stays. For instructors.
+	// DropDataset Remove an unused dataset. Its history stays. For instructors.
 	// (DELETE /api/datasets/{dataset})
 	DropDataset(ctx context.Context, request DropDatasetRequestObject) (DropDatasetResponseObject, error)
 	// GetDataset A dataset's tables with all that is known of them; for instructors its variants and builds too.
@@ -3936,7 +3936,7 @@ type StrictServerInterface interface {
 	// KeepDraft Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
 	// (PUT /api/papers/{paper}/exercises/{exercise}/draft)
 	KeepDraft(ctx context.Context, request KeepDraftRequestObject) (KeepDraftResponseObject, error)
-	// GetMarks Marks, a learner a line. For instructors.
+	// GetMarks Marks, one line per learner. For instructors.
 	// (GET /api/papers/{paper}/marks)
 	GetMarks(ctx context.Context, request GetMarksRequestObject) (GetMarksResponseObject, error)
 	// GetProgress Learners by exercises. For instructors.
