@@ -61,6 +61,12 @@ func TestPagesAreForEverybody(t *testing.T) {
 	if _, err := client.Read[client.Run](learner.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT * FROM hive LIMIT 20"})); err != nil {
 		t.Fatal(err)
 	}
+	// Texts that are longer and wider than anybody's: what shows them must not turn into a place to scroll.
+	for _, long := range []string{"SELECT 1\n" + strings.Repeat("-- and on\n", 400), "SELECT 1 -- " + strings.Repeat("x", 95_000), strings.Repeat("\n", 300) + "SELECT 1"} {
+		if _, err := client.Read[client.Run](learner.Run(ctx, client.RunRequest{Paper: "first-look", Sql: long})); err != nil {
+			t.Fatal(err)
+		}
+	}
 	paper := func(exercise string, more func(w *window)) func(w *window) {
 		return func(w *window) {
 			w.element(in(exercise, ".cm-content"))
