@@ -1,12 +1,14 @@
 package test
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
 
+	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
 
 	"examen/internal/client"
@@ -165,4 +167,33 @@ CREATE VIEW "v'""" AS SELECT '` + evil + `' AS a;`}))
 	if svg, err := client.Read[string](teacher.GetMap(ctx, "evil", &client.GetMapParams{Format: client.MapSVG})); err != nil || strings.Contains(svg, "<b>") {
 		t.Errorf("got %s, %v", svg, err)
 	}
+}
+
+// From far away a large map shows its groups and the tables' names alone; what is looked for comes near, with its columns.
+func TestALargeMapInTheConsole(t *testing.T) {
+	var script strings.Builder
+	for area := range 8 {
+		fmt.Fprintf(&script, "CREATE TABLE area_%d (id integer PRIMARY KEY, name text);\n", area)
+		for i := range 6 {
+			fmt.Fprintf(&script, "CREATE TABLE part_%d_%d (id integer PRIMARY KEY, area_id integer REFERENCES area_%d, measure_%d_%d integer);\n", area, i, area, area, i)
+		}
+	}
+	if job := built(t, hazel(t), "many-tables", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": script.String()})); job.State != client.JobDone {
+		t.Fatalf("got %+v", job)
+	}
+	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w.visit("/datasets/many-tables/map")
+	w.element(`.map-far .react-flow__node[data-id="part_3_4"]`)
+	w.says(".map-group", "^Around area_3$")
+	if shown := w.MustEval(`() => [...document.querySelectorAll(".entity")].filter(e => e.querySelector("ul").offsetParent !== null || e.querySelector("h2").offsetWidth > e.offsetWidth).length`).Int(); shown != 0 {
+		t.Errorf("%d tables show columns from far away, or a name that is too wide", shown)
+	}
+	w.element(`input[aria-label="Find a table or column"]`).MustClick()
+	w.MustInsertText("measure_3_4")
+	w.says(".ant-select-item-option-active", `part_3_4\.measure_3_4`)
+	w.Keyboard.MustType(input.Enter)
+	w.says(`.react-flow:not(.map-far) .entity[data-selected="true"] li`, "measure_3_4")
+	until(t, "the table stands in the middle", func() bool {
+		return w.MustEval(`() => { const b = document.querySelector('[data-selected="true"]').getBoundingClientRect(); return Math.abs(b.x + b.width / 2 - 640) < 40 && b.width > 150 }`).Bool()
+	})
 }

@@ -89,8 +89,15 @@ func (s *server) GetMap(ctx context.Context, request contract.GetMapRequestObjec
 		}
 		out.Entities = append(out.Entities, contract.MapEntity{Table: toTable(&shown), Hidden: e.Hidden, X: e.X, Y: e.Y, Width: e.Width, Height: e.Height})
 	}
+	for _, g := range m.Groups {
+		group := contract.MapGroup{Name: g.Name}
+		for _, e := range g.Tables {
+			group.Tables = append(group.Tables, e.Table.Name)
+		}
+		out.Groups = append(out.Groups, group)
+	}
 	for _, l := range m.Relations {
-		line := contract.MapLine{Relation: toRelation(l.Relation), Points: []contract.MapPoint{}}
+		line := contract.MapLine{Relation: toRelation(l.Relation), Between: l.Between, Points: []contract.MapPoint{}}
 		for _, p := range l.Points {
 			line.Points = append(line.Points, contract.MapPoint{X: p.X, Y: p.Y})
 		}

@@ -1003,9 +1003,18 @@ export interface components {
             height: number;
             entities: components["schemas"]["MapEntity"][];
             relations: components["schemas"]["MapLine"][];
+            /** @description A large map is drawn by groups of tables that relate to each other more than to others. A small map has none. */
+            groups?: components["schemas"]["MapGroup"][];
+        };
+        MapGroup: {
+            /** @description The table that the others of the group relate to most. It is empty for tables without relations. */
+            name: string;
+            tables: string[];
         };
         MapLine: {
             relation: components["schemas"]["Relation"];
+            /** @description Whether it joins tables of two groups. */
+            between?: boolean;
             /** @description Its way, from the table with the foreign key. */
             points: components["schemas"]["MapPoint"][];
         };

@@ -132,6 +132,10 @@ func (m *Map) SVG(onDark bool) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" width="%.0f" height="%.0f" viewBox="0 0 %.0f %.0f" font-family="'JetBrains Mono','DejaVu Sans Mono',monospace" font-size="12">`+"\n", m.Width, m.Height, m.Width, m.Height)
 	fmt.Fprintf(&b, `<rect width="100%%" height="100%%" fill="%s"/>`+"\n", c.paper)
+	for _, g := range m.Groups {
+		fmt.Fprintf(&b, `<rect x="%.1f" y="%.1f" width="%.1f" height="%.1f" rx="8" fill="none" stroke="%s" stroke-dasharray="2 4"/>`, g.X, g.Y, g.Width, g.Height, c.quiet)
+		fmt.Fprintf(&b, `<text x="%.1f" y="%.1f" font-size="22" fill="%s">%s</text>`+"\n", g.X+14, g.Y+38, c.quiet, escape(shorten(g.Heading(), g.Width*0.5)))
+	}
 	for _, l := range m.Relations {
 		l.svg(&b, c)
 	}
@@ -181,7 +185,11 @@ func (l *Line) svg(b *strings.Builder, c colours) {
 	points := append([]Point{}, l.Points...)
 	points[0].X += startOut * stub
 	points[len(points)-1].X += endOut * stub
-	fmt.Fprintf(b, `<g fill="none" stroke="%s" stroke-width="1.3"><title>%s</title><path d="M%.1f %.1fH%.1f%sH%.1f"/>`, c.action, escape(l.Outward), start.X, start.Y, points[0].X, curve(points), end.X)
+	faint := ""
+	if l.Between {
+		faint = ` opacity="0.35"`
+	}
+	fmt.Fprintf(b, `<g fill="none" stroke="%s"`+faint+` stroke-width="1.3"><title>%s</title><path d="M%.1f %.1fH%.1f%sH%.1f"/>`, c.action, escape(l.Outward), start.X, start.Y, points[0].X, curve(points), end.X)
 	if !l.Single {
 		toe := start.X + startOut*12
 		fmt.Fprintf(b, `<path d="M%.1f %.1fL%.1f %.1fM%.1f %.1fL%.1f %.1f"/>`, toe, start.Y, start.X, start.Y-6, toe, start.Y, start.X, start.Y+6)

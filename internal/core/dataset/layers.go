@@ -26,33 +26,33 @@ type link struct {
 
 // A part is a set of tables that relate to each other, directly or not.
 type part struct {
-	lines         []*Line
-	entities      []*Entity
-	layers        [][]*vertex
-	passages      map[*Line][]*vertex // from the referred table's side on
-	width, height float64
+	box
+	lines    []*Line
+	entities []*Entity
+	layers   [][]*vertex
+	passages map[*Line][]*vertex // from the referred table's side on
 }
 
-// parts finds the parts and lays each out by itself.
-func (m *Map) parts() []*part {
-	group := map[*Entity]*part{}
-	var all []*part
-	for _, e := range m.Entities {
-		group[e] = &part{entities: []*Entity{e}}
+// partsOf finds the parts of a set of tables, and lays each out by itself.
+func partsOf(entities []*Entity, lines []*Line) []*part {
+	of := map[*Entity]*part{}
+	for _, e := range entities {
+		of[e] = &part{entities: []*Entity{e}}
 	}
-	for _, l := range m.Relations {
-		a, b := group[l.from], group[l.to]
+	for _, l := range lines {
+		a, b := of[l.from], of[l.to]
 		if a != b {
 			a.entities, a.lines = append(a.entities, b.entities...), append(a.lines, b.lines...)
 			for _, e := range b.entities {
-				group[e] = a
+				of[e] = a
 			}
 		}
 		a.lines = append(a.lines, l)
 	}
+	var all []*part
 	seen := map[*part]bool{}
-	for _, e := range m.Entities {
-		if p := group[e]; !seen[p] {
+	for _, e := range entities {
+		if p := of[e]; !seen[p] {
 			seen[p] = true
 			p.layOut()
 			all = append(all, p)
@@ -61,27 +61,45 @@ func (m *Map) parts() []*part {
 	return all
 }
 
+// layOut gives the tables and the passages of relations their places, from the part's upper left corner.
 func (p *part) layOut() {
 	layer := p.assignLayers()
 	p.fill(layer)
 	p.orderLayers()
 	p.spread()
 	x := 0.0
-	for _, vertices := range p.layers {
-		widest := 0.0
+	middles := make([]float64, len(p.layers))
+	for i, vertices := range p.layers {
+		widest := widestOf(vertices)
+		middles[i] = x + widest/2
 		for _, v := range vertices {
-			if v.entity != nil {
-				widest = max(widest, v.entity.Width)
-			}
-		}
-		for _, v := range vertices {
-			p.height = max(p.height, v.y+v.height)
+			p.Height = max(p.Height, v.y+v.height)
 			if v.entity != nil {
 				v.entity.X, v.entity.Y = x, v.y
 			}
 		}
-		p.width = x + widest
+		p.Width = x + widest
 		x += widest + across
+	}
+	for line, passages := range p.passages {
+		for _, v := range passages {
+			line.passages = append(line.passages, Point{middles[v.layer], v.y + rowHeight/2})
+		}
+		if line.from.X > line.to.X {
+			slices.Reverse(line.passages) // passages go from left to right, points from the referring table
+		}
+	}
+}
+
+// move shifts all that is drawn of the part.
+func (p *part) move(x, y float64) {
+	for _, e := range p.entities {
+		e.X, e.Y = e.X+x, e.Y+y
+	}
+	for _, l := range p.lines {
+		for i := range l.passages {
+			l.passages[i].X, l.passages[i].Y = l.passages[i].X+x, l.passages[i].Y+y
+		}
 	}
 }
 

@@ -11,6 +11,7 @@ import (
 type Map struct {
 	Entities      []*Entity
 	Relations     []*Line
+	Groups        []*Group // of tables that relate; none on a small map
 	Width, Height float64
 }
 
@@ -21,6 +22,7 @@ type Entity struct {
 	Width, Height float64
 	Columns       []*Column // that are shown
 	Hidden        int       // how many columns are not
+	group         *group
 	moved         bool
 	refers        bool // to another table
 }
@@ -29,6 +31,7 @@ type Entity struct {
 type Line struct {
 	Relation
 	Points   []Point // from the referring table's side to the referred one's
+	Between  bool    // tables of two groups
 	from, to *Entity
 	passages []Point // between tables of the layers that it passes
 	shift    float64 // of its end, up or down
@@ -68,8 +71,8 @@ func (c *Catalogue) Around(table string) *Catalogue {
 	return part
 }
 
-// NewMap lays a catalogue's tables out: in layers from left to right, so that relations cross each other as little as can be found. Views are
-// not on it. The method is that of layered drawing (K. Sugiyama, S. Tagawa, M. Toda: Methods for visual understanding of hierarchical system
+// NewMap lays a catalogue's tables out: in layers from left to right, so that relations cross each other as little as can be found. More
+// tables than one such drawing takes are drawn by groups of those that relate most. Views are not on it. The method is that of layered drawing (K. Sugiyama, S. Tagawa, M. Toda: Methods for visual understanding of hierarchical system
 // structures, 1981): layers by the longest path, order within layers by barycentres and exchanges, and places by the medians of neighbours.
 func NewMap(c *Catalogue) *Map {
 	m := &Map{}
@@ -86,7 +89,7 @@ func NewMap(c *Catalogue) *Map {
 			byName[r.From].refers = byName[r.From].refers || r.From != r.To
 		}
 	}
-	m.pack(m.parts())
+	m.arrange()
 	m.route()
 	return m
 }
@@ -139,45 +142,6 @@ func (m *Map) Move(table string, x, y float64) {
 	m.route()
 }
 
-// pack places the parts, the largest first, in rows of about the width that makes the map half as wide again as high.
-func (m *Map) pack(parts []*part) {
-	area, widest := 0.0, 0.0
-	for _, p := range parts {
-		area += (p.width + margin) * (p.height + margin)
-		widest = max(widest, p.width)
-	}
-	width := max(widest, math.Sqrt(area*1.6))
-	slices.SortStableFunc(parts, func(a, b *part) int { return cmp.Compare(b.height, a.height) })
-	x, y, row := margin, margin, 0.0
-	for _, p := range parts {
-		if x > margin && x+p.width > width+margin {
-			x, y, row = margin, y+row+margin, 0
-		}
-		for _, e := range p.entities {
-			e.X, e.Y = e.X+x, e.Y+y
-		}
-		for line, passages := range p.passages {
-			for _, v := range passages {
-				line.passages = append(line.passages, Point{m.layerX(p, v.layer) + x, v.y + rowHeight/2 + y})
-			}
-			if line.from.X > line.to.X {
-				slices.Reverse(line.passages) // passages go from left to right, points from the referring table
-			}
-		}
-		x += p.width + 2*margin
-		row = max(row, p.height)
-	}
-}
-
-// layerX is the left edge of a layer's middle, from the part's.
-func (m *Map) layerX(p *part, layer int) float64 {
-	x := 0.0
-	for i := range layer {
-		x += widestOf(p.layers[i]) + across
-	}
-	return x + widestOf(p.layers[layer])/2
-}
-
 func widestOf(vertices []*vertex) float64 {
 	widest := 0.0
 	for _, v := range vertices {
@@ -191,6 +155,9 @@ func widestOf(vertices []*vertex) float64 {
 // route finds each line's ends, and the map's size.
 func (m *Map) route() {
 	m.Width, m.Height = 0, 0
+	for _, g := range m.Groups {
+		g.frame()
+	}
 	for _, l := range m.Relations {
 		l.shift = m.apart(l)
 	}
@@ -199,6 +166,9 @@ func (m *Map) route() {
 	}
 	for _, e := range m.Entities {
 		m.Width, m.Height = max(m.Width, e.X+e.Width+margin), max(m.Height, e.Y+e.Height+margin)
+	}
+	for _, g := range m.Groups {
+		m.Width, m.Height = max(m.Width, g.X+g.Width+margin/2), max(m.Height, g.Y+g.Height+margin/2)
 	}
 	for _, l := range m.Relations {
 		for _, p := range l.Points {

@@ -501,10 +501,13 @@ type Dataset struct {
 
 // DatasetMap defines model for DatasetMap.
 type DatasetMap struct {
-	Entities  []MapEntity `json:"entities"`
-	Height    float64     `json:"height"`
-	Relations []MapLine   `json:"relations"`
-	Width     float64     `json:"width"`
+	Entities []MapEntity `json:"entities"`
+
+	// Groups A large map is drawn by groups of tables that relate to each other more than to others. A small map has none.
+	Groups    []MapGroup `json:"groups,omitempty,omitzero"`
+	Height    float64    `json:"height"`
+	Relations []MapLine  `json:"relations"`
+	Width     float64    `json:"width"`
 }
 
 // DatasetSummary defines model for DatasetSummary.
@@ -797,8 +800,18 @@ type MapEntity struct {
 	Y      float64 `json:"y"`
 }
 
+// MapGroup defines model for MapGroup.
+type MapGroup struct {
+	// Name The table that the others of the group relate to most. It is empty for tables without relations.
+	Name   string   `json:"name"`
+	Tables []string `json:"tables"`
+}
+
 // MapLine defines model for MapLine.
 type MapLine struct {
+	// Between Whether it joins tables of two groups.
+	Between bool `json:"between,omitempty,omitzero"`
+
 	// Points Its way, from the table with the foreign key.
 	Points   []MapPoint `json:"points"`
 	Relation Relation   `json:"relation"`

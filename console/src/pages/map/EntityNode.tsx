@@ -1,4 +1,5 @@
 import { Handle, Position, type Node, type NodeProps } from "@xyflow/react";
+import { Fragment, type CSSProperties } from "react";
 import type { Schemas } from "../../api/client";
 
 export type EntityOnMap = Node<{ entity: Schemas["MapEntity"] }, "entity">;
@@ -10,7 +11,14 @@ export function EntityNode({ data, selected }: NodeProps<EntityOnMap>) {
     <div className="entity" data-selected={selected} title={table.meaning}>
       <Handle type="source" position={Position.Left} />
       <Handle type="target" position={Position.Right} />
-      <h2>{table.name}</h2>
+      <h2 style={{ "--name-size": `${nameSize(table.name, data.entity)}px` } as CSSProperties}>
+        {parts(table.name).map((part, i) => (
+          <Fragment key={i}>
+            {part}
+            <wbr />
+          </Fragment>
+        ))}
+      </h2>
       <ul>
         {table.columns.map((c) => (
           <li key={c.name} title={[c.meaning, c.references && `refers to ${c.references}`, c.nullable && "may be NULL"].filter(Boolean).join("; ")}>
@@ -27,4 +35,14 @@ export function EntityNode({ data, selected }: NodeProps<EntityOnMap>) {
       </ul>
     </div>
   );
+}
+
+/** A name's words: where it may go on in the next line. */
+const parts = (name: string) => name.split(/(?<=[_.])/);
+
+/** The largest size at which the name alone fits the box, for a look from far away. */
+function nameSize(name: string, { width, height }: Schemas["MapEntity"]) {
+  const words = parts(name);
+  const longest = Math.max(...words.map((word) => word.length), 4);
+  return Math.max(13, Math.min((width - 16) / (longest * 0.62), (height - 12) / (words.length * 1.1), 42));
 }

@@ -30,7 +30,7 @@ export function RelationEdge({ source, target, data }: EdgeProps<RelationOnMap>)
   inner[0].x += out * stub;
   inner[inner.length - 1].x += into * stub;
   return (
-    <g className="relation" data-marked={data.marked}>
+    <g className="relation" data-marked={data.marked} data-between={data.line.between}>
       <title>{relation.outward}</title>
       <path className="relation-reach" d={`M${start.x} ${start.y}H${inner[0].x}${curve(inner)}H${end.x}`} />
       <path d={`M${start.x} ${start.y}H${inner[0].x}${curve(inner)}H${end.x}`} />
