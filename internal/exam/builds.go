@@ -338,10 +338,11 @@ func (f withScript) Stat(name string) (fs.FileInfo, error) {
 // rowsFile is a file of rows as COPY takes them, read from another.
 type rowsFile struct {
 	fs.File
-	rows io.Reader
+	rows *script.CSVRows
 }
 
-func (f *rowsFile) Read(p []byte) (int, error) { return f.rows.Read(p) }
+func (f *rowsFile) Read(p []byte) (int, error)           { return f.rows.Read(p) }
+func (f *rowsFile) Place(line int) (file string, at int) { return f.rows.Place(line) }
 
 type textFile struct{ *bytes.Reader }
 

@@ -468,7 +468,8 @@ func (s *setup) copy(ctx context.Context, item script.Item) error {
 			return err
 		}
 	}
-	data, file, line := s.scripts.Data()
+	data, place := s.scripts.Data()
+	file, _ := place(1)
 	before := s.progress.Rows
 	through := &passing{Reader: data, each: func(lines int) {
 		s.progress.Rows += int64(lines)
@@ -495,7 +496,7 @@ func (s *setup) copy(ctx context.Context, item script.Item) error {
 	if through.err != nil {
 		return through.err // which the server only repeats
 	}
-	return s.failCopy(ctx, item, file, line, err)
+	return s.failCopy(ctx, item, place, err)
 }
 
 // passing counts the lines of data on their way through, and remembers what was wrong with them.
@@ -518,7 +519,7 @@ func (p *passing) Read(b []byte) (int, error) {
 var copyLine = regexp.MustCompile(`^COPY .*, line (\d+)`)
 
 // failCopy names the line of the data.
-func (s *setup) failCopy(ctx context.Context, item script.Item, file string, line int, err error) error {
+func (s *setup) failCopy(ctx context.Context, item script.Item, place func(line int) (string, int), err error) error {
 	var e *pgconn.PgError
 	if !errors.As(err, &e) || lost(err) {
 		return err
@@ -529,7 +530,7 @@ func (s *setup) failCopy(ctx context.Context, item script.Item, file string, lin
 	}
 	row, _ := strconv.Atoi(found[1])
 	b := s.buildError(ctx, item, row, e)
-	b.File, b.Place.Line = file, line+row-1
+	b.File, b.Place.Line = place(row)
 	if _, column, ok := strings.Cut(e.Where, ", column "); ok && b.Detail == "" {
 		b.Detail = "column " + column
 	}

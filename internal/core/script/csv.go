@@ -72,19 +72,19 @@ func ReadCSV(file io.Reader, name, encoding string) (*CSVTable, error) {
 }
 
 // read reads the names of the columns and then all rows.
-func (t *CSVTable) read(next func() ([]string, error)) error {
+func (t *CSVTable) read(next func() (record, error)) error {
 	names, err := next()
 	if err == io.EOF {
 		return &Error{File: t.File, Line: 1, Detail: "the file is empty: a first line with the columns' names is expected"}
 	} else if err != nil {
 		return err
 	}
-	guesses, err := t.header(names)
+	guesses, err := t.header(names.values)
 	for err == nil {
-		var record []string
-		if record, err = next(); err == nil {
+		var r record
+		if r, err = next(); err == nil {
 			t.Rows++
-			for i, value := range record {
+			for i, value := range r.values {
 				guesses[i].add(value)
 				t.Columns[i].values.add(value)
 			}
@@ -102,10 +102,17 @@ func (t *CSVTable) read(next func() ([]string, error)) error {
 	return nil
 }
 
+// A record is a row of a file, and the line or row of a sheet on which it begins.
+type record struct {
+	values []string
+	line   int
+}
+
 // csvFile reads the records of a CSV file.
 type csvFile struct {
 	*csv.Reader
 	name    string
+	above   int // lines before those that the Reader is given
 	bounded *recordBound
 }
 
@@ -124,10 +131,11 @@ func openCSV(file io.Reader, name, encoding string) (*csvFile, error) {
 	bounded := &recordBound{Reader: text, most: longestHeader}
 	buffered := withLines(withoutMark(bounded))
 	beginning, _ := buffered.Peek(readAhead / 2)
-	d := delimiter(string(beginning))
+	d, above := delimiter(string(beginning)), 0
 	if first, _, _ := strings.Cut(string(beginning), "\n"); strings.HasPrefix(strings.ToLower(first), "sep=") { // as spreadsheets say it
 		d = strings.TrimRight(first[len("sep="):], "\r")
 		_, _ = buffered.Discard(min(len(first)+1, len(beginning)))
+		above = 1
 		beginning, _ = buffered.Peek(readAhead / 2)
 	}
 	if len(d) != 1 {
@@ -139,17 +147,21 @@ func openCSV(file io.Reader, name, encoding string) (*csvFile, error) {
 	}
 	r := csv.NewReader(records)
 	r.Comma, r.ReuseRecord = rune(d[0]), true
-	return &csvFile{r, name, bounded}, nil
+	return &csvFile{r, name, above, bounded}, nil
 }
 
 // next is the next record.
-func (f *csvFile) next() ([]string, error) {
-	record, err := f.Read()
+func (f *csvFile) next() (record, error) {
+	values, err := f.Read()
 	f.bounded.read, f.bounded.most = 0, longestRecord
-	if err != nil && err != io.EOF {
-		return nil, csvError(f.name, err)
+	if err != nil {
+		if err != io.EOF {
+			err = csvError(f.name, f.above, err)
+		}
+		return record{}, err
 	}
-	return record, err
+	line, _ := f.FieldPos(0)
+	return record{values, f.above + line}, nil
 }
 
 // blankLines writes the blank lines of a file of one column as empty values, save those at its end, which csv.Reader passes over.
@@ -187,13 +199,13 @@ func (b *blankLines) Read(p []byte) (int, error) {
 	return n, nil
 }
 
-func csvError(name string, err error) error {
+func csvError(name string, above int, err error) error {
 	var parse *csv.ParseError
 	switch {
 	case errors.As(err, &parse) && errors.Is(err, csv.ErrFieldCount):
-		return &Error{File: name, Line: parse.Line, Detail: "this line has more or fewer values than the first line has names; a value that holds the delimiter stands in double quotes"}
+		return &Error{File: name, Line: above + parse.Line, Detail: "this line has more or fewer values than the first line has names; a value that holds the delimiter stands in double quotes"}
 	case errors.As(err, &parse):
-		return &Error{File: name, Line: parse.Line, Detail: fmt.Sprintf("column %d: %v: a value that holds quotes or delimiters stands in double quotes, and a quote within is doubled", parse.Column, parse.Err)}
+		return &Error{File: name, Line: above + parse.Line, Detail: fmt.Sprintf("column %d: %v: a value that holds quotes or delimiters stands in double quotes, and a quote within is doubled", parse.Column, parse.Err)}
 	}
 	var wrong *Error
 	if errors.As(err, &wrong) {
@@ -293,8 +305,8 @@ func (t *CSVTable) Constraints() string {
 
 // Data reads the file's rows as PostgreSQL's COPY takes them: without the first line, in UTF-8, every value in quotes but those that are NULL, dates and numbers as SQL
 // writes them.
-func (t *CSVTable) Data(file io.Reader, encoding string) (io.Reader, error) {
-	var next func() ([]string, error)
+func (t *CSVTable) Data(file io.Reader, encoding string) (*CSVRows, error) {
+	var next func() (record, error)
 	if t.Sheet != "" {
 		sheets, err := openXLSX(file, t.File)
 		if err != nil {
@@ -313,24 +325,55 @@ func (t *CSVTable) Data(file io.Reader, encoding string) (io.Reader, error) {
 	if _, err := next(); err != nil {
 		return nil, err
 	}
-	return &csvRows{table: t, next: next}, nil
+	return &CSVRows{table: t, next: next}, nil
 }
 
-// csvRows writes records for COPY.
-type csvRows struct {
+// CSVRows gives a table's rows as COPY takes them.
+type CSVRows struct {
 	table *CSVTable
-	next  func() ([]string, error)
+	next  func() (record, error)
 	out   []byte
 	done  error
+	line  int // the next that is given, from 0
+	moved []movedLine
 }
 
-func (r *csvRows) Read(p []byte) (int, error) {
+// A movedLine is where the lines that are given begin to be another number of lines away from the file's.
+type movedLine struct{ given, file int }
+
+// mostMoved bounds how many such places are remembered; what comes after the last of them is told by the last.
+const mostMoved = 10_000
+
+// Place is where a line that was given, from 1, stands in the file: its line, or the row of a spreadsheet.
+func (r *CSVRows) Place(line int) (file string, at int) {
+	at = line + 1
+	for _, m := range r.moved {
+		if m.given < line {
+			at = m.file + line - 1 - m.given
+		}
+	}
+	if r.table.Sheet != "" {
+		return fmt.Sprintf("%s, sheet %q", r.table.File, r.table.Sheet), at
+	}
+	return r.table.File, at
+}
+
+// from remembers that the next record stands on a line of the file.
+func (r *CSVRows) from(file int) {
+	if n := len(r.moved); n == 0 || n < mostMoved && r.moved[n-1].file-r.moved[n-1].given != file-r.line {
+		r.moved = append(r.moved, movedLine{r.line, file})
+	}
+}
+
+func (r *CSVRows) Read(p []byte) (int, error) {
 	for len(r.out) < len(p) && r.done == nil {
 		record, err := r.next()
 		if r.done = err; err != nil {
 			break
 		}
-		for i, value := range record {
+		r.from(record.line)
+		for i, value := range record.values {
+			r.line += strings.Count(value, "\n")
 			if i > 0 {
 				r.out = append(r.out, ',')
 			}
@@ -342,6 +385,7 @@ func (r *csvRows) Read(p []byte) (int, error) {
 			r.out = append(r.out, '"')
 		}
 		r.out = append(r.out, '\n')
+		r.line++
 	}
 	if len(r.out) == 0 {
 		return 0, r.done

@@ -3,6 +3,7 @@ package script_test
 import (
 	"bytes"
 	"io"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -96,8 +97,42 @@ func TestSpreadsheetsAreRead(t *testing.T) {
 	if text, _ := io.ReadAll(rows); string(text) != "\"1\",\"Amber\",\"12.5\"\n\"2\",\"Basil\",\n" {
 		t.Errorf("got %q", text)
 	}
+	if file, row := rows.Place(2); file != `bees.xlsx, sheet "Sheet1"` || row != 3 {
+		t.Errorf("the second row stands in %s, row %d", file, row)
+	}
 	if _, err := script.ReadXLSX(strings.NewReader("PK no spreadsheet"), "bees.xlsx"); err == nil || !strings.HasPrefix(err.Error(), "bees.xlsx:1: the spreadsheet cannot be read") {
 		t.Error(err)
+	}
+}
+
+// What is wrong with a row is told with the line on which the row stands in its file, whatever stands above it.
+func TestRowsKeepTheirPlaces(t *testing.T) {
+	for content, want := range map[string]string{
+		"a,b\n1,2\n3,4\n":                          "2 3",
+		"sep=,\na,b\n1,2\n\n\n3,4\n":               "3 6",
+		"a,b\n\"x\ny\",2\n3,4\n\n\"z\n\n\",1\n1,1": "2 3 4 6 7 8 9", // a value of several lines has as many for COPY
+		"a\n1\n\n3\n":                              "2 3 4",
+	} {
+		table, err := script.ReadCSV(strings.NewReader(content), "a.csv", "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		rows, err := table.Data(strings.NewReader(content), "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		text, err := io.ReadAll(rows)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		for i := range bytes.Count(text, []byte("\n")) {
+			_, line := rows.Place(i + 1)
+			got = append(got, strconv.Itoa(line))
+		}
+		if strings.Join(got, " ") != want {
+			t.Errorf("%q: got %v, want %s", content, got, want)
+		}
 	}
 }
 

@@ -25,8 +25,6 @@ type Scripts struct {
 	encoding string   // of those that were named
 	stack    []*open  // the script at hand and those that include it
 	copied   *open    // the file of a \copy
-	dataFile string   // where the data of the COPY at hand stand
-	dataLine int
 
 	included  int // how often a script was
 	variables map[string]string
@@ -90,13 +88,18 @@ func (s *Scripts) Root() string {
 	return s.stack[0].name
 }
 
-// Data returns the data of the COPY just read, and where they begin.
-func (s *Scripts) Data() (data io.Reader, file string, line int) {
-	if s.copied != nil {
-		return s.copied.data, s.dataFile, s.dataLine
+// Data returns the data of the COPY just read, and where each of their lines, from 1, stands: those of a file that data are made from, in that file.
+func (s *Scripts) Data() (data io.Reader, place func(line int) (file string, at int)) {
+	if s.copied == nil {
+		in := s.stack[len(s.stack)-1]
+		first := in.reader.line
+		return in.reader.Data(), func(line int) (string, int) { return in.name, first + line - 1 }
 	}
-	at := s.stack[len(s.stack)-1]
-	return at.reader.Data(), at.name, at.reader.line
+	if made, is := s.copied.file.(interface{ Place(int) (string, int) }); is {
+		return s.copied.data, made.Place
+	}
+	name := s.copied.name
+	return s.copied.data, func(line int) (string, int) { return name, line }
 }
 
 // Next returns the next statement or COPY, io.EOF after the last. After an *Error of a command or a refused statement one may go on.
@@ -459,7 +462,7 @@ func (s *Scripts) copy(item *Item, rest string) (bool, error) {
 		return false, err
 	}
 	o.data = withoutMark(o.data)
-	s.copied, s.dataFile, s.dataLine = o, name, 1
+	s.copied = o
 	return false, nil
 }
 

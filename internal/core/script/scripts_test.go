@@ -31,7 +31,8 @@ func everything(files map[string]string, names ...string) (lines []string, passe
 		if err != nil {
 			line = "error " + err.Error()
 		} else if item.Kind == script.Copy {
-			data, file, at := s.Data()
+			data, place := s.Data()
+			file, at := place(1)
 			text, _ := io.ReadAll(data)
 			line += fmt.Sprintf(" <- %s:%d %q", file, at, text)
 		}

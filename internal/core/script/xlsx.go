@@ -36,18 +36,18 @@ func openXLSX(file io.Reader, name string) (*xlsx, error) {
 }
 
 // rows gives the rows of a sheet one after another, each as wide as the first that holds something; blank ones are passed over.
-func (x *xlsx) rows(sheet string) (next func() ([]string, error), err error) {
+func (x *xlsx) rows(sheet string) (next func() (record, error), err error) {
 	rows, err := x.Rows(sheet)
 	if err != nil {
 		return nil, &Error{File: x.name, Line: 1, Detail: fmt.Sprintf("the sheet %q cannot be read: %v", sheet, err)}
 	}
 	width, line := 0, 0
-	return func() ([]string, error) {
+	return func() (record, error) {
 		for rows.Next() {
 			line++
 			cells, err := rows.Columns()
 			if err != nil {
-				return nil, &Error{File: x.name, Line: line, Detail: fmt.Sprintf("the sheet %q cannot be read: %v", sheet, err)}
+				return record{}, &Error{File: x.name, Line: line, Detail: fmt.Sprintf("the sheet %q cannot be read: %v", sheet, err)}
 			}
 			last := len(cells)
 			for last > 0 && cells[last-1] == "" {
@@ -60,16 +60,16 @@ func (x *xlsx) rows(sheet string) (next func() ([]string, error), err error) {
 				width = last
 			}
 			if last > width {
-				return nil, &Error{File: x.name, Line: line, Detail: fmt.Sprintf("row %d of the sheet %q has %d cells, and the first row names %d columns", line, sheet, last, width)}
+				return record{}, &Error{File: x.name, Line: line, Detail: fmt.Sprintf("row %d of the sheet %q has %d cells, and the first row names %d columns", line, sheet, last, width)}
 			}
-			record := make([]string, width)
-			copy(record, cells[:last])
-			return record, nil
+			values := make([]string, width)
+			copy(values, cells[:last])
+			return record{values, line}, nil
 		}
 		if err := rows.Error(); err != nil {
-			return nil, &Error{File: x.name, Line: line, Detail: err.Error()}
+			return record{}, &Error{File: x.name, Line: line, Detail: err.Error()}
 		}
-		return nil, io.EOF
+		return record{}, io.EOF
 	}, nil
 }
 
@@ -92,7 +92,7 @@ func ReadXLSX(file io.Reader, name string) ([]CSVTable, error) {
 			continue
 		}
 		first := true
-		if err := t.read(func() ([]string, error) {
+		if err := t.read(func() (record, error) {
 			if first {
 				first = false
 				return peeked, err
