@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -97,7 +98,7 @@ var notSlug = regexp.MustCompile(`[^a-z0-9]+`)
 func sending(args []string) (*files, error) {
 	first, err := os.Stat(args[0])
 	if err != nil {
-		return nil, err
+		return nil, linked(filepath.Dir(args[0]), err)
 	}
 	s := &files{folder: first.IsDir()}
 	if s.folder && len(args) > 1 {
@@ -119,14 +120,41 @@ func sending(args []string) (*files, error) {
 		err = s.given(base, args)
 	}
 	for _, name := range s.paths {
-		if info, err := fs.Stat(s.root.FS(), name); err == nil {
+		info, wrong := fs.Stat(s.root.FS(), name)
+		switch {
+		case wrong != nil:
+			err = cmp.Or(err, wrong)
+		case info.IsDir(): // reached by a link, or it would have been walked
+			err = cmp.Or(err, fmt.Errorf("%s is a link to a folder, and links to folders are not followed: put the folder itself there", name))
+		default:
 			s.bytes += info.Size()
 		}
 	}
 	if err != nil {
 		s.root.Close()
 	}
-	return s, err
+	return s, linked(base, err)
+}
+
+// linked says of a file that cannot be read because a link leads out of its folder, or nowhere, just that.
+func linked(base string, err error) error {
+	var wrong *fs.PathError
+	if !errors.As(err, &wrong) {
+		return err
+	}
+	at := base
+	for _, part := range strings.Split(filepath.ToSlash(strings.TrimPrefix(wrong.Path, base+string(filepath.Separator))), "/") {
+		at = filepath.Join(at, part)
+		target, isLink := os.Readlink(at)
+		if isLink != nil {
+			continue
+		}
+		if _, gone := os.Stat(at); gone != nil {
+			return fmt.Errorf("%s is a link to %s, which is not there", at, target)
+		}
+		return fmt.Errorf("%s is a link to %s, outside of the folder %s: only what is in the folder is sent; put the file itself there", at, target, base)
+	}
+	return err
 }
 
 // commonFolder is the deepest folder that holds all files.

@@ -107,6 +107,39 @@ func TestFilesThatAreSent(t *testing.T) {
 	}
 }
 
+// A link that leads out of what is sent, or nowhere, is told as such; one within the folder is followed.
+func TestLinksAreFollowedWithinTheFolder(t *testing.T) {
+	for name, c := range map[string]struct{ target, at, want string }{
+		"out":           {"../elsewhere.sql", "apiary/b.sql", "apiary/b.sql is a link to ../elsewhere.sql, outside of the folder apiary: only what is in the folder is sent; put the file itself there"},
+		"nowhere":       {"none.sql", "apiary/b.sql", "apiary/b.sql is a link to none.sql, which is not there"},
+		"a folder":      {"rows", "apiary/more", "more is a link to a folder, and links to folders are not followed: put the folder itself there"},
+		"a folder, out": {"../other", "apiary/more", "apiary/more is a link to ../other, outside of the folder apiary: only what is in the folder is sent; put the file itself there"},
+		"within":        {"rows/a.sql", "apiary/b.sql", ""},
+	} {
+		t.Chdir(t.TempDir())
+		for _, file := range []string{"elsewhere.sql", "apiary/a.sql", "apiary/rows/a.sql", "other/a.sql"} {
+			if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
+				t.Fatal(err)
+			}
+			if err := os.WriteFile(file, []byte("SELECT 1;"), 0o600); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if err := os.Symlink(c.target, c.at); err != nil {
+			t.Fatal(err)
+		}
+		args := [][]string{{"apiary"}}
+		if strings.HasSuffix(c.at, ".sql") && name != "within" {
+			args = append(args, []string{c.at})
+		}
+		for _, given := range args {
+			if s, err := sending(given); c.want == "" && err != nil || c.want != "" && (err == nil || err.Error() != c.want) {
+				t.Errorf("%s, %v: got %v, %v\nwant %s", name, given, s, err, c.want)
+			}
+		}
+	}
+}
+
 func TestExitCodes(t *testing.T) {
 	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
 	for args, want := range map[string]int{

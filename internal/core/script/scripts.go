@@ -93,13 +93,28 @@ func (s *Scripts) Data() (data io.Reader, place func(line int) (file string, at 
 	if s.copied == nil {
 		in := s.stack[len(s.stack)-1]
 		first := in.reader.line
-		return in.reader.Data(), func(line int) (string, int) { return in.name, first + line - 1 }
+		return placing{in.reader.Data(), s, in.name}, func(line int) (string, int) { return in.name, first + line - 1 }
 	}
 	if made, is := s.copied.file.(interface{ Place(int) (string, int) }); is {
-		return s.copied.data, made.Place
+		return placing{s.copied.data, s, s.copied.name}, made.Place
 	}
 	name := s.copied.name
-	return s.copied.data, func(line int) (string, int) { return name, line }
+	return placing{s.copied.data, s, name}, func(line int) (string, int) { return name, line }
+}
+
+// placing reads data, and says of what is wrong with them in which file they are.
+type placing struct {
+	io.Reader
+	scripts *Scripts
+	name    string
+}
+
+func (p placing) Read(b []byte) (int, error) {
+	n, err := p.Reader.Read(b)
+	if err != nil && err != io.EOF {
+		err = p.scripts.placed(err, p.name, Item{Line: 1})
+	}
+	return n, err
 }
 
 // Next returns the next statement or COPY, io.EOF after the last. After an *Error of a command or a refused statement one may go on.
