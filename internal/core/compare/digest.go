@@ -19,6 +19,11 @@ type Digest struct {
 	wide     bool // a cut tie has too many rows to be kept
 	once     map[result.Fingerprint]struct{}
 	all      map[result.Fingerprint]int32 // where any order will do and a tie may be cut: every row but those of cut ties
+
+	// Where repeated rows count once, in order, and a tie may be cut: the tie group in which each row of the reference first is one of those that
+	// count, and the attempt's rows as each first comes.
+	ranks  map[result.Fingerprint]int
+	firsts []result.Fingerprint
 }
 
 // A cut is a tie of which only some rows count, whichever.
@@ -68,8 +73,11 @@ type Digester struct {
 
 // Reference returns a digester for the rows that the reference answer gives; rows is how many they are, about.
 func (p *Plan) Reference(rows int64) *Digester {
-	d := &Digester{plan: p, order: p.order(), cells: p.refCells, readings: p.refReadings, keys: p.reference.Keys, window: p.reference.Window,
+	d := &Digester{plan: p, order: p.counting(), cells: p.refCells, readings: p.refReadings, keys: p.reference.Keys, window: p.reference.Window,
 		digest: Digest{once: p.onceSet()}}
+	if p.counting() != p.order() {
+		d.digest.ranks = map[result.Fingerprint]int{}
+	}
 	if d.window != nil {
 		d.members = map[result.Fingerprint]int32{}
 		if d.order == OrderAny {
@@ -87,12 +95,21 @@ func (p *Plan) Reference(rows int64) *Digester {
 
 // Attempt returns a digester for the attempt's rows, which are to be held against the reference's.
 func (p *Plan) Attempt(reference *Digest) *Digester {
-	d := &Digester{order: p.order(), cells: p.attCells, readings: p.attReadings, expected: reference.groups, group: -1, cuts: reference.cuts,
+	d := &Digester{order: p.counting(), cells: p.attCells, readings: p.attReadings, expected: reference.groups, group: -1, cuts: reference.cuts,
 		digest: Digest{once: p.onceSet(), parts: make([]result.Fingerprint, len(reference.parts))}}
 	if len(d.cuts) > 0 && d.order == OrderAny {
 		d.digest.all = map[result.Fingerprint]int32{}
 	}
 	return d
+}
+
+// counting is the order in which rows are told apart as they are read. Where repeated rows count once and LIMIT may cut a tie, the order of
+// what is left is looked at when all have come.
+func (p *Plan) counting() Order {
+	if p.policy.Once && p.reference.Window != nil && p.order() == OrderAuto {
+		return OrderAny
+	}
+	return p.order()
 }
 
 func (p *Plan) onceSet() map[result.Fingerprint]struct{} {
@@ -121,6 +138,9 @@ func (d *Digester) Add(row result.Row) {
 	case d.order == OrderAny:
 		if d.digest.all != nil {
 			d.digest.all[f]++
+		}
+		if d.digest.once != nil {
+			d.digest.firsts = append(d.digest.firsts, f)
 		}
 		d.digest.add(f)
 	case d.order == OrderStrict:
@@ -191,8 +211,10 @@ func (d *Digester) addWindowed(row result.Row, f result.Fingerprint) {
 	if d.order == OrderStrict {
 		if d.position >= w.Skip && (w.Take < 0 || d.position < w.Skip+w.Take) {
 			d.digest.Rows++
-			d.digest.add(f)
-			d.digest.sequence = d.digest.sequence.Then(f)
+			if _, seen := d.digest.once[f]; !seen {
+				d.digest.add(f)
+				d.digest.sequence = d.digest.sequence.Then(f)
+			}
 		}
 		d.position++
 		return
@@ -231,8 +253,13 @@ func (d *Digester) endWindowed() {
 			if d.digest.all != nil {
 				d.digest.all[f] += n
 			}
+			if _, ranked := d.digest.ranks[f]; d.digest.ranks != nil && !ranked {
+				d.digest.ranks[f] = len(d.digest.groups)
+			}
 		}
-		d.digest.sequence = d.digest.sequence.Then(d.tied)
+		if d.order != OrderAny {
+			d.digest.sequence = d.digest.sequence.Then(d.tied)
+		}
 		d.digest.groups = append(d.digest.groups, uint32(size))
 	default:
 		d.digest.cuts = append(d.digest.cuts, cut{group: len(d.digest.groups), take: take, members: maps.Clone(d.members)})
@@ -308,7 +335,7 @@ func (p *Plan) Match(reference, attempt *Digest) bool {
 	switch {
 	case reference.wide:
 		return false
-	case len(reference.cuts) > 0 && p.policy.Once:
+	case p.policy.Once && p.reference.Window != nil && p.order() != OrderStrict:
 		return onceFits(reference, attempt)
 	case len(reference.cuts) > 0 && p.order() == OrderAny:
 		return reference.Rows == attempt.Rows && anyFits(reference, attempt)
@@ -349,33 +376,6 @@ func anyFits(reference, attempt *Digest) bool {
 		most += int64(min(n, first.members[f]))
 	}
 	return least <= first.take && first.take <= most
-}
-
-// onceFits is anyFits where repeated rows count once.
-func onceFits(reference, attempt *Digest) bool {
-	for f := range reference.once {
-		if _, has := attempt.once[f]; !has {
-			return false
-		}
-	}
-	var chosen, there, take int64
-	for _, c := range reference.cuts {
-		take += c.take
-	}
-	for f := range attempt.once {
-		var n int64
-		for _, c := range reference.cuts {
-			n += int64(c.members[f])
-		}
-		if _, whole := reference.once[f]; !whole {
-			if n == 0 {
-				return false
-			}
-			chosen++
-		}
-		there += n
-	}
-	return chosen <= take && there >= take
 }
 
 // Undecided tells whether differing digests leave it open that the sides match, so that only [Plan.Differences] decides.

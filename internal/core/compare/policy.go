@@ -138,7 +138,7 @@ func (p *Plan) inexact() bool {
 // order is the order to hold the attempt to, OrderAuto resolved.
 func (p *Plan) order() Order {
 	switch {
-	case p.policy.Once && p.reference.Window != nil, p.policy.Order == OrderAny, p.policy.Order == OrderAuto && !p.reference.Ordered:
+	case p.policy.Order == OrderAny, p.policy.Order == OrderAuto && !p.reference.Ordered:
 		return OrderAny
 	}
 	return p.policy.Order

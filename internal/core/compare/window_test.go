@@ -46,7 +46,16 @@ func TestTiesThatLimitCuts(t *testing.T) {
 		{name: "columns as they come, alike in type", policy: compare.Policy{Columns: compare.ByContent}, reference: "a:i b:i | 9 1 | 8 2 | 8 3", keys: []int{0}, take: 2, attempt: "x:i y:i | 1 9 | 3 8"},
 		{name: "columns as they come, no such row", policy: compare.Policy{Columns: compare.ByContent}, reference: "a:i b:i | 9 1 | 8 2 | 8 3", keys: []int{0}, take: 2, attempt: "x:i y:i | 1 9 | 8 3", want: "rows-extra 1"},
 		{name: "columns as they come, without an order", policy: compare.Policy{Columns: compare.ByContent}, reference: strong, take: 3, attempt: "s:i n:t | 7 F | 8 D | 9 A"},
-		{name: "once, a right choice", policy: compare.Policy{Once: true}, reference: "n:t s:i | A 9 | A 9 | B 8 | C 8", keys: []int{1}, take: 3, attempt: "n:t s:i | C 8 | A 9"},
+		{name: "once, a right choice", policy: compare.Policy{Once: true}, reference: "n:t s:i | A 9 | A 9 | B 8 | C 8", keys: []int{1}, take: 3, attempt: "n:t s:i | A 9 | C 8"},
+		{name: "once, not in order", policy: compare.Policy{Once: true}, reference: "n:t s:i | A 9 | A 9 | B 8 | C 8", keys: []int{1}, take: 3, attempt: "n:t s:i | C 8 | A 9", want: "row-order-reversed 1"},
+		{name: "once, in any order", policy: compare.Policy{Once: true, Order: compare.OrderAny}, reference: "n:t s:i | A 9 | A 9 | B 8 | C 8", keys: []int{1}, take: 3, attempt: "n:t s:i | C 8 | A 9"},
+		{name: "once, without an order", policy: compare.Policy{Once: true}, reference: "n:t s:i | A 9 | A 9 | B 8 | C 8", take: 3, attempt: "n:t s:i | C 8 | A 9"},
+		{name: "once, ties as they come", policy: compare.Policy{Once: true}, reference: strong, keys: []int{1}, take: 4, attempt: "n:t s:i | A 9 | D 8 | D 8 | B 8 | C 8 | A 9"},
+		{name: "once, not cut, not in order", policy: compare.Policy{Once: true}, reference: strong, keys: []int{1}, take: 4, attempt: "n:t s:i | D 8 | B 8 | A 9 | C 8", want: "row-order 1"},
+		{name: "once, cut at both ends", policy: compare.Policy{Once: true}, reference: strong, keys: []int{1}, skip: 2, take: 3, attempt: "n:t s:i | D 8 | B 8 | B 8 | F 7"},
+		{name: "once, cut at both ends, not in order", policy: compare.Policy{Once: true}, reference: strong, keys: []int{1}, skip: 2, take: 3, attempt: "n:t s:i | F 7 | D 8 | B 8", want: "row-order-reversed 1"},
+		{name: "once, strictly", policy: compare.Policy{Once: true, Order: compare.OrderStrict}, reference: "n:t | A | B | A | C | D", keys: []int{0}, take: 4, attempt: "n:t | A | B | C"},
+		{name: "once, strictly, otherwise", policy: compare.Policy{Once: true, Order: compare.OrderStrict}, reference: "n:t | A | B | A | C | D", keys: []int{0}, take: 4, attempt: "n:t | B | A | C", want: "row-order 1"},
 		{name: "once, not all", policy: compare.Policy{Once: true}, reference: "n:t s:i | A 9 | A 9 | B 8 | C 8", keys: []int{1}, take: 3, attempt: "n:t s:i | A 9", want: "rows-missing 1"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
