@@ -11,12 +11,19 @@ import (
 // Edits are what a query would be with one thing about it changed, each a whole query. They are for trying whether that is what is wrong with it: where a change
 // brings the result nearer to what is expected, it is a cause. What comes of them is tried, never shown.
 type Edits struct {
-	query  *Query
-	schema Schema
+	query   *Query
+	schema  Schema
+	written string // as it is written where nothing is changed
 }
 
 // Edits begins to edit the query.
-func (q *Query) Edits(schema Schema) Edits { return Edits{q, schema} }
+func (q *Query) Edits(schema Schema) Edits {
+	e := Edits{query: q, schema: schema}
+	if len(q.Text) <= longestExplained {
+		e.written, _ = deparse(q.tree) // what cannot be written gives no edits, either
+	}
+	return e
+}
 
 // mostEdits bounds how many variations of one change there are.
 const mostEdits = 12
@@ -31,7 +38,7 @@ func (e Edits) edit(change func(top *pg.SelectStmt) bool) []string {
 		return nil
 	}
 	sql, err := deparse(tree)
-	if err != nil {
+	if err != nil || sql == e.written {
 		return nil
 	}
 	if _, err := ReadQuery(sql); err != nil {
