@@ -214,7 +214,7 @@ func TestDatasetsAtTheCommandLine(t *testing.T) {
 		{"dataset stop cli-nights", 0, []string{"cli-nights, build 2"}}, // it has ended
 		{"dataset follow never-built", 2, []string{"no build of"}},
 		{"dataset list", 0, []string{"Nights"}},
-		{"dataset show cli-nights night", 0, []string{"night, a table of cli-nights with 2 rows", "Each night belongs to one or no site (site_id).", "Each row is known by its day.", "2026-01-01, 2026-01-02"}},
+		{"dataset show cli-nights night", 0, []string{"night, a table of cli-nights with 2 rows", "Each night row belongs to one or no site (site_id).", "Primary key: day.", "2026-01-01, 2026-01-02"}},
 		{"dataset show cli-nights moon", 2, []string{"has no table"}},
 		{"dataset rows cli-nights night --where cloud=NULL", 0, []string{"2026-01-02"}},
 		{"dataset rows cli-nights night --sort day --descending --limit 1", 0, []string{"2026-01-02", "More rows follow: --offset 1"}},

@@ -138,7 +138,7 @@ func TestALearnersDayInTheConsole(t *testing.T) {
 	w.write(exercise, "SELECT name, kind FORM hive")
 	w.press(exercise, "Run")
 	w.says(in(exercise, ".answer .problem .mended"), "SELECT name, kind FROM hive")
-	w.says(in(exercise, ".answer .problem button"), "Take this text").MustClick()
+	w.says(in(exercise, ".answer .problem button"), "Use this version").MustClick()
 	w.says(in(exercise, ".answer .cm-content"), "^SELECT name, kind FROM hive$")
 
 	w.write(exercise, "SELECT name, kind, strength FROM hive ORDER BY strength DESC")
@@ -163,9 +163,9 @@ func TestALearnersDayInTheConsole(t *testing.T) {
 	if text := wrong.MustText(); !strings.Contains(text, "9 of them should not be there") {
 		t.Errorf("the attempt's findings are missing: %s", text)
 	}
-	wrong.MustElementR("button", "Bring back").MustClick()
+	wrong.MustElementR("button", "Copy to editor").MustClick()
 	w.says(in(exercise, ".answer .cm-content"), `^SELECT name, kind, strength FROM hive ORDER BY strength DESC$`)
-	w.says(in(exercise, ".notes-head"), "before your latest changes")
+	w.says(in(exercise, ".notes-head"), "for an earlier version of your answer")
 	w.says(in(exercise, ".draft-state"), "Draft saved")
 
 	// What the service kept is there after the page is loaded anew.

@@ -76,7 +76,7 @@ func TestALearnerLooksAtTheTables(t *testing.T) {
 	w.says("nav a", "Datasets").MustClick()
 	w.says(".papers a", "Apiaries, hives and harvests").MustClick()
 	hive := w.element("#hive")
-	if text := hive.MustText(); !strings.Contains(text, "Each hive belongs to one apiary (apiary_id).") || !strings.Contains(text, "No two rows have the same apiary_id and name.") || !strings.Contains(text, "stacked, long, skep") {
+	if text := hive.MustText(); !strings.Contains(text, "Each hive row belongs to one apiary (apiary_id).") || !strings.Contains(text, "No two rows have the same apiary_id and name.") || !strings.Contains(text, "stacked, long, skep") {
 		t.Errorf("hive: %s", text)
 	}
 	if found, _, _ := w.HasR("h2", "Builds"); found {
@@ -84,9 +84,9 @@ func TestALearnerLooksAtTheTables(t *testing.T) {
 	}
 	w.says("#hive button", "Show the rows").MustClick()
 	w.says("#hive .table-rows", "Rows 1 to 50")
-	w.says("#hive .table-rows button", "Later rows").MustClick()
+	w.says("#hive .table-rows button", "Next page").MustClick()
 	w.says("#hive .table-rows", "Rows 51 to 96")
-	w.says("#hive .table-rows label", "largest first").MustClick()
+	w.says("#hive .table-rows label", "descending").MustClick()
 	w.says("#hive .table-rows", "Rows 1 to 50")
 }
 

@@ -19,7 +19,7 @@ func (w *window) submits(exercise, sql, head string) {
 	w.write(exercise, sql)
 	w.press(exercise, "Submit")
 	until(w.t, "the margin speaks of this answer", func() bool {
-		stale, _, _ := w.HasR(in(exercise, ".notes-head"), "before your latest changes")
+		stale, _, _ := w.HasR(in(exercise, ".notes-head"), "for an earlier version of your answer")
 		there, _, _ := w.HasR(in(exercise, ".notes-head"), head)
 		return there && !stale
 	})
@@ -150,9 +150,9 @@ func TestWhatAnExerciseShows(t *testing.T) {
 	name, _ := newcomer(t)
 	w := open(t, shared.url, name, demo.LearnerPassword)
 	w.visit("/papers/shown-console")
-	w.says(in("columns", ".expected"), `Expected columns: name text, height integer; their names matter; the order of rows matters`)
+	w.says(in("columns", ".expected"), `Expected columns: name text, height integer; column names must match; row order must match`)
 	w.says(in("count", ".expected"), `Expected: 12 rows. Use ORDER BY. Do not use STAR, the table hive.`)
-	w.says(in("sample", ".expected"), `Expected: 12 rows, in order.`)
+	w.says(in("sample", ".expected"), `Expected: 12 rows, in this order.`)
 	if rows := len(w.MustElements(in("sample", ".expected tbody tr"))); rows != 3 {
 		t.Errorf("%d rows are shown of the sample", rows)
 	}

@@ -179,7 +179,7 @@ func TestBringingBackOnce(t *testing.T) {
 	}
 	w := open(t, shared.url, name, demo.LearnerPassword)
 	w.visit("/history")
-	w.says(".entry button", "Bring back").MustClick()
+	w.says(".entry button", "Copy to editor").MustClick()
 	w.says(in("no-mail", ".answer .cm-content"), "from the history")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
 	w.write("no-mail", "SELECT 'written since'")

@@ -33,7 +33,7 @@ line 2, column 1:
   FORM apiary
   ^
 FORM looks like a misspelt FROM.
-Without the slip it reads:
+Corrected:
   SELECT name, valley
   FROM apiary
 `},

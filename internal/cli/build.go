@@ -423,7 +423,7 @@ func (p *program) printReport(r client.JobReport) {
 				fmt.Fprintf(p.out, "  %s\n", printable(l))
 			}
 		}
-		list("Passed over, since it has no bearing on the data", d.PassedOver)
+		list("Skipped (does not affect the data)", d.PassedOver)
 		list("Advice", d.Advice)
 	}
 	if len(r.Papers) > 0 {

@@ -57,6 +57,6 @@ func (p *program) queryProblem(problem client.Problem) {
 	}
 	fmt.Fprintln(p.err, printable(problem.Detail))
 	if problem.Mended != "" {
-		fmt.Fprintf(p.err, "Without the slip it reads:\n  %s\n", strings.ReplaceAll(lines(strings.TrimSpace(problem.Mended)), "\n", "\n  "))
+		fmt.Fprintf(p.err, "Corrected:\n  %s\n", strings.ReplaceAll(lines(strings.TrimSpace(problem.Mended)), "\n", "\n  "))
 	}
 }

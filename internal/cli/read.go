@@ -51,7 +51,11 @@ func (p *program) printPaper(paper client.Paper) error {
 	if !s.Due.IsZero() {
 		fmt.Fprintf(p.out, "Due %s. ", clock(s.Due))
 	}
-	fmt.Fprintf(p.out, "%s of %s points so far.\n", marking.Format(s.Mark), marking.Format(s.Points))
+	if s.Attempted > 0 {
+		fmt.Fprintf(p.out, "%s of %s points so far.\n", marking.Format(s.Mark), marking.Format(s.Points))
+	} else {
+		fmt.Fprintf(p.out, "%s points.\n", marking.Format(s.Points))
+	}
 	for _, section := range paper.Sections {
 		fmt.Fprintln(p.out)
 		if section.Exercise.Slug != "" {
@@ -91,7 +95,7 @@ func (p *program) writeExercise(e client.Exercise) {
 		}
 		note := "Expected columns: " + strings.Join(names, ", ")
 		if e.Named {
-			note += "; their names matter"
+			note += "; column names must match"
 		}
 		notes = append(notes, note)
 	}
@@ -99,7 +103,7 @@ func (p *program) writeExercise(e client.Exercise) {
 		notes = append(notes, "Expected: "+plural(*e.Expected.RowCount, "row"))
 	}
 	if e.Ordered {
-		notes = append(notes, "The order of rows matters")
+		notes = append(notes, "Row order must match")
 	}
 	if len(e.Require) > 0 {
 		notes = append(notes, "Use: "+inWords(e.Require))

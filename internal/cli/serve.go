@@ -134,7 +134,7 @@ func (p *program) demo() *cobra.Command {
 		},
 	}
 	s.flags(c)
-	c.Flags().StringVar(&s.options.DataDir, "data-dir", "", "keep the data there; without it they are gone when the demo stops")
+	c.Flags().StringVar(&s.options.DataDir, "data-dir", "", "keep data here (default: deleted when the demo stops)")
 	c.Flags().StringSliceVar(&with, "with", nil, "another pack to load as well: "+strings.Join(demo.Packs(), ", "))
 	return c
 }

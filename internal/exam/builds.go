@@ -443,7 +443,7 @@ func (s *Service) DropDataset(ctx context.Context, who Account, name string) err
 		return err
 	}
 	if len(papers) > 0 {
-		return problem(409, "in-use", "Papers are about the dataset", "%s is what %s is about; it can only be replaced, by building it anew.", name, papers[0].Slug)
+		return problem(409, "in-use", "The dataset is used by papers", "%s is what %s is about; it can only be replaced, by building it anew.", name, papers[0].Slug)
 	}
 	if err := s.records.DropDataset(ctx, row.Dataset.ID); err != nil {
 		return err

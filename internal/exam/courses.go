@@ -45,7 +45,7 @@ func (s *Service) CreateCourse(ctx context.Context, who Account, slug, title str
 	}
 	course, err := s.records.CreateCourse(ctx, query.CreateCourseParams{Slug: slug, Title: title})
 	if records.Taken(err) {
-		return Course{}, problem(409, "course-taken", "The course is there already", "Another course is called %q: choose another name.", slug)
+		return Course{}, problem(409, "course-taken", "A course with this name already exists", "Another course is called %q: choose another name.", slug)
 	}
 	return Course{Slug: course.Slug, Title: course.Title}, err
 }
@@ -140,7 +140,7 @@ func (s *Service) AddLearner(ctx context.Context, who Account, courseSlug string
 	}
 	n.Name, n.DisplayName = strings.ToLower(strings.TrimSpace(n.Name)), strings.TrimSpace(n.DisplayName)
 	if !namePattern.MatchString(n.Name) {
-		return account, "", problem(422, "learner-name", "The learner's name does not do", "%q: up to 64 lower-case letters, digits, dots, hyphens and underscores are expected.", n.Name)
+		return account, "", problem(422, "learner-name", "Invalid learner name", "%q: up to 64 lower-case letters, digits, dots, hyphens and underscores are expected.", n.Name)
 	}
 	if n.DisplayName == "" {
 		n.DisplayName = n.Name

@@ -145,7 +145,7 @@ func (s *Service) TableRows(ctx context.Context, who Account, name, table string
 		}
 	}
 	if wanted.Limit <= 0 || wanted.Limit > 500 || wanted.Offset < 0 || !isText(wanted.Value) {
-		return nil, problem(400, "unreadable", "The call cannot be read", "At most 500 rows can be asked for, from an offset of 0 on, and by a value that is text.")
+		return nil, problem(400, "unreadable", "Invalid request", "At most 500 rows can be asked for, from an offset of 0 on, and by a value that is text.")
 	}
 	page := &RowPage{Offset: wanted.Offset}
 	collect := &collector{rows: wanted.Limit, bytes: pageBytes}
@@ -181,7 +181,7 @@ func (s *Service) Map(ctx context.Context, who Account, name, table, moved strin
 		at := strings.LastIndexByte(place, ':')
 		var x, y float64
 		if _, err := fmt.Sscanf(place[at+1:], "%f,%f", &x, &y); at < 0 || err != nil || !(math.Abs(x) <= farthest && math.Abs(y) <= farthest) {
-			return nil, problem(400, "unreadable", "The call cannot be read", "%q is no place: write table:x,y.", place)
+			return nil, problem(400, "unreadable", "Invalid request", "%q is no place: write table:x,y.", place)
 		}
 		m.Move(place[:at], x, y)
 	}

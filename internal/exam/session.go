@@ -193,7 +193,7 @@ func (s *Service) SetPassword(ctx context.Context, session *Session, current, ne
 
 func checkPassword(password string) error {
 	if n := len([]rune(password)); n < shortestPassword || n > 200 {
-		return problem(422, "password-length", "The password does not do", "It has %d characters; %d to 200 are expected.", n, shortestPassword)
+		return problem(422, "password-length", "Invalid password", "It has %d characters; %d to 200 are expected.", n, shortestPassword)
 	}
 	return nil
 }

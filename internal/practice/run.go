@@ -10,6 +10,8 @@ import (
 
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgproto3"
+	"golang.org/x/text/language"
+	"golang.org/x/text/message"
 
 	"examen/internal/core/result"
 	"examen/internal/core/sqltext"
@@ -307,12 +309,12 @@ func serversClass(code string) bool {
 func (r *running) stopped(limit Limit) error {
 	l := r.server.limits
 	detail := map[Limit]string{
-		LimitTime:     fmt.Sprintf("It reached the time limit of %s.", l.Time),
-		LimitRows:     fmt.Sprintf("It reached the limit of %d rows.", l.Rows),
-		LimitBytes:    fmt.Sprintf("It reached the size limit of %d MB for all rows.", l.Bytes>>20),
-		LimitRowBytes: fmt.Sprintf("It reached the size limit of %d MB for one row.", l.RowBytes>>20),
-		LimitDisk:     fmt.Sprintf("It reached the limit of %s of temporary disk: it sorts or collects too many rows on the way.", l.TempDisk),
-		LimitMemory:   "It reached the memory limit: it builds values that are too large.",
+		LimitTime:     fmt.Sprintf("Stopped: more than %s.", l.Time),
+		LimitRows:     fmt.Sprintf("Stopped: more than %s rows.", message.NewPrinter(language.English).Sprint(l.Rows)),
+		LimitBytes:    fmt.Sprintf("Stopped: more than %d MB in all rows together.", l.Bytes>>20),
+		LimitRowBytes: fmt.Sprintf("Stopped: more than %d MB in one row.", l.RowBytes>>20),
+		LimitDisk:     fmt.Sprintf("Stopped: more than %s of temporary disk. It sorts or collects too many rows on the way.", l.TempDisk),
+		LimitMemory:   "Stopped: it needs too much memory. It builds values that are too large.",
 	}[limit]
 	return &Stopped{limit, detail}
 }

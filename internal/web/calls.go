@@ -151,7 +151,7 @@ func (s *server) GetMarks(ctx context.Context, request contract.GetMarksRequestO
 	return contract.GetMarks200JSONResponse(toProgress(grid)), nil
 }
 
-// marksCSV writes a learner a line: name, display name, the mark of each exercise (empty without attempts), the sum, and the points there are.
+// marksCSV writes one line per learner: name, display name, the mark of each exercise (empty without attempts), the sum, and the points there are.
 func marksCSV(grid *exam.Progress) string {
 	header := []string{"name", "display_name"}
 	for _, e := range grid.Exercises {

@@ -125,11 +125,11 @@ func (s *server) authenticate(c *gin.Context) {
 	}
 	session, err := s.service.Session(c.Request.Context(), token)
 	if err == nil && (session.Kind == exam.Bearer) != bearer {
-		err = &exam.Problem{Type: "examen:no-session", Title: "The session is of the other kind", Status: 401, Detail: "Send a bearer token in Authorization, a cookie's in the cookie."}
+		err = &exam.Problem{Type: "examen:no-session", Title: "Wrong kind of session", Status: 401, Detail: "Send a bearer token in Authorization, a cookie's in the cookie."}
 	}
 	if err == nil && !bearer && method != http.MethodGet && method != http.MethodHead &&
 		subtle.ConstantTimeCompare([]byte(c.GetHeader(csrfHeader)), []byte(session.CSRFToken)) != 1 {
-		err = &exam.Problem{Type: "examen:csrf", Title: "The call may not come from this page", Status: 403, Detail: "Send the session's csrf_token in the header " + csrfHeader + "."}
+		err = &exam.Problem{Type: "examen:csrf", Title: "This request was blocked (security token)", Status: 403, Detail: "Send the session's csrf_token in the header " + csrfHeader + "."}
 	}
 	if err == nil && session.Account.OneTime && path != "/api/session" && path != "/api/password" {
 		err = &exam.Problem{Type: "examen:one-time-password", Title: "Choose a password of your own first", Status: 403, Detail: "You are logged in with a one-time password. Change it on the page, or with: examen password"}
@@ -187,7 +187,7 @@ func (s *server) body(c *gin.Context) {
 		return
 	}
 	if len(content) > 0 && !strings.HasPrefix(c.ContentType(), "application/json") {
-		s.fail(c, &exam.Problem{Type: "examen:unreadable", Title: "The call cannot be read", Status: 415, Detail: "The body has to be application/json."})
+		s.fail(c, &exam.Problem{Type: "examen:unreadable", Title: "Invalid request", Status: 415, Detail: "The body has to be application/json."})
 		return
 	}
 	c.Request.Body = io.NopCloser(bytes.NewReader(content))

@@ -78,7 +78,7 @@ func unreadable(err error) error {
 	if errors.As(err, &p) {
 		return p
 	}
-	return &exam.Problem{Type: "examen:unreadable", Title: "The call cannot be read", Status: 400, Detail: "It is not as api/openapi.yaml says: " + err.Error()}
+	return &exam.Problem{Type: "examen:unreadable", Title: "Invalid request", Status: 400, Detail: "It is not as api/openapi.yaml says: " + err.Error()}
 }
 
 // fail answers with a problem (RFC 9457) and ends the call.

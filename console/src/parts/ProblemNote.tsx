@@ -32,10 +32,10 @@ export function ProblemNote({ problem, onMend }: Props) {
       <p>{problem.detail}</p>
       {mended && onMend && (
         <>
-          <p className="quiet">Without the slip:</p>
+          <p className="quiet">Corrected:</p>
           <pre className="mended">{mended}</pre>
           <Button size="small" onClick={() => onMend(mended)}>
-            Take this text
+            Use this version
           </Button>
         </>
       )}

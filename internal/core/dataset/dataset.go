@@ -156,21 +156,21 @@ func (t *Table) unique(columns []string) bool {
 }
 
 func (r *Relation) word() {
-	one, many := "one", "any number of rows"
+	one, many := "one", "can have many %s rows"
 	if r.Optional {
 		one = "one or no"
 	}
 	if r.Single {
-		many = "at most one row"
+		many = "can have at most one %s row"
 	}
 	by := " (" + strings.Join(r.Columns, ", ") + ")"
 	if r.From == r.To {
-		r.Outward = fmt.Sprintf("Each %s belongs to %s other %s%s.", r.From, one, r.To, by)
-		r.Inward = fmt.Sprintf("%s has %s of %s below it%s.", article(r.To), many, r.From, by)
+		r.Outward = fmt.Sprintf("Each %s row belongs to %s other %s row%s.", r.From, one, r.To, by)
+		r.Inward = fmt.Sprintf("%s "+many+" below it%s.", article(r.To), r.From, by)
 		return
 	}
-	r.Outward = fmt.Sprintf("Each %s belongs to %s %s%s.", r.From, one, r.To, by)
-	r.Inward = fmt.Sprintf("%s has %s in %s%s.", article(r.To), many, r.From, by)
+	r.Outward = fmt.Sprintf("Each %s row belongs to %s %s%s.", r.From, one, r.To, by)
+	r.Inward = fmt.Sprintf("%s "+many+"%s.", article(r.To), r.From, by)
 }
 
 // article puts a or an before a name.
@@ -186,13 +186,13 @@ func (k Constraint) Words() string {
 	columns := strings.Join(k.Columns, ", ")
 	switch k.Kind {
 	case PrimaryKey:
-		return "Each row is known by its " + strings.Join(k.Columns, " and ") + "."
+		return "Primary key: " + strings.Join(k.Columns, " and ") + "."
 	case Unique:
 		return "No two rows have the same " + strings.Join(k.Columns, " and ") + "."
 	case ForeignKey:
 		return fmt.Sprintf("%s refers to %s (%s).", columns, k.Table, strings.Join(k.Referred, ", "))
 	case Check:
-		return "Every row holds to " + strings.TrimSuffix(strings.TrimPrefix(k.Definition, "CHECK "), " NOT VALID") + "."
+		return "Check: " + strings.TrimSuffix(strings.TrimPrefix(k.Definition, "CHECK "), " NOT VALID") + "."
 	}
 	return k.Definition
 }

@@ -52,14 +52,14 @@ func TestRelationsInWords(t *testing.T) {
 		got = append(got, r.Outward+" "+r.Inward)
 	}
 	want := []string{
-		"Each beekeeper belongs to one or no other beekeeper (mentor_id). A beekeeper has any number of rows of beekeeper below it (mentor_id).",
-		"Each hive belongs to one apiary (apiary_id). An apiary has any number of rows in hive (apiary_id).",
-		"Each queen belongs to one or no hive (hive_id). A hive has at most one row in queen (hive_id).",
-		"Each inspection belongs to one hive (hive_id). A hive has any number of rows in inspection (hive_id).",
-		"Each inspection belongs to one beekeeper (beekeeper_id). A beekeeper has any number of rows in inspection (beekeeper_id).",
-		"Each swarm belongs to one hive (hive_id). A hive has any number of rows in swarm (hive_id).",
-		"Each care belongs to one apiary (apiary_id). An apiary has any number of rows in care (apiary_id).",
-		"Each care belongs to one beekeeper (beekeeper_id). A beekeeper has any number of rows in care (beekeeper_id).",
+		"Each beekeeper row belongs to one or no other beekeeper row (mentor_id). A beekeeper can have many beekeeper rows below it (mentor_id).",
+		"Each hive row belongs to one apiary (apiary_id). An apiary can have many hive rows (apiary_id).",
+		"Each queen row belongs to one or no hive (hive_id). A hive can have at most one queen row (hive_id).",
+		"Each inspection row belongs to one hive (hive_id). A hive can have many inspection rows (hive_id).",
+		"Each inspection row belongs to one beekeeper (beekeeper_id). A beekeeper can have many inspection rows (beekeeper_id).",
+		"Each swarm row belongs to one hive (hive_id). A hive can have many swarm rows (hive_id).",
+		"Each care row belongs to one apiary (apiary_id). An apiary can have many care rows (apiary_id).",
+		"Each care row belongs to one beekeeper (beekeeper_id). A beekeeper can have many care rows (beekeeper_id).",
 	}
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("got %s", strings.Join(got, "\n"))
@@ -68,10 +68,10 @@ func TestRelationsInWords(t *testing.T) {
 
 func TestConstraintsInWords(t *testing.T) {
 	for want, k := range map[string]dataset.Constraint{
-		"Each row is known by its a and b.":   {Kind: dataset.PrimaryKey, Columns: []string{"a", "b"}},
+		"Primary key: a and b.":               {Kind: dataset.PrimaryKey, Columns: []string{"a", "b"}},
 		"No two rows have the same a.":        {Kind: dataset.Unique, Columns: []string{"a"}},
 		"a refers to hive (id).":              {Kind: dataset.ForeignKey, Columns: []string{"a"}, Table: "hive", Referred: []string{"id"}},
-		"Every row holds to (weight > 0).":    {Kind: dataset.Check, Definition: "CHECK (weight > 0)"},
+		"Check: (weight > 0).":                {Kind: dataset.Check, Definition: "CHECK (weight > 0)"},
 		"EXCLUDE USING gist (during WITH &&)": {Kind: dataset.Exclusion, Definition: "EXCLUDE USING gist (during WITH &&)"},
 	} {
 		if got := k.Words(); got != want {
@@ -184,13 +184,13 @@ func TestTheMapAsTextAndMermaid(t *testing.T) {
 │ PK    id         integer │
 │    FK apiary_id  integer │
 └──────────────────────────┘
-  hive ○── queen   A hive has at most one row in queen (hive_id).
+  hive ○── queen   A hive can have at most one queen row (hive_id).
 
 ┌─ queen, 3 rows ────────┐
 │ PK    id       integer │
 │    FK hive_id  integer │
 └────────────────────────┘
-  queen ──○ hive   Each queen belongs to one or no hive (hive_id).
+  queen ──○ hive   Each queen row belongs to one or no hive (hive_id).
 `
 	if got := m.Text(); got != want {
 		t.Errorf("got\n%s", got)

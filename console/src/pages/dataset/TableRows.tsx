@@ -30,14 +30,14 @@ export function TableRows({ dataset, table }: { dataset: string; table: Table })
   return (
     <div className="table-rows">
       <div className="filters">
-        <span>Sorted by</span>
-        <Select size="small" aria-label="Sorted by" value={sort} options={options} onChange={(v: string) => first(() => setSort(v))} />
+        <span>Sort by</span>
+        <Select size="small" aria-label="Sort by" value={sort} options={options} onChange={(v: string) => first(() => setSort(v))} />
         <Checkbox checked={descending} onChange={(e) => first(() => setDescending(e.target.checked))}>
-          largest first
+          descending
         </Checkbox>
-        <span>only where</span>
-        <Select size="small" aria-label="Only where" value={column} options={options} onChange={(v: string) => first(() => setColumn(v))} />
-        <Input size="small" aria-label="has the value" disabled={column === "" || isNull} value={value} onChange={(e) => first(() => setValue(e.target.value))} placeholder="has the value" />
+        <span>Filter: column</span>
+        <Select size="small" aria-label="Filter by column" value={column} options={options} onChange={(v: string) => first(() => setColumn(v))} />
+        <Input size="small" aria-label="equals" disabled={column === "" || isNull} value={value} onChange={(e) => first(() => setValue(e.target.value))} placeholder="equals" />
         <Checkbox disabled={column === ""} checked={isNull} onChange={(e) => first(() => setIsNull(e.target.checked))}>
           is NULL
         </Checkbox>
@@ -48,11 +48,11 @@ export function TableRows({ dataset, table }: { dataset: string; table: Table })
             {p.rows.length === 0 ? <p className="quiet">No rows.</p> : <RowsTable columns={p.columns.map((c) => c.name)} types={p.columns.map((c) => c.type)} rows={p.rows} />}
             <div className="actions">
               <Button size="small" disabled={offset === 0} onClick={() => setOffset(Math.max(0, offset - perPage))}>
-                Earlier rows
+                Previous page
               </Button>
               <span className="quiet">{p.rows.length > 0 && `Rows ${(p.offset + 1).toLocaleString("en")} to ${(p.offset + p.rows.length).toLocaleString("en")}`}</span>
               <Button size="small" disabled={!p.more} onClick={() => setOffset(p.offset + p.rows.length)}>
-                Later rows
+                Next page
               </Button>
             </div>
           </>

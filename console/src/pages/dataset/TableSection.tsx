@@ -39,7 +39,7 @@ function Columns({ dataset, table }: { dataset: Dataset; table: Table }) {
       <table>
         <thead>
           <tr>
-            {["column", "type", "rules", "meaning", "values such as"].map((title, i) => (
+            {["column", "type", "constraints", "meaning", "examples"].map((title, i) => (
               <th key={i} scope="col">
                 {title}
               </th>

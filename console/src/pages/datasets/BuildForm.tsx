@@ -46,14 +46,14 @@ export function BuildForm() {
       <h2>Build a dataset</h2>
       <p className="quiet">
         From SQL scripts, as they are written by hand or by pg_dump, plain or compressed with gzip, or from CSV files alone. Several scripts run in the order of their names, but for those
-        that others include; choose with them the files that they include or copy. The build that is in use stays so until the new one is done.
+        that others include; choose with them the files that they include or copy. The current build stays in use until the new one is ready.
       </p>
       <input ref={choose} type="file" multiple hidden onChange={(e) => take(e.target.files)} data-choose="files" />
       <input ref={chooseFolder} type="file" hidden {...{ webkitdirectory: "" }} onChange={(e) => take(e.target.files)} />
       <div className="actions">
         <Button onClick={() => choose.current?.click()}>Choose files</Button>
         <Button onClick={() => chooseFolder.current?.click()}>Choose a folder</Button>
-        <span className="quiet">{files.length === 0 ? "Nothing is chosen yet." : `${folder ? "A folder: " : ""}${files.slice(0, 4).map((f) => f.name).join(", ")}${files.length > 4 ? ` and ${files.length - 4} more` : ""}, ${bytes(total)}`}</span>
+        <span className="quiet">{files.length === 0 ? "No files selected." : `${folder ? "A folder: " : ""}${files.slice(0, 4).map((f) => f.name).join(", ")}${files.length > 4 ? ` and ${files.length - 4} more` : ""}, ${bytes(total)}`}</span>
       </div>
       <div className="fields">
         <label>
@@ -63,11 +63,11 @@ export function BuildForm() {
           Title <Input value={title} onChange={(e) => setTitle(e.target.value)} placeholder="as learners read it" />
         </label>
         <label>
-          Encoding <Input value={encoding} onChange={(e) => setEncoding(e.target.value)} placeholder="UTF-8, or such as LATIN1" />
+          Encoding <Input value={encoding} onChange={(e) => setEncoding(e.target.value)} placeholder="e.g. UTF-8 or LATIN1" />
         </label>
       </div>
       <Checkbox checked={keepGoing} onChange={(e) => setKeepGoing(e.target.checked)}>
-        Go on after an error, to list them all
+        Continue after errors and list them all
       </Checkbox>
       <div className="actions sends">
         <Button type="primary" disabled={files.length === 0 || !name || sent !== null} onClick={() => void build()}>

@@ -45,7 +45,7 @@ export function EntryItem({ entry, withLearner }: { entry: Entry; withLearner: b
             size="small"
             onClick={() => void navigate(`/papers/${paper}#${exercise}`, { state: { exercise, sql: entry.sql } satisfies BroughtBack })}
           >
-            Bring back
+            Copy to editor
           </Button>
         )}
       </div>

@@ -33,7 +33,7 @@ export function EntryList({ filter, withLearner }: { filter: Filter; withLearner
       </ol>
       {pages.hasNextPage && (
         <Button onClick={() => void pages.fetchNextPage()} loading={pages.isFetchingNextPage}>
-          Show earlier ones
+          Show older entries
         </Button>
       )}
     </>

@@ -24,10 +24,10 @@ export function LogInForm({ name }: { name?: string }) {
 
   return (
     <Form layout="vertical" requiredMark={false} initialValues={{ name }} onFinish={submit}>
-      <Form.Item label="Name" name="name" rules={[{ required: true, message: "Your name is needed" }]}>
+      <Form.Item label="Name" name="name" rules={[{ required: true, message: "Enter your user name" }]}>
         <Input autoFocus={!name} autoComplete="username" autoCapitalize="none" />
       </Form.Item>
-      <Form.Item label="Password" name="password" rules={[{ required: true, message: "Your password is needed" }]}>
+      <Form.Item label="Password" name="password" rules={[{ required: true, message: "Enter your password" }]}>
         <Input.Password autoFocus={!!name} autoComplete="current-password" />
       </Form.Item>
       {problem && <ProblemNote problem={problem} />}

@@ -6,7 +6,7 @@ export function LogInPage() {
   return (
     <main className="log-in">
       <h1>Examen</h1>
-      <p className="prose">Queries to write, and what came of them.</p>
+      <p className="prose">Write SQL queries and see how they are marked.</p>
       <LogInForm />
     </main>
   );

@@ -108,7 +108,7 @@ export function TableMap({ dataset, table, map, dark, head, onAround }: Props) {
         />
         {chosen && !table && (
           <Button size="small" onClick={() => onAround(chosen)}>
-            Only its neighbours
+            Only related tables
           </Button>
         )}
         <Button size="small" onClick={tidy} disabled={Object.keys(moved).length === 0}>

@@ -6,7 +6,7 @@ import { count } from "../../parts/words";
 export function ExpectedResult({ exercise }: { exercise: Exercise }) {
   const { columns = [], row_count: rowCount, rows = [] } = exercise.expected ?? {};
   const said = [];
-  if (rowCount !== undefined) said.push(`Expected: ${count(rowCount, "row")}${exercise.ordered ? ", in order" : ""}.`);
+  if (rowCount !== undefined) said.push(`Expected: ${count(rowCount, "row")}${exercise.ordered ? ", in this order" : ""}.`);
   if (exercise.require.length > 0) said.push(`Use ${inWords(exercise.require)}.`);
   if (exercise.forbid.length > 0) said.push(`Do not use ${inWords(exercise.forbid)}.`);
   return (
@@ -20,8 +20,8 @@ export function ExpectedResult({ exercise }: { exercise: Exercise }) {
               <code>{c.name}</code> {c.type}
             </span>
           ))}
-          {exercise.named && "; their names matter"}
-          {exercise.ordered && rowCount === undefined && "; the order of rows matters"}
+          {exercise.named && "; column names must match"}
+          {exercise.ordered && rowCount === undefined && "; row order must match"}
         </p>
       )}
       {said.length > 0 && <p>{said.join(" ")}</p>}

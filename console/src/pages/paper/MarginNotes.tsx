@@ -11,7 +11,7 @@ export function MarginNotes({ attempt, changed, onMend }: { attempt: Attempt; ch
         {outcomeWord(attempt.outcome)}, {attempt.mark} of {points(attempt.points)}
         <small>
           {moment(attempt.at)}
-          {changed && ", before your latest changes"}
+          {changed && ", for an earlier version of your answer"}
         </small>
       </p>
       {attempt.error && <ProblemNote problem={attempt.error} onMend={onMend} />}
