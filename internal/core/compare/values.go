@@ -337,7 +337,7 @@ func rounded(reading result.Reading, pairs []CellPair) (Kind, string) {
 	}{{"rounded", apd.RoundHalfUp}, {"cut", apd.RoundDown}} {
 		context := apd.BaseContext.WithPrecision(2000)
 		context.Rounding = way.mode
-		holds := fewest[0] != fewest[1]
+		holds := fewest[0] != fewest[1] && slices.ContainsFunc(numbers, func(n [2]*apd.Decimal) bool { return !n[coarse].IsZero() }) // zeros tell nothing
 		for _, n := range numbers {
 			var r apd.Decimal
 			if _, err := context.Quantize(&r, n[1-coarse], -max(fewest[coarse], 0)); err != nil || r.Cmp(n[coarse]) != 0 {
