@@ -63,6 +63,7 @@ const (
 	ExclusionConstraint ConstraintKind = "exclusion"
 	ForeignKey          ConstraintKind = "foreign key"
 	PrimaryKey          ConstraintKind = "primary key"
+	RowLevelSecurity    ConstraintKind = "row level security"
 	UniqueColumns       ConstraintKind = "unique"
 )
 
@@ -76,6 +77,8 @@ func (e ConstraintKind) Valid() bool {
 	case ForeignKey:
 		return true
 	case PrimaryKey:
+		return true
+	case RowLevelSecurity:
 		return true
 	case UniqueColumns:
 		return true

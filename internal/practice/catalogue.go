@@ -52,6 +52,16 @@ FROM pg_catalog.pg_constraint k LEFT JOIN pg_catalog.pg_class c ON c.oid = k.con
 WHERE k.conrelid = ANY ($1) AND k.contype IN ('p', 'u', 'f', 'c', 'x')
 ORDER BY k.conrelid, position(k.contype in 'pufcx'), k.conname`
 
+// policiesQuery reads, of tables with row level security, the condition on which everybody sees a row: one of those that permit it holds, and all that restrict it.
+const policiesQuery = `
+SELECT c.oid, coalesce(pg_catalog.string_agg(p.condition, ' OR ' ORDER BY p.polname) FILTER (WHERE p.polpermissive), 'false'),
+       coalesce(pg_catalog.string_agg(p.condition, ' AND ' ORDER BY p.polname) FILTER (WHERE NOT p.polpermissive), '')
+FROM pg_catalog.pg_class c
+LEFT JOIN (SELECT polrelid, polname, polpermissive, coalesce(pg_catalog.pg_get_expr(polqual, polrelid), 'true') AS condition
+           FROM pg_catalog.pg_policy WHERE polcmd IN ('r', '*') AND 0::oid = ANY (polroles)) p ON p.polrelid = c.oid
+WHERE c.oid = ANY ($1) AND c.relrowsecurity
+GROUP BY c.oid`
+
 const indexesQuery = `
 SELECT i.indrelid, c.relname, i.indisunique, substring(pg_catalog.pg_get_indexdef(i.indexrelid, 0, true) from ' USING (.*)$')
 FROM pg_catalog.pg_index i JOIN pg_catalog.pg_class c ON c.oid = i.indexrelid
@@ -145,6 +155,23 @@ func (c *cataloguing) readConstraints(ctx context.Context) error {
 		k.Kind, k.Columns, k.Referred = dataset.ConstraintKind(kind), columns, referred
 		c.tables[oid].Constraints = append(c.tables[oid].Constraints, k)
 		columns, referred = nil, nil
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return c.readPolicies(ctx)
+}
+
+func (c *cataloguing) readPolicies(ctx context.Context) error {
+	rows, _ := c.conn.Query(ctx, policiesQuery, c.oids)
+	var oid uint32
+	var permits, restricts string
+	_, err := pgx.ForEachRow(rows, []any{&oid, &permits, &restricts}, func() error {
+		if restricts != "" && permits != "false" {
+			permits = "(" + permits + ") AND " + restricts
+		}
+		c.tables[oid].Constraints = append(c.tables[oid].Constraints, dataset.Constraint{Name: "policies", Kind: dataset.RowSecurity, Definition: permits})
 		return nil
 	})
 	return err

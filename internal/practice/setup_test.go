@@ -272,6 +272,35 @@ func TestScriptsOfManyHandsAreBuilt(t *testing.T) {
 	}
 }
 
+// A table whose rows are hidden by row level security says so, and by which condition.
+func TestPoliciesAreTold(t *testing.T) {
+	s := server(t, limits)
+	database := build(t, s, files{"s.sql": `CREATE ROLE keeper;
+CREATE TABLE open (n int);
+CREATE TABLE closed (n int); ALTER TABLE closed ENABLE ROW LEVEL SECURITY;
+CREATE TABLE part (n int); ALTER TABLE part ENABLE ROW LEVEL SECURITY;
+CREATE POLICY a ON part USING (n > 1); CREATE POLICY b ON part FOR SELECT USING (n = 0); CREATE POLICY c ON part FOR DELETE USING (n > 9);
+CREATE POLICY d ON part AS RESTRICTIVE USING (n < 5); CREATE POLICY e ON part TO keeper USING (true);
+INSERT INTO part SELECT generate_series(0, 9); INSERT INTO closed VALUES (1);`}, false)
+	catalogue, err := s.Catalogue(context.Background(), database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, want := range map[string]string{"open": "[]", "closed": "[Row level security: queries see no rows.]",
+		"part": "[Row level security: queries see only the rows where ((n > 1) OR (n = 0)) AND (n < 5).]"} {
+		var got []string
+		for _, k := range catalogue.Table(name).Constraints {
+			got = append(got, k.Words())
+		}
+		if fmt.Sprint(got) != want {
+			t.Errorf("%s: got %v, want %s", name, got, want)
+		}
+	}
+	if got, err := run(s, database, "SELECT n FROM part"); err != nil || got != "n:integer | 0 | 2 | 3 | 4" || catalogue.Table("part").Rows != 4 {
+		t.Errorf("got %s, %v, and %d rows are counted", got, err, catalogue.Table("part").Rows)
+	}
+}
+
 // What scripts for other database servers hold gets PostgreSQL's form beside the error.
 func TestLinesFromOtherDatabaseServers(t *testing.T) {
 	s := server(t, limits)

@@ -963,7 +963,7 @@ export interface components {
         Constraint: {
             name: string;
             /** @enum {string} */
-            kind: "primary key" | "unique" | "foreign key" | "check" | "exclusion";
+            kind: "primary key" | "unique" | "foreign key" | "check" | "exclusion" | "row level security";
             words: string;
             /** @description As PostgreSQL writes it. */
             definition: string;

@@ -53,6 +53,8 @@ const (
 	ForeignKey ConstraintKind = "foreign key"
 	Check      ConstraintKind = "check"
 	Exclusion  ConstraintKind = "exclusion"
+	// RowSecurity stands for the policies of a table: its definition is the condition on which queries see a row, "false" where they see none.
+	RowSecurity ConstraintKind = "row level security"
 )
 
 // A Constraint is a table's constraint.
@@ -193,6 +195,11 @@ func (k Constraint) Words() string {
 		return fmt.Sprintf("%s refers to %s (%s).", columns, k.Table, strings.Join(k.Referred, ", "))
 	case Check:
 		return "Check: " + strings.TrimSuffix(strings.TrimPrefix(k.Definition, "CHECK "), " NOT VALID") + "."
+	case RowSecurity:
+		if k.Definition == "false" {
+			return "Row level security: queries see no rows."
+		}
+		return "Row level security: queries see only the rows where " + k.Definition + "."
 	}
 	return k.Definition
 }

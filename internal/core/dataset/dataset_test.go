@@ -68,11 +68,13 @@ func TestRelationsInWords(t *testing.T) {
 
 func TestConstraintsInWords(t *testing.T) {
 	for want, k := range map[string]dataset.Constraint{
-		"Primary key: a and b.":               {Kind: dataset.PrimaryKey, Columns: []string{"a", "b"}},
-		"No two rows have the same a.":        {Kind: dataset.Unique, Columns: []string{"a"}},
-		"a refers to hive (id).":              {Kind: dataset.ForeignKey, Columns: []string{"a"}, Table: "hive", Referred: []string{"id"}},
-		"Check: (weight > 0).":                {Kind: dataset.Check, Definition: "CHECK (weight > 0)"},
-		"EXCLUDE USING gist (during WITH &&)": {Kind: dataset.Exclusion, Definition: "EXCLUDE USING gist (during WITH &&)"},
+		"Primary key: a and b.":        {Kind: dataset.PrimaryKey, Columns: []string{"a", "b"}},
+		"No two rows have the same a.": {Kind: dataset.Unique, Columns: []string{"a"}},
+		"a refers to hive (id).":       {Kind: dataset.ForeignKey, Columns: []string{"a"}, Table: "hive", Referred: []string{"id"}},
+		"Check: (weight > 0).":         {Kind: dataset.Check, Definition: "CHECK (weight > 0)"},
+		"Row level security: queries see only the rows where (n > 1).": {Kind: dataset.RowSecurity, Definition: "(n > 1)"},
+		"Row level security: queries see no rows.":                     {Kind: dataset.RowSecurity, Definition: "false"},
+		"EXCLUDE USING gist (during WITH &&)":                          {Kind: dataset.Exclusion, Definition: "EXCLUDE USING gist (during WITH &&)"},
 	} {
 		if got := k.Words(); got != want {
 			t.Errorf("got %s, want %s", got, want)

@@ -64,6 +64,7 @@ const (
 	ExclusionConstraint ConstraintKind = "exclusion"
 	ForeignKey          ConstraintKind = "foreign key"
 	PrimaryKey          ConstraintKind = "primary key"
+	RowLevelSecurity    ConstraintKind = "row level security"
 	UniqueColumns       ConstraintKind = "unique"
 )
 
@@ -77,6 +78,8 @@ func (e ConstraintKind) Valid() bool {
 	case ForeignKey:
 		return true
 	case PrimaryKey:
+		return true
+	case RowLevelSecurity:
 		return true
 	case UniqueColumns:
 		return true
