@@ -296,7 +296,7 @@ INSERT INTO part SELECT generate_series(0, 9); INSERT INTO closed VALUES (1);`},
 			t.Errorf("%s: got %v, want %s", name, got, want)
 		}
 	}
-	if got, err := run(s, database, "SELECT n FROM part"); err != nil || got != "n:integer | 0 | 2 | 3 | 4" || catalogue.Table("part").Rows != 4 {
+	if got, err := run(s, database, "SELECT n FROM part"); err != nil || got != "n:integer | 0| 2| 3| 4" || catalogue.Table("part").Rows != 4 {
 		t.Errorf("got %s, %v, and %d rows are counted", got, err, catalogue.Table("part").Rows)
 	}
 }
