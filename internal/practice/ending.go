@@ -31,8 +31,7 @@ func (s *Server) endSession(ctx context.Context, pid uint32) error {
 		}
 	}()
 	for wait := time.Millisecond; ; wait = min(2*wait, 250*time.Millisecond) {
-		var there bool
-		err := s.admin.QueryRow(ctx, "SELECT EXISTS (SELECT FROM pg_stat_activity WHERE pid = $1)", pgx.QueryExecModeExec, int32(pid)).Scan(&there)
+		there, err := s.isThere(ctx, pid)
 		if err == nil && !there {
 			return nil
 		}
@@ -44,7 +43,7 @@ func (s *Server) endSession(ctx context.Context, pid uint32) error {
 		case err != nil: // it recovers, or is gone
 		case told == 0 && since > cancelPatience:
 			told = 1
-			_, _ = s.admin.Exec(ctx, "SELECT pg_terminate_backend($1)", pgx.QueryExecModeExec, int32(pid))
+			s.terminate(ctx, pid)
 		case told == 1 && since > endPatience:
 			told, counted = 2, true
 			s.unending.Add(1)
@@ -59,6 +58,22 @@ func (s *Server) endSession(ctx context.Context, pid uint32) error {
 	}
 }
 
+// isThere tells whether a process of the server is a session. A server that does not answer is not waited for, so that what waits for it does not hold
+// all connections.
+func (s *Server) isThere(ctx context.Context, pid uint32) (there bool, err error) {
+	ctx, stop := context.WithTimeout(ctx, probePatience)
+	defer stop()
+	err = s.admin.QueryRow(ctx, "SELECT EXISTS (SELECT FROM pg_stat_activity WHERE pid = $1)", pgx.QueryExecModeExec, int32(pid)).Scan(&there)
+	return there, err
+}
+
+// terminate tells a session to end.
+func (s *Server) terminate(ctx context.Context, pid uint32) {
+	ctx, stop := context.WithTimeout(ctx, probePatience)
+	defer stop()
+	_, _ = s.admin.Exec(ctx, "SELECT pg_terminate_backend($1)", pgx.QueryExecModeExec, int32(pid))
+}
+
 // endSessions ends all sessions of a role or in a database: those whose column in pg_stat_activity has the value.
 func (s *Server) endSessions(ctx context.Context, column, value string) error {
 	rows, _ := s.admin.Query(ctx, "SELECT pid FROM pg_stat_activity WHERE "+column+" = $1", value)
@@ -67,7 +82,7 @@ func (s *Server) endSessions(ctx context.Context, column, value string) error {
 		return s.reach(err)
 	}
 	for _, pid := range pids {
-		_, _ = s.admin.Exec(ctx, "SELECT pg_terminate_backend($1)", pgx.QueryExecModeExec, pid)
+		s.terminate(ctx, uint32(pid))
 	}
 	for _, pid := range pids {
 		if err := s.endSession(ctx, uint32(pid)); err != nil {

@@ -113,7 +113,7 @@ func (s *Server) attempt(ctx context.Context, run Run, sink Sink) (Execution, er
 		}
 		// A session was lost, with the server and every other perhaps, as it is when another's session had to be killed. That is not this run's fault: it begins
 		// again, as long as a server takes to recover.
-		if !errors.Is(err, ErrUnavailable) || ctx.Err() != nil || time.Since(begun) > recovery || !s.recovers(ctx) {
+		if !errors.Is(err, ErrUnavailable) || ctx.Err() != nil || !s.recovers(ctx, begun.Add(recovery)) {
 			return Execution{}, err
 		}
 	}
@@ -122,15 +122,20 @@ func (s *Server) attempt(ctx context.Context, run Run, sink Sink) (Execution, er
 // recovery is how long a server may take that recovers from the end of a session, until a run is given up.
 const recovery = 20 * time.Second
 
-// recovers waits a moment, and tells whether the server may be back, or will be soon.
-func (s *Server) recovers(ctx context.Context) bool {
+// recovers waits a moment, and tells whether the server may be back, or will be soon. A server that does not answer is waited for until then.
+func (s *Server) recovers(ctx context.Context, until time.Time) bool {
 	for range 30 {
+		if time.Now().After(until) {
+			return false
+		}
 		select {
 		case <-time.After(50 * time.Millisecond):
 		case <-ctx.Done():
 			return false
 		}
-		err := s.admin.Ping(ctx)
+		asking, stop := context.WithTimeout(ctx, probePatience)
+		err := s.admin.Ping(asking)
+		stop()
 		if err == nil {
 			return true
 		}
