@@ -33,7 +33,7 @@ func (s *Service) roomToBuild(bytes int64) error {
 }
 
 func noRoom(server string, free uint64) *Problem {
-	p := problem(507, "no-room", "There is not enough room on the disk", "%d MB are free on the %s server's disk, and %d MB of them are kept back for learners' work: make room, or give smaller files. What was sent is not kept.",
+	p := problem(507, "no-room", "There is not enough room on the disk", "%d MB are free on the %s server's disk, and %d MB are kept back for learners' work: make room, or give smaller files. What was sent is not kept.",
 		free>>20, server, keptRoom>>20)
 	p.RetryAfter = 60
 	return p
@@ -50,13 +50,14 @@ type bounded struct {
 const looksEvery = 8 << 20
 
 func (b *bounded) Read(p []byte) (int, error) {
-	n, err := b.Reader.Read(p)
-	if b.read += n; b.read >= looksEvery {
+	if b.read >= looksEvery { // before more is read: an error beside bytes is lost on a reader whose buffer they fill
 		b.read = 0
 		if short := b.service.roomFor(0); short != nil {
-			return n, short
+			return 0, short
 		}
 	}
+	n, err := b.Reader.Read(p)
+	b.read += n
 	return n, err
 }
 

@@ -30,6 +30,14 @@ func TestUploadsLeaveRoom(t *testing.T) {
 	if err != nil || read != 20<<20 || !short(short2) || more > 2*looksEvery {
 		t.Errorf("%d bytes were read, then %d: %v, %v", read, more, err, short2)
 	}
+	// It is read by pieces that it fills, as files are kept.
+	sent, read, err = &bounded{Reader: endless{}, service: s}, 0, nil
+	for piece := make([]byte, 512<<10); err == nil && read < 100<<20; read += int64(len(piece)) {
+		_, err = io.ReadFull(sent, piece)
+	}
+	if !short(err) || read > 2*looksEvery {
+		t.Errorf("%d bytes were read by pieces: %v", read, err)
+	}
 	if !strings.Contains(short2.Error(), "255 MB are free on the records server's disk") {
 		t.Error(short2)
 	}
