@@ -78,12 +78,22 @@ func Relate(tables []CSVTable) {
 				if other.Key == "" || key < 0 || other.Name == tables[i].Name && c.Name == other.Key || c.Type != other.Columns[key].Type || c.References != "" {
 					continue
 				}
-				single := strings.TrimSuffix(other.Name, "s")
-				named := c.Name == other.Key && other.Key != "id" || slices.Contains([]string{other.Name + "_" + other.Key, single + "_" + other.Key, other.Name + "_id", single + "_id", other.Name, single}, c.Name)
+				named := c.Name == other.Key && other.Key != "id" || slices.ContainsFunc(singulars(other.Name), func(one string) bool {
+					return c.Name == one || c.Name == one+"_"+other.Key || c.Name == one+"_id"
+				})
 				if named && c.values.within(&other.Columns[key].values) && !(c.Name == tables[i].Key && other.Name > tables[i].Name) {
 					c.References = other.Name + "." + other.Key
 				}
 			}
 		}
 	}
+}
+
+// singulars are what one row of a table may be called, after the table's name: as it is, or as the singular of a plural.
+func singulars(name string) []string {
+	all := []string{name, strings.TrimSuffix(name, "s")}
+	if stem, is := strings.CutSuffix(name, "ies"); is {
+		all = append(all, stem+"y")
+	}
+	return append(all, strings.TrimSuffix(name, "es"))
 }
