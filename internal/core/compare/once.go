@@ -72,7 +72,9 @@ func (o *once) inAnyOrder() bool {
 }
 
 // begins tells whether the first n rows can be all that the first cut lets through.
-func (o *once) begins(n int) bool { return int64(n) <= o.first.take && room(o.first, o.rows[:n]) >= o.first.take }
+func (o *once) begins(n int) bool {
+	return int64(n) <= o.first.take && room(o.first, o.rows[:n]) >= o.first.take
+}
 
 // goesOn tells whether the rows after the first n are those of the whole ties, in order, and then some that the last cut lets through.
 func (o *once) goesOn(n int) bool {
