@@ -76,7 +76,9 @@ func (s *Server) makeRole(ctx context.Context, purpose string, memberOf []string
 	s.mu.Lock()
 	s.passing[role] = true
 	s.mu.Unlock()
-	_, err = s.admin.Exec(ctx, sql)
+	if _, err = s.admin.Exec(ctx, sql); err == nil {
+		_, err = s.admin.Exec(ctx, "ALTER ROLE "+quote(role)+" SET lc_messages = 'C'")
+	}
 	return role, password, s.reach(err)
 }
 

@@ -64,6 +64,7 @@ func (s *Server) makeSeats(ctx context.Context, conn *pgx.Conn, prefix, group st
 		"work_mem":                            "16MB",
 		"max_parallel_workers_per_gather":     "0",
 		"lo_compat_privileges":                "off",
+		"lc_messages":                         "C", // errors are read: their causes and places are told by their words
 	}
 	for k, v := range result.Settings {
 		settings[k] = v

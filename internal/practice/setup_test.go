@@ -272,6 +272,22 @@ func TestScriptsOfManyHandsAreBuilt(t *testing.T) {
 	}
 }
 
+// Errors are told by their words, so the words are those of the C locale wherever learners' and scripts' SQL runs, whatever the server's language is.
+func TestErrorsComeInOneLanguage(t *testing.T) {
+	admin := superuser(t, "postgres")
+	if _, err := admin.Exec(context.Background(), "ALTER ROLE ALL SET lc_messages = 'POSIX'"); err != nil { // another name, which every machine has
+		t.Fatal(err)
+	}
+	defer admin.Exec(context.Background(), "ALTER ROLE ALL RESET lc_messages") //nolint:errcheck // the server is this test's package's
+	s := server(t, limits)
+	database := build(t, s, files{"s.sql": "CREATE TABLE told AS SELECT current_setting('lc_messages') AS m;"}, false)
+	for sql, want := range map[string]string{"SELECT m FROM told": "m:text | C", "SHOW lc_messages": "lc_messages:text | C"} {
+		if got, err := run(s, database, sql); err != nil || got != want {
+			t.Errorf("%s: got %s, %v", sql, got, err)
+		}
+	}
+}
+
 // A table whose rows are hidden by row level security says so, and by which condition.
 func TestPoliciesAreTold(t *testing.T) {
 	s := server(t, limits)

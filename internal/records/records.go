@@ -5,6 +5,7 @@ package records
 
 import (
 	"context"
+	"database/sql"
 	"embed"
 	"errors"
 	"fmt"
@@ -18,6 +19,7 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
+	"github.com/pressly/goose/v3/lock"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivermigrate"
@@ -71,6 +73,11 @@ func migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	}
 	db := stdlib.OpenDBFromPool(pool)
 	defer db.Close()
+	unlock, err := alone(ctx, db)
+	if err != nil {
+		return err
+	}
+	defer unlock()
 	provider, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithSlog(slog.New(slog.DiscardHandler)))
 	if err != nil {
 		return err
@@ -92,6 +99,26 @@ func migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	}
 	_, err = queue.Migrate(ctx, rivermigrate.DirectionUp, nil)
 	return err
+}
+
+// alone waits until no other service brings the records up to date: of several that start at once, one does it and the others find it done.
+func alone(ctx context.Context, db *sql.DB) (unlock func(), err error) {
+	locker, err := lock.NewPostgresSessionLocker(lock.WithLockTimeout(1, 300)) // asks every second, for five minutes
+	if err != nil {
+		return nil, err
+	}
+	conn, err := db.Conn(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if err := locker.SessionLock(ctx, conn); err != nil {
+		conn.Close()
+		return nil, err
+	}
+	return func() {
+		_ = locker.SessionUnlock(context.WithoutCancel(ctx), conn) // it ends with the session, too
+		conn.Close()
+	}, nil
 }
 
 // Close ends all connections.

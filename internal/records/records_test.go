@@ -5,10 +5,13 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	neturl "net/url"
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
+	"golang.org/x/sync/errgroup"
 
 	"examen/internal/postgres/postgrestest"
 	"examen/internal/records"
@@ -81,8 +84,57 @@ func (c *course) attempt(t *testing.T, outcome string, mark float64) query.Creat
 }
 
 func TestMigratingTwiceChangesNothing(t *testing.T) {
+	c := newCourse(t)
+	c.attempt(t, "correct", 2)
+	pool := must[*pgxpool.Pool](t)(pgxpool.New(ctx, url))
+	defer pool.Close()
+	// all is the schema, and how many rows have been written to each table ever.
+	all := func() (text string) {
+		const query = `SELECT coalesce(string_agg(x, E'\n' ORDER BY x), '') FROM (
+			SELECT table_name || '.' || column_name || ' ' || data_type || ' ' || is_nullable || coalesce(column_default, '') AS x FROM information_schema.columns WHERE table_schema = 'public'
+			UNION ALL SELECT indexdef FROM pg_indexes WHERE schemaname = 'public' UNION ALL SELECT version_id || ' ' || tstamp FROM goose_db_version UNION ALL SELECT 'attempts ' || count(*) FROM attempt) AS a`
+		if err := pool.QueryRow(ctx, query).Scan(&text); err != nil || len(text) < 2000 {
+			t.Fatalf("got %s, %v", text, err)
+		}
+		return text
+	}
+	before := all()
 	store(t)
-	store(t)
+	if after := all(); after != before {
+		t.Errorf("before\n%s\nafter\n%s", before, after)
+	}
+}
+
+// Services that start at once on new records bring them up to date once, and all of them start.
+func TestServicesThatStartAtOnceMigrateOnce(t *testing.T) {
+	pool := must[*pgxpool.Pool](t)(pgxpool.New(ctx, url))
+	defer pool.Close()
+	if _, err := pool.Exec(ctx, "CREATE DATABASE at_once"); err != nil {
+		t.Fatal(err)
+	}
+	own := pool.Config().ConnConfig.Copy()
+	own.Database = "at_once"
+	at := *must[*neturl.URL](t)(neturl.Parse(url))
+	at.Path = "/at_once"
+	var all errgroup.Group
+	for range 6 {
+		all.Go(func() error {
+			s, err := records.Open(ctx, at.String())
+			if err == nil {
+				s.Close()
+			}
+			return err
+		})
+	}
+	if err := all.Wait(); err != nil {
+		t.Fatal(err)
+	}
+	conn := must[*pgx.Conn](t)(pgx.ConnectConfig(ctx, own))
+	defer conn.Close(ctx)
+	var twice int
+	if err := conn.QueryRow(ctx, "SELECT count(*) - count(DISTINCT version_id) FROM goose_db_version").Scan(&twice); err != nil || twice > 0 {
+		t.Errorf("%d migrations were made twice, %v", twice, err)
+	}
 }
 
 func TestAnAttemptIsNeverChanged(t *testing.T) {
