@@ -13,8 +13,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"examen/internal/demo"
-	"examen/internal/exam"
-	"examen/internal/practice"
 	"examen/internal/server"
 )
 
@@ -25,7 +23,7 @@ type serving struct {
 }
 
 func (s *serving) flags(c *cobra.Command) {
-	s.options.Limits = practice.DefaultLimits
+	s.options = server.Defaults()
 	f := c.Flags()
 	f.StringVar(&s.options.Listen, "listen", "127.0.0.1:8080", "address and port; port 0 takes a free one")
 	f.StringVar(&s.options.RecordsURL, "records-url", "", "a PostgreSQL server that others run, for records, instead of starting one")
@@ -34,7 +32,7 @@ func (s *serving) flags(c *cobra.Command) {
 	f.Int64Var(&s.options.Limits.Rows, "limit-rows", s.options.Limits.Rows, "the most rows that a query may give")
 	f.IntVar(&s.options.Limits.Seats, "seats", s.options.Limits.Seats, "how many queries run at once")
 	f.Var((*megabytes)(&s.options.Limits.Memory), "limit-memory", "what all queries together may take, in MB (default: half of the machine's memory, or of its control group's)")
-	f.IntVar(&s.options.Learner.Calls, "limit-calls", exam.DefaultCalls, "how many requests one learner may make within a minute")
+	f.IntVar(&s.options.Learner.Calls, "limit-calls", s.options.Learner.Calls, "how many requests one learner may make within a minute")
 	f.StringSliceVar(&s.options.Proxies, "trusted-proxy", nil, "address or network of a proxy in front of the service, whose X-Forwarded-For and X-Forwarded-Proto are believed")
 	f.BoolVar(&s.verbose, "verbose", false, "log every call")
 }

@@ -17,7 +17,6 @@ import (
 
 	"examen/internal/client"
 	packFormat "examen/internal/core/pack"
-	"examen/internal/exam"
 	"examen/packs"
 )
 
@@ -92,10 +91,15 @@ func Add(ctx context.Context, url, pack string) error {
 	return nil
 }
 
+// Accounts makes the account that no call can make: the first.
+type Accounts interface {
+	MakeInstructor(ctx context.Context, name, displayName, password string) (made bool, err error)
+}
+
 // Fill loads the pack and has the course do its work. What a service holds already of the demo is left as it is, so that a start which
 // was cut short is made good by the next.
-func Fill(ctx context.Context, service *exam.Service, url string) error {
-	if _, err := service.MakeInstructor(ctx, InstructorName, "Hazel Underhill", InstructorPassword); err != nil {
+func Fill(ctx context.Context, accounts Accounts, url string) error {
+	if _, err := accounts.MakeInstructor(ctx, InstructorName, "Hazel Underhill", InstructorPassword); err != nil {
 		return err
 	}
 	hazel, err := logIn(ctx, url, InstructorName, InstructorPassword)

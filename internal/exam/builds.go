@@ -18,6 +18,7 @@ import (
 	"examen/internal/core/script"
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
+	"examen/internal/problem"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -112,7 +113,7 @@ func (w *working) buildDataset(ctx context.Context) (report *JobReport, err erro
 		return w.storeBuild(ctx, t, report, database, made)
 	})
 	if records.Taken(err) {
-		err = problem(409, "at-hand", "The dataset was built twice at the same time", "The other build was first; build it again to have yours.")
+		err = problem.New(409, "at-hand", "The dataset was built twice at the same time", "The other build was first; build it again to have yours.")
 	}
 	if err == nil {
 		w.dropOld(context.WithoutCancel(ctx), w.name)
@@ -184,7 +185,7 @@ func (w *working) scripts(ctx context.Context) (fs.FS, []string, []script.CSVTab
 	var sql, csv []string
 	for _, p := range w.options.Scripts {
 		if !slices.Contains(w.paths, p) {
-			return nil, nil, nil, problem(400, "no-file", "A script is missing", "%q is to be run and is not among the files.", p)
+			return nil, nil, nil, problem.New(400, "no-file", "A script is missing", "%q is to be run and is not among the files.", p)
 		}
 	}
 	if len(w.options.Scripts) > 0 {
@@ -193,7 +194,7 @@ func (w *working) scripts(ctx context.Context) (fs.FS, []string, []script.CSVTab
 	for _, p := range w.paths {
 		switch {
 		case p == "pack.yaml" && w.options.Folder:
-			return nil, nil, nil, problem(422, "is-a-pack", "The folder is a pack", "It holds a pack.yaml: load it with examen pack load.")
+			return nil, nil, nil, problem.New(422, "is-a-pack", "The folder is a pack", "It holds a pack.yaml: load it with examen pack load.")
 		case w.options.Folder && strings.Contains(p, "/"): // only what scripts name
 		case slices.Contains([]string{".csv", ".tsv", ".xlsx"}, kindOfFile(p)):
 			csv = append(csv, p)
@@ -216,7 +217,7 @@ func (w *working) scripts(ctx context.Context) (fs.FS, []string, []script.CSVTab
 	case len(sql) > 0:
 		return w.files, sql, nil, w.lookForUnread(sql, csv)
 	case len(csv) == 0:
-		return nil, nil, nil, problem(422, "no-scripts", "There is nothing to build from", "The folder holds no .sql and no .csv files (.gz at the end is fine).")
+		return nil, nil, nil, problem.New(422, "no-scripts", "There is nothing to build from", "The folder holds no .sql and no .csv files (.gz at the end is fine).")
 	}
 	w.step("Looking at the values of the CSV files", w.size(csv...))
 	text := bytes.Buffer{}
@@ -228,7 +229,7 @@ func (w *working) scripts(ctx context.Context) (fs.FS, []string, []script.CSVTab
 		}
 		for _, t := range made {
 			if slices.ContainsFunc(tables, func(other script.CSVTable) bool { return other.Name == t.Name }) {
-				return nil, nil, nil, problem(422, "name", "Two files would make the same table", "%s would make the table %s, and so would another file: rename one.", name, t.Name)
+				return nil, nil, nil, problem.New(422, "name", "Two files would make the same table", "%s would make the table %s, and so would another file: rename one.", name, t.Name)
 			}
 			tables = append(tables, t)
 		}
@@ -443,7 +444,7 @@ func (s *Service) DropDataset(ctx context.Context, who Account, name string) err
 		return err
 	}
 	if len(papers) > 0 {
-		return problem(409, "in-use", "The dataset is used by papers", "%s is what %s is about; it can only be replaced, by building it anew.", name, papers[0].Slug)
+		return problem.New(409, "in-use", "The dataset is used by papers", "%s is what %s is about; it can only be replaced, by building it anew.", name, papers[0].Slug)
 	}
 	if err := s.records.DropDataset(ctx, row.Dataset.ID); err != nil {
 		return err

@@ -14,6 +14,7 @@ import (
 	"examen/internal/core/dataset"
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
+	"examen/internal/problem"
 )
 
 // upload is a job whose files have come.
@@ -100,7 +101,7 @@ func TestErrorsAsProblems(t *testing.T) {
 		status int
 		kind   string
 	}{
-		{problem(404, "no-paper", "x", "y"), 404, "examen:no-paper"},
+		{problem.New(404, "no-paper", "x", "y"), 404, "examen:no-paper"},
 		{fmt.Errorf("run: %w", practice.ErrUnavailable), 503, "examen:practice-down"},
 		{practice.ErrBusy, 503, "examen:busy"},
 		{context.Canceled, 499, "examen:cancelled"},

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"examen/internal/core/marking"
+	"examen/internal/problem"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -38,14 +39,14 @@ func (s *Service) CreateCourse(ctx context.Context, who Account, slug, title str
 	}
 	title = strings.TrimSpace(title)
 	if !slugPattern.MatchString(slug) || len(slug) > longestSlug {
-		return Course{}, problem(422, "course-name", "The course's name does not do", "%.80q: up to %d lower-case letters, digits and hyphens are expected.", slug, longestSlug)
+		return Course{}, problem.New(422, "course-name", "The course's name does not do", "%.80q: up to %d lower-case letters, digits and hyphens are expected.", slug, longestSlug)
 	}
 	if title == "" || !isText(title) || len(title) > 500 {
-		return Course{}, problem(422, "course-title", "The course has no title", "Give it a title of up to 500 characters for people to read.")
+		return Course{}, problem.New(422, "course-title", "The course has no title", "Give it a title of up to 500 characters for people to read.")
 	}
 	course, err := s.records.CreateCourse(ctx, query.CreateCourseParams{Slug: slug, Title: title})
 	if records.Taken(err) {
-		return Course{}, problem(409, "course-taken", "A course with this name already exists", "Another course is called %q: choose another name.", slug)
+		return Course{}, problem.New(409, "course-taken", "A course with this name already exists", "Another course is called %q: choose another name.", slug)
 	}
 	return Course{Slug: course.Slug, Title: course.Title}, err
 }
@@ -95,7 +96,7 @@ func (s *Service) course(ctx context.Context, who Account, slug string) (query.C
 	}
 	course, err := s.records.CourseBySlug(ctx, slug)
 	if records.Missing(err) {
-		return course, problem(404, "no-course", "There is no such course", "No course is called %q.", slug)
+		return course, problem.New(404, "no-course", "There is no such course", "No course is called %q.", slug)
 	}
 	return course, err
 }
@@ -118,7 +119,7 @@ func (s *Service) OpenPaper(ctx context.Context, who Account, courseSlug, paperS
 		due = paper.DueAt
 	}
 	if opens != nil && due != nil && !due.After(*opens) {
-		return CoursePaper{}, problem(422, "paper-times", "The paper would be due before it opens",
+		return CoursePaper{}, problem.New(422, "paper-times", "The paper would be due before it opens",
 			"It would open at %s and be due at %s.", opens.Format(time.RFC3339), due.Format(time.RFC3339))
 	}
 	err = s.records.SetCoursePaper(ctx, query.SetCoursePaperParams{CourseID: course.ID, PaperID: paper.ID, OpensAt: opens, DueAt: due})
@@ -140,13 +141,13 @@ func (s *Service) AddLearner(ctx context.Context, who Account, courseSlug string
 	}
 	n.Name, n.DisplayName = strings.ToLower(strings.TrimSpace(n.Name)), strings.TrimSpace(n.DisplayName)
 	if !namePattern.MatchString(n.Name) {
-		return account, "", problem(422, "learner-name", "Invalid learner name", "%q: up to 64 lower-case letters, digits, dots, hyphens and underscores are expected.", n.Name)
+		return account, "", problem.New(422, "learner-name", "Invalid learner name", "%q: up to 64 lower-case letters, digits, dots, hyphens and underscores are expected.", n.Name)
 	}
 	if n.DisplayName == "" {
 		n.DisplayName = n.Name
 	}
 	if !isText(n.DisplayName) || len(n.DisplayName) > 200 {
-		return account, "", problem(422, "learner-name", "The learner's display name does not do", "Up to 200 characters of text are expected.")
+		return account, "", problem.New(422, "learner-name", "The learner's display name does not do", "Up to 200 characters of text are expected.")
 	}
 	account, err = s.records.AccountByName(ctx, n.Name)
 	if records.Missing(err) {
@@ -173,7 +174,7 @@ func (s *Service) AddLearner(ctx context.Context, who Account, courseSlug string
 		return account, "", err
 	}
 	if account.Role != Learner {
-		return account, "", problem(409, "not-a-learner", "The account is not a learner's", "%q is an instructor's account: choose another name.", n.Name)
+		return account, "", problem.New(409, "not-a-learner", "The account is not a learner's", "%q is an instructor's account: choose another name.", n.Name)
 	}
 	return account, "", s.records.Enrol(ctx, query.EnrolParams{CourseID: course.ID, AccountID: account.ID})
 }
@@ -206,7 +207,7 @@ func (s *Service) learner(ctx context.Context, who Account, name string) (Accoun
 	}
 	account, err := s.records.AccountByName(ctx, name)
 	if records.Missing(err) || err == nil && account.Role != Learner {
-		return account, problem(404, "no-learner", "There is no such learner", "No learner is called %q.", name)
+		return account, problem.New(404, "no-learner", "There is no such learner", "No learner is called %q.", name)
 	}
 	return account, err
 }

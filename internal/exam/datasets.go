@@ -12,6 +12,7 @@ import (
 	"examen/internal/core/dataset"
 	"examen/internal/core/result"
 	"examen/internal/practice"
+	"examen/internal/problem"
 	"examen/internal/records/query"
 )
 
@@ -141,11 +142,11 @@ func (s *Service) TableRows(ctx context.Context, who Account, name, table string
 	}
 	for _, column := range []string{wanted.Sort, wanted.Column} {
 		if column != "" && t.Column(column) == nil {
-			return nil, problem(404, "no-column", "There is no such column", "%s has no column %q.", table, column)
+			return nil, problem.New(404, "no-column", "There is no such column", "%s has no column %q.", table, column)
 		}
 	}
 	if wanted.Limit <= 0 || wanted.Limit > 500 || wanted.Offset < 0 || !isText(wanted.Value) {
-		return nil, problem(400, "unreadable", "Invalid request", "At most 500 rows can be asked for, from an offset of 0 on, and by a value that is text.")
+		return nil, problem.New(400, "unreadable", "Invalid request", "At most 500 rows can be asked for, from an offset of 0 on, and by a value that is text.")
 	}
 	page := &RowPage{Offset: wanted.Offset}
 	collect := &collector{rows: wanted.Limit, bytes: pageBytes}
@@ -161,7 +162,7 @@ func (s *Service) TableRows(ctx context.Context, who Account, name, table string
 }
 
 func noTable(name, table string) error {
-	return problem(404, "no-table", "There is no such table", "The dataset %s has no table %q; see: examen dataset show %s", name, table, name)
+	return problem.New(404, "no-table", "There is no such table", "The dataset %s has no table %q; see: examen dataset show %s", name, table, name)
 }
 
 // farthest is how far from the middle a table may be moved on a map, in pixels.
@@ -181,7 +182,7 @@ func (s *Service) Map(ctx context.Context, who Account, name, table, moved strin
 		at := strings.LastIndexByte(place, ':')
 		var x, y float64
 		if _, err := fmt.Sscanf(place[at+1:], "%f,%f", &x, &y); at < 0 || err != nil || !(math.Abs(x) <= farthest && math.Abs(y) <= farthest) {
-			return nil, problem(400, "unreadable", "Invalid request", "%q is no place: write table:x,y.", place)
+			return nil, problem.New(400, "unreadable", "Invalid request", "%q is no place: write table:x,y.", place)
 		}
 		m.Move(place[:at], x, y)
 	}

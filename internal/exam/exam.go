@@ -1,6 +1,6 @@
 // Package exam holds the use cases, one file each: who may do what, and what happens then.
 //
-// Everything that a caller did wrong, or that cannot be done now, is a [*Problem]; any other error is a fault of Examen or its servers.
+// Everything that a caller did wrong, or that cannot be done now, is a [*problem.Problem]; any other error is a fault of Examen or its servers.
 package exam
 
 import (
@@ -14,6 +14,7 @@ import (
 
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
+	"examen/internal/problem"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -75,7 +76,7 @@ func instructorsOnly(who Account) error {
 	if who.Role == Instructor {
 		return nil
 	}
-	return problem(403, "not-allowed", "Only instructors may do this", "Log in as an instructor.")
+	return problem.New(403, "not-allowed", "Only instructors may do this", "Log in as an instructor.")
 }
 
 // MayBuild is the problem of an account that may not send files, nil for one that may.

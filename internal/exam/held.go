@@ -10,6 +10,7 @@ import (
 	"examen/internal/core/dataset"
 	"examen/internal/core/pack"
 	"examen/internal/core/sqltext"
+	"examen/internal/problem"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -120,9 +121,9 @@ func (s *Service) UseBuild(ctx context.Context, who Account, name string, number
 	at := slices.IndexFunc(builds, func(b query.Build) bool { return int(b.Number) == number })
 	switch {
 	case at < 0:
-		return nil, problem(404, "no-build", "There is no such build", "%s has no build %d; see: examen dataset builds %s", name, number, name)
+		return nil, problem.New(404, "no-build", "There is no such build", "%s has no build %d; see: examen dataset builds %s", name, number, name)
 	case builds[at].DroppedAt != nil:
-		return nil, problem(409, "build-gone", "The build is not kept any more", "Build %d of %s was removed on %s: the five latest are kept besides the one in use.", number, name, builds[at].DroppedAt.UTC().Format("2 January 2006"))
+		return nil, problem.New(409, "build-gone", "The build is not kept any more", "Build %d of %s was removed on %s: the five latest are kept besides the one in use.", number, name, builds[at].DroppedAt.UTC().Format("2 January 2006"))
 	}
 	err = s.records.Together(ctx, func(t *records.Transaction) error {
 		if err := t.UseBuild(ctx, query.UseBuildParams{ID: row.Dataset.ID, BuildID: &builds[at].ID}); err != nil {

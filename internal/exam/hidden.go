@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"examen/internal/problem"
 	"examen/internal/records/query"
 )
 
@@ -31,7 +32,7 @@ func (c *check) mayAskAgain(ctx context.Context) error {
 		return nil
 	}
 	seconds := int(wait.Seconds()) + 1
-	p := problem(429, "slow-down", "Too many attempts that were right on these rows only",
+	p := problem.New(429, "slow-down", "Too many attempts that were right on these rows only",
 		"%d attempts within an hour gave the right rows here and wrong ones on others. Look for what the task says of all possible rows, and submit again in %d seconds. Queries can be run meanwhile.", row.Attempts, seconds)
 	p.RetryAfter = seconds
 	return p

@@ -5,6 +5,7 @@ import (
 	"strconv"
 
 	"examen/internal/core/explain"
+	"examen/internal/problem"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -22,7 +23,7 @@ type HistoryFilter struct {
 type Entry struct {
 	query.HistoryRow
 	Findings []explain.Finding
-	Error    *Problem
+	Error    *problem.Problem
 }
 
 // A HistoryPage is some entries, the latest first. Next is "" on the last page.
@@ -43,16 +44,16 @@ func (s *Service) History(ctx context.Context, who Account, f HistoryFilter) (*H
 		f.Limit = 50
 	}
 	if !isText(f.Outcome + f.Kind + f.Learner) {
-		return nil, problem(422, "filter", "Invalid filter", "The outcome, the kind and the learner have to be text.")
+		return nil, problem.New(422, "filter", "Invalid filter", "The outcome, the kind and the learner have to be text.")
 	}
 	if f.Limit < 1 || f.Limit > longestPage {
-		return nil, problem(422, "page-size", "The page size does not do", "%d to %d entries can be asked for, not %d.", 1, longestPage, f.Limit)
+		return nil, problem.New(422, "page-size", "The page size does not do", "%d to %d entries can be asked for, not %d.", 1, longestPage, f.Limit)
 	}
 	params := query.HistoryParams{Page: int32(f.Limit) + 1, MostBytes: largestPage, Outcome: filter(f.Outcome), Kind: filter(f.Kind)}
 	if f.Before != "" {
 		before, err := strconv.ParseInt(f.Before, 10, 64)
 		if err != nil {
-			return nil, problem(422, "page", "There is no such page", "%q is not what an earlier page gave as its next.", f.Before)
+			return nil, problem.New(422, "page", "There is no such page", "%q is not what an earlier page gave as its next.", f.Before)
 		}
 		params.Before = &before
 	}
@@ -83,7 +84,7 @@ func (s *Service) History(ctx context.Context, who Account, f HistoryFilter) (*H
 func (s *Service) whoseHistory(ctx context.Context, who Account, name string, params *query.HistoryParams) error {
 	if who.Role != Instructor {
 		if name != "" && name != who.Name {
-			return problem(403, "not-allowed", "Only instructors may see others' history", "Leave the learner out to see your own.")
+			return problem.New(403, "not-allowed", "Only instructors may see others' history", "Leave the learner out to see your own.")
 		}
 		params.AccountID = &who.ID
 		return nil
@@ -105,7 +106,7 @@ func (s *Service) historyOf(ctx context.Context, who Account, f HistoryFilter, p
 	paper, exercise := f.Paper, f.Exercise
 	if paper == "" {
 		if exercise != "" {
-			return problem(422, "exercise-of-what", "The exercise's paper is missing", "Name the paper as well as the exercise.")
+			return problem.New(422, "exercise-of-what", "The exercise's paper is missing", "Name the paper as well as the exercise.")
 		}
 		return nil
 	}
@@ -129,7 +130,7 @@ func (s *Service) historyOf(ctx context.Context, who Account, f HistoryFilter, p
 	}
 	e, err := s.records.ExerciseIn(ctx, query.ExerciseInParams{PaperID: p.ID, Address: exercise})
 	if records.Missing(err) {
-		return problem(404, "no-exercise", "There is no such exercise", "The paper %q has no exercise %q.", paper, exercise)
+		return problem.New(404, "no-exercise", "There is no such exercise", "The paper %q has no exercise %q.", paper, exercise)
 	}
 	params.ExerciseID = &e.ID
 	return err

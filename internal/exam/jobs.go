@@ -12,6 +12,7 @@ import (
 
 	"examen/internal/core/script"
 	"examen/internal/practice"
+	"examen/internal/problem"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -26,7 +27,7 @@ type Job struct {
 	Bytes      int64 // of all files
 	Progress   JobProgress
 	Report     *JobReport
-	Problem    *Problem
+	Problem    *problem.Problem
 	Errors     []*practice.BuildError
 	MoreErrors int
 	Made       time.Time
@@ -130,10 +131,10 @@ func (s *Service) Receive(ctx context.Context, who Account, kind, name string, o
 		return nil, err
 	}
 	if kind == BuildDataset && (!slugPattern.MatchString(name) || len(name) > longestSlug) {
-		return nil, problem(400, "name", "This is no name for a dataset", "%.80q: use up to %d lower-case letters, digits and hyphens.", name, longestSlug)
+		return nil, problem.New(400, "name", "This is no name for a dataset", "%.80q: use up to %d lower-case letters, digits and hyphens.", name, longestSlug)
 	}
 	if !isText(options.Title + options.Encoding + strings.Join(options.Scripts, "")) {
-		return nil, problem(400, "unreadable", "Invalid request", "The title, the encoding and the scripts' names have to be text without NUL characters.")
+		return nil, problem.New(400, "unreadable", "Invalid request", "The title, the encoding and the scripts' names have to be text without NUL characters.")
 	}
 	if err := s.roomFor(bytes); err != nil {
 		return nil, err
@@ -141,7 +142,7 @@ func (s *Service) Receive(ctx context.Context, who Account, kind, name string, o
 	given, _ := json.Marshal(options)
 	row, err := s.records.CreateJob(ctx, query.CreateJobParams{Kind: kind, Name: name, AccountID: who.ID, Options: given})
 	if records.Taken(err) {
-		return nil, problem(409, "at-hand", "The dataset is already being built", "%s is already being built; wait for it, or stop it: examen dataset stop %s.", name, name)
+		return nil, problem.New(409, "at-hand", "The dataset is already being built", "%s is already being built; wait for it, or stop it: examen dataset stop %s.", name, name)
 	} else if err != nil {
 		return nil, err
 	}
@@ -149,7 +150,7 @@ func (s *Service) Receive(ctx context.Context, who Account, kind, name string, o
 		err = s.records.Together(ctx, func(t *records.Transaction) error {
 			n, err := t.QueueJob(ctx, query.QueueJobParams{ID: row.ID, Options: given, FromStates: []string{string(Receiving)}})
 			if err == nil && n == 0 {
-				err = problem(409, "stopped", "The build was stopped", "It was stopped while its files were coming.")
+				err = problem.New(409, "stopped", "The build was stopped", "It was stopped while its files were coming.")
 			}
 			if err != nil {
 				return err
@@ -173,15 +174,15 @@ func (s *Service) receive(ctx context.Context, job int64, next Upload) error {
 		name, content, err := next()
 		switch {
 		case err == io.EOF && place == 0:
-			return problem(400, "no-files", "No files have come", "Give at least one SQL or CSV file, or a pack's folder.")
+			return problem.New(400, "no-files", "No files have come", "Give at least one SQL or CSV file, or a pack's folder.")
 		case err == io.EOF:
 			return nil
 		case err != nil:
 			return err
 		case !fs.ValidPath(name) || !isText(name) || strings.Contains(name, `\`):
-			return problem(400, "path", "A file's path cannot be used", "%q: paths are relative to the folder, with forward slashes, and do not leave it.", name)
+			return problem.New(400, "path", "A file's path cannot be used", "%q: paths are relative to the folder, with forward slashes, and do not leave it.", name)
 		case known[name]:
-			return problem(400, "path", "A file has come twice", "%q: give each file once.", name)
+			return problem.New(400, "path", "A file has come twice", "%q: give each file once.", name)
 		}
 		known[name] = true
 		if _, err := s.records.KeepFile(ctx, job, place, name, &bounded{Reader: content, service: s}); err != nil {
@@ -193,7 +194,7 @@ func (s *Service) receive(ctx context.Context, job int64, next Upload) error {
 func (s *Service) job(ctx context.Context, id int64) (*Job, error) {
 	row, err := s.records.JobByID(ctx, id)
 	if records.Missing(err) {
-		return nil, problem(404, "no-job", "There is no such build", "No build or load has the number %d.", id)
+		return nil, problem.New(404, "no-job", "There is no such build", "No build or load has the number %d.", id)
 	} else if err != nil {
 		return nil, err
 	}
@@ -207,7 +208,7 @@ func (s *Service) Job(ctx context.Context, who Account, id string) (*Job, error)
 	}
 	number, err := strconv.ParseInt(id, 10, 64)
 	if err != nil {
-		return nil, problem(404, "no-job", "There is no such build", "%q is not the number of a build or load.", id)
+		return nil, problem.New(404, "no-job", "There is no such build", "%q is not the number of a build or load.", id)
 	}
 	return s.job(ctx, number)
 }
@@ -308,7 +309,7 @@ func (s *Service) ConfirmJob(ctx context.Context, who Account, id string) (*Job,
 	err = s.records.Together(ctx, func(t *records.Transaction) error {
 		n, err := t.QueueJob(ctx, query.QueueJobParams{ID: number, Options: given, FromStates: []string{string(Asking)}})
 		if err == nil && n == 0 {
-			err = problem(409, "not-asking", "The build does not ask", "It is %s.", row.Job.State)
+			err = problem.New(409, "not-asking", "The build does not ask", "It is %s.", row.Job.State)
 		}
 		if err != nil {
 			return err

@@ -16,6 +16,7 @@ import (
 	"examen/internal/core/pack"
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
+	"examen/internal/problem"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -43,7 +44,7 @@ func (w *working) loadPack(ctx context.Context) (*JobReport, error) {
 	if err != nil {
 		w.undo(context.WithoutCancel(ctx), err)
 		if records.Taken(err) {
-			return nil, problem(409, "pack-at-once", "The pack was loaded twice at the same time", "The other load was first; load it again to have yours.")
+			return nil, problem.New(409, "pack-at-once", "The pack was loaded twice at the same time", "The other load was first; load it again to have yours.")
 		}
 		return nil, err
 	}
@@ -54,9 +55,9 @@ func (w *working) loadPack(ctx context.Context) (*JobReport, error) {
 }
 
 // packProblem names the first error with its place, and then where the others are.
-func packProblem(files fs.FS, wrong []pack.Error) *Problem {
+func packProblem(files fs.FS, wrong []pack.Error) *problem.Problem {
 	first := wrong[0]
-	p := problem(422, "pack", "The pack cannot be loaded", "%s", first.Error())
+	p := problem.New(422, "pack", "The pack cannot be loaded", "%s", first.Error())
 	if len(wrong) > 1 {
 		rest := make([]string, 0, len(wrong)-1)
 		for _, w := range wrong[1:] {

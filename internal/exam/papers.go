@@ -10,6 +10,7 @@ import (
 
 	"examen/internal/core/marking"
 	"examen/internal/core/pack"
+	"examen/internal/problem"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -119,16 +120,16 @@ func readable(who Account, found query.PaperForRow) (*Paper, error) {
 	case found.Courses == 0:
 		return nil, noPaper(who, p.Slug) // as if it were not there: nobody learns which papers there are
 	case p.State == marking.Upcoming:
-		return nil, problem(403, "not-open", "The paper is not open yet", "It opens on %s.", p.Opens.UTC().Format("2 January 2006 at 15:04 UTC"))
+		return nil, problem.New(403, "not-open", "The paper is not open yet", "It opens on %s.", p.Opens.UTC().Format("2 January 2006 at 15:04 UTC"))
 	}
 	return p, nil
 }
 
 func noPaper(who Account, slug string) error {
 	if who.Role == Instructor {
-		return problem(404, "no-paper", "There is no such paper", "No paper is called %.80q.", slug)
+		return problem.New(404, "no-paper", "There is no such paper", "No paper is called %.80q.", slug)
 	}
-	return problem(404, "no-paper", "There is no such paper", "No paper called %.80q is set for any of your courses; ask your instructor.", slug)
+	return problem.New(404, "no-paper", "There is no such paper", "No paper called %.80q is set for any of your courses; ask your instructor.", slug)
 }
 
 // exercise finds an exercise of a paper that the account may read, by slug or number. It costs one query, or none.
@@ -142,7 +143,7 @@ func (s *Service) exercise(ctx context.Context, who Account, paperSlug, address 
 		if _, err := s.paper(ctx, who, paperSlug); err != nil {
 			return nil, query.Exercise{}, err
 		}
-		return nil, query.Exercise{}, problem(404, "no-exercise", "There is no such exercise", "The paper %q has no exercise %q: name one by its slug or its number.", paperSlug, address)
+		return nil, query.Exercise{}, problem.New(404, "no-exercise", "There is no such exercise", "The paper %q has no exercise %q: name one by its slug or its number.", paperSlug, address)
 	} else if err != nil {
 		return nil, query.Exercise{}, err
 	}
@@ -287,7 +288,7 @@ func (s *Service) KeepDraft(ctx context.Context, who Account, paperSlug, address
 	}
 	draft, err := s.records.KeepDraft(ctx, query.KeepDraftParams{AccountID: who.ID, ExerciseID: e.ID, Sql: sql, Revision: revision})
 	if records.Missing(err) {
-		return draft, problem(409, "draft-changed", "The draft was changed elsewhere", "Another window or device has saved a later version of this answer. Look at that one first; nothing of either is lost.")
+		return draft, problem.New(409, "draft-changed", "The draft was changed elsewhere", "Another window or device has saved a later version of this answer. Look at that one first; nothing of either is lost.")
 	}
 	return draft, err
 }
@@ -299,11 +300,11 @@ const LongestQuery = 100_000
 func checkText(sql string) error {
 	switch {
 	case len(sql) > LongestQuery:
-		return problem(413, "too-long", "The query is too long", "It has %d bytes; at most %d are taken.", len(sql), LongestQuery)
+		return problem.New(413, "too-long", "The query is too long", "It has %d bytes; at most %d are taken.", len(sql), LongestQuery)
 	case !utf8.ValidString(sql):
-		return problem(400, "not-utf-8", "The query is not valid UTF-8", "Save the file as UTF-8 and send it again.")
+		return problem.New(400, "not-utf-8", "The query is not valid UTF-8", "Save the file as UTF-8 and send it again.")
 	case strings.ContainsRune(sql, 0):
-		return problem(422, "nul-byte", "The query holds a NUL byte", "SQL text cannot hold the character U+0000: remove it.")
+		return problem.New(422, "nul-byte", "The query holds a NUL byte", "SQL text cannot hold the character U+0000: remove it.")
 	}
 	return nil
 }
@@ -311,7 +312,7 @@ func checkText(sql string) error {
 // checkQuery is checkText for what is to be run.
 func checkQuery(sql string) error {
 	if strings.TrimSpace(sql) == "" {
-		return problem(422, "empty", "The query is empty", "Write a query, such as SELECT ... FROM ..., and send that.")
+		return problem.New(422, "empty", "The query is empty", "Write a query, such as SELECT ... FROM ..., and send that.")
 	}
 	return checkText(sql)
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 
+	"examen/internal/problem"
 	"examen/internal/records"
 )
 
@@ -32,8 +33,8 @@ func (s *Service) roomToBuild(bytes int64) error {
 	return nil
 }
 
-func noRoom(server string, free uint64) *Problem {
-	p := problem(507, "no-room", "There is not enough room on the disk", "%d MB are free on the %s server's disk, and %d MB are kept back for learners' work: make room, or give smaller files. What was sent is not kept.",
+func noRoom(server string, free uint64) *problem.Problem {
+	p := problem.New(507, "no-room", "There is not enough room on the disk", "%d MB are free on the %s server's disk, and %d MB are kept back for learners' work: make room, or give smaller files. What was sent is not kept.",
 		free>>20, server, keptRoom>>20)
 	p.RetryAfter = 60
 	return p

@@ -2,6 +2,7 @@ package exam
 
 import (
 	"errors"
+	"examen/internal/problem"
 	"io"
 	"math"
 	"strings"
@@ -13,7 +14,7 @@ func TestUploadsLeaveRoom(t *testing.T) {
 	free := uint64(math.MaxUint64)
 	s := &Service{room: func() (records, practice uint64) { return free, free }}
 	short := func(err error) bool {
-		var p *Problem
+		var p *problem.Problem
 		return errors.As(err, &p) && p.Type == "examen:no-room" && p.Status == 507
 	}
 	if s.roomFor(1<<40) != nil || s.roomToBuild(1<<40) != nil {

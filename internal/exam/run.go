@@ -2,7 +2,6 @@ package exam
 
 import (
 	"context"
-	"encoding/json"
 	"strconv"
 	"time"
 
@@ -11,6 +10,7 @@ import (
 	"examen/internal/core/result"
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
+	"examen/internal/problem"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -39,7 +39,7 @@ type Run struct {
 	RowCount                 int64
 	Truncated                bool
 	Elapsed                  time.Duration
-	Error                    *Problem
+	Error                    *problem.Problem
 }
 
 // Run runs a query and keeps it in the history.
@@ -74,7 +74,7 @@ func (s *Service) Run(ctx context.Context, who Account, request RunRequest) (*Ru
 		s.inPlainWords(ctx, run.Error, err, request.SQL, run.Dataset)
 	}
 	entry.Outcome, entry.RowCount, entry.ElapsedMs = string(run.Outcome), run.RowCount, milliseconds(run.Elapsed)
-	entry.Error = run.Error.json()
+	entry.Error = run.Error.Stored()
 	stored, err := s.records.CreateRun(ctx, entry)
 	if err != nil {
 		return nil, err
@@ -110,11 +110,11 @@ func (s *Service) place(ctx context.Context, who Account, request RunRequest, ru
 		run.Dataset, entry.BuildID = request.Dataset, found.Build.ID
 		return found.Build.Database, nil
 	}
-	return "", problem(422, "run-on-what", "No paper or dataset given", "Name a paper, an exercise of it, or a dataset.")
+	return "", problem.New(422, "run-on-what", "No paper or dataset given", "Name a paper, an exercise of it, or a dataset.")
 }
 
 // ended says how a query ended that did not run through; no problem means that the fault is not the query's.
-func ended(err error, written string, q *sqltext.Query) (marking.Outcome, *Problem) {
+func ended(err error, written string, q *sqltext.Query) (marking.Outcome, *problem.Problem) {
 	p := ofQuery(err)
 	if p == nil {
 		return "", nil
@@ -132,14 +132,6 @@ func ended(err error, written string, q *sqltext.Query) (marking.Outcome, *Probl
 	return marking.Failed, p
 }
 
-func (p *Problem) json() json.RawMessage {
-	if p == nil {
-		return nil
-	}
-	b, _ := json.Marshal(p) // cannot fail: strings and numbers
-	return b
-}
-
 func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
 
 // dataset finds a dataset that the account may read.
@@ -148,7 +140,7 @@ func (s *Service) dataset(ctx context.Context, who Account, name string) (query.
 		name = ""
 	}
 	found, err := s.records.CurrentBuild(ctx, name)
-	none := problem(404, "no-dataset", "There is no such dataset", "No dataset is called %q.", name)
+	none := problem.New(404, "no-dataset", "There is no such dataset", "No dataset is called %q.", name)
 	if records.Missing(err) {
 		return found, none
 	} else if err != nil || who.Role == Instructor {

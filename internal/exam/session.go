@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"examen/internal/problem"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -59,7 +60,7 @@ func (s *Service) LogIn(ctx context.Context, l LogIn) (session *Session, token, 
 		return nil, "", "", wrongLogIn()
 	}
 	if l.Kind != Cookie && l.Kind != Bearer {
-		return nil, "", "", problem(422, "kind", "Invalid kind of session", "cookie or bearer is expected, not %.40q.", l.Kind)
+		return nil, "", "", problem.New(422, "kind", "Invalid kind of session", "cookie or bearer is expected, not %.40q.", l.Kind)
 	}
 	known := false
 	if l.Device != "" {
@@ -92,7 +93,7 @@ func (s *Service) LogIn(ctx context.Context, l LogIn) (session *Session, token, 
 		}
 	}
 	if account.OneTime && account.OneTimeUntil != nil && time.Now().After(*account.OneTimeUntil) {
-		return nil, "", "", problem(401, "one-time-expired", "The one-time password has expired", "It was to be used until %s. Ask for a new one.", account.OneTimeUntil.UTC().Format("2 January 2006"))
+		return nil, "", "", problem.New(401, "one-time-expired", "The one-time password has expired", "It was to be used until %s. Ask for a new one.", account.OneTimeUntil.UTC().Format("2 January 2006"))
 	}
 	if device = l.Device; !known {
 		device = random()
@@ -115,13 +116,13 @@ func (s *Service) count(ctx context.Context, origin string, free int32) error {
 		return err
 	}
 	seconds := max(1, min(60, int(math.Ceil(wait))))
-	p := problem(429, "slow-down", "Too many wrong passwords", "Wait %d seconds before the next try.", seconds)
+	p := problem.New(429, "slow-down", "Too many wrong passwords", "Wait %d seconds before the next try.", seconds)
 	p.RetryAfter = seconds
 	return p
 }
 
-func wrongLogIn() *Problem {
-	return problem(401, "wrong-log-in", "The name or the password is wrong", "Check both; your instructor can give you a new password.")
+func wrongLogIn() *problem.Problem {
+	return problem.New(401, "wrong-log-in", "The name or the password is wrong", "Check both; your instructor can give you a new password.")
 }
 
 func (s *Service) openSession(ctx context.Context, account Account, kind string) (*Session, string, error) {
@@ -147,7 +148,7 @@ func (s *Service) Session(ctx context.Context, token string) (*Session, error) {
 		return Session{Account: found.Account, Kind: found.Session.Kind, CSRFToken: found.Session.CsrfToken, Expires: found.Session.ExpiresAt, hash: hash}, err
 	})
 	if records.Missing(err) || err == nil && time.Now().After(session.Expires) {
-		return nil, problem(401, "no-session", "The session has ended", "Log in again; drafts and history are kept.")
+		return nil, problem.New(401, "no-session", "The session has ended", "Log in again; drafts and history are kept.")
 	} else if err != nil {
 		return nil, err
 	}
@@ -170,7 +171,7 @@ func (s *Service) SetPassword(ctx context.Context, session *Session, current, ne
 		return err
 	}
 	if !s.passwords.verify(session.Account.Password, current) {
-		return problem(403, "wrong-password", "The current password is wrong", "Give the password that you log in with.")
+		return problem.New(403, "wrong-password", "The current password is wrong", "Give the password that you log in with.")
 	}
 	if err := s.records.ClearLogIn(ctx, origin); err != nil {
 		return err
@@ -179,7 +180,7 @@ func (s *Service) SetPassword(ctx context.Context, session *Session, current, ne
 		return err
 	}
 	if next == current {
-		return problem(422, "same-password", "The new password is the current one", "Choose another.")
+		return problem.New(422, "same-password", "The new password is the current one", "Choose another.")
 	}
 	hash := s.passwords.hash(next)
 	defer s.known.forget(records.SessionsChanged)
@@ -193,7 +194,7 @@ func (s *Service) SetPassword(ctx context.Context, session *Session, current, ne
 
 func checkPassword(password string) error {
 	if n := len([]rune(password)); n < shortestPassword || n > 200 {
-		return problem(422, "password-length", "Invalid password", "It has %d characters; %d to 200 are expected.", n, shortestPassword)
+		return problem.New(422, "password-length", "Invalid password", "It has %d characters; %d to 200 are expected.", n, shortestPassword)
 	}
 	return nil
 }

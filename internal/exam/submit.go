@@ -19,6 +19,7 @@ import (
 	"examen/internal/core/result"
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
+	"examen/internal/problem"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -34,7 +35,7 @@ type Attempt struct {
 	RowCount                 int64
 	ElapsedMS                float64
 	Findings                 []explain.Finding
-	Error                    *Problem
+	Error                    *problem.Problem
 	Build                    int
 }
 
@@ -57,7 +58,7 @@ func (s *Service) Submit(ctx context.Context, who Account, submission Submission
 		return nil, err
 	}
 	if len(submission.Key) > longestKey || !isText(submission.Key) {
-		return nil, problem(422, "key", "Invalid submission key", "It has %d bytes; at most %d are expected.", len(submission.Key), longestKey)
+		return nil, problem.New(422, "key", "Invalid submission key", "It has %d bytes; at most %d are expected.", len(submission.Key), longestKey)
 	}
 	if submission.Key != "" {
 		if earlier, err := s.submitted(ctx, who, submission); err != nil || earlier != nil {
@@ -69,7 +70,7 @@ func (s *Service) Submit(ctx context.Context, who Account, submission Submission
 		return nil, err
 	}
 	if who.Role != Instructor && p.State == marking.Closed {
-		return nil, problem(403, "past-due", "The paper is closed", "It was due on %s. Queries can still be run, not submitted; the draft is kept.", p.Due.UTC().Format("2 January 2006 at 15:04 UTC"))
+		return nil, problem.New(403, "past-due", "The paper is closed", "It was due on %s. Queries can still be run, not submitted; the draft is kept.", p.Due.UTC().Format("2 January 2006 at 15:04 UTC"))
 	}
 	if err := s.throttle.text(who, len(sql)); err != nil {
 		return nil, err
@@ -104,7 +105,7 @@ func (s *Service) submitted(ctx context.Context, who Account, submission Submiss
 	case err != nil:
 		return nil, err
 	case row.Sql != submission.SQL || row.Paper != submission.Paper:
-		return nil, problem(409, "key-used", "The submission key was used before", "It belongs to the attempt of %s, which had another text: make a new key for each submission.", row.At.UTC().Format("2 January 2006 at 15:04 UTC"))
+		return nil, problem.New(409, "key-used", "The submission key was used before", "It belongs to the attempt of %s, which had another text: make a new key for each submission.", row.At.UTC().Format("2 January 2006 at 15:04 UTC"))
 	}
 	a := &Attempt{ID: strconv.FormatInt(row.ID, 10), At: row.At, Learner: who.Name, Paper: row.Paper, Exercise: row.Exercise, SQL: row.Sql, Outcome: marking.Outcome(row.Outcome),
 		Mark: row.Mark, Points: row.Points, RowCount: row.RowCount, ElapsedMS: row.ElapsedMs, Build: int(row.BuildNumber)}
@@ -129,7 +130,7 @@ type check struct {
 	free       bool          // it cannot be read as SQL, or is not allowed as it is: it uses up none of the attempts that the exercise allows
 	outcome    marking.Outcome
 	findings   []explain.Finding
-	problem    *Problem
+	problem    *problem.Problem
 	ran        practice.Execution
 	columns    []result.Column // of the attempt's result
 }
@@ -140,7 +141,7 @@ func (c *check) attemptsLeft(ctx context.Context, q *query.Queries) error {
 	}
 	n, err := q.CountAttempts(ctx, query.CountAttemptsParams{AccountID: c.who.ID, ExerciseID: c.exercise.ID})
 	if err == nil && int(n) >= c.rules.Attempts {
-		return problem(403, "no-attempts-left", "No attempts are left", "This exercise allows %d, and all are used. Queries can still be run.", c.rules.Attempts)
+		return problem.New(403, "no-attempts-left", "No attempts are left", "This exercise allows %d, and all are used. Queries can still be run.", c.rules.Attempts)
 	}
 	return err
 }
@@ -160,7 +161,7 @@ func (c *check) decide(ctx context.Context) error {
 		if serversFault(err) {
 			return err
 		}
-		return problem(500, "reference-fails", "The attempt cannot be checked", "The exercise's reference answer does not run. Tell your instructor; the draft is kept.")
+		return problem.New(500, "reference-fails", "The attempt cannot be checked", "The exercise's reference answer does not run. Tell your instructor; the draft is kept.")
 	}
 	if c.outcome, c.problem = ended(err, c.sql, q); c.problem == nil {
 		return err
@@ -491,7 +492,7 @@ func (c *check) store(ctx context.Context) (*Attempt, error) {
 	mark := marking.Mark(c.outcome, c.exercise.Points)
 	entry := query.CreateAttemptParams{
 		AccountID: c.who.ID, ExerciseID: c.exercise.ID, BuildID: c.paper.BuildID, Sql: c.sql, Outcome: string(c.outcome), Mark: mark,
-		Points: c.exercise.Points, RowCount: c.ran.Rows, ElapsedMs: milliseconds(c.ran.Elapsed), Findings: findings, Error: c.problem.json(), HiddenOnly: c.hiddenOnly, Counted: !c.free, At: c.received}
+		Points: c.exercise.Points, RowCount: c.ran.Rows, ElapsedMs: milliseconds(c.ran.Elapsed), Findings: findings, Error: c.problem.Stored(), HiddenOnly: c.hiddenOnly, Counted: !c.free, At: c.received}
 	if c.key != "" {
 		entry.ClientKey = &c.key
 	}
@@ -530,13 +531,13 @@ func latestAttempt(row query.LatestAttemptsRow, who Account, paper, exercise str
 }
 
 // stored reads findings and a problem as they were kept.
-func stored(findings, problem json.RawMessage) ([]explain.Finding, *Problem) {
+func stored(findings, wrong json.RawMessage) ([]explain.Finding, *problem.Problem) {
 	all := []explain.Finding{}
 	_ = json.Unmarshal(findings, &all) // written by store
-	if problem == nil {
+	if wrong == nil {
 		return all, nil
 	}
-	p := &Problem{}
-	_ = json.Unmarshal(problem, p)
+	p := &problem.Problem{}
+	_ = json.Unmarshal(wrong, p)
 	return all, p
 }

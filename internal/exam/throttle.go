@@ -4,6 +4,7 @@ import (
 	"math"
 	"time"
 
+	"examen/internal/problem"
 	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/time/rate"
 )
@@ -72,7 +73,7 @@ func take(limiter *rate.Limiter, n int, title, detail string) error {
 	if r.OK() {
 		seconds = max(1, int(math.Ceil(wait.Seconds())))
 	}
-	p := problem(429, "slow-down", title, "%s Try again in %d seconds; nothing is lost.", detail, seconds)
+	p := problem.New(429, "slow-down", title, "%s Try again in %d seconds; nothing is lost.", detail, seconds)
 	p.RetryAfter = seconds
 	return p
 }

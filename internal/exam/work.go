@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"examen/internal/practice"
+	"examen/internal/problem"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -100,11 +101,11 @@ func (s *Service) takeOver(ctx context.Context, patience time.Duration) error {
 			reset := query.ResetJobParams{ID: row.ID, State: string(Queued)}
 			switch {
 			case row.State == string(Receiving):
-				reset.State, reset.Problem = string(Failed), problem(503, "cut-short", "The upload was cut short", "Its files did not come to the end. Send them again.").json()
+				reset.State, reset.Problem = string(Failed), problem.New(503, "cut-short", "The upload was cut short", "Its files did not come to the end. Send them again.").Stored()
 			case row.State == string(Stopping):
 				reset.State = string(StoppedBy)
 			case row.Tries >= mostTries:
-				reset.State, reset.Problem = string(Failed), problem(500, "cut-short", "The build was cut short", "The service stopped %d times during this build. Its log may say why.", row.Tries).json()
+				reset.State, reset.Problem = string(Failed), problem.New(500, "cut-short", "The build was cut short", "The service stopped %d times during this build. Its log may say why.", row.Tries).Stored()
 			}
 			if err := t.ResetJob(ctx, reset); err != nil {
 				return err
@@ -207,7 +208,7 @@ func (w *working) work(ctx context.Context, kind string) (report *JobReport, err
 		if fault := recover(); fault != nil {
 			reference := randomName()
 			w.log.Error("a job failed by a fault of Examen's", "reference", reference, "job", w.id, "name", w.name, "fault", fault, "stack", string(debug.Stack()))
-			err = problem(500, "fault", "Something went wrong inside Examen", "This is a fault of Examen's, not of the files. The log of the service says more under the reference %s.", reference)
+			err = problem.New(500, "fault", "Something went wrong inside Examen", "This is a fault of Examen's, not of the files. The log of the service says more under the reference %s.", reference)
 		}
 	}()
 	if err := w.roomToBuild(w.size(w.paths...)); err != nil {
@@ -285,7 +286,7 @@ func (w *working) end(ctx context.Context, report *JobReport, err error) error {
 		ended.State = string(StoppedBy)
 	} else {
 		p := w.problemOf(err, &ended)
-		ended.Problem = p.json()
+		ended.Problem = p.Stored()
 	}
 	n, failed := w.records.EndJob(ctx, ended)
 	if failed != nil {
@@ -314,7 +315,7 @@ func (w *working) awaitPractice(ctx context.Context) {
 }
 
 // problemOf says what was wrong, and lists a build's errors.
-func (w *working) problemOf(err error, ended *query.EndJobParams) *Problem {
+func (w *working) problemOf(err error, ended *query.EndJobParams) *problem.Problem {
 	var broken *practice.BuildErrors
 	if !errors.As(err, &broken) {
 		p := AsProblem(err)
@@ -329,7 +330,7 @@ func (w *working) problemOf(err error, ended *query.EndJobParams) *Problem {
 	if n := len(broken.List) + broken.More; n > 1 {
 		title = fmt.Sprintf("The dataset cannot be built: %d errors", n)
 	}
-	p := problem(422, "build", title, "%s", broken.Error())
+	p := problem.New(422, "build", title, "%s", broken.Error())
 	p.File, p.Place = first.File, &first.Place
 	return p
 }

@@ -38,6 +38,11 @@ type Options struct {
 	Log         *slog.Logger
 }
 
+// Defaults are the options that a service has where nothing else is said.
+func Defaults() Options {
+	return Options{Limits: practice.DefaultLimits, Learner: exam.Options{Calls: exam.DefaultCalls}}
+}
+
 // A Server is a running service.
 type Server struct {
 	Exam *exam.Service

@@ -11,6 +11,7 @@ import (
 
 	"examen/internal/core/marking"
 	"examen/internal/exam"
+	"examen/internal/problem"
 	"examen/internal/web/contract"
 )
 
@@ -116,7 +117,7 @@ func (s *server) Run(ctx context.Context, request contract.RunRequestObject) (co
 func (s *server) ListHistory(ctx context.Context, request contract.ListHistoryRequestObject) (contract.ListHistoryResponseObject, error) {
 	p := request.Params
 	if p.Outcome != "" && !p.Outcome.Valid() || p.Kind != "" && !p.Kind.Valid() {
-		return nil, &exam.Problem{Type: "examen:unreadable", Title: "Invalid request", Status: 400,
+		return nil, &problem.Problem{Type: "examen:unreadable", Title: "Invalid request", Status: 400,
 			Detail: fmt.Sprintf("outcome %q, kind %q: expected are correct, incorrect, rejected, failed, stopped or done, and run or attempt.", p.Outcome, p.Kind)}
 	}
 	page, err := s.service.History(ctx, who(ctx), exam.HistoryFilter{Paper: p.Paper, Exercise: p.Exercise, Learner: p.Learner,

@@ -8,11 +8,12 @@ import (
 	"examen/internal/core/pack"
 	"examen/internal/core/result"
 	"examen/internal/exam"
+	"examen/internal/problem"
 	"examen/internal/records/query"
 	"examen/internal/web/contract"
 )
 
-func toProblem(p *exam.Problem) contract.Problem {
+func toProblem(p *problem.Problem) contract.Problem {
 	if p == nil {
 		return contract.Problem{}
 	}

@@ -13,6 +13,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"examen/internal/exam"
+	"examen/internal/problem"
 	"examen/internal/web/contract"
 )
 
@@ -71,7 +72,7 @@ func (c cut) Read(p []byte) (int, error) {
 	case err == nil || err == io.EOF:
 		return n, err
 	case errors.As(err, &tooLong):
-		return n, &exam.Problem{Type: "examen:too-long", Title: "The files are too large", Status: 413, Detail: "At most " + size(longestUpload) + " are taken."}
+		return n, &problem.Problem{Type: "examen:too-long", Title: "The files are too large", Status: 413, Detail: "At most " + size(longestUpload) + " are taken."}
 	}
 	return n, unreadable(fmt.Errorf("the files do not come to their end: %w", err))
 }

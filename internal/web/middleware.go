@@ -17,6 +17,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"examen/internal/exam"
+	"examen/internal/problem"
 )
 
 const (
@@ -79,7 +80,7 @@ func (p *patient) Read(b []byte) (int, error) {
 		_ = p.control.SetReadDeadline(time.Time{})
 	}
 	if errors.Is(err, os.ErrDeadlineExceeded) {
-		err = &exam.Problem{Type: "examen:too-slow", Title: "The request came too slowly", Status: 408, Detail: fmt.Sprintf("%d bytes had come after %d seconds. Send it again.", p.bytes, int(time.Since(p.begun).Seconds()))}
+		err = &problem.Problem{Type: "examen:too-slow", Title: "The request came too slowly", Status: 408, Detail: fmt.Sprintf("%d bytes had come after %d seconds. Send it again.", p.bytes, int(time.Since(p.begun).Seconds()))}
 	}
 	return n, err
 }
@@ -120,19 +121,19 @@ func (s *server) authenticate(c *gin.Context) {
 		token, _ = c.Cookie(cookieName)
 	}
 	if token == "" {
-		s.fail(c, &exam.Problem{Type: "examen:no-session", Title: "Nobody is logged in", Status: 401, Detail: "Log in first."})
+		s.fail(c, &problem.Problem{Type: "examen:no-session", Title: "Nobody is logged in", Status: 401, Detail: "Log in first."})
 		return
 	}
 	session, err := s.service.Session(c.Request.Context(), token)
 	if err == nil && (session.Kind == exam.Bearer) != bearer {
-		err = &exam.Problem{Type: "examen:no-session", Title: "Wrong kind of session", Status: 401, Detail: "Send a bearer token in Authorization, a cookie's in the cookie."}
+		err = &problem.Problem{Type: "examen:no-session", Title: "Wrong kind of session", Status: 401, Detail: "Send a bearer token in Authorization, a cookie's in the cookie."}
 	}
 	if err == nil && !bearer && method != http.MethodGet && method != http.MethodHead &&
 		subtle.ConstantTimeCompare([]byte(c.GetHeader(csrfHeader)), []byte(session.CSRFToken)) != 1 {
-		err = &exam.Problem{Type: "examen:csrf", Title: "This request was blocked (security token)", Status: 403, Detail: "Send the session's csrf_token in the header " + csrfHeader + "."}
+		err = &problem.Problem{Type: "examen:csrf", Title: "This request was blocked (security token)", Status: 403, Detail: "Send the session's csrf_token in the header " + csrfHeader + "."}
 	}
 	if err == nil && session.Account.OneTime && path != "/api/session" && path != "/api/password" {
-		err = &exam.Problem{Type: "examen:one-time-password", Title: "Choose a password of your own first", Status: 403, Detail: "You are logged in with a one-time password. Change it on the page, or with: examen password"}
+		err = &problem.Problem{Type: "examen:one-time-password", Title: "Choose a password of your own first", Status: 403, Detail: "You are logged in with a one-time password. Change it on the page, or with: examen password"}
 	}
 	if err == nil {
 		err = s.service.Admit(session.Account)
@@ -175,7 +176,7 @@ func (s *server) body(c *gin.Context) {
 	switch {
 	case errors.As(err, &tooLong):
 		_, _ = io.CopyN(io.Discard, c.Request.Body, drained)
-		s.fail(c, &exam.Problem{Type: "examen:too-long", Title: "The call is too long", Status: 413,
+		s.fail(c, &problem.Problem{Type: "examen:too-long", Title: "The call is too long", Status: 413,
 			Detail: "At most " + size(longest) + " are taken here; a query has at most " + size(exam.LongestQuery) + "."})
 		return
 	case err != nil:
@@ -183,11 +184,11 @@ func (s *server) body(c *gin.Context) {
 		c.Header("Connection", "close")
 		return
 	case !utf8.Valid(content):
-		s.fail(c, &exam.Problem{Type: "examen:not-utf-8", Title: "The call is not valid UTF-8", Status: 400, Detail: "Save the text as UTF-8 and send it again."})
+		s.fail(c, &problem.Problem{Type: "examen:not-utf-8", Title: "The call is not valid UTF-8", Status: 400, Detail: "Save the text as UTF-8 and send it again."})
 		return
 	}
 	if len(content) > 0 && !strings.HasPrefix(c.ContentType(), "application/json") {
-		s.fail(c, &exam.Problem{Type: "examen:unreadable", Title: "Invalid request", Status: 415, Detail: "The body has to be application/json."})
+		s.fail(c, &problem.Problem{Type: "examen:unreadable", Title: "Invalid request", Status: 415, Detail: "The body has to be application/json."})
 		return
 	}
 	c.Request.Body = io.NopCloser(bytes.NewReader(content))

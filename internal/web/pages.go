@@ -14,7 +14,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"examen/internal/exam"
+	"examen/internal/problem"
 )
 
 // dist is the console as Vite builds it (make build).
@@ -29,7 +29,7 @@ var pages = []string{"", "papers", "datasets", "builds", "history", "password", 
 func (s *server) page(c *gin.Context) {
 	name := strings.TrimPrefix(path.Clean(c.Request.URL.Path), "/")
 	if c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead || name == "api" || strings.HasPrefix(name, "api/") {
-		s.fail(c, &exam.Problem{Type: "examen:no-call", Title: "There is no such call", Status: 404, Detail: "See api/openapi.yaml for the calls there are."})
+		s.fail(c, &problem.Problem{Type: "examen:no-call", Title: "There is no such call", Status: 404, Detail: "See api/openapi.yaml for the calls there are."})
 		return
 	}
 	files, err := fs.Sub(dist, "dist")

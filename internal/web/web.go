@@ -13,6 +13,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"examen/internal/exam"
+	"examen/internal/problem"
 	"examen/internal/web/contract"
 )
 
@@ -44,7 +45,7 @@ func Handler(service *exam.Service, log *slog.Logger, stopping <-chan struct{}, 
 		ErrorHandler: func(c *gin.Context, err error, _ int) { s.fail(c, unreadable(err)) },
 	})
 	engine.NoMethod(func(c *gin.Context) {
-		s.fail(c, &exam.Problem{Type: "examen:method", Title: "The method is not allowed here", Status: 405, Detail: "See api/openapi.yaml for what each call takes."})
+		s.fail(c, &problem.Problem{Type: "examen:method", Title: "The method is not allowed here", Status: 405, Detail: "See api/openapi.yaml for what each call takes."})
 	})
 	engine.NoRoute(s.page)
 	return engine, nil
@@ -74,11 +75,11 @@ type server struct {
 }
 
 func unreadable(err error) error {
-	var p *exam.Problem
+	var p *problem.Problem
 	if errors.As(err, &p) {
 		return p
 	}
-	return &exam.Problem{Type: "examen:unreadable", Title: "Invalid request", Status: 400, Detail: "It is not as api/openapi.yaml says: " + err.Error()}
+	return &problem.Problem{Type: "examen:unreadable", Title: "Invalid request", Status: 400, Detail: "It is not as api/openapi.yaml says: " + err.Error()}
 }
 
 // fail answers with a problem (RFC 9457) and ends the call.

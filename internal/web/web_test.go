@@ -12,6 +12,7 @@ import (
 	"examen/internal/core/sqltext"
 	"examen/internal/exam"
 	"examen/internal/practice"
+	"examen/internal/problem"
 	"examen/internal/web/contract"
 )
 
@@ -49,7 +50,7 @@ func TestUploadsThatCannotBeRead(t *testing.T) {
 		"no parts":       multipart.NewReader(strings.NewReader("nothing"), "x"),
 	} {
 		_, _, err := uploaded(body)()
-		var p *exam.Problem
+		var p *problem.Problem
 		if !errors.As(err, &p) || p.Status != 400 {
 			t.Errorf("%s: got %v", name, err)
 		}
@@ -60,7 +61,7 @@ func TestUploadsThatCannotBeRead(t *testing.T) {
 		t.Fatal(err)
 	}
 	_, err = io.ReadAll(content)
-	var p *exam.Problem
+	var p *problem.Problem
 	if !errors.As(err, &p) || !strings.Contains(p.Detail, "do not come to their end") {
 		t.Errorf("got %v", err)
 	}
@@ -70,7 +71,7 @@ func TestAJobOnItsWayOut(t *testing.T) {
 	ended := time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)
 	out := toJob(&exam.Job{ID: "7", Kind: exam.BuildDataset, Name: "nights", State: exam.Failed, Ended: &ended, MoreErrors: 2,
 		Progress: exam.JobProgress{Step: "Running", Total: 10, Progress: practice.Progress{File: "a.sql", Bytes: 5, Rows: 3, Errors: 1}},
-		Problem:  &exam.Problem{Type: "examen:build", Status: 422},
+		Problem:  &problem.Problem{Type: "examen:build", Status: 422},
 		Errors:   []*practice.BuildError{{File: "a.sql", Place: sqltext.Place{Line: 3, Column: 2, Text: "  x"}, Message: "wrong", Cause: "because"}},
 		Report:   &exam.JobReport{Title: "Nights", Builds: []exam.BuildReport{{Dataset: "nights", Number: 2, Inferred: []script.CSVTable{{Name: "night", Columns: []script.CSVColumn{{Name: "day", Type: "date"}}}}}}}})
 	if out.State != contract.JobFailed || out.Ended != ended || out.Progress.Rows != 3 || out.Progress.Total != 10 || out.MoreErrors != 2 {
