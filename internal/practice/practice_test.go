@@ -240,22 +240,30 @@ func TestASeatCannot(t *testing.T) {
 	s := server(t, limits)
 	database := build(t, s, hives, false)
 	other := build(t, s, hives, true)
-	for _, sql := range []string{
-		"INSERT INTO hive VALUES (3, 'Clover')", "DELETE FROM hive", "CREATE TABLE x ()", "CREATE TEMPORARY TABLE x ()", "CREATE SCHEMA x",
-		"SELECT nextval('counter')", "SELECT setval('counter', 9)", "WITH x AS (DELETE FROM hive RETURNING 1) SELECT * FROM x",
-		"SELECT 1; SELECT 2", "SET ROLE examen", "SET SESSION AUTHORIZATION examen", "SELECT set_config('statement_timeout', '0', false)",
-		"SELECT current_setting('data_directory')", "SELECT * FROM pg_settings", "SELECT * FROM pg_stat_activity", "SELECT * FROM pg_authid", "SELECT * FROM pg_locks",
-		"SELECT pg_read_file('/etc/passwd')", "SELECT * FROM pg_ls_dir('/')", "COPY (SELECT 1) TO '/tmp/x'", "COPY hive TO PROGRAM 'id'",
-		"SELECT lo_from_bytea(0, 'x')", "SELECT lo_create(0)", "SELECT pg_notify('x', 'y')", "SELECT pg_advisory_lock(1)", "SELECT pg_try_advisory_xact_lock(1)",
-		"SELECT pg_export_snapshot()", "SELECT pg_logical_emit_message(false, 'x', 'y')", "SELECT query_to_xml('SELECT 1', true, true, '')", "SELECT ts_stat('SELECT 1')",
-		"SELECT pg_terminate_backend(1)", "SELECT pg_cancel_backend(1)", "SELECT pg_reload_conf()", "SELECT setseed(0.5)", "SELECT txid_current()", "SELECT pg_switch_wal()",
-		"SELECT * FROM dblink('dbname=" + other + "', 'SELECT 1') AS t(x int)", "SELECT version()", "SELECT inet_server_addr()", "DO 'BEGIN END'", "LOAD 'auto_explain'",
-		"LOCK TABLE hive IN ACCESS EXCLUSIVE MODE", "SELECT * FROM hive FOR UPDATE", "VACUUM", "CHECKPOINT",
-		"ALTER ROLE CURRENT_USER SET statement_timeout = 0", "ALTER ROLE CURRENT_USER PASSWORD 'x'",
+	for code, statements := range map[string][]string{
+		"25001": {"VACUUM"}, // within a transaction
+		"25006": { // in a read-only transaction
+			"INSERT INTO hive VALUES (3, 'Clover')", "DELETE FROM hive", "CREATE TABLE x ()", "CREATE TEMPORARY TABLE x ()", "CREATE SCHEMA x", "SELECT * FROM hive FOR UPDATE",
+			"WITH x AS (DELETE FROM hive RETURNING 1) SELECT * FROM x", "ALTER ROLE CURRENT_USER SET statement_timeout = 0", "ALTER ROLE CURRENT_USER PASSWORD 'x'",
+		},
+		"42501": { // without the right to
+			"SELECT nextval('counter')", "SELECT setval('counter', 9)", "SET ROLE examen", "SET SESSION AUTHORIZATION examen", "LOCK TABLE hive IN ACCESS EXCLUSIVE MODE",
+			"SELECT set_config('statement_timeout', '0', false)", "SELECT current_setting('data_directory')", "SELECT * FROM pg_settings", "SELECT * FROM pg_stat_activity",
+			"SELECT * FROM pg_authid", "SELECT * FROM pg_locks", "SELECT pg_read_file('/etc/passwd')", "SELECT * FROM pg_ls_dir('/')", "COPY (SELECT 1) TO '/tmp/x'",
+			"COPY hive TO PROGRAM 'id'", "SELECT lo_from_bytea(0, 'x')", "SELECT lo_create(0)", "SELECT pg_notify('x', 'y')", "SELECT pg_advisory_lock(1)",
+			"SELECT pg_try_advisory_xact_lock(1)", "SELECT pg_export_snapshot()", "SELECT pg_logical_emit_message(false, 'x', 'y')",
+			"SELECT query_to_xml('SELECT 1', true, true, '')", "SELECT ts_stat('SELECT 1')", "SELECT pg_terminate_backend(1)", "SELECT pg_cancel_backend(1)",
+			"SELECT pg_reload_conf()", "SELECT setseed(0.5)", "SELECT txid_current()", "SELECT pg_switch_wal()", "SELECT version()", "SELECT inet_server_addr()",
+			"DO 'BEGIN END'", "LOAD 'auto_explain'", "CHECKPOINT",
+		},
+		"42601": {"SELECT 1; SELECT 2"},                                                   // several statements
+		"42883": {"SELECT * FROM dblink('dbname=" + other + "', 'SELECT 1') AS t(x int)"}, // no such function
 	} {
-		var e *practice.DatabaseError
-		if got, err := run(s, database, sql); !errors.As(err, &e) {
-			t.Errorf("%s: got %s, %v", sql, got, err)
+		for _, sql := range statements {
+			var e *practice.DatabaseError
+			if got, err := run(s, database, sql); !errors.As(err, &e) || e.Code != code {
+				t.Errorf("%s: got %s, %v, want the code %s", sql, got, err, code)
+			}
 		}
 	}
 }
