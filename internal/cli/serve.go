@@ -77,7 +77,7 @@ func (p *program) serve() *cobra.Command {
 				return err
 			}
 			defer running.Stop()
-			password, err := running.Exam.EnsureInstructor(cmd.Context(), "instructor")
+			password, err := running.Accounts.EnsureInstructor(cmd.Context(), "instructor")
 			if err != nil {
 				return err
 			}
@@ -146,7 +146,7 @@ func (p *program) runDemo(ctx context.Context, options server.Options, with []st
 	defer running.Stop()
 	fmt.Fprintln(p.err, "Loading the pack heather-hill; the made-up learners submit their answers ...")
 	url := "http://" + running.Address()
-	if err := demo.Fill(ctx, running.Exam, url); err != nil {
+	if err := demo.Fill(ctx, running.Accounts, url); err != nil {
 		if ctx.Err() != nil {
 			return nil
 		}

@@ -3,6 +3,7 @@ package exam
 import (
 	"bytes"
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -13,6 +14,7 @@ import (
 	"strings"
 	"time"
 
+	"examen/internal/account"
 	"examen/internal/core/dataset"
 	"examen/internal/core/pack"
 	"examen/internal/core/script"
@@ -66,7 +68,7 @@ const databasePrefix = "dataset_"
 func newDatabase() string { return databasePrefix + randomName() + randomName() }
 
 // randomName is six letters and digits.
-func randomName() string { return strings.ReplaceAll(oneTimePassword(), "-", "")[:6] }
+func randomName() string { return strings.ToLower(rand.Text())[:6] }
 
 // buildDataset builds a dataset from SQL files, or from CSV files alone.
 func (w *working) buildDataset(ctx context.Context) (report *JobReport, err error) {
@@ -430,9 +432,9 @@ func (s *Service) drop(ctx context.Context, databases []string) {
 }
 
 // DropDataset removes a dataset that no paper is about.
-func (s *Service) DropDataset(ctx context.Context, who Account, name string) error {
-	defer s.known.forget(records.PapersChanged)
-	if err := instructorsOnly(who); err != nil {
+func (s *Service) DropDataset(ctx context.Context, who account.Account, name string) error {
+	defer s.papers.Invalidate()
+	if err := who.InstructorsOnly(); err != nil {
 		return err
 	}
 	row, err := s.dataset(ctx, who, name)

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"examen/internal/account"
 	"examen/internal/core/compare"
 	"examen/internal/core/dataset"
 	"examen/internal/core/explain"
@@ -81,8 +82,8 @@ func (r *CheckReport) Count(severity Severity) int {
 }
 
 // CheckPaper checks the exercises of a loaded paper on its dataset in use and every variant.
-func (s *Service) CheckPaper(ctx context.Context, who Account, slug string) (*CheckReport, error) {
-	if err := instructorsOnly(who); err != nil {
+func (s *Service) CheckPaper(ctx context.Context, who account.Account, slug string) (*CheckReport, error) {
+	if err := who.InstructorsOnly(); err != nil {
 		return nil, err
 	}
 	p, err := s.paper(ctx, who, slug)

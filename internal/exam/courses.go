@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"examen/internal/account"
 	"examen/internal/core/marking"
 	"examen/internal/problem"
 	"examen/internal/records"
@@ -24,17 +25,17 @@ type Course = query.ListCoursesRow
 const longestSlug = 64
 
 // Courses lists all courses.
-func (s *Service) Courses(ctx context.Context, who Account) ([]Course, error) {
-	if err := instructorsOnly(who); err != nil {
+func (s *Service) Courses(ctx context.Context, who account.Account) ([]Course, error) {
+	if err := who.InstructorsOnly(); err != nil {
 		return nil, err
 	}
 	return s.records.ListCourses(ctx)
 }
 
 // CreateCourse makes a course.
-func (s *Service) CreateCourse(ctx context.Context, who Account, slug, title string) (Course, error) {
-	defer s.known.forget("")
-	if err := instructorsOnly(who); err != nil {
+func (s *Service) CreateCourse(ctx context.Context, who account.Account, slug, title string) (Course, error) {
+	defer s.papers.Invalidate()
+	if err := who.InstructorsOnly(); err != nil {
 		return Course{}, err
 	}
 	title = strings.TrimSpace(title)
@@ -62,11 +63,11 @@ type CoursePaper struct {
 type CourseDetail struct {
 	Slug, Title string
 	Papers      []CoursePaper
-	Learners    []Account
+	Learners    []account.Account
 }
 
 // Course returns one course.
-func (s *Service) Course(ctx context.Context, who Account, slug string) (*CourseDetail, error) {
+func (s *Service) Course(ctx context.Context, who account.Account, slug string) (*CourseDetail, error) {
 	course, err := s.course(ctx, who, slug)
 	if err != nil {
 		return nil, err
@@ -79,7 +80,10 @@ func (s *Service) Course(ctx context.Context, who Account, slug string) (*Course
 	for _, p := range papers {
 		detail.Papers = append(detail.Papers, coursePaper(p.Slug, p.Title, timeOr(p.OpensAt), timeOr(p.DueAt)))
 	}
-	detail.Learners, err = s.records.CourseLearners(ctx, course.ID)
+	learners, err := s.records.CourseLearners(ctx, course.ID)
+	for _, row := range learners {
+		detail.Learners = append(detail.Learners, account.Of(row))
+	}
 	return detail, err
 }
 
@@ -87,8 +91,8 @@ func coursePaper(slug, title string, opens, due time.Time) CoursePaper {
 	return CoursePaper{slug, title, opens, due, marking.At(time.Now(), opens, due)}
 }
 
-func (s *Service) course(ctx context.Context, who Account, slug string) (query.Course, error) {
-	if err := instructorsOnly(who); err != nil {
+func (s *Service) course(ctx context.Context, who account.Account, slug string) (query.Course, error) {
+	if err := who.InstructorsOnly(); err != nil {
 		return query.Course{}, err
 	}
 	if !isText(slug) {
@@ -102,8 +106,8 @@ func (s *Service) course(ctx context.Context, who Account, slug string) (query.C
 }
 
 // OpenPaper sets a paper for a course, or changes its times there. A time that is nil is the paper's own.
-func (s *Service) OpenPaper(ctx context.Context, who Account, courseSlug, paperSlug string, opens, due *time.Time) (CoursePaper, error) {
-	defer s.known.forget("")
+func (s *Service) OpenPaper(ctx context.Context, who account.Account, courseSlug, paperSlug string, opens, due *time.Time) (CoursePaper, error) {
+	defer s.papers.Invalidate()
 	course, err := s.course(ctx, who, courseSlug)
 	if err != nil {
 		return CoursePaper{}, err
@@ -133,81 +137,82 @@ type NewLearner struct {
 }
 
 // AddLearner adds a learner to a course, making the account where there is none. password is the one-time password, if one was made.
-func (s *Service) AddLearner(ctx context.Context, who Account, courseSlug string, n NewLearner) (account Account, password string, err error) {
-	defer s.known.forget("")
+func (s *Service) AddLearner(ctx context.Context, who account.Account, courseSlug string, n NewLearner) (added account.Account, password string, err error) {
+	defer s.papers.Invalidate()
 	course, err := s.course(ctx, who, courseSlug)
 	if err != nil {
-		return account, "", err
+		return added, "", err
 	}
 	n.Name, n.DisplayName = strings.ToLower(strings.TrimSpace(n.Name)), strings.TrimSpace(n.DisplayName)
 	if !namePattern.MatchString(n.Name) {
-		return account, "", problem.New(422, "learner-name", "Invalid learner name", "%q: up to 64 lower-case letters, digits, dots, hyphens and underscores are expected.", n.Name)
+		return added, "", problem.New(422, "learner-name", "Invalid learner name", "%q: up to 64 lower-case letters, digits, dots, hyphens and underscores are expected.", n.Name)
 	}
 	if n.DisplayName == "" {
 		n.DisplayName = n.Name
 	}
 	if !isText(n.DisplayName) || len(n.DisplayName) > 200 {
-		return account, "", problem.New(422, "learner-name", "The learner's display name does not do", "Up to 200 characters of text are expected.")
+		return added, "", problem.New(422, "learner-name", "The learner's display name does not do", "Up to 200 characters of text are expected.")
 	}
-	account, err = s.records.AccountByName(ctx, n.Name)
+	row, err := s.records.AccountByName(ctx, n.Name)
 	if records.Missing(err) {
+		made := query.CreateAccountParams{Name: n.Name, DisplayName: n.DisplayName, Role: account.Learner}
 		if n.Password == "" {
-			password = oneTimePassword()
-		} else if err := checkPassword(n.Password); err != nil {
-			return account, "", err
-		}
-		hash := s.passwords.hash(password + n.Password)
-		var until *time.Time
-		if password != "" {
-			until = oneTimeUntil()
+			one := s.accounts.NewOneTime()
+			password, made.Password, made.OneTime, made.OneTimeUntil = one.Password, one.Hash, true, &one.Until
+		} else if err := account.CheckPassword(n.Password); err != nil {
+			return added, "", err
+		} else {
+			made.Password = s.accounts.Hash(n.Password)
 		}
 		err = s.records.Together(ctx, func(q *records.Transaction) error {
-			account, err = q.CreateAccount(ctx, query.CreateAccountParams{Name: n.Name, DisplayName: n.DisplayName, Role: Learner, Password: hash, OneTime: password != "", OneTimeUntil: until})
+			row, err := q.CreateAccount(ctx, made)
 			if err != nil {
 				return err
 			}
-			return q.Enrol(ctx, query.EnrolParams{CourseID: course.ID, AccountID: account.ID})
+			added = account.Of(row)
+			return q.Enrol(ctx, query.EnrolParams{CourseID: course.ID, AccountID: row.ID})
 		})
-		return account, password, err
+		return added, password, err
 	}
 	if err != nil {
-		return account, "", err
+		return added, "", err
 	}
-	if account.Role != Learner {
-		return account, "", problem.New(409, "not-a-learner", "The account is not a learner's", "%q is an instructor's account: choose another name.", n.Name)
+	if added = account.Of(row); added.Role != account.Learner {
+		return added, "", problem.New(409, "not-a-learner", "The account is not a learner's", "%q is an instructor's account: choose another name.", n.Name)
 	}
-	return account, "", s.records.Enrol(ctx, query.EnrolParams{CourseID: course.ID, AccountID: account.ID})
+	return added, "", s.records.Enrol(ctx, query.EnrolParams{CourseID: course.ID, AccountID: added.ID})
 }
 
 // ResetLearner gives a learner a new one-time password and ends their sessions.
-func (s *Service) ResetLearner(ctx context.Context, who Account, name string) (account Account, password string, err error) {
-	defer s.known.forget("")
-	if account, err = s.learner(ctx, who, name); err != nil {
-		return account, "", err
+func (s *Service) ResetLearner(ctx context.Context, who account.Account, name string) (learner account.Account, password string, err error) {
+	if learner, err = s.learner(ctx, who, name); err != nil {
+		return learner, "", err
 	}
-	password = oneTimePassword()
-	hash := s.passwords.hash(password)
-	account.OneTime = true
+	one := s.accounts.NewOneTime()
+	learner.OneTime = true
 	err = s.records.Together(ctx, func(q *records.Transaction) error {
-		if err := q.SetPassword(ctx, query.SetPasswordParams{ID: account.ID, Password: hash, OneTime: true, OneTimeUntil: oneTimeUntil()}); err != nil {
+		if err := q.SetPassword(ctx, query.SetPasswordParams{ID: learner.ID, Password: one.Hash, OneTime: true, OneTimeUntil: &one.Until}); err != nil {
 			return err
 		}
-		return q.DeleteOtherSessions(ctx, query.DeleteOtherSessionsParams{AccountID: account.ID, TokenHash: []byte{}})
+		return q.DeleteOtherSessions(ctx, query.DeleteOtherSessionsParams{AccountID: learner.ID, TokenHash: []byte{}})
 	})
-	return account, password, err
+	if err == nil {
+		s.accounts.Invalidate()
+	}
+	return learner, one.Password, err
 }
 
 // learner finds a learner's account, for an instructor.
-func (s *Service) learner(ctx context.Context, who Account, name string) (Account, error) {
-	if err := instructorsOnly(who); err != nil {
-		return Account{}, err
+func (s *Service) learner(ctx context.Context, who account.Account, name string) (account.Account, error) {
+	if err := who.InstructorsOnly(); err != nil {
+		return account.Account{}, err
 	}
 	if !isText(name) {
 		name = ""
 	}
-	account, err := s.records.AccountByName(ctx, name)
-	if records.Missing(err) || err == nil && account.Role != Learner {
-		return account, problem.New(404, "no-learner", "There is no such learner", "No learner is called %q.", name)
+	row, err := s.records.AccountByName(ctx, name)
+	if records.Missing(err) || err == nil && row.Role != account.Learner {
+		return account.Account{}, problem.New(404, "no-learner", "There is no such learner", "No learner is called %q.", name)
 	}
-	return account, err
+	return account.Of(row), err
 }

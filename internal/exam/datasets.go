@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"examen/internal/account"
 	"examen/internal/core/dataset"
 	"examen/internal/core/result"
 	"examen/internal/practice"
@@ -43,20 +44,20 @@ func datasetOf(d query.Dataset, b query.Build) (*Dataset, error) {
 }
 
 // Datasets lists the datasets that the account may read.
-func (s *Service) Datasets(ctx context.Context, who Account) ([]*Dataset, error) {
+func (s *Service) Datasets(ctx context.Context, who account.Account) ([]*Dataset, error) {
 	rows, err := s.records.CurrentBuilds(ctx)
 	if err != nil {
 		return nil, err
 	}
 	var own []string
-	if who.Role != Instructor {
+	if who.Role != account.Instructor {
 		if own, err = s.records.LearnerDatasets(ctx, who.ID); err != nil {
 			return nil, err
 		}
 	}
 	list := []*Dataset{}
 	for _, row := range rows {
-		if who.Role != Instructor && !slices.Contains(own, row.Dataset.Name) {
+		if who.Role != account.Instructor && !slices.Contains(own, row.Dataset.Name) {
 			continue
 		}
 		d, err := datasetOf(row.Dataset, row.Build)
@@ -69,13 +70,13 @@ func (s *Service) Datasets(ctx context.Context, who Account) ([]*Dataset, error)
 }
 
 // Dataset returns one dataset with its tables.
-func (s *Service) Dataset(ctx context.Context, who Account, name string) (*Dataset, error) {
+func (s *Service) Dataset(ctx context.Context, who account.Account, name string) (*Dataset, error) {
 	row, err := s.dataset(ctx, who, name)
 	if err != nil {
 		return nil, err
 	}
 	d, err := datasetOf(row.Dataset, row.Build)
-	if err != nil || who.Role != Instructor {
+	if err != nil || who.Role != account.Instructor {
 		return d, err
 	}
 	d.Pack = row.Dataset.Pack
@@ -127,7 +128,7 @@ type RowPage struct {
 const pageBytes = 8 << 20
 
 // TableRows returns a page of a table's rows. It runs on a seat like any query, and is kept in no history.
-func (s *Service) TableRows(ctx context.Context, who Account, name, table string, wanted RowsWanted) (*RowPage, error) {
+func (s *Service) TableRows(ctx context.Context, who account.Account, name, table string, wanted RowsWanted) (*RowPage, error) {
 	row, err := s.dataset(ctx, who, name)
 	if err != nil {
 		return nil, err
@@ -169,7 +170,7 @@ func noTable(name, table string) error {
 const farthest = 1e6
 
 // Map draws the map of a dataset's tables, or of one table and its neighbours. Tables may have been moved: "table:x,y table:x,y".
-func (s *Service) Map(ctx context.Context, who Account, name, table, moved string) (*dataset.Map, error) {
+func (s *Service) Map(ctx context.Context, who account.Account, name, table, moved string) (*dataset.Map, error) {
 	d, err := s.Dataset(ctx, who, name)
 	if err != nil {
 		return nil, err

@@ -12,9 +12,9 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/hashicorp/golang-lru/v2/expirable"
 
+	"examen/internal/account"
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
-	"examen/internal/problem"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -25,24 +25,23 @@ type Service struct {
 	practice   *practice.Server
 	references *references
 	read       *lru.Cache[string, *sqltext.Query] // queries as they were read: what is run is often submitted next
-	known      *known
-	passwords  *passwords
-	throttle   *throttle
-	lost       *expirable.LRU[string, struct{}]  // databases that were found to be gone
-	room       func() (records, practice uint64) // bytes that are free on the disks of the servers
+	accounts   *account.Accounts
+	papers     *records.Cache[query.ExerciseForParams, query.ExerciseForRow] // papers with their exercises, which every call asks for
+	lost       *expirable.LRU[string, struct{}]                              // databases that were found to be gone
+	room       func() (records, practice uint64)                             // bytes that are free on the disks of the servers
 	log        *slog.Logger
 }
 
-// Options bound what one learner may ask for.
-type Options struct {
-	Calls int // a minute; 0 is DefaultCalls
-	Text  int // bytes of SQL stored a minute; 0 is DefaultText
-}
+// Bounds of what is kept of papers: enough for a few courses at once.
+const (
+	papersKept     = 5000
+	papersKeptLast = time.Hour
+)
 
 // New returns a service on a records database and a practice server.
-func New(store *records.Store, server *practice.Server, options Options, log *slog.Logger) *Service {
+func New(store *records.Store, server *practice.Server, accounts *account.Accounts, log *slog.Logger) *Service {
 	read, _ := lru.New[string, *sqltext.Query](1000) // fails only for a size below one
-	return &Service{records: store, practice: server, references: newReferences(server), read: read, known: newKnown(), passwords: newPasswords(), throttle: newThrottle(options), log: log,
+	return &Service{records: store, practice: server, references: newReferences(server), read: read, accounts: accounts, papers: records.NewCache[query.ExerciseForParams, query.ExerciseForRow](papersKept, papersKeptLast), log: log,
 		room: func() (records, practice uint64) { return math.MaxUint64, math.MaxUint64 },
 		lost: expirable.NewLRU[string, struct{}](1000, nil, 5*time.Second)}
 }
@@ -62,25 +61,8 @@ func (s *Service) readQuery(text string) (*sqltext.Query, error) {
 	return q, err
 }
 
-// An Account is one who may log in.
-type Account = query.Account
-
-// Roles of accounts.
-const (
-	Instructor = "instructor"
-	Learner    = "learner"
-)
-
-// instructorsOnly is the problem of a call that the account may not make, nil for instructors.
-func instructorsOnly(who Account) error {
-	if who.Role == Instructor {
-		return nil
-	}
-	return problem.New(403, "not-allowed", "Only instructors may do this", "Log in as an instructor.")
-}
-
 // MayBuild is the problem of an account that may not send files, nil for one that may.
-func MayBuild(who Account) error { return instructorsOnly(who) }
+func MayBuild(who account.Account) error { return who.InstructorsOnly() }
 
 // A ServerState says how a server is.
 type ServerState string

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"examen/internal/account"
 	"examen/internal/core/dataset"
 	"examen/internal/core/pack"
 	"examen/internal/core/sqltext"
@@ -105,9 +106,9 @@ func missing(old, made dataset.Catalogue, used map[string]bool) (gone []string) 
 }
 
 // UseBuild makes another of a dataset's builds the one in use: an earlier one, or a later one again.
-func (s *Service) UseBuild(ctx context.Context, who Account, name string, number int) (*Dataset, error) {
-	defer s.known.forget(records.PapersChanged)
-	if err := instructorsOnly(who); err != nil {
+func (s *Service) UseBuild(ctx context.Context, who account.Account, name string, number int) (*Dataset, error) {
+	defer s.papers.Invalidate()
+	if err := who.InstructorsOnly(); err != nil {
 		return nil, err
 	}
 	row, err := s.dataset(ctx, who, name)
@@ -134,6 +135,6 @@ func (s *Service) UseBuild(ctx context.Context, who Account, name string, number
 	if err != nil {
 		return nil, err
 	}
-	s.known.forget(records.PapersChanged)
+	s.papers.Invalidate()
 	return s.Dataset(ctx, who, name)
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"examen/internal/account"
 	"examen/internal/problem"
 	"examen/internal/records/query"
 )
@@ -20,7 +21,7 @@ const (
 
 // mayAskAgain is the problem of a learner who has had many attempts that were wrong on hidden rows alone, and has just had one.
 func (c *check) mayAskAgain(ctx context.Context) error {
-	if c.who.Role == Instructor || len(c.paper.Variants) <= len("{}") {
+	if c.who.Role == account.Instructor || len(c.paper.Variants) <= len("{}") {
 		return nil
 	}
 	row, err := c.records.HiddenOnly(ctx, query.HiddenOnlyParams{AccountID: c.who.ID, ExerciseID: c.exercise.ID})

@@ -4,6 +4,7 @@ import (
 	"context"
 	"strconv"
 
+	"examen/internal/account"
 	"examen/internal/core/explain"
 	"examen/internal/problem"
 	"examen/internal/records"
@@ -39,7 +40,7 @@ const (
 )
 
 // History lists runs and attempts.
-func (s *Service) History(ctx context.Context, who Account, f HistoryFilter) (*HistoryPage, error) {
+func (s *Service) History(ctx context.Context, who account.Account, f HistoryFilter) (*HistoryPage, error) {
 	if f.Limit == 0 {
 		f.Limit = 50
 	}
@@ -81,8 +82,8 @@ func (s *Service) History(ctx context.Context, who Account, f HistoryFilter) (*H
 	return page, nil
 }
 
-func (s *Service) whoseHistory(ctx context.Context, who Account, name string, params *query.HistoryParams) error {
-	if who.Role != Instructor {
+func (s *Service) whoseHistory(ctx context.Context, who account.Account, name string, params *query.HistoryParams) error {
+	if who.Role != account.Instructor {
 		if name != "" && name != who.Name {
 			return problem.New(403, "not-allowed", "Only instructors may see others' history", "Leave the learner out to see your own.")
 		}
@@ -102,7 +103,7 @@ func (s *Service) whoseHistory(ctx context.Context, who Account, name string, pa
 }
 
 // historyOf looks up the paper and the exercise. A learner's own history stays when a paper is closed to them.
-func (s *Service) historyOf(ctx context.Context, who Account, f HistoryFilter, params *query.HistoryParams) error {
+func (s *Service) historyOf(ctx context.Context, who account.Account, f HistoryFilter, params *query.HistoryParams) error {
 	paper, exercise := f.Paper, f.Exercise
 	if paper == "" {
 		if exercise != "" {
@@ -120,7 +121,7 @@ func (s *Service) historyOf(ctx context.Context, who Account, f HistoryFilter, p
 		return err
 	}
 	params.PaperID = &p.ID
-	if who.Role != Instructor {
+	if who.Role != account.Instructor {
 		if err := s.mayKnow(ctx, who, p); err != nil {
 			return err
 		}
@@ -137,7 +138,7 @@ func (s *Service) historyOf(ctx context.Context, who Account, f HistoryFilter, p
 }
 
 // mayKnow is the problem of a paper that a learner neither has nor ever had anything to do with: it is as if it were not there.
-func (s *Service) mayKnow(ctx context.Context, who Account, p query.Paper) error {
+func (s *Service) mayKnow(ctx context.Context, who account.Account, p query.Paper) error {
 	found, err := s.records.PaperFor(ctx, query.PaperForParams{AccountID: who.ID, Slug: p.Slug})
 	if err != nil || found.Courses > 0 {
 		return err

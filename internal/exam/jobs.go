@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"examen/internal/account"
 	"examen/internal/core/script"
 	"examen/internal/practice"
 	"examen/internal/problem"
@@ -126,8 +127,8 @@ func readJob(row query.Job, account string) (*Job, error) {
 type Upload func() (path string, content io.Reader, err error)
 
 // Receive takes a job's files, of so many bytes in all (below zero: not known), and queues it.
-func (s *Service) Receive(ctx context.Context, who Account, kind, name string, options JobOptions, bytes int64, next Upload) (*Job, error) {
-	if err := instructorsOnly(who); err != nil {
+func (s *Service) Receive(ctx context.Context, who account.Account, kind, name string, options JobOptions, bytes int64, next Upload) (*Job, error) {
+	if err := who.InstructorsOnly(); err != nil {
 		return nil, err
 	}
 	if kind == BuildDataset && (!slugPattern.MatchString(name) || len(name) > longestSlug) {
@@ -202,8 +203,8 @@ func (s *Service) job(ctx context.Context, id int64) (*Job, error) {
 }
 
 // Job returns a job as it is now.
-func (s *Service) Job(ctx context.Context, who Account, id string) (*Job, error) {
-	if err := instructorsOnly(who); err != nil {
+func (s *Service) Job(ctx context.Context, who account.Account, id string) (*Job, error) {
+	if err := who.InstructorsOnly(); err != nil {
 		return nil, err
 	}
 	number, err := strconv.ParseInt(id, 10, 64)
@@ -214,8 +215,8 @@ func (s *Service) Job(ctx context.Context, who Account, id string) (*Job, error)
 }
 
 // Jobs lists the latest jobs; of one dataset, where it is named.
-func (s *Service) Jobs(ctx context.Context, who Account, dataset string) ([]*Job, error) {
-	if err := instructorsOnly(who); err != nil {
+func (s *Service) Jobs(ctx context.Context, who account.Account, dataset string) ([]*Job, error) {
+	if err := who.InstructorsOnly(); err != nil {
 		return nil, err
 	}
 	var filter query.ListJobsParams
@@ -243,7 +244,7 @@ func (s *Service) Jobs(ctx context.Context, who Account, dataset string) ([]*Job
 const followEvery = 250 * time.Millisecond
 
 // Follow calls each with the job as it is now, and again whenever it has changed, until it has ended or each returns an error.
-func (s *Service) Follow(ctx context.Context, who Account, id string, each func(*Job) error) error {
+func (s *Service) Follow(ctx context.Context, who account.Account, id string, each func(*Job) error) error {
 	tick := time.NewTicker(followEvery)
 	defer tick.Stop()
 	last := ""
@@ -270,7 +271,7 @@ func (s *Service) Follow(ctx context.Context, who Account, id string, each func(
 }
 
 // StopJob stops a job. One that runs ends within a moment.
-func (s *Service) StopJob(ctx context.Context, who Account, id string) (*Job, error) {
+func (s *Service) StopJob(ctx context.Context, who account.Account, id string) (*Job, error) {
 	j, err := s.Job(ctx, who, id)
 	if err != nil {
 		return nil, err
@@ -291,7 +292,7 @@ func (s *Service) StopJob(ctx context.Context, who Account, id string) (*Job, er
 }
 
 // ConfirmJob has a job that asks go on.
-func (s *Service) ConfirmJob(ctx context.Context, who Account, id string) (*Job, error) {
+func (s *Service) ConfirmJob(ctx context.Context, who account.Account, id string) (*Job, error) {
 	if _, err := s.Job(ctx, who, id); err != nil {
 		return nil, err
 	}

@@ -8,6 +8,7 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"examen/internal/account"
 	"examen/internal/core/marking"
 	"examen/internal/core/pack"
 	"examen/internal/problem"
@@ -27,7 +28,7 @@ type PaperSummary struct {
 }
 
 // Papers lists the papers that are set for a learner, or, for an instructor, all.
-func (s *Service) Papers(ctx context.Context, who Account) ([]PaperSummary, error) {
+func (s *Service) Papers(ctx context.Context, who account.Account) ([]PaperSummary, error) {
 	papers, err := s.records.ListPapers(ctx)
 	if err != nil {
 		return nil, err
@@ -44,7 +45,7 @@ func (s *Service) Papers(ctx context.Context, who Account) ([]PaperSummary, erro
 	for _, t := range times {
 		set[t.PaperID] = t
 	}
-	if who.Role == Instructor { // as the courses have them
+	if who.Role == account.Instructor { // as the courses have them
 		inCourses, err := s.records.SetPapers(ctx, nil)
 		if err != nil {
 			return nil, err
@@ -65,7 +66,7 @@ func (s *Service) Papers(ctx context.Context, who Account) ([]PaperSummary, erro
 		summary.Opens, summary.Due = timeOr(p.OpensAt), timeOr(p.DueAt)
 		if t, isSet := set[p.ID]; isSet {
 			summary.Opens, summary.Due = bounds(t.OpensAt, t.DueAt)
-		} else if who.Role != Instructor {
+		} else if who.Role != account.Instructor {
 			continue
 		}
 		summary.State = marking.At(time.Now(), summary.Opens, summary.Due)
@@ -82,7 +83,7 @@ type Paper struct {
 }
 
 // paper finds a paper that the account may read.
-func (s *Service) paper(ctx context.Context, who Account, slug string) (*Paper, error) {
+func (s *Service) paper(ctx context.Context, who account.Account, slug string) (*Paper, error) {
 	if !isText(slug) {
 		slug = ""
 	}
@@ -93,7 +94,7 @@ func (s *Service) paper(ctx context.Context, who Account, slug string) (*Paper, 
 		return nil, err
 	}
 	p, err := readable(who, found)
-	if err != nil || who.Role != Instructor {
+	if err != nil || who.Role != account.Instructor {
 		return p, err
 	}
 	set, err := s.records.SetPapers(ctx, &p.ID)
@@ -108,15 +109,15 @@ func (s *Service) paper(ctx context.Context, who Account, slug string) (*Paper, 
 }
 
 // readable is a paper as the account sees it, or why the account may not.
-func readable(who Account, found query.PaperForRow) (*Paper, error) {
+func readable(who account.Account, found query.PaperForRow) (*Paper, error) {
 	p := &Paper{PaperInUse: found.PaperInUse}
 	p.Opens, p.Due = bounds(found.OpensAt, found.DueAt)
-	if who.Role == Instructor {
+	if who.Role == account.Instructor {
 		p.Opens, p.Due = timeOr(p.OpensAt), timeOr(p.DueAt)
 	}
 	p.State = marking.At(time.Now(), p.Opens, p.Due)
 	switch {
-	case who.Role == Instructor:
+	case who.Role == account.Instructor:
 	case found.Courses == 0:
 		return nil, noPaper(who, p.Slug) // as if it were not there: nobody learns which papers there are
 	case p.State == marking.Upcoming:
@@ -125,20 +126,20 @@ func readable(who Account, found query.PaperForRow) (*Paper, error) {
 	return p, nil
 }
 
-func noPaper(who Account, slug string) error {
-	if who.Role == Instructor {
+func noPaper(who account.Account, slug string) error {
+	if who.Role == account.Instructor {
 		return problem.New(404, "no-paper", "There is no such paper", "No paper is called %.80q.", slug)
 	}
 	return problem.New(404, "no-paper", "There is no such paper", "No paper called %.80q is set for any of your courses; ask your instructor.", slug)
 }
 
 // exercise finds an exercise of a paper that the account may read, by slug or number. It costs one query, or none.
-func (s *Service) exercise(ctx context.Context, who Account, paperSlug, address string) (*Paper, query.Exercise, error) {
+func (s *Service) exercise(ctx context.Context, who account.Account, paperSlug, address string) (*Paper, query.Exercise, error) {
 	if !isText(paperSlug + address) {
 		paperSlug, address = "", ""
 	}
 	params := query.ExerciseForParams{AccountID: who.ID, Slug: paperSlug, Address: address}
-	found, err := remember(s.known, s.known.papers, params, func() (query.ExerciseForRow, error) { return s.records.ExerciseFor(ctx, params) })
+	found, err := s.papers.Load(params, func() (query.ExerciseForRow, error) { return s.records.ExerciseFor(ctx, params) })
 	if records.Missing(err) {
 		if _, err := s.paper(ctx, who, paperSlug); err != nil {
 			return nil, query.Exercise{}, err
@@ -173,7 +174,7 @@ type PaperText struct {
 }
 
 // Paper returns a paper, whole.
-func (s *Service) Paper(ctx context.Context, who Account, slug string) (*PaperText, error) {
+func (s *Service) Paper(ctx context.Context, who account.Account, slug string) (*PaperText, error) {
 	p, err := s.paper(ctx, who, slug)
 	if err != nil {
 		return nil, err
@@ -210,7 +211,7 @@ func (s *Service) Paper(ctx context.Context, who Account, slug string) (*PaperTe
 }
 
 // Exercise returns one exercise.
-func (s *Service) Exercise(ctx context.Context, who Account, paperSlug, address string) (*Exercise, error) {
+func (s *Service) Exercise(ctx context.Context, who account.Account, paperSlug, address string) (*Exercise, error) {
 	p, e, err := s.exercise(ctx, who, paperSlug, address)
 	if err != nil {
 		return nil, err
@@ -226,7 +227,7 @@ func (s *Service) Exercise(ctx context.Context, who Account, paperSlug, address 
 const longestExpecting = 3 * time.Second
 
 // standing adds to exercises of one paper what the account has done in them, and what it may see of the expected results.
-func (s *Service) standing(ctx context.Context, who Account, p *Paper, exercises []query.Exercise) ([]*Exercise, error) {
+func (s *Service) standing(ctx context.Context, who account.Account, p *Paper, exercises []query.Exercise) ([]*Exercise, error) {
 	standing, err := s.records.PaperStanding(ctx, query.PaperStandingParams{PaperID: p.ID, AccountID: &who.ID})
 	if err != nil {
 		return nil, err
@@ -266,7 +267,7 @@ func (s *Service) standing(ctx context.Context, who Account, p *Paper, exercises
 			}
 		}
 		s.addExpected(expecting, p, e)
-		if who.Role != Instructor {
+		if who.Role != account.Instructor {
 			e.Reference = ""
 		}
 		all = append(all, e)
@@ -275,7 +276,7 @@ func (s *Service) standing(ctx context.Context, who Account, p *Paper, exercises
 }
 
 // KeepDraft keeps the text of the answer space. Where a revision is given, the draft must not have been changed since.
-func (s *Service) KeepDraft(ctx context.Context, who Account, paperSlug, address, sql string, revision *int64) (query.Draft, error) {
+func (s *Service) KeepDraft(ctx context.Context, who account.Account, paperSlug, address, sql string, revision *int64) (query.Draft, error) {
 	_, e, err := s.exercise(ctx, who, paperSlug, address)
 	if err != nil {
 		return query.Draft{}, err
@@ -283,7 +284,7 @@ func (s *Service) KeepDraft(ctx context.Context, who Account, paperSlug, address
 	if err := checkText(sql); err != nil {
 		return query.Draft{}, err
 	}
-	if err := s.throttle.text(who, len(sql)); err != nil {
+	if err := s.accounts.AdmitText(who, len(sql)); err != nil {
 		return query.Draft{}, err
 	}
 	draft, err := s.records.KeepDraft(ctx, query.KeepDraftParams{AccountID: who.ID, ExerciseID: e.ID, Sql: sql, Revision: revision})

@@ -3,6 +3,7 @@ package exam
 import (
 	"context"
 
+	"examen/internal/account"
 	"examen/internal/core/marking"
 	"examen/internal/records/query"
 )
@@ -32,8 +33,8 @@ type ProgressCell struct {
 }
 
 // Progress returns the grid of a paper, for the learners of one course or ("") of all courses that it is set for.
-func (s *Service) Progress(ctx context.Context, who Account, paperSlug, courseSlug string) (*Progress, error) {
-	if err := instructorsOnly(who); err != nil {
+func (s *Service) Progress(ctx context.Context, who account.Account, paperSlug, courseSlug string) (*Progress, error) {
+	if err := who.InstructorsOnly(); err != nil {
 		return nil, err
 	}
 	p, err := s.paper(ctx, who, paperSlug)

@@ -50,7 +50,7 @@ func (s *Service) lookAfterBuilds(ctx context.Context) error {
 }
 
 func (s *Service) renewCatalogue(ctx context.Context, b query.Build) error {
-	defer s.known.forget(records.PapersChanged)
+	defer s.papers.Invalidate()
 	catalogue, err := s.practice.Catalogue(ctx, b.Database)
 	if err != nil {
 		return err

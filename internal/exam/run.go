@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"time"
 
+	"examen/internal/account"
 	"examen/internal/core/explain"
 	"examen/internal/core/marking"
 	"examen/internal/core/result"
@@ -43,11 +44,11 @@ type Run struct {
 }
 
 // Run runs a query and keeps it in the history.
-func (s *Service) Run(ctx context.Context, who Account, request RunRequest) (*Run, error) {
+func (s *Service) Run(ctx context.Context, who account.Account, request RunRequest) (*Run, error) {
 	if err := checkQuery(request.SQL); err != nil {
 		return nil, err
 	}
-	if err := s.throttle.text(who, len(request.SQL)); err != nil {
+	if err := s.accounts.AdmitText(who, len(request.SQL)); err != nil {
 		return nil, err
 	}
 	run := &Run{SQL: request.SQL, Paper: request.Paper, Outcome: marking.Done}
@@ -84,7 +85,7 @@ func (s *Service) Run(ctx context.Context, who Account, request RunRequest) (*Ru
 }
 
 // place finds the database to run on, and notes what the run is for.
-func (s *Service) place(ctx context.Context, who Account, request RunRequest, run *Run, entry *query.CreateRunParams) (database string, err error) {
+func (s *Service) place(ctx context.Context, who account.Account, request RunRequest, run *Run, entry *query.CreateRunParams) (database string, err error) {
 	switch {
 	case request.Paper != "" && request.Exercise != "":
 		p, e, err := s.exercise(ctx, who, request.Paper, request.Exercise)
@@ -135,7 +136,7 @@ func ended(err error, written string, q *sqltext.Query) (marking.Outcome, *probl
 func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
 
 // dataset finds a dataset that the account may read.
-func (s *Service) dataset(ctx context.Context, who Account, name string) (query.CurrentBuildRow, error) {
+func (s *Service) dataset(ctx context.Context, who account.Account, name string) (query.CurrentBuildRow, error) {
 	if !isText(name) {
 		name = ""
 	}
@@ -143,7 +144,7 @@ func (s *Service) dataset(ctx context.Context, who Account, name string) (query.
 	none := problem.New(404, "no-dataset", "There is no such dataset", "No dataset is called %q.", name)
 	if records.Missing(err) {
 		return found, none
-	} else if err != nil || who.Role == Instructor {
+	} else if err != nil || who.Role == account.Instructor {
 		return found, err
 	}
 	own, err := s.records.LearnerDatasets(ctx, who.ID)

@@ -12,6 +12,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"examen/internal/account"
 	"examen/internal/core/compare"
 	"examen/internal/core/explain"
 	"examen/internal/core/marking"
@@ -51,7 +52,7 @@ const longestKey = 64
 
 // Submit checks a query against the exercise's reference answer and stores the attempt; only then is it returned. Once begun it is
 // finished also when the caller goes away. A submission that was stored already is not checked again: its attempt is returned.
-func (s *Service) Submit(ctx context.Context, who Account, submission Submission) (*Attempt, error) {
+func (s *Service) Submit(ctx context.Context, who account.Account, submission Submission) (*Attempt, error) {
 	begun := time.Now()
 	sql := submission.SQL
 	if err := checkQuery(sql); err != nil {
@@ -69,10 +70,10 @@ func (s *Service) Submit(ctx context.Context, who Account, submission Submission
 	if err != nil {
 		return nil, err
 	}
-	if who.Role != Instructor && p.State == marking.Closed {
+	if who.Role != account.Instructor && p.State == marking.Closed {
 		return nil, problem.New(403, "past-due", "The paper is closed", "It was due on %s. Queries can still be run, not submitted; the draft is kept.", p.Due.UTC().Format("2 January 2006 at 15:04 UTC"))
 	}
-	if err := s.throttle.text(who, len(sql)); err != nil {
+	if err := s.accounts.AdmitText(who, len(sql)); err != nil {
 		return nil, err
 	}
 	c := &check{Service: s, who: who, paper: p, exercise: e, sql: sql, key: submission.Key, received: begun}
@@ -97,7 +98,7 @@ func (s *Service) Submit(ctx context.Context, who Account, submission Submission
 }
 
 // submitted finds the attempt that a submission has become already; nil where there is none.
-func (s *Service) submitted(ctx context.Context, who Account, submission Submission) (*Attempt, error) {
+func (s *Service) submitted(ctx context.Context, who account.Account, submission Submission) (*Attempt, error) {
 	row, err := s.records.AttemptByKey(ctx, query.AttemptByKeyParams{AccountID: who.ID, ClientKey: submission.Key})
 	switch {
 	case records.Missing(err):
@@ -116,7 +117,7 @@ func (s *Service) submitted(ctx context.Context, who Account, submission Submiss
 // A check is one submission being checked.
 type check struct {
 	*Service
-	who      Account
+	who      account.Account
 	paper    *Paper
 	exercise query.Exercise
 	sql      string
@@ -523,7 +524,7 @@ func (c *check) store(ctx context.Context) (*Attempt, error) {
 }
 
 // latestAttempt reads an attempt from the records.
-func latestAttempt(row query.LatestAttemptsRow, who Account, paper, exercise string) *Attempt {
+func latestAttempt(row query.LatestAttemptsRow, who account.Account, paper, exercise string) *Attempt {
 	a := &Attempt{ID: strconv.FormatInt(row.ID, 10), At: row.At, Learner: who.Name, Paper: paper, Exercise: exercise, SQL: row.Sql,
 		Outcome: marking.Outcome(row.Outcome), Mark: row.Mark, Points: row.Points, RowCount: row.RowCount, ElapsedMS: row.ElapsedMs, Build: int(row.BuildNumber)}
 	a.Findings, a.Error = stored(row.Findings, row.Error)

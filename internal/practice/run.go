@@ -139,6 +139,9 @@ func (s *Server) recovers(ctx context.Context, until time.Time) bool {
 		if err == nil {
 			return true
 		}
+		if errors.Is(err, context.DeadlineExceeded) { // it stands still, and whoever waits is better told so
+			return false
+		}
 		if code := state(err); code != "" && !strings.HasPrefix(code, "57") {
 			return false
 		}
@@ -314,12 +317,12 @@ func serversClass(code string) bool {
 func (r *running) stopped(limit Limit) error {
 	l := r.server.limits
 	detail := map[Limit]string{
-		LimitTime:     fmt.Sprintf("Stopped: more than %s.", l.Time),
-		LimitRows:     fmt.Sprintf("Stopped: more than %s rows.", message.NewPrinter(language.English).Sprint(l.Rows)),
-		LimitBytes:    fmt.Sprintf("Stopped: more than %d MB in all rows together.", l.Bytes>>20),
-		LimitRowBytes: fmt.Sprintf("Stopped: more than %d MB in one row.", l.RowBytes>>20),
-		LimitDisk:     fmt.Sprintf("Stopped: more than %s of temporary disk. It sorts or collects too many rows on the way.", l.TempDisk),
-		LimitMemory:   "Stopped: it needs too much memory. It builds values that are too large.",
+		LimitTime:     fmt.Sprintf("It took longer than the time limit of %s.", l.Time),
+		LimitRows:     fmt.Sprintf("It gave more rows than the limit of %s.", message.NewPrinter(language.English).Sprint(l.Rows)),
+		LimitBytes:    fmt.Sprintf("It gave more than the size limit of %d MB for all rows.", l.Bytes>>20),
+		LimitRowBytes: fmt.Sprintf("It gave more than the size limit of %d MB for one row.", l.RowBytes>>20),
+		LimitDisk:     fmt.Sprintf("It needed more than the limit of %s of temporary disk: it sorts or collects too many rows on the way.", l.TempDisk),
+		LimitMemory:   "It reached the memory limit: it builds values that are too large.",
 	}[limit]
 	return &Stopped{limit, detail}
 }

@@ -19,6 +19,7 @@ import (
 	"golang.org/x/sync/errgroup"
 	"golang.org/x/sys/unix"
 
+	"examen/internal/account"
 	"examen/internal/exam"
 	"examen/internal/postgres"
 	"examen/internal/practice"
@@ -33,19 +34,20 @@ type Options struct {
 	RecordsURL  string // "" starts a cluster
 	PracticeURL string // "" starts a cluster
 	Limits      practice.Limits
-	Learner     exam.Options // what one learner may ask for
-	Proxies     []string     // addresses or networks of proxies whose word is taken for where calls come from
+	Learner     account.Limits // what one learner may ask for
+	Proxies     []string       // addresses or networks of proxies whose word is taken for where calls come from
 	Log         *slog.Logger
 }
 
 // Defaults are the options that a service has where nothing else is said.
 func Defaults() Options {
-	return Options{Limits: practice.DefaultLimits, Learner: exam.Options{Calls: exam.DefaultCalls}}
+	return Options{Limits: practice.DefaultLimits, Learner: account.Limits{Calls: account.DefaultCalls}}
 }
 
 // A Server is a running service.
 type Server struct {
-	Exam *exam.Service
+	Exam     *exam.Service
+	Accounts *account.Accounts
 
 	records  *records.Store
 	practice *practice.Server
@@ -126,14 +128,15 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 		s.practice.Measure(postgres.ProcessorTime)
 		s.practice.Kill(func(pid uint32) error { return s.clusters[1].KillSession(int(pid)) })
 	}
-	s.Exam = exam.New(s.records, s.practice, options.Learner, options.Log)
+	s.Accounts = account.New(s.records, options.Learner, time.Now)
+	s.Exam = exam.New(s.records, s.practice, s.Accounts, options.Log)
 	if s.clusters != nil {
 		s.Exam.WatchDisks(s.room)
 	}
 	if s.stopWork, err = s.Exam.Begin(ctx); err != nil {
 		return nil, err
 	}
-	handler, err := web.Handler(s.Exam, options.Log, s.stopping, options.Proxies)
+	handler, err := web.Handler(s.Exam, s.Accounts, options.Log, s.stopping, options.Proxies)
 	if err != nil {
 		return nil, err
 	}

@@ -9,6 +9,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"examen/internal/account"
 	"examen/internal/core/marking"
 	"examen/internal/exam"
 	"examen/internal/problem"
@@ -27,15 +28,15 @@ func (s *server) GetHealth(ctx context.Context, _ contract.GetHealthRequestObjec
 func (s *server) LogIn(ctx context.Context, request contract.LogInRequestObject) (contract.LogInResponseObject, error) {
 	c := ctx.(*gin.Context)
 	kind, device := string(request.Body.Kind), request.Body.Device
-	if kind == exam.Cookie {
+	if kind == account.Cookie {
 		device, _ = c.Cookie(deviceCookie)
 	}
-	session, token, device, err := s.service.LogIn(ctx, exam.LogIn{Name: request.Body.Name, Password: request.Body.Password, Kind: kind, Address: c.ClientIP(), Device: device})
+	session, token, device, err := s.accounts.LogIn(ctx, account.LogIn{Name: request.Body.Name, Password: request.Body.Password, Kind: kind, Address: c.ClientIP(), Device: device})
 	if err != nil {
 		return nil, err
 	}
 	out := toSession(session, token)
-	if session.Kind == exam.Cookie {
+	if session.Kind == account.Cookie {
 		s.setCookie(c, cookieName, token, session.Expires)
 		s.setCookie(c, deviceCookie, device, time.Now().Add(deviceLasts))
 	} else {
@@ -57,14 +58,14 @@ func (s *server) GetSession(ctx context.Context, _ contract.GetSessionRequestObj
 }
 
 func (s *server) LogOut(ctx context.Context, _ contract.LogOutRequestObject) (contract.LogOutResponseObject, error) {
-	if session(ctx).Kind == exam.Cookie {
+	if session(ctx).Kind == account.Cookie {
 		s.setCookie(ctx.(*gin.Context), cookieName, "", time.Unix(0, 0))
 	}
-	return contract.LogOut204Response{}, s.service.LogOut(ctx, session(ctx))
+	return contract.LogOut204Response{}, s.accounts.LogOut(ctx, session(ctx))
 }
 
 func (s *server) SetPassword(ctx context.Context, request contract.SetPasswordRequestObject) (contract.SetPasswordResponseObject, error) {
-	return contract.SetPassword204Response{}, s.service.SetPassword(ctx, session(ctx), request.Body.Current, request.Body.New)
+	return contract.SetPassword204Response{}, s.accounts.SetPassword(ctx, session(ctx), request.Body.Current, request.Body.New)
 }
 
 func (s *server) ListPapers(ctx context.Context, _ contract.ListPapersRequestObject) (contract.ListPapersResponseObject, error) {

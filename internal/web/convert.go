@@ -4,6 +4,7 @@ import (
 	"strconv"
 	"time"
 
+	"examen/internal/account"
 	"examen/internal/core/explain"
 	"examen/internal/core/pack"
 	"examen/internal/core/result"
@@ -24,13 +25,13 @@ func toProblem(p *problem.Problem) contract.Problem {
 	return out
 }
 
-func toAccount(a exam.Account) contract.Account {
+func toAccount(a account.Account) contract.Account {
 	return contract.Account{Name: a.Name, DisplayName: a.DisplayName, Role: contract.Role(a.Role), OneTimePassword: a.OneTime}
 }
 
-func toSession(s *exam.Session, token string) contract.Session {
+func toSession(s *account.Session, token string) contract.Session {
 	out := contract.Session{Account: toAccount(s.Account), Expires: s.Expires}
-	if s.Kind == exam.Cookie {
+	if s.Kind == account.Cookie {
 		out.CsrfToken = s.CSRFToken
 	} else {
 		out.Token = token

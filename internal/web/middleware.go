@@ -16,6 +16,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"examen/internal/account"
 	"examen/internal/exam"
 	"examen/internal/problem"
 )
@@ -124,8 +125,8 @@ func (s *server) authenticate(c *gin.Context) {
 		s.fail(c, &problem.Problem{Type: "examen:no-session", Title: "Nobody is logged in", Status: 401, Detail: "Log in first."})
 		return
 	}
-	session, err := s.service.Session(c.Request.Context(), token)
-	if err == nil && (session.Kind == exam.Bearer) != bearer {
+	session, err := s.accounts.Session(c.Request.Context(), token)
+	if err == nil && (session.Kind == account.Bearer) != bearer {
 		err = &problem.Problem{Type: "examen:no-session", Title: "Wrong kind of session", Status: 401, Detail: "Send a bearer token in Authorization, a cookie's in the cookie."}
 	}
 	if err == nil && !bearer && method != http.MethodGet && method != http.MethodHead &&
@@ -136,7 +137,7 @@ func (s *server) authenticate(c *gin.Context) {
 		err = &problem.Problem{Type: "examen:one-time-password", Title: "Choose a password of your own first", Status: 403, Detail: "You are logged in with a one-time password. Change it on the page, or with: examen password"}
 	}
 	if err == nil {
-		err = s.service.Admit(session.Account)
+		err = s.accounts.Admit(session.Account)
 	}
 	if err == nil && wantsFiles(c) { // before a byte of them is read
 		err = exam.MayBuild(session.Account)

@@ -12,6 +12,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"examen/internal/account"
 	"examen/internal/exam"
 	"examen/internal/problem"
 	"examen/internal/web/contract"
@@ -19,7 +20,7 @@ import (
 
 // Handler returns the whole service as an HTTP handler. When stopping is closed, calls that go on for long end. Proxies are the addresses or networks whose
 // word is taken for where a call came from and how.
-func Handler(service *exam.Service, log *slog.Logger, stopping <-chan struct{}, proxies []string) (http.Handler, error) {
+func Handler(service *exam.Service, accounts *account.Accounts, log *slog.Logger, stopping <-chan struct{}, proxies []string) (http.Handler, error) {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	networks, err := networksOf(proxies)
@@ -32,7 +33,7 @@ func Handler(service *exam.Service, log *slog.Logger, stopping <-chan struct{}, 
 	engine.ContextWithFallback = true
 	engine.HandleMethodNotAllowed = true
 	engine.UseRawPath = true // a table may have a slash in its name
-	s := &server{service, log, stopping, networks}
+	s := &server{service, accounts, log, stopping, networks}
 	engine.Use(s.logged, gin.CustomRecoveryWithWriter(nil, s.recovered), s.headers, slowly)
 
 	strict := contract.NewStrictHandlerWithOptions(s, nil, contract.StrictGinServerOptions{
@@ -69,6 +70,7 @@ func networksOf(texts []string) (networks []netip.Prefix, err error) {
 // server implements the contract.
 type server struct {
 	service  *exam.Service
+	accounts *account.Accounts
 	log      *slog.Logger
 	stopping <-chan struct{}
 	proxies  []netip.Prefix // that are trusted
@@ -108,8 +110,8 @@ func (s *server) recovered(c *gin.Context, cause any) {
 }
 
 // session is the caller's session; calls without one do not come as far as asking for it.
-func session(ctx context.Context) *exam.Session {
-	return ctx.(*gin.Context).MustGet("session").(*exam.Session)
+func session(ctx context.Context) *account.Session {
+	return ctx.(*gin.Context).MustGet("session").(*account.Session)
 }
 
-func who(ctx context.Context) exam.Account { return session(ctx).Account }
+func who(ctx context.Context) account.Account { return session(ctx).Account }

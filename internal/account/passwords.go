@@ -1,4 +1,4 @@
-package exam
+package account
 
 import (
 	"crypto/rand"

@@ -1,4 +1,4 @@
-package exam
+package account
 
 import (
 	"math"
@@ -15,6 +15,14 @@ const (
 	DefaultText  = 6 << 20 // bytes of SQL that is stored: of drafts, runs and submissions
 )
 
+// Limits bound what one learner may ask for.
+type Limits struct {
+	// a minute; 0 is DefaultCalls
+	Calls int
+	// bytes of SQL that are stored, a minute; 0 is DefaultText
+	Text int
+}
+
 // throttle bounds what each learner asks of the service, in calls and in text that is kept.
 type throttle struct {
 	calls, bytes int // a minute
@@ -23,7 +31,7 @@ type throttle struct {
 
 type allowance struct{ calls, text *rate.Limiter }
 
-func newThrottle(o Options) *throttle {
+func newThrottle(o Limits) *throttle {
 	t := &throttle{calls: DefaultCalls, bytes: DefaultText}
 	if o.Calls > 0 {
 		t.calls = o.Calls
@@ -31,7 +39,7 @@ func newThrottle(o Options) *throttle {
 	if o.Text > 0 {
 		t.bytes = o.Text
 	}
-	t.learners, _ = lru.New[int64, *allowance](mostKnown) // fails only for a size below one
+	t.learners, _ = lru.New[int64, *allowance](sessionsKept) // fails only for a size below one
 	return t
 }
 
@@ -46,20 +54,20 @@ func (t *throttle) of(who Account) *allowance {
 	return a
 }
 
-// text takes so many bytes of what a learner may have stored.
-func (t *throttle) text(who Account, n int) error {
+// AdmitText takes so many bytes of the text that an account may have stored.
+func (a *Accounts) AdmitText(who Account, bytes int) error {
 	if who.Role == Instructor {
 		return nil
 	}
-	return take(t.of(who).text, n, "Too much text in a short time", "You have sent more text within a minute than can be kept.")
+	return take(a.throttle.of(who).text, bytes, "Too much text in a short time", "You have sent more text within a minute than can be kept.")
 }
 
-// Admit takes one of the calls that a learner may make.
-func (s *Service) Admit(who Account) error {
+// Admit takes one of the calls that an account may make.
+func (a *Accounts) Admit(who Account) error {
 	if who.Role == Instructor {
 		return nil
 	}
-	return take(s.throttle.of(who).calls, 1, "Too many requests", "You have sent more requests within a minute than are answered.")
+	return take(a.throttle.of(who).calls, 1, "Too many requests", "You have sent more requests within a minute than are answered.")
 }
 
 func take(limiter *rate.Limiter, n int, title, detail string) error {

@@ -1,0 +1,164 @@
+package account
+
+import (
+	"context"
+	"errors"
+	"strings"
+	"testing"
+	"time"
+
+	"examen/internal/postgres/postgrestest"
+	"examen/internal/problem"
+	"examen/internal/records"
+	"examen/internal/records/query"
+)
+
+var url string
+
+func TestMain(m *testing.M) { postgrestest.Main(m, func(u string) { url = u }) }
+
+var ctx = context.Background()
+
+// A clock is set by the test.
+type clock struct{ time.Time }
+
+func (c *clock) now() time.Time { return c.Time }
+
+// accounts are those of records in which wren is an instructor with the password "bees and honey".
+func accounts(t *testing.T) (*Accounts, *clock) {
+	t.Helper()
+	store, err := records.Open(ctx, url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(store.Close)
+	c := &clock{time.Now()}
+	a := New(store, Limits{Calls: 3, Text: 100}, c.now)
+	if _, err := a.MakeInstructor(ctx, "wren", "Wren Halloway", "bees and honey"); err != nil {
+		t.Fatal(err)
+	}
+	return a, c
+}
+
+// kind is the kind of problem that an error is; "" for no error.
+func kind(t *testing.T, err error) string {
+	t.Helper()
+	var p *problem.Problem
+	switch {
+	case err == nil:
+		return ""
+	case !errors.As(err, &p):
+		t.Fatal(err)
+	}
+	return strings.TrimPrefix(p.Type, "examen:")
+}
+
+func TestLoggingInAndOut(t *testing.T) {
+	a, c := accounts(t)
+	for _, l := range []struct {
+		name, password, kind string
+		want                 string
+	}{
+		{"wren", "bees and honey", Bearer, ""}, {" Wren ", "bees and honey", Cookie, ""}, {"wren", "bees and hone", Cookie, "wrong-log-in"},
+		{"nobody", "bees and honey", Cookie, "wrong-log-in"}, {"", "", Cookie, "wrong-log-in"}, {"wr\x00en", "x", Cookie, "wrong-log-in"},
+		{"wren", "bees and honey", "ticket", "kind"},
+	} {
+		_, _, _, err := a.LogIn(ctx, LogIn{Name: l.name, Password: l.password, Kind: l.kind, Address: "192.0.2.1"})
+		if got := kind(t, err); got != l.want {
+			t.Errorf("%+v: got %q", l, got)
+		}
+	}
+	session, token, _, err := a.LogIn(ctx, LogIn{Name: "wren", Password: "bees and honey", Kind: Cookie, Address: "192.0.2.1"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	// A session lasts to the second.
+	c.Time = session.Expires.Add(-time.Second)
+	if found, err := a.Session(ctx, token); err != nil || found.Account.Name != "wren" || found.CSRFToken != session.CSRFToken {
+		t.Errorf("got %+v, %v", found, err)
+	}
+	c.Time = session.Expires.Add(time.Second)
+	if _, err := a.Session(ctx, token); kind(t, err) != "no-session" {
+		t.Errorf("after its time: %v", err)
+	}
+	c.Time = session.Expires.Add(-time.Second)
+	if err := a.LogOut(ctx, session); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := a.Session(ctx, token); kind(t, err) != "no-session" {
+		t.Errorf("after logging out: %v", err)
+	}
+}
+
+func TestWrongPasswordsHaveToWait(t *testing.T) {
+	a, _ := accounts(t)
+	try := func(password, device string) (string, string) {
+		_, _, known, err := a.LogIn(ctx, LogIn{Name: "wren", Password: password, Kind: Bearer, Address: "192.0.2.7", Device: device})
+		return kind(t, err), known
+	}
+	_, device := try("bees and honey", "")
+	var last string
+	for range 5 {
+		last, _ = try("wasps", "")
+	}
+	if last != "slow-down" {
+		t.Errorf("after five wrong passwords: %q", last)
+	}
+	// Who is known by the device is not held up by others' guesses.
+	if got, _ := try("bees and honey", device); got != "" {
+		t.Errorf("on a device that is known: %q", got)
+	}
+}
+
+func TestOneTimePasswordsEnd(t *testing.T) {
+	a, c := accounts(t)
+	one := a.NewOneTime()
+	_, err := a.records.CreateAccount(ctx, query.CreateAccountParams{Name: "posy", DisplayName: "Posy", Role: Learner, Password: one.Hash, OneTime: true, OneTimeUntil: &one.Until})
+	if err != nil {
+		t.Fatal(err)
+	}
+	logIn := func() string {
+		_, _, _, err := a.LogIn(ctx, LogIn{Name: "posy", Password: one.Password, Kind: Bearer, Address: "192.0.2.9"})
+		return kind(t, err)
+	}
+	if c.Time = one.Until.Add(-time.Second); logIn() != "" {
+		t.Error("it is not taken within its time")
+	}
+	if c.Time = one.Until.Add(time.Second); logIn() != "one-time-expired" {
+		t.Error("it is taken after its time")
+	}
+}
+
+func TestWhatOneLearnerMayAsk(t *testing.T) {
+	a, _ := accounts(t)
+	robin, hazel := Account{ID: 1, Role: Learner}, Account{ID: 2, Role: Instructor}
+	for range 3 {
+		if err := a.Admit(robin); err != nil {
+			t.Error(err)
+		}
+	}
+	if got := kind(t, a.Admit(robin)); got != "slow-down" {
+		t.Errorf("the fourth call: %q", got)
+	}
+	if err := a.AdmitText(robin, 100); err != nil || kind(t, a.AdmitText(robin, 1)) != "slow-down" {
+		t.Errorf("text: %v", err)
+	}
+	for range 10 {
+		if err := errors.Join(a.Admit(hazel), a.AdmitText(hazel, 1000)); err != nil {
+			t.Error(err)
+		}
+	}
+}
+
+func TestPasswords(t *testing.T) {
+	p := newPasswords()
+	hash := p.hash("bees and honey")
+	if strings.Contains(hash, "bees") || !strings.HasPrefix(hash, "$argon2id$") || hash == p.hash("bees and honey") {
+		t.Fatalf("got %s", hash)
+	}
+	for password, want := range map[string]bool{"bees and honey": true, "bees and hone": false, "": false} {
+		if got := p.verify(hash, password); got != want {
+			t.Errorf("%q: got %v", password, got)
+		}
+	}
+}

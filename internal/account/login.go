@@ -1,0 +1,102 @@
+package account
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"strings"
+	"unicode/utf8"
+
+	"examen/internal/problem"
+	"examen/internal/records"
+	"examen/internal/records/query"
+)
+
+// How many log-ins may fail before the next has to wait: a second, then twice as long after each, up to a minute. They are counted by the address that they
+// came from together with the name that was tried, so that nobody holds up another by name; on a device that is known, apart from all others; and by address
+// alone, where a whole course may sit behind one.
+const (
+	freeFailures          = 3
+	freeFailuresOfAddress = 100
+)
+
+// A LogIn is what somebody logs in with.
+type LogIn struct {
+	Name, Password string
+	Kind           string // Cookie or Bearer
+	Address        string // that it came from
+	Device         string // the token of an earlier log-in on the same device, or ""
+}
+
+// LogIn opens a session; token and device are kept by the caller alone.
+func (a *Accounts) LogIn(ctx context.Context, l LogIn) (session *Session, token, device string, err error) {
+	name := strings.ToLower(strings.TrimSpace(l.Name))
+	if name == "" || len(name) > 200 || !utf8.ValidString(name) || strings.ContainsRune(name, 0) || len(l.Device) > 100 {
+		return nil, "", "", wrongLogIn()
+	}
+	if l.Kind != Cookie && l.Kind != Bearer {
+		return nil, "", "", problem.New(422, "kind", "Invalid kind of session", "cookie or bearer is expected, not %.40q.", l.Kind)
+	}
+	known := false
+	if l.Device != "" {
+		if known, err = a.records.KnownDevice(ctx, query.KnownDeviceParams{TokenHash: tokenHash(l.Device), Name: name}); err != nil {
+			return nil, "", "", err
+		}
+	}
+	origins := []string{"from " + l.Address + " as " + name, "from " + l.Address}
+	if known {
+		origins = []string{fmt.Sprintf("on %x as %s", tokenHash(l.Device)[:8], name)}
+	}
+	for i, origin := range origins { // counted before the password is looked at: guesses that come at once are as many
+		if err := a.count(ctx, origin, []int32{freeFailures, freeFailuresOfAddress}[i]); err != nil {
+			return nil, "", "", err
+		}
+	}
+	row, err := a.records.AccountByName(ctx, name)
+	if err != nil && !records.Missing(err) {
+		return nil, "", "", err
+	}
+	account := Of(row)
+	if right := a.passwords.verify(account.passwordHash, l.Password); !right || err != nil {
+		return nil, "", "", wrongLogIn()
+	}
+	if err := a.records.ClearLogIn(ctx, origins[0]); err != nil {
+		return nil, "", "", err
+	}
+	if len(origins) > 1 {
+		if err := a.records.ForgiveLogIn(ctx, origins[1]); err != nil {
+			return nil, "", "", err
+		}
+	}
+	if account.OneTime && account.oneTimeUntil != nil && a.now().After(*account.oneTimeUntil) {
+		return nil, "", "", problem.New(401, "one-time-expired", "The one-time password has expired", "It was to be used until %s. Ask for a new one.", account.oneTimeUntil.UTC().Format("2 January 2006"))
+	}
+	if device = l.Device; !known {
+		device = random()
+	}
+	if err := a.records.KeepDevice(ctx, query.KeepDeviceParams{TokenHash: tokenHash(device), AccountID: account.ID}); err != nil {
+		return nil, "", "", err
+	}
+	session, token, err = a.openSession(ctx, account, l.Kind)
+	return session, token, device, err
+}
+
+// count counts a password that is about to be tried, and says how long to wait where too many were wrong.
+func (a *Accounts) count(ctx context.Context, origin string, free int32) error {
+	_, err := a.records.CountLogIn(ctx, query.CountLogInParams{Origin: origin, Free: free})
+	if !records.Missing(err) {
+		return err
+	}
+	wait, err := a.records.LogInWait(ctx, query.LogInWaitParams{Origin: origin, Free: free})
+	if err != nil && !records.Missing(err) {
+		return err
+	}
+	seconds := max(1, min(60, int(math.Ceil(wait))))
+	p := problem.New(429, "slow-down", "Too many wrong passwords", "Wait %d seconds before the next try.", seconds)
+	p.RetryAfter = seconds
+	return p
+}
+
+func wrongLogIn() *problem.Problem {
+	return problem.New(401, "wrong-log-in", "The name or the password is wrong", "Check both; your instructor can give you a new password.")
+}
