@@ -256,3 +256,31 @@ func TestErrorsAreTold(t *testing.T) {
 		t.Error("what is no loss of the server was taken for one")
 	}
 }
+
+// Replicas are told of sessions that have ended, and of nothing where none has.
+func TestOnlyRowsThatChangeAreTold(t *testing.T) {
+	c := newCourse(t)
+	told := make(chan string, 10)
+	heard := make(chan bool, 10)
+	watching, stop := context.WithCancel(ctx)
+	defer stop()
+	go c.Watch(watching, func(is bool) { heard <- is }, func(what string) { told <- what })
+	if !<-heard {
+		t.Fatal("changes are not heard")
+	}
+	hash := []byte(c.learner.Name)
+	session := query.CreateSessionParams{TokenHash: hash, AccountID: c.learner.ID, Kind: "cookie", CsrfToken: "x", ExpiresAt: time.Now().Add(time.Hour)}
+	if err := errors.Join(c.CreateSession(ctx, session), c.DeleteExpiredSessions(ctx), c.DeleteSession(ctx, []byte("none")),
+		c.UseBuild(ctx, query.UseBuildParams{ID: c.build.DatasetID, BuildID: &c.build.ID})); err != nil {
+		t.Fatal(err)
+	}
+	if got := <-told; got != records.PapersChanged { // the dataset's change, and nothing before it
+		t.Errorf("told of %s", got)
+	}
+	if err := c.DeleteSession(ctx, hash); err != nil {
+		t.Fatal(err)
+	}
+	if got := <-told; got != records.SessionsChanged {
+		t.Errorf("told of %s", got)
+	}
+}
