@@ -433,7 +433,6 @@ func (s *Service) drop(ctx context.Context, databases []string) {
 
 // DropDataset removes a dataset that no paper is about.
 func (s *Service) DropDataset(ctx context.Context, who account.Account, name string) error {
-	defer s.papers.Invalidate()
 	if err := who.InstructorsOnly(); err != nil {
 		return err
 	}
@@ -448,6 +447,7 @@ func (s *Service) DropDataset(ctx context.Context, who account.Account, name str
 	if len(papers) > 0 {
 		return problem.New(409, "in-use", "The dataset is used by papers", "%s is what %s is about; it can only be replaced, by building it anew.", name, papers[0].Slug)
 	}
+	defer s.papers.Invalidate() // after the write
 	if err := s.records.DropDataset(ctx, row.Dataset.ID); err != nil {
 		return err
 	}

@@ -34,13 +34,12 @@ func (s *Service) Courses(ctx context.Context, who account.Account) ([]Course, e
 
 // CreateCourse makes a course.
 func (s *Service) CreateCourse(ctx context.Context, who account.Account, slug, title string) (Course, error) {
-	defer s.papers.Invalidate()
 	if err := who.InstructorsOnly(); err != nil {
 		return Course{}, err
 	}
 	title = strings.TrimSpace(title)
 	if !slugPattern.MatchString(slug) || len(slug) > longestSlug {
-		return Course{}, problem.New(422, "course-name", "The course's name does not do", "%.80q: up to %d lower-case letters, digits and hyphens are expected.", slug, longestSlug)
+		return Course{}, problem.New(422, "course-name", "Invalid course name", "%.80q: up to %d lower-case letters, digits and hyphens are expected.", slug, longestSlug)
 	}
 	if title == "" || !isText(title) || len(title) > 500 {
 		return Course{}, problem.New(422, "course-title", "The course has no title", "Give it a title of up to 500 characters for people to read.")
@@ -107,7 +106,6 @@ func (s *Service) course(ctx context.Context, who account.Account, slug string) 
 
 // OpenPaper sets a paper for a course, or changes its times there. A time that is nil is the paper's own.
 func (s *Service) OpenPaper(ctx context.Context, who account.Account, courseSlug, paperSlug string, opens, due *time.Time) (CoursePaper, error) {
-	defer s.papers.Invalidate()
 	course, err := s.course(ctx, who, courseSlug)
 	if err != nil {
 		return CoursePaper{}, err
@@ -126,6 +124,7 @@ func (s *Service) OpenPaper(ctx context.Context, who account.Account, courseSlug
 		return CoursePaper{}, problem.New(422, "paper-times", "The paper would be due before it opens",
 			"It would open at %s and be due at %s.", opens.Format(time.RFC3339), due.Format(time.RFC3339))
 	}
+	defer s.papers.Invalidate() // after the write
 	err = s.records.SetCoursePaper(ctx, query.SetCoursePaperParams{CourseID: course.ID, PaperID: paper.ID, OpensAt: opens, DueAt: due})
 	return coursePaper(paper.Slug, paper.Title, timeOr(opens), timeOr(due)), err
 }
@@ -138,7 +137,6 @@ type NewLearner struct {
 
 // AddLearner adds a learner to a course, making the account where there is none. password is the one-time password, if one was made.
 func (s *Service) AddLearner(ctx context.Context, who account.Account, courseSlug string, n NewLearner) (added account.Account, password string, err error) {
-	defer s.papers.Invalidate()
 	course, err := s.course(ctx, who, courseSlug)
 	if err != nil {
 		return added, "", err
@@ -151,8 +149,9 @@ func (s *Service) AddLearner(ctx context.Context, who account.Account, courseSlu
 		n.DisplayName = n.Name
 	}
 	if !isText(n.DisplayName) || len(n.DisplayName) > 200 {
-		return added, "", problem.New(422, "learner-name", "The learner's display name does not do", "Up to 200 characters of text are expected.")
+		return added, "", problem.New(422, "learner-name", "Invalid display name", "Up to 200 characters of text are expected.")
 	}
+	defer s.papers.Invalidate() // after the write
 	row, err := s.records.AccountByName(ctx, n.Name)
 	if records.Missing(err) {
 		made := query.CreateAccountParams{Name: n.Name, DisplayName: n.DisplayName, Role: account.Learner}

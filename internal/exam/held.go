@@ -107,7 +107,6 @@ func missing(old, made dataset.Catalogue, used map[string]bool) (gone []string) 
 
 // UseBuild makes another of a dataset's builds the one in use: an earlier one, or a later one again.
 func (s *Service) UseBuild(ctx context.Context, who account.Account, name string, number int) (*Dataset, error) {
-	defer s.papers.Invalidate()
 	if err := who.InstructorsOnly(); err != nil {
 		return nil, err
 	}
@@ -126,6 +125,7 @@ func (s *Service) UseBuild(ctx context.Context, who account.Account, name string
 	case builds[at].DroppedAt != nil:
 		return nil, problem.New(409, "build-gone", "The build is not kept any more", "Build %d of %s was removed on %s: the five latest are kept besides the one in use.", number, name, builds[at].DroppedAt.UTC().Format("2 January 2006"))
 	}
+	defer s.papers.Invalidate() // after the write
 	err = s.records.Together(ctx, func(t *records.Transaction) error {
 		if err := t.UseBuild(ctx, query.UseBuildParams{ID: row.Dataset.ID, BuildID: &builds[at].ID}); err != nil {
 			return err
