@@ -15,6 +15,7 @@ var house = []string{
 	"internal/demo",
 	"internal/web",
 	"internal/exam",
+	"internal/course",
 	"internal/account",
 	"internal/practice",
 	"internal/records",
@@ -25,7 +26,7 @@ var house = []string{
 }
 
 // The command line reaches the service through the contract, and knows the server only to start it.
-var notInCommands = []string{"internal/web", "internal/exam", "internal/account", "internal/practice", "internal/records", "internal/problem", "internal/postgres"}
+var notInCommands = []string{"internal/web", "internal/exam", "internal/course", "internal/account", "internal/practice", "internal/records", "internal/problem", "internal/postgres"}
 
 // The core computes: no database, no HTTP, no files, no clock.
 var notInCore = []string{"net/http", "os", "database/sql", "github.com/jackc/", "github.com/gin-gonic/", "log", "log/slog"}

@@ -69,15 +69,9 @@ const (
 func New(store *records.Store, limits Limits, now func() time.Time) *Accounts {
 	return &Accounts{
 		records: store, now: now, passwords: newPasswords(), throttle: newThrottle(limits),
-		sessions: records.NewCache[string, Session](sessionsKept, sessionsKeptLast),
+		sessions: records.NewCache[string, Session](store, records.SessionsChanged, sessionsKept, sessionsKeptLast),
 	}
 }
-
-// Listen says whether changes of the records are heard of; see [records.Store.Watch].
-func (a *Accounts) Listen(heard bool) { a.sessions.Listen(heard) }
-
-// Invalidate forgets what is kept of sessions and accounts: one of them has changed.
-func (a *Accounts) Invalidate() { a.sessions.Invalidate() }
 
 // EnsureInstructor makes the first instructor's account where there is none, and returns its one-time password, otherwise "". One that ran out
 // before anybody used it is replaced.

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"math"
 	"strings"
-	"unicode/utf8"
 
 	"examen/internal/problem"
 	"examen/internal/records"
@@ -31,7 +30,7 @@ type LogIn struct {
 // LogIn opens a session; token and device are kept by the caller alone.
 func (a *Accounts) LogIn(ctx context.Context, l LogIn) (session *Session, token, device string, err error) {
 	name := strings.ToLower(strings.TrimSpace(l.Name))
-	if name == "" || len(name) > 200 || !utf8.ValidString(name) || strings.ContainsRune(name, 0) || len(l.Device) > 100 {
+	if name == "" || len(name) > 200 || !records.IsText(name) || len(l.Device) > 100 {
 		return nil, "", "", wrongLogIn()
 	}
 	if l.Kind != Cookie && l.Kind != Bearer {

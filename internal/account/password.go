@@ -35,7 +35,7 @@ func (a *Accounts) SetPassword(ctx context.Context, session *Session, current, n
 		return problem.New(422, "same-password", "The new password is the current one", "Choose another.")
 	}
 	hash := a.passwords.hash(next)
-	defer a.sessions.Invalidate()
+	defer a.records.Changed(records.SessionsChanged) // after the write
 	return a.records.Together(ctx, func(q *records.Transaction) error {
 		if err := q.SetPassword(ctx, query.SetPasswordParams{ID: session.Account.ID, Password: hash}); err != nil {
 			return err

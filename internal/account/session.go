@@ -65,7 +65,7 @@ func (a *Accounts) Session(ctx context.Context, token string) (*Session, error) 
 
 // LogOut ends a session.
 func (a *Accounts) LogOut(ctx context.Context, session *Session) error {
-	defer a.sessions.Invalidate()
+	defer a.records.Changed(records.SessionsChanged) // after the write
 	return a.records.DeleteSession(ctx, session.hash)
 }
 

@@ -447,7 +447,7 @@ func (s *Service) DropDataset(ctx context.Context, who account.Account, name str
 	if len(papers) > 0 {
 		return problem.New(409, "in-use", "The dataset is used by papers", "%s is what %s is about; it can only be replaced, by building it anew.", name, papers[0].Slug)
 	}
-	defer s.papers.Invalidate() // after the write
+	defer s.records.Changed(records.PapersChanged) // after the write
 	if err := s.records.DropDataset(ctx, row.Dataset.ID); err != nil {
 		return err
 	}

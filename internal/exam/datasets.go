@@ -14,6 +14,7 @@ import (
 	"examen/internal/core/result"
 	"examen/internal/practice"
 	"examen/internal/problem"
+	"examen/internal/records"
 	"examen/internal/records/query"
 )
 
@@ -146,7 +147,7 @@ func (s *Service) TableRows(ctx context.Context, who account.Account, name, tabl
 			return nil, problem.New(404, "no-column", "There is no such column", "%s has no column %q.", table, column)
 		}
 	}
-	if wanted.Limit <= 0 || wanted.Limit > 500 || wanted.Offset < 0 || !isText(wanted.Value) {
+	if wanted.Limit <= 0 || wanted.Limit > 500 || wanted.Offset < 0 || !records.IsText(wanted.Value) {
 		return nil, problem.New(400, "unreadable", "Invalid request", "At most 500 rows can be asked for, from an offset of 0 on, and by a value that is text.")
 	}
 	page := &RowPage{Offset: wanted.Offset}

@@ -14,6 +14,7 @@ import (
 
 	"examen/internal/account"
 	"examen/internal/core/sqltext"
+	"examen/internal/course"
 	"examen/internal/practice"
 	"examen/internal/records"
 	"examen/internal/records/query"
@@ -26,6 +27,7 @@ type Service struct {
 	references *references
 	read       *lru.Cache[string, *sqltext.Query] // queries as they were read: what is run is often submitted next
 	accounts   *account.Accounts
+	courses    *course.Courses
 	papers     *records.Cache[query.ExerciseForParams, query.ExerciseForRow] // papers with their exercises, which every call asks for
 	lost       *expirable.LRU[string, struct{}]                              // databases that were found to be gone
 	room       func() (records, practice uint64)                             // bytes that are free on the disks of the servers
@@ -39,9 +41,9 @@ const (
 )
 
 // New returns a service on a records database and a practice server.
-func New(store *records.Store, server *practice.Server, accounts *account.Accounts, log *slog.Logger) *Service {
+func New(store *records.Store, server *practice.Server, accounts *account.Accounts, courses *course.Courses, log *slog.Logger) *Service {
 	read, _ := lru.New[string, *sqltext.Query](1000) // fails only for a size below one
-	return &Service{records: store, practice: server, references: newReferences(server), read: read, accounts: accounts, papers: records.NewCache[query.ExerciseForParams, query.ExerciseForRow](papersKept, papersKeptLast), log: log,
+	return &Service{records: store, practice: server, references: newReferences(server), read: read, accounts: accounts, courses: courses, papers: records.NewCache[query.ExerciseForParams, query.ExerciseForRow](store, records.PapersChanged, papersKept, papersKeptLast), log: log,
 		room: func() (records, practice uint64) { return math.MaxUint64, math.MaxUint64 },
 		lost: expirable.NewLRU[string, struct{}](1000, nil, 5*time.Second)}
 }

@@ -125,7 +125,7 @@ func (s *Service) UseBuild(ctx context.Context, who account.Account, name string
 	case builds[at].DroppedAt != nil:
 		return nil, problem.New(409, "build-gone", "The build is not kept any more", "Build %d of %s was removed on %s: the five latest are kept besides the one in use.", number, name, builds[at].DroppedAt.UTC().Format("2 January 2006"))
 	}
-	defer s.papers.Invalidate() // after the write
+	defer s.records.Changed(records.PapersChanged) // after the write
 	err = s.records.Together(ctx, func(t *records.Transaction) error {
 		if err := t.UseBuild(ctx, query.UseBuildParams{ID: row.Dataset.ID, BuildID: &builds[at].ID}); err != nil {
 			return err
@@ -135,6 +135,6 @@ func (s *Service) UseBuild(ctx context.Context, who account.Account, name string
 	if err != nil {
 		return nil, err
 	}
-	s.papers.Invalidate()
+	s.records.Changed(records.PapersChanged)
 	return s.Dataset(ctx, who, name)
 }

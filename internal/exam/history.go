@@ -44,7 +44,7 @@ func (s *Service) History(ctx context.Context, who account.Account, f HistoryFil
 	if f.Limit == 0 {
 		f.Limit = 50
 	}
-	if !isText(f.Outcome + f.Kind + f.Learner) {
+	if !records.IsText(f.Outcome + f.Kind + f.Learner) {
 		return nil, problem.New(422, "filter", "Invalid filter", "The outcome, the kind and the learner have to be text.")
 	}
 	if f.Limit < 1 || f.Limit > longestPage {
@@ -97,8 +97,8 @@ func (s *Service) whoseHistory(ctx context.Context, who account.Account, name st
 		params.AccountID = &who.ID
 		return nil
 	}
-	account, err := s.learner(ctx, who, name)
-	params.AccountID = &account.ID
+	learner, err := s.courses.Learner(ctx, who, name)
+	params.AccountID = &learner.ID
 	return err
 }
 
@@ -111,7 +111,7 @@ func (s *Service) historyOf(ctx context.Context, who account.Account, f HistoryF
 		}
 		return nil
 	}
-	if !isText(paper + exercise) {
+	if !records.IsText(paper + exercise) {
 		paper = ""
 	}
 	p, err := s.records.PaperBySlug(ctx, paper)

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"examen/internal/account"
+	"examen/internal/core/pack"
 	"examen/internal/core/script"
 	"examen/internal/practice"
 	"examen/internal/problem"
@@ -131,10 +132,10 @@ func (s *Service) Receive(ctx context.Context, who account.Account, kind, name s
 	if err := who.InstructorsOnly(); err != nil {
 		return nil, err
 	}
-	if kind == BuildDataset && (!slugPattern.MatchString(name) || len(name) > longestSlug) {
-		return nil, problem.New(400, "name", "This is no name for a dataset", "%.80q: use up to %d lower-case letters, digits and hyphens.", name, longestSlug)
+	if kind == BuildDataset && !pack.IsSlug(name) {
+		return nil, problem.New(400, "name", "This is no name for a dataset", "%.80q: use up to %d lower-case letters, digits and hyphens.", name, pack.LongestSlug)
 	}
-	if !isText(options.Title + options.Encoding + strings.Join(options.Scripts, "")) {
+	if !records.IsText(options.Title + options.Encoding + strings.Join(options.Scripts, "")) {
 		return nil, problem.New(400, "unreadable", "Invalid request", "The title, the encoding and the scripts' names have to be text without NUL characters.")
 	}
 	if err := s.roomFor(bytes); err != nil {
@@ -180,7 +181,7 @@ func (s *Service) receive(ctx context.Context, job int64, next Upload) error {
 			return nil
 		case err != nil:
 			return err
-		case !fs.ValidPath(name) || !isText(name) || strings.Contains(name, `\`):
+		case !fs.ValidPath(name) || !records.IsText(name) || strings.Contains(name, `\`):
 			return problem.New(400, "path", "A file's path cannot be used", "%q: paths are relative to the folder, with forward slashes, and do not leave it.", name)
 		case known[name]:
 			return problem.New(400, "path", "A file has come twice", "%q: give each file once.", name)
@@ -220,7 +221,7 @@ func (s *Service) Jobs(ctx context.Context, who account.Account, dataset string)
 		return nil, err
 	}
 	var filter query.ListJobsParams
-	if dataset != "" && isText(dataset) {
+	if dataset != "" && records.IsText(dataset) {
 		kind := BuildDataset
 		filter = query.ListJobsParams{Name: &dataset, Kind: &kind}
 	}

@@ -84,7 +84,7 @@ type Paper struct {
 
 // paper finds a paper that the account may read.
 func (s *Service) paper(ctx context.Context, who account.Account, slug string) (*Paper, error) {
-	if !isText(slug) {
+	if !records.IsText(slug) {
 		slug = ""
 	}
 	found, err := s.records.PaperFor(ctx, query.PaperForParams{AccountID: who.ID, Slug: slug})
@@ -135,7 +135,7 @@ func noPaper(who account.Account, slug string) error {
 
 // exercise finds an exercise of a paper that the account may read, by slug or number. It costs one query, or none.
 func (s *Service) exercise(ctx context.Context, who account.Account, paperSlug, address string) (*Paper, query.Exercise, error) {
-	if !isText(paperSlug + address) {
+	if !records.IsText(paperSlug + address) {
 		paperSlug, address = "", ""
 	}
 	params := query.ExerciseForParams{AccountID: who.ID, Slug: paperSlug, Address: address}
@@ -317,6 +317,3 @@ func checkQuery(sql string) error {
 	}
 	return checkText(sql)
 }
-
-// isText tells whether a name can be looked up in the records at all.
-func isText(s string) bool { return utf8.ValidString(s) && !strings.ContainsRune(s, 0) }

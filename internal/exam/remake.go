@@ -50,7 +50,7 @@ func (s *Service) lookAfterBuilds(ctx context.Context) error {
 }
 
 func (s *Service) renewCatalogue(ctx context.Context, b query.Build) error {
-	defer s.papers.Invalidate()
+	defer s.records.Changed(records.PapersChanged)
 	catalogue, err := s.practice.Catalogue(ctx, b.Database)
 	if err != nil {
 		return err

@@ -137,7 +137,7 @@ func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 
 
 // dataset finds a dataset that the account may read.
 func (s *Service) dataset(ctx context.Context, who account.Account, name string) (query.CurrentBuildRow, error) {
-	if !isText(name) {
+	if !records.IsText(name) {
 		name = ""
 	}
 	found, err := s.records.CurrentBuild(ctx, name)

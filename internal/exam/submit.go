@@ -58,7 +58,7 @@ func (s *Service) Submit(ctx context.Context, who account.Account, submission Su
 	if err := checkQuery(sql); err != nil {
 		return nil, err
 	}
-	if len(submission.Key) > longestKey || !isText(submission.Key) {
+	if len(submission.Key) > longestKey || !records.IsText(submission.Key) {
 		return nil, problem.New(422, "key", "Invalid submission key", "It has %d bytes; at most %d are expected.", len(submission.Key), longestKey)
 	}
 	if submission.Key != "" {

@@ -42,7 +42,7 @@ func (s *Service) Begin(ctx context.Context) (stop func(), err error) {
 		return nil, err
 	}
 	sweeping, end := context.WithCancel(context.WithoutCancel(ctx))
-	go s.records.Watch(sweeping, s.listen, s.changed)
+	go s.records.Follow(sweeping)
 	s.practice.WhenGone(func(database string) { go s.gone(database) })
 	go func() {
 		if err := s.lookAfterBuilds(sweeping); err != nil && sweeping.Err() == nil {
@@ -358,7 +358,7 @@ func (w *working) order(database string, files fs.FS, scripts []string) practice
 // store stores what the job made, together with its end: both hold, or neither. Once begun it is not stopped.
 func (w *working) store(ctx context.Context, report *JobReport, f func(*records.Transaction) error) error {
 	ctx = context.WithoutCancel(ctx)
-	defer w.papers.Invalidate()
+	defer w.records.Changed(records.PapersChanged)
 	return w.records.Together(ctx, func(t *records.Transaction) error {
 		if err := f(t); err != nil {
 			return err
@@ -401,20 +401,4 @@ func (w *working) size(names ...string) (n int64) {
 // kindOfFile is the file's extension, in lower case, that of what is compressed within.
 func kindOfFile(name string) string {
 	return path.Ext(strings.TrimSuffix(strings.ToLower(name), ".gz"))
-}
-
-// listen says whether changes of the records are heard of.
-func (s *Service) listen(heard bool) {
-	s.accounts.Listen(heard)
-	s.papers.Listen(heard)
-}
-
-// changed has forgotten what is kept of what has changed.
-func (s *Service) changed(what string) {
-	switch what {
-	case records.SessionsChanged:
-		s.accounts.Invalidate()
-	case records.PapersChanged:
-		s.papers.Invalidate()
-	}
 }

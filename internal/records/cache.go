@@ -8,7 +8,7 @@ import (
 )
 
 // A Cache keeps what many calls ask of the records and hardly ever changes. It keeps something only while every change of it is heard of, from whichever
-// replica (see [Store.Watch]), and nothing of it across a change.
+// replica (see [Store.Follow]), and nothing of it across a change.
 type Cache[K comparable, V any] struct {
 	mu    sync.Mutex
 	heard bool
@@ -17,21 +17,25 @@ type Cache[K comparable, V any] struct {
 	kept    *expirable.LRU[K, V]
 }
 
-// NewCache returns a cache of so many entries, each kept for so long at most.
-func NewCache[K comparable, V any](entries int, lasts time.Duration) *Cache[K, V] {
-	return &Cache[K, V]{kept: expirable.NewLRU[K, V](entries, nil, lasts)}
+// NewCache returns a cache of so many entries, each kept for so long at most. It forgets them when the store hears of the change named (see [Store.Follow]).
+func NewCache[K comparable, V any](of *Store, what string, entries int, lasts time.Duration) *Cache[K, V] {
+	c := &Cache[K, V]{kept: expirable.NewLRU[K, V](entries, nil, lasts)}
+	of.mu.Lock()
+	defer of.mu.Unlock()
+	of.caches[what] = append(of.caches[what], c)
+	return c
 }
 
-// Listen says whether changes are heard of.
-func (c *Cache[K, V]) Listen(heard bool) {
+// listen says whether changes are heard of.
+func (c *Cache[K, V]) listen(heard bool) {
 	c.mu.Lock()
 	c.heard = heard
 	c.mu.Unlock()
-	c.Invalidate()
+	c.invalidate()
 }
 
-// Invalidate forgets everything: something may have changed. It is called after the change is made.
-func (c *Cache[K, V]) Invalidate() {
+// invalidate forgets everything: something may have changed.
+func (c *Cache[K, V]) invalidate() {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.changes++

@@ -1,16 +1,15 @@
-package records_test
+package records
 
 import (
 	"errors"
 	"testing"
 	"time"
-
-	"examen/internal/records"
 )
 
 // What is kept is kept only while changes are heard of, and never across one.
 func TestACacheKeepsNothingAcrossAChange(t *testing.T) {
-	c := records.NewCache[string, int](10, time.Hour)
+	s := &Store{caches: map[string][]cache{}}
+	c := NewCache[string, int](s, PapersChanged, 10, time.Hour)
 	reads := 0
 	ask := func(during func()) int {
 		if _, err := c.Load("key", func() (int, error) {
@@ -30,18 +29,19 @@ func TestACacheKeepsNothingAcrossAChange(t *testing.T) {
 		reads int // after two calls
 	}{
 		{"nothing is heard yet", func() {}, 2},
-		{"changes are heard of", func() { c.Listen(true) }, 3},
+		{"changes are heard of", func() { c.listen(true) }, 3},
 		{"nothing has changed", func() {}, 3},
-		{"something has changed", c.Invalidate, 4},
-		{"the connection is lost", func() { c.Listen(false) }, 6},
+		{"something else has changed", func() { s.Changed(SessionsChanged) }, 3},
+		{"it has changed", func() { s.Changed(PapersChanged) }, 4},
+		{"the connection is lost", func() { c.listen(false) }, 6},
 	} {
 		step.do()
 		if ask(nil); ask(nil) != step.reads {
 			t.Errorf("%s: %d reads, want %d", step.what, reads, step.reads)
 		}
 	}
-	c.Listen(true)
-	ask(c.Invalidate)
+	c.listen(true)
+	ask(c.invalidate)
 	if before := reads; ask(nil) == before {
 		t.Error("what was read before a change was kept after it")
 	}
@@ -53,8 +53,8 @@ func TestACacheKeepsNothingAcrossAChange(t *testing.T) {
 }
 
 func TestACacheKeepsNothingForEver(t *testing.T) {
-	c := records.NewCache[string, int](10, time.Millisecond)
-	c.Listen(true)
+	c := NewCache[string, int](&Store{caches: map[string][]cache{}}, PapersChanged, 10, time.Millisecond)
+	c.listen(true)
 	reads := 0
 	read := func() (int, error) { reads++; return 0, nil }
 	for limit := time.Now().Add(time.Minute); reads < 2; {

@@ -13,6 +13,9 @@ import (
 	"io/fs"
 	"log/slog"
 	"net"
+	"strings"
+	"sync"
+	"unicode/utf8"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
@@ -35,6 +38,9 @@ type Store struct {
 	*query.Queries
 	pool  *pgxpool.Pool
 	river *river.Client[pgx.Tx] // only to enqueue
+
+	mu     sync.Mutex
+	caches map[string][]cache // by the change that they hear of
 }
 
 // ErrUnavailable tells that the records database cannot be reached.
@@ -63,7 +69,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		pool.Close()
 		return nil, err
 	}
-	return &Store{query.New(pool), pool, enqueues}, nil
+	return &Store{Queries: query.New(pool), pool: pool, river: enqueues, caches: map[string][]cache{}}, nil
 }
 
 func migrate(ctx context.Context, pool *pgxpool.Pool) error {
@@ -176,3 +182,6 @@ func Unavailable(err error) bool {
 	return errors.As(err, &connect) || errors.As(err, &cut) || pgconn.SafeToRetry(err) || pgconn.Timeout(err) ||
 		errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF)
 }
+
+// IsText tells whether a string can be kept as text.
+func IsText(s string) bool { return utf8.ValidString(s) && !strings.ContainsRune(s, 0) }

@@ -20,6 +20,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"examen/internal/account"
+	"examen/internal/course"
 	"examen/internal/exam"
 	"examen/internal/postgres"
 	"examen/internal/practice"
@@ -129,14 +130,15 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 		s.practice.Kill(func(pid uint32) error { return s.clusters[1].KillSession(int(pid)) })
 	}
 	s.Accounts = account.New(s.records, options.Learner, time.Now)
-	s.Exam = exam.New(s.records, s.practice, s.Accounts, options.Log)
+	courses := course.New(s.records, s.Accounts, time.Now)
+	s.Exam = exam.New(s.records, s.practice, s.Accounts, courses, options.Log)
 	if s.clusters != nil {
 		s.Exam.WatchDisks(s.room)
 	}
 	if s.stopWork, err = s.Exam.Begin(ctx); err != nil {
 		return nil, err
 	}
-	handler, err := web.Handler(s.Exam, s.Accounts, options.Log, s.stopping, options.Proxies)
+	handler, err := web.Handler(s.Exam, s.Accounts, courses, options.Log, s.stopping, options.Proxies)
 	if err != nil {
 		return nil, err
 	}

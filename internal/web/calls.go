@@ -11,6 +11,7 @@ import (
 
 	"examen/internal/account"
 	"examen/internal/core/marking"
+	"examen/internal/course"
 	"examen/internal/exam"
 	"examen/internal/problem"
 	"examen/internal/web/contract"
@@ -134,7 +135,7 @@ func (s *server) ListHistory(ctx context.Context, request contract.ListHistoryRe
 }
 
 func (s *server) GetProgress(ctx context.Context, request contract.GetProgressRequestObject) (contract.GetProgressResponseObject, error) {
-	grid, err := s.service.Progress(ctx, who(ctx), request.Paper, request.Params.Course)
+	grid, err := s.courses.Progress(ctx, who(ctx), request.Paper, request.Params.Course)
 	if err != nil {
 		return nil, err
 	}
@@ -142,7 +143,7 @@ func (s *server) GetProgress(ctx context.Context, request contract.GetProgressRe
 }
 
 func (s *server) GetMarks(ctx context.Context, request contract.GetMarksRequestObject) (contract.GetMarksResponseObject, error) {
-	grid, err := s.service.Progress(ctx, who(ctx), request.Paper, request.Params.Course)
+	grid, err := s.courses.Progress(ctx, who(ctx), request.Paper, request.Params.Course)
 	if err != nil {
 		return nil, err
 	}
@@ -154,7 +155,7 @@ func (s *server) GetMarks(ctx context.Context, request contract.GetMarksRequestO
 }
 
 // marksCSV writes one line per learner: name, display name, the mark of each exercise (empty without attempts), the sum, and the points there are.
-func marksCSV(grid *exam.Progress) string {
+func marksCSV(grid *course.Progress) string {
 	header := []string{"name", "display_name"}
 	for _, e := range grid.Exercises {
 		header = append(header, e.Slug)
@@ -175,7 +176,7 @@ func marksCSV(grid *exam.Progress) string {
 }
 
 func (s *server) ListCourses(ctx context.Context, _ contract.ListCoursesRequestObject) (contract.ListCoursesResponseObject, error) {
-	courses, err := s.service.Courses(ctx, who(ctx))
+	courses, err := s.courses.List(ctx, who(ctx))
 	list := contract.ListCourses200JSONResponse{}
 	for _, c := range courses {
 		list = append(list, toCourse(c))
@@ -183,17 +184,17 @@ func (s *server) ListCourses(ctx context.Context, _ contract.ListCoursesRequestO
 	return list, err
 }
 
-func toCourse(c exam.Course) contract.Course {
-	return contract.Course{Slug: c.Slug, Title: c.Title, Learners: int(c.Learners), Papers: int(c.Papers)}
+func toCourse(c course.Course) contract.Course {
+	return contract.Course{Slug: c.Slug, Title: c.Title, Learners: c.Learners, Papers: c.Papers}
 }
 
 func (s *server) CreateCourse(ctx context.Context, request contract.CreateCourseRequestObject) (contract.CreateCourseResponseObject, error) {
-	course, err := s.service.CreateCourse(ctx, who(ctx), request.Body.Slug, request.Body.Title)
+	course, err := s.courses.Create(ctx, who(ctx), request.Body.Slug, request.Body.Title)
 	return contract.CreateCourse201JSONResponse(toCourse(course)), err
 }
 
 func (s *server) GetCourse(ctx context.Context, request contract.GetCourseRequestObject) (contract.GetCourseResponseObject, error) {
-	course, err := s.service.Course(ctx, who(ctx), request.Course)
+	course, err := s.courses.Course(ctx, who(ctx), request.Course)
 	if err != nil {
 		return nil, err
 	}
@@ -208,7 +209,7 @@ func (s *server) GetCourse(ctx context.Context, request contract.GetCourseReques
 }
 
 func (s *server) OpenPaper(ctx context.Context, request contract.OpenPaperRequestObject) (contract.OpenPaperResponseObject, error) {
-	p, err := s.service.OpenPaper(ctx, who(ctx), request.Course, request.Paper, given(request.Body.Opens), given(request.Body.Due))
+	p, err := s.courses.SetPaper(ctx, who(ctx), request.Course, request.Paper, given(request.Body.Opens), given(request.Body.Due))
 	return contract.OpenPaper200JSONResponse(toCoursePaper(p)), err
 }
 
@@ -222,12 +223,12 @@ func given(t time.Time) *time.Time {
 
 func (s *server) AddLearner(ctx context.Context, request contract.AddLearnerRequestObject) (contract.AddLearnerResponseObject, error) {
 	b := request.Body
-	account, password, err := s.service.AddLearner(ctx, who(ctx), request.Course, exam.NewLearner{Name: b.Name, DisplayName: b.DisplayName, Password: b.Password})
+	account, password, err := s.courses.AddLearner(ctx, who(ctx), request.Course, course.NewLearner{Name: b.Name, DisplayName: b.DisplayName, Password: b.Password})
 	return contract.AddLearner201JSONResponse{Account: toAccount(account), Password: password}, err
 }
 
 func (s *server) ResetLearner(ctx context.Context, request contract.ResetLearnerRequestObject) (contract.ResetLearnerResponseObject, error) {
-	account, password, err := s.service.ResetLearner(ctx, who(ctx), request.Learner)
+	account, password, err := s.courses.ResetLearner(ctx, who(ctx), request.Learner)
 	return contract.ResetLearner201JSONResponse{Account: toAccount(account), Password: password}, err
 }
 

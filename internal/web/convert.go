@@ -8,6 +8,7 @@ import (
 	"examen/internal/core/explain"
 	"examen/internal/core/pack"
 	"examen/internal/core/result"
+	"examen/internal/course"
 	"examen/internal/exam"
 	"examen/internal/problem"
 	"examen/internal/records/query"
@@ -129,10 +130,10 @@ func toEntry(e exam.Entry) contract.HistoryEntry {
 		Mark: e.Mark, Points: e.Points, RowCount: e.RowCount, ElapsedMs: e.ElapsedMs, Findings: toFindings(e.Findings), Error: toProblem(e.Error)}
 }
 
-func toProgress(p *exam.Progress) contract.Progress {
+func toProgress(p *course.Progress) contract.Progress {
 	out := contract.Progress{Paper: p.Slug, Title: p.Title, Points: p.Points, Exercises: []contract.ExerciseHead{}, Learners: []contract.LearnerProgress{}}
 	for _, e := range p.Exercises {
-		out.Exercises = append(out.Exercises, contract.ExerciseHead{Slug: e.Slug, Number: int(e.Number), Title: e.Title, Points: e.Points})
+		out.Exercises = append(out.Exercises, contract.ExerciseHead{Slug: e.Slug, Number: e.Number, Title: e.Title, Points: e.Points})
 	}
 	for _, l := range p.Learners {
 		line := contract.LearnerProgress{Name: l.Name, DisplayName: l.DisplayName, Mark: l.Mark, Cells: []contract.ProgressCell{}}
@@ -144,7 +145,7 @@ func toProgress(p *exam.Progress) contract.Progress {
 	return out
 }
 
-func toCoursePaper(p exam.CoursePaper) contract.CoursePaper {
+func toCoursePaper(p course.Paper) contract.CoursePaper {
 	return contract.CoursePaper{Paper: p.Slug, Title: p.Title, State: contract.PaperState(p.State), Opens: p.Opens, Due: p.Due}
 }
 

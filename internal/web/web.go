@@ -13,6 +13,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"examen/internal/account"
+	"examen/internal/course"
 	"examen/internal/exam"
 	"examen/internal/problem"
 	"examen/internal/web/contract"
@@ -20,7 +21,7 @@ import (
 
 // Handler returns the whole service as an HTTP handler. When stopping is closed, calls that go on for long end. Proxies are the addresses or networks whose
 // word is taken for where a call came from and how.
-func Handler(service *exam.Service, accounts *account.Accounts, log *slog.Logger, stopping <-chan struct{}, proxies []string) (http.Handler, error) {
+func Handler(service *exam.Service, accounts *account.Accounts, courses *course.Courses, log *slog.Logger, stopping <-chan struct{}, proxies []string) (http.Handler, error) {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	networks, err := networksOf(proxies)
@@ -33,7 +34,7 @@ func Handler(service *exam.Service, accounts *account.Accounts, log *slog.Logger
 	engine.ContextWithFallback = true
 	engine.HandleMethodNotAllowed = true
 	engine.UseRawPath = true // a table may have a slash in its name
-	s := &server{service, accounts, log, stopping, networks}
+	s := &server{service, accounts, courses, log, stopping, networks}
 	engine.Use(s.logged, gin.CustomRecoveryWithWriter(nil, s.recovered), s.headers, slowly)
 
 	strict := contract.NewStrictHandlerWithOptions(s, nil, contract.StrictGinServerOptions{
@@ -71,6 +72,7 @@ func networksOf(texts []string) (networks []netip.Prefix, err error) {
 type server struct {
 	service  *exam.Service
 	accounts *account.Accounts
+	courses  *course.Courses
 	log      *slog.Logger
 	stopping <-chan struct{}
 	proxies  []netip.Prefix // that are trusted

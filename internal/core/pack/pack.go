@@ -128,11 +128,12 @@ type Error struct {
 
 func (e Error) Error() string { return fmt.Sprintf("%s:%d: %s", e.File, e.Line, e.Detail) }
 
-// longestSlug is in bytes.
-const longestSlug = 64
+// LongestSlug is in bytes.
+const LongestSlug = 64
 
 // isSlug tells whether a name does for a pack, a dataset, a variant, a paper or an exercise.
-func isSlug(name string) bool { return len(name) <= longestSlug && slug.MatchString(name) }
+// IsSlug tells whether a name can be that of a pack, dataset, paper or exercise: lower-case letters and digits, with single hyphens between.
+func IsSlug(name string) bool { return len(name) <= LongestSlug && slug.MatchString(name) }
 
 var slug = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
 
@@ -208,7 +209,7 @@ func (r *reader) datasets(file string, n *yaml.Node) []Dataset {
 	var all []Dataset
 	r.pairs(file, n, 1, func(key, value *yaml.Node) {
 		d := Dataset{Name: key.Value}
-		if !isSlug(d.Name) {
+		if !IsSlug(d.Name) {
 			r.fail(file, key.Line, "%q is no name for a dataset: use up to 64 lower-case letters, digits and hyphens", d.Name)
 		}
 		d.Title = d.Name
@@ -218,7 +219,7 @@ func (r *reader) datasets(file string, n *yaml.Node) []Dataset {
 			"dictionary": func(n *yaml.Node) { d.Dictionary, d.DictionaryFile = r.dictionary(file, n) },
 			"variants": func(n *yaml.Node) {
 				r.pairs(file, n, 1, func(key, value *yaml.Node) {
-					if !isSlug(key.Value) {
+					if !IsSlug(key.Value) {
 						r.fail(file, key.Line, "%q is no name for a variant: use up to 64 lower-case letters, digits and hyphens", key.Value)
 					}
 					d.Variants = append(d.Variants, Variant{key.Value, r.scripts(file, value)})

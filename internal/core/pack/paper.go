@@ -209,7 +209,7 @@ func (b *body) finish(sections []Section, d *draft) []Section {
 	if e.Slug == "" {
 		e.Slug = makeSlug(d.title)
 	}
-	if !isSlug(e.Slug) {
+	if !IsSlug(e.Slug) {
 		b.fail(b.file, d.line, "%q does not do as an exercise's slug: write {#slug} after the title, with up to 64 lower-case letters, digits and hyphens", e.Slug)
 	}
 	if _, err := strconv.Atoi(e.Slug); err == nil {
@@ -350,5 +350,5 @@ var notSlug = regexp.MustCompile(`[^a-z0-9]+`)
 
 func makeSlug(title string) string {
 	made := strings.Trim(notSlug.ReplaceAllString(strings.ToLower(title), "-"), "-")
-	return strings.TrimRight(made[:min(len(made), longestSlug)], "-")
+	return strings.TrimRight(made[:min(len(made), LongestSlug)], "-")
 }

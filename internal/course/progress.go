@@ -1,4 +1,4 @@
-package exam
+package course
 
 import (
 	"context"
@@ -12,8 +12,15 @@ import (
 type Progress struct {
 	Slug, Title string
 	Points      float64
-	Exercises   []query.Exercise
+	Exercises   []ExerciseHead
 	Learners    []LearnerProgress
+}
+
+// An ExerciseHead is a column of the grid.
+type ExerciseHead struct {
+	Slug, Title string
+	Number      int
+	Points      float64
 }
 
 // LearnerProgress is a learner's line of the grid, with a cell for each exercise.
@@ -33,28 +40,31 @@ type ProgressCell struct {
 }
 
 // Progress returns the grid of a paper, for the learners of one course or ("") of all courses that it is set for.
-func (s *Service) Progress(ctx context.Context, who account.Account, paperSlug, courseSlug string) (*Progress, error) {
+func (c *Courses) Progress(ctx context.Context, who account.Account, paperSlug, courseSlug string) (*Progress, error) {
 	if err := who.InstructorsOnly(); err != nil {
 		return nil, err
 	}
-	p, err := s.paper(ctx, who, paperSlug)
+	p, err := c.paper(ctx, who, paperSlug)
 	if err != nil {
 		return nil, err
 	}
+	var course *string
 	if courseSlug != "" {
-		if _, err := s.course(ctx, who, courseSlug); err != nil {
+		if _, err := c.course(ctx, who, courseSlug); err != nil {
 			return nil, err
 		}
+		course = &courseSlug
 	}
 	grid := &Progress{Slug: p.Slug, Title: p.Title}
-	if grid.Exercises, err = s.records.PaperExercises(ctx, p.ID); err != nil {
-		return nil, err
-	}
-	learners, err := s.records.PaperLearners(ctx, query.PaperLearnersParams{PaperID: p.ID, Course: filter(courseSlug)})
+	exercises, err := c.records.PaperExercises(ctx, p.ID)
 	if err != nil {
 		return nil, err
 	}
-	standing, err := s.records.PaperStanding(ctx, query.PaperStandingParams{PaperID: p.ID})
+	learners, err := c.records.PaperLearners(ctx, query.PaperLearnersParams{PaperID: p.ID, Course: course})
+	if err != nil {
+		return nil, err
+	}
+	standing, err := c.records.PaperStanding(ctx, query.PaperStandingParams{PaperID: p.ID})
 	if err != nil {
 		return nil, err
 	}
@@ -63,7 +73,7 @@ func (s *Service) Progress(ctx context.Context, who account.Account, paperSlug, 
 	for _, st := range standing {
 		cells[place{st.AccountID, st.ExerciseID}] = st
 	}
-	hidden, err := s.records.PaperHiddenOnly(ctx, p.ID)
+	hidden, err := c.records.PaperHiddenOnly(ctx, p.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -71,12 +81,13 @@ func (s *Service) Progress(ctx context.Context, who account.Account, paperSlug, 
 	for _, h := range hidden {
 		hiddenOnly[place{h.AccountID, h.ExerciseID}] = int(h.Attempts)
 	}
-	for _, e := range grid.Exercises {
+	for _, e := range exercises {
+		grid.Exercises = append(grid.Exercises, ExerciseHead{e.Slug, e.Title, int(e.Number), e.Points})
 		grid.Points += e.Points
 	}
 	for _, l := range learners {
 		line := LearnerProgress{Name: l.Name, DisplayName: l.DisplayName}
-		for _, e := range grid.Exercises {
+		for _, e := range exercises {
 			st := cells[place{l.ID, e.ID}]
 			line.Mark += st.Mark
 			line.Cells = append(line.Cells, ProgressCell{marking.Outcome(st.Outcome), int(st.Attempts), st.Mark, hiddenOnly[place{l.ID, e.ID}]})
