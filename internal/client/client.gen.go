@@ -323,7 +323,7 @@ type Account struct {
 type AddedLearner struct {
 	Account Account `json:"account"`
 
-	// Password The one-time password, where one was made.
+	// Password The one-time password, if one was generated.
 	Password string `json:"password,omitempty,omitzero"`
 }
 
@@ -392,7 +392,7 @@ type BuildReport struct {
 	ElapsedMs float64         `json:"elapsed_ms"`
 	Inferred  []InferredTable `json:"inferred,omitempty,omitzero"`
 
-	// PassedOver What the setup scripts say that has no bearing on the data and was not run: owners, rights. As `file:line: text`.
+	// PassedOver Statements that were skipped because they do not affect the data, such as owners and privileges, as `file:line: text`.
 	PassedOver []string    `json:"passed_over,omitempty,omitzero"`
 	Rows       int64       `json:"rows"`
 	Sizes      []TableSize `json:"sizes,omitempty,omitzero"`
@@ -438,7 +438,7 @@ type CheckReport struct {
 type Column struct {
 	Name string `json:"name"`
 
-	// Type As PostgreSQL writes it: `numeric(6,2)`, `text`.
+	// Type The type in PostgreSQL's spelling, such as `numeric(6,2)` or `text`.
 	Type string `json:"type"`
 }
 
@@ -490,7 +490,7 @@ type Dataset struct {
 	Bytes int64  `json:"bytes"`
 	Name  string `json:"name"`
 
-	// Pack The pack that it came with; for instructors.
+	// Pack The pack that it came with (for instructors).
 	Pack      string     `json:"pack,omitempty,omitzero"`
 	Relations []Relation `json:"relations"`
 	Rows      int64      `json:"rows"`
@@ -532,7 +532,7 @@ type Draft struct {
 
 // DraftText defines model for DraftText.
 type DraftText struct {
-	// Revision Of the draft that was changed; 0 where there was none.
+	// Revision The revision of the draft that was edited; 0 if there was none.
 	Revision *int64 `json:"revision,omitempty"`
 	Sql      string `json:"sql"`
 }
@@ -546,13 +546,13 @@ type Exercise struct {
 	Attempts        int `json:"attempts"`
 	AttemptsAllowed int `json:"attempts_allowed,omitempty,omitzero"`
 
-	// AttemptsUsed Those of them that count against the attempts allowed. A text that cannot be read as SQL or is no query does not.
+	// AttemptsUsed Attempts that count towards the limit. A text that cannot be read as SQL
 	AttemptsUsed int     `json:"attempts_used"`
 	Blocks       []Block `json:"blocks"`
 	Dataset      string  `json:"dataset"`
 	Draft        Draft   `json:"draft,omitempty,omitzero"`
 
-	// Expected As much of the expected result as the exercise shows.
+	// Expected The part of the expected result that the exercise shows.
 	Expected Expected `json:"expected,omitempty,omitzero"`
 	Forbid   []string `json:"forbid"`
 	Latest   Attempt  `json:"latest,omitempty,omitzero"`
@@ -585,7 +585,7 @@ type ExerciseHead struct {
 	Title  string  `json:"title"`
 }
 
-// Expected As much of the expected result as the exercise shows.
+// Expected The part of the expected result that the exercise shows.
 type Expected struct {
 	Columns  []Column `json:"columns,omitempty,omitzero"`
 	RowCount *int64   `json:"row_count,omitempty"`
@@ -656,7 +656,7 @@ type HistoryEntry struct {
 type HistoryPage struct {
 	Entries []HistoryEntry `json:"entries"`
 
-	// Next For `before`; absent on the last page.
+	// Next The value for `before` on the next page; absent on the last page.
 	Next string `json:"next,omitempty,omitzero"`
 }
 
@@ -669,7 +669,7 @@ type Index struct {
 
 // InferredColumn defines model for InferredColumn.
 type InferredColumn struct {
-	// Format How its values are written in the file where that is not as SQL writes them: decimal comma, day first, month first.
+	// Format The format of its values in the file, if it is not SQL's own: decimal comma, day first or month first.
 	Format string `json:"format,omitempty,omitzero"`
 
 	// Header As the file names it.
@@ -677,7 +677,7 @@ type InferredColumn struct {
 	Name   string `json:"name"`
 	Nulls  int64  `json:"nulls"`
 
-	// References The key that it could refer to, as table.column; it does where the tables are confirmed.
+	// References The key that it is proposed to refer to, as table.column. It becomes a foreign key when the tables are confirmed.
 	References string `json:"references,omitempty,omitzero"`
 
 	// Type That all its values have.
@@ -690,7 +690,7 @@ type InferredTable struct {
 	Delimiter string           `json:"delimiter"`
 	File      string           `json:"file"`
 
-	// Key A column that could be the primary key; it becomes one where the tables are confirmed.
+	// Key The column proposed as the primary key. It becomes the key when the tables are confirmed.
 	Key   string `json:"key,omitempty,omitzero"`
 	Name  string `json:"name"`
 	Rows  int64  `json:"rows"`
@@ -740,18 +740,18 @@ type JobProgress struct {
 	Step   string `json:"step"`
 	Tables int    `json:"tables"`
 
-	// Total The bytes that the step has to read.
+	// Total Bytes to read in this step.
 	Total int64 `json:"total"`
 }
 
 // JobReport defines model for JobReport.
 type JobReport struct {
-	// Breaks What a job that asks would break: accepted answers, and tables and columns that papers use.
+	// Breaks What would break, while the job waits for confirmation: accepted answers, and tables and columns that papers use.
 	Breaks   []string      `json:"breaks,omitempty,omitzero"`
 	Check    CheckReport   `json:"check,omitempty,omitzero"`
 	Datasets []BuildReport `json:"datasets"`
 
-	// Inferred The tables that a job which asks would make.
+	// Inferred The tables that would be created
 	Inferred []InferredTable `json:"inferred,omitempty,omitzero"`
 	Pack     string          `json:"pack,omitempty,omitzero"`
 	Papers   []LoadedPaper   `json:"papers"`
@@ -780,7 +780,7 @@ type LoadedPaper struct {
 
 // LogIn defines model for LogIn.
 type LogIn struct {
-	// Device What an earlier log-in gave, so that others' failures do not hold this one up. A browser sends its cookie.
+	// Device The device token of an earlier log-in, so that other people's failed log-ins do not delay this one. A browser sends its cookie.
 	Device   string    `json:"device,omitempty,omitzero"`
 	Kind     LogInKind `json:"kind"`
 	Name     string    `json:"name"`
@@ -814,7 +814,7 @@ type MapLine struct {
 	// Between Whether it joins tables of two groups.
 	Between bool `json:"between,omitempty,omitzero"`
 
-	// Points Its way, from the table with the foreign key.
+	// Points Its points, starting at the table with the foreign key.
 	Points   []MapPoint `json:"points"`
 	Relation Relation   `json:"relation"`
 }
@@ -838,7 +838,7 @@ type NewLearner struct {
 	// Name For logging in: lower-case letters, digits, dots, hyphens.
 	Name string `json:"name"`
 
-	// Password Left out
+	// Password If omitted
 	Password string `json:"password,omitempty,omitzero"`
 }
 
@@ -885,7 +885,7 @@ type PasswordChange struct {
 	New string `json:"new"`
 }
 
-// Place Where in a text something stands. Lines and columns count from 1, columns in characters.
+// Place A place in a text. Lines and columns count from 1, columns in characters.
 type Place struct {
 	Column int `json:"column"`
 
@@ -901,16 +901,16 @@ type Place struct {
 type Problem struct {
 	Detail string `json:"detail"`
 
-	// Hint Of a query that the database reported an error of: what it adds to its message, which is the title.
+	// Hint For a query that failed: what the database adds to its error message, which is the title.
 	Hint string `json:"hint,omitempty,omitzero"`
 
-	// Mended Of a query: its text without the slip, as an offer. It is never run by itself.
+	// Mended For a query that cannot be read: a corrected text, as a suggestion. It is never run by itself.
 	Mended string `json:"mended,omitempty,omitzero"`
 
-	// Place Where in a text something stands. Lines and columns count from 1, columns in characters.
+	// Place A place in a text. Lines and columns count from 1, columns in characters.
 	Place Place `json:"place,omitempty,omitzero"`
 
-	// RetryAfter Seconds until it is worth another try.
+	// RetryAfter Seconds to wait before trying again.
 	RetryAfter int    `json:"retry_after,omitempty,omitzero"`
 	Status     int    `json:"status"`
 	Title      string `json:"title"`
@@ -950,14 +950,14 @@ type Relation struct {
 	// Inward In words, seen from `to`.
 	Inward string `json:"inward"`
 
-	// Optional A row of `from` may refer to none.
+	// Optional Whether a row of `from` may refer to no row.
 	Optional bool `json:"optional,omitempty,omitzero"`
 
 	// Outward In words, seen from `from`.
 	Outward  string   `json:"outward"`
 	Referred []string `json:"referred"`
 
-	// Single A row of `to` is referred to by one row of `from` at most.
+	// Single Whether at most one row of `from` refers to a row of `to`.
 	Single bool   `json:"single,omitempty,omitzero"`
 	To     string `json:"to"`
 }
@@ -1003,7 +1003,7 @@ type Run struct {
 	Rows Rows   `json:"rows"`
 	Sql  string `json:"sql"`
 
-	// Truncated There are more rows than are shown.
+	// Truncated Whether there are more rows than are returned.
 	Truncated bool `json:"truncated"`
 }
 
@@ -1012,7 +1012,7 @@ type RunRequest struct {
 	// Dataset Instead of a paper.
 	Dataset string `json:"dataset,omitempty,omitzero"`
 
-	// Exercise By slug or number; needs a paper.
+	// Exercise A slug or number; requires a paper.
 	Exercise string `json:"exercise,omitempty,omitzero"`
 	Paper    string `json:"paper,omitempty,omitzero"`
 	Sql      string `json:"sql"`
@@ -1056,7 +1056,7 @@ type Session struct {
 	// CsrfToken For a cookie session: the value of X-CSRF-Token.
 	CsrfToken string `json:"csrf_token,omitempty,omitzero"`
 
-	// Device With a bearer token: what makes this device known at the next log-in. A browser has it as a cookie.
+	// Device With a bearer token: identifies this device at the next log-in. A browser has it as a cookie.
 	Device  string    `json:"device,omitempty,omitzero"`
 	Expires time.Time `json:"expires"`
 
@@ -1066,7 +1066,7 @@ type Session struct {
 
 // Submission defines model for Submission.
 type Submission struct {
-	// Key Made anew for each submission, and sent again with the same one: the first is stored, and answered for all.
+	// Key A new key for each submission; a repeated request sends the same key. Only the first is stored, and its result is returned for all.
 	Key string `json:"key,omitempty,omitzero"`
 	Sql string `json:"sql"`
 }
@@ -1083,7 +1083,7 @@ type Table struct {
 	// Query Of a view.
 	Query string `json:"query,omitempty,omitzero"`
 
-	// Rows -1 for a view that takes long to count.
+	// Rows -1 for a view that takes too long to count.
 	Rows int64 `json:"rows"`
 	View bool  `json:"view,omitempty,omitzero"`
 }
@@ -1132,16 +1132,16 @@ type PaperSlug = string
 type BuildDatasetParams struct {
 	Title string `form:"title,omitempty" json:"title,omitempty,omitzero"`
 
-	// Encoding Of the files, until one declares its own; UTF-8 by default.
+	// Encoding The encoding of the files, unless a file declares its own. The default is UTF-8.
 	Encoding string `form:"encoding,omitempty" json:"encoding,omitempty,omitzero"`
 
 	// KeepGoing Continue after errors and list them all.
 	KeepGoing bool `form:"keep_going,omitempty" json:"keep_going,omitempty,omitzero"`
 
-	// Folder The files are a folder's: its scripts run in the order of their names, those aside that another includes.
+	// Folder The files are a folder: its scripts run in name order, except those included by others.
 	Folder bool `form:"folder,omitempty" json:"folder,omitempty,omitzero"`
 
-	// Script The files to run, in this order, where not all of them; the others are there to be included or copied.
+	// Script The scripts to run, in this order, if not all of them. The other files can be included or copied.
 	Script []string `form:"script,omitempty" json:"script,omitempty,omitzero"`
 
 	// Ask Stop before tables are made from CSV files alone and wait for confirmJob.
@@ -1160,7 +1160,7 @@ type GetMapParams struct {
 	// At Where tables were moved to, as `table:x,y` separated by spaces; for svg.
 	At string `form:"at,omitempty" json:"at,omitempty,omitzero"`
 
-	// Dark Light on dark; for svg.
+	// Dark Draw in light colours on a dark ground (svg only).
 	Dark bool `form:"dark,omitempty" json:"dark,omitempty,omitzero"`
 }
 
@@ -1189,7 +1189,7 @@ type ListRowsParams struct {
 type ListHistoryParams struct {
 	Paper string `form:"paper,omitempty" json:"paper,omitempty,omitzero"`
 
-	// Exercise By slug or number; needs a paper.
+	// Exercise A slug or number; requires a paper.
 	Exercise string `form:"exercise,omitempty" json:"exercise,omitempty,omitzero"`
 
 	// Learner An account's name; for instructors.
@@ -1375,21 +1375,21 @@ type ClientInterface interface {
 	// Corresponds with POST /api/courses/{course}/learners (the `AddLearner` operationId).
 	AddLearner(ctx context.Context, course string, body AddLearnerJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// OpenPaperWithBody Open a paper to a course, or change its times. What is left out comes from the paper itself. For instructors.
+	// OpenPaperWithBody Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
 	OpenPaperWithBody(ctx context.Context, course string, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// OpenPaper Open a paper to a course, or change its times. What is left out comes from the paper itself. For instructors.
+	// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
 	OpenPaper(ctx context.Context, course string, paper PaperSlug, body OpenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListDatasets The datasets of one's papers; for an instructor, all.
+	// ListDatasets The datasets of the caller's papers. An instructor sees all.
 	//
 	// Corresponds with GET /api/datasets (the `ListDatasets` operationId).
 	ListDatasets(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -1399,12 +1399,12 @@ type ClientInterface interface {
 	// Corresponds with DELETE /api/datasets/{dataset} (the `DropDataset` operationId).
 	DropDataset(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetDataset A dataset's tables with all that is known of them; for instructors its variants and builds too.
+	// GetDataset Describe a dataset's tables; for instructors also its variants and builds.
 	//
 	// Corresponds with GET /api/datasets/{dataset} (the `GetDataset` operationId).
 	GetDataset(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// BuildDatasetWithBody Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job, which asks before it breaks what papers use. For instructors.
+	// BuildDatasetWithBody Build a dataset from setup scripts, or from CSV files alone. The response is sent when the files have been received. The build is a job; it asks before it breaks what papers use. For instructors.
 	//
 	// Takes any type of body and a specified content type.
 	//
@@ -1421,14 +1421,14 @@ type ClientInterface interface {
 	// Corresponds with GET /api/datasets/{dataset}/tables/{table}/rows (the `ListRows` operationId).
 	ListRows(ctx context.Context, dataset DatasetName, table string, params *ListRowsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// UseBuildWithBody Return to an earlier build, or go to a later one again. For instructors.
+	// UseBuildWithBody Use another build, earlier or later. For instructors.
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/datasets/{dataset}/use (the `UseBuild` operationId).
 	UseBuildWithBody(ctx context.Context, dataset DatasetName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// UseBuild Return to an earlier build, or go to a later one again. For instructors.
+	// UseBuild Use another build, earlier or later. For instructors.
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -1440,17 +1440,17 @@ type ClientInterface interface {
 	// Corresponds with GET /api/health (the `GetHealth` operationId).
 	GetHealth(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListHistory Runs and attempts, the latest first. A learner sees their own.
+	// ListHistory List runs and attempts, newest first. Learners see their own.
 	//
 	// Corresponds with GET /api/history (the `ListHistory` operationId).
 	ListHistory(ctx context.Context, params *ListHistoryParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListJobs Builds and loads, the latest first. For instructors.
+	// ListJobs List builds and loads, newest first. For instructors.
 	//
 	// Corresponds with GET /api/jobs (the `ListJobs` operationId).
 	ListJobs(ctx context.Context, params *ListJobsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetJob How a build or load gets on, or how it ended. For instructors.
+	// GetJob The progress or the outcome of a build or load. For instructors.
 	//
 	// Corresponds with GET /api/jobs/{job} (the `GetJob` operationId).
 	GetJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -1460,7 +1460,7 @@ type ClientInterface interface {
 	// Corresponds with POST /api/jobs/{job}/confirm (the `ConfirmJob` operationId).
 	ConfirmJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// FollowJob The job as it is now, and again whenever it has changed, until it ends: server-sent events whose data are a Job.
+	// FollowJob Follow a job until it ends. Each server-sent event holds the job as it is then.
 	//
 	// Corresponds with GET /api/jobs/{job}/events (the `FollowJob` operationId).
 	FollowJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -1475,24 +1475,24 @@ type ClientInterface interface {
 	// Corresponds with POST /api/learners/{learner}/password (the `ResetLearner` operationId).
 	ResetLearner(ctx context.Context, learner string, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// LoadPackWithBody Load a pack. All of it, or, with an error that names file and line, nothing. It is a job. For instructors.
+	// LoadPackWithBody Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/packs (the `LoadPack` operationId).
 	LoadPackWithBody(ctx context.Context, params *LoadPackParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListPapers The papers one may read; for an instructor, all.
+	// ListPapers The papers that the caller may read. An instructor may read all.
 	//
 	// Corresponds with GET /api/papers (the `ListPapers` operationId).
 	ListPapers(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetPaper A paper, whole, with one's own state in each exercise.
+	// GetPaper A whole paper, with the caller's state in each exercise.
 	//
 	// Corresponds with GET /api/papers/{paper} (the `GetPaper` operationId).
 	GetPaper(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CheckPaper What is wrong or doubtful in a paper's exercises, on its dataset and every variant. For instructors.
+	// CheckPaper Check a paper's exercises on its dataset and every variant, and list what is wrong or doubtful. For instructors.
 	//
 	// Corresponds with GET /api/papers/{paper}/check (the `CheckPaper` operationId).
 	CheckPaper(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -1502,28 +1502,28 @@ type ClientInterface interface {
 	// Corresponds with GET /api/papers/{paper}/exercises/{exercise} (the `GetExercise` operationId).
 	GetExercise(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SubmitWithBody Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
+	// SubmitWithBody Submit a query, to be checked against the reference answer. The attempt is stored before the response is sent. A submission with a key is stored once, however often it is sent.
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/papers/{paper}/exercises/{exercise}/attempts (the `Submit` operationId).
 	SubmitWithBody(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// Submit Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
+	// Submit Submit a query, to be checked against the reference answer. The attempt is stored before the response is sent. A submission with a key is stored once, however often it is sent.
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/papers/{paper}/exercises/{exercise}/attempts (the `Submit` operationId).
 	Submit(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, body SubmitJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// KeepDraftWithBody Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
+	// KeepDraftWithBody Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/draft (the `KeepDraft` operationId).
 	KeepDraftWithBody(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// KeepDraft Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
+	// KeepDraft Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -1540,28 +1540,28 @@ type ClientInterface interface {
 	// Corresponds with GET /api/papers/{paper}/progress (the `GetProgress` operationId).
 	GetProgress(ctx context.Context, paper PaperSlug, params *GetProgressParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SetPasswordWithBody Change one's own password; every other session of the account ends.
+	// SetPasswordWithBody Change your own password. Every other session of the account ends.
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PUT /api/password (the `SetPassword` operationId).
 	SetPasswordWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SetPassword Change one's own password; every other session of the account ends.
+	// SetPassword Change your own password. Every other session of the account ends.
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with PUT /api/password (the `SetPassword` operationId).
 	SetPassword(ctx context.Context, body SetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// RunWithBody Run a query to look at its rows, for an exercise, a paper or a dataset.
+	// RunWithBody Run a query for an exercise, a paper or a dataset, and return its rows.
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/runs (the `Run` operationId).
 	RunWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// Run Run a query to look at its rows, for an exercise, a paper or a dataset.
+	// Run Run a query for an exercise, a paper or a dataset, and return its rows.
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -1691,7 +1691,7 @@ func (c *Client) AddLearner(ctx context.Context, course string, body AddLearnerJ
 	return c.Client.Do(req)
 }
 
-// OpenPaperWithBody Open a paper to a course, or change its times. What is left out comes from the paper itself. For instructors.
+// OpenPaperWithBody Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
 //
 // Takes any type of body and a specified content type.
 //
@@ -1708,7 +1708,7 @@ func (c *Client) OpenPaperWithBody(ctx context.Context, course string, paper Pap
 	return c.Client.Do(req)
 }
 
-// OpenPaper Open a paper to a course, or change its times. What is left out comes from the paper itself. For instructors.
+// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
 //
 // Takes a body of the `application/json` content type.
 //
@@ -1725,7 +1725,7 @@ func (c *Client) OpenPaper(ctx context.Context, course string, paper PaperSlug, 
 	return c.Client.Do(req)
 }
 
-// ListDatasets The datasets of one's papers; for an instructor, all.
+// ListDatasets The datasets of the caller's papers. An instructor sees all.
 //
 // Corresponds with GET /api/datasets (the `ListDatasets` operationId).
 func (c *Client) ListDatasets(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -1755,7 +1755,7 @@ func (c *Client) DropDataset(ctx context.Context, dataset DatasetName, reqEditor
 	return c.Client.Do(req)
 }
 
-// GetDataset A dataset's tables with all that is known of them; for instructors its variants and builds too.
+// GetDataset Describe a dataset's tables; for instructors also its variants and builds.
 //
 // Corresponds with GET /api/datasets/{dataset} (the `GetDataset` operationId).
 func (c *Client) GetDataset(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -1770,7 +1770,7 @@ func (c *Client) GetDataset(ctx context.Context, dataset DatasetName, reqEditors
 	return c.Client.Do(req)
 }
 
-// BuildDatasetWithBody Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job, which asks before it breaks what papers use. For instructors.
+// BuildDatasetWithBody Build a dataset from setup scripts, or from CSV files alone. The response is sent when the files have been received. The build is a job; it asks before it breaks what papers use. For instructors.
 //
 // Takes any type of body and a specified content type.
 //
@@ -1817,7 +1817,7 @@ func (c *Client) ListRows(ctx context.Context, dataset DatasetName, table string
 	return c.Client.Do(req)
 }
 
-// UseBuildWithBody Return to an earlier build, or go to a later one again. For instructors.
+// UseBuildWithBody Use another build, earlier or later. For instructors.
 //
 // Takes any type of body and a specified content type.
 //
@@ -1834,7 +1834,7 @@ func (c *Client) UseBuildWithBody(ctx context.Context, dataset DatasetName, cont
 	return c.Client.Do(req)
 }
 
-// UseBuild Return to an earlier build, or go to a later one again. For instructors.
+// UseBuild Use another build, earlier or later. For instructors.
 //
 // Takes a body of the `application/json` content type.
 //
@@ -1866,7 +1866,7 @@ func (c *Client) GetHealth(ctx context.Context, reqEditors ...RequestEditorFn) (
 	return c.Client.Do(req)
 }
 
-// ListHistory Runs and attempts, the latest first. A learner sees their own.
+// ListHistory List runs and attempts, newest first. Learners see their own.
 //
 // Corresponds with GET /api/history (the `ListHistory` operationId).
 func (c *Client) ListHistory(ctx context.Context, params *ListHistoryParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -1881,7 +1881,7 @@ func (c *Client) ListHistory(ctx context.Context, params *ListHistoryParams, req
 	return c.Client.Do(req)
 }
 
-// ListJobs Builds and loads, the latest first. For instructors.
+// ListJobs List builds and loads, newest first. For instructors.
 //
 // Corresponds with GET /api/jobs (the `ListJobs` operationId).
 func (c *Client) ListJobs(ctx context.Context, params *ListJobsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -1896,7 +1896,7 @@ func (c *Client) ListJobs(ctx context.Context, params *ListJobsParams, reqEditor
 	return c.Client.Do(req)
 }
 
-// GetJob How a build or load gets on, or how it ended. For instructors.
+// GetJob The progress or the outcome of a build or load. For instructors.
 //
 // Corresponds with GET /api/jobs/{job} (the `GetJob` operationId).
 func (c *Client) GetJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -1926,7 +1926,7 @@ func (c *Client) ConfirmJob(ctx context.Context, job JobId, reqEditors ...Reques
 	return c.Client.Do(req)
 }
 
-// FollowJob The job as it is now, and again whenever it has changed, until it ends: server-sent events whose data are a Job.
+// FollowJob Follow a job until it ends. Each server-sent event holds the job as it is then.
 //
 // Corresponds with GET /api/jobs/{job}/events (the `FollowJob` operationId).
 func (c *Client) FollowJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -1971,7 +1971,7 @@ func (c *Client) ResetLearner(ctx context.Context, learner string, reqEditors ..
 	return c.Client.Do(req)
 }
 
-// LoadPackWithBody Load a pack. All of it, or, with an error that names file and line, nothing. It is a job. For instructors.
+// LoadPackWithBody Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 //
 // Takes any type of body and a specified content type.
 //
@@ -1988,7 +1988,7 @@ func (c *Client) LoadPackWithBody(ctx context.Context, params *LoadPackParams, c
 	return c.Client.Do(req)
 }
 
-// ListPapers The papers one may read; for an instructor, all.
+// ListPapers The papers that the caller may read. An instructor may read all.
 //
 // Corresponds with GET /api/papers (the `ListPapers` operationId).
 func (c *Client) ListPapers(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -2003,7 +2003,7 @@ func (c *Client) ListPapers(ctx context.Context, reqEditors ...RequestEditorFn) 
 	return c.Client.Do(req)
 }
 
-// GetPaper A paper, whole, with one's own state in each exercise.
+// GetPaper A whole paper, with the caller's state in each exercise.
 //
 // Corresponds with GET /api/papers/{paper} (the `GetPaper` operationId).
 func (c *Client) GetPaper(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -2018,7 +2018,7 @@ func (c *Client) GetPaper(ctx context.Context, paper PaperSlug, reqEditors ...Re
 	return c.Client.Do(req)
 }
 
-// CheckPaper What is wrong or doubtful in a paper's exercises, on its dataset and every variant. For instructors.
+// CheckPaper Check a paper's exercises on its dataset and every variant, and list what is wrong or doubtful. For instructors.
 //
 // Corresponds with GET /api/papers/{paper}/check (the `CheckPaper` operationId).
 func (c *Client) CheckPaper(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -2048,7 +2048,7 @@ func (c *Client) GetExercise(ctx context.Context, paper PaperSlug, exercise Exer
 	return c.Client.Do(req)
 }
 
-// SubmitWithBody Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
+// SubmitWithBody Submit a query, to be checked against the reference answer. The attempt is stored before the response is sent. A submission with a key is stored once, however often it is sent.
 //
 // Takes any type of body and a specified content type.
 //
@@ -2065,7 +2065,7 @@ func (c *Client) SubmitWithBody(ctx context.Context, paper PaperSlug, exercise E
 	return c.Client.Do(req)
 }
 
-// Submit Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
+// Submit Submit a query, to be checked against the reference answer. The attempt is stored before the response is sent. A submission with a key is stored once, however often it is sent.
 //
 // Takes a body of the `application/json` content type.
 //
@@ -2082,7 +2082,7 @@ func (c *Client) Submit(ctx context.Context, paper PaperSlug, exercise ExerciseS
 	return c.Client.Do(req)
 }
 
-// KeepDraftWithBody Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
+// KeepDraftWithBody Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 //
 // Takes any type of body and a specified content type.
 //
@@ -2099,7 +2099,7 @@ func (c *Client) KeepDraftWithBody(ctx context.Context, paper PaperSlug, exercis
 	return c.Client.Do(req)
 }
 
-// KeepDraft Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
+// KeepDraft Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 //
 // Takes a body of the `application/json` content type.
 //
@@ -2146,7 +2146,7 @@ func (c *Client) GetProgress(ctx context.Context, paper PaperSlug, params *GetPr
 	return c.Client.Do(req)
 }
 
-// SetPasswordWithBody Change one's own password; every other session of the account ends.
+// SetPasswordWithBody Change your own password. Every other session of the account ends.
 //
 // Takes any type of body and a specified content type.
 //
@@ -2163,7 +2163,7 @@ func (c *Client) SetPasswordWithBody(ctx context.Context, contentType string, bo
 	return c.Client.Do(req)
 }
 
-// SetPassword Change one's own password; every other session of the account ends.
+// SetPassword Change your own password. Every other session of the account ends.
 //
 // Takes a body of the `application/json` content type.
 //
@@ -2180,7 +2180,7 @@ func (c *Client) SetPassword(ctx context.Context, body SetPasswordJSONRequestBod
 	return c.Client.Do(req)
 }
 
-// RunWithBody Run a query to look at its rows, for an exercise, a paper or a dataset.
+// RunWithBody Run a query for an exercise, a paper or a dataset, and return its rows.
 //
 // Takes any type of body and a specified content type.
 //
@@ -2197,7 +2197,7 @@ func (c *Client) RunWithBody(ctx context.Context, contentType string, body io.Re
 	return c.Client.Do(req)
 }
 
-// Run Run a query to look at its rows, for an exercise, a paper or a dataset.
+// Run Run a query for an exercise, a paper or a dataset, and return its rows.
 //
 // Takes a body of the `application/json` content type.
 //
@@ -3949,21 +3949,21 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/courses/{course}/learners (the `AddLearner` operationId).
 	AddLearnerWithResponse(ctx context.Context, course string, body AddLearnerJSONRequestBody, reqEditors ...RequestEditorFn) (*AddLearnerResponse, error)
 
-	// OpenPaperWithBodyWithResponse Open a paper to a course, or change its times. What is left out comes from the paper itself. For instructors.
+	// OpenPaperWithBodyWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
 	OpenPaperWithBodyWithResponse(ctx context.Context, course string, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*OpenPaperResponse, error)
 
-	// OpenPaperWithResponse Open a paper to a course, or change its times. What is left out comes from the paper itself. For instructors.
+	// OpenPaperWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
 	OpenPaperWithResponse(ctx context.Context, course string, paper PaperSlug, body OpenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*OpenPaperResponse, error)
 
-	// ListDatasetsWithResponse The datasets of one's papers; for an instructor, all.
+	// ListDatasetsWithResponse The datasets of the caller's papers. An instructor sees all.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -3977,14 +3977,14 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with DELETE /api/datasets/{dataset} (the `DropDataset` operationId).
 	DropDatasetWithResponse(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*DropDatasetResponse, error)
 
-	// GetDatasetWithResponse A dataset's tables with all that is known of them; for instructors its variants and builds too.
+	// GetDatasetWithResponse Describe a dataset's tables; for instructors also its variants and builds.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/datasets/{dataset} (the `GetDataset` operationId).
 	GetDatasetWithResponse(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*GetDatasetResponse, error)
 
-	// BuildDatasetWithBodyWithResponse Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job, which asks before it breaks what papers use. For instructors.
+	// BuildDatasetWithBodyWithResponse Build a dataset from setup scripts, or from CSV files alone. The response is sent when the files have been received. The build is a job; it asks before it breaks what papers use. For instructors.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -4005,14 +4005,14 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/datasets/{dataset}/tables/{table}/rows (the `ListRows` operationId).
 	ListRowsWithResponse(ctx context.Context, dataset DatasetName, table string, params *ListRowsParams, reqEditors ...RequestEditorFn) (*ListRowsResponse, error)
 
-	// UseBuildWithBodyWithResponse Return to an earlier build, or go to a later one again. For instructors.
+	// UseBuildWithBodyWithResponse Use another build, earlier or later. For instructors.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/datasets/{dataset}/use (the `UseBuild` operationId).
 	UseBuildWithBodyWithResponse(ctx context.Context, dataset DatasetName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UseBuildResponse, error)
 
-	// UseBuildWithResponse Return to an earlier build, or go to a later one again. For instructors.
+	// UseBuildWithResponse Use another build, earlier or later. For instructors.
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -4026,21 +4026,21 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/health (the `GetHealth` operationId).
 	GetHealthWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetHealthResponse, error)
 
-	// ListHistoryWithResponse Runs and attempts, the latest first. A learner sees their own.
+	// ListHistoryWithResponse List runs and attempts, newest first. Learners see their own.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/history (the `ListHistory` operationId).
 	ListHistoryWithResponse(ctx context.Context, params *ListHistoryParams, reqEditors ...RequestEditorFn) (*ListHistoryResponse, error)
 
-	// ListJobsWithResponse Builds and loads, the latest first. For instructors.
+	// ListJobsWithResponse List builds and loads, newest first. For instructors.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/jobs (the `ListJobs` operationId).
 	ListJobsWithResponse(ctx context.Context, params *ListJobsParams, reqEditors ...RequestEditorFn) (*ListJobsResponse, error)
 
-	// GetJobWithResponse How a build or load gets on, or how it ended. For instructors.
+	// GetJobWithResponse The progress or the outcome of a build or load. For instructors.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -4054,7 +4054,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/jobs/{job}/confirm (the `ConfirmJob` operationId).
 	ConfirmJobWithResponse(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*ConfirmJobResponse, error)
 
-	// FollowJobWithResponse The job as it is now, and again whenever it has changed, until it ends: server-sent events whose data are a Job.
+	// FollowJobWithResponse Follow a job until it ends. Each server-sent event holds the job as it is then.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -4075,28 +4075,28 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/learners/{learner}/password (the `ResetLearner` operationId).
 	ResetLearnerWithResponse(ctx context.Context, learner string, reqEditors ...RequestEditorFn) (*ResetLearnerResponse, error)
 
-	// LoadPackWithBodyWithResponse Load a pack. All of it, or, with an error that names file and line, nothing. It is a job. For instructors.
+	// LoadPackWithBodyWithResponse Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/packs (the `LoadPack` operationId).
 	LoadPackWithBodyWithResponse(ctx context.Context, params *LoadPackParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadPackResponse, error)
 
-	// ListPapersWithResponse The papers one may read; for an instructor, all.
+	// ListPapersWithResponse The papers that the caller may read. An instructor may read all.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/papers (the `ListPapers` operationId).
 	ListPapersWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPapersResponse, error)
 
-	// GetPaperWithResponse A paper, whole, with one's own state in each exercise.
+	// GetPaperWithResponse A whole paper, with the caller's state in each exercise.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/papers/{paper} (the `GetPaper` operationId).
 	GetPaperWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*GetPaperResponse, error)
 
-	// CheckPaperWithResponse What is wrong or doubtful in a paper's exercises, on its dataset and every variant. For instructors.
+	// CheckPaperWithResponse Check a paper's exercises on its dataset and every variant, and list what is wrong or doubtful. For instructors.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -4110,28 +4110,28 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/papers/{paper}/exercises/{exercise} (the `GetExercise` operationId).
 	GetExerciseWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, reqEditors ...RequestEditorFn) (*GetExerciseResponse, error)
 
-	// SubmitWithBodyWithResponse Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
+	// SubmitWithBodyWithResponse Submit a query, to be checked against the reference answer. The attempt is stored before the response is sent. A submission with a key is stored once, however often it is sent.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/papers/{paper}/exercises/{exercise}/attempts (the `Submit` operationId).
 	SubmitWithBodyWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SubmitResponse, error)
 
-	// SubmitWithResponse Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
+	// SubmitWithResponse Submit a query, to be checked against the reference answer. The attempt is stored before the response is sent. A submission with a key is stored once, however often it is sent.
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/papers/{paper}/exercises/{exercise}/attempts (the `Submit` operationId).
 	SubmitWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, body SubmitJSONRequestBody, reqEditors ...RequestEditorFn) (*SubmitResponse, error)
 
-	// KeepDraftWithBodyWithResponse Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
+	// KeepDraftWithBodyWithResponse Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/draft (the `KeepDraft` operationId).
 	KeepDraftWithBodyWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*KeepDraftResponse, error)
 
-	// KeepDraftWithResponse Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
+	// KeepDraftWithResponse Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -4152,28 +4152,28 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/papers/{paper}/progress (the `GetProgress` operationId).
 	GetProgressWithResponse(ctx context.Context, paper PaperSlug, params *GetProgressParams, reqEditors ...RequestEditorFn) (*GetProgressResponse, error)
 
-	// SetPasswordWithBodyWithResponse Change one's own password; every other session of the account ends.
+	// SetPasswordWithBodyWithResponse Change your own password. Every other session of the account ends.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /api/password (the `SetPassword` operationId).
 	SetPasswordWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetPasswordResponse, error)
 
-	// SetPasswordWithResponse Change one's own password; every other session of the account ends.
+	// SetPasswordWithResponse Change your own password. Every other session of the account ends.
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /api/password (the `SetPassword` operationId).
 	SetPasswordWithResponse(ctx context.Context, body SetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*SetPasswordResponse, error)
 
-	// RunWithBodyWithResponse Run a query to look at its rows, for an exercise, a paper or a dataset.
+	// RunWithBodyWithResponse Run a query for an exercise, a paper or a dataset, and return its rows.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/runs (the `Run` operationId).
 	RunWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RunResponse, error)
 
-	// RunWithResponse Run a query to look at its rows, for an exercise, a paper or a dataset.
+	// RunWithResponse Run a query for an exercise, a paper or a dataset, and return its rows.
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -5898,7 +5898,7 @@ func (c *ClientWithResponses) AddLearnerWithResponse(ctx context.Context, course
 	return ParseAddLearnerResponse(rsp)
 }
 
-// OpenPaperWithBodyWithResponse Open a paper to a course, or change its times. What is left out comes from the paper itself. For instructors.
+// OpenPaperWithBodyWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -5911,7 +5911,7 @@ func (c *ClientWithResponses) OpenPaperWithBodyWithResponse(ctx context.Context,
 	return ParseOpenPaperResponse(rsp)
 }
 
-// OpenPaperWithResponse Open a paper to a course, or change its times. What is left out comes from the paper itself. For instructors.
+// OpenPaperWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -5924,7 +5924,7 @@ func (c *ClientWithResponses) OpenPaperWithResponse(ctx context.Context, course 
 	return ParseOpenPaperResponse(rsp)
 }
 
-// ListDatasetsWithResponse The datasets of one's papers; for an instructor, all.
+// ListDatasetsWithResponse The datasets of the caller's papers. An instructor sees all.
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -5950,7 +5950,7 @@ func (c *ClientWithResponses) DropDatasetWithResponse(ctx context.Context, datas
 	return ParseDropDatasetResponse(rsp)
 }
 
-// GetDatasetWithResponse A dataset's tables with all that is known of them; for instructors its variants and builds too.
+// GetDatasetWithResponse Describe a dataset's tables; for instructors also its variants and builds.
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -5963,7 +5963,7 @@ func (c *ClientWithResponses) GetDatasetWithResponse(ctx context.Context, datase
 	return ParseGetDatasetResponse(rsp)
 }
 
-// BuildDatasetWithBodyWithResponse Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job, which asks before it breaks what papers use. For instructors.
+// BuildDatasetWithBodyWithResponse Build a dataset from setup scripts, or from CSV files alone. The response is sent when the files have been received. The build is a job; it asks before it breaks what papers use. For instructors.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -6002,7 +6002,7 @@ func (c *ClientWithResponses) ListRowsWithResponse(ctx context.Context, dataset 
 	return ParseListRowsResponse(rsp)
 }
 
-// UseBuildWithBodyWithResponse Return to an earlier build, or go to a later one again. For instructors.
+// UseBuildWithBodyWithResponse Use another build, earlier or later. For instructors.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -6015,7 +6015,7 @@ func (c *ClientWithResponses) UseBuildWithBodyWithResponse(ctx context.Context, 
 	return ParseUseBuildResponse(rsp)
 }
 
-// UseBuildWithResponse Return to an earlier build, or go to a later one again. For instructors.
+// UseBuildWithResponse Use another build, earlier or later. For instructors.
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -6041,7 +6041,7 @@ func (c *ClientWithResponses) GetHealthWithResponse(ctx context.Context, reqEdit
 	return ParseGetHealthResponse(rsp)
 }
 
-// ListHistoryWithResponse Runs and attempts, the latest first. A learner sees their own.
+// ListHistoryWithResponse List runs and attempts, newest first. Learners see their own.
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -6054,7 +6054,7 @@ func (c *ClientWithResponses) ListHistoryWithResponse(ctx context.Context, param
 	return ParseListHistoryResponse(rsp)
 }
 
-// ListJobsWithResponse Builds and loads, the latest first. For instructors.
+// ListJobsWithResponse List builds and loads, newest first. For instructors.
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -6067,7 +6067,7 @@ func (c *ClientWithResponses) ListJobsWithResponse(ctx context.Context, params *
 	return ParseListJobsResponse(rsp)
 }
 
-// GetJobWithResponse How a build or load gets on, or how it ended. For instructors.
+// GetJobWithResponse The progress or the outcome of a build or load. For instructors.
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -6093,7 +6093,7 @@ func (c *ClientWithResponses) ConfirmJobWithResponse(ctx context.Context, job Jo
 	return ParseConfirmJobResponse(rsp)
 }
 
-// FollowJobWithResponse The job as it is now, and again whenever it has changed, until it ends: server-sent events whose data are a Job.
+// FollowJobWithResponse Follow a job until it ends. Each server-sent event holds the job as it is then.
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -6132,7 +6132,7 @@ func (c *ClientWithResponses) ResetLearnerWithResponse(ctx context.Context, lear
 	return ParseResetLearnerResponse(rsp)
 }
 
-// LoadPackWithBodyWithResponse Load a pack. All of it, or, with an error that names file and line, nothing. It is a job. For instructors.
+// LoadPackWithBodyWithResponse Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -6145,7 +6145,7 @@ func (c *ClientWithResponses) LoadPackWithBodyWithResponse(ctx context.Context, 
 	return ParseLoadPackResponse(rsp)
 }
 
-// ListPapersWithResponse The papers one may read; for an instructor, all.
+// ListPapersWithResponse The papers that the caller may read. An instructor may read all.
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -6158,7 +6158,7 @@ func (c *ClientWithResponses) ListPapersWithResponse(ctx context.Context, reqEdi
 	return ParseListPapersResponse(rsp)
 }
 
-// GetPaperWithResponse A paper, whole, with one's own state in each exercise.
+// GetPaperWithResponse A whole paper, with the caller's state in each exercise.
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -6171,7 +6171,7 @@ func (c *ClientWithResponses) GetPaperWithResponse(ctx context.Context, paper Pa
 	return ParseGetPaperResponse(rsp)
 }
 
-// CheckPaperWithResponse What is wrong or doubtful in a paper's exercises, on its dataset and every variant. For instructors.
+// CheckPaperWithResponse Check a paper's exercises on its dataset and every variant, and list what is wrong or doubtful. For instructors.
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -6197,7 +6197,7 @@ func (c *ClientWithResponses) GetExerciseWithResponse(ctx context.Context, paper
 	return ParseGetExerciseResponse(rsp)
 }
 
-// SubmitWithBodyWithResponse Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
+// SubmitWithBodyWithResponse Submit a query, to be checked against the reference answer. The attempt is stored before the response is sent. A submission with a key is stored once, however often it is sent.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -6210,7 +6210,7 @@ func (c *ClientWithResponses) SubmitWithBodyWithResponse(ctx context.Context, pa
 	return ParseSubmitResponse(rsp)
 }
 
-// SubmitWithResponse Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
+// SubmitWithResponse Submit a query, to be checked against the reference answer. The attempt is stored before the response is sent. A submission with a key is stored once, however often it is sent.
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -6223,7 +6223,7 @@ func (c *ClientWithResponses) SubmitWithResponse(ctx context.Context, paper Pape
 	return ParseSubmitResponse(rsp)
 }
 
-// KeepDraftWithBodyWithResponse Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
+// KeepDraftWithBodyWithResponse Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -6236,7 +6236,7 @@ func (c *ClientWithResponses) KeepDraftWithBodyWithResponse(ctx context.Context,
 	return ParseKeepDraftResponse(rsp)
 }
 
-// KeepDraftWithResponse Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
+// KeepDraftWithResponse Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -6275,7 +6275,7 @@ func (c *ClientWithResponses) GetProgressWithResponse(ctx context.Context, paper
 	return ParseGetProgressResponse(rsp)
 }
 
-// SetPasswordWithBodyWithResponse Change one's own password; every other session of the account ends.
+// SetPasswordWithBodyWithResponse Change your own password. Every other session of the account ends.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -6288,7 +6288,7 @@ func (c *ClientWithResponses) SetPasswordWithBodyWithResponse(ctx context.Contex
 	return ParseSetPasswordResponse(rsp)
 }
 
-// SetPasswordWithResponse Change one's own password; every other session of the account ends.
+// SetPasswordWithResponse Change your own password. Every other session of the account ends.
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -6301,7 +6301,7 @@ func (c *ClientWithResponses) SetPasswordWithResponse(ctx context.Context, body 
 	return ParseSetPasswordResponse(rsp)
 }
 
-// RunWithBodyWithResponse Run a query to look at its rows, for an exercise, a paper or a dataset.
+// RunWithBodyWithResponse Run a query for an exercise, a paper or a dataset, and return its rows.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -6314,7 +6314,7 @@ func (c *ClientWithResponses) RunWithBodyWithResponse(ctx context.Context, conte
 	return ParseRunResponse(rsp)
 }
 
-// RunWithResponse Run a query to look at its rows, for an exercise, a paper or a dataset.
+// RunWithResponse Run a query for an exercise, a paper or a dataset, and return its rows.
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //

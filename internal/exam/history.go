@@ -48,7 +48,7 @@ func (s *Service) History(ctx context.Context, who account.Account, f HistoryFil
 		return nil, problem.New(422, "filter", "Invalid filter", "The outcome, the kind and the learner have to be text.")
 	}
 	if f.Limit < 1 || f.Limit > longestPage {
-		return nil, problem.New(422, "page-size", "The page size does not do", "%d to %d entries can be asked for, not %d.", 1, longestPage, f.Limit)
+		return nil, problem.New(422, "page-size", "Invalid page size", "%d to %d entries can be asked for, not %d.", 1, longestPage, f.Limit)
 	}
 	params := query.HistoryParams{Page: int32(f.Limit) + 1, MostBytes: largestPage, Outcome: filter(f.Outcome), Kind: filter(f.Kind)}
 	if f.Before != "" {

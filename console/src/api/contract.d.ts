@@ -48,7 +48,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Change one's own password; every other session of the account ends. */
+        /** Change your own password. Every other session of the account ends. */
         put: operations["setPassword"];
         post?: never;
         delete?: never;
@@ -64,7 +64,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The papers one may read; for an instructor, all. */
+        /** The papers that the caller may read. An instructor may read all. */
         get: operations["listPapers"];
         put?: never;
         post?: never;
@@ -84,7 +84,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** A paper, whole, with one's own state in each exercise. */
+        /** A whole paper, with the caller's state in each exercise. */
         get: operations["getPaper"];
         put?: never;
         post?: never;
@@ -104,7 +104,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** What is wrong or doubtful in a paper's exercises, on its dataset and every variant. For instructors. */
+        /** Check a paper's exercises on its dataset and every variant, and list what is wrong or doubtful. For instructors. */
         get: operations["checkPaper"];
         put?: never;
         post?: never;
@@ -149,7 +149,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise). */
+        /** Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409). */
         put: operations["keepDraft"];
         post?: never;
         delete?: never;
@@ -172,7 +172,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent. */
+        /** Submit a query, to be checked against the reference answer. The attempt is stored before the response is sent. A submission with a key is stored once, however often it is sent. */
         post: operations["submit"];
         delete?: never;
         options?: never;
@@ -189,7 +189,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Run a query to look at its rows, for an exercise, a paper or a dataset. */
+        /** Run a query for an exercise, a paper or a dataset, and return its rows. */
         post: operations["run"];
         delete?: never;
         options?: never;
@@ -204,7 +204,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Runs and attempts, the latest first. A learner sees their own. */
+        /** List runs and attempts, newest first. Learners see their own. */
         get: operations["listHistory"];
         put?: never;
         post?: never;
@@ -267,7 +267,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The datasets of one's papers; for an instructor, all. */
+        /** The datasets of the caller's papers. An instructor sees all. */
         get: operations["listDatasets"];
         put?: never;
         post?: never;
@@ -286,7 +286,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** A dataset's tables with all that is known of them; for instructors its variants and builds too. */
+        /** Describe a dataset's tables; for instructors also its variants and builds. */
         get: operations["getDataset"];
         put?: never;
         post?: never;
@@ -348,7 +348,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Return to an earlier build, or go to a later one again. For instructors. */
+        /** Use another build, earlier or later. For instructors. */
         post: operations["useBuild"];
         delete?: never;
         options?: never;
@@ -367,7 +367,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job, which asks before it breaks what papers use. For instructors. */
+        /** Build a dataset from setup scripts, or from CSV files alone. The response is sent when the files have been received. The build is a job; it asks before it breaks what papers use. For instructors. */
         post: operations["buildDataset"];
         delete?: never;
         options?: never;
@@ -384,7 +384,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Load a pack. All of it, or, with an error that names file and line, nothing. It is a job. For instructors. */
+        /** Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors. */
         post: operations["loadPack"];
         delete?: never;
         options?: never;
@@ -399,7 +399,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Builds and loads, the latest first. For instructors. */
+        /** List builds and loads, newest first. For instructors. */
         get: operations["listJobs"];
         put?: never;
         post?: never;
@@ -418,7 +418,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** How a build or load gets on, or how it ended. For instructors. */
+        /** The progress or the outcome of a build or load. For instructors. */
         get: operations["getJob"];
         put?: never;
         post?: never;
@@ -437,7 +437,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** The job as it is now, and again whenever it has changed, until it ends: server-sent events whose data are a Job. */
+        /** Follow a job until it ends. Each server-sent event holds the job as it is then. */
         get: operations["followJob"];
         put?: never;
         post?: never;
@@ -534,7 +534,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Open a paper to a course, or change its times. What is left out comes from the paper itself. For instructors. */
+        /** Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors. */
         put: operations["openPaper"];
         post?: never;
         delete?: never;
@@ -593,14 +593,14 @@ export interface components {
             status: number;
             detail: string;
             place?: components["schemas"]["Place"];
-            /** @description Seconds until it is worth another try. */
+            /** @description Seconds to wait before trying again. */
             retry_after?: number;
-            /** @description Of a query that the database reported an error of: what it adds to its message, which is the title. */
+            /** @description For a query that failed: what the database adds to its error message, which is the title. */
             hint?: string;
-            /** @description Of a query: its text without the slip, as an offer. It is never run by itself. */
+            /** @description For a query that cannot be read: a corrected text, as a suggestion. It is never run by itself. */
             mended?: string;
         };
-        /** @description Where in a text something stands. Lines and columns count from 1, columns in characters. */
+        /** @description A place in a text. Lines and columns count from 1, columns in characters. */
         Place: {
             /** @description The file; absent for a query. */
             file?: string;
@@ -625,7 +625,7 @@ export interface components {
             password: string;
             /** @enum {string} */
             kind: "cookie" | "bearer";
-            /** @description What an earlier log-in gave, so that others' failures do not hold this one up. A browser sends its cookie. */
+            /** @description The device token of an earlier log-in, so that other people's failed log-ins do not delay this one. A browser sends its cookie. */
             device?: string;
         };
         PasswordChange: {
@@ -648,7 +648,7 @@ export interface components {
             expires: string;
             /** @description The bearer token, at log-in only. */
             token?: string;
-            /** @description With a bearer token: what makes this device known at the next log-in. A browser has it as a cookie. */
+            /** @description With a bearer token: identifies this device at the next log-in. A browser has it as a cookie. */
             device?: string;
             /** @description For a cookie session: the value of X-CSRF-Token. */
             csrf_token?: string;
@@ -710,7 +710,7 @@ export interface components {
             expected?: components["schemas"]["Expected"];
             /** @description One's own so far. */
             attempts: number;
-            /** @description Those of them that count against the attempts allowed. A text that cannot be read as SQL or is no query does not. */
+            /** @description Attempts that count towards the limit. A text that cannot be read as SQL */
             attempts_used: number;
             attempts_allowed?: number;
             outcome?: components["schemas"]["Outcome"];
@@ -721,7 +721,7 @@ export interface components {
             /** @description For instructors only. */
             reference_answer?: string;
         };
-        /** @description As much of the expected result as the exercise shows. */
+        /** @description The part of the expected result that the exercise shows. */
         Expected: {
             columns?: components["schemas"]["Column"][];
             /** Format: int64 */
@@ -730,21 +730,21 @@ export interface components {
         };
         Column: {
             name: string;
-            /** @description As PostgreSQL writes it: `numeric(6,2)`, `text`. */
+            /** @description The type in PostgreSQL's spelling, such as `numeric(6,2)` or `text`. */
             type: string;
         };
         /** @description Cells as PostgreSQL writes them; null is NULL. */
         Rows: (string | null)[][];
         Submission: {
             sql: string;
-            /** @description Made anew for each submission, and sent again with the same one: the first is stored, and answered for all. */
+            /** @description A new key for each submission; a repeated request sends the same key. Only the first is stored, and its result is returned for all. */
             key?: string;
         };
         DraftText: {
             sql: string;
             /**
              * Format: int64
-             * @description Of the draft that was changed; 0 where there was none.
+             * @description The revision of the draft that was edited; 0 if there was none.
              */
             revision?: number;
         };
@@ -761,7 +761,7 @@ export interface components {
         RunRequest: {
             sql: string;
             paper?: string;
-            /** @description By slug or number; needs a paper. */
+            /** @description A slug or number; requires a paper. */
             exercise?: string;
             /** @description Instead of a paper. */
             dataset?: string;
@@ -789,7 +789,7 @@ export interface components {
              * @description All rows of the result.
              */
             row_count: number;
-            /** @description There are more rows than are shown. */
+            /** @description Whether there are more rows than are returned. */
             truncated: boolean;
             /** Format: double */
             elapsed_ms: number;
@@ -855,7 +855,7 @@ export interface components {
         };
         HistoryPage: {
             entries: components["schemas"]["HistoryEntry"][];
-            /** @description For `before`; absent on the last page. */
+            /** @description The value for `before` on the next page; absent on the last page. */
             next?: string;
         };
         Progress: {
@@ -910,7 +910,7 @@ export interface components {
             bytes: number;
             tables: components["schemas"]["Table"][];
             relations: components["schemas"]["Relation"][];
-            /** @description The pack that it came with; for instructors. */
+            /** @description The pack that it came with (for instructors). */
             pack?: string;
             /** @description For instructors. */
             variants?: string[];
@@ -938,7 +938,7 @@ export interface components {
             meaning?: string;
             /**
              * Format: int64
-             * @description -1 for a view that takes long to count.
+             * @description -1 for a view that takes too long to count.
              */
             rows: number;
             /** Format: int64 */
@@ -979,9 +979,9 @@ export interface components {
             to: string;
             columns: string[];
             referred: string[];
-            /** @description A row of `from` may refer to none. */
+            /** @description Whether a row of `from` may refer to no row. */
             optional?: boolean;
-            /** @description A row of `to` is referred to by one row of `from` at most. */
+            /** @description Whether at most one row of `from` refers to a row of `to`. */
             single?: boolean;
             /** @description In words, seen from `from`. */
             outward: string;
@@ -1015,7 +1015,7 @@ export interface components {
             relation: components["schemas"]["Relation"];
             /** @description Whether it joins tables of two groups. */
             between?: boolean;
-            /** @description Its way, from the table with the foreign key. */
+            /** @description Its points, starting at the table with the foreign key. */
             points: components["schemas"]["MapPoint"][];
         };
         MapPoint: {
@@ -1075,7 +1075,7 @@ export interface components {
             step: string;
             /**
              * Format: int64
-             * @description The bytes that the step has to read.
+             * @description Bytes to read in this step.
              */
             total: number;
             file: string;
@@ -1108,10 +1108,10 @@ export interface components {
             title: string;
             datasets: components["schemas"]["BuildReport"][];
             papers: components["schemas"]["LoadedPaper"][];
-            /** @description The tables that a job which asks would make. */
+            /** @description The tables that would be created */
             inferred?: components["schemas"]["InferredTable"][];
             check?: components["schemas"]["CheckReport"];
-            /** @description What a job that asks would break: accepted answers, and tables and columns that papers use. */
+            /** @description What would break, while the job waits for confirmation: accepted answers, and tables and columns that papers use. */
             breaks?: string[];
         };
         CheckReport: {
@@ -1152,7 +1152,7 @@ export interface components {
             /** Format: double */
             elapsed_ms: number;
             sizes?: components["schemas"]["TableSize"][];
-            /** @description What the setup scripts say that has no bearing on the data and was not run: owners, rights. As `file:line: text`. */
+            /** @description Statements that were skipped because they do not affect the data, such as owners and privileges, as `file:line: text`. */
             passed_over?: string[];
             /** @description What looks forgotten. */
             advice?: string[];
@@ -1171,7 +1171,7 @@ export interface components {
         InferredTable: {
             file: string;
             sheet?: string;
-            /** @description A column that could be the primary key; it becomes one where the tables are confirmed. */
+            /** @description The column proposed as the primary key. It becomes the key when the tables are confirmed. */
             key?: string;
             name: string;
             delimiter: string;
@@ -1187,9 +1187,9 @@ export interface components {
             type: string;
             /** Format: int64 */
             nulls: number;
-            /** @description How its values are written in the file where that is not as SQL writes them: decimal comma, day first, month first. */
+            /** @description The format of its values in the file, if it is not SQL's own: decimal comma, day first or month first. */
             format?: string;
-            /** @description The key that it could refer to, as table.column; it does where the tables are confirmed. */
+            /** @description The key that it is proposed to refer to, as table.column. It becomes a foreign key when the tables are confirmed. */
             references?: string;
         };
         LoadedPaper: {
@@ -1234,12 +1234,12 @@ export interface components {
             /** @description For logging in: lower-case letters, digits, dots, hyphens. */
             name: string;
             display_name?: string;
-            /** @description Left out */
+            /** @description If omitted */
             password?: string;
         };
         AddedLearner: {
             account: components["schemas"]["Account"];
-            /** @description The one-time password, where one was made. */
+            /** @description The one-time password, if one was generated. */
             password?: string;
         };
     };
@@ -1279,7 +1279,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Both can. */
+            /** @description Both servers can be reached. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -1288,7 +1288,7 @@ export interface operations {
                     "application/json": components["schemas"]["Health"];
                 };
             };
-            /** @description Not both can. */
+            /** @description A server cannot be reached */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -1501,7 +1501,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Kept. */
+            /** @description Saved. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -1572,7 +1572,7 @@ export interface operations {
         parameters: {
             query?: {
                 paper?: string;
-                /** @description By slug or number; needs a paper. */
+                /** @description A slug or number; requires a paper. */
                 exercise?: string;
                 /** @description An account's name; for instructors. */
                 learner?: string;
@@ -1766,7 +1766,7 @@ export interface operations {
                 format?: "json" | "text" | "mermaid" | "svg";
                 /** @description Where tables were moved to, as `table:x,y` separated by spaces; for svg. */
                 at?: string;
-                /** @description Light on dark; for svg. */
+                /** @description Draw in light colours on a dark ground (svg only). */
                 dark?: boolean;
             };
             header?: never;
@@ -1822,13 +1822,13 @@ export interface operations {
         parameters: {
             query?: {
                 title?: string;
-                /** @description Of the files, until one declares its own; UTF-8 by default. */
+                /** @description The encoding of the files, unless a file declares its own. The default is UTF-8. */
                 encoding?: string;
                 /** @description Continue after errors and list them all. */
                 keep_going?: boolean;
-                /** @description The files are a folder's: its scripts run in the order of their names, those aside that another includes. */
+                /** @description The files are a folder: its scripts run in name order, except those included by others. */
                 folder?: boolean;
-                /** @description The files to run, in this order, where not all of them; the others are there to be included or copied. */
+                /** @description The scripts to run, in this order, if not all of them. The other files can be included or copied. */
                 script?: string[];
                 /** @description Stop before tables are made from CSV files alone and wait for confirmJob. */
                 ask?: boolean;
@@ -2036,7 +2036,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Made. */
+            /** @description Created. */
             201: {
                 headers: {
                     [name: string]: unknown;

@@ -92,7 +92,7 @@ func TestWhatIsWrongHasItsFileAndLine(t *testing.T) {
 		{"a path that leaves the folder", []string{"pack.yaml", "nights/tables.sql", "../secret.sql"}, `pack.yaml:6: "../secret.sql" leaves the pack's folder`},
 		{"no title", []string{"pack.yaml", "title: Nights at the observatory\n", ""}, `pack.yaml:1: the key "title" is missing`},
 		{"no YAML", []string{"pack.yaml", "title: Nights at", "title: [Nights at"}, `pack.yaml:`},
-		{"a bad name", []string{"pack.yaml", "night-sky", "Night Sky"}, `pack.yaml:1: "Night Sky" does not do as a name`},
+		{"a bad name", []string{"pack.yaml", "night-sky", "Night Sky"}, `pack.yaml:1: "Night Sky" is not a valid name`},
 		{"a key twice", []string{"pack.yaml", "title: Nights at", "pack: x\ntitle: Nights at"}, `pack.yaml:2: the key "pack" is there twice`},
 		{"no front matter", []string{"papers/dusk.md", "---\npaper", "paper"}, `papers/dusk.md:1: a paper starts with its front matter`},
 		{"a time that is none", []string{"papers/dusk.md", "2026-12-01T20:00:00Z", "tomorrow"}, `papers/dusk.md:5: "tomorrow" is no time`},

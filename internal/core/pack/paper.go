@@ -210,7 +210,7 @@ func (b *body) finish(sections []Section, d *draft) []Section {
 		e.Slug = makeSlug(d.title)
 	}
 	if !IsSlug(e.Slug) {
-		b.fail(b.file, d.line, "%q does not do as an exercise's slug: write {#slug} after the title, with up to 64 lower-case letters, digits and hyphens", e.Slug)
+		b.fail(b.file, d.line, "%q is not a valid slug for an exercise: write {#slug} after the title, with up to 64 lower-case letters, digits and hyphens", e.Slug)
 	}
 	if _, err := strconv.Atoi(e.Slug); err == nil {
 		b.fail(b.file, d.line, "an exercise's slug cannot be a number: it would be taken for the exercise of that number")

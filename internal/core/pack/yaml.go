@@ -83,7 +83,7 @@ func (r *reader) text(file string, n *yaml.Node, first int) string {
 func (r *reader) slug(file string, n *yaml.Node, first int) string {
 	s := r.text(file, n, first)
 	if s != "" && !IsSlug(s) {
-		r.fail(file, first+n.Line-1, "%q does not do as a name: use up to 64 lower-case letters, digits and hyphens", s)
+		r.fail(file, first+n.Line-1, "%q is not a valid name: use up to 64 lower-case letters, digits and hyphens", s)
 	}
 	return s
 }

@@ -324,7 +324,7 @@ type Account struct {
 type AddedLearner struct {
 	Account Account `json:"account"`
 
-	// Password The one-time password, where one was made.
+	// Password The one-time password, if one was generated.
 	Password string `json:"password,omitempty,omitzero"`
 }
 
@@ -393,7 +393,7 @@ type BuildReport struct {
 	ElapsedMs float64         `json:"elapsed_ms"`
 	Inferred  []InferredTable `json:"inferred,omitempty,omitzero"`
 
-	// PassedOver What the setup scripts say that has no bearing on the data and was not run: owners, rights. As `file:line: text`.
+	// PassedOver Statements that were skipped because they do not affect the data, such as owners and privileges, as `file:line: text`.
 	PassedOver []string    `json:"passed_over,omitempty,omitzero"`
 	Rows       int64       `json:"rows"`
 	Sizes      []TableSize `json:"sizes,omitempty,omitzero"`
@@ -439,7 +439,7 @@ type CheckReport struct {
 type Column struct {
 	Name string `json:"name"`
 
-	// Type As PostgreSQL writes it: `numeric(6,2)`, `text`.
+	// Type The type in PostgreSQL's spelling, such as `numeric(6,2)` or `text`.
 	Type string `json:"type"`
 }
 
@@ -491,7 +491,7 @@ type Dataset struct {
 	Bytes int64  `json:"bytes"`
 	Name  string `json:"name"`
 
-	// Pack The pack that it came with; for instructors.
+	// Pack The pack that it came with (for instructors).
 	Pack      string     `json:"pack,omitempty,omitzero"`
 	Relations []Relation `json:"relations"`
 	Rows      int64      `json:"rows"`
@@ -533,7 +533,7 @@ type Draft struct {
 
 // DraftText defines model for DraftText.
 type DraftText struct {
-	// Revision Of the draft that was changed; 0 where there was none.
+	// Revision The revision of the draft that was edited; 0 if there was none.
 	Revision *int64 `json:"revision,omitempty"`
 	Sql      string `json:"sql"`
 }
@@ -547,13 +547,13 @@ type Exercise struct {
 	Attempts        int `json:"attempts"`
 	AttemptsAllowed int `json:"attempts_allowed,omitempty,omitzero"`
 
-	// AttemptsUsed Those of them that count against the attempts allowed. A text that cannot be read as SQL or is no query does not.
+	// AttemptsUsed Attempts that count towards the limit. A text that cannot be read as SQL
 	AttemptsUsed int     `json:"attempts_used"`
 	Blocks       []Block `json:"blocks"`
 	Dataset      string  `json:"dataset"`
 	Draft        Draft   `json:"draft,omitempty,omitzero"`
 
-	// Expected As much of the expected result as the exercise shows.
+	// Expected The part of the expected result that the exercise shows.
 	Expected Expected `json:"expected,omitempty,omitzero"`
 	Forbid   []string `json:"forbid"`
 	Latest   Attempt  `json:"latest,omitempty,omitzero"`
@@ -586,7 +586,7 @@ type ExerciseHead struct {
 	Title  string  `json:"title"`
 }
 
-// Expected As much of the expected result as the exercise shows.
+// Expected The part of the expected result that the exercise shows.
 type Expected struct {
 	Columns  []Column `json:"columns,omitempty,omitzero"`
 	RowCount *int64   `json:"row_count,omitempty"`
@@ -657,7 +657,7 @@ type HistoryEntry struct {
 type HistoryPage struct {
 	Entries []HistoryEntry `json:"entries"`
 
-	// Next For `before`; absent on the last page.
+	// Next The value for `before` on the next page; absent on the last page.
 	Next string `json:"next,omitempty,omitzero"`
 }
 
@@ -670,7 +670,7 @@ type Index struct {
 
 // InferredColumn defines model for InferredColumn.
 type InferredColumn struct {
-	// Format How its values are written in the file where that is not as SQL writes them: decimal comma, day first, month first.
+	// Format The format of its values in the file, if it is not SQL's own: decimal comma, day first or month first.
 	Format string `json:"format,omitempty,omitzero"`
 
 	// Header As the file names it.
@@ -678,7 +678,7 @@ type InferredColumn struct {
 	Name   string `json:"name"`
 	Nulls  int64  `json:"nulls"`
 
-	// References The key that it could refer to, as table.column; it does where the tables are confirmed.
+	// References The key that it is proposed to refer to, as table.column. It becomes a foreign key when the tables are confirmed.
 	References string `json:"references,omitempty,omitzero"`
 
 	// Type That all its values have.
@@ -691,7 +691,7 @@ type InferredTable struct {
 	Delimiter string           `json:"delimiter"`
 	File      string           `json:"file"`
 
-	// Key A column that could be the primary key; it becomes one where the tables are confirmed.
+	// Key The column proposed as the primary key. It becomes the key when the tables are confirmed.
 	Key   string `json:"key,omitempty,omitzero"`
 	Name  string `json:"name"`
 	Rows  int64  `json:"rows"`
@@ -741,18 +741,18 @@ type JobProgress struct {
 	Step   string `json:"step"`
 	Tables int    `json:"tables"`
 
-	// Total The bytes that the step has to read.
+	// Total Bytes to read in this step.
 	Total int64 `json:"total"`
 }
 
 // JobReport defines model for JobReport.
 type JobReport struct {
-	// Breaks What a job that asks would break: accepted answers, and tables and columns that papers use.
+	// Breaks What would break, while the job waits for confirmation: accepted answers, and tables and columns that papers use.
 	Breaks   []string      `json:"breaks,omitempty,omitzero"`
 	Check    CheckReport   `json:"check,omitempty,omitzero"`
 	Datasets []BuildReport `json:"datasets"`
 
-	// Inferred The tables that a job which asks would make.
+	// Inferred The tables that would be created
 	Inferred []InferredTable `json:"inferred,omitempty,omitzero"`
 	Pack     string          `json:"pack,omitempty,omitzero"`
 	Papers   []LoadedPaper   `json:"papers"`
@@ -781,7 +781,7 @@ type LoadedPaper struct {
 
 // LogIn defines model for LogIn.
 type LogIn struct {
-	// Device What an earlier log-in gave, so that others' failures do not hold this one up. A browser sends its cookie.
+	// Device The device token of an earlier log-in, so that other people's failed log-ins do not delay this one. A browser sends its cookie.
 	Device   string    `json:"device,omitempty,omitzero"`
 	Kind     LogInKind `json:"kind"`
 	Name     string    `json:"name"`
@@ -815,7 +815,7 @@ type MapLine struct {
 	// Between Whether it joins tables of two groups.
 	Between bool `json:"between,omitempty,omitzero"`
 
-	// Points Its way, from the table with the foreign key.
+	// Points Its points, starting at the table with the foreign key.
 	Points   []MapPoint `json:"points"`
 	Relation Relation   `json:"relation"`
 }
@@ -839,7 +839,7 @@ type NewLearner struct {
 	// Name For logging in: lower-case letters, digits, dots, hyphens.
 	Name string `json:"name"`
 
-	// Password Left out
+	// Password If omitted
 	Password string `json:"password,omitempty,omitzero"`
 }
 
@@ -886,7 +886,7 @@ type PasswordChange struct {
 	New string `json:"new"`
 }
 
-// Place Where in a text something stands. Lines and columns count from 1, columns in characters.
+// Place A place in a text. Lines and columns count from 1, columns in characters.
 type Place struct {
 	Column int `json:"column"`
 
@@ -902,16 +902,16 @@ type Place struct {
 type Problem struct {
 	Detail string `json:"detail"`
 
-	// Hint Of a query that the database reported an error of: what it adds to its message, which is the title.
+	// Hint For a query that failed: what the database adds to its error message, which is the title.
 	Hint string `json:"hint,omitempty,omitzero"`
 
-	// Mended Of a query: its text without the slip, as an offer. It is never run by itself.
+	// Mended For a query that cannot be read: a corrected text, as a suggestion. It is never run by itself.
 	Mended string `json:"mended,omitempty,omitzero"`
 
-	// Place Where in a text something stands. Lines and columns count from 1, columns in characters.
+	// Place A place in a text. Lines and columns count from 1, columns in characters.
 	Place Place `json:"place,omitempty,omitzero"`
 
-	// RetryAfter Seconds until it is worth another try.
+	// RetryAfter Seconds to wait before trying again.
 	RetryAfter int    `json:"retry_after,omitempty,omitzero"`
 	Status     int    `json:"status"`
 	Title      string `json:"title"`
@@ -951,14 +951,14 @@ type Relation struct {
 	// Inward In words, seen from `to`.
 	Inward string `json:"inward"`
 
-	// Optional A row of `from` may refer to none.
+	// Optional Whether a row of `from` may refer to no row.
 	Optional bool `json:"optional,omitempty,omitzero"`
 
 	// Outward In words, seen from `from`.
 	Outward  string   `json:"outward"`
 	Referred []string `json:"referred"`
 
-	// Single A row of `to` is referred to by one row of `from` at most.
+	// Single Whether at most one row of `from` refers to a row of `to`.
 	Single bool   `json:"single,omitempty,omitzero"`
 	To     string `json:"to"`
 }
@@ -1004,7 +1004,7 @@ type Run struct {
 	Rows Rows   `json:"rows"`
 	Sql  string `json:"sql"`
 
-	// Truncated There are more rows than are shown.
+	// Truncated Whether there are more rows than are returned.
 	Truncated bool `json:"truncated"`
 }
 
@@ -1013,7 +1013,7 @@ type RunRequest struct {
 	// Dataset Instead of a paper.
 	Dataset string `json:"dataset,omitempty,omitzero"`
 
-	// Exercise By slug or number; needs a paper.
+	// Exercise A slug or number; requires a paper.
 	Exercise string `json:"exercise,omitempty,omitzero"`
 	Paper    string `json:"paper,omitempty,omitzero"`
 	Sql      string `json:"sql"`
@@ -1057,7 +1057,7 @@ type Session struct {
 	// CsrfToken For a cookie session: the value of X-CSRF-Token.
 	CsrfToken string `json:"csrf_token,omitempty,omitzero"`
 
-	// Device With a bearer token: what makes this device known at the next log-in. A browser has it as a cookie.
+	// Device With a bearer token: identifies this device at the next log-in. A browser has it as a cookie.
 	Device  string    `json:"device,omitempty,omitzero"`
 	Expires time.Time `json:"expires"`
 
@@ -1067,7 +1067,7 @@ type Session struct {
 
 // Submission defines model for Submission.
 type Submission struct {
-	// Key Made anew for each submission, and sent again with the same one: the first is stored, and answered for all.
+	// Key A new key for each submission; a repeated request sends the same key. Only the first is stored, and its result is returned for all.
 	Key string `json:"key,omitempty,omitzero"`
 	Sql string `json:"sql"`
 }
@@ -1084,7 +1084,7 @@ type Table struct {
 	// Query Of a view.
 	Query string `json:"query,omitempty,omitzero"`
 
-	// Rows -1 for a view that takes long to count.
+	// Rows -1 for a view that takes too long to count.
 	Rows int64 `json:"rows"`
 	View bool  `json:"view,omitempty,omitzero"`
 }
@@ -1133,16 +1133,16 @@ type PaperSlug = string
 type BuildDatasetParams struct {
 	Title string `form:"title,omitempty" json:"title,omitempty,omitzero"`
 
-	// Encoding Of the files, until one declares its own; UTF-8 by default.
+	// Encoding The encoding of the files, unless a file declares its own. The default is UTF-8.
 	Encoding string `form:"encoding,omitempty" json:"encoding,omitempty,omitzero"`
 
 	// KeepGoing Continue after errors and list them all.
 	KeepGoing bool `form:"keep_going,omitempty" json:"keep_going,omitempty,omitzero"`
 
-	// Folder The files are a folder's: its scripts run in the order of their names, those aside that another includes.
+	// Folder The files are a folder: its scripts run in name order, except those included by others.
 	Folder bool `form:"folder,omitempty" json:"folder,omitempty,omitzero"`
 
-	// Script The files to run, in this order, where not all of them; the others are there to be included or copied.
+	// Script The scripts to run, in this order, if not all of them. The other files can be included or copied.
 	Script []string `form:"script,omitempty" json:"script,omitempty,omitzero"`
 
 	// Ask Stop before tables are made from CSV files alone and wait for confirmJob.
@@ -1161,7 +1161,7 @@ type GetMapParams struct {
 	// At Where tables were moved to, as `table:x,y` separated by spaces; for svg.
 	At string `form:"at,omitempty" json:"at,omitempty,omitzero"`
 
-	// Dark Light on dark; for svg.
+	// Dark Draw in light colours on a dark ground (svg only).
 	Dark bool `form:"dark,omitempty" json:"dark,omitempty,omitzero"`
 }
 
@@ -1190,7 +1190,7 @@ type ListRowsParams struct {
 type ListHistoryParams struct {
 	Paper string `form:"paper,omitempty" json:"paper,omitempty,omitzero"`
 
-	// Exercise By slug or number; needs a paper.
+	// Exercise A slug or number; requires a paper.
 	Exercise string `form:"exercise,omitempty" json:"exercise,omitempty,omitzero"`
 
 	// Learner An account's name; for instructors.
@@ -1278,19 +1278,19 @@ type ServerInterface interface {
 	// AddLearner Add a learner to a course, making the account if there is none. For instructors.
 	// (POST /api/courses/{course}/learners)
 	AddLearner(c *gin.Context, course string)
-	// OpenPaper Open a paper to a course, or change its times. What is left out comes from the paper itself. For instructors.
+	// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
 	// (PUT /api/courses/{course}/papers/{paper})
 	OpenPaper(c *gin.Context, course string, paper PaperSlug)
-	// ListDatasets The datasets of one's papers; for an instructor, all.
+	// ListDatasets The datasets of the caller's papers. An instructor sees all.
 	// (GET /api/datasets)
 	ListDatasets(c *gin.Context)
 	// DropDataset Remove an unused dataset. Its history stays. For instructors.
 	// (DELETE /api/datasets/{dataset})
 	DropDataset(c *gin.Context, dataset DatasetName)
-	// GetDataset A dataset's tables with all that is known of them; for instructors its variants and builds too.
+	// GetDataset Describe a dataset's tables; for instructors also its variants and builds.
 	// (GET /api/datasets/{dataset})
 	GetDataset(c *gin.Context, dataset DatasetName)
-	// BuildDataset Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job, which asks before it breaks what papers use. For instructors.
+	// BuildDataset Build a dataset from setup scripts, or from CSV files alone. The response is sent when the files have been received. The build is a job; it asks before it breaks what papers use. For instructors.
 	// (POST /api/datasets/{dataset}/builds)
 	BuildDataset(c *gin.Context, dataset DatasetName, params BuildDatasetParams)
 	// GetMap The map of a dataset's tables, or of one and its neighbours.
@@ -1299,25 +1299,25 @@ type ServerInterface interface {
 	// ListRows A page of a table's rows.
 	// (GET /api/datasets/{dataset}/tables/{table}/rows)
 	ListRows(c *gin.Context, dataset DatasetName, table string, params ListRowsParams)
-	// UseBuild Return to an earlier build, or go to a later one again. For instructors.
+	// UseBuild Use another build, earlier or later. For instructors.
 	// (POST /api/datasets/{dataset}/use)
 	UseBuild(c *gin.Context, dataset DatasetName)
 	// GetHealth Which of the two servers can be reached.
 	// (GET /api/health)
 	GetHealth(c *gin.Context)
-	// ListHistory Runs and attempts, the latest first. A learner sees their own.
+	// ListHistory List runs and attempts, newest first. Learners see their own.
 	// (GET /api/history)
 	ListHistory(c *gin.Context, params ListHistoryParams)
-	// ListJobs Builds and loads, the latest first. For instructors.
+	// ListJobs List builds and loads, newest first. For instructors.
 	// (GET /api/jobs)
 	ListJobs(c *gin.Context, params ListJobsParams)
-	// GetJob How a build or load gets on, or how it ended. For instructors.
+	// GetJob The progress or the outcome of a build or load. For instructors.
 	// (GET /api/jobs/{job})
 	GetJob(c *gin.Context, job JobId)
 	// ConfirmJob Go on with a job that asks.
 	// (POST /api/jobs/{job}/confirm)
 	ConfirmJob(c *gin.Context, job JobId)
-	// FollowJob The job as it is now, and again whenever it has changed, until it ends: server-sent events whose data are a Job.
+	// FollowJob Follow a job until it ends. Each server-sent event holds the job as it is then.
 	// (GET /api/jobs/{job}/events)
 	FollowJob(c *gin.Context, job JobId)
 	// StopJob Stop a build or load. What it has made so far is removed; the last good build stays in use.
@@ -1326,25 +1326,25 @@ type ServerInterface interface {
 	// ResetLearner Give a learner a new one-time password and end their sessions. For instructors.
 	// (POST /api/learners/{learner}/password)
 	ResetLearner(c *gin.Context, learner string)
-	// LoadPack Load a pack. All of it, or, with an error that names file and line, nothing. It is a job. For instructors.
+	// LoadPack Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	// (POST /api/packs)
 	LoadPack(c *gin.Context, params LoadPackParams)
-	// ListPapers The papers one may read; for an instructor, all.
+	// ListPapers The papers that the caller may read. An instructor may read all.
 	// (GET /api/papers)
 	ListPapers(c *gin.Context)
-	// GetPaper A paper, whole, with one's own state in each exercise.
+	// GetPaper A whole paper, with the caller's state in each exercise.
 	// (GET /api/papers/{paper})
 	GetPaper(c *gin.Context, paper PaperSlug)
-	// CheckPaper What is wrong or doubtful in a paper's exercises, on its dataset and every variant. For instructors.
+	// CheckPaper Check a paper's exercises on its dataset and every variant, and list what is wrong or doubtful. For instructors.
 	// (GET /api/papers/{paper}/check)
 	CheckPaper(c *gin.Context, paper PaperSlug)
 	// GetExercise One exercise.
 	// (GET /api/papers/{paper}/exercises/{exercise})
 	GetExercise(c *gin.Context, paper PaperSlug, exercise ExerciseSlug)
-	// Submit Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
+	// Submit Submit a query, to be checked against the reference answer. The attempt is stored before the response is sent. A submission with a key is stored once, however often it is sent.
 	// (POST /api/papers/{paper}/exercises/{exercise}/attempts)
 	Submit(c *gin.Context, paper PaperSlug, exercise ExerciseSlug)
-	// KeepDraft Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
+	// KeepDraft Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 	// (PUT /api/papers/{paper}/exercises/{exercise}/draft)
 	KeepDraft(c *gin.Context, paper PaperSlug, exercise ExerciseSlug)
 	// GetMarks Marks, one line per learner. For instructors.
@@ -1353,10 +1353,10 @@ type ServerInterface interface {
 	// GetProgress Learners by exercises. For instructors.
 	// (GET /api/papers/{paper}/progress)
 	GetProgress(c *gin.Context, paper PaperSlug, params GetProgressParams)
-	// SetPassword Change one's own password; every other session of the account ends.
+	// SetPassword Change your own password. Every other session of the account ends.
 	// (PUT /api/password)
 	SetPassword(c *gin.Context)
-	// Run Run a query to look at its rows, for an exercise, a paper or a dataset.
+	// Run Run a query for an exercise, a paper or a dataset, and return its rows.
 	// (POST /api/runs)
 	Run(c *gin.Context)
 	// LogOut End the session.
@@ -3883,19 +3883,19 @@ type StrictServerInterface interface {
 	// AddLearner Add a learner to a course, making the account if there is none. For instructors.
 	// (POST /api/courses/{course}/learners)
 	AddLearner(ctx context.Context, request AddLearnerRequestObject) (AddLearnerResponseObject, error)
-	// OpenPaper Open a paper to a course, or change its times. What is left out comes from the paper itself. For instructors.
+	// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
 	// (PUT /api/courses/{course}/papers/{paper})
 	OpenPaper(ctx context.Context, request OpenPaperRequestObject) (OpenPaperResponseObject, error)
-	// ListDatasets The datasets of one's papers; for an instructor, all.
+	// ListDatasets The datasets of the caller's papers. An instructor sees all.
 	// (GET /api/datasets)
 	ListDatasets(ctx context.Context, request ListDatasetsRequestObject) (ListDatasetsResponseObject, error)
 	// DropDataset Remove an unused dataset. Its history stays. For instructors.
 	// (DELETE /api/datasets/{dataset})
 	DropDataset(ctx context.Context, request DropDatasetRequestObject) (DropDatasetResponseObject, error)
-	// GetDataset A dataset's tables with all that is known of them; for instructors its variants and builds too.
+	// GetDataset Describe a dataset's tables; for instructors also its variants and builds.
 	// (GET /api/datasets/{dataset})
 	GetDataset(ctx context.Context, request GetDatasetRequestObject) (GetDatasetResponseObject, error)
-	// BuildDataset Build a dataset from setup scripts, or from CSV files alone. The answer comes when the files are received; the build is a job, which asks before it breaks what papers use. For instructors.
+	// BuildDataset Build a dataset from setup scripts, or from CSV files alone. The response is sent when the files have been received. The build is a job; it asks before it breaks what papers use. For instructors.
 	// (POST /api/datasets/{dataset}/builds)
 	BuildDataset(ctx context.Context, request BuildDatasetRequestObject) (BuildDatasetResponseObject, error)
 	// GetMap The map of a dataset's tables, or of one and its neighbours.
@@ -3904,25 +3904,25 @@ type StrictServerInterface interface {
 	// ListRows A page of a table's rows.
 	// (GET /api/datasets/{dataset}/tables/{table}/rows)
 	ListRows(ctx context.Context, request ListRowsRequestObject) (ListRowsResponseObject, error)
-	// UseBuild Return to an earlier build, or go to a later one again. For instructors.
+	// UseBuild Use another build, earlier or later. For instructors.
 	// (POST /api/datasets/{dataset}/use)
 	UseBuild(ctx context.Context, request UseBuildRequestObject) (UseBuildResponseObject, error)
 	// GetHealth Which of the two servers can be reached.
 	// (GET /api/health)
 	GetHealth(ctx context.Context, request GetHealthRequestObject) (GetHealthResponseObject, error)
-	// ListHistory Runs and attempts, the latest first. A learner sees their own.
+	// ListHistory List runs and attempts, newest first. Learners see their own.
 	// (GET /api/history)
 	ListHistory(ctx context.Context, request ListHistoryRequestObject) (ListHistoryResponseObject, error)
-	// ListJobs Builds and loads, the latest first. For instructors.
+	// ListJobs List builds and loads, newest first. For instructors.
 	// (GET /api/jobs)
 	ListJobs(ctx context.Context, request ListJobsRequestObject) (ListJobsResponseObject, error)
-	// GetJob How a build or load gets on, or how it ended. For instructors.
+	// GetJob The progress or the outcome of a build or load. For instructors.
 	// (GET /api/jobs/{job})
 	GetJob(ctx context.Context, request GetJobRequestObject) (GetJobResponseObject, error)
 	// ConfirmJob Go on with a job that asks.
 	// (POST /api/jobs/{job}/confirm)
 	ConfirmJob(ctx context.Context, request ConfirmJobRequestObject) (ConfirmJobResponseObject, error)
-	// FollowJob The job as it is now, and again whenever it has changed, until it ends: server-sent events whose data are a Job.
+	// FollowJob Follow a job until it ends. Each server-sent event holds the job as it is then.
 	// (GET /api/jobs/{job}/events)
 	FollowJob(ctx context.Context, request FollowJobRequestObject) (FollowJobResponseObject, error)
 	// StopJob Stop a build or load. What it has made so far is removed; the last good build stays in use.
@@ -3931,25 +3931,25 @@ type StrictServerInterface interface {
 	// ResetLearner Give a learner a new one-time password and end their sessions. For instructors.
 	// (POST /api/learners/{learner}/password)
 	ResetLearner(ctx context.Context, request ResetLearnerRequestObject) (ResetLearnerResponseObject, error)
-	// LoadPack Load a pack. All of it, or, with an error that names file and line, nothing. It is a job. For instructors.
+	// LoadPack Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	// (POST /api/packs)
 	LoadPack(ctx context.Context, request LoadPackRequestObject) (LoadPackResponseObject, error)
-	// ListPapers The papers one may read; for an instructor, all.
+	// ListPapers The papers that the caller may read. An instructor may read all.
 	// (GET /api/papers)
 	ListPapers(ctx context.Context, request ListPapersRequestObject) (ListPapersResponseObject, error)
-	// GetPaper A paper, whole, with one's own state in each exercise.
+	// GetPaper A whole paper, with the caller's state in each exercise.
 	// (GET /api/papers/{paper})
 	GetPaper(ctx context.Context, request GetPaperRequestObject) (GetPaperResponseObject, error)
-	// CheckPaper What is wrong or doubtful in a paper's exercises, on its dataset and every variant. For instructors.
+	// CheckPaper Check a paper's exercises on its dataset and every variant, and list what is wrong or doubtful. For instructors.
 	// (GET /api/papers/{paper}/check)
 	CheckPaper(ctx context.Context, request CheckPaperRequestObject) (CheckPaperResponseObject, error)
 	// GetExercise One exercise.
 	// (GET /api/papers/{paper}/exercises/{exercise})
 	GetExercise(ctx context.Context, request GetExerciseRequestObject) (GetExerciseResponseObject, error)
-	// Submit Check a query against the reference answer. The attempt is stored before the answer is sent; with a key, once, however often it is sent.
+	// Submit Submit a query, to be checked against the reference answer. The attempt is stored before the response is sent. A submission with a key is stored once, however often it is sent.
 	// (POST /api/papers/{paper}/exercises/{exercise}/attempts)
 	Submit(ctx context.Context, request SubmitRequestObject) (SubmitResponseObject, error)
-	// KeepDraft Keep the text of the answer space. With a revision, only where the draft has not been changed since (409 otherwise).
+	// KeepDraft Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 	// (PUT /api/papers/{paper}/exercises/{exercise}/draft)
 	KeepDraft(ctx context.Context, request KeepDraftRequestObject) (KeepDraftResponseObject, error)
 	// GetMarks Marks, one line per learner. For instructors.
@@ -3958,10 +3958,10 @@ type StrictServerInterface interface {
 	// GetProgress Learners by exercises. For instructors.
 	// (GET /api/papers/{paper}/progress)
 	GetProgress(ctx context.Context, request GetProgressRequestObject) (GetProgressResponseObject, error)
-	// SetPassword Change one's own password; every other session of the account ends.
+	// SetPassword Change your own password. Every other session of the account ends.
 	// (PUT /api/password)
 	SetPassword(ctx context.Context, request SetPasswordRequestObject) (SetPasswordResponseObject, error)
-	// Run Run a query to look at its rows, for an exercise, a paper or a dataset.
+	// Run Run a query for an exercise, a paper or a dataset, and return its rows.
 	// (POST /api/runs)
 	Run(ctx context.Context, request RunRequestObject) (RunResponseObject, error)
 	// LogOut End the session.
