@@ -95,7 +95,7 @@ func (s *Server) attempt(ctx context.Context, run Run, sink Sink) (Execution, er
 		st, err := pool.lend(ctx, run.Learner, run.Database)
 		if err == nil {
 			r := &running{server: s, run: run, sink: sink, types: types}
-			end := s.easing.watch(run.Learner, st.session.PID())
+			end := s.throttle.watch(run.Learner, st.session.PID())
 			err = r.execute(ctx, st)
 			var reported *pgconn.PgError
 			if back := end(); !back || err != nil && !errors.As(err, &reported) {

@@ -21,7 +21,7 @@ import (
 type seat struct {
 	role     string
 	password string
-	sessions []sitting      // the last used at the end
+	sessions []session      // the last used at the end
 	session  *pgconn.PgConn // of the run at hand, or the last; nil where there is none
 	doubtful uint32         // the process of a session that was cut: it may run still
 
@@ -30,15 +30,15 @@ type seat struct {
 	cancel context.CancelCauseFunc
 }
 
-// A sitting is a session in a database.
-type sitting struct {
+// A session is a connection of a seat to a database.
+type session struct {
 	database string
 	session  *pgconn.PgConn
 }
 
-// mostSittings is how many sessions a seat keeps, so that learners of several datasets, and checks on several variants, do not open a new one each
+// mostSessions is how many sessions a seat keeps, so that learners of several datasets, and checks on several variants, do not open a new one each
 // time.
-const mostSittings = 3
+const mostSessions = 3
 
 // seats are all seats of one kind.
 type seats struct {
@@ -153,7 +153,7 @@ func (p *seats) sit(ctx context.Context, st *seat, database string) error {
 		st.session = found.session
 		return nil
 	}
-	for len(st.sessions) >= mostSittings {
+	for len(st.sessions) >= mostSessions {
 		st.close(0)
 	}
 	config := p.server.config.ConnConfig.Config.Copy()
@@ -168,20 +168,20 @@ func (p *seats) sit(ctx context.Context, st *seat, database string) error {
 	config.BuildContextWatcherHandler = func(conn *pgconn.PgConn) ctxwatch.Handler {
 		return &pgconn.CancelRequestContextWatcherHandler{Conn: conn, DeadlineDelay: 2 * time.Second}
 	}
-	session, err := pgconn.ConnectConfig(ctx, config)
+	conn, err := pgconn.ConnectConfig(ctx, config)
 	if code := state(err); isGone(code) || code == "42501" { // nobody may connect to it
 		return fmt.Errorf("%w: %v", ErrGone, err)
 	} else if err != nil {
 		return fmt.Errorf("%w: %v", ErrUnavailable, err)
 	}
-	st.session, st.sessions = session, append(st.sessions, sitting{database, session})
+	st.session, st.sessions = conn, append(st.sessions, session{database, conn})
 	return nil
 }
 
 // in finds the seat's session in a database; -1 where there is none. Sessions that have ended are forgotten.
 func (st *seat) in(database string) int {
-	st.sessions = slices.DeleteFunc(st.sessions, func(s sitting) bool { return s.session.IsClosed() })
-	return slices.IndexFunc(st.sessions, func(s sitting) bool { return s.database == database })
+	st.sessions = slices.DeleteFunc(st.sessions, func(s session) bool { return s.session.IsClosed() })
+	return slices.IndexFunc(st.sessions, func(s session) bool { return s.database == database })
 }
 
 // close ends one of the seat's sessions.
@@ -198,7 +198,7 @@ func (st *seat) close(i int) {
 
 // leave ends the session of the run at hand.
 func (st *seat) leave() {
-	if i := slices.IndexFunc(st.sessions, func(s sitting) bool { return s.session == st.session }); i >= 0 {
+	if i := slices.IndexFunc(st.sessions, func(s session) bool { return s.session == st.session }); i >= 0 {
 		st.close(i)
 	}
 }

@@ -123,7 +123,7 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 		return nil, err
 	}
 	if s.clusters != nil && s.clusters[1] != nil {
-		s.practice.Ease(func(pid uint32, share practice.Share) error {
+		s.practice.Throttle(func(pid uint32, share practice.Share) error {
 			return postgres.SetPriority(pid, share != practice.Ordinary, share == practice.Confined)
 		}, runtime.NumCPU())
 		s.practice.Measure(postgres.ProcessorTime)

@@ -37,11 +37,11 @@ func (p *priorities) taken() []string {
 	return all
 }
 
-func TestLongRunsAreEasedAndPutBack(t *testing.T) {
+func TestLongRunsAreThrottledAndPutBack(t *testing.T) {
 	s := server(t, limits)
 	database := build(t, s, hives, false)
 	p := &priorities{}
-	s.Ease(p.change, 2)
+	s.Throttle(p.change, 2)
 	by := func(learner int64, sql string) string {
 		t.Helper()
 		var sink table
@@ -77,7 +77,7 @@ func TestMoreLongRunsThanProcessorsAreConfined(t *testing.T) {
 	s := server(t, limits) // three seats
 	database := build(t, s, hives, false)
 	p := &priorities{}
-	s.Ease(p.change, 2)
+	s.Throttle(p.change, 2)
 	practice.SetPatience(t, time.Millisecond)
 	var all sync.WaitGroup
 	var held []*holding
@@ -121,12 +121,12 @@ func TestMoreLongRunsThanProcessorsAreConfined(t *testing.T) {
 }
 
 // A session whose process keeps the low priority is not lent to anybody else.
-func TestASessionThatStaysEasedIsThrownAway(t *testing.T) {
+func TestASessionThatStaysThrottledIsThrownAway(t *testing.T) {
 	one := limits
 	one.Seats = 1
 	s := server(t, one)
 	database := build(t, s, hives, false)
-	s.Ease((&priorities{stuck: true}).change, 2)
+	s.Throttle((&priorities{stuck: true}).change, 2)
 	conn := superuser(t, database)
 	session := func() (pid int) {
 		t.Helper()

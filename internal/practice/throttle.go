@@ -20,70 +20,70 @@ const (
 	Confined       // what others leave, of all processors but one: for when so many want them that those who wake up would wait
 )
 
-// An easing gives the processors to short runs first. It needs the practice server on this machine.
-type easing struct {
+// A throttle gives the processors to short runs first. It needs the practice server on this machine.
+type throttle struct {
 	set        func(pid uint32, share Share) error
 	processors int
 
-	mu    sync.Mutex
-	heavy map[int64]time.Time // until when, by learner
-	eased map[uint32]Share    // of the processes of long runs
+	mu     sync.Mutex
+	heavy  map[int64]time.Time // until when, by learner
+	shares map[uint32]Share    // of the processes of long runs
 }
 
-// Ease has runs that take long go on with what processor time others leave. Set changes the share of a process of the practice server, which has
+// Throttle has runs that take long go on with what processor time others leave. Set changes the share of a process of the practice server, which has
 // so many processors.
-func (s *Server) Ease(set func(pid uint32, share Share) error, processors int) {
-	s.easing = &easing{set: set, processors: processors, heavy: map[int64]time.Time{}, eased: map[uint32]Share{}}
+func (s *Server) Throttle(set func(pid uint32, share Share) error, processors int) {
+	s.throttle = &throttle{set: set, processors: processors, heavy: map[int64]time.Time{}, shares: map[uint32]Share{}}
 }
 
 // watch looks after a run in a session's process. When the run has ended, end puts the process back; it is false where that cannot be done, and the
 // session has to be thrown away.
-func (e *easing) watch(learner int64, pid uint32) (end func() bool) {
+func (e *throttle) watch(learner int64, pid uint32) (end func() bool) {
 	if e == nil {
 		return func() bool { return true }
 	}
 	ended := false
-	ease := func() {
+	lower := func() {
 		e.mu.Lock()
 		defer e.mu.Unlock()
 		if !ended {
-			e.eased[pid] = Ordinary
+			e.shares[pid] = Ordinary
 			e.share()
 		}
 	}
 	timer := time.AfterFunc(patientFor, func() {
 		e.remember(learner)
-		ease()
+		lower()
 	})
 	if e.isHeavy(learner) {
-		ease()
+		lower()
 	}
 	return func() bool {
 		timer.Stop()
 		e.mu.Lock()
 		defer e.mu.Unlock()
 		ended = true
-		share := e.eased[pid]
-		delete(e.eased, pid)
+		share := e.shares[pid]
+		delete(e.shares, pid)
 		e.share()
 		return share == Ordinary || e.set(pid, Ordinary) == nil
 	}
 }
 
 // share gives every long run its share. One that cannot be changed keeps what it has.
-func (e *easing) share() {
+func (e *throttle) share() {
 	share := Leftover
-	if len(e.eased) > e.processors {
+	if len(e.shares) > e.processors {
 		share = Confined
 	}
-	for pid, has := range e.eased {
+	for pid, has := range e.shares {
 		if has != share && e.set(pid, share) == nil {
-			e.eased[pid] = share
+			e.shares[pid] = share
 		}
 	}
 }
 
-func (e *easing) remember(learner int64) {
+func (e *throttle) remember(learner int64) {
 	if learner == 0 { // a reference answer's run is nobody's
 		return
 	}
@@ -98,7 +98,7 @@ func (e *easing) remember(learner int64) {
 	e.heavy[learner] = now.Add(remembered)
 }
 
-func (e *easing) isHeavy(learner int64) bool {
+func (e *throttle) isHeavy(learner int64) bool {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	return e.heavy[learner].After(time.Now())
