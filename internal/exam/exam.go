@@ -63,9 +63,6 @@ func (s *Service) readQuery(text string) (*sqltext.Query, error) {
 	return q, err
 }
 
-// MayBuild is the problem of an account that may not send files, nil for one that may.
-func MayBuild(who account.Account) error { return who.InstructorsOnly() }
-
 // A ServerState says how a server is.
 type ServerState string
 

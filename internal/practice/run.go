@@ -122,7 +122,7 @@ func (s *Server) attempt(ctx context.Context, run Run, sink Sink) (Execution, er
 // recovery is how long a server may take that recovers from the end of a session, until a run is given up.
 const recovery = 20 * time.Second
 
-// recovers waits a moment, and tells whether the server may be back, or will be soon. A server that does not answer is waited for until then.
+// recovers waits a moment, and tells whether the server may be back, or will be soon. One that does not answer is not waited for.
 func (s *Server) recovers(ctx context.Context, until time.Time) bool {
 	for range 30 {
 		if time.Now().After(until) {

@@ -62,6 +62,7 @@ type Digester struct {
 
 	// The attempt's side.
 	expected []uint32 // tie groups still to come
+	firsts   bool     // the rows are kept as each first comes
 	cuts     []cut    // of the reference
 	group    int      // the group at hand
 	left     uint32   // rows missing from it
@@ -97,6 +98,7 @@ func (p *Plan) Reference(rows int64) *Digester {
 func (p *Plan) Attempt(reference *Digest) *Digester {
 	d := &Digester{order: p.counting(), cells: p.attCells, readings: p.attReadings, expected: reference.groups, group: -1, cuts: reference.cuts,
 		digest: Digest{once: p.onceSet(), parts: make([]result.Fingerprint, len(reference.parts))}}
+	d.firsts = p.policy.Once && p.reference.Window != nil
 	if len(d.cuts) > 0 && d.order == OrderAny {
 		d.digest.all = map[result.Fingerprint]int32{}
 	}
@@ -139,7 +141,7 @@ func (d *Digester) Add(row result.Row) {
 		if d.digest.all != nil {
 			d.digest.all[f]++
 		}
-		if d.digest.once != nil {
+		if d.firsts {
 			d.digest.firsts = append(d.digest.firsts, f)
 		}
 		d.digest.add(f)

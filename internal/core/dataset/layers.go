@@ -371,9 +371,9 @@ func (p *part) spread() {
 // mean of what they want.
 func (p *part) pull(vertices []*vertex) {
 	type block struct {
-		from, to   int // vertices
-		sum        float64
-		start, end float64
+		from, to int // vertices
+		sum      float64
+		start    float64
 	}
 	var blocks []block
 	offset := 0.0

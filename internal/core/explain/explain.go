@@ -308,13 +308,6 @@ func isAre(n int64) string {
 	return "are"
 }
 
-func isAreThere(n int64) string {
-	if n == 1 {
-		return "there is 1"
-	}
-	return fmt.Sprintf("there are %d", n)
-}
-
 func hasHave(n int64) string {
 	if n == 1 {
 		return "has"
