@@ -2,6 +2,8 @@ module examen
 
 go 1.26.0
 
+ignore ./console/node_modules
+
 require (
 	github.com/cockroachdb/apd/v3 v3.2.3
 	github.com/gin-gonic/gin v1.12.0

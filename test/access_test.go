@@ -45,7 +45,9 @@ func asked(t testing.TB, url, method, path, token, body string) (int, string) {
 func token(t testing.TB, url, name, password string) string {
 	t.Helper()
 	c, _ := client.NewClient(url)
-	session, err := client.Read[client.Session](c.LogIn(ctx, client.LogIn{Name: name, Password: password, Kind: client.Bearer}))
+	session, err := client.Read[client.Session](
+		c.LogIn(ctx, client.LogIn{Name: name, Password: password, Kind: client.Bearer}),
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -55,49 +57,95 @@ func token(t testing.TB, url, name, password string) string {
 // A call is one of the contract, made with fitting values.
 type call struct {
 	operation, method, path, body string
-	// What nobody, a learner, a learner of another course, and an instructor get.
-	gets [4]int
+	// What each of callers gets.
+	gets [7]int
 }
 
-// calls are all calls there are, and who may make them. {P} is a paper, {D} a dataset, {J} a job, {C} a course, {L} a learner of it.
+// callers are who makes the calls: those of evening-group, of which first-look is a paper, and others.
+var callers = [7]string{
+	"nobody", "a learner", "another course's learner", "an assistant", "another course's instructor",
+	"an administrator in no course", "an instructor",
+}
+
+// What callers get of calls that are alike: those who may get the code given.
+func each(code int) [7]int     { return [7]int{code, code, code, code, code, code, code} }
+func loggedIn(code int) [7]int { return [7]int{401, code, code, code, code, code, code} }
+
+// readers are the members of a course that a paper is set for, and all who prepare papers.
+func readers(code int) [7]int { return [7]int{401, code, 404, code, code, code, code} }
+
+// preparers are the instructors of any course, and administrators.
+func preparers(code int) [7]int { return [7]int{401, 403, 403, 403, code, code, code} }
+
+// followers are the instructors and assistants of the course: to others who teach it is as if it were not there.
+func followers(code int) [7]int { return [7]int{401, 403, 403, code, 404, 403, code} }
+
+// instructors are those of the course.
+func instructors(code int) [7]int { return [7]int{401, 403, 403, 403, 404, 403, code} }
+
+// calls are all calls there are, and who may make them.
 var calls = []call{
-	{"getHealth", "GET", "/api/health", "", [4]int{200, 200, 200, 200}},
-	{"logIn", "POST", "/api/session", `{"name":"nobody","password":"x","kind":"bearer"}`, [4]int{401, 401, 401, 429}},
-	{"getSession", "GET", "/api/session", "", [4]int{401, 200, 200, 200}},
-	{"setPassword", "PUT", "/api/password", `{"current":"not it","new":"something-else"}`, [4]int{401, 403, 403, 403}},
-	{"listPapers", "GET", "/api/papers", "", [4]int{401, 200, 200, 200}},
-	{"getPaper", "GET", "/api/papers/first-look", "", [4]int{401, 200, 404, 200}},
-	{"checkPaper", "GET", "/api/papers/first-look/check", "", [4]int{401, 403, 403, 200}},
-	{"getExercise", "GET", "/api/papers/first-look/exercises/1", "", [4]int{401, 200, 404, 200}},
-	{"keepDraft", "PUT", "/api/papers/first-look/exercises/1/draft", `{"sql":"SELECT 1"}`, [4]int{401, 200, 404, 200}},
-	{"submit", "POST", "/api/papers/first-look/exercises/1/attempts", `{"sql":"SELECT 1"}`, [4]int{401, 201, 404, 201}},
-	{"run", "POST", "/api/runs", `{"sql":"SELECT 1","paper":"first-look"}`, [4]int{401, 201, 404, 201}},
-	{"run", "POST", "/api/runs", `{"sql":"SELECT 1","dataset":"apiary"}`, [4]int{401, 201, 404, 201}},
-	{"listHistory", "GET", "/api/history", "", [4]int{401, 200, 200, 200}},
-	{"listHistory", "GET", "/api/history?paper=first-look", "", [4]int{401, 200, 404, 200}},
-	{"listHistory", "GET", "/api/history?learner=robin", "", [4]int{401, 403, 403, 200}},
-	{"getProgress", "GET", "/api/papers/first-look/progress", "", [4]int{401, 403, 403, 200}},
-	{"getMarks", "GET", "/api/papers/first-look/marks", "", [4]int{401, 403, 403, 200}},
-	{"listDatasets", "GET", "/api/datasets", "", [4]int{401, 200, 200, 200}},
-	{"getDataset", "GET", "/api/datasets/apiary", "", [4]int{401, 200, 404, 200}},
-	{"dropDataset", "DELETE", "/api/datasets/apiary", "", [4]int{401, 403, 403, 409}},
-	{"listRows", "GET", "/api/datasets/apiary/tables/hive/rows", "", [4]int{401, 200, 404, 200}},
-	{"getMap", "GET", "/api/datasets/apiary/map", "", [4]int{401, 200, 404, 200}},
-	{"useBuild", "POST", "/api/datasets/apiary/use", `{"build":99}`, [4]int{401, 403, 403, 404}},
-	{"buildDataset", "POST", "/api/datasets/apiary/builds", `{}`, [4]int{401, 403, 403, 400}},
-	{"loadPack", "POST", "/api/packs", `{}`, [4]int{401, 403, 403, 400}},
-	{"listJobs", "GET", "/api/jobs", "", [4]int{401, 403, 403, 200}},
-	{"getJob", "GET", "/api/jobs/1", "", [4]int{401, 403, 403, 200}},
-	{"followJob", "GET", "/api/jobs/1/events", "", [4]int{401, 403, 403, 200}},
-	{"stopJob", "POST", "/api/jobs/1/stop", "", [4]int{401, 403, 403, 200}},
-	{"confirmJob", "POST", "/api/jobs/1/confirm", "", [4]int{401, 403, 403, 409}},
-	{"listCourses", "GET", "/api/courses", "", [4]int{401, 403, 403, 200}},
-	{"createCourse", "POST", "/api/courses", `{"slug":"evening-group","title":"x"}`, [4]int{401, 403, 403, 409}},
-	{"getCourse", "GET", "/api/courses/evening-group", "", [4]int{401, 403, 403, 200}},
-	{"openPaper", "PUT", "/api/courses/evening-group/papers/nothing", `{}`, [4]int{401, 403, 403, 404}},
-	{"addLearner", "POST", "/api/courses/evening-group/learners", `{"name":"a b"}`, [4]int{401, 403, 403, 422}},
-	{"resetLearner", "POST", "/api/learners/nobody-at-all/password", "", [4]int{401, 403, 403, 404}},
-	{"logOut", "DELETE", "/api/session", "", [4]int{401, 204, 204, 204}}, // the last: it ends the session
+	{"getHealth", "GET", "/api/health", "", each(200)},
+	{
+		"logIn", "POST", "/api/session", `{"name":"nobody","password":"x","kind":"bearer"}`,
+		[7]int{401, 401, 401, 429, 429, 429, 429},
+	},
+	{"getSession", "GET", "/api/session", "", loggedIn(200)},
+	{"setPassword", "PUT", "/api/password", `{"current":"not it","new":"something-else"}`, loggedIn(403)},
+	{"listPapers", "GET", "/api/papers", "", loggedIn(200)},
+	{"getPaper", "GET", "/api/papers/first-look", "", readers(200)},
+	{"checkPaper", "POST", "/api/papers/first-look/check", "", preparers(202)},
+	{"getExercise", "GET", "/api/papers/first-look/exercises/1", "", readers(200)},
+	{"keepDraft", "PUT", "/api/papers/first-look/exercises/1/draft", `{"sql":"SELECT 1"}`, readers(200)},
+	{"submit", "POST", "/api/papers/first-look/exercises/1/attempts", `{"sql":"SELECT 1"}`, readers(201)},
+	{"run", "POST", "/api/runs", `{"sql":"SELECT 1","paper":"first-look"}`, readers(201)},
+	{"run", "POST", "/api/runs", `{"sql":"SELECT 1","dataset":"apiary"}`, readers(201)},
+	{"listHistory", "GET", "/api/history", "", loggedIn(200)},
+	{"listHistory", "GET", "/api/history?paper=first-look", "", readers(200)},
+	{"listHistory", "GET", "/api/history?learner=robin", "", [7]int{401, 403, 403, 200, 404, 403, 200}},
+	{"getProgress", "GET", "/api/papers/first-look/progress", "", [7]int{401, 403, 403, 200, 200, 403, 200}},
+	{"getProgress", "GET", "/api/papers/first-look/progress?course=evening-group", "", followers(200)},
+	{"getMarks", "GET", "/api/papers/first-look/marks?course=evening-group", "", followers(200)},
+	{
+		"setMark", "PUT", "/api/papers/first-look/exercises/1/marks/robin", `{"course":"evening-group","reason":""}`,
+		instructors(422),
+	},
+	{"listDatasets", "GET", "/api/datasets", "", loggedIn(200)},
+	{"getDataset", "GET", "/api/datasets/apiary", "", readers(200)},
+	{"dropDataset", "DELETE", "/api/datasets/apiary", "", preparers(409)},
+	{"listRows", "GET", "/api/datasets/apiary/tables/hive/rows", "", readers(200)},
+	{"getMap", "GET", "/api/datasets/apiary/map", "", readers(200)},
+	{"useBuild", "POST", "/api/datasets/apiary/use", `{"build":99}`, preparers(404)},
+	{"buildDataset", "POST", "/api/datasets/apiary/builds", `{}`, preparers(400)},
+	{"loadPack", "POST", "/api/packs", `{}`, preparers(400)},
+	{"listJobs", "GET", "/api/jobs", "", preparers(200)},
+	{"getJob", "GET", "/api/jobs/1", "", preparers(200)},
+	{"followJob", "GET", "/api/jobs/1/events", "", preparers(200)},
+	{"stopJob", "POST", "/api/jobs/1/stop", "", preparers(200)},
+	{"confirmJob", "POST", "/api/jobs/1/confirm", "", preparers(409)},
+	{"listCourses", "GET", "/api/courses", "", [7]int{401, 403, 403, 200, 200, 200, 200}},
+	{
+		"createCourse", "POST", "/api/courses", `{"slug":"evening-group","title":"x"}`,
+		[7]int{401, 403, 403, 403, 403, 409, 409},
+	},
+	{"getCourse", "GET", "/api/courses/evening-group", "", [7]int{401, 403, 403, 200, 404, 200, 200}},
+	{"openPaper", "PUT", "/api/courses/evening-group/papers/nothing", `{}`, instructors(404)},
+	{
+		"addMember", "POST", "/api/courses/evening-group/members", `{"name":"a b"}`,
+		[7]int{401, 403, 403, 403, 404, 422, 422},
+	},
+	{"createAccount", "POST", "/api/accounts", `{"name":"a b"}`, [7]int{401, 403, 403, 403, 403, 422, 422}},
+	{"resetPassword", "POST", "/api/accounts/nobody-at-all/password", "", preparers(404)},
+	{
+		"resetPassword", "POST", "/api/accounts/newcomer-examined/password", "",
+		[7]int{401, 403, 403, 403, 404, 201, 201},
+	},
+	{
+		"setActive", "PUT", "/api/accounts/newcomer-examined/active", `{"active":true}`,
+		[7]int{401, 403, 403, 403, 404, 200, 200},
+	},
+	{"setPreferences", "PUT", "/api/preferences", `{"text_size":14,"wrap":true,"look":"system"}`, loggedIn(200)},
+	{"logOut", "DELETE", "/api/session", "", loggedIn(204)}, // the last: it ends the session
 }
 
 // Every call of the contract has its row, and answers as the row says, whoever makes it.
@@ -112,16 +160,42 @@ func TestWhoMayMakeWhichCall(t *testing.T) {
 		}
 	}
 	hazel := hazel(t)
-	if _, err := client.Read[client.Course](hazel.CreateCourse(ctx, client.NewCourse{Slug: "other-course", Title: "Another"})); err != nil {
+	made := client.NewCourse{Slug: "other-course", Title: "Another"}
+	if _, err := client.Read[client.Course](hazel.CreateCourse(ctx, made)); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := client.Read[client.AddedLearner](hazel.AddLearner(ctx, "other-course", client.NewLearner{Name: "outsider", Password: demo.LearnerPassword})); err != nil {
+	for _, m := range []struct {
+		course, name string
+		role         client.Role
+	}{
+		{"other-course", "outsider", client.Learner},
+		{"evening-group", "assisting", client.Assistant},
+		{"other-course", "instructing", client.Instructor},
+		{"evening-group", "newcomer-examined", client.Learner},
+	} {
+		_, err := client.Read[client.AddedMember](hazel.AddMember(ctx, m.course, client.NewMember{
+			Name: m.name, Password: demo.LearnerPassword, Role: m.role,
+		}))
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	_, err = client.Read[client.AddedAccount](hazel.CreateAccount(ctx, client.NewAccount{
+		Name: "administering", Password: demo.LearnerPassword, Administrator: true,
+	}))
+	if err != nil {
 		t.Fatal(err)
 	}
 	name, _ := newcomer(t)
-	tokens := [4]string{"", token(t, shared.url, name, demo.LearnerPassword), token(t, shared.url, "outsider", demo.LearnerPassword), token(t, shared.url, demo.InstructorName, demo.InstructorPassword)}
+	var tokens [7]string
+	for i, name := range []string{"", name, "outsider", "assisting", "instructing", "administering"} {
+		if i > 0 {
+			tokens[i] = token(t, shared.url, name, demo.LearnerPassword)
+		}
+	}
+	tokens[6] = token(t, shared.url, demo.InstructorName, demo.InstructorPassword)
 	for _, c := range calls {
-		for i, who := range []string{"nobody", "a learner", "another course's learner", "an instructor"} {
+		for i, who := range callers {
 			if code, text := asked(t, shared.url, c.method, c.path, tokens[i], c.body); code != c.gets[i] {
 				t.Errorf("%s %s by %s: got %d %.200s, want %d", c.method, c.path, who, code, text, c.gets[i])
 			}
@@ -133,14 +207,19 @@ func TestWhoMayMakeWhichCall(t *testing.T) {
 func TestWhichPapersThereAreIsNotTold(t *testing.T) {
 	hazel := hazel(t)
 	_, _ = client.Read[client.Course](hazel.CreateCourse(ctx, client.NewCourse{Slug: "third-course", Title: "A third"}))
-	_, _ = client.Read[client.AddedLearner](hazel.AddLearner(ctx, "third-course", client.NewLearner{Name: "stranger", Password: demo.LearnerPassword}))
+	_, _ = client.Read[client.AddedMember](
+		hazel.AddMember(ctx, "third-course", client.NewMember{Name: "stranger", Password: demo.LearnerPassword}),
+	)
 	mine := token(t, shared.url, "stranger", demo.LearnerPassword)
 	for _, c := range calls {
 		if !strings.Contains(c.path+c.body, "first-look") {
 			continue
 		}
 		there, said := asked(t, shared.url, c.method, c.path, mine, c.body)
-		not, otherwise := asked(t, shared.url, c.method, strings.ReplaceAll(c.path, "first-look", "no-such-one"), mine, strings.ReplaceAll(c.body, "first-look", "no-such-one"))
+		not, otherwise := asked(
+			t, shared.url, c.method, strings.ReplaceAll(c.path, "first-look", "no-such-one"), mine,
+			strings.ReplaceAll(c.body, "first-look", "no-such-one"),
+		)
 		if there != not || strings.ReplaceAll(said, "first-look", "no-such-one") != otherwise {
 			t.Errorf("%s %s tells them apart:\n%d %s\n%d %s", c.method, c.path, there, said, not, otherwise)
 		}
@@ -151,20 +230,32 @@ func TestWhichPapersThereAreIsNotTold(t *testing.T) {
 func TestNonsenseIsNotTheServicesFault(t *testing.T) {
 	teacher := token(t, shared.url, demo.InstructorName, demo.InstructorPassword)
 	long := strings.Repeat("x", 5000)
-	for _, nonsense := range []string{"%00", "%FF%FE", "NaN", "-1", "99999999999999999999999", "%F0%9F%90%9D", "..%2f..", long, "'%22%5C"} {
-		for _, path := range []string{"/api/papers/X", "/api/papers/X/check", "/api/papers/first-look/exercises/X", "/api/papers/first-look/progress?course=X", "/api/papers/first-look/marks?format=X", "/api/history?paper=X",
-			"/api/history?paper=first-look&exercise=X", "/api/history?learner=X", "/api/history?outcome=X", "/api/history?kind=X", "/api/history?before=X", "/api/history?limit=X", "/api/datasets/X", "/api/datasets/X/map",
-			"/api/datasets/apiary/map?table=X", "/api/datasets/apiary/map?at=hive:X,1", "/api/datasets/apiary/map?at=hive:1,X", "/api/datasets/apiary/map?format=X", "/api/datasets/apiary/tables/X/rows",
-			"/api/datasets/apiary/tables/hive/rows?sort=X", "/api/datasets/apiary/tables/hive/rows?column=name&value=X", "/api/datasets/apiary/tables/hive/rows?offset=X", "/api/datasets/apiary/tables/hive/rows?limit=X",
-			"/api/jobs/X", "/api/jobs/X/events", "/api/jobs?dataset=X", "/api/courses/X"} {
-			if code, text := asked(t, shared.url, "GET", strings.Replace(path, "X", nonsense, 1), teacher, ""); code >= 500 {
+	for _, nonsense := range []string{
+		"%00", "%FF%FE", "NaN", "-1", "99999999999999999999999", "%F0%9F%90%9D", "..%2f..", long, "'%22%5C",
+	} {
+		for _, path := range []string{
+			"/api/papers/X", "/api/papers/X/check", "/api/papers/first-look/exercises/X",
+			"/api/papers/first-look/progress?course=X", "/api/papers/first-look/marks?format=X", "/api/history?paper=X",
+			"/api/history?paper=first-look&exercise=X", "/api/history?learner=X", "/api/history?outcome=X",
+			"/api/history?kind=X", "/api/history?before=X", "/api/history?limit=X", "/api/datasets/X",
+			"/api/datasets/X/map", "/api/datasets/apiary/map?table=X", "/api/datasets/apiary/map?at=hive:X,1",
+			"/api/datasets/apiary/map?at=hive:1,X", "/api/datasets/apiary/map?format=X",
+			"/api/datasets/apiary/tables/X/rows", "/api/datasets/apiary/tables/hive/rows?sort=X",
+			"/api/datasets/apiary/tables/hive/rows?column=name&value=X",
+			"/api/datasets/apiary/tables/hive/rows?offset=X", "/api/datasets/apiary/tables/hive/rows?limit=X",
+			"/api/jobs/X", "/api/jobs/X/events", "/api/jobs?dataset=X", "/api/courses/X",
+		} {
+			if code, text := asked(
+				t, shared.url, "GET", strings.Replace(path, "X", nonsense, 1), teacher, "",
+			); code >= 500 {
 				t.Errorf("GET %s with %.20s: %d %s", path, nonsense, code, text)
 			}
 		}
 	}
 	for _, value := range []string{`"\u0000"`, `"` + long + `"`, "1e400", "null", "[]", "{}", `"root"`} {
 		for _, c := range calls {
-			if c.body == "" || c.body == "{}" || c.operation == "addLearner" && value == `"root"` { // which would do
+			named := c.operation == "addMember" || c.operation == "createAccount"
+			if c.body == "" || c.body == "{}" || named && value == `"root"` { // which would do
 				continue
 			}
 			var fields map[string]any
@@ -180,7 +271,9 @@ func TestNonsenseIsNotTheServicesFault(t *testing.T) {
 					}
 					parts = append(parts, fmt.Sprintf("%q:%s", name, text))
 				}
-				if code, text := asked(t, shared.url, c.method, c.path, teacher, "{"+strings.Join(parts, ",")+"}"); code >= 500 {
+				if code, text := asked(
+					t, shared.url, c.method, c.path, teacher, "{"+strings.Join(parts, ",")+"}",
+				); code >= 500 {
 					t.Errorf("%s %s with %s %.20s: %d %s", c.method, c.path, field, value, code, text)
 				}
 			}
@@ -212,11 +305,14 @@ func TestNonsenseIsNotTheServicesFault(t *testing.T) {
 	}
 }
 
-// Guesses that come at once are counted like those that come one after another; who is known on a device is not held up by others' guesses.
+// Guesses that come at once are counted like those that come one after another; who is known on a device is not held up
+// by others' guesses.
 func TestGuessingAtOnce(t *testing.T) {
 	name, _ := newcomer(t)
 	c, _ := client.NewClient(shared.url)
-	first, err := client.Read[client.Session](c.LogIn(ctx, client.LogIn{Name: name, Password: demo.LearnerPassword, Kind: client.Bearer}))
+	first, err := client.Read[client.Session](
+		c.LogIn(ctx, client.LogIn{Name: name, Password: demo.LearnerPassword, Kind: client.Bearer}),
+	)
 	if err != nil || first.Device == "" {
 		t.Fatalf("%+v, %v", first, err)
 	}
@@ -225,7 +321,9 @@ func TestGuessingAtOnce(t *testing.T) {
 	got := map[int]int{}
 	for i := range 60 {
 		all.Go(func() {
-			_, err := client.Read[client.Session](c.LogIn(ctx, client.LogIn{Name: name, Password: fmt.Sprintf("guess-%d", i), Kind: client.Bearer}))
+			_, err := client.Read[client.Session](
+				c.LogIn(ctx, client.LogIn{Name: name, Password: fmt.Sprintf("guess-%d", i), Kind: client.Bearer}),
+			)
 			var p *client.ProblemError
 			if !errors.As(err, &p) || p.Status == 429 && (p.RetryAfter < 1 || p.RetryAfter > 60) {
 				t.Errorf("got %v", err)
@@ -240,20 +338,30 @@ func TestGuessingAtOnce(t *testing.T) {
 	if got[401] > 5 || got[401]+got[429] != 60 {
 		t.Errorf("of 60 guesses at once so many were tried (401) and put off (429): %v", got)
 	}
-	if p := problemOf(t)(c.LogIn(ctx, client.LogIn{Name: name, Password: demo.LearnerPassword, Kind: client.Bearer})); p.Status != 429 {
+	if p := problemOf(t)(
+		c.LogIn(ctx, client.LogIn{Name: name, Password: demo.LearnerPassword, Kind: client.Bearer}),
+	); p.Status != 429 {
 		t.Errorf("the right password from where the guesses came, on no known device: %+v", p)
 	}
-	if _, err := client.Read[client.Session](c.LogIn(ctx, client.LogIn{Name: name, Password: demo.LearnerPassword, Kind: client.Bearer, Device: first.Device})); err != nil {
+	if _, err := client.Read[client.Session](
+		c.LogIn(
+			ctx, client.LogIn{Name: name, Password: demo.LearnerPassword, Kind: client.Bearer, Device: first.Device},
+		),
+	); err != nil {
 		t.Errorf("on the known device: %v", err)
 	}
 	other, _ := newcomer(t)
-	if _, err := client.Read[client.Session](c.LogIn(ctx, client.LogIn{Name: other, Password: demo.LearnerPassword, Kind: client.Bearer})); err != nil {
+	if _, err := client.Read[client.Session](
+		c.LogIn(ctx, client.LogIn{Name: other, Password: demo.LearnerPassword, Kind: client.Bearer}),
+	); err != nil {
 		t.Errorf("somebody else from there: %v", err)
 	}
 	_, again := newcomer(t)
 	codes := map[int]int{}
 	for range 6 {
-		p := problemOf(t)(again.SetPassword(ctx, client.PasswordChange{Current: "a wrong one", New: "another-long-one"}))
+		p := problemOf(t)(
+			again.SetPassword(ctx, client.PasswordChange{Current: "a wrong one", New: "another-long-one"}),
+		)
 		codes[p.Status]++
 	}
 	if codes[403] != 3 || codes[429] != 3 {
@@ -267,58 +375,78 @@ func TestAOneTimePasswordOpensOnlyTheWayToOnesOwn(t *testing.T) {
 	folder := dataDir(t)
 	s := start(t, "demo", "--data-dir", folder)
 	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
-	added, err := client.Read[client.AddedLearner](teacher.AddLearner(ctx, "evening-group", client.NewLearner{Name: "posy"}))
+	added, err := client.Read[client.AddedMember](
+		teacher.AddMember(ctx, "evening-group", client.NewMember{Name: "posy"}),
+	)
 	if err != nil || added.Password == "" {
 		t.Fatalf("%+v, %v", added, err)
 	}
 	posy := as(t, s.url, "posy", added.Password)
 	for what, p := range map[string]client.Problem{
-		"papers": problemOf(t)(posy.ListPapers(ctx)), "a run": problemOf(t)(posy.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT 1"})),
+		"papers":      problemOf(t)(posy.ListPapers(ctx)),
+		"a run":       problemOf(t)(posy.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT 1"})),
 		"the history": problemOf(t)(posy.ListHistory(ctx, &client.ListHistoryParams{})),
 	} {
 		if p.Status != 403 || p.Type != "examen:one-time-password" {
 			t.Errorf("%s: %+v", what, p)
 		}
 	}
-	if p := problemOf(t)(posy.SetPassword(ctx, client.PasswordChange{Current: added.Password, New: added.Password})); p.Status != 422 {
+	if p := problemOf(t)(
+		posy.SetPassword(ctx, client.PasswordChange{Current: added.Password, New: added.Password}),
+	); p.Status != 422 {
 		t.Errorf("the same again: %+v", p)
 	}
-	if _, err := client.Read[struct{}](posy.SetPassword(ctx, client.PasswordChange{Current: added.Password, New: "posy-and-bees"})); err != nil {
+	if _, err := client.Read[struct{}](
+		posy.SetPassword(ctx, client.PasswordChange{Current: added.Password, New: "posy-and-bees"}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := client.Read[[]client.PaperSummary](posy.ListPapers(ctx)); err != nil {
 		t.Errorf("afterwards: %v", err)
 	}
-	reset, err := client.Read[client.AddedLearner](teacher.ResetLearner(ctx, "posy"))
+	reset, err := client.Read[client.AddedAccount](teacher.ResetPassword(ctx, "posy"))
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := superuser(t, folder, "records", "postgres").Exec(ctx, "UPDATE account SET one_time_until = now() - interval '1 minute' WHERE name = 'posy'"); err != nil {
+	if _, err := superuser(t, folder, "records", "postgres").Exec(
+		ctx, "UPDATE account SET one_time_until = now() - interval '1 minute' WHERE name = 'posy'",
+	); err != nil {
 		t.Fatal(err)
 	}
 	c, _ := client.NewClient(s.url)
-	if p := problemOf(t)(c.LogIn(ctx, client.LogIn{Name: "posy", Password: reset.Password, Kind: client.Bearer})); p.Status != 401 || p.Type != "examen:one-time-expired" {
+	if p := problemOf(t)(
+		c.LogIn(ctx, client.LogIn{Name: "posy", Password: reset.Password, Kind: client.Bearer}),
+	); p.Status != 401 || p.Type != "examen:one-time-expired" {
 		t.Errorf("when it has expired: %+v", p)
 	}
 	// A clock that went back is no reason to wait for hours.
 	for range 4 {
 		_, _ = c.LogIn(ctx, client.LogIn{Name: "posy", Password: "wrong", Kind: client.Bearer})
 	}
-	if _, err := superuser(t, folder, "records", "postgres").Exec(ctx, "UPDATE login_failure SET last_at = now() + interval '2 hours'"); err != nil {
+	if _, err := superuser(t, folder, "records", "postgres").Exec(
+		ctx, "UPDATE login_failure SET last_at = now() + interval '2 hours'",
+	); err != nil {
 		t.Fatal(err)
 	}
-	if p := problemOf(t)(c.LogIn(ctx, client.LogIn{Name: "posy", Password: "wrong", Kind: client.Bearer})); p.Status != 401 {
+	if p := problemOf(t)(
+		c.LogIn(ctx, client.LogIn{Name: "posy", Password: "wrong", Kind: client.Bearer}),
+	); p.Status != 401 {
 		t.Errorf("after the clock went back: %+v", p)
 	}
 }
 
-// Calls that dribble do not hold a connection for ever, whoever makes them; what is not allowed is refused before it has come.
+// Calls that dribble do not hold a connection for ever, whoever makes them; what is not allowed is refused before it
+// has come.
 func TestSlowBodies(t *testing.T) {
 	t.Parallel()
 	address := strings.TrimPrefix(shared.url, "http://")
 	var all sync.WaitGroup
-	for _, head := range []string{"POST /api/session HTTP/1.1\r\nContent-Type: application/json\r\nContent-Length: 60000\r\n", "POST /api/runs HTTP/1.1\r\nContent-Type: application/json\r\nContent-Length: 60000\r\n",
-		"POST /api/packs HTTP/1.1\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 600000000\r\n", "POST /nothing HTTP/1.1\r\nContent-Length: 60000\r\n"} {
+	for _, head := range []string{"POST /api/session HTTP/1.1\r\nContent-Type: application/json\r\n" +
+		"Content-Length: 60000\r\n", "POST /api/runs HTTP/1.1\r\nContent-Type: application/json\r\n" +
+		"Content-Length: 60000\r\n",
+		"POST /api/packs HTTP/1.1\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 600000000\r\n",
+		"POST /nothing HTTP/1.1\r\nContent-Length: 60000\r\n",
+	} {
 		for range 10 {
 			all.Go(func() {
 				conn, err := net.Dial("tcp", address)
@@ -346,7 +474,9 @@ func TestSlowBodies(t *testing.T) {
 	}
 	all.Wait() // for as long as a body may take, and no longer
 	teacher := token(t, shared.url, demo.InstructorName, demo.InstructorPassword)
-	if code, text := asked(t, shared.url, "POST", "/api/session", "", `{"name":"`+strings.Repeat("x", 70<<10)+`"}`); code != 413 {
+	if code, text := asked(
+		t, shared.url, "POST", "/api/session", "", `{"name":"`+strings.Repeat("x", 70<<10)+`"}`,
+	); code != 413 {
 		t.Errorf("a log-in of 70 kB: %d %s", code, text)
 	}
 	if code, _ := asked(t, shared.url, "GET", "/api/papers", teacher, ""); code != 200 {
@@ -376,7 +506,9 @@ func TestCallsAreBounded(t *testing.T) {
 	if refused < 20 {
 		t.Errorf("%d of 100 calls were refused", refused)
 	}
-	if _, err := client.Read[[]client.PaperSummary](as(t, s.url, "robin", demo.LearnerPassword).ListPapers(ctx)); err != nil {
+	if _, err := client.Read[[]client.PaperSummary](
+		as(t, s.url, "robin", demo.LearnerPassword).ListPapers(ctx),
+	); err != nil {
 		t.Errorf("another learner: %v", err)
 	}
 }
@@ -426,7 +558,9 @@ func TestSecureBehindAProxy(t *testing.T) {
 	t.Parallel()
 	s := start(t, "demo", "--data-dir", dataDir(t), "--trusted-proxy", "127.0.0.1")
 	for url, secure := range map[string]bool{s.url: true, shared.url: false} {
-		body, _ := json.Marshal(client.LogIn{Name: demo.NewLearnerName, Password: demo.LearnerPassword, Kind: client.Cookie})
+		body, _ := json.Marshal(
+			client.LogIn{Name: demo.NewLearnerName, Password: demo.LearnerPassword, Kind: client.Cookie},
+		)
 		request, _ := http.NewRequest("POST", url+"/api/session", bytes.NewReader(body))
 		request.Header.Set("Content-Type", "application/json")
 		request.Header.Set("X-Forwarded-Proto", "https")
@@ -437,7 +571,8 @@ func TestSecureBehindAProxy(t *testing.T) {
 		}
 		response.Body.Close()
 		cookies := response.Cookies()
-		if len(cookies) != 2 || cookies[0].Secure != secure || cookies[1].Secure != secure || (response.Header.Get("Strict-Transport-Security") != "") != secure {
+		if len(cookies) != 2 || cookies[0].Secure != secure || cookies[1].Secure != secure ||
+			(response.Header.Get("Strict-Transport-Security") != "") != secure {
 			t.Errorf("secure %v: %v %s", secure, cookies, response.Header.Get("Strict-Transport-Security"))
 		}
 		if policy := response.Header.Get("Content-Security-Policy"); !strings.Contains(policy, "object-src 'none'") {

@@ -18,8 +18,9 @@ import (
 	"examen/internal/server"
 )
 
-// Building from a script against `psql -1 -f` of the same file, by turns in one run on the same server. The figure is the ratio of the times.
-// What is measured of Examen is the whole build: making the database, running the script, counting rows, reading the catalogue.
+// Building from a script against `psql -1 -f` of the same file, by turns in one run on the same server. The figure is
+// the ratio of the times. What is measured of Examen is the whole build: making the database, running the script,
+// counting rows, reading the catalogue.
 func benchmarkBuild(b *testing.B, write func(w *bufio.Writer)) {
 	folder := b.TempDir()
 	file := filepath.Join(folder, "setup.sql")
@@ -58,14 +59,19 @@ func benchmarkBuild(b *testing.B, write func(w *bufio.Writer)) {
 		}
 		defer pool.Exec(ctx, "DROP DATABASE bench_psql WITH (FORCE)") //nolint:errcheck // the next run says
 		start := time.Now()
-		if out, err := exec.Command("psql", "-X", "-q", "-v", "ON_ERROR_STOP=1", "-1", "-f", file, cluster.URL("bench_psql")).CombinedOutput(); err != nil {
+		if out, err := exec.Command(
+			"psql", "-X", "-q", "-v", "ON_ERROR_STOP=1", "-1", "-f", file, cluster.URL("bench_psql"),
+		).CombinedOutput(); err != nil {
 			b.Fatalf("%v: %s", err, out)
 		}
 		theirs += time.Since(start)
 	}
 	examen := func() {
 		start := time.Now()
-		if _, err := own.Build(context.Background(), practice.Order{Database: "bench_examen", Files: os.DirFS(folder), Scripts: []string{"setup.sql"}}); err != nil {
+		if _, err := own.Build(
+			context.Background(),
+			practice.Order{Database: "bench_examen", Files: os.DirFS(folder), Scripts: []string{"setup.sql"}},
+		); err != nil {
 			b.Fatal(err)
 		}
 		ours += time.Since(start)
@@ -94,16 +100,27 @@ var ours, theirs time.Duration
 
 func BenchmarkBuildOfInserts(b *testing.B) {
 	benchmarkBuild(b, func(w *bufio.Writer) {
-		fmt.Fprintln(w, "CREATE TABLE reading (reading_id integer PRIMARY KEY, station text NOT NULL, at timestamp NOT NULL, value numeric(8,2));")
+		fmt.Fprintln(
+			w,
+			"CREATE TABLE reading (reading_id integer PRIMARY KEY, station text NOT NULL, at timestamp NOT NULL, "+
+				"value numeric(8,2));",
+		)
 		for i := range 200_000 {
-			fmt.Fprintf(w, "INSERT INTO reading VALUES (%d, 'station %d', '2026-01-01 00:00:%02d', %d.%02d);\n", i, i%40, i%60, i%1000, i%100)
+			fmt.Fprintf(
+				w, "INSERT INTO reading VALUES (%d, 'station %d', '2026-01-01 00:00:%02d', %d.%02d);\n", i, i%40, i%60,
+				i%1000, i%100,
+			)
 		}
 	})
 }
 
 func BenchmarkBuildOfACopy(b *testing.B) {
 	benchmarkBuild(b, func(w *bufio.Writer) {
-		fmt.Fprintln(w, "CREATE TABLE reading (reading_id integer PRIMARY KEY, station text NOT NULL, at timestamp NOT NULL, value numeric(8,2));\nCOPY reading FROM stdin;")
+		fmt.Fprintln(
+			w,
+			"CREATE TABLE reading (reading_id integer PRIMARY KEY, station text NOT NULL, at timestamp NOT NULL, "+
+				"value numeric(8,2));\nCOPY reading FROM stdin;",
+		)
 		for i := range 1_000_000 {
 			fmt.Fprintf(w, "%d\tstation %d\t2026-01-01 00:00:%02d\t%d.%02d\n", i, i%40, i%60, i%1000, i%100)
 		}

@@ -19,7 +19,8 @@ paper: doubtful-SUFFIX
 title: Doubtful
 dataset: doubtful-SUFFIX
 ---
-See [the first](#first), [nothing](#nothing), [another paper](elsewhere#x), [one of another pack](first-look), [its exercise](first-look#names-and-valleys),
+See [the first](#first), [nothing](#nothing), [another paper](elsewhere#x), [one of another pack](first-look),
+[its exercise](first-look#names-and-valleys),
 [none of its exercises](first-look#gone) and [a page](https://example.org).
 
 ## First {#first}
@@ -44,7 +45,8 @@ See [the first](#first), [nothing](#nothing), [another paper](elsewhere#x), [one
 
 ## Unstable {#unstable}
 
-` + "```sql answer\nSELECT string_agg(name, ',') FROM (SELECT s.name FROM star AS s JOIN star AS t ON s.class = t.class) AS x\n```" + `
+` + "```sql answer\nSELECT string_agg(name, ',') FROM (SELECT s.name FROM star AS s JOIN star AS t ON s.class = " +
+	"t.class) AS x\n```" + `
 
 ## Empty {#empty}
 
@@ -56,11 +58,13 @@ See [the first](#first), [nothing](#nothing), [another paper](elsewhere#x), [one
 
 ## Also {#also}
 
-` + "```sql answer\nSELECT name FROM star WHERE light > 3\n```\n\n```yaml check\nalso: [SELECT name FROM star WHERE light >= 3]\n```" + `
+` + "```sql answer\nSELECT name FROM star WHERE light > 3\n```\n\n```yaml check\n" +
+	"also: [SELECT name FROM star WHERE light >= 3]\n```" + `
 
 ## Contradiction {#contradiction}
 
-` + "```sql answer\nSELECT name FROM star\n```\n\n```yaml check\nforbid: [join, limit]\nalso: [SELECT name FROM star LIMIT 100]\n```" + `
+` + "```sql answer\nSELECT name FROM star\n```\n\n```yaml check\nforbid: [join, limit]\n" +
+	"also: [SELECT name FROM star LIMIT 100]\n```" + `
 
 ## Fails {#fails}
 
@@ -72,7 +76,8 @@ See [the first](#first), [nothing](#nothing), [another paper](elsewhere#x), [one
 
 ## Order {#order}
 
-` + "```sql example\nSELECT hue FROM star;\n```\n\n```sql answer\nSELECT light, avg(class) AS mean FROM star WHERE name = 'Aster' GROUP BY light ORDER BY light\n```" + `
+` + "```sql example\nSELECT hue FROM star;\n```\n\n```sql answer\n" +
+	"SELECT light, avg(class) AS mean FROM star WHERE name = 'Aster' GROUP BY light ORDER BY light\n```" + `
 
 ## Type {#type}
 
@@ -80,11 +85,16 @@ See [the first](#first), [nothing](#nothing), [another paper](elsewhere#x), [one
 
 func TestCheckingAPack(t *testing.T) {
 	files := map[string]string{
-		"pack.yaml":  "pack: doubtful-a\ntitle: Doubtful\ndatasets:\n  doubtful-a:\n    setup: [rows.sql]\n    dictionary: words.yaml\n    variants:\n      none: [none.sql]\npapers: [paper.md]\n",
-		"rows.sql":   "CREATE TABLE star (name text PRIMARY KEY, light int, class int, seen date);\nINSERT INTO star VALUES ('Aster', 3, 1, '2026-01-01'), ('Bell', 3, 1, '2026-01-02'), ('Clover', 5, 1, '2026-01-03'), ('Dill', 4, 2, '2026-01-04'), ('Elder', 5, 2, '2026-01-05'), ('Fern', 5, 1, '2026-01-06');\n",
-		"words.yaml": "star:\n  meaning: A star.\n  columns: {light: How bright., hue: Which colour.}\nmoon:\n  meaning: None.\n",
-		"none.sql":   "DELETE FROM star WHERE class = 1 AND light = 3;",
-		"paper.md":   strings.ReplaceAll(doubtfulPaper, "SUFFIX", "a"),
+		"pack.yaml": "pack: doubtful-a\ntitle: Doubtful\ndatasets:\n  doubtful-a:\n    setup: [rows.sql]\n" +
+			"    dictionary: words.yaml\n    variants:\n      none: [none.sql]\npapers: [paper.md]\n",
+		"rows.sql": "CREATE TABLE star (name text PRIMARY KEY, light int, class int, seen date);\n" +
+			"INSERT INTO star VALUES ('Aster', 3, 1, '2026-01-01'), ('Bell', 3, 1, '2026-01-02'), ('Clover', 5, 1, " +
+			"'2026-01-03'), ('Dill', 4, 2, '2026-01-04'), ('Elder', 5, 2, '2026-01-05'), ('Fern', 5, 1, " +
+			"'2026-01-06');\n",
+		"words.yaml": "star:\n  meaning: A star.\n  columns: {light: How bright., hue: Which colour.}\nmoon:\n" +
+			"  meaning: None.\n",
+		"none.sql": "DELETE FROM star WHERE class = 1 AND light = 3;",
+		"paper.md": strings.ReplaceAll(doubtfulPaper, "SUFFIX", "a"),
 	}
 	folder := t.TempDir()
 	for name, text := range files {
@@ -115,7 +125,7 @@ func TestCheckingAPack(t *testing.T) {
 			got[key] = n
 		}
 	}
-	if broken != "6 #nothing; 6 elsewhere#x; 7 first-look#gone; " {
+	if broken != "6 #nothing; 6 elsewhere#x; 8 first-look#gone; " {
 		t.Errorf("broken links: %s", broken)
 	}
 	for _, want := range []struct {
@@ -136,13 +146,17 @@ func TestCheckingAPack(t *testing.T) {
 		{"contradiction answer-breaks-rule", client.CheckError, 0, "The answer 1 under also"},
 		{"fails answer-does-not-run", client.CheckError, 0, "division by zero"},
 		{"negative answer-does-not-run", client.CheckError, 0, "LIMIT must not be negative"},
-		{"order example-does-not-run", client.CheckError, 0, `The example "SELECT hue FROM star;" does not run: column "hue" does not exist`},
+		{
+			"order example-does-not-run", client.CheckError, 0,
+			`The example "SELECT hue FROM star;" does not run: column "hue" does not exist`,
+		},
 		{"order digits-count", client.CheckRemark, 0, "The column mean comes of a division"},
 		{"order data-do-not-test", client.CheckWarning, 0, "Without"},
 		{"type type-by-text", client.CheckWarning, 0, "compared by their text"},
 	} {
 		n, there := got[want.key]
-		if !there || n.Severity != want.severity || len(n.Rows) != want.rows || !strings.Contains(n.Sentence, want.sentence) || n.File != "paper.md" || n.Line == 0 {
+		if !there || n.Severity != want.severity || len(n.Rows) != want.rows ||
+			!strings.Contains(n.Sentence, want.sentence) || n.File != "paper.md" || n.Line == 0 {
 			t.Errorf("%s: got %+v", want.key, n)
 		}
 	}
@@ -151,17 +165,25 @@ func TestCheckingAPack(t *testing.T) {
 			t.Errorf("nothing is wrong with it: %s", key)
 		}
 	}
-	if datasets, err := client.Read[[]client.DatasetSummary](hazel(t).ListDatasets(ctx)); err != nil || slices.ContainsFunc(datasets, func(d client.DatasetSummary) bool { return d.Name == "doubtful-a" }) {
+	if datasets, err := client.Read[[]client.DatasetSummary](hazel(t).ListDatasets(ctx)); err != nil ||
+		slices.ContainsFunc(
+			datasets, func(d client.DatasetSummary) bool { return d.Name == "doubtful-a" },
+		) {
 		t.Errorf("checking leaves nothing: %+v %v", datasets, err)
 	}
-	if _, err := client.Read[client.CheckReport](as(t, shared.url, "robin", demo.LearnerPassword).CheckPaper(ctx, "first-look")); err == nil {
+	if _, err := client.Read[client.Job](
+		as(t, shared.url, "robin", demo.LearnerPassword).CheckPaper(ctx, "first-look"),
+	); err == nil {
 		t.Error("a learner may not check papers")
 	}
 	out, errs, code = run("paper", "check", "first-look")
-	if code != 0 || !strings.HasSuffix(out, "warnings.\n") || !strings.Contains(out, "8 exercises checked: 0 errors, ") {
+	if code != 0 || !strings.HasSuffix(out, "warnings.\n") ||
+		!strings.Contains(out, "8 exercises checked: 0 errors, ") {
 		t.Errorf("exit code %d: %s%s", code, out, errs)
 	}
-	if err := os.WriteFile(filepath.Join(folder, "rows.sql"), []byte("CREATE TABLE star (name txt);"), 0o644); err != nil {
+	if err := os.WriteFile(
+		filepath.Join(folder, "rows.sql"), []byte("CREATE TABLE star (name txt);"), 0o644,
+	); err != nil {
 		t.Fatal(err)
 	}
 	if out, errs, code = run("pack", "check", folder); code != 1 || !strings.Contains(errs, "rows.sql:1:25") {

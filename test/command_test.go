@@ -43,7 +43,9 @@ type shell struct {
 
 func at(t *testing.T, name, password string) *shell {
 	t.Helper()
-	s := &shell{t, []string{"XDG_CONFIG_HOME=" + t.TempDir(), "EXAMEN_URL=" + shared.url, "EXAMEN_PASSWORD=" + password}}
+	s := &shell{
+		t, []string{"XDG_CONFIG_HOME=" + t.TempDir(), "EXAMEN_URL=" + shared.url, "EXAMEN_PASSWORD=" + password},
+	}
 	if p := s.run("", "login", name); p.code != 0 || p.out != "" {
 		t.Fatalf("log in: %+v", p)
 	}
@@ -70,16 +72,31 @@ func TestALearnersDayAtTheCommandLine(t *testing.T) {
 	}{
 		{"", "whoami", 0, []string{name, "learner"}},
 		{"", "paper list", 0, []string{"first-look", "open", "0 of 8"}},
-		{"", "read first-look/2", 0, []string{"2. Hives by strength", "Expected columns: name (text)", "State: not submitted"}},
+		{
+			"", "read first-look/2", 0,
+			[]string{"2. Hives by strength", "Expected columns: name (text)", "State: not submitted"},
+		},
 		{"", "read first-look/harvest-by-grade", 0, []string{"Use: GROUP BY\n", "Row order must match"}},
-		{"", "read first-look", 0, []string{"The Heather Hill Beekeepers", "    SELECT * FROM apiary LIMIT 5;", "8. Who looks after what"}},
+		{
+			"", "read first-look", 0,
+			[]string{"The Heather Hill Beekeepers", "    SELECT * FROM apiary LIMIT 5;", "8. Who looks after what"},
+		},
 		{"", "dataset show apiary hive", 0, []string{"queen_year", "refers to", "apiary.apiary_id"}},
 		{"", "run first-look/3 " + file, 0, []string{"name (text)", "Amber", "1 row,"}},
 		{"SELECT 1 AS n, NULL AS x", "run first-look -o csv", 0, []string{"n,x\n1,\n"}},
 		{"SELECT 1", "run --dataset apiary -o json", 0, []string{`"row_count": 1`}},
-		{"SELECT nme\nFROM hive", "run first-look", 1, []string{`column "nme" does not exist`, "line 1, column 8:\n  SELECT nme\n         ^\n"}},
-		{"SELECT name FROM apiary", "submit first-look/1", 1, []string{"Incorrect, 0 of 1 point\n- The result has 1 column; the task asks for 2: “valley” is missing.\n"}},
-		{"SELECT name, valley FROM apiary", "submit first-look/names-and-valleys -", 0, []string{"Correct, 1 of 1 point\n"}},
+		{
+			"SELECT nme\nFROM hive", "run first-look", 1,
+			[]string{`column "nme" does not exist`, "line 1, column 8:\n  SELECT nme\n         ^\n"},
+		},
+		{
+			"SELECT name FROM apiary", "submit first-look/1", 1,
+			[]string{"Incorrect, 0 of 1 point\n- The result has 1 column; the task asks for 2: “valley” is missing.\n"},
+		},
+		{
+			"SELECT name, valley FROM apiary", "submit first-look/names-and-valleys -", 0,
+			[]string{"Correct, 1 of 1 point\n"},
+		},
 		{"SELECT name FROM apiary", "submit first-look/1 -o json", 1, []string{`"kind": "columns-missing"`}},
 		{"", "history --kind attempt", 0, []string{"incorrect", "correct", "SELECT name, valley FROM apiary"}},
 		{"", "history --full --limit 1", 0, []string{"    SELECT name FROM apiary", "- The result has 1 column"}},
@@ -88,7 +105,10 @@ func TestALearnersDayAtTheCommandLine(t *testing.T) {
 		{"SELECT 1; SELECT 2", "submit first-look/1", 1, []string{"holds 2 statements"}},
 		{"DROP TABLE hive", "run first-look", 1, []string{"Only queries can be run here", "this is DROP"}},
 		{strings.Repeat("x", 10<<20), "submit first-look/1", 3, []string{"examen: The call is too long. "}},
-		{"SELECT generate_series(1, 1e12)", "submit first-look/1", 1, []string{"Stopped", "more rows than the limit of 2,000,000"}},
+		{
+			"SELECT generate_series(1, 1e12)", "submit first-look/1", 1,
+			[]string{"Stopped", "more rows than the limit of 2,000,000"},
+		},
 		{"SELECT\n '\xe9'", "submit first-look/1", 3, []string{"not valid UTF-8. standard input, line 2, column 3"}},
 		{"SELECT '\x00'", "submit first-look/1", 3, []string{"NUL byte"}},
 		{"SELECT 1", "submit first-look/99", 3, []string{`no exercise "99"`}},
@@ -149,9 +169,11 @@ func TestAnInstructorsDayAtTheCommandLine(t *testing.T) {
 		{"pack load " + folder + "/none", 2, []string{"no such file"}},
 		{"course create night-owls --title Night_owls", 0, []string{"night-owls"}},
 		{"course create night-owls --title Again", 3, []string{"already exists"}},
-		{"learner add newcomer-cli --course night-owls", 0, []string{"newcomer-cli", "one-time password"}},
-		{"learner list --course night-owls", 0, []string{"newcomer-cli"}},
-		{"learner reset newcomer-cli", 0, []string{"one-time password"}},
+		{"member add newcomer-cli --course night-owls", 0, []string{"newcomer-cli", "one-time password"}},
+		{"member list --course night-owls", 0, []string{"newcomer-cli"}},
+		{"member list", 2, []string{"member list wants a course: --course NAME"}},
+		{"member add newcomer-cli", 2, []string{"wants a course"}},
+		{"member reset newcomer-cli", 0, []string{"one-time password"}},
 		{"paper open dusk-cli --course night-owls --due 2099-01-01T00:00:00Z", 0, []string{"dusk-cli", "open", "2099"}},
 		{"paper open dusk-cli --course night-owls --due soon", 2, []string{"is not a valid time"}},
 		{"course show night-owls", 0, []string{"dusk-cli"}},
@@ -174,7 +196,8 @@ func TestAnInstructorsDayAtTheCommandLine(t *testing.T) {
 		}
 	}
 	var grid client.Progress
-	if p := s.run("", "progress", "first-look", "-o", "json"); json.Unmarshal([]byte(p.out), &grid) != nil || len(grid.Exercises) != 8 {
+	if p := s.run("", "progress", "first-look", "-o", "json"); json.Unmarshal([]byte(p.out), &grid) != nil ||
+		len(grid.Exercises) != 8 {
 		t.Errorf("JSON is the contract's own: %s", p.out)
 	}
 }
@@ -184,10 +207,14 @@ func TestDatasetsAtTheCommandLine(t *testing.T) {
 	s := at(t, demo.InstructorName, demo.InstructorPassword)
 	folder := t.TempDir()
 	if err := os.CopyFS(folder, scripts(map[string]string{
-		"nights/main.sql":   "\\i tables.sql\n\\copy night FROM 'rows.csv' WITH (FORMAT csv, HEADER)\n",
-		"nights/tables.sql": "CREATE TABLE site (site_id int PRIMARY KEY);\nCREATE TABLE night (day date PRIMARY KEY, cloud int, site_id int REFERENCES site);\n",
-		"nights/rows.csv":   "\ufeffday,cloud,site_id\n2026-01-01,10,\n2026-01-02,,\n", "nights/.hidden.sql": "nonsense",
-		"bad.sql": "CREATE TABLE a (x int);\nINSERT INTO a VALUES (1), ('b');\nINSERT INTO c VALUES (1);\n", "list.csv": "Day,Cloud\n2026-01-01,5\n"})); err != nil {
+		"nights/main.sql": "\\i tables.sql\n\\copy night FROM 'rows.csv' WITH (FORMAT csv, HEADER)\n",
+		"nights/tables.sql": "CREATE TABLE site (site_id int PRIMARY KEY);\n" +
+			"CREATE TABLE night (day date PRIMARY KEY, cloud int, site_id int REFERENCES site);\n",
+		"nights/rows.csv":    "\ufeffday,cloud,site_id\n2026-01-01,10,\n2026-01-02,,\n",
+		"nights/.hidden.sql": "nonsense",
+		"bad.sql":            "CREATE TABLE a (x int);\nINSERT INTO a VALUES (1), ('b');\nINSERT INTO c VALUES (1);\n",
+		"list.csv":           "Day,Cloud\n2026-01-01,5\n",
+	})); err != nil {
 		t.Fatal(err)
 	}
 	for _, c := range []struct {
@@ -196,11 +223,29 @@ func TestDatasetsAtTheCommandLine(t *testing.T) {
 		want []string
 	}{
 		// A file alone takes those that it names with it; of a folder those run that no other includes.
-		{"dataset build FOLDER/nights/main.sql --name cli-nights --title Nights", 0, []string{"cli-nights, build 1: 2 tables, 2 rows", "Running the setup scripts ...", "site is empty"}},
+		{
+			"dataset build FOLDER/nights/main.sql --name cli-nights --title Nights", 0,
+			[]string{"cli-nights, build 1: 2 tables, 2 rows", "Running the setup scripts ...", "site is empty"},
+		},
 		{"dataset build FOLDER/nights --name cli-nights", 0, []string{"cli-nights, build 2: 2 tables, 2 rows"}},
-		{"dataset build FOLDER/bad.sql", 3, []string{"bad.sql:2:28: invalid input syntax for type integer: \"b\"", "    | INSERT INTO a VALUES (1), ('b')", "1 error in its setup scripts"}},
-		{"dataset build FOLDER/bad.sql --keep-going", 3, []string{"bad.sql:2:28:", "bad.sql:3:13: relation \"c\" does not exist", "No script creates c", "2 errors in its setup scripts"}},
-		{"dataset build FOLDER/list.csv --name cli-list", 0, []string{"list, made from list.csv (1 row", "day     date     Day"}},
+		{
+			"dataset build FOLDER/bad.sql", 3,
+			[]string{
+				"bad.sql:2:28: invalid input syntax for type integer: \"b\"", "    | INSERT INTO a VALUES (1), ('b')",
+				"1 error in its setup scripts",
+			},
+		},
+		{
+			"dataset build FOLDER/bad.sql --keep-going", 3,
+			[]string{
+				"bad.sql:2:28:", "bad.sql:3:13: relation \"c\" does not exist", "No script creates c",
+				"2 errors in its setup scripts",
+			},
+		},
+		{
+			"dataset build FOLDER/list.csv --name cli-list", 0,
+			[]string{"list, made from list.csv (1 row", "day     date     Day"},
+		},
 		{"dataset build FOLDER/none.sql", 2, []string{"no such file"}},
 		{"dataset build FOLDER/nights FOLDER/bad.sql", 2, []string{"give one folder, or files"}},
 		{"dataset build FOLDER --name pack-or-not --background", 0, []string{"is job"}},
@@ -214,10 +259,19 @@ func TestDatasetsAtTheCommandLine(t *testing.T) {
 		{"dataset stop cli-nights", 0, []string{"cli-nights, build 2"}}, // it has ended
 		{"dataset follow never-built", 2, []string{"no build of"}},
 		{"dataset list", 0, []string{"Nights"}},
-		{"dataset show cli-nights night", 0, []string{"night, a table of cli-nights with 2 rows", "Each night row belongs to one or no site (site_id).", "Primary key: day.", "2026-01-01, 2026-01-02"}},
+		{
+			"dataset show cli-nights night", 0,
+			[]string{
+				"night, a table of cli-nights with 2 rows", "Each night row belongs to one or no site (site_id).",
+				"Primary key: day.", "2026-01-01, 2026-01-02",
+			},
+		},
 		{"dataset show cli-nights moon", 2, []string{"has no table"}},
 		{"dataset rows cli-nights night --where cloud=NULL", 0, []string{"2026-01-02"}},
-		{"dataset rows cli-nights night --sort day --descending --limit 1", 0, []string{"2026-01-02", "More rows follow: --offset 1"}},
+		{
+			"dataset rows cli-nights night --sort day --descending --limit 1", 0,
+			[]string{"2026-01-02", "More rows follow: --offset 1"},
+		},
 		{"dataset rows cli-nights night --where cloud", 2, []string{"expected COLUMN=VALUE"}},
 		{"dataset map cli-nights", 0, []string{"┌─ night, 2 rows", "night >─○ site"}},
 		{"dataset map cli-nights --format mermaid", 0, []string{"erDiagram", `"site" |o--o{ "night" : "site_id"`}},
@@ -237,13 +291,17 @@ func TestDatasetsAtTheCommandLine(t *testing.T) {
 		}
 	}
 	var job client.Job
-	if p := s.run("", "dataset", "build", folder+"/list.csv", "--name", "cli-json", "-o", "json"); json.Unmarshal([]byte(p.out), &job) != nil || job.State != client.JobDone || job.Report.Datasets[0].Rows != 1 {
+	if p := s.run(
+		"", "dataset", "build", folder+"/list.csv", "--name", "cli-json", "-o", "json",
+	); json.Unmarshal([]byte(p.out), &job) != nil || job.State != client.JobDone || job.Report.Datasets[0].Rows != 1 {
 		t.Errorf("JSON is the contract's own: %s", p.out)
 	}
 	_, c := newcomer(t) // is told so before the files are sent
 	many := scripts(map[string]string{"a.sql": strings.Repeat("SELECT 1;\n", 8_000_000)})
 	contentType, body := client.SendFiles(many, []string{"a.sql"}, nil)
-	if p := problemOf(t)(c.BuildDatasetWithBody(ctx, "mine", &client.BuildDatasetParams{}, contentType, body, client.AskFirst)); p.Status != 403 {
+	if p := problemOf(t)(
+		c.BuildDatasetWithBody(ctx, "mine", &client.BuildDatasetParams{}, contentType, body, client.AskFirst),
+	); p.Status != 403 {
 		t.Errorf("got %+v", p)
 	}
 }

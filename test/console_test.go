@@ -95,11 +95,23 @@ func in(exercise, selector string) string {
 	return fmt.Sprintf("[data-exercise=%q] %s", exercise, selector)
 }
 
+// written is where an exercise's answer stands: in the editor, or as it is shown while the editor is not in use.
+const written = ".answer :is(.cm-content, .sql-lines)"
+
+// space is an exercise's answer space in the editor, which takes over when one begins to write.
+func (w *window) space(exercise string) *rod.Element {
+	w.t.Helper()
+	w.element(in(exercise, ".answer .sql"))
+	if found, plain, _ := w.Has(in(exercise, ".answer textarea")); found {
+		plain.MustScrollIntoView().MustClick()
+	}
+	return w.element(in(exercise, ".answer .cm-content"))
+}
+
 // write puts a text in place of what stands in an exercise's answer space.
 func (w *window) write(exercise, sql string) {
 	w.t.Helper()
-	space := w.element(in(exercise, ".answer .cm-content"))
-	space.MustScrollIntoView().MustClick()
+	w.space(exercise).MustScrollIntoView().MustClick()
 	w.KeyActions().Press(input.ControlLeft).Type('a').MustDo()
 	w.MustInsertText(sql)
 }
@@ -139,7 +151,7 @@ func TestALearnersDayInTheConsole(t *testing.T) {
 	w.press(exercise, "Run")
 	w.says(in(exercise, ".answer .problem .mended"), "SELECT name, kind FROM hive")
 	w.says(in(exercise, ".answer .problem button"), "Use this version").MustClick()
-	w.says(in(exercise, ".answer .cm-content"), "^SELECT name, kind FROM hive$")
+	w.says(in(exercise, written), "^SELECT name, kind FROM hive$")
 
 	w.write(exercise, "SELECT name, kind, strength FROM hive ORDER BY strength DESC")
 	w.press(exercise, "Run")
@@ -164,13 +176,13 @@ func TestALearnersDayInTheConsole(t *testing.T) {
 		t.Errorf("the attempt's findings are missing: %s", text)
 	}
 	wrong.MustElementR("button", "Copy to editor").MustClick()
-	w.says(in(exercise, ".answer .cm-content"), `^SELECT name, kind, strength FROM hive ORDER BY strength DESC$`)
+	w.says(in(exercise, written), `^SELECT name, kind, strength FROM hive ORDER BY strength DESC$`)
 	w.says(in(exercise, ".notes-head"), "for an earlier version of your answer")
 	w.says(in(exercise, ".draft-state"), "Draft saved")
 
 	// What the service kept is there after the page is loaded anew.
 	w.MustReload()
-	w.says(in(exercise, ".answer .cm-content"), `^SELECT name, kind, strength FROM hive ORDER BY strength DESC$`)
+	w.says(in(exercise, written), `^SELECT name, kind, strength FROM hive ORDER BY strength DESC$`)
 	w.says(in(exercise, ".left-margin"), "Correct, 2 of 2 points")
 
 	w.says("button", "^Tables$").MustClick()
@@ -240,12 +252,13 @@ func TestAnExpiredSessionLosesNothing(t *testing.T) {
 	w.visit("/papers/first-look")
 	w.write("no-mail", "SELECT 'typed before'")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
-	if _, err := client.Read[client.AddedLearner](hazel(t).ResetLearner(ctx, name)); err != nil { // ends the learner's sessions
+	if _, err := client.Read[client.AddedAccount](hazel(t).ResetPassword(ctx, name)); err != nil {
+		// ends the learner's sessions
 		t.Fatal(err)
 	}
 	w.write("no-mail", "SELECT 'typed after'")
 	w.says(".ant-modal", "The session has ended")
-	reset, err := client.Read[client.AddedLearner](hazel(t).ResetLearner(ctx, name))
+	reset, err := client.Read[client.AddedAccount](hazel(t).ResetPassword(ctx, name))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -253,9 +266,11 @@ func TestAnExpiredSessionLosesNothing(t *testing.T) {
 	w.says("p", "Choose one of your own to go on")
 	w.element("#current").MustInput(reset.Password)
 	w.element("#new").MustInput(demo.LearnerPassword).MustType(input.Enter)
-	w.says(in("no-mail", ".answer .cm-content"), "SELECT 'typed after'") // the page that the session ended on
+	w.says(in("no-mail", written), "SELECT 'typed after'") // the page that the session ended on
 	until(t, "the draft is kept", func() bool {
-		e, err := client.Read[client.Exercise](as(t, shared.url, name, demo.LearnerPassword).GetExercise(ctx, "first-look", "no-mail"))
+		e, err := client.Read[client.Exercise](
+			as(t, shared.url, name, demo.LearnerPassword).GetExercise(ctx, "first-look", "no-mail"),
+		)
 		return err == nil && e.Draft.Sql == "SELECT 'typed after'"
 	})
 }
@@ -271,22 +286,29 @@ func TestThePageSaysWhatIsDownAndRecovers(t *testing.T) {
 	up := down(t, folder, "practice")
 	w.press("no-mail", "Run")
 	w.says(in("no-mail", ".answer .problem"), "The practice server cannot be reached")
-	w.says(".ant-alert", "The practice server cannot be reached")
+	w.says(".servers", "The practice server cannot be reached")
 	w.write("no-mail", "SELECT 2")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
 	up()
-	until(t, "the banner is gone", func() bool { found, _, _ := w.Has(".ant-alert"); return !found })
-	until(t, "the exercise says nothing of it any more", func() bool { found, _, _ := w.Has(in("no-mail", ".answer .problem")); return !found })
+	until(t, "the banner is gone", func() bool { found, _, _ := w.Has(".servers"); return !found })
+	until(
+		t, "the exercise says nothing of it any more",
+		func() bool { found, _, _ := w.Has(in("no-mail", ".answer .problem")); return !found },
+	)
 	w.press("no-mail", "Run")
 	w.says(in("no-mail", ".result"), "1 row")
 
 	up = down(t, folder, "records")
 	w.write("no-mail", "SELECT 3")
-	w.says(in("no-mail", ".draft-state"), "Draft not saved: the records server cannot be reached. Retrying automatically")
-	w.says(".ant-alert", "The records server cannot be reached")
+	w.says(
+		in("no-mail", ".draft-state"), "Draft not saved: the records server cannot be reached. Retrying automatically",
+	)
+	w.says(".servers", "The records server cannot be reached")
 	up()
 	w.says(in("no-mail", ".draft-state"), "Draft saved") // by itself
-	e, err := client.Read[client.Exercise](as(t, s.url, demo.NewLearnerName, demo.LearnerPassword).GetExercise(ctx, "first-look", "no-mail"))
+	e, err := client.Read[client.Exercise](
+		as(t, s.url, demo.NewLearnerName, demo.LearnerPassword).GetExercise(ctx, "first-look", "no-mail"),
+	)
 	if err != nil || e.Draft.Sql != "SELECT 3" {
 		t.Errorf("got %+v, %v", e.Draft, err)
 	}
@@ -300,14 +322,16 @@ func TestTypedTextStaysWhereverOneLooks(t *testing.T) {
 	w.write("no-mail", "SELECT 'typed'")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
 	w.press("which-colours", "Focus")
-	until(t, "only one exercise is shown", func() bool { found, _, _ := w.Has(in("no-mail", ".answer")); return !found })
+	until(
+		t, "only one exercise is shown", func() bool { found, _, _ := w.Has(in("no-mail", ".answer")); return !found },
+	)
 	w.press("which-colours", "Back to the paper")
-	w.says(in("no-mail", ".answer .cm-content"), "SELECT 'typed'")
+	w.says(in("no-mail", written), "SELECT 'typed'")
 	w.says("nav a", "My history").MustClick()
 	w.says("p", "Nothing was run or submitted yet")
 	w.says("nav a", "My papers").MustClick()
 	w.says(".papers a", "A first look").MustClick()
-	w.says(in("no-mail", ".answer .cm-content"), "SELECT 'typed'")
+	w.says(in("no-mail", written), "SELECT 'typed'")
 }
 
 // Values that carry markup are text on the page.

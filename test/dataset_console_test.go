@@ -59,7 +59,9 @@ func TestADatasetIsBuiltInTheConsole(t *testing.T) {
 // A build is followed on its page, by one who comes in the middle too, and stopped there.
 func TestABuildIsFollowedInTheConsole(t *testing.T) {
 	teacher := hazel(t)
-	job := begin(t, teacher, "console-endless", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": endless}))
+	job := begin(
+		t, teacher, "console-endless", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": endless}),
+	)
 	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
 	w.visit("/builds/" + job.Id)
 	w.says(".job-state", "Building")
@@ -76,7 +78,9 @@ func TestALearnerLooksAtTheTables(t *testing.T) {
 	w.says("nav a", "Datasets").MustClick()
 	w.says(".papers a", "Apiaries, hives and harvests").MustClick()
 	hive := w.element("#hive")
-	if text := hive.MustText(); !strings.Contains(text, "Each hive row belongs to one apiary (apiary_id).") || !strings.Contains(text, "No two rows have the same apiary_id and name.") || !strings.Contains(text, "stacked, long, skep") {
+	if text := hive.MustText(); !strings.Contains(text, "Each hive row belongs to one apiary (apiary_id).") ||
+		!strings.Contains(text, "No two rows have the same apiary_id and name.") ||
+		!strings.Contains(text, "stacked, long, skep") {
 		t.Errorf("hive: %s", text)
 	}
 	if found, _, _ := w.HasR("h2", "Builds"); found {
@@ -94,7 +98,8 @@ func TestTheMapInTheConsole(t *testing.T) {
 	w := open(t, shared.url, demo.LearnerName, demo.LearnerPassword)
 	w.visit("/datasets/apiary/map")
 	w.element(`.map-space[data-tables="11"] .react-flow__node`)
-	if nodes, lines := len(w.MustElements(".react-flow__node")), len(w.MustElements(".relation")); nodes != 11 || lines != 12 {
+	if nodes, lines := len(w.MustElements(".react-flow__node")), len(w.MustElements(".relation")); nodes != 11 ||
+		lines != 12 {
 		t.Errorf("%d tables and %d relations are drawn", nodes, lines)
 	}
 	place := func() string {
@@ -118,13 +123,17 @@ func TestTheMapInTheConsole(t *testing.T) {
 	if again := place(); again != moved {
 		t.Errorf("moved to %s, and after loading anew it is at %s", moved, again)
 	}
-	w.MustEval(`() => { window.saved = []; HTMLAnchorElement.prototype.click = function () { saved.push(this.download + " " + this.href) } }`)
+	w.MustEval(
+		`() => { window.saved = []; HTMLAnchorElement.prototype.click = function () { saved.push(this.download + " ` +
+			`" + this.href) } }`,
+	)
 	w.says("button", "Save as SVG").MustClick()
 	w.says("button", "Save as PNG").MustClick()
 	until(t, "both drawings are saved", func() bool { return w.MustEval(`() => saved.length`).Int() == 2 })
 	saved := w.MustEval(`() => saved.map(decodeURIComponent).sort().join("\n")`).Str()
 	at := regexp.MustCompile(`translate\((\d+)px, (\d+)px\)`).FindStringSubmatch(moved)
-	if !strings.Contains(saved, "apiary-map.png data:image/png;base64,") || !strings.Contains(saved, "apiary-map.svg data:image/svg+xml") || at == nil ||
+	if !strings.Contains(saved, "apiary-map.png data:image/png;base64,") ||
+		!strings.Contains(saved, "apiary-map.svg data:image/svg+xml") || at == nil ||
 		!strings.Contains(saved, "translate("+at[1]+" "+at[2]+`)"><title>swarm</title>`) {
 		t.Errorf("moved to %s, saved %.300s", moved, saved)
 	}
@@ -138,10 +147,20 @@ func TestTheMapInTheConsole(t *testing.T) {
 func TestDataCannotActOnThePage(t *testing.T) {
 	const evil = `<img src=x onerror=alert(1)>`
 	teacher := hazel(t)
-	job := built(t, teacher, "evil", client.BuildDatasetParams{Title: evil}, scripts(map[string]string{"a.sql": `CREATE TABLE "<b>t</b>" ("<i>c</i>" text PRIMARY KEY, f text DEFAULT '` + evil + `');
+	job := built(
+		t,
+		teacher,
+		"evil",
+		client.BuildDatasetParams{Title: evil},
+		scripts(
+			map[string]string{
+				"a.sql": `CREATE TABLE "<b>t</b>" ("<i>c</i>" text PRIMARY KEY, f text DEFAULT '` + evil + `');
 INSERT INTO "<b>t</b>" VALUES ('` + evil + `', '=1+1'), (E'\x1b[31m', chr(8238));
 COMMENT ON TABLE "<b>t</b>" IS '` + evil + `';
-CREATE VIEW "v'""" AS SELECT '` + evil + `' AS a;`}))
+CREATE VIEW "v'""" AS SELECT '` + evil + `' AS a;`,
+			},
+		),
+	)
 	if job.State != client.JobDone {
 		t.Fatalf("got %+v", job)
 	}
@@ -156,7 +175,9 @@ CREATE VIEW "v'""" AS SELECT '` + evil + `' AS a;`}))
 		t.Errorf("%d images have come from data", images)
 	}
 	s := at(t, demo.InstructorName, demo.InstructorPassword)
-	for _, args := range []string{"dataset show evil", "dataset show evil <b>t</b>", "dataset rows evil <b>t</b>", "dataset map evil"} {
+	for _, args := range []string{
+		"dataset show evil", "dataset show evil <b>t</b>", "dataset rows evil <b>t</b>", "dataset map evil",
+	} {
 		if p := s.run("", strings.Fields(args)...); p.code != 0 || strings.ContainsAny(p.out, "\x1b\u202e") {
 			t.Errorf("%s: %d, %q", args, p.code, p.out)
 		}
@@ -164,28 +185,41 @@ CREATE VIEW "v'""" AS SELECT '` + evil + `' AS a;`}))
 	if p := s.run("", "dataset", "rows", "evil", "<b>t</b>", "-o", "csv"); !strings.Contains(p.out, ",'=1+1\n") {
 		t.Errorf("a formula in CSV: %q", p.out)
 	}
-	if svg, err := client.Read[string](teacher.GetMap(ctx, "evil", &client.GetMapParams{Format: client.MapSVG})); err != nil || strings.Contains(svg, "<b>") {
+	if svg, err := client.Read[string](
+		teacher.GetMap(ctx, "evil", &client.GetMapParams{Format: client.MapSVG}),
+	); err != nil || strings.Contains(svg, "<b>") {
 		t.Errorf("got %s, %v", svg, err)
 	}
 }
 
-// From far away a large map shows its groups and the tables' names alone; what is looked for comes near, with its columns.
+// From far away a large map shows its groups and the tables' names alone; what is looked for comes near, with its
+// columns.
 func TestALargeMapInTheConsole(t *testing.T) {
 	var script strings.Builder
 	for area := range 8 {
 		fmt.Fprintf(&script, "CREATE TABLE area_%d (id integer PRIMARY KEY, name text);\n", area)
 		for i := range 6 {
-			fmt.Fprintf(&script, "CREATE TABLE part_%d_%d (id integer PRIMARY KEY, area_id integer REFERENCES area_%d, measure_%d_%d integer);\n", area, i, area, area, i)
+			fmt.Fprintf(
+				&script,
+				"CREATE TABLE part_%d_%d (id integer PRIMARY KEY, area_id integer REFERENCES area_%d, measure_%d_%d "+
+					"integer);\n",
+				area, i, area, area, i,
+			)
 		}
 	}
-	if job := built(t, hazel(t), "many-tables", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": script.String()})); job.State != client.JobDone {
+	if job := built(
+		t, hazel(t), "many-tables", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": script.String()}),
+	); job.State != client.JobDone {
 		t.Fatalf("got %+v", job)
 	}
 	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
 	w.visit("/datasets/many-tables/map")
 	w.element(`.map-far .react-flow__node[data-id="part_3_4"]`)
 	w.says(".map-group", "^Around area_3$")
-	if shown := w.MustEval(`() => [...document.querySelectorAll(".entity")].filter(e => e.querySelector("ul").offsetParent !== null || e.querySelector("h2").offsetWidth > e.offsetWidth).length`).Int(); shown != 0 {
+	if shown := w.MustEval(
+		`() => [...document.querySelectorAll(".entity")].filter(e => e.querySelector("ul").offsetParent !== null || ` +
+			`e.querySelector("h2").offsetWidth > e.offsetWidth).length`,
+	).Int(); shown != 0 {
 		t.Errorf("%d tables show columns from far away, or a name that is too wide", shown)
 	}
 	w.element(`input[aria-label="Find a table or column"]`).MustClick()
@@ -194,6 +228,9 @@ func TestALargeMapInTheConsole(t *testing.T) {
 	w.Keyboard.MustType(input.Enter)
 	w.says(`.react-flow:not(.map-far) .entity[data-selected="true"] li`, "measure_3_4")
 	until(t, "the table stands in the middle", func() bool {
-		return w.MustEval(`() => { const b = document.querySelector('[data-selected="true"]').getBoundingClientRect(); return Math.abs(b.x + b.width / 2 - 640) < 40 && b.width > 150 }`).Bool()
+		return w.MustEval(
+			`() => { const b = document.querySelector('[data-selected="true"]').getBoundingClientRect(); return ` +
+				`Math.abs(b.x + b.width / 2 - 640) < 40 && b.width > 150 }`,
+		).Bool()
 	})
 }

@@ -30,7 +30,9 @@ func scripts(files map[string]string) fstest.MapFS {
 }
 
 // begin sends files to be built, in the order of their names, and returns the job.
-func begin(t testing.TB, teacher *client.Client, name string, params client.BuildDatasetParams, folder fs.FS) client.Job {
+func begin(
+	t testing.TB, teacher *client.Client, name string, params client.BuildDatasetParams, folder fs.FS,
+) client.Job {
 	t.Helper()
 	paths, _ := fs.Glob(folder, "*")
 	slices.Sort(paths)
@@ -42,7 +44,9 @@ func begin(t testing.TB, teacher *client.Client, name string, params client.Buil
 	return job
 }
 
-func built(t testing.TB, teacher *client.Client, name string, params client.BuildDatasetParams, folder fs.FS) client.Job {
+func built(
+	t testing.TB, teacher *client.Client, name string, params client.BuildDatasetParams, folder fs.FS,
+) client.Job {
 	t.Helper()
 	job, err := client.Follow(ctx, teacher, begin(t, teacher, name, params, folder), nil)
 	if err != nil {
@@ -79,18 +83,27 @@ func TestADatasetIsBuiltFromAFolder(t *testing.T) {
 	w := gzip.NewWriter(&packed)
 	fmt.Fprint(w, "INSERT INTO star VALUES (1, 'Vega', 2), (2, 'Deneb', 2);\n")
 	w.Close()
-	job := built(t, teacher, "stars", client.BuildDatasetParams{Folder: true, Title: "Stars"}, scripts(map[string]string{
-		"all.sql": "\\i tables.sql\n\\copy sky FROM 'sky.csv' WITH (FORMAT csv, HEADER)\n", "b-rows.sql.gz": packed.String(),
-		"tables.sql": "CREATE TABLE sky (sky_id int PRIMARY KEY, name text);\nCREATE TABLE star (star_id int PRIMARY KEY, name text NOT NULL, sky_id int REFERENCES sky);\nCREATE TABLE lost (sky_id int);\nALTER TABLE star OWNER TO hazel;\n",
-		"sky.csv":    "sky_id,name\n2,North\n3,\"South, far\"\n"}))
+	job := built(t, teacher, "stars", client.BuildDatasetParams{
+		Folder: true,
+		Title:  "Stars",
+	}, scripts(map[string]string{
+		"all.sql":       "\\i tables.sql\n\\copy sky FROM 'sky.csv' WITH (FORMAT csv, HEADER)\n",
+		"b-rows.sql.gz": packed.String(),
+		"tables.sql": "CREATE TABLE sky (sky_id int PRIMARY KEY, name text);\n" +
+			"CREATE TABLE star (star_id int PRIMARY KEY, name text NOT NULL, sky_id int REFERENCES sky);\n" +
+			"CREATE TABLE lost (sky_id int);\nALTER TABLE star OWNER TO hazel;\n",
+		"sky.csv": "sky_id,name\n2,North\n3,\"South, far\"\n"}))
 	if job.State != client.JobDone {
 		t.Fatalf("got %+v", job)
 	}
 	r := job.Report.Datasets[0]
-	if r.Build != 1 || r.Tables != 3 || r.Rows != 4 || r.Bytes == 0 || len(r.PassedOver) != 1 || r.PassedOver[0] != "tables.sql:4: ALTER TABLE star OWNER TO hazel" {
+	if r.Build != 1 || r.Tables != 3 || r.Rows != 4 || r.Bytes == 0 || len(r.PassedOver) != 1 ||
+		r.PassedOver[0] != "tables.sql:4: ALTER TABLE star OWNER TO hazel" {
 		t.Errorf("got %+v", r)
 	}
-	if want := "lost has no key, lost is empty, lost.sky_id looks like a reference to sky"; !matchAll(r.Advice, strings.Split(want, ", ")) {
+	if want := "lost has no key, lost is empty, lost.sky_id looks like a reference to sky"; !matchAll(
+		r.Advice, strings.Split(want, ", "),
+	) {
 		t.Errorf("advice: %q", r.Advice)
 	}
 	if job.Progress.Statements == 0 || job.Progress.Rows != 4 || job.Progress.Tables != 3 {
@@ -107,7 +120,9 @@ func TestADatasetIsBuiltFromAFolder(t *testing.T) {
 			t.Errorf("%+v: got %s, want %s", params, got, want)
 		}
 	}
-	if got := rowsOf(t, teacher, "stars", "sky", client.ListRowsParams{Column: "name", Value: "' OR 1=1 --\\"}); got != ", more: false" {
+	if got := rowsOf(
+		t, teacher, "stars", "sky", client.ListRowsParams{Column: "name", Value: "' OR 1=1 --\\"},
+	); got != ", more: false" {
 		t.Errorf("a value is nothing else than a value: %s", got)
 	}
 }
@@ -116,47 +131,75 @@ func matchAll(texts, beginnings []string) bool {
 	return slices.EqualFunc(texts, beginnings, func(text, begin string) bool { return strings.HasPrefix(text, begin) })
 }
 
-// Built anew, open papers go over to the new version; an attempt keeps the version that it was checked on; a build that fails changes nothing.
+// Built anew, open papers go over to the new version; an attempt keeps the version that it was checked on; a build that
+// fails changes nothing.
 func TestBuildingAnew(t *testing.T) {
 	teacher := hazel(t)
 	if _, err := client.Loaded(ctx, teacher, observatory("anew")); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := client.Read[client.CoursePaper](teacher.OpenPaper(ctx, "evening-group", "dusk-anew", client.PaperTimes{})); err != nil {
+	if _, err := client.Read[client.CoursePaper](
+		teacher.OpenPaper(ctx, "evening-group", "dusk-anew", client.PaperTimes{}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	_, c := newcomer(t)
 	try := func() client.Attempt {
 		t.Helper()
-		a, err := client.Read[client.Attempt](c.Submit(ctx, "dusk-anew", "best", client.Submission{Sql: "SELECT day, cloud FROM night WHERE seeing = 1.1"}))
+		a, err := client.Read[client.Attempt](
+			c.Submit(
+				ctx, "dusk-anew", "best", client.Submission{Sql: "SELECT day, cloud FROM night WHERE seeing = 1.1"},
+			),
+		)
 		if err != nil {
 			t.Fatal(err)
 		}
 		return a
 	}
 	first := try()
-	job := built(t, teacher, "nights-anew", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": "CREATE TABLE night (day date PRIMARY KEY, cloud int, seeing numeric);\nINSERT INTO night VALUES ('2026-05-01', 0, 0.5), ('2026-05-02', 0, 1.1);"}))
+	job := built(
+		t, teacher, "nights-anew", client.BuildDatasetParams{},
+		scripts(
+			map[string]string{
+				"a.sql": "CREATE TABLE night (day date PRIMARY KEY, cloud int, seeing numeric);\n" +
+					"INSERT INTO night VALUES ('2026-05-01', 0, 0.5), ('2026-05-02', 0, 1.1);",
+			},
+		),
+	)
 	if job.State != client.JobDone || job.Report.Datasets[0].Build != 2 || job.Report.Title != "nights-anew" {
 		t.Fatalf("got %+v", job)
 	}
-	if advice := job.Report.Datasets[0].Advice; len(advice) != 1 || !strings.Contains(advice[0], "came with the pack observatory-anew, whose variants are not part of this build") {
+	if advice := job.Report.Datasets[0].Advice; len(advice) != 1 || !strings.Contains(
+		advice[0], "came with the pack observatory-anew, whose variants are not part of this build",
+	) {
 		t.Errorf("got %q", advice)
 	}
 	if second := try(); first.Build != 1 || second.Build != 2 || second.Outcome != client.Incorrect {
 		t.Errorf("got %+v and %+v", first, second)
 	}
-	if job := built(t, teacher, "nights-anew", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": "CREATE TABLE nigth (day dat);"})); job.State != client.JobFailed || job.Problem.Status != 422 || len(job.Errors) != 1 ||
-		job.Errors[0].Line != 1 || job.Errors[0].Message != `type "dat" does not exist` || job.Errors[0].Statement != "CREATE TABLE nigth (day dat)" {
+	if job := built(
+		t, teacher, "nights-anew", client.BuildDatasetParams{},
+		scripts(map[string]string{"a.sql": "CREATE TABLE nigth (day dat);"}),
+	); job.State != client.JobFailed || job.Problem.Status != 422 || len(job.Errors) != 1 ||
+		job.Errors[0].Line != 1 || job.Errors[0].Message != `type "dat" does not exist` ||
+		job.Errors[0].Statement != "CREATE TABLE nigth (day dat)" {
 		t.Errorf("got %+v", job)
 	}
-	if d, err := client.Read[client.Dataset](teacher.GetDataset(ctx, "nights-anew")); err != nil || d.Build != 2 || len(d.Builds) != 2 || len(d.Tables[0].Columns) != 3 {
+	if d, err := client.Read[client.Dataset](teacher.GetDataset(ctx, "nights-anew", nil)); err != nil || d.Build != 2 ||
+		len(d.Builds) != 2 || len(d.Tables[0].Columns) != 3 {
 		t.Errorf("the last good build stays: %+v, %v", d, err)
 	}
 	// Without a column that the answers ask for: the build is in use, and the page says which answers it breaks.
-	built(t, teacher, "nights-anew", client.BuildDatasetParams{Break: true}, scripts(map[string]string{"a.sql": "CREATE TABLE night (day date PRIMARY KEY, cloud int);"}))
+	built(
+		t, teacher, "nights-anew", client.BuildDatasetParams{Break: true},
+		scripts(map[string]string{"a.sql": "CREATE TABLE night (day date PRIMARY KEY, cloud int);"}),
+	)
 	until(t, "the broken reference answer is noted", func() bool {
-		d, err := client.Read[client.Dataset](teacher.GetDataset(ctx, "nights-anew"))
-		return err == nil && len(d.Builds[0].Report.Broken) == 1 && strings.HasPrefix(d.Builds[0].Report.Broken[0], `dusk-anew/best: the reference answer does not run: column "seeing" does not exist`)
+		d, err := client.Read[client.Dataset](teacher.GetDataset(ctx, "nights-anew", nil))
+		return err == nil && len(d.Builds[0].Report.Broken) == 1 && strings.HasPrefix(
+			d.Builds[0].Report.Broken[0],
+			`dusk-anew/best: the reference answer does not run: column "seeing" does not exist`,
+		)
 	})
 }
 
@@ -167,10 +210,11 @@ func TestCSVFilesMakeTables(t *testing.T) {
 	if job.State != client.JobAsking || len(job.Report.Inferred) != 1 {
 		t.Fatalf("got %+v", job)
 	}
-	if p := problemOf(t)(teacher.GetDataset(ctx, "from-csv")); p.Status != 404 {
+	if p := problemOf(t)(teacher.GetDataset(ctx, "from-csv", nil)); p.Status != 404 {
 		t.Errorf("built without having been confirmed: %+v", p)
 	}
-	if p := problemOf(t)(postEmpty(teacher, "from-csv", files)); p.Status != 409 || !strings.Contains(p.Title, "already being built") {
+	if p := problemOf(t)(postEmpty(teacher, "from-csv", files)); p.Status != 409 ||
+		!strings.Contains(p.Title, "already being built") {
 		t.Errorf("a second build: %+v", p)
 	}
 	if _, err := client.Read[client.Job](teacher.ConfirmJob(ctx, job.Id)); err != nil {
@@ -190,7 +234,9 @@ func TestCSVFilesMakeTables(t *testing.T) {
 	if got := strings.Join(types, ", "); got != "day date, cloud integer, site text" {
 		t.Errorf("got %s", got)
 	}
-	if got := rowsOf(t, teacher, "from-csv", "night_list", client.ListRowsParams{Sort: "day"}); got != "2026-01-01 10 NULL | 2026-01-02 NULL Low Moor, more: false" {
+	if got := rowsOf(
+		t, teacher, "from-csv", "night_list", client.ListRowsParams{Sort: "day"},
+	); got != "2026-01-01 10 NULL | 2026-01-02 NULL Low Moor, more: false" {
 		t.Errorf("got %s", got)
 	}
 	if p := problemOf(t)(teacher.ConfirmJob(ctx, job.Id)); p.Status != 409 {
@@ -202,7 +248,9 @@ func TestCSVFilesMakeTables(t *testing.T) {
 	if p := problemOf(t)(teacher.DropDataset(ctx, "apiary")); p.Status != 409 {
 		t.Errorf("a dataset that papers are about: %+v", p)
 	}
-	if job := built(t, teacher, "from-csv", client.BuildDatasetParams{}, scripts(map[string]string{"a.csv": "a,b\n1\n"})); job.State != client.JobFailed || len(job.Errors) != 1 || job.Errors[0].Line != 2 {
+	if job := built(
+		t, teacher, "from-csv", client.BuildDatasetParams{}, scripts(map[string]string{"a.csv": "a,b\n1\n"}),
+	); job.State != client.JobFailed || len(job.Errors) != 1 || job.Errors[0].Line != 2 {
 		t.Errorf("got %+v", job)
 	}
 }
@@ -213,7 +261,8 @@ func postEmpty(c *client.Client, name string, folder fs.FS) (*http.Response, err
 	return c.BuildDatasetWithBody(ctx, name, &client.BuildDatasetParams{}, contentType, body)
 }
 
-const endless = "CREATE TABLE a (x int);\nINSERT INTO a VALUES (1), (2);\nCOPY a FROM stdin;\n3\n\\.\nSELECT pg_sleep(600);\n"
+const endless = "CREATE TABLE a (x int);\nINSERT INTO a VALUES (1), (2);\nCOPY a FROM stdin;\n3\n\\.\n" +
+	"SELECT pg_sleep(600);\n"
 
 func TestABuildIsFollowedAndStopped(t *testing.T) {
 	teacher := hazel(t)
@@ -225,12 +274,14 @@ func TestABuildIsFollowedAndStopped(t *testing.T) {
 		ended <- last
 	}()
 	for j := range seen {
-		if j.Progress.Statements == 3 && j.Progress.Rows == 3 && j.Progress.Tables == 1 && j.Progress.File == "a.sql" && j.Progress.Bytes > 0 && j.Progress.Bytes == j.Progress.Total {
+		if j.Progress.Statements == 3 && j.Progress.Rows == 3 && j.Progress.Tables == 1 && j.Progress.File == "a.sql" &&
+			j.Progress.Bytes > 0 && j.Progress.Bytes == j.Progress.Total {
 			break
 		}
 	}
 	// One who comes in the middle sees the same.
-	if j, err := client.Read[client.Job](teacher.GetJob(ctx, job.Id)); err != nil || j.State != client.JobRunning || j.Progress.Rows != 3 {
+	if j, err := client.Read[client.Job](teacher.GetJob(ctx, job.Id)); err != nil || j.State != client.JobRunning ||
+		j.Progress.Rows != 3 {
 		t.Errorf("got %+v, %v", j, err)
 	}
 	if _, err := client.Read[client.Job](teacher.StopJob(ctx, job.Id)); err != nil {
@@ -242,21 +293,25 @@ func TestABuildIsFollowedAndStopped(t *testing.T) {
 	pool := superuser(t, sharedFolder, "practice", "postgres")
 	until(t, "the half-built database is removed", func() bool {
 		var n int
-		return pool.QueryRow(ctx, "SELECT count(*) FROM pg_stat_activity WHERE starts_with(usename, 'examen_for_building')").Scan(&n) == nil && n == 0
+		return pool.QueryRow(
+			ctx, "SELECT count(*) FROM pg_stat_activity WHERE starts_with(usename, 'examen_for_building')",
+		).Scan(&n) == nil && n == 0
 	})
 	if p := problemOf(t)(teacher.GetJob(ctx, "99999999")); p.Status != 404 {
 		t.Errorf("got %+v", p)
 	}
 }
 
-// A service that is killed in the middle of a build goes on with it when it is started again, from the beginning, and what was half built is removed.
+// A service that is killed in the middle of a build goes on with it when it is started again, from the beginning, and
+// what was half built is removed.
 func TestABuildGoesOnAfterTheServiceWasKilled(t *testing.T) {
 	t.Parallel()
 	folder := dataDir(t)
 	s := start(t, "demo", "--data-dir", folder)
 	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
 	before := databases(t, folder, nil)
-	// The first time it waits; the second time a database of an earlier try is there no more, and it still waits: it is stopped then.
+	// The first time it waits; the second time a database of an earlier try is there no more, and it still waits: it is
+	// stopped then.
 	job := begin(t, teacher, "endless", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": endless}))
 	until(t, "the build has begun", func() bool {
 		j, err := client.Read[client.Job](teacher.GetJob(ctx, job.Id))
@@ -285,7 +340,9 @@ func TestABuildGoesOnAfterTheServiceWasKilled(t *testing.T) {
 // databases are those of builds on a folder's practice server, but for some.
 func databases(t *testing.T, folder string, without []string) (names []string) {
 	t.Helper()
-	rows, _ := superuser(t, folder, "practice", "postgres").Query(ctx, "SELECT datname::text FROM pg_database WHERE starts_with(datname, 'dataset_')")
+	rows, _ := superuser(t, folder, "practice", "postgres").Query(
+		ctx, "SELECT datname::text FROM pg_database WHERE starts_with(datname, 'dataset_')",
+	)
 	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
 	if err != nil {
 		t.Fatal(err)
@@ -297,7 +354,9 @@ func TestAnUploadThatBreaksOffLeavesNothing(t *testing.T) {
 	teacher := hazel(t)
 	folder := scripts(map[string]string{"a.sql": strings.Repeat("SELECT 1;\n", 1_000_000)})
 	contentType, body := client.SendFiles(folder, []string{"a.sql", "missing.sql"}, nil)
-	if _, err := client.Read[client.Job](teacher.BuildDatasetWithBody(ctx, "cut-off", &client.BuildDatasetParams{}, contentType, body)); err == nil {
+	if _, err := client.Read[client.Job](
+		teacher.BuildDatasetWithBody(ctx, "cut-off", &client.BuildDatasetParams{}, contentType, body),
+	); err == nil {
 		t.Error("it was taken")
 	}
 	until(t, "nothing of it is left", func() bool {
@@ -314,25 +373,37 @@ func TestAnUploadThatBreaksOffLeavesNothing(t *testing.T) {
 // Learners see the datasets of their papers, without variants and builds, and nobody else's.
 func TestWhatLearnersSeeOfDatasets(t *testing.T) {
 	teacher := hazel(t)
-	built(t, teacher, "secret", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": "CREATE TABLE a (x int);"}))
+	built(
+		t, teacher, "secret", client.BuildDatasetParams{},
+		scripts(map[string]string{"a.sql": "CREATE TABLE a (x int);"}),
+	)
 	_, c := newcomer(t)
-	d, err := client.Read[client.Dataset](c.GetDataset(ctx, "apiary"))
-	if err != nil || d.Variants != nil || d.Builds != nil || d.Pack != "" || len(d.Tables) != 11 || len(d.Relations) != 12 {
-		t.Errorf("%d tables, %d relations, %v, %v, %q, %v", len(d.Tables), len(d.Relations), d.Variants, d.Builds, d.Pack, err)
+	d, err := client.Read[client.Dataset](c.GetDataset(ctx, "apiary", nil))
+	if err != nil || d.Variants != nil || d.Builds != nil || d.Pack != "" || len(d.Tables) != 11 ||
+		len(d.Relations) != 12 {
+		t.Errorf(
+			"%d tables, %d relations, %v, %v, %q, %v", len(d.Tables), len(d.Relations), d.Variants, d.Builds, d.Pack,
+			err,
+		)
 	}
-	if d, err := client.Read[client.Dataset](teacher.GetDataset(ctx, "apiary")); err != nil || fmt.Sprint(d.Variants) != "[namesakes poor-year]" || len(d.Builds) == 0 {
+	if d, err := client.Read[client.Dataset](teacher.GetDataset(ctx, "apiary", nil)); err != nil ||
+		fmt.Sprint(d.Variants) != "[namesakes poor-year]" || len(d.Builds) == 0 {
 		t.Errorf("an instructor: %+v, %v", d, err)
 	}
-	if got := rowsOf(t, c, "apiary", "grade", client.ListRowsParams{Limit: 1, Sort: "grade_code"}); !strings.HasSuffix(got, "more: true") {
+	if got := rowsOf(
+		t, c, "apiary", "grade", client.ListRowsParams{Limit: 1, Sort: "grade_code"},
+	); !strings.HasSuffix(got, "more: true") {
 		t.Errorf("got %s", got)
 	}
 	for _, format := range []client.GetMapParamsFormat{client.MapText, client.MapMermaid, client.MapSVG} {
-		if text, err := client.Read[string](c.GetMap(ctx, "apiary", &client.GetMapParams{Format: format, Table: "hive"})); err != nil || !strings.Contains(text, "inspection") || strings.Contains(text, "buyer") {
+		if text, err := client.Read[string](
+			c.GetMap(ctx, "apiary", &client.GetMapParams{Format: format, Table: "hive"}),
+		); err != nil || !strings.Contains(text, "inspection") || strings.Contains(text, "buyer") {
 			t.Errorf("the map around hive as %s: %s, %v", format, text, err)
 		}
 	}
 	for call, p := range map[string]client.Problem{
-		"another dataset":           problemOf(t)(c.GetDataset(ctx, "secret")),
+		"another dataset":           problemOf(t)(c.GetDataset(ctx, "secret", nil)),
 		"its rows":                  problemOf(t)(c.ListRows(ctx, "secret", "a", &client.ListRowsParams{})),
 		"its map":                   problemOf(t)(c.GetMap(ctx, "secret", &client.GetMapParams{})),
 		"a table that is not there": problemOf(t)(c.ListRows(ctx, "apiary", "pg_authid", &client.ListRowsParams{})),
@@ -358,7 +429,10 @@ func TestWhatLearnersSeeOfDatasets(t *testing.T) {
 // A learner cannot make the service run what a setup script may: names and values of the data are only shown.
 func TestFollowingEndsWithTheCaller(t *testing.T) {
 	teacher := hazel(t)
-	job := begin(t, teacher, "followed", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": "SELECT pg_sleep(600);"}))
+	job := begin(
+		t, teacher, "followed", client.BuildDatasetParams{},
+		scripts(map[string]string{"a.sql": "SELECT pg_sleep(600);"}),
+	)
 	short, cancel := context.WithTimeout(ctx, 300*time.Millisecond)
 	defer cancel()
 	if _, err := client.Follow(short, teacher, job, nil); !errors.Is(err, context.DeadlineExceeded) {

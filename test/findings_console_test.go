@@ -25,7 +25,8 @@ func (w *window) submits(exercise, sql, head string) {
 	})
 }
 
-// What the margin says of answers that beginners write: the cause once, before what follows from it, with rows that show it.
+// What the margin says of answers that beginners write: the cause once, before what follows from it, with rows that
+// show it.
 func TestFindingsInTheMargin(t *testing.T) {
 	name, _ := newcomer(t)
 	w := open(t, shared.url, name, demo.LearnerPassword)
@@ -36,22 +37,35 @@ func TestFindingsInTheMargin(t *testing.T) {
 		says                string // within them
 		table               string // the evidence's first lines, cells parted by |
 	}{
-		{"names-and-valleys", "SELECT name valley FROM apiary", "Incorrect, 0 of 1 point", "cause-alias-for-column columns-missing",
+		{"names-and-valleys", "SELECT name valley FROM apiary", "Incorrect, 0 of 1 point", "cause-alias-for-column " +
+			"columns-missing",
 			"Is a comma missing between name and valley?", ""},
-		{"names-and-valleys", "SELECT name, upper(valley) FROM apiary", "Incorrect", "values-case",
+		{"names-and-valleys", "SELECT name, upper(valley) FROM apiary",
+			"Incorrect", "values-case",
 			"capital and small letters", "name|upper|expected Bell Meadow|ALDERVALE|Aldervale"},
-		{"names-and-valleys", "SELECT a.name, a.valley FROM apiary AS a, grade", "Incorrect", "cause-join-condition rows-multiplied",
+		{"names-and-valleys", "SELECT a.name, a.valley FROM apiary AS a, grade", "Incorrect", "cause-join-condition " +
+			"rows-multiplied",
 			"No condition joins apiary and grade", "name|valley Bell Meadow|Aldervale"},
-		{"high-and-strong", "SELECT hive_id, strength FROM hive WHERE kind = 'stacked' AND strength > 8", "Incorrect", "cause-bound-left-out rows-missing",
+		{"high-and-strong", "SELECT hive_id, strength FROM hive WHERE kind = 'stacked' AND strength > 8",
+			"Incorrect", "cause-bound-left-out rows-missing",
 			"leaves out 8 itself", "hive_id|strength"},
-		{"no-mail", "SELECT name, village FROM beekeeper WHERE email = NULL ORDER BY name", "Incorrect", "cause-equals-null result-empty",
+		{"no-mail", "SELECT name, village FROM beekeeper WHERE email = NULL ORDER BY name",
+			"Incorrect", "cause-equals-null result-empty",
 			"use IS NULL", ""},
-		{"no-mail", "SELECT name, village FROM beekeeper WHERE email IS NULL ORDER BY name DESC", "Incorrect", "cause-sort-direction row-order-reversed",
+		{"no-mail", "SELECT name, village FROM beekeeper WHERE email IS NULL ORDER BY name DESC",
+			"Incorrect", "cause-sort-direction row-order-reversed",
 			"without it (or with ASC)", "row|name|village 1|"},
-		{"which-colours", "SELECT colour FROM hive", "Incorrect", "cause-distinct-missing rows-repeated", "DISTINCT leaves repeated rows out", "colour"},
-		{"calm-bees", "SELECT inspection_id, remark FROM inspection WHERE remark ILIKE '%calm%'", "Incorrect", "hidden-rows",
+		{
+			"which-colours", "SELECT colour FROM hive", "Incorrect", "cause-distinct-missing rows-repeated",
+			"DISTINCT leaves repeated rows out", "colour",
+		},
+		{"calm-bees", "SELECT inspection_id, remark FROM inspection WHERE remark ILIKE '%calm%'",
+			"Incorrect", "hidden-rows",
 			"right on the rows you can see, but not on others", ""},
-		{"harvest-by-grade", "SELECT DISTINCT grade_code, (SELECT count(*) FROM harvest AS h WHERE h.grade_code = g.grade_code), (SELECT sum(weight_kg) FROM harvest AS h WHERE h.grade_code = g.grade_code) FROM harvest AS g WHERE (SELECT sum(weight_kg) FROM harvest AS h WHERE h.grade_code = g.grade_code) >= 500 ORDER BY 3 DESC",
+		{"harvest-by-grade", "SELECT DISTINCT grade_code, (SELECT count(*) FROM harvest AS h WHERE h.grade_code = " +
+			"g.grade_code), (SELECT sum(weight_kg) FROM harvest AS h WHERE h.grade_code = g.grade_code) FROM " +
+			"harvest AS g WHERE (SELECT sum(weight_kg) FROM harvest AS h WHERE h.grade_code = g.grade_code) >= 500 " +
+			"ORDER BY 3 DESC",
 			"Rejected, 0 of 3 points", "construct-required", "The rows are right", ""},
 	} {
 		w.submits(c.exercise, c.sql, c.head)
@@ -63,7 +77,8 @@ func TestFindingsInTheMargin(t *testing.T) {
 		if got := strings.Join(kinds, " "); got != c.kinds && !strings.HasPrefix(got, c.kinds) {
 			t.Errorf("%s: found %s, want %s", c.sql, got, c.kinds)
 		}
-		if text := margin.MustText(); !strings.Contains(text, c.says) || strings.Contains(text, "Likely cause:") != strings.HasPrefix(c.kinds, "cause-") {
+		if text := margin.MustText(); !strings.Contains(text, c.says) ||
+			strings.Contains(text, "Likely cause:") != strings.HasPrefix(c.kinds, "cause-") {
 			t.Errorf("%s: the margin says\n%s", c.sql, text)
 		}
 		if c.table == "" {
@@ -88,9 +103,15 @@ func TestNotesStandLevelWithTheAnswer(t *testing.T) {
 	name, _ := newcomer(t)
 	w := open(t, shared.url, name, demo.LearnerPassword)
 	w.visit("/papers/first-look")
-	w.submits("high-and-strong", "SELECT hive_id, repeat('wide ', 40) AS remark FROM hive WHERE kind = 'stacked' AND strength >= 8", "Incorrect")
-	answer, notes := w.element(in("high-and-strong", ".answer")).MustShape().Box(), w.element(in("high-and-strong", ".notes")).MustShape().Box()
-	if notes.X < answer.X+answer.Width || notes.Y < answer.Y-60 || notes.Y > answer.Y+answer.Height || notes.X+notes.Width > 1280 {
+	w.submits(
+		"high-and-strong",
+		"SELECT hive_id, repeat('wide ', 40) AS remark FROM hive WHERE kind = 'stacked' AND strength >= 8", "Incorrect",
+	)
+	answer, notes := w.element(
+		in("high-and-strong", ".answer"),
+	).MustShape().Box(), w.element(in("high-and-strong", ".notes")).MustShape().Box()
+	if notes.X < answer.X+answer.Width || notes.Y < answer.Y-60 || notes.Y > answer.Y+answer.Height ||
+		notes.X+notes.Width > 1280 {
 		t.Errorf("the answer is at %v, the notes at %v", answer, notes)
 	}
 	if wide := w.MustEval("() => document.documentElement.scrollWidth").Int(); wide > 1280 {
@@ -106,7 +127,9 @@ func TestRunningFromTheKeyboard(t *testing.T) {
 	w.KeyActions().Press(input.ControlLeft).Type(input.Enter).MustDo()
 	w.says(in("no-mail", ".result"), "1 row, .* ms")
 	w.says(in("no-mail", ".result th"), `members\s+bigint`)
-	if sql := w.element(in("no-mail", ".answer .cm-content")).MustText(); sql != "SELECT count(*) AS members FROM beekeeper" {
+	if sql := w.element(
+		in("no-mail", written),
+	).MustText(); sql != "SELECT count(*) AS members FROM beekeeper" {
 		t.Errorf("the answer space holds %q", sql)
 	}
 }
@@ -124,11 +147,13 @@ Each task tells another part of what is expected.
 
 ## Columns {#columns}
 
-` + "```sql answer\nSELECT name, altitude_m AS height FROM apiary ORDER BY height\n```\n\n```yaml check\nnames: require\n```" + `
+` + "```sql answer\nSELECT name, altitude_m AS height FROM apiary ORDER BY height\n```\n\n```yaml check\n" +
+	"names: require\n```" + `
 
 ## Count {#count}
 
-` + "```sql answer\nSELECT name FROM apiary ORDER BY name\n```\n\n```yaml check\nshow: count\norder: any\nrequire: [order-by]\nforbid: [star, \"table:hive\"]\nattempts: 2\n```" + `
+` + "```sql answer\nSELECT name FROM apiary ORDER BY name\n```\n\n```yaml check\nshow: count\norder: any\n" +
+	"require: [order-by]\nforbid: [star, \"table:hive\"]\nattempts: 2\n```" + `
 
 ## Sample {#sample}
 
@@ -141,16 +166,29 @@ Each task tells another part of what is expected.
 // An exercise shows as much of the expected result beforehand as its check says, and no more afterwards.
 func TestWhatAnExerciseShows(t *testing.T) {
 	teacher := hazel(t)
-	if _, err := client.Loaded(ctx, teacher, scripts(map[string]string{"pack.yaml": "pack: shown\ntitle: Shown\npapers: [paper.md]\n", "paper.md": strings.ReplaceAll(shownPaper, "SUFFIX", "console")})); err != nil {
+	if _, err := client.Loaded(
+		ctx, teacher,
+		scripts(
+			map[string]string{
+				"pack.yaml": "pack: shown\ntitle: Shown\npapers: [paper.md]\n",
+				"paper.md":  strings.ReplaceAll(shownPaper, "SUFFIX", "console"),
+			},
+		),
+	); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := client.Read[client.CoursePaper](teacher.OpenPaper(ctx, "evening-group", "shown-console", client.PaperTimes{})); err != nil {
+	if _, err := client.Read[client.CoursePaper](
+		teacher.OpenPaper(ctx, "evening-group", "shown-console", client.PaperTimes{}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	name, _ := newcomer(t)
 	w := open(t, shared.url, name, demo.LearnerPassword)
 	w.visit("/papers/shown-console")
-	w.says(in("columns", ".expected"), `Expected columns: name text, height integer; column names must match; row order must match`)
+	w.says(
+		in("columns", ".expected"),
+		`Expected columns: name text, height integer; column names must match; row order must match`,
+	)
 	w.says(in("count", ".expected"), `Expected: 12 rows. Use ORDER BY. Do not use STAR, the table hive.`)
 	w.says(in("sample", ".expected"), `Expected: 12 rows, in this order.`)
 	if rows := len(w.MustElements(in("sample", ".expected tbody tr"))); rows != 3 {
@@ -165,7 +203,8 @@ func TestWhatAnExerciseShows(t *testing.T) {
 
 	// A wrong answer is told no more than that.
 	w.submits("nothing", "SELECT name, valley FROM apiary", "Incorrect")
-	if text := w.element(in("nothing", ".notes")).MustText(); strings.Contains(text, "secret_name") || strings.Contains(text, "12 rows") || !strings.Contains(text, "columns") {
+	if text := w.element(in("nothing", ".notes")).MustText(); strings.Contains(text, "secret_name") ||
+		strings.Contains(text, "12 rows") || !strings.Contains(text, "columns") {
 		t.Errorf("it is said %q", text)
 	}
 	w.submits("columns", "SELECT name, altitude_m FROM apiary ORDER BY altitude_m", "Incorrect")
@@ -184,7 +223,9 @@ func TestWhatAnExerciseShows(t *testing.T) {
 
 	// After the paper is closed its answers can still be run.
 	opened, ended := time.Now().Add(-time.Hour), time.Now().Add(-time.Minute)
-	if _, err := client.Read[client.CoursePaper](teacher.OpenPaper(ctx, "evening-group", "shown-console", client.PaperTimes{Opens: opened, Due: ended})); err != nil {
+	if _, err := client.Read[client.CoursePaper](
+		teacher.OpenPaper(ctx, "evening-group", "shown-console", client.PaperTimes{Opens: opened, Due: ended}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	w.MustReload()
@@ -194,12 +235,19 @@ func TestWhatAnExerciseShows(t *testing.T) {
 	w.says(in("rows", ".result"), "1 row")
 }
 
-// The paper's page tells instructors what is doubtful in its exercises, with rows, and leads to them; learners are shown nothing of it.
+// The paper's page tells instructors what is doubtful in its exercises, with rows, and leads to them; learners are
+// shown nothing of it.
 func TestDoubtfulExercisesInTheConsole(t *testing.T) {
 	files := map[string]string{
-		"pack.yaml": "pack: doubtful-console\ntitle: Doubtful\ndatasets:\n  doubtful-console:\n    setup: [rows.sql]\npapers: [paper.md]\n",
-		"rows.sql":  "CREATE TABLE star (name text PRIMARY KEY, light int, class int, seen date);\nINSERT INTO star VALUES ('Aster', 3, 1, '2026-01-01'), ('Bell', 3, 1, '2026-01-02'), ('Clover', 5, 1, '2026-01-03'), ('Dill', 4, 2, '2026-01-04'), ('Elder', 5, 2, '2026-01-05'), ('Fern', 5, 1, '2026-01-06');\n",
-		"paper.md": "---\npaper: doubtful-console\ntitle: Doubtful\ndataset: doubtful-console\n---\nSee [elsewhere](nowhere).\n\n## Brightest {#brightest}\n\n```sql answer\nSELECT name, light FROM star ORDER BY light DESC LIMIT 2\n```\n\n" +
+		"pack.yaml": "pack: doubtful-console\ntitle: Doubtful\ndatasets:\n  doubtful-console:\n" +
+			"    setup: [rows.sql]\npapers: [paper.md]\n",
+		"rows.sql": "CREATE TABLE star (name text PRIMARY KEY, light int, class int, seen date);\n" +
+			"INSERT INTO star VALUES ('Aster', 3, 1, '2026-01-01'), ('Bell', 3, 1, '2026-01-02'), ('Clover', 5, 1, " +
+			"'2026-01-03'), ('Dill', 4, 2, '2026-01-04'), ('Elder', 5, 2, '2026-01-05'), ('Fern', 5, 1, " +
+			"'2026-01-06');\n",
+		"paper.md": "---\npaper: doubtful-console\ntitle: Doubtful\ndataset: doubtful-console\n---\n" +
+			"See [elsewhere](nowhere).\n\n## Brightest {#brightest}\n\n```sql answer\n" +
+			"SELECT name, light FROM star ORDER BY light DESC LIMIT 2\n```\n\n" +
 			"## Today {#today}\n\n```sql answer\nSELECT name FROM star WHERE seen < current_date\n```\n",
 	}
 	if _, err := client.Loaded(ctx, hazel(t), scripts(files)); err != nil {
@@ -212,13 +260,16 @@ func TestDoubtfulExercisesInTheConsole(t *testing.T) {
 	w.says(".paper-check [role=status]", `2 exercises checked: 2 errors, \d warnings?\.`)
 	w.says(`.check-note[data-severity="error"]`, "^Error: The link to nowhere leads nowhere")
 	w.says(`.check-note[data-severity="error"]`, "^Error in today: .*uses current_date")
-	tie := w.says(`.check-note[data-severity="warning"]`, "^Warning in brightest: LIMIT cuts through rows that tie: of these 3")
+	tie := w.says(
+		`.check-note[data-severity="warning"]`, "^Warning in brightest: LIMIT cuts through rows that tie: of these 3",
+	)
 	if rows := len(tie.MustElements("tbody tr")); rows != 3 {
 		t.Errorf("%d of the tied rows are shown", rows)
 	}
 	tie.MustElement("a").MustClick()
 	until(t, "the exercise is looked at", func() bool {
-		return strings.HasSuffix(w.MustInfo().URL, "#brightest") && w.element("#brightest").MustEval("() => this.getBoundingClientRect().top < innerHeight").Bool()
+		return strings.HasSuffix(w.MustInfo().URL, "#brightest") &&
+			w.element("#brightest").MustEval("() => this.getBoundingClientRect().top < innerHeight").Bool()
 	})
 
 	name, _ := newcomer(t)
@@ -245,28 +296,43 @@ func TestAPaperOnAPhone(t *testing.T) {
 	defer page.Close()
 	w := &window{page.Timeout(90 * time.Second), t, shared.url}
 	w.logIn(name, demo.LearnerPassword)
-	for path, selector := range map[string]string{"/": ".papers", "/papers/first-look": in("names-and-valleys", ".finding"), "/history": ".entry", "/datasets/apiary": "#hive"} {
+	for path, selector := range map[string]string{
+		"/": ".papers", "/papers/first-look": in("names-and-valleys", ".finding"), "/history": ".entry",
+		"/datasets/apiary": "#hive",
+	} {
 		w.visit(path)
 		w.element(selector)
 		if wide := w.MustEval("() => document.documentElement.scrollWidth").Int(); wide > 390 {
-			t.Errorf("%s is %d wide: %s", path, wide, w.MustEval(`() => [...document.querySelectorAll("main *")].filter((e) => e.getBoundingClientRect().right > 391).map((e) => e.tagName + "." + e.className + " " + e.getBoundingClientRect().right).slice(0, 8).join("\n")`).Str())
+			t.Errorf(
+				"%s is %d wide: %s", path, wide,
+				w.MustEval(
+					`() => [...document.querySelectorAll("main *")].filter((e) => e.getBoundingClientRect().right > `+
+						`391).map((e) => e.tagName + "." + e.className + " " + `+
+						`e.getBoundingClientRect().right).slice(0, 8).join("\n")`,
+				).Str(),
+			)
 		}
 	}
 	w.visit("/papers/first-look")
-	notes, answer := w.element(in("names-and-valleys", ".notes")).MustShape().Box(), w.element(in("names-and-valleys", ".answer")).MustShape().Box()
+	notes, answer := w.element(in("names-and-valleys", ".notes")).MustShape().Box(), w.element(
+		in("names-and-valleys", ".answer"),
+	).MustShape().Box()
 	if notes.Y < answer.Y+answer.Height-1 {
 		t.Errorf("the answer is at %v, the notes at %v", answer, notes)
 	}
 }
 
-// Text can be read on its ground, light and dark: a contrast of at least 4.5 to 1 (WCAG 2.2, 1.4.3) wherever the page says something.
+// Text can be read on its ground, light and dark: a contrast of at least 4.5 to 1 (WCAG 2.2, 1.4.3) wherever the page
+// says something.
 func TestContrastInBothLooks(t *testing.T) {
 	name, c := newcomer(t)
 	submit(t, c, "1", "SELECT valley FROM apiary")
 	submit(t, c, "2", "SELECT nme FROM hive")
 	w := open(t, shared.url, name, demo.LearnerPassword)
 	for _, look := range []string{"light", "dark"} {
-		if err := (proto.EmulationSetEmulatedMedia{Features: []*proto.EmulationMediaFeature{{Name: "prefers-color-scheme", Value: look}}}).Call(w); err != nil {
+		if err := (proto.EmulationSetEmulatedMedia{
+			Features: []*proto.EmulationMediaFeature{{Name: "prefers-color-scheme", Value: look}},
+		}).Call(w); err != nil {
 			t.Fatal(err)
 		}
 		w.visit("/papers/first-look")
@@ -274,12 +340,28 @@ func TestContrastInBothLooks(t *testing.T) {
 		w.element(in("hives-by-strength", ".problem"))
 		weak := w.MustEval(`() => {
 			const rgb = (s) => (s.match(/[\d.]+/g) ?? []).map(Number);
-			const light = (c) => c.slice(0, 3).map((v) => v / 255).map((v) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4)).reduce((sum, v, i) => sum + v * [0.2126, 0.7152, 0.0722][i], 0);
-			const ground = (e) => { for (; e; e = e.parentElement) { const c = rgb(getComputedStyle(e).backgroundColor); if (c.length === 3 || c[3] > 0.9) return c; } return [255, 255, 255]; };
-			return [...document.querySelectorAll("main p, main h2, main th, main td, main strong, main code, main pre, header a")].filter((e) => e.checkVisibility() && e.textContent.trim()).map((e) => {
-				const [a, b] = [light(rgb(getComputedStyle(e).color)), light(ground(e))];
-				return [(Math.max(a, b) + 0.05) / (Math.min(a, b) + 0.05), e.tagName + "." + e.className + " " + e.textContent.trim().slice(0, 30)];
-			}).filter(([contrast]) => contrast < 4.5).map(([contrast, what]) => contrast.toFixed(1) + " " + what).slice(0, 5).join("\n");
+			const linear = (v) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4);
+			const light = (c) =>
+				[0.2126, 0.7152, 0.0722].reduce((sum, share, i) => sum + share * linear(c[i] / 255), 0);
+			const ground = (e) => {
+				for (; e; e = e.parentElement) {
+					const c = rgb(getComputedStyle(e).backgroundColor);
+					if (c.length === 3 || c[3] > 0.9) return c;
+				}
+				return [255, 255, 255];
+			};
+			const places = ["p", "h2", "th", "td", "strong", "code", "pre"].map((tag) => "main " + tag);
+			return [...document.querySelectorAll([...places, "header a"].join())]
+				.filter((e) => e.checkVisibility() && e.textContent.trim())
+				.map((e) => {
+					const [a, b] = [light(rgb(getComputedStyle(e).color)), light(ground(e))];
+					const contrast = (Math.max(a, b) + 0.05) / (Math.min(a, b) + 0.05);
+					return [contrast, e.tagName + "." + e.className + " " + e.textContent.trim().slice(0, 30)];
+				})
+				.filter(([contrast]) => contrast < 4.5)
+				.map(([contrast, what]) => contrast.toFixed(1) + " " + what)
+				.slice(0, 5)
+				.join("\n");
 		}`).Str()
 		if weak != "" {
 			t.Errorf("%s: little contrast:\n%s", look, weak)

@@ -54,10 +54,14 @@ func TestExamplesOfEveryCommandRun(t *testing.T) {
 	s := start(t, "demo", "--data-dir", dataDir(t))
 	folder := t.TempDir()
 	for name, content := range map[string]string{
-		"query.sql": "SELECT name FROM hive LIMIT 3", "answer.sql": "SELECT name, valley FROM apiary", "tables.sql": "CREATE TABLE meadow (id int PRIMARY KEY);", "rows.sql": "INSERT INTO meadow VALUES (1);",
-		"observers.csv": "id,name\n1,Maud\n", "nights/a.sql": "CREATE TABLE night (day date PRIMARY KEY); INSERT INTO night VALUES ('2026-05-01');",
-		"my-pack/pack.yaml": "pack: my-pack\ntitle: Mine\ndatasets:\n  mine:\n    setup: [a.sql]\npapers: [p.md]\n", "my-pack/a.sql": "CREATE TABLE a (n int PRIMARY KEY); INSERT INTO a VALUES (1), (2);",
-		"my-pack/p.md": "---\npaper: mine\ntitle: Mine\ndataset: mine\n---\n\n## All\n\n```sql answer\nSELECT n FROM a\n```\n",
+		"query.sql": "SELECT name FROM hive LIMIT 3", "answer.sql": "SELECT name, valley FROM apiary",
+		"tables.sql": "CREATE TABLE meadow (id int PRIMARY KEY);", "rows.sql": "INSERT INTO meadow VALUES (1);",
+		"observers.csv":     "id,name\n1,Maud\n",
+		"nights/a.sql":      "CREATE TABLE night (day date PRIMARY KEY); INSERT INTO night VALUES ('2026-05-01');",
+		"my-pack/pack.yaml": "pack: my-pack\ntitle: Mine\ndatasets:\n  mine:\n    setup: [a.sql]\npapers: [p.md]\n",
+		"my-pack/a.sql":     "CREATE TABLE a (n int PRIMARY KEY); INSERT INTO a VALUES (1), (2);",
+		"my-pack/p.md": "---\npaper: mine\ntitle: Mine\ndataset: mine\n---\n\n## All\n\n```sql answer\n" +
+			"SELECT n FROM a\n```\n",
 	} {
 		path := filepath.Join(folder, name)
 		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
@@ -67,8 +71,12 @@ func TestExamplesOfEveryCommandRun(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	// Those that end with 3 or 1 have nothing to do on the demo's data: no build asks or runs, and an example may not be correct.
-	may := map[string]int{"dataset confirm": 3, "dataset stop": 3, "password": 2, "learner reset": 0}
+	// Those that end with 3 or 1 have nothing to do on the demo's data: no build asks or runs, and an example may not
+	// be correct.
+	may := map[string]int{
+		"dataset confirm": 3, "dataset stop": 3, "password": 2, "member reset": 0, "member deactivate": 0,
+		"member activate": 0,
+	}
 	late := map[string]bool{"login": true, "logout": true, "demo": true, "serve": true, "password": true}
 	home := t.TempDir()
 	shell := &shell{t: t, env: []string{"HOME=" + home, "XDG_CONFIG_HOME=" + home, "EXAMEN_URL=" + s.url}}
@@ -92,7 +100,7 @@ func TestExamplesOfEveryCommandRun(t *testing.T) {
 			if !strings.Contains(line, "examen ") || late[name] {
 				continue
 			}
-			if name == "dataset drop" || name == "learner reset" {
+			if name == "dataset drop" || strings.HasPrefix(name, "member ") {
 				last = append(last, line)
 				continue
 			}
@@ -118,11 +126,14 @@ func TestExamplesOfEveryCommandRun(t *testing.T) {
 func TestCompletion(t *testing.T) {
 	c := at(t, demo.InstructorName, demo.InstructorPassword)
 	for line, want := range map[string]string{
-		"read f": "first-look/", "submit first-look/": "first-look/names-and-valleys", "dataset show ap": "apiary", "dataset rows apiary hi": "hive", "course show ev": "evening-group",
-		"progress first": "first-look", "learner reset wr": "wren", "history --outcome inc": "incorrect", "history --learner wr": "wren", "paper open first-look --course ev": "evening-group", "paper list -o j": "json",
+		"read f": "first-look/", "submit first-look/": "first-look/names-and-valleys", "dataset show ap": "apiary",
+		"dataset rows apiary hi": "hive", "course show ev": "evening-group",
+		"progress first": "first-look", "member reset wr": "wren", "history --outcome inc": "incorrect",
+		"history --learner wr": "wren", "paper open first-look --course ev": "evening-group", "paper list -o j": "json",
 	} {
 		words := strings.Split(line, " ")
-		if p := c.run("", append([]string{"__complete"}, words...)...); p.code != 0 || !strings.Contains("\n"+p.out, "\n"+want) {
+		if p := c.run("", append([]string{"__complete"}, words...)...); p.code != 0 ||
+			!strings.Contains("\n"+p.out, "\n"+want) {
 			t.Errorf("%s: got %q, want %q", line, p.out, want)
 		}
 	}
@@ -138,8 +149,11 @@ func TestUseThatIsWrong(t *testing.T) {
 	c := at(t, demo.InstructorName, demo.InstructorPassword)
 	empty := t.TempDir()
 	for line, want := range map[string]string{
-		"history --outcome bogus": "--outcome bogus: expected one of correct", "history --kind walk": "--kind walk: expected one of run, attempt", "pack load " + empty: "holds no pack.yaml",
-		"pack check " + empty: "holds no pack.yaml", "dataset drop apiary": "say --yes", "paper open first-look --course evening-group --due tomorrow": `"tomorrow" is not a valid time; use 2026-12-20`,
+		"history --outcome bogus": "--outcome bogus: expected one of correct",
+		"history --kind walk":     "--kind walk: expected one of run, attempt",
+		"pack load " + empty:      "holds no pack.yaml",
+		"pack check " + empty:     "holds no pack.yaml", "dataset drop apiary": "say --yes",
+		"paper open first-look --course evening-group --due tomorrow": `"tomorrow" is not a valid time; use 2026-12-20`,
 	} {
 		if p := c.run("", strings.Split(line, " ")...); p.code != 2 || !strings.Contains(p.errs, want) {
 			t.Errorf("%s: exit code %d, %s", line, p.code, p.errs)
@@ -154,7 +168,9 @@ func TestUseThatIsWrong(t *testing.T) {
 		t.Errorf("--version: %q", p.out)
 	}
 	paperOf(t, "dated", [2]string{"points: 1", "SELECT id FROM star"})
-	if p := c.run("", "paper", "open", "dated", "--course", "evening-group", "--due", "2036-12-20"); p.code != 0 || !strings.Contains(p.out, "2036-12-20 23:59") {
+	if p := c.run(
+		"", "paper", "open", "dated", "--course", "evening-group", "--due", "2036-12-20",
+	); p.code != 0 || !strings.Contains(p.out, "2036-12-20 23:59") {
 		t.Errorf("a date: %+v", p)
 	}
 }

@@ -11,13 +11,17 @@ import (
 
 type statement struct{ after, sql, gets string }
 
-// hostile is what a learner who means no good may send, by what it is after, and what the learner gets: the outcome, and what is said.
+// hostile is what a learner who means no good may send, by what it is after, and what the learner gets: the outcome,
+// and what is said.
 var hostile = []statement{
 	// Lifting limits from inside.
 	{"limits", "SET statement_timeout = 0", "rejected: a query"},
 	{"limits", "SET LOCAL work_mem = '8GB'", "rejected: a query"},
 	{"limits", "RESET ALL", "rejected: a query"},
-	{"limits", "SELECT set_config('statement_timeout', '0', false)", "failed: permission denied for function set_config"},
+	{
+		"limits", "SELECT set_config('statement_timeout', '0', false)",
+		"failed: permission denied for function set_config",
+	},
 	{"limits", "SELECT set_config('temp_file_limit', '-1', true)", "failed: permission denied for function set_config"},
 	{"limits", "ALTER ROLE CURRENT_USER SET statement_timeout = 0", "rejected: a query"},
 	{"limits", "ALTER SYSTEM SET temp_file_limit = -1", "rejected: a query"},
@@ -30,7 +34,10 @@ var hostile = []statement{
 	{"transaction", "BEGIN READ WRITE", "rejected: a query"},
 	{"transaction", "SAVEPOINT a", "rejected: a query"},
 	{"transaction", "SET TRANSACTION READ WRITE", "rejected: a query"},
-	{"transaction", "SELECT set_config('transaction_read_only', 'off', false)", "failed: permission denied for function set_config"},
+	{
+		"transaction", "SELECT set_config('transaction_read_only', 'off', false)",
+		"failed: permission denied for function set_config",
+	},
 	{"transaction", "PREPARE TRANSACTION 'a'", "rejected: a query"},
 	{"transaction", "SELECT pg_export_snapshot()", "failed: permission denied for function pg_export_snapshot"},
 	{"transaction", "SET SESSION CHARACTERISTICS AS TRANSACTION READ WRITE", "rejected: a query"},
@@ -62,15 +69,26 @@ var hostile = []statement{
 	{"writing", "TRUNCATE hive", "rejected: a query"},
 	{"writing", "MERGE INTO hive USING apiary ON false WHEN NOT MATCHED THEN DO NOTHING", "rejected: a query"},
 	{"writing", "WITH gone AS (DELETE FROM hive RETURNING *) SELECT * FROM gone", "rejected: a query"},
-	{"writing", "WITH a AS (INSERT INTO apiary SELECT * FROM apiary RETURNING 1) SELECT count(*) FROM a", "rejected: a query"},
-	{"writing", "WITH a AS (SELECT 1), b AS (WITH c AS (UPDATE hive SET name = '' RETURNING 1) SELECT * FROM c) SELECT * FROM b", "rejected: a query"},
+	{
+		"writing", "WITH a AS (INSERT INTO apiary SELECT * FROM apiary RETURNING 1) SELECT count(*) FROM a",
+		"rejected: a query",
+	},
+	{
+		"writing",
+		"WITH a AS (SELECT 1), b AS (WITH c AS (UPDATE hive SET name = '' RETURNING 1) SELECT * FROM c) SELECT * " +
+			"FROM b",
+		"rejected: a query",
+	},
 	{"writing", "SELECT * INTO copied FROM hive", "rejected: a query"},
 	{"writing", "SELECT * INTO TEMP copied FROM hive", "rejected: a query"},
 	{"writing", "CREATE TABLE mine AS SELECT 1", "rejected: a query"},
 	{"writing", "CREATE TEMPORARY TABLE mine (x int)", "rejected: a query"},
 	{"writing", "CREATE VIEW mine AS SELECT 1", "rejected: a query"},
 	{"writing", "CREATE FUNCTION mine() RETURNS int LANGUAGE sql AS 'SELECT 1'", "rejected: a query"},
-	{"writing", "CREATE FUNCTION pg_temp.mine() RETURNS int LANGUAGE plpgsql AS 'BEGIN RETURN 1; END'", "rejected: a query"},
+	{
+		"writing", "CREATE FUNCTION pg_temp.mine() RETURNS int LANGUAGE plpgsql AS 'BEGIN RETURN 1; END'",
+		"rejected: a query",
+	},
 	{"writing", "CREATE SCHEMA mine", "rejected: a query"},
 	{"writing", "CREATE EXTENSION pgcrypto", "rejected: a query"},
 	{"writing", "DROP TABLE hive CASCADE", "rejected: a query"},
@@ -81,11 +99,20 @@ var hostile = []statement{
 	{"writing", "SELECT lo_create(0)", "failed: permission denied for function lo_create"},
 	{"writing", "SELECT lo_from_bytea(0, 'x')", "failed: permission denied for function lo_from_bytea"},
 	{"writing", "SELECT lo_put(1, 0, 'x')", "failed: permission denied for function lo_put"},
-	{"writing", "SELECT lo_unlink(oid) FROM pg_largeobject_metadata", "failed: permission denied for function lo_unlink"},
+	{
+		"writing", "SELECT lo_unlink(oid) FROM pg_largeobject_metadata",
+		"failed: permission denied for function lo_unlink",
+	},
 	{"writing", "SELECT nextval('hive_id')", "failed: does not exist"},
-	{"writing", "SELECT setval(oid::regclass, 1) FROM pg_class WHERE relkind = 'S'", "failed: permission denied for function setval"},
+	{
+		"writing", "SELECT setval(oid::regclass, 1) FROM pg_class WHERE relkind = 'S'",
+		"failed: permission denied for function setval",
+	},
 	{"writing", "SELECT lastval()", "failed: permission denied for function lastval"},
-	{"writing", "SELECT query_to_xml('DELETE FROM hive', true, true, '')", "failed: permission denied for function query_to_xml"},
+	{
+		"writing", "SELECT query_to_xml('DELETE FROM hive', true, true, '')",
+		"failed: permission denied for function query_to_xml",
+	},
 	{"writing", "SELECT table_to_xml('hive', true, true, '')", "failed: permission denied for function table_to_xml"},
 	{"writing", "SELECT database_to_xml(true, true, '')", "failed: permission denied for function database_to_xml"},
 	{"writing", "SELECT * FROM ts_stat('DELETE FROM hive')", "failed: permission denied for function ts_stat"},
@@ -107,7 +134,12 @@ var hostile = []statement{
 	{"files", "COPY hive FROM '/etc/passwd'", "rejected: a query"},
 	{"files", "COPY (SELECT 1) TO STDOUT", "rejected: a query"},
 	{"files", "LOAD 'auto_explain'", "rejected: a query"},
-	{"files", "SELECT xmlparse(document '<!DOCTYPE a [<!ENTITY b SYSTEM \"file:///etc/passwd\">]><a>&b;</a>')::text LIKE '%root%'", "rejected: not available"},
+	{
+		"files",
+		"SELECT xmlparse(document '<!DOCTYPE a [<!ENTITY b SYSTEM \"file:///etc/passwd\">]><a>&b;</a>')::text LIKE " +
+			"'%root%'",
+		"rejected: not available",
+	},
 	// The settings, and the server.
 	{"settings", "SHOW data_directory", "rejected: a query"},
 	{"settings", "SELECT current_setting('data_directory')", "failed: permission denied for function current_setting"},
@@ -118,28 +150,46 @@ var hostile = []statement{
 	{"settings", "SELECT * FROM pg_db_role_setting", "failed: permission denied for table pg_db_role_setting"},
 	{"settings", "SELECT version()", "failed: permission denied for function version"},
 	{"settings", "SELECT inet_server_addr()", "failed: permission denied for function inet_server_addr"},
-	{"settings", "SELECT pg_postmaster_start_time()", "failed: permission denied for function pg_postmaster_start_time"},
+	{
+		"settings", "SELECT pg_postmaster_start_time()",
+		"failed: permission denied for function pg_postmaster_start_time",
+	},
 	{"settings", "SELECT * FROM pg_tablespace", "failed: permission denied for table pg_tablespace"},
 	// Other roles' activity.
 	{"others", "SELECT * FROM pg_stat_activity", "failed: permission denied for view pg_stat_activity"},
-	{"others", "SELECT * FROM pg_stat_get_activity(NULL)", "failed: permission denied for function pg_stat_get_activity"},
+	{
+		"others", "SELECT * FROM pg_stat_get_activity(NULL)",
+		"failed: permission denied for function pg_stat_get_activity",
+	},
 	{"others", "SELECT * FROM pg_locks", "failed: permission denied for view pg_locks"},
-	{"others", "SELECT pg_cancel_backend(pid) FROM generate_series(1, 99999) AS pid", "failed: permission denied for function pg_cancel_backend"},
+	{
+		"others", "SELECT pg_cancel_backend(pid) FROM generate_series(1, 99999) AS pid",
+		"failed: permission denied for function pg_cancel_backend",
+	},
 	{"others", "SELECT pg_terminate_backend(1)", "failed: permission denied for function pg_terminate_backend"},
 	{"others", "SELECT pg_backend_pid()", "failed: permission denied for function pg_backend_pid"},
 	{"others", "SELECT pg_notify('all', 'x')", "failed: permission denied for function pg_notify"},
 	{"others", "NOTIFY everybody", "rejected: a query"},
 	{"others", "LISTEN everybody", "rejected: a query"},
-	{"others", "SELECT pg_log_backend_memory_contexts(1)", "failed: permission denied for function pg_log_backend_memory_contexts"},
+	{
+		"others", "SELECT pg_log_backend_memory_contexts(1)",
+		"failed: permission denied for function pg_log_backend_memory_contexts",
+	},
 	{"others", "SELECT pg_stat_reset()", "failed: permission denied for function pg_stat_reset"},
 	{"others", "SELECT * FROM pg_prepared_statements", "failed: permission denied for function pg_prepared_statement"},
 	{"others", "SELECT * FROM pg_cursors", "failed: permission denied for function pg_cursor"},
 	// Other datasets, hidden variants, reference answers, records.
 	{"datasets", "SELECT datname FROM pg_database", "failed: permission denied for table pg_database"},
 	{"datasets", "SELECT * FROM dblink('dbname=postgres', 'SELECT 1') AS t (x int)", "failed: function dblink"},
-	{"datasets", "SELECT has_database_privilege('postgres', 'connect')", "failed: permission denied for function has_database_privilege"},
+	{
+		"datasets", "SELECT has_database_privilege('postgres', 'connect')",
+		"failed: permission denied for function has_database_privilege",
+	},
 	{"datasets", "SELECT pg_database_size('postgres')", "failed: permission denied for function pg_database_size"},
-	{"datasets", "SELECT shobj_description(1, 'pg_database')", "failed: permission denied for function shobj_description"},
+	{
+		"datasets", "SELECT shobj_description(1, 'pg_database')",
+		"failed: permission denied for function shobj_description",
+	},
 	{"datasets", "SELECT * FROM postgres.public.hive", "failed: Cross-database references are not implemented"},
 	{"datasets", "SELECT reference FROM exercise", `failed: Relation "exercise" does not exist`},
 	{"datasets", "SELECT * FROM attempt", `failed: Relation "attempt" does not exist`},
@@ -148,28 +198,50 @@ var hostile = []statement{
 	{"datasets", "\\connect postgres", "failed: Syntax error"},
 	// Locks.
 	{"locks", "SELECT pg_advisory_lock(1)", "failed: permission denied for function pg_advisory_lock"},
-	{"locks", "SELECT pg_try_advisory_xact_lock(1)", "failed: permission denied for function pg_try_advisory_xact_lock"},
+	{
+		"locks", "SELECT pg_try_advisory_xact_lock(1)",
+		"failed: permission denied for function pg_try_advisory_xact_lock",
+	},
 	{"locks", "LOCK TABLE hive IN ACCESS EXCLUSIVE MODE", "rejected: a query"},
 	{"locks", "SELECT * FROM apiary FOR SHARE", "rejected: locks rows"},
 	{"locks", "WITH a AS (SELECT * FROM apiary FOR UPDATE) SELECT * FROM a", "rejected: locks rows"},
 	{"locks", "SELECT pg_sleep(600)", "stopped: time limit"},
 	{"locks", "SELECT pg_sleep_until('2099-01-01')", "stopped: time limit"},
 	// The WAL, the disk, the memory, the processor, the catalogue.
-	{"filling", "SELECT pg_logical_emit_message(false, 'x', repeat('x', 1000000)) FROM generate_series(1, 1000000)", "failed: permission denied for function pg_logical_emit_message"},
+	{
+		"filling", "SELECT pg_logical_emit_message(false, 'x', repeat('x', 1000000)) FROM generate_series(1, 1000000)",
+		"failed: permission denied for function pg_logical_emit_message",
+	},
 	{"filling", "SELECT pg_switch_wal()", "failed: permission denied for function pg_switch_wal"},
 	{"filling", "CHECKPOINT", "rejected: a query"},
 	{"filling", "VACUUM FULL", "rejected: a query"},
 	{"filling", "SELECT txid_current()", "failed: permission denied for function txid_current"},
-	{"filling", "SELECT count(*) FROM (SELECT a.*, repeat('x', 500) FROM inspection a, inspection b, hive c ORDER BY random()) AS t", "stopped: limit"},
+	{
+		"filling",
+		"SELECT count(*) FROM (SELECT a.*, repeat('x', 500) FROM inspection a, inspection b, hive c ORDER BY " +
+			"random()) AS t",
+		"stopped: limit",
+	},
 	{"filling", "SELECT count(*) FROM generate_series(1, 1000000000000)", "stopped: limit"},
 	{"filling", "SELECT length(string_agg(repeat('x', 90000000), '')) FROM generate_series(1, 10)", "stopped: limit"},
 	{"filling", "SELECT length(repeat('x', 1000000000) || repeat('x', 900000000))", "stopped: memory limit"},
 	{"filling", "SELECT repeat('x', 250000000)", "stopped: limit"},
 	{"filling", "SELECT length(lpad('', 1000000000))", "failed: Requested length too large"},
 	{"filling", "SELECT array_length(array_fill(1, ARRAY[130000000]), 1)", "stopped: memory limit"},
-	{"filling", "SELECT sum(length(a)) FROM (SELECT array_agg(repeat('x', 1000)) AS b FROM generate_series(1, 5000000)) AS t, unnest(b) AS a", "stopped: limit"},
-	{"filling", "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT max(i) FROM n", "stopped: time limit"},
-	{"filling", "WITH RECURSIVE n(s) AS (SELECT 'x' UNION ALL SELECT s || s FROM n) SELECT max(length(s)) FROM n", "stopped: limit"},
+	{
+		"filling",
+		"SELECT sum(length(a)) FROM (SELECT array_agg(repeat('x', 1000)) AS b FROM generate_series(1, 5000000)) AS " +
+			"t, unnest(b) AS a",
+		"stopped: limit",
+	},
+	{
+		"filling", "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT max(i) FROM n",
+		"stopped: time limit",
+	},
+	{
+		"filling", "WITH RECURSIVE n(s) AS (SELECT 'x' UNION ALL SELECT s || s FROM n) SELECT max(length(s)) FROM n",
+		"stopped: limit",
+	},
 	{"filling", "SELECT count(*) FROM inspection a, inspection b, inspection c, inspection d", "stopped: time limit"},
 	{"filling", "SELECT 10 ^ 100000", "failed: out of range"},
 	{"filling", "SELECT length((10::numeric ^ 130000)::text)", "done: "},
@@ -182,7 +254,10 @@ var hostile = []statement{
 	{"filling", "SELECT 1" + strings.Repeat("::int", 19000), "failed: nests deeper"},
 	{"filling", "SELECT '{}'::int[]" + strings.Repeat("[1]", 30000), "done: {}"},
 	{"filling", strings.Repeat("SELECT (", 11000) + "1" + strings.Repeat(")", 11000), "failed: "},
-	{"filling", "SELECT " + strings.Repeat("CASE WHEN true THEN ", 4000) + "1" + strings.Repeat(" END", 4000), "failed: "},
+	{
+		"filling", "SELECT " + strings.Repeat("CASE WHEN true THEN ", 4000) + "1" + strings.Repeat(" END", 4000),
+		"failed: ",
+	},
 	{"filling", "SELECT " + strings.Repeat("abs(", 6000) + "1" + strings.Repeat(")", 6000), "failed: "},
 	// Results of huge rows, columns and cells.
 	{"results", "SELECT repeat('x', 9000000)", "stopped: 8 MB for one row"},
@@ -202,13 +277,20 @@ var hostile = []statement{
 	{"session", "DISCARD ALL", "rejected: a query"},
 	{"session", "SET search_path = pg_catalog", "rejected: a query"},
 	{"session", "SELECT setseed(0.5)", "failed: permission denied for function setseed"},
-	{"session", "SELECT set_config('search_path', 'pg_catalog', false)", "failed: permission denied for function set_config"},
-	{"session", "SELECT pg_catalog.pg_advisory_unlock_all()", "failed: permission denied for function pg_advisory_unlock_all"},
+	{
+		"session", "SELECT set_config('search_path', 'pg_catalog', false)",
+		"failed: permission denied for function set_config",
+	},
+	{
+		"session", "SELECT pg_catalog.pg_advisory_unlock_all()",
+		"failed: permission denied for function pg_advisory_unlock_all",
+	},
 	{"session", "CREATE TEMP VIEW mine AS SELECT 1", "rejected: a query"},
 }
 
-// Whatever a learner sends, they get what the table says, and the next learner, on the same seat, finds it clean. What is to reach the time limit
-// is sent where that is short, all else where it is so long that a slow machine does not reach it.
+// Whatever a learner sends, they get what the table says, and the next learner, on the same seat, finds it clean. What
+// is to reach the time limit is sent where that is short, all else where it is so long that a slow machine does not
+// reach it.
 func TestNothingEscapes(t *testing.T) {
 	all := append(append([]statement{}, hostile...), refusedCalls()...)
 	if len(all) < 300 {
@@ -229,15 +311,21 @@ func TestNothingEscapes(t *testing.T) {
 // sendAll sends statements to a service with one seat.
 func sendAll(t *testing.T, limit string, all []statement) {
 	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder, "--seats", "1", "--limit-time", limit, "--limit-memory", "512", "--limit-calls", "100000") // 256 MB for each session
+	// 256 MB for each session
+	s := start(
+		t, "demo", "--data-dir", folder, "--seats", "1", "--limit-time", limit, "--limit-memory", "512",
+		"--limit-calls", "100000",
+	)
 	robin, wren := as(t, s.url, "robin", demo.LearnerPassword), as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
 	pool := superuser(t, folder, "practice", "postgres")
 	run := func(c *client.Client, sql string) (client.Run, error) {
 		return client.Read[client.Run](c.Run(ctx, client.RunRequest{Paper: "first-look", Sql: sql}))
 	}
 	// A view of what a session can keep, and what would be wrong in another's.
-	const probe = `SELECT current_schema(), date '2026-01-02'::text, (SELECT count(*) FROM hive), (SELECT count(*) FROM pg_class WHERE relpersistence = 't'),
-		(SELECT count(*) FROM pg_largeobject_metadata), '1 day 02:00'::interval::text, extract(hour FROM timestamptz '2026-01-02 12:00+00'), to_regclass('copied') IS NULL AND to_regclass('mine') IS NULL`
+	const probe = `SELECT current_schema(), date '2026-01-02'::text, (SELECT count(*) FROM hive), (SELECT count(*)
+FROM pg_class WHERE relpersistence = 't'),
+		(SELECT count(*) FROM pg_largeobject_metadata), '1 day 02:00'::interval::text, extract(hour FROM timestamptz
+		'2026-01-02 12:00+00'), to_regclass('copied') IS NULL AND to_regclass('mine') IS NULL`
 	const clean = "public 2026-01-02 96 0 0 1 day 02:00:00 12 t"
 	for _, c := range all {
 		got, err := run(robin, c.sql)
@@ -265,8 +353,12 @@ func sendAll(t *testing.T, limit string, all []statement) {
 		}
 	}
 	var open, locks, prepared int
-	if err := pool.QueryRow(ctx, `SELECT (SELECT count(*) FROM pg_stat_activity WHERE starts_with(usename, 'examen_seat') AND state LIKE 'idle in transaction%'),
-		(SELECT count(*) FROM pg_locks JOIN pg_stat_activity USING (pid) WHERE locktype = 'advisory' AND starts_with(usename, 'examen_seat')), (SELECT count(*) FROM pg_prepared_xacts)`).Scan(&open, &locks, &prepared); err != nil || open+locks+prepared > 0 {
+	if err := pool.QueryRow(ctx, `SELECT (SELECT count(*) FROM pg_stat_activity WHERE starts_with(usename,
+'examen_seat') AND state LIKE 'idle in transaction%'),
+		(SELECT count(*) FROM pg_locks JOIN pg_stat_activity USING
+		(pid) WHERE locktype = 'advisory' AND starts_with(usename,
+		'examen_seat')), (SELECT count(*) FROM pg_prepared_xacts)`).Scan(&open, &locks, &prepared); err != nil ||
+		open+locks+prepared > 0 {
 		t.Errorf("left on the server: %d transactions, %d locks, %d prepared, %v", open, locks, prepared, err)
 	}
 }

@@ -21,16 +21,18 @@ import (
 )
 
 func TestTheDemoCourse(t *testing.T) {
-	grid, err := client.Read[client.Progress](hazel(t).GetProgress(ctx, "first-look", &client.GetProgressParams{Course: "evening-group"}))
+	grid, err := client.Read[client.Progress](
+		hazel(t).GetProgress(ctx, "first-look", &client.GetProgressParams{Course: "evening-group"}),
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
-	outcomes, untried, learners := map[client.Outcome]int{}, 0, 0
+	outcomes, untried, learners := map[client.Outcome]int{}, 0, []string(nil)
 	for _, l := range grid.Learners {
 		if strings.HasPrefix(l.Name, "newcomer") {
 			continue
 		}
-		learners++
+		learners = append(learners, l.Name)
 		for _, cell := range l.Cells {
 			if cell.Attempts == 0 {
 				untried++
@@ -38,8 +40,12 @@ func TestTheDemoCourse(t *testing.T) {
 			outcomes[cell.Outcome]++
 		}
 	}
-	if learners != 24 || len(grid.Exercises) != 8 || untried < 20 || outcomes[client.Correct] < 80 || outcomes[client.Incorrect] < 10 {
-		t.Errorf("%d learners, %d exercises, %d cells untried, outcomes %v", learners, len(grid.Exercises), untried, outcomes)
+	if len(learners) != 24 || len(grid.Exercises) != 8 || untried < 20 || outcomes[client.Correct] < 80 ||
+		outcomes[client.Incorrect] < 10 {
+		t.Errorf(
+			"learners %v, %d exercises, %d cells untried, outcomes %v", learners, len(grid.Exercises), untried,
+			outcomes,
+		)
 	}
 }
 
@@ -52,7 +58,13 @@ func TestProgressAndMarksFollowAttempts(t *testing.T) {
 	teacher := hazel(t)
 	grid, _ := client.Read[client.Progress](teacher.GetProgress(ctx, "first-look", &client.GetProgressParams{}))
 	at := slices.IndexFunc(grid.Learners, func(l client.LearnerProgress) bool { return l.Name == name })
-	if got := fmt.Sprint(grid.Learners[at].Cells[:4], grid.Learners[at].Mark); got != "[{0 0 0 } {3 0 2 correct} {1 0 0 incorrect} {0 0 0 }] 2" {
+	var cells []string
+	for _, c := range grid.Learners[at].Cells[:4] {
+		cells = append(cells, fmt.Sprintf("%d %s %s", c.Attempts, c.Outcome, c.Mark))
+	}
+	if got := strings.Join(
+		cells, ", ",
+	) + "; " + grid.Learners[at].Mark.String(); got != "0  0, 3 correct 2, 1 incorrect 0, 0  0; 2" {
 		t.Errorf("got %s", got)
 	}
 	text, err := client.Read[string](teacher.GetMarks(ctx, "first-look", &client.GetMarksParams{Format: client.Csv}))
@@ -60,7 +72,11 @@ func TestProgressAndMarksFollowAttempts(t *testing.T) {
 		t.Fatal(err)
 	}
 	lines, err := csv.NewReader(strings.NewReader(text)).ReadAll()
-	if err != nil || strings.Join(lines[0], " ") != "name display_name names-and-valleys hives-by-strength high-and-strong no-mail which-colours calm-bees harvest-by-grade who-looks-after-what mark points" {
+	if err != nil ||
+		strings.Join(
+			lines[0], " ",
+		) != "name display_name names-and-valleys hives-by-strength high-and-strong no-mail which-colours calm-bees "+
+			"harvest-by-grade who-looks-after-what mark points" {
 		t.Errorf("got %v, %v", lines[0], err)
 	}
 	own := slices.IndexFunc(lines, func(line []string) bool { return line[0] == name })
@@ -69,7 +85,8 @@ func TestProgressAndMarksFollowAttempts(t *testing.T) {
 	}
 }
 
-// observatory is a pack of the test's own, with a variant, with names made from a suffix; edits are pairs of old and new text in its paper.
+// observatory is a pack of the test's own, with a variant, with names made from a suffix; edits are pairs of old and
+// new text in its paper.
 func observatory(suffix string, edits ...string) fstest.MapFS {
 	paper := `---
 paper: dusk-SUFFIX
@@ -82,7 +99,8 @@ Look up.
 
 Which nights had a cloud cover of at most 20 percent?
 
-` + "```sql answer\nSELECT day FROM night WHERE cloud <= 20;\n```\n\n```yaml check\nattempts: 3\nshow: count\nalso:\n  - SELECT day, cloud FROM night WHERE cloud <= 20\n```\n" + `
+` + "```sql answer\nSELECT day FROM night WHERE cloud <= 20;\n```\n\n```yaml check\nattempts: 3\nshow: count\n" +
+		"also:\n  - SELECT day, cloud FROM night WHERE cloud <= 20\n```\n" + `
 
 ## The best {#best}
 
@@ -94,8 +112,10 @@ The night with the best seeing, and its cloud cover.
 	}
 	files := fstest.MapFS{}
 	for path, content := range map[string]string{
-		"pack.yaml":   "pack: observatory-SUFFIX\ntitle: Observatory\ndatasets:\n  nights-SUFFIX:\n    setup: [tables.sql]\n    variants:\n      more: [more.sql]\npapers: [dusk.md]\n",
-		"tables.sql":  "CREATE TABLE night (day date PRIMARY KEY, cloud int, seeing numeric);\nINSERT INTO night VALUES ('2026-01-01', 10, 1.1), ('2026-01-02', 90, 2.5), ('2026-01-03', NULL, 1.2);\n",
+		"pack.yaml": "pack: observatory-SUFFIX\ntitle: Observatory\ndatasets:\n  nights-SUFFIX:\n" +
+			"    setup: [tables.sql]\n    variants:\n      more: [more.sql]\npapers: [dusk.md]\n",
+		"tables.sql": "CREATE TABLE night (day date PRIMARY KEY, cloud int, seeing numeric);\n" +
+			"INSERT INTO night VALUES ('2026-01-01', 10, 1.1), ('2026-01-02', 90, 2.5), ('2026-01-03', NULL, 1.2);\n",
 		"more.sql":    "INSERT INTO night VALUES ('2026-02-01', 20, 0.9), ('2026-02-02', 15, 0.9);\n",
 		"dusk.md":     paper,
 		"notes/a.txt": "not part of the pack",
@@ -122,10 +142,13 @@ func TestAPackOfOnesOwn(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if d := report.Datasets[0]; d.Build != 1 || d.Tables != 1 || d.Rows != 3 || d.Variants != 1 || report.Papers[0].Exercises != 2 {
+	if d := report.Datasets[0]; d.Build != 1 || d.Tables != 1 || d.Rows != 3 || d.Variants != 1 ||
+		report.Papers[0].Exercises != 2 {
 		t.Errorf("got %+v", report)
 	}
-	if _, err := client.Read[client.CoursePaper](teacher.OpenPaper(ctx, "evening-group", "dusk-a", client.PaperTimes{})); err != nil {
+	if _, err := client.Read[client.CoursePaper](
+		teacher.OpenPaper(ctx, "evening-group", "dusk-a", client.PaperTimes{}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	_, c := newcomer(t)
@@ -139,13 +162,19 @@ func TestAPackOfOnesOwn(t *testing.T) {
 	}
 	// Right on the rows that are seen, wrong on the variant's: nothing is told of those.
 	a := try("clear", "SELECT day FROM night WHERE cloud < 20")
-	if a.Outcome != client.Incorrect || len(a.Findings) != 1 || a.Findings[0].Kind != "hidden-rows" || a.Findings[0].Rows != nil {
+	if a.Outcome != client.Incorrect || len(a.Findings) != 1 || a.Findings[0].Kind != "hidden-rows" ||
+		a.Findings[0].Rows != nil {
 		t.Errorf("got %+v", a)
 	}
-	if a := try("best", "SELECT day, cloud FROM night ORDER BY seeing LIMIT 1"); a.Outcome != client.Incorrect || a.Findings[0].Kind != "hidden-rows" {
+	if a := try(
+		"best", "SELECT day, cloud FROM night ORDER BY seeing LIMIT 1",
+	); a.Outcome != client.Incorrect || a.Findings[0].Kind != "hidden-rows" {
 		t.Errorf("two nights tie on the variant: %+v", a)
 	}
-	if a := try("best", "SELECT day, cloud FROM night WHERE 1 / (CASE WHEN day = '2026-02-01' THEN 0 ELSE 1 END) = 1 AND seeing = 1.1"); a.Outcome != client.Incorrect || a.Error.Type != "" {
+	if a := try(
+		"best",
+		"SELECT day, cloud FROM night WHERE 1 / (CASE WHEN day = '2026-02-01' THEN 0 ELSE 1 END) = 1 AND seeing = 1.1",
+	); a.Outcome != client.Incorrect || a.Error.Type != "" {
 		t.Errorf("an error on the variant is not told: %+v", a)
 	}
 	if a := try("clear", "SELECT day FROM night WHERE cloud BETWEEN 0 AND 20"); a.Outcome != client.Correct {
@@ -154,7 +183,9 @@ func TestAPackOfOnesOwn(t *testing.T) {
 	if a := try("clear", "SELECT day, cloud FROM night WHERE cloud <= 20"); a.Outcome != client.Correct {
 		t.Errorf("another answer that counts as right: %+v", a)
 	}
-	if p := problemOf(t)(c.Submit(ctx, "dusk-a", "clear", client.Submission{Sql: "SELECT 1"})); p.Type != "examen:no-attempts-left" {
+	if p := problemOf(t)(
+		c.Submit(ctx, "dusk-a", "clear", client.Submission{Sql: "SELECT 1"}),
+	); p.Type != "examen:no-attempts-left" {
 		t.Errorf("three attempts are allowed: %+v", p)
 	}
 	e, _ := client.Read[client.Exercise](c.GetExercise(ctx, "dusk-a", "clear"))
@@ -171,9 +202,19 @@ func TestAPackWithAnErrorLoadsNothing(t *testing.T) {
 		want  string // how the detail begins
 	}{
 		{"an unknown key", []string{"attempts: 3", "tries: 3"}, `dusk.md:17: unknown key "tries"`},
-		{"a reference answer with an unknown column", []string{"SELECT day FROM", "SELECT dy FROM"}, `dusk.md:13: the reference answer of exercise clear does not run: column "dy" does not exist`},
-		{"an also answer that fails", []string{"SELECT day, cloud FROM night WHERE cloud <= 20", "SELECT 1/0 FROM night"}, `dusk.md:13: an answer under also of exercise clear does not run: division by zero`},
-		{"another dataset", []string{"dataset: nights-SUFFIX", "dataset: days"}, `dusk.md:1: the paper's dataset "days" is neither in the pack nor loaded`},
+		{
+			"a reference answer with an unknown column", []string{"SELECT day FROM", "SELECT dy FROM"},
+			`dusk.md:13: the reference answer of exercise clear does not run: column "dy" does not exist`,
+		},
+		{
+			"an also answer that fails",
+			[]string{"SELECT day, cloud FROM night WHERE cloud <= 20", "SELECT 1/0 FROM night"},
+			`dusk.md:13: an answer under also of exercise clear does not run: division by zero`,
+		},
+		{
+			"another dataset", []string{"dataset: nights-SUFFIX", "dataset: days"},
+			`dusk.md:1: the paper's dataset "days" is neither in the pack nor loaded`,
+		},
 	} {
 		p := refusal(t, teacher, observatory("b", c.edits...))
 		if p.Status != 422 || !strings.HasPrefix(p.Detail, c.want) || p.Place.File != "dusk.md" || p.Place.Line == 0 {
@@ -182,10 +223,11 @@ func TestAPackWithAnErrorLoadsNothing(t *testing.T) {
 	}
 	broken := observatory("b")
 	broken["tables.sql"].Data = []byte("CREATE TABLE night (\n  day dat);")
-	if p := refusal(t, teacher, broken); p.Type != "examen:build" || !strings.HasPrefix(p.Detail, `tables.sql:2: type "dat" does not exist`) {
+	if p := refusal(t, teacher, broken); p.Type != "examen:build" ||
+		!strings.HasPrefix(p.Detail, `tables.sql:2: type "dat" does not exist`) {
 		t.Errorf("got %+v", p)
 	}
-	if p := problemOf(t)(teacher.GetDataset(ctx, "nights-b")); p.Status != 404 {
+	if p := problemOf(t)(teacher.GetDataset(ctx, "nights-b", nil)); p.Status != 404 {
 		t.Errorf("something was loaded: %+v", p)
 	}
 	taken := observatory("b")
@@ -208,14 +250,19 @@ func TestLoadingAPackAgain(t *testing.T) {
 		return report
 	}
 	load(observatory("c"))
-	if _, err := client.Read[client.CoursePaper](teacher.OpenPaper(ctx, "evening-group", "dusk-c", client.PaperTimes{})); err != nil {
+	if _, err := client.Read[client.CoursePaper](
+		teacher.OpenPaper(ctx, "evening-group", "dusk-c", client.PaperTimes{}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	name, c := newcomer(t)
-	if _, err := client.Read[client.Attempt](c.Submit(ctx, "dusk-c", "best", client.Submission{Sql: "SELECT 1"})); err != nil {
+	if _, err := client.Read[client.Attempt](
+		c.Submit(ctx, "dusk-c", "best", client.Submission{Sql: "SELECT 1"}),
+	); err != nil {
 		t.Fatal(err)
 	}
-	// The second exercise gives way to another one; the attempt at it stays in the history, with the build it was checked on.
+	// The second exercise gives way to another one; the attempt at it stays in the history, with the build it was
+	// checked on.
 	if report := load(observatory("c", "{#best}", "{#finest}")); report.Datasets[0].Build != 2 {
 		t.Errorf("got %+v", report)
 	}
@@ -227,7 +274,12 @@ func TestLoadingAPackAgain(t *testing.T) {
 	if got := paper.Sections[2].Exercise.Slug; got != "finest" {
 		t.Errorf("got %s", got)
 	}
-	a, err := client.Read[client.Attempt](c.Submit(ctx, "dusk-c", "finest", client.Submission{Sql: "SELECT day, cloud FROM night WHERE seeing <= ALL (SELECT seeing FROM night)"}))
+	a, err := client.Read[client.Attempt](
+		c.Submit(
+			ctx, "dusk-c", "finest",
+			client.Submission{Sql: "SELECT day, cloud FROM night WHERE seeing <= ALL (SELECT seeing FROM night)"},
+		),
+	)
 	if err != nil || a.Outcome != client.Correct || a.Build != 2 {
 		t.Errorf("got %+v, %v", a, err)
 	}
@@ -235,22 +287,28 @@ func TestLoadingAPackAgain(t *testing.T) {
 
 func TestOneTimePasswords(t *testing.T) {
 	teacher := hazel(t)
-	added, err := client.Read[client.AddedLearner](teacher.AddLearner(ctx, "evening-group", client.NewLearner{Name: "newcomer-once", DisplayName: "Once"}))
-	if err != nil || len(added.Password) != 19 || !added.Account.OneTimePassword {
+	added, err := client.Read[client.AddedMember](
+		teacher.AddMember(ctx, "evening-group", client.NewMember{Name: "newcomer-once", DisplayName: "Once"}),
+	)
+	if err != nil || len(added.Password) != 19 || !added.Member.OneTimePassword {
 		t.Fatalf("got %+v, %v", added, err)
 	}
 	as(t, shared.url, "newcomer-once", added.Password)
-	again, _ := client.Read[client.AddedLearner](teacher.AddLearner(ctx, "evening-group", client.NewLearner{Name: "newcomer-once"}))
+	again, _ := client.Read[client.AddedMember](
+		teacher.AddMember(ctx, "evening-group", client.NewMember{Name: "newcomer-once"}),
+	)
 	if again.Password != "" {
 		t.Error("adding a learner who is there changes the password")
 	}
-	reset, err := client.Read[client.AddedLearner](teacher.ResetLearner(ctx, "newcomer-once"))
+	reset, err := client.Read[client.AddedAccount](teacher.ResetPassword(ctx, "newcomer-once"))
 	if err != nil || reset.Password == added.Password {
 		t.Fatalf("got %+v, %v", reset, err)
 	}
 	as(t, shared.url, "newcomer-once", reset.Password)
 	for _, name := range []string{"", "Ü", "a b", "../x", strings.Repeat("x", 80), "hazel"} {
-		if p := problemOf(t)(teacher.AddLearner(ctx, "evening-group", client.NewLearner{Name: name})); p.Status != 422 && p.Status != 409 {
+		if p := problemOf(t)(
+			teacher.AddMember(ctx, "evening-group", client.NewMember{Name: name}),
+		); p.Status != 422 && p.Status != 409 {
 			t.Errorf("%q: got %+v", name, p)
 		}
 	}
@@ -266,7 +324,8 @@ func TestTheDemosAnswers(t *testing.T) {
 			}
 		}
 		for _, sql := range e.Mistakes {
-			if a := submit(t, c, e.Slug, sql); a.Outcome == client.Correct || len(a.Findings) == 0 && a.Error.Detail == "" {
+			if a := submit(t, c, e.Slug, sql); a.Outcome == client.Correct || len(a.Findings) == 0 &&
+				a.Error.Detail == "" {
 				t.Errorf("%s: %s\n%s: %+v", e.Slug, sql, a.Outcome, a.Findings)
 			}
 		}
@@ -291,30 +350,51 @@ func TestTheShippedReferenceAnswersAreCorrect(t *testing.T) {
 	}
 }
 
-// paperOf loads a pack of one paper with these exercises, each a task's checking rules and its reference answer, opens it to
-// the demo's course, and returns what submits to the exercise of a number.
-func paperOf(t *testing.T, name string, exercises ...[2]string) func(c *client.Client, number int, sql string) client.Attempt {
+// paperOf loads a pack of one paper with these exercises, each a task's checking rules and its reference answer, opens
+// it to the demo's course, and returns what submits to the exercise of a number.
+func paperOf(
+	t *testing.T, name string, exercises ...[2]string,
+) func(c *client.Client, number int, sql string) client.Attempt {
 	t.Helper()
-	return paperOn(t, name, "CREATE TABLE star AS SELECT n AS id, n % 7 AS class, (n * 37 % 1000) / 8.0::float8 AS light FROM generate_series(1, 5000) AS n;", exercises...)
+	return paperOn(
+		t, name,
+		"CREATE TABLE star AS SELECT n AS id, n % 7 AS class, (n * 37 % 1000) / 8.0::float8 AS light FROM "+
+			"generate_series(1, 5000) AS n;",
+		exercises...,
+	)
 }
 
 // paperOn is paperOf, on a dataset of its own.
-func paperOn(t *testing.T, name, setup string, exercises ...[2]string) func(c *client.Client, number int, sql string) client.Attempt {
+func paperOn(
+	t *testing.T, name, setup string, exercises ...[2]string,
+) func(c *client.Client, number int, sql string) client.Attempt {
 	t.Helper()
 	paper := fmt.Sprintf("---\npaper: %s\ntitle: %s\ndataset: %s\n---\n", name, name, name)
 	for i, e := range exercises {
-		paper += fmt.Sprintf("\n## Exercise number %d\n\nSolve it.\n\n```sql answer\n%s\n```\n\n```yaml check\n%s\n```\n", i+1, e[1], e[0])
+		paper += fmt.Sprintf(
+			"\n## Exercise number %d\n\nSolve it.\n\n```sql answer\n%s\n```\n\n```yaml check\n%s\n```\n", i+1, e[1],
+			e[0],
+		)
 	}
 	files := fstest.MapFS{
-		"pack.yaml": {Data: []byte(fmt.Sprintf("pack: %s\ntitle: %s\ndatasets:\n  %s:\n    setup: [rows.sql]\npapers: [paper.md]\n", name, name, name))},
-		"rows.sql":  {Data: []byte(setup)},
-		"paper.md":  {Data: []byte(paper)},
+		"pack.yaml": {
+			Data: []byte(
+				fmt.Sprintf(
+					"pack: %s\ntitle: %s\ndatasets:\n  %s:\n    setup: [rows.sql]\npapers: [paper.md]\n", name, name,
+					name,
+				),
+			),
+		},
+		"rows.sql": {Data: []byte(setup)},
+		"paper.md": {Data: []byte(paper)},
 	}
 	teacher := hazel(t)
 	if _, err := client.Loaded(ctx, teacher, files); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := client.Read[client.CoursePaper](teacher.OpenPaper(ctx, "evening-group", name, client.PaperTimes{})); err != nil {
+	if _, err := client.Read[client.CoursePaper](
+		teacher.OpenPaper(ctx, "evening-group", name, client.PaperTimes{}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	return func(c *client.Client, number int, sql string) client.Attempt {
@@ -381,7 +461,9 @@ func TestAttemptsAreLimitedAlsoAtOnce(t *testing.T) {
 	var taken atomic.Int64
 	for range 12 {
 		all.Go(func() {
-			if _, err := client.Read[client.Attempt](c.Submit(ctx, "few-tries", "1", client.Submission{Sql: "SELECT 1"})); err == nil {
+			if _, err := client.Read[client.Attempt](
+				c.Submit(ctx, "few-tries", "1", client.Submission{Sql: "SELECT 1"}),
+			); err == nil {
 				taken.Add(1)
 			}
 		})
@@ -395,9 +477,15 @@ func TestAttemptsAreLimitedAlsoAtOnce(t *testing.T) {
 
 func TestHowMuchOfTheExpectedResultIsShown(t *testing.T) {
 	const sql = "SELECT id, class FROM star WHERE id <= 5 ORDER BY id"
-	try := paperOf(t, "shown-stars", [2]string{"show: nothing", sql}, [2]string{"show: columns", sql}, [2]string{"show: count", sql}, [2]string{"show: sample", sql}, [2]string{"show: rows", sql})
+	try := paperOf(
+		t, "shown-stars", [2]string{"show: nothing", sql}, [2]string{"show: columns", sql},
+		[2]string{"show: count", sql}, [2]string{"show: sample", sql}, [2]string{"show: rows", sql},
+	)
 	_, c := newcomer(t)
-	for number, want := range []string{"0 columns, no count, 0 rows", "2 columns, no count, 0 rows", "2 columns, 5, 0 rows", "2 columns, 5, 3 rows", "2 columns, 5, 5 rows"} {
+	for number, want := range []string{
+		"0 columns, no count, 0 rows", "2 columns, no count, 0 rows", "2 columns, 5, 0 rows", "2 columns, 5, 3 rows",
+		"2 columns, 5, 5 rows",
+	} {
 		e, err := client.Read[client.Exercise](c.GetExercise(ctx, "shown-stars", fmt.Sprint(number+1)))
 		if err != nil {
 			t.Fatal(err)
@@ -406,15 +494,19 @@ func TestHowMuchOfTheExpectedResultIsShown(t *testing.T) {
 		if e.Expected.RowCount != nil {
 			count = fmt.Sprint(*e.Expected.RowCount)
 		}
-		if got := fmt.Sprintf("%d columns, %s, %d rows", len(e.Expected.Columns), count, len(e.Expected.Rows)); got != want || !e.Ordered {
+		if got := fmt.Sprintf(
+			"%d columns, %s, %d rows", len(e.Expected.Columns), count, len(e.Expected.Rows),
+		); got != want || !e.Ordered {
 			t.Errorf("%d: got %s, want %s", number+1, got, want)
 		}
 	}
 	// Rows that are missing are the expected result's: they are told only where it is shown.
-	if f := try(c, 1, "SELECT id, class FROM star WHERE id <= 4").Findings[0]; f.Kind != "rows-missing" || f.Rows != nil {
+	if f := try(c, 1, "SELECT id, class FROM star WHERE id <= 4").Findings[0]; f.Kind != "rows-missing" ||
+		f.Rows != nil {
 		t.Errorf("got %+v", f)
 	}
-	if f := try(c, 2, "SELECT id, class FROM star WHERE id <= 4").Findings[0]; len(f.Rows) != 1 || *f.Rows[0][0] != "5" {
+	if f := try(c, 2, "SELECT id, class FROM star WHERE id <= 4").Findings[0]; len(f.Rows) != 1 ||
+		*f.Rows[0][0] != "5" {
 		t.Errorf("got %+v", f)
 	}
 }
@@ -436,7 +528,7 @@ func TestAPackLoadedTwiceAtOnce(t *testing.T) {
 		})
 	}
 	all.Wait()
-	d, err := client.Read[client.Dataset](teacher.GetDataset(ctx, "nights-e"))
+	d, err := client.Read[client.Dataset](teacher.GetDataset(ctx, "nights-e", nil))
 	if err != nil || int64(d.Build) != loaded.Load() || loaded.Load() < 1 {
 		t.Errorf("%d loaded, %d refused, build %d, %v", loaded.Load(), refused.Load(), d.Build, err)
 	}
@@ -445,9 +537,16 @@ func TestAPackLoadedTwiceAtOnce(t *testing.T) {
 // Builds that nothing runs on any more leave the practice server, and so do those that were cut short.
 func TestOldBuildsAreRemoved(t *testing.T) {
 	teacher := hazel(t)
-	records, pool := superuser(t, sharedFolder, "records", "postgres"), superuser(t, sharedFolder, "practice", "postgres")
+	records, pool := superuser(t, sharedFolder, "records", "postgres"), superuser(
+		t, sharedFolder, "practice", "postgres",
+	)
 	databases := func() (n int) {
-		rows, _ := records.Query(ctx, "SELECT database FROM build JOIN dataset ON dataset.id = dataset_id WHERE name = 'nights-d' UNION SELECT v.value FROM build JOIN dataset ON dataset.id = dataset_id, jsonb_each_text(variants) AS v WHERE name = 'nights-d'")
+		rows, _ := records.Query(
+			ctx,
+			"SELECT database FROM build JOIN dataset ON dataset.id = dataset_id WHERE name = 'nights-d' UNION "+
+				"SELECT v.value FROM build JOIN dataset ON dataset.id = dataset_id, jsonb_each_text(variants) AS v "+
+				"WHERE name = 'nights-d'",
+		)
 		names, err := pgx.CollectRows(rows, pgx.RowTo[string])
 		if err == nil {
 			err = pool.QueryRow(ctx, "SELECT count(*) FROM pg_database WHERE datname = ANY ($1)", names).Scan(&n)
@@ -463,7 +562,9 @@ func TestOldBuildsAreRemoved(t *testing.T) {
 		}
 	}
 	until(t, "the build in use and five others are left, each with a variant", func() bool { return databases() == 12 })
-	if p := problemOf(t)(teacher.UseBuild(ctx, "nights-d", client.BuildChoice{Build: 1})); p.Status != 409 || p.Type != "examen:build-gone" {
+	if p := problemOf(t)(
+		teacher.UseBuild(ctx, "nights-d", client.BuildChoice{Build: 1}),
+	); p.Status != 409 || p.Type != "examen:build-gone" {
 		t.Errorf("one that is not kept: %+v", p)
 	}
 	all := 0

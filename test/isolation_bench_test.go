@@ -10,11 +10,13 @@ import (
 	"examen/internal/client"
 )
 
-// heavy is what ten learners send again and again while another submits: what burns the processor, fills memory and temporary disk, and floods with rows.
+// heavy is what ten learners send again and again while another submits: what burns the processor, fills memory and
+// temporary disk, and floods with rows.
 var heavy = []string{
 	"SELECT count(*) FROM generate_series(1, 1000000000000)",
 	"SELECT count(*) FROM inspection a, inspection b, inspection c, inspection d",
-	"SELECT count(*) FROM (SELECT a.*, repeat('x', 500) FROM inspection a, inspection b, hive c ORDER BY random()) AS t",
+	"SELECT count(*) FROM (SELECT a.*, repeat('x', 500) FROM inspection a, inspection b, hive c ORDER BY random()) " +
+		"AS t",
 	"SELECT length(string_agg(repeat('x', 90000000), '')) FROM generate_series(1, 10)",
 	"WITH RECURSIVE n(s) AS (SELECT 'x' UNION ALL SELECT s || s FROM n) SELECT max(length(s)) FROM n",
 	"SELECT n, repeat('x', 100) FROM generate_series(1, 5000000) AS n",
@@ -24,8 +26,8 @@ var heavy = []string{
 	"SELECT count(DISTINCT md5(a.remark || b.remark || c.hive_id)) FROM inspection a, inspection b, inspection c",
 }
 
-// How much longer an ordinary submission takes while ten seats run hostile statements, against the same on an idle service in the same run, by turns.
-// The figure is the ratio of the medians.
+// How much longer an ordinary submission takes while ten seats run hostile statements, against the same on an idle
+// service in the same run, by turns. The figure is the ratio of the medians.
 func BenchmarkSubmissionBesideHostileRuns(b *testing.B) {
 	_, quiet := newcomer(b)
 	others := make([]*client.Client, 10)
@@ -53,7 +55,9 @@ func BenchmarkSubmissionBesideHostileRuns(b *testing.B) {
 		for i, c := range others {
 			all.Go(func() {
 				for n := i; during.Err() == nil; n++ {
-					_, _ = client.Read[client.Run](c.Run(during, client.RunRequest{Paper: "first-look", Sql: heavy[n%len(heavy)]}))
+					_, _ = client.Read[client.Run](
+						c.Run(during, client.RunRequest{Paper: "first-look", Sql: heavy[n%len(heavy)]}),
+					)
 				}
 			})
 		}

@@ -46,11 +46,14 @@ func TestASubmissionIsStoredOnce(t *testing.T) {
 	if e.Attempts != 1 {
 		t.Errorf("%d attempts are stored", e.Attempts)
 	}
-	if p := problemOf(t)(c.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT 1", Key: "k-1"})); p.Status != 409 || p.Type != "examen:key-used" {
+	if p := problemOf(t)(
+		c.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT 1", Key: "k-1"}),
+	); p.Status != 409 || p.Type != "examen:key-used" {
 		t.Errorf("another text under the key: %+v", p)
 	}
 	_, other := newcomer(t)
-	if a, err := client.Read[client.Attempt](other.Submit(ctx, "first-look", "1", submission)); err != nil || a.Id == first {
+	if a, err := client.Read[client.Attempt](other.Submit(ctx, "first-look", "1", submission)); err != nil ||
+		a.Id == first {
 		t.Errorf("the same key of somebody else: %+v, %v", a, err)
 	}
 }
@@ -59,7 +62,9 @@ func TestASubmissionIsStoredOnce(t *testing.T) {
 func TestDraftsHaveRevisions(t *testing.T) {
 	_, c := newcomer(t)
 	keep := func(sql string, revision int64) (client.Draft, error) {
-		return client.Read[client.Draft](c.KeepDraft(ctx, "first-look", "1", client.DraftText{Sql: sql, Revision: &revision}))
+		return client.Read[client.Draft](
+			c.KeepDraft(ctx, "first-look", "1", client.DraftText{Sql: sql, Revision: &revision}),
+		)
 	}
 	first, err := keep("SELECT 1", 0)
 	if err != nil || first.Revision != 1 {
@@ -70,10 +75,13 @@ func TestDraftsHaveRevisions(t *testing.T) {
 		t.Fatalf("%+v, %v", second, err)
 	}
 	revision := first.Revision
-	if p := problemOf(t)(c.KeepDraft(ctx, "first-look", "1", client.DraftText{Sql: "SELECT 1 -- older", Revision: &revision})); p.Status != 409 || p.Type != "examen:draft-changed" {
+	if p := problemOf(t)(
+		c.KeepDraft(ctx, "first-look", "1", client.DraftText{Sql: "SELECT 1 -- older", Revision: &revision}),
+	); p.Status != 409 || p.Type != "examen:draft-changed" {
 		t.Errorf("an older text: %+v", p)
 	}
-	if same, err := keep("SELECT 12", first.Revision); err != nil || same.Revision != 2 { // its answer was lost, and it is sent again
+	if same, err := keep("SELECT 12", first.Revision); err != nil || same.Revision != 2 {
+		// its answer was lost, and it is sent again
 		t.Errorf("the same text: %+v, %v", same, err)
 	}
 	e, _ := client.Read[client.Exercise](c.GetExercise(ctx, "first-look", "1"))
@@ -85,15 +93,22 @@ func TestDraftsHaveRevisions(t *testing.T) {
 // An answer that asks where, when or as whom it runs is no answer, unless the exercise asks for that itself.
 func TestAnswersDependOnTheRowsAlone(t *testing.T) {
 	_, c := newcomer(t)
-	for _, what := range []string{"pg_sleep(0)", "clock_timestamp()", "statement_timestamp()", "timeofday()", "current_database()", "CURRENT_CATALOG", "CURRENT_USER", "SESSION_USER", "current_schema()", "xmin", "tableoid", "ctid",
-		"'apiary'::regclass", "(SELECT count(*) FROM pg_class)", "(SELECT reltuples FROM pg_catalog.pg_class LIMIT 1)", "(SELECT count(*) FROM information_schema.tables)", "pg_has_role('examen_checkers', 'member')", "pg_column_size(name)"} {
+	for _, what := range []string{
+		"pg_sleep(0)", "clock_timestamp()", "statement_timestamp()", "timeofday()", "current_database()",
+		"CURRENT_CATALOG", "CURRENT_USER", "SESSION_USER", "current_schema()", "xmin", "tableoid", "ctid",
+		"'apiary'::regclass", "(SELECT count(*) FROM pg_class)", "(SELECT reltuples FROM pg_catalog.pg_class LIMIT 1)",
+		"(SELECT count(*) FROM information_schema.tables)", "pg_has_role('examen_checkers', 'member')",
+		"pg_column_size(name)",
+	} {
 		a := submit(t, c, "1", "SELECT name, valley FROM apiary WHERE coalesce("+what+"::text, '') IS NOT NULL")
 		if a.Outcome != client.Rejected || a.Error.Title != "Not allowed in an answer" {
 			t.Errorf("%s: %s %+v", what, a.Outcome, a.Error)
 		}
 	}
 	for _, what := range []string{"now()", "CURRENT_DATE", "random()", "length(name)"} {
-		if a := submit(t, c, "1", "SELECT name, valley FROM apiary WHERE coalesce("+what+"::text, '') IS NOT NULL"); a.Outcome != client.Correct {
+		if a := submit(
+			t, c, "1", "SELECT name, valley FROM apiary WHERE coalesce("+what+"::text, '') IS NOT NULL",
+		); a.Outcome != client.Correct {
 			t.Errorf("%s: %s %+v", what, a.Outcome, a.Error)
 		}
 	}
@@ -104,7 +119,11 @@ func TestAttemptsThatAreWrongOnHiddenRowsAloneAreCounted(t *testing.T) {
 	name, c := newcomer(t)
 	asks := func(n int) (client.Attempt, error) {
 		return client.Read[client.Attempt](c.Submit(ctx, "first-look", "calm-bees", client.Submission{
-			Sql: fmt.Sprintf("SELECT inspection_id, remark FROM inspection WHERE remark LIKE 'calm%%' OR remark LIKE 'Calm%%' AND %d = %d", n, n)}))
+			Sql: fmt.Sprintf(
+				"SELECT inspection_id, remark FROM inspection WHERE remark LIKE 'calm%%' OR remark LIKE 'Calm%%' "+
+					"AND %d = %d",
+				n, n,
+			)}))
 	}
 	for n := range 20 {
 		if a, err := asks(n); err != nil || a.Outcome != client.Incorrect {
@@ -136,20 +155,27 @@ func TestAttemptsThatAreWrongOnHiddenRowsAloneAreCounted(t *testing.T) {
 	}
 }
 
-const apiary = "CREATE TABLE apiary (apiary_id int PRIMARY KEY, name text);\nINSERT INTO apiary VALUES (1, 'Over there');\n"
+const apiary = "CREATE TABLE apiary (apiary_id int PRIMARY KEY, name text);\n" +
+	"INSERT INTO apiary VALUES (1, 'Over there');\n"
 
 // A build that would break what papers use is held until somebody confirms; the one before can be returned to.
 func TestABuildThatBreaksPapersIsHeld(t *testing.T) {
 	t.Parallel()
 	s := start(t, "demo", "--data-dir", dataDir(t))
-	teacher, wren := as(t, s.url, demo.InstructorName, demo.InstructorPassword), as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
+	teacher, wren := as(
+		t, s.url, demo.InstructorName, demo.InstructorPassword,
+	), as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
 	right := func() bool {
-		a, err := client.Read[client.Attempt](wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}))
+		a, err := client.Read[client.Attempt](
+			wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}),
+		)
 		return err == nil && a.Outcome == client.Correct
 	}
 	job := built(t, teacher, "apiary", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": apiary}))
 	breaks := strings.Join(job.Report.Breaks, "\n")
-	if job.State != client.JobAsking || !strings.Contains(breaks, "first-look/names-and-valleys: an accepted answer does not run on it") || !strings.Contains(breaks, "it has no table hive, which papers use") {
+	if job.State != client.JobAsking || !strings.Contains(
+		breaks, "first-look/names-and-valleys: an accepted answer does not run on it",
+	) || !strings.Contains(breaks, "it has no table hive, which papers use") {
 		t.Fatalf("%s: %s", job.State, breaks)
 	}
 	if !right() {
@@ -172,14 +198,17 @@ func TestABuildThatBreaksPapersIsHeld(t *testing.T) {
 	until(t, "the earlier build is in use", right)
 }
 
-// A build that was reported as done is there after the practice server has died at once; one that is lost all the same is made again by itself.
+// A build that was reported as done is there after the practice server has died at once; one that is lost all the same
+// is made again by itself.
 func TestBuildsOutliveTheirServer(t *testing.T) {
 	t.Parallel()
 	folder := dataDir(t)
 	s := start(t, "demo", "--data-dir", folder)
 	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
 	rows := func(name string) string {
-		run, err := client.Read[client.Run](teacher.Run(ctx, client.RunRequest{Dataset: name, Sql: "SELECT count(*) FROM apiary"}))
+		run, err := client.Read[client.Run](
+			teacher.Run(ctx, client.RunRequest{Dataset: name, Sql: "SELECT count(*) FROM apiary"}),
+		)
 		if err != nil {
 			return err.Error()
 		}
@@ -190,7 +219,9 @@ func TestBuildsOutliveTheirServer(t *testing.T) {
 	}
 	for n := range 5 {
 		name := fmt.Sprintf("lasting-%d", n)
-		if job := built(t, teacher, name, client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": apiary})); job.State != client.JobDone {
+		if job := built(
+			t, teacher, name, client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": apiary}),
+		); job.State != client.JobDone {
 			t.Fatalf("%+v", job)
 		}
 		if err := syscall.Kill(serverPID(folder, "practice"), syscall.SIGKILL); err != nil {
@@ -209,7 +240,9 @@ func TestBuildsOutliveTheirServer(t *testing.T) {
 
 	pool := superuser(t, folder, "practice", "postgres")
 	var database string
-	if err := superuser(t, folder, "records", "postgres").QueryRow(ctx, "SELECT database FROM build JOIN dataset ON build_id = build.id WHERE name = 'lasting-0'").Scan(&database); err != nil {
+	if err := superuser(t, folder, "records", "postgres").QueryRow(
+		ctx, "SELECT database FROM build JOIN dataset ON build_id = build.id WHERE name = 'lasting-0'",
+	).Scan(&database); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := pool.Exec(ctx, "DROP DATABASE "+database+" WITH (FORCE)"); err != nil {
@@ -242,7 +275,15 @@ func TestBuildsOutliveTheirServer(t *testing.T) {
 	s = start(t, "serve", "--data-dir", folder)
 	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
 	until(t, "answers are checked again, on the variants too", func() bool {
-		a, err := client.Read[client.Attempt](wren.Submit(ctx, "first-look", "calm-bees", client.Submission{Sql: "SELECT inspection_id, remark FROM inspection WHERE remark LIKE 'calm%' OR remark LIKE 'Calm%'"}))
+		a, err := client.Read[client.Attempt](
+			wren.Submit(
+				ctx, "first-look", "calm-bees",
+				client.Submission{
+					Sql: "SELECT inspection_id, remark FROM inspection WHERE remark LIKE 'calm%' OR remark LIKE " +
+						"'Calm%'",
+				},
+			),
+		)
 		return err == nil && a.Outcome == client.Incorrect && strings.Contains(fmt.Sprint(a.Findings), "other")
 	})
 }
@@ -253,7 +294,16 @@ func TestABuildGoesOnAfterAStop(t *testing.T) {
 	folder := dataDir(t)
 	s := start(t, "demo", "--data-dir", folder)
 	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
-	job := begin(t, teacher, "slow", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": "CREATE TABLE a (x int);\n" + strings.Repeat("SELECT pg_sleep(0.02);\n", 250) + "INSERT INTO a VALUES (1);\n"}))
+	job := begin(
+		t, teacher, "slow", client.BuildDatasetParams{},
+		scripts(
+			map[string]string{
+				"a.sql": "CREATE TABLE a (x int);\n" + strings.Repeat(
+					"SELECT pg_sleep(0.02);\n", 250,
+				) + "INSERT INTO a VALUES (1);\n",
+			},
+		),
+	)
 	until(t, "it runs", func() bool {
 		j, _ := client.Read[client.Job](teacher.GetJob(ctx, job.Id))
 		return j.Progress.Statements > 10
@@ -268,27 +318,37 @@ func TestABuildGoesOnAfterAStop(t *testing.T) {
 	}
 }
 
-// Servers that a service uses are its own, and records and practice are two; whoever is refused is told why, and the first goes on.
+// Servers that a service uses are its own, and records and practice are two; whoever is refused is told why, and the
+// first goes on.
 func TestServersAreUsedByOneService(t *testing.T) {
 	t.Parallel()
 	urls := make([]string, 2)
 	for i := range urls {
-		c, err := postgres.Start(context.Background(), postgres.Options{Folder: dataDir(t), Super: "examen", Scratch: true, Log: slog.New(slog.DiscardHandler)})
+		c, err := postgres.Start(
+			context.Background(),
+			postgres.Options{Folder: dataDir(t), Super: "examen", Scratch: true, Log: slog.New(slog.DiscardHandler)},
+		)
 		if err != nil {
 			t.Fatal(err)
 		}
 		t.Cleanup(c.Stop)
 		urls[i] = c.URL("postgres")
 	}
-	if _, err := startService("serve", "--records-url", urls[0], "--practice-url", urls[0]); err == nil || !strings.Contains(err.Error(), "are on the same PostgreSQL server: name two") {
+	if _, err := startService(
+		"serve", "--records-url", urls[0], "--practice-url", urls[0],
+	); err == nil || !strings.Contains(err.Error(), "are on the same PostgreSQL server: name two") {
 		t.Errorf("one server for both: %v", err)
 	}
 	s := start(t, "demo", "--records-url", urls[0], "--practice-url", urls[1])
-	if _, err := startService("serve", "--records-url", urls[0], "--practice-url", urls[1]); err == nil || !strings.Contains(err.Error(), "another Examen service uses") {
+	if _, err := startService(
+		"serve", "--records-url", urls[0], "--practice-url", urls[1],
+	); err == nil || !strings.Contains(err.Error(), "another Examen service uses") {
 		t.Errorf("a second service: %v", err)
 	}
 	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
-	if run, err := client.Read[client.Run](wren.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT count(*) FROM hive"})); err != nil || run.Outcome != client.Done {
+	if run, err := client.Read[client.Run](
+		wren.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT count(*) FROM hive"}),
+	); err != nil || run.Outcome != client.Done {
 		t.Errorf("the first goes on: %+v, %v", run, err)
 	}
 }
@@ -298,11 +358,15 @@ func TestRecordsOfANewerVersion(t *testing.T) {
 	t.Parallel()
 	folder := dataDir(t)
 	s := start(t, "demo", "--data-dir", folder)
-	if _, err := superuser(t, folder, "records", "postgres").Exec(ctx, "INSERT INTO goose_db_version (version_id, is_applied) VALUES (9000, true)"); err != nil {
+	if _, err := superuser(t, folder, "records", "postgres").Exec(
+		ctx, "INSERT INTO goose_db_version (version_id, is_applied) VALUES (9000, true)",
+	); err != nil {
 		t.Fatal(err)
 	}
 	s.stop()
-	if _, err := startService("serve", "--data-dir", folder); err == nil || !strings.Contains(err.Error(), "they are of a newer version of Examen (schema 9000)") {
+	if _, err := startService("serve", "--data-dir", folder); err == nil || !strings.Contains(
+		err.Error(), "they are of a newer version of Examen (schema 9000)",
+	) {
 		t.Errorf("got %v", err)
 	}
 }
@@ -310,7 +374,10 @@ func TestRecordsOfANewerVersion(t *testing.T) {
 // The two clusters belong to two users of the system, neither of which can read the other's folder.
 func TestClustersAreApart(t *testing.T) {
 	practice, records := superuser(t, sharedFolder, "practice", "postgres"), sharedFolder+"/records"
-	for _, path := range []string{records + "/superuser.password", records + "/data/PG_VERSION", records + "/server.log", sharedFolder + "/practice/superuser.password"} {
+	for _, path := range []string{
+		records + "/superuser.password", records + "/data/PG_VERSION", records + "/server.log",
+		sharedFolder + "/practice/superuser.password",
+	} {
 		var text string
 		err := practice.QueryRow(ctx, "SELECT pg_read_file($1)", path).Scan(&text)
 		if err == nil || !strings.Contains(err.Error(), "Permission denied") {
@@ -324,7 +391,9 @@ func TestOldCataloguesAreReadAgain(t *testing.T) {
 	t.Parallel()
 	folder := dataDir(t)
 	s := start(t, "demo", "--data-dir", folder)
-	if _, err := superuser(t, folder, "records", "postgres").Exec(ctx, "UPDATE build SET catalogue = '{}', catalogue_version = 0"); err != nil {
+	if _, err := superuser(t, folder, "records", "postgres").Exec(
+		ctx, "UPDATE build SET catalogue = '{}', catalogue_version = 0",
+	); err != nil {
 		t.Fatal(err)
 	}
 	s.stop()
@@ -336,13 +405,23 @@ func TestOldCataloguesAreReadAgain(t *testing.T) {
 	})
 }
 
-// A build that loses its session with the practice server, as it does when somebody's query had to be killed, begins again by itself.
+// A build that loses its session with the practice server, as it does when somebody's query had to be killed, begins
+// again by itself.
 func TestABuildGoesOnAfterThePracticeServerDied(t *testing.T) {
 	t.Parallel()
 	folder := dataDir(t)
 	s := start(t, "demo", "--data-dir", folder)
 	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
-	job := begin(t, teacher, "slow", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": "CREATE TABLE a (x int);\n" + strings.Repeat("SELECT pg_sleep(0.02);\n", 100) + "INSERT INTO a VALUES (1);\n"}))
+	job := begin(
+		t, teacher, "slow", client.BuildDatasetParams{},
+		scripts(
+			map[string]string{
+				"a.sql": "CREATE TABLE a (x int);\n" + strings.Repeat(
+					"SELECT pg_sleep(0.02);\n", 100,
+				) + "INSERT INTO a VALUES (1);\n",
+			},
+		),
+	)
 	until(t, "it runs", func() bool {
 		j, _ := client.Read[client.Job](teacher.GetJob(ctx, job.Id))
 		return j.Progress.Statements > 10

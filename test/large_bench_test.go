@@ -14,10 +14,11 @@ import (
 )
 
 // manyRows are a million rows by six columns: integers, a timestamp, text, numeric, double precision, boolean.
-const manyRows = "SELECT measurement_id, taken_at, filter, magnitude, noise, usable FROM measurement WHERE measurement_id <= 1000000"
+const manyRows = "SELECT measurement_id, taken_at, filter, magnitude, noise, usable FROM measurement WHERE " +
+	"measurement_id <= 1000000"
 
-// A submission whose result has a million rows, against draining the same rows with bare pgx, and against the same comparison in the database
-// (EXCEPT ALL both ways). All by turns in one run, each figure a ratio to draining.
+// A submission whose result has a million rows, against draining the same rows with bare pgx, and against the same
+// comparison in the database (EXCEPT ALL both ways). All by turns in one run, each figure a ratio to draining.
 func BenchmarkLargeResults(b *testing.B) {
 	folder := filepath.Join(filepath.Dir(sharedFolder), "large")
 	service, err := startService("demo", "--with", "observatory", "--limit-time", "60s", "--data-dir", folder)
@@ -26,8 +27,12 @@ func BenchmarkLargeResults(b *testing.B) {
 	}
 	b.Cleanup(service.stop)
 	teacher := as(b, service.url, demo.InstructorName, demo.InstructorPassword)
-	paper := "---\npaper: large\ntitle: Large\ndataset: nights\n---\n\n## All {#all}\n\n```sql answer\n" + manyRows + "\n```\n"
-	if _, err := client.Loaded(ctx, teacher, scripts(map[string]string{"pack.yaml": "pack: large\ntitle: Large\npapers: [paper.md]\n", "paper.md": paper})); err != nil {
+	paper := "---\npaper: large\ntitle: Large\ndataset: nights\n---\n\n## All {#all}\n\n```sql answer\n" +
+		manyRows + "\n```\n"
+	if _, err := client.Loaded(
+		ctx, teacher,
+		scripts(map[string]string{"pack.yaml": "pack: large\ntitle: Large\npapers: [paper.md]\n", "paper.md": paper}),
+	); err != nil {
 		b.Fatal(err)
 	}
 	submit := func(sql string, want client.Outcome) client.Attempt {
@@ -37,7 +42,8 @@ func BenchmarkLargeResults(b *testing.B) {
 		}
 		return a
 	}
-	if err := os.WriteFile(fmt.Sprintf("/proc/%d/clear_refs", service.cmd.Process.Pid), []byte("5"), 0); err != nil { // from now on
+	if err := os.WriteFile(fmt.Sprintf("/proc/%d/clear_refs", service.cmd.Process.Pid), []byte("5"), 0); err != nil {
+		// from now on
 		b.Fatal(err)
 	}
 	before := memory(b, service)
@@ -46,7 +52,11 @@ func BenchmarkLargeResults(b *testing.B) {
 		b.Fatalf("%d rows", a.RowCount)
 	}
 	var database string
-	if err := superuser(b, folder, "records", "postgres").QueryRow(ctx, "SELECT database FROM build JOIN dataset ON dataset.id = dataset_id WHERE dataset.name = 'nights' ORDER BY number DESC LIMIT 1").Scan(&database); err != nil {
+	if err := superuser(b, folder, "records", "postgres").QueryRow(
+		ctx,
+		"SELECT database FROM build JOIN dataset ON dataset.id = dataset_id WHERE dataset.name = 'nights' ORDER BY "+
+			"number DESC LIMIT 1",
+	).Scan(&database); err != nil {
 		b.Fatal(err)
 	}
 	practice := superuser(b, folder, "practice", database)
@@ -63,13 +73,17 @@ func BenchmarkLargeResults(b *testing.B) {
 	}
 	inDatabase := func() {
 		var n int
-		sql := fmt.Sprintf("SELECT count(*) FROM ((%[1]s EXCEPT ALL %[1]s) UNION ALL (%[1]s EXCEPT ALL %[1]s)) AS d", manyRows)
+		sql := fmt.Sprintf(
+			"SELECT count(*) FROM ((%[1]s EXCEPT ALL %[1]s) UNION ALL (%[1]s EXCEPT ALL %[1]s)) AS d", manyRows,
+		)
 		if err := practice.QueryRow(ctx, sql).Scan(&n); err != nil || n != 0 {
 			b.Fatal(n, err)
 		}
 	}
 	mismatch := strings.Replace(manyRows, "noise,", "noise * 2,", 1)
-	few := strings.Replace(manyRows, "magnitude,", "CASE WHEN measurement_id % 100000 = 7 THEN 1 ELSE magnitude END,", 1)
+	few := strings.Replace(
+		manyRows, "magnitude,", "CASE WHEN measurement_id % 100000 = 7 THEN 1 ELSE magnitude END,", 1,
+	)
 	sorted := manyRows + " ORDER BY noise"
 	timed := func(f func()) float64 {
 		start := time.Now()

@@ -24,21 +24,55 @@ func TestOutcomesAndFirstFindings(t *testing.T) {
 		{"1", "SELECT name FROM apiary", "incorrect columns-missing"},
 		{"1", "SELECT valley, name FROM apiary", "incorrect columns-swapped"},
 		{"1", "SELECT name, valley FROM apiary WHERE valley = 'Durn'", "incorrect rows-missing"},
-		{"1", "SELECT name, valley FROM apiary UNION ALL SELECT name, valley FROM apiary", "incorrect cause-distinct-missing"},
+		{
+			"1", "SELECT name, valley FROM apiary UNION ALL SELECT name, valley FROM apiary",
+			"incorrect cause-distinct-missing",
+		},
 		{"1", "SELECT name, upper(valley) FROM apiary", "incorrect values-case"},
 		{"1", "SELECT name, valley FROM apiary WHERE false", "incorrect result-empty"},
 		{"1", "SELECT apiary_id, valley FROM apiary", "incorrect column-type"},
-		{"hives-by-strength", "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength DESC, random()", "correct"},
-		{"hives-by-strength", "SELECT name, kind, strength::numeric(6,2) FROM hive WHERE strength >= 0 ORDER BY strength DESC", "correct"},
-		{"hives-by-strength", "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength", "incorrect cause-sort-direction"},
-		{"hives-by-strength", "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY name", "incorrect row-order-key"},
-		{"hives-by-strength", "SELECT name, kind, strength FROM hive ORDER BY strength DESC", "incorrect cause-condition-missing"},
+		{
+			"hives-by-strength",
+			"SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength DESC, random()",
+			"correct",
+		},
+		{
+			"hives-by-strength",
+			"SELECT name, kind, strength::numeric(6,2) FROM hive WHERE strength >= 0 ORDER BY strength DESC", "correct",
+		},
+		{
+			"hives-by-strength", "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength",
+			"incorrect cause-sort-direction",
+		},
+		{
+			"hives-by-strength", "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY name",
+			"incorrect row-order-key",
+		},
+		{
+			"hives-by-strength", "SELECT name, kind, strength FROM hive ORDER BY strength DESC",
+			"incorrect cause-condition-missing",
+		},
 		{"which-colours", "SELECT DISTINCT colour FROM hive", "correct"},
 		{"which-colours", "SELECT DISTINCT colour AS color FROM hive", "incorrect column-names"},
 		{"which-colours", "SELECT colour FROM hive", "incorrect cause-distinct-missing"},
-		{"harvest-by-grade", "SELECT grade_code, count(*), sum(weight_kg) FROM harvest GROUP BY grade_code HAVING sum(weight_kg) >= 500 ORDER BY 3 DESC", "correct"},
-		{"harvest-by-grade", "SELECT * FROM (SELECT DISTINCT grade_code, count(*) OVER w, sum(weight_kg) OVER w AS s FROM harvest WINDOW w AS (PARTITION BY grade_code)) AS h WHERE s >= 500 ORDER BY s DESC", "rejected construct-required"},
-		{"who-looks-after-what", "SELECT a.name, b.name FROM apiary a, care c, beekeeper b WHERE a.apiary_id = c.apiary_id AND b.beekeeper_id = c.beekeeper_id AND valley = 'Durn' ORDER BY 1, 2", "correct"},
+		{
+			"harvest-by-grade",
+			"SELECT grade_code, count(*), sum(weight_kg) FROM harvest GROUP BY grade_code HAVING sum(weight_kg) >= " +
+				"500 ORDER BY 3 DESC",
+			"correct",
+		},
+		{
+			"harvest-by-grade",
+			"SELECT * FROM (SELECT DISTINCT grade_code, count(*) OVER w, sum(weight_kg) OVER w AS s FROM harvest " +
+				"WINDOW w AS (PARTITION BY grade_code)) AS h WHERE s >= 500 ORDER BY s DESC",
+			"rejected construct-required",
+		},
+		{
+			"who-looks-after-what",
+			"SELECT a.name, b.name FROM apiary a, care c, beekeeper b WHERE a.apiary_id = c.apiary_id AND " +
+				"b.beekeeper_id = c.beekeeper_id AND valley = 'Durn' ORDER BY 1, 2",
+			"correct",
+		},
 		{"1", "SELECT name, valley FROM apiarys", "failed examen:database-error"},
 		{"1", "SELECT name valley FORM apiary WHERE", "failed examen:database-error"},
 		{"1", "SELECT 1; SELECT 2", "rejected examen:not-a-query"},
@@ -55,7 +89,7 @@ func TestOutcomesAndFirstFindings(t *testing.T) {
 		if got != e.want {
 			t.Errorf("%s: %s\n got %s\nwant %s (%+v)", e.exercise, e.sql, got, e.want, a.Findings)
 		}
-		if (a.Outcome == client.Correct) != (a.Mark == a.Points) {
+		if (a.Outcome == client.Correct) != (a.Mark.String() == a.Points.String()) {
 			t.Errorf("%s: %s: mark %v of %v", e.exercise, e.sql, a.Mark, a.Points)
 		}
 	}
@@ -63,26 +97,43 @@ func TestOutcomesAndFirstFindings(t *testing.T) {
 
 func TestARunShowsRowsAndTypes(t *testing.T) {
 	_, c := newcomer(t)
-	run, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{Paper: "first-look", Exercise: "3", Sql: "SELECT hive_id, queen_year, name FROM hive ORDER BY queen_year DESC, hive_id LIMIT 2"}))
+	run, err := client.Read[client.Run](
+		c.Run(
+			ctx,
+			client.RunRequest{
+				Paper:    "first-look",
+				Exercise: "3",
+				Sql:      "SELECT hive_id, queen_year, name FROM hive ORDER BY queen_year DESC, hive_id LIMIT 2",
+			},
+		),
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if run.RowCount != 2 || fmt.Sprint(run.Columns) != "[{hive_id integer} {queen_year integer} {name text}]" || run.Rows[0][1] != nil || run.ElapsedMs <= 0 || run.Exercise != "high-and-strong" {
+	if run.RowCount != 2 || fmt.Sprint(run.Columns) != "[{hive_id integer} {queen_year integer} {name text}]" ||
+		run.Rows[0][1] != nil || run.ElapsedMs <= 0 || run.Exercise != "high-and-strong" {
 		t.Errorf("got %+v", run)
 	}
-	run, err = client.Read[client.Run](c.Run(ctx, client.RunRequest{Dataset: "apiary", Sql: "SELECT generate_series(1, 2500)"}))
+	run, err = client.Read[client.Run](
+		c.Run(ctx, client.RunRequest{Dataset: "apiary", Sql: "SELECT generate_series(1, 2500)"}),
+	)
 	if err != nil || run.RowCount != 2500 || !run.Truncated || len(run.Rows) != 1000 {
 		t.Errorf("got %d rows of %d, %v", len(run.Rows), run.RowCount, err)
 	}
-	run, _ = client.Read[client.Run](c.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "-- two lines\n  SELECT 1,\n    nme FROM hive"}))
-	if p := run.Error.Place; run.Outcome != client.Failed || p.Line != 3 || p.Column != 5 || p.Text != "    nme FROM hive" {
+	run, _ = client.Read[client.Run](
+		c.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "-- two lines\n  SELECT 1,\n    nme FROM hive"}),
+	)
+	if p := run.Error.Place; run.Outcome != client.Failed || p.Line != 3 || p.Column != 5 ||
+		p.Text != "    nme FROM hive" {
 		t.Errorf("got %+v", run.Error)
 	}
 }
 
 func TestHistoryHasEverything(t *testing.T) {
 	name, c := newcomer(t)
-	if _, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT 1"})); err != nil {
+	if _, err := client.Read[client.Run](
+		c.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT 1"}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	submit(t, c, "1", "SELECT name FROM apiary")
@@ -91,14 +142,20 @@ func TestHistoryHasEverything(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if len(page.Entries) != 2 || page.Next == "" || page.Entries[0].Sql != "SELECT name, valley FROM apiary" || *page.Entries[0].Mark != 1 || len(page.Entries[1].Findings) == 0 {
+	if len(page.Entries) != 2 || page.Next == "" || page.Entries[0].Sql != "SELECT name, valley FROM apiary" ||
+		page.Entries[0].Mark.String() != "1" || len(page.Entries[1].Findings) == 0 {
 		t.Errorf("got %+v", page)
 	}
 	rest, _ := client.Read[client.HistoryPage](c.ListHistory(ctx, &client.ListHistoryParams{Before: page.Next}))
-	if len(rest.Entries) != 1 || rest.Next != "" || rest.Entries[0].Kind != client.EntryKindRun || rest.Entries[0].Learner != name {
+	if len(rest.Entries) != 1 || rest.Next != "" || rest.Entries[0].Kind != client.EntryKindRun ||
+		rest.Entries[0].Learner != name {
 		t.Errorf("got %+v", rest)
 	}
-	correct, _ := client.Read[client.HistoryPage](hazel(t).ListHistory(ctx, &client.ListHistoryParams{Learner: name, Outcome: client.Correct, Paper: "first-look", Exercise: "1"}))
+	correct, _ := client.Read[client.HistoryPage](
+		hazel(t).ListHistory(
+			ctx, &client.ListHistoryParams{Learner: name, Outcome: client.Correct, Paper: "first-look", Exercise: "1"},
+		),
+	)
 	if len(correct.Entries) != 1 {
 		t.Errorf("the instructor sees %+v", correct)
 	}
@@ -117,15 +174,18 @@ func TestWhatALearnerCannotReach(t *testing.T) {
 		"a course":        problemOf(t)(c.GetCourse(ctx, "evening-group")),
 		"make a course":   problemOf(t)(c.CreateCourse(ctx, client.NewCourse{Slug: "x", Title: "x"})),
 		"open a paper":    problemOf(t)(c.OpenPaper(ctx, "evening-group", "first-look", client.PaperTimes{})),
-		"add a learner":   problemOf(t)(c.AddLearner(ctx, "evening-group", client.NewLearner{Name: "x"})),
-		"reset a learner": problemOf(t)(c.ResetLearner(ctx, name)),
+		"add a learner":   problemOf(t)(c.AddMember(ctx, "evening-group", client.NewMember{Name: "x"})),
+		"reset a learner": problemOf(t)(c.ResetPassword(ctx, name)),
 	} {
 		if p.Status != 403 || p.Type != "examen:not-allowed" {
 			t.Errorf("%s: got %+v", call, p)
 		}
 	}
 	submit(t, c, "harvest-by-grade", "SELECT 1")
-	for _, get := range []string{"/api/papers", "/api/papers/first-look", "/api/papers/first-look/exercises/7", "/api/history", "/api/datasets/apiary", "/api/session"} {
+	for _, get := range []string{
+		"/api/papers", "/api/papers/first-look", "/api/papers/first-look/exercises/7", "/api/history",
+		"/api/datasets/apiary", "/api/session",
+	} {
 		body := raw(t, c, http.MethodGet, get, nil).body
 		for _, secret := range []string{"HAVING", "having sum", "reference_answer", "\"password\"", "argon2"} {
 			if strings.Contains(body, secret) {
@@ -133,7 +193,9 @@ func TestWhatALearnerCannotReach(t *testing.T) {
 			}
 		}
 	}
-	if body := raw(t, hazel(t), http.MethodGet, "/api/papers/first-look/exercises/7", nil).body; !strings.Contains(body, "reference_answer") {
+	if body := raw(
+		t, hazel(t), http.MethodGet, "/api/papers/first-look/exercises/7", nil,
+	).body; !strings.Contains(body, "reference_answer") {
 		t.Errorf("the instructor should see the reference answer: %s", body)
 	}
 }
@@ -190,13 +252,22 @@ func TestBadInputGetsAProblem(t *testing.T) {
 	}{
 		{"an empty submission", "POST", attempts, quoted(" \n\t"), nil, 422, "examen:empty"},
 		{"a query of 10 MB", "POST", attempts, quoted(strings.Repeat("x", 10<<20)), nil, 413, "examen:too-long"},
-		{"a query that is a little too long", "POST", attempts, quoted("SELECT '" + strings.Repeat("x", 100_000) + "'"), nil, 413, "examen:too-long"},
+		{
+			"a query that is a little too long", "POST", attempts,
+			quoted("SELECT '" + strings.Repeat("x", 100_000) + "'"), nil, 413, "examen:too-long",
+		},
 		{"invalid UTF-8", "POST", attempts, []byte("{\"sql\": \"SELECT '\xe9'\"}"), nil, 400, "examen:not-utf-8"},
 		{"a NUL byte", "POST", attempts, []byte(`{"sql": "SELECT '\u0000'"}`), nil, 422, "examen:nul-byte"},
 		{"no JSON", "POST", attempts, []byte(`sql`), nil, 400, "examen:unreadable"},
 		{"no body", "POST", attempts, nil, nil, 400, "examen:unreadable"},
-		{"another kind of body", "POST", attempts, []byte(`sql=SELECT`), []string{"Content-Type", "application/x-www-form-urlencoded"}, 415, "examen:unreadable"},
-		{"an unknown exercise", "POST", "/api/papers/first-look/exercises/99/attempts", quoted("SELECT 1"), nil, 404, "examen:no-exercise"},
+		{
+			"another kind of body", "POST", attempts, []byte(`sql=SELECT`),
+			[]string{"Content-Type", "application/x-www-form-urlencoded"}, 415, "examen:unreadable",
+		},
+		{
+			"an unknown exercise", "POST", "/api/papers/first-look/exercises/99/attempts", quoted("SELECT 1"), nil, 404,
+			"examen:no-exercise",
+		},
 		{"an unknown paper", "GET", "/api/papers/second-look", nil, nil, 404, "examen:no-paper"},
 		{"a paper with a NUL byte", "GET", "/api/papers/%00", nil, nil, 404, "examen:no-paper"},
 		{"an unknown dataset", "GET", "/api/datasets/none", nil, nil, 404, "examen:no-dataset"},
@@ -205,11 +276,15 @@ func TestBadInputGetsAProblem(t *testing.T) {
 		{"a limit that is none", "GET", "/api/history?limit=many", nil, nil, 400, "examen:unreadable"},
 		{"an unknown call", "GET", "/api/nothing", nil, nil, 404, "examen:no-call"},
 		{"nobody", "GET", "/api/papers", nil, []string{"Authorization", ""}, 401, "examen:no-session"},
-		{"a token that has expired or never was", "GET", "/api/papers", nil, []string{"Authorization", "Bearer x"}, 401, "examen:no-session"},
+		{
+			"a token that has expired or never was", "GET", "/api/papers", nil, []string{"Authorization", "Bearer x"},
+			401, "examen:no-session",
+		},
 	} {
 		got := raw(t, c, e.method, e.path, e.body, e.headers...)
 		var p client.Problem
-		if err := json.Unmarshal([]byte(got.body), &p); err != nil || got.status != e.status || p.Type != e.kind || got.kind != "application/problem+json" || p.Status != e.status || p.Detail == "" {
+		if err := json.Unmarshal([]byte(got.body), &p); err != nil || got.status != e.status || p.Type != e.kind ||
+			got.kind != "application/problem+json" || p.Status != e.status || p.Detail == "" {
 			t.Errorf("%s: got %d %s %.300s", e.name, got.status, got.kind, got.body)
 		}
 	}
@@ -221,10 +296,14 @@ func TestBadInputGetsAProblem(t *testing.T) {
 
 func TestAPaperNotOpenToTheLearner(t *testing.T) {
 	teacher := hazel(t)
-	if _, err := client.Read[client.Course](teacher.CreateCourse(ctx, client.NewCourse{Slug: "later", Title: "Later"})); err != nil {
+	if _, err := client.Read[client.Course](
+		teacher.CreateCourse(ctx, client.NewCourse{Slug: "later", Title: "Later"}),
+	); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := client.Read[client.AddedLearner](teacher.AddLearner(ctx, "later", client.NewLearner{Name: "early-bird", Password: demo.LearnerPassword})); err != nil {
+	if _, err := client.Read[client.AddedMember](
+		teacher.AddMember(ctx, "later", client.NewMember{Name: "early-bird", Password: demo.LearnerPassword}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	c := as(t, shared.url, "early-bird", demo.LearnerPassword)
@@ -236,7 +315,9 @@ func TestAPaperNotOpenToTheLearner(t *testing.T) {
 		t.Errorf("not set for the course: %+v", p)
 	}
 	open := func(opens, due time.Time) {
-		if _, err := client.Read[client.CoursePaper](teacher.OpenPaper(ctx, "later", "first-look", client.PaperTimes{Opens: opens, Due: due})); err != nil {
+		if _, err := client.Read[client.CoursePaper](
+			teacher.OpenPaper(ctx, "later", "first-look", client.PaperTimes{Opens: opens, Due: due}),
+		); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -245,27 +326,37 @@ func TestAPaperNotOpenToTheLearner(t *testing.T) {
 	if p := read(); p.Type != "examen:not-open" || !strings.Contains(p.Detail, "It opens on") {
 		t.Errorf("upcoming: %+v", p)
 	}
-	if p := problemOf(t)(c.Run(ctx, client.RunRequest{Dataset: "apiary", Sql: "SELECT 1"})); p.Type != "examen:no-dataset" {
+	if p := problemOf(t)(
+		c.Run(ctx, client.RunRequest{Dataset: "apiary", Sql: "SELECT 1"}),
+	); p.Type != "examen:no-dataset" {
 		t.Errorf("its dataset: %+v", p)
 	}
 	open(now.Add(-2*time.Hour), now.Add(-time.Hour))
-	if p := problemOf(t)(c.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT 1"})); p.Type != "examen:past-due" {
+	if p := problemOf(t)(
+		c.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT 1"}),
+	); p.Type != "examen:past-due" {
 		t.Errorf("closed: %+v", p)
 	}
-	if run, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT 1"})); err != nil || run.Outcome != client.Done {
+	if run, err := client.Read[client.Run](
+		c.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT 1"}),
+	); err != nil || run.Outcome != client.Done {
 		t.Errorf("a closed paper's queries can be run: %+v, %v", run, err)
 	}
 }
 
 func TestDraftsAreKept(t *testing.T) {
 	_, c := newcomer(t)
-	if _, err := client.Read[client.Draft](c.KeepDraft(ctx, "first-look", "2", client.DraftText{Sql: "SELECT half"})); err != nil {
+	if _, err := client.Read[client.Draft](
+		c.KeepDraft(ctx, "first-look", "2", client.DraftText{Sql: "SELECT half"}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := client.Read[client.Draft](c.KeepDraft(ctx, "first-look", "2", client.DraftText{Sql: ""})); err != nil {
 		t.Error("an empty draft is one too:", err)
 	}
-	if _, err := client.Read[client.Draft](c.KeepDraft(ctx, "first-look", "2", client.DraftText{Sql: "SELECT name\n\tFROM"})); err != nil {
+	if _, err := client.Read[client.Draft](
+		c.KeepDraft(ctx, "first-look", "2", client.DraftText{Sql: "SELECT name\n\tFROM"}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	e, err := client.Read[client.Exercise](c.GetExercise(ctx, "first-look", "hives-by-strength"))
@@ -278,7 +369,9 @@ func TestLoggingInIsSlowedDown(t *testing.T) {
 	name, _ := newcomer(t)
 	c, _ := client.NewClient(shared.url)
 	try := func(password string) (client.Session, error) {
-		return client.Read[client.Session](c.LogIn(ctx, client.LogInJSONRequestBody{Name: name, Password: password, Kind: client.Bearer}))
+		return client.Read[client.Session](
+			c.LogIn(ctx, client.LogInJSONRequestBody{Name: name, Password: password, Kind: client.Bearer}),
+		)
 	}
 	var last client.Problem
 	for range 5 {
@@ -303,12 +396,16 @@ func TestCookieSessionsNeedTheirToken(t *testing.T) {
 	}
 	cookie := response.Cookies()[0]
 	session, err := client.Read[client.Session](response, nil)
-	if err != nil || session.Token != "" || session.CsrfToken == "" || !cookie.HttpOnly || cookie.SameSite != http.SameSiteStrictMode {
+	if err != nil || session.Token != "" || session.CsrfToken == "" || !cookie.HttpOnly ||
+		cookie.SameSite != http.SameSiteStrictMode {
 		t.Fatalf("got %+v %+v %v", session, cookie, err)
 	}
 	anonymous, _ := client.NewClient(shared.url)
 	run := func(headers ...string) answered {
-		return raw(t, anonymous, "POST", "/api/runs", []byte(`{"paper": "first-look", "sql": "SELECT 1"}`), append(headers, "Cookie", cookie.String())...)
+		return raw(
+			t, anonymous, "POST", "/api/runs", []byte(`{"paper": "first-look", "sql": "SELECT 1"}`),
+			append(headers, "Cookie", cookie.String())...,
+		)
 	}
 	if got := run(); got.status != 403 || !strings.Contains(got.body, "examen:csrf") {
 		t.Errorf("without the header: %+v", got)
@@ -319,7 +416,9 @@ func TestCookieSessionsNeedTheirToken(t *testing.T) {
 	if got := run("Authorization", "Bearer "+cookie.Value, "X-CSRF-Token", session.CsrfToken); got.status != 401 {
 		t.Errorf("a cookie's token as a bearer token: %+v", got)
 	}
-	if got := raw(t, anonymous, "DELETE", "/api/session", nil, "Cookie", cookie.String(), "X-CSRF-Token", session.CsrfToken); got.status != 204 {
+	if got := raw(
+		t, anonymous, "DELETE", "/api/session", nil, "Cookie", cookie.String(), "X-CSRF-Token", session.CsrfToken,
+	); got.status != 204 {
 		t.Errorf("log out: %+v", got)
 	}
 	if got := run("X-CSRF-Token", session.CsrfToken); got.status != 401 {
@@ -330,13 +429,19 @@ func TestCookieSessionsNeedTheirToken(t *testing.T) {
 func TestPasswordsAreChanged(t *testing.T) {
 	name, c := newcomer(t)
 	other := as(t, shared.url, name, demo.LearnerPassword)
-	if p := problemOf(t)(c.SetPassword(ctx, client.PasswordChange{Current: "wrong", New: "long enough now"})); p.Status != 403 {
+	if p := problemOf(t)(
+		c.SetPassword(ctx, client.PasswordChange{Current: "wrong", New: "long enough now"}),
+	); p.Status != 403 {
 		t.Errorf("got %+v", p)
 	}
-	if p := problemOf(t)(c.SetPassword(ctx, client.PasswordChange{Current: demo.LearnerPassword, New: "short"})); p.Type != "examen:password-length" {
+	if p := problemOf(t)(
+		c.SetPassword(ctx, client.PasswordChange{Current: demo.LearnerPassword, New: "short"}),
+	); p.Type != "examen:password-length" {
 		t.Errorf("got %+v", p)
 	}
-	if _, err := client.Read[any](c.SetPassword(ctx, client.PasswordChange{Current: demo.LearnerPassword, New: "long enough now"})); err != nil {
+	if _, err := client.Read[any](
+		c.SetPassword(ctx, client.PasswordChange{Current: demo.LearnerPassword, New: "long enough now"}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	if p := problemOf(t)(other.GetSession(ctx)); p.Status != 401 {
@@ -370,7 +475,8 @@ func TestASessionThatHasExpired(t *testing.T) {
 		t.Fatal(err)
 	}
 	_, err := superuser(t, sharedFolder, "records", "postgres").Exec(ctx,
-		"UPDATE session SET expires_at = now() - interval '1 second' WHERE account_id = (SELECT id FROM account WHERE name = $1)", name)
+		"UPDATE session SET expires_at = now() - interval '1 second' WHERE account_id = (SELECT id FROM account "+
+			"WHERE name = $1)", name)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -382,7 +488,9 @@ func TestASessionThatHasExpired(t *testing.T) {
 		defer r.Body.Close()
 		return r.StatusCode == 401
 	})
-	if p := problemOf(t)(c.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT 1"})); p.Status != 401 || p.Type != "examen:no-session" || !strings.Contains(p.Detail, "Log in again") {
+	if p := problemOf(t)(
+		c.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT 1"}),
+	); p.Status != 401 || p.Type != "examen:no-session" || !strings.Contains(p.Detail, "Log in again") {
 		t.Errorf("got %+v", p)
 	}
 }
@@ -397,12 +505,17 @@ func TestPagesAreServedWithCare(t *testing.T) {
 		response.Body.Close()
 		return response
 	}
-	for _, path := range []string{"/", "/papers/first-look", "/datasets/apiary/map"} { // the console routes these itself
-		if r := get(path); r.StatusCode != 200 || !strings.HasPrefix(r.Header.Get("Content-Type"), "text/html") || !strings.Contains(r.Header.Get("Content-Security-Policy"), "default-src 'self'") {
+	for _, path := range []string{"/", "/papers/first-look", "/datasets/apiary/map"} {
+		// the console routes these itself
+		if r := get(path); r.StatusCode != 200 || !strings.HasPrefix(r.Header.Get("Content-Type"), "text/html") ||
+			!strings.Contains(
+				r.Header.Get("Content-Security-Policy"), "default-src 'self'",
+			) {
 			t.Errorf("%s: %d %v", path, r.StatusCode, r.Header)
 		}
 	}
-	if r := get("/icon.svg"); r.Header.Get("Content-Type") != "image/svg+xml" || r.Header.Get("X-Content-Type-Options") != "nosniff" {
+	if r := get("/icon.svg"); r.Header.Get("Content-Type") != "image/svg+xml" ||
+		r.Header.Get("X-Content-Type-Options") != "nosniff" {
 		t.Errorf("got %v", r.Header)
 	}
 	for _, path := range []string{"/assets/none.js", "/../../etc/passwd", "/metrics"} {

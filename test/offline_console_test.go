@@ -71,14 +71,16 @@ func draftOf(t *testing.T, c *client.Client, exercise string) string {
 	return e.Draft.Sql
 }
 
-// Typing that goes on without a pause is saved meanwhile; the last keys before a page is closed, loaded anew or left by logging out are saved too.
+// Typing that goes on without a pause is saved meanwhile; the last keys before a page is closed, loaded anew or left by
+// logging out are saved too.
 func TestTheLastKeysAreSaved(t *testing.T) {
 	name, c := newcomer(t)
 	w := open(t, shared.url, name, demo.LearnerPassword)
 	w.visit("/papers/first-look")
 	w.write("no-mail", "SELECT ")
 	typed := 0
-	until(t, "a text that is still being typed is saved", func() bool { // a key at each look, with no pause as long as the page's
+	// a key at each look, with no pause as long as the page's
+	until(t, "a text that is still being typed is saved", func() bool {
 		w.MustInsertText("x")
 		typed++
 		return strings.HasPrefix(draftOf(t, c, "no-mail"), "SELECT x")
@@ -88,7 +90,7 @@ func TestTheLastKeysAreSaved(t *testing.T) {
 		"another page": func() { w.visit("/history") },
 	} {
 		w.visit("/papers/first-look")
-		w.element(in("no-mail", ".answer .cm-content"))
+		w.element(in("no-mail", written))
 		text := fmt.Sprintf("SELECT '%s'", what)
 		w.write("no-mail", text)
 		leave()
@@ -116,7 +118,7 @@ func TestTypingOffline(t *testing.T) {
 	w.says(in("no-mail", ".draft-state"), "Draft not saved.*Retrying automatically")
 	w.says("nav a", "My papers").MustClick()
 	w.says(".papers a", "A first look").MustClick()
-	w.says(in("no-mail", ".answer .cm-content"), "SELECT 'without'")
+	w.says(in("no-mail", written), "SELECT 'without'")
 	network.cut(false)
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
 	if got := draftOf(t, c, "no-mail"); got != "SELECT 'without'" {
@@ -124,7 +126,8 @@ func TestTypingOffline(t *testing.T) {
 	}
 }
 
-// What is submitted without a network waits, says so, and is sent as it was, once, though the text has been changed since and the page was loaded anew.
+// What is submitted without a network waits, says so, and is sent as it was, once, though the text has been changed
+// since and the page was loaded anew.
 func TestSubmittingOffline(t *testing.T) {
 	name, c := newcomer(t)
 	network := lineTo(t, shared.url)
@@ -145,7 +148,7 @@ func TestSubmittingOffline(t *testing.T) {
 	if found, _, _ := w.Has(in("names-and-valleys", ".submission")); found {
 		t.Error("it still says that something waits")
 	}
-	w.says(in("names-and-valleys", ".answer .cm-content"), "changed since")
+	w.says(in("names-and-valleys", written), "changed since")
 }
 
 // Two windows do not overwrite each other: the second to save is told, and chooses.
@@ -155,7 +158,9 @@ func TestTwoWindows(t *testing.T) {
 	w.visit("/papers/first-look")
 	w.write("no-mail", "SELECT 'here'")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
-	if _, err := client.Read[client.Draft](c.KeepDraft(ctx, "first-look", "no-mail", client.DraftText{Sql: "SELECT 'there'"})); err != nil {
+	if _, err := client.Read[client.Draft](
+		c.KeepDraft(ctx, "first-look", "no-mail", client.DraftText{Sql: "SELECT 'there'"}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	w.write("no-mail", "SELECT 'here again'")
@@ -164,23 +169,28 @@ func TestTwoWindows(t *testing.T) {
 		t.Errorf("overwritten: %q", got)
 	}
 	w.press("no-mail", "Use the other version")
-	w.says(in("no-mail", ".answer .cm-content"), "SELECT 'there'")
+	w.says(in("no-mail", written), "SELECT 'there'")
 	w.write("no-mail", "SELECT 'on top'")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
-	until(t, "the text made from the other one is saved", func() bool { return draftOf(t, c, "no-mail") == "SELECT 'on top'" })
+	until(
+		t, "the text made from the other one is saved",
+		func() bool { return draftOf(t, c, "no-mail") == "SELECT 'on top'" },
+	)
 }
 
 // A text is brought back once: going back in the browser does not put it over what was saved since.
 func TestBringingBackOnce(t *testing.T) {
 	name, c := newcomer(t)
 	submit(t, c, "no-mail", "SELECT 'from the history'")
-	if _, err := client.Read[client.Draft](c.KeepDraft(ctx, "first-look", "no-mail", client.DraftText{Sql: "SELECT 'what came after it'"})); err != nil {
+	if _, err := client.Read[client.Draft](
+		c.KeepDraft(ctx, "first-look", "no-mail", client.DraftText{Sql: "SELECT 'what came after it'"}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	w := open(t, shared.url, name, demo.LearnerPassword)
 	w.visit("/history")
 	w.says(".entry button", "Copy to editor").MustClick()
-	w.says(in("no-mail", ".answer .cm-content"), "from the history")
+	w.says(in("no-mail", written), "from the history")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
 	w.write("no-mail", "SELECT 'written since'")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
@@ -188,7 +198,7 @@ func TestBringingBackOnce(t *testing.T) {
 	w.says("nav a", "My papers").MustClick()
 	w.element(".papers")
 	w.MustNavigateBack()
-	w.says(in("no-mail", ".answer .cm-content"), "written since")
+	w.says(in("no-mail", written), "written since")
 	if got := draftOf(t, c, "no-mail"); got != "SELECT 'written since'" {
 		t.Errorf("saved: %q", got)
 	}
@@ -210,7 +220,7 @@ func TestSomebodyElseLogsIn(t *testing.T) {
 	w.element(".ant-modal #name").MustSelectAllText().MustInput("alma")
 	w.element(".ant-modal #password").MustInput(demo.LearnerPassword).MustType(input.Enter)
 	w.says("header.frame", "Alma Quillon")
-	w.element(in("no-mail", ".answer .cm-content"))
+	w.element(in("no-mail", written))
 	alma, wren := as(t, s.url, "alma", demo.LearnerPassword), as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
 	before := draftOf(t, alma, "no-mail")
 	if strings.Contains(before, "wren") {
@@ -218,13 +228,17 @@ func TestSomebodyElseLogsIn(t *testing.T) {
 	}
 	w.says("header button", "Log out").MustClick()
 	w.logIn(demo.NewLearnerName, demo.LearnerPassword)
-	until(t, "what wren left unsaved is saved as wren's", func() bool { return draftOf(t, wren, "no-mail") == "SELECT 'wren, unsaved'" })
+	until(
+		t, "what wren left unsaved is saved as wren's",
+		func() bool { return draftOf(t, wren, "no-mail") == "SELECT 'wren, unsaved'" },
+	)
 	if got := draftOf(t, alma, "no-mail"); got != before {
 		t.Errorf("alma's draft is %q now", got)
 	}
 }
 
-// The console's first words come from the service's pages, also while the records are away: it says so, and goes on by itself.
+// The console's first words come from the service's pages, also while the records are away: it says so, and goes on by
+// itself.
 func TestTheFirstLoadWithoutRecords(t *testing.T) {
 	folder := dataDir(t)
 	s := start(t, "demo", "--data-dir", folder)

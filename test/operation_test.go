@@ -64,10 +64,14 @@ func TestServeMakesTheFirstInstructorOnce(t *testing.T) {
 		t.Fatalf("no password in %q", s.output)
 	}
 	c := as(t, s.url, "instructor", found[1])
-	if _, err := client.Read[struct{}](c.SetPassword(ctx, client.PasswordChange{Current: found[1], New: "one-of-my-own"})); err != nil {
+	if _, err := client.Read[struct{}](
+		c.SetPassword(ctx, client.PasswordChange{Current: found[1], New: "one-of-my-own"}),
+	); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := client.Read[client.Course](c.CreateCourse(ctx, client.NewCourse{Slug: "kept", Title: "Kept"})); err != nil {
+	if _, err := client.Read[client.Course](
+		c.CreateCourse(ctx, client.NewCourse{Slug: "kept", Title: "Kept"}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	records, practice := serverPID(folder, "records"), serverPID(folder, "practice")
@@ -90,26 +94,36 @@ func TestNothingIsLostWhenTheServiceIsKilled(t *testing.T) {
 	folder := dataDir(t)
 	s := start(t, "demo", "--data-dir", folder)
 	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
-	a, err := client.Read[client.Attempt](wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}))
+	a, err := client.Read[client.Attempt](
+		wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}),
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := superuser(t, folder, "practice", "postgres").Exec(ctx, "CREATE DATABASE dataset_half_built"); err != nil { // as a load that was cut short
+	if _, err := superuser(t, folder, "practice", "postgres").Exec(
+		ctx, "CREATE DATABASE dataset_half_built",
+	); err != nil {
+		// as a load that was cut short
 		t.Fatal(err)
 	}
 	_ = s.cmd.Process.Kill()
 	_ = s.cmd.Wait()
 	s = start(t, "demo", "--data-dir", folder) // as soon as that: what is left of the servers has to go first
-	page, err := client.Read[client.HistoryPage](as(t, s.url, demo.NewLearnerName, demo.LearnerPassword).ListHistory(ctx, &client.ListHistoryParams{}))
+	page, err := client.Read[client.HistoryPage](
+		as(t, s.url, demo.NewLearnerName, demo.LearnerPassword).ListHistory(ctx, &client.ListHistoryParams{}),
+	)
 	if err != nil || len(page.Entries) != 1 || page.Entries[0].Id != a.Id {
 		t.Errorf("got %+v, %v", page, err)
 	}
 	pool := superuser(t, folder, "practice", "postgres")
 	until(t, "the half-built database is removed", func() bool {
 		var left int
-		return pool.QueryRow(ctx, "SELECT count(*) FROM pg_database WHERE datname = 'dataset_half_built'").Scan(&left) == nil && left == 0
+		return pool.QueryRow(
+			ctx, "SELECT count(*) FROM pg_database WHERE datname = 'dataset_half_built'",
+		).Scan(&left) == nil && left == 0
 	})
-	if _, err := startService("serve", "--data-dir", folder); err == nil || !strings.Contains(err.Error(), "in use by process") {
+	if _, err := startService("serve", "--data-dir", folder); err == nil ||
+		!strings.Contains(err.Error(), "in use by process") {
 		t.Errorf("a second service in the same folder: %v", err)
 	}
 }
@@ -118,7 +132,10 @@ func TestServersThatOthersRun(t *testing.T) {
 	t.Parallel()
 	urls := make([]string, 2)
 	for i := range urls {
-		c, err := postgres.Start(context.Background(), postgres.Options{Folder: dataDir(t), Super: "examen", Scratch: true, Log: slog.New(slog.DiscardHandler)})
+		c, err := postgres.Start(
+			context.Background(),
+			postgres.Options{Folder: dataDir(t), Super: "examen", Scratch: true, Log: slog.New(slog.DiscardHandler)},
+		)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -127,7 +144,9 @@ func TestServersThatOthersRun(t *testing.T) {
 	}
 	s := start(t, "demo", "--records-url", urls[0], "--practice-url", urls[1])
 	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
-	if run, err := client.Read[client.Run](wren.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT count(*) FROM hive"})); err != nil || run.Outcome != client.Done {
+	if run, err := client.Read[client.Run](
+		wren.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT count(*) FROM hive"}),
+	); err != nil || run.Outcome != client.Done {
 		t.Errorf("got %+v, %v", run, err)
 	}
 }
@@ -139,12 +158,15 @@ func TestATakenPort(t *testing.T) {
 	}
 	defer listener.Close()
 	out := command(t, nil, "", "serve", "--data-dir", dataDir(t), "--listen", listener.Addr().String())
-	if out.code == 0 || !strings.Contains(out.errs, "is taken by another program: choose another, such as --listen 127.0.0.1:0") || strings.Count(out.errs, "\n") != 1 {
+	if out.code == 0 || !strings.Contains(
+		out.errs, "is taken by another program: choose another, such as --listen 127.0.0.1:0",
+	) || strings.Count(out.errs, "\n") != 1 {
 		t.Errorf("got %+v", out)
 	}
 }
 
-// down takes one of a folder's servers away until up is called: it cannot be started again while its data are elsewhere.
+// down takes one of a folder's servers away until up is called: it cannot be started again while its data are
+// elsewhere.
 func down(t *testing.T, folder, which string) (up func()) {
 	t.Helper()
 	data := filepath.Join(folder, which, "data")
@@ -170,13 +192,16 @@ func TestAServerThatIsDown(t *testing.T) {
 	health := func() string {
 		var h client.Health
 		code, text := asked(t, s.url, "GET", "/api/health", "", "")
-		if err := json.Unmarshal([]byte(text), &h); err != nil || (code == 200) != (h.Records == client.Up && h.Practice == client.Up) {
+		if err := json.Unmarshal([]byte(text), &h); err != nil || (code == 200) != (h.Records == client.Up &&
+			h.Practice == client.Up) {
 			t.Fatalf("%d %s, %v", code, text, err)
 		}
 		return fmt.Sprintf("records %s, practice %s", h.Records, h.Practice)
 	}
 	run := func() error {
-		_, err := client.Read[client.Run](wren.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT count(*) FROM hive"}))
+		_, err := client.Read[client.Run](
+			wren.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT count(*) FROM hive"}),
+		)
 		return err
 	}
 	if err := run(); err != nil {
@@ -185,13 +210,18 @@ func TestAServerThatIsDown(t *testing.T) {
 
 	up := down(t, folder, "practice")
 	until(t, "the practice server is known to be down", func() bool { return health() == "records up, practice down" })
-	if p := problemOf(t)(wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"})); p.Status != 503 || p.Type != "examen:practice-down" || p.RetryAfter == 0 {
+	if p := problemOf(t)(
+		wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}),
+	); p.Status != 503 || p.Type != "examen:practice-down" || p.RetryAfter == 0 {
 		t.Errorf("got %+v", p)
 	}
-	if _, err := client.Read[client.Draft](wren.KeepDraft(ctx, "first-look", "1", client.DraftText{Sql: "SELECT kept"})); err != nil {
+	if _, err := client.Read[client.Draft](
+		wren.KeepDraft(ctx, "first-look", "1", client.DraftText{Sql: "SELECT kept"}),
+	); err != nil {
 		t.Error("a draft:", err)
 	}
-	if page, err := client.Read[client.HistoryPage](wren.ListHistory(ctx, &client.ListHistoryParams{})); err != nil || len(page.Entries) != 1 {
+	if page, err := client.Read[client.HistoryPage](wren.ListHistory(ctx, &client.ListHistoryParams{})); err != nil ||
+		len(page.Entries) != 1 {
 		t.Errorf("the history: %+v, %v", page, err)
 	}
 	if _, err := client.Read[client.Paper](wren.GetPaper(ctx, "first-look")); err != nil {
@@ -202,12 +232,16 @@ func TestAServerThatIsDown(t *testing.T) {
 
 	up = down(t, folder, "records")
 	until(t, "the records server is known to be down", func() bool { return health() == "records down, practice up" })
-	if p := problemOf(t)(wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"})); p.Status != 503 || p.Type != "examen:records-down" {
+	if p := problemOf(t)(
+		wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}),
+	); p.Status != 503 || p.Type != "examen:records-down" {
 		t.Errorf("got %+v", p)
 	}
 	up()
 	until(t, "attempts are stored again", func() bool {
-		_, err := client.Read[client.Attempt](wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}))
+		_, err := client.Read[client.Attempt](
+			wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}),
+		)
 		return err == nil
 	})
 	e, err := client.Read[client.Exercise](wren.GetExercise(ctx, "first-look", "1"))
@@ -219,7 +253,15 @@ func TestAServerThatIsDown(t *testing.T) {
 // A query that wants more memory than a session may have fails alone.
 func TestMemoryOfASessionIsBounded(t *testing.T) {
 	_, c := newcomer(t)
-	run, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT length(string_agg(repeat('x', 90000000), '')) FROM generate_series(1, 10)"}))
+	run, err := client.Read[client.Run](
+		c.Run(
+			ctx,
+			client.RunRequest{
+				Paper: "first-look",
+				Sql:   "SELECT length(string_agg(repeat('x', 90000000), '')) FROM generate_series(1, 10)",
+			},
+		),
+	)
 	if err != nil || run.Outcome != client.Stopped || !strings.Contains(run.Error.Detail, "memory limit") {
 		t.Errorf("got %+v, %v", run, err)
 	}

@@ -39,7 +39,8 @@ Corrected:
 `},
 		{"names-and-valleys", "SELECT valley, name FROM apiary", `
 Incorrect, 0 of 1 point
-- The values are right, but the columns are in another order than the task asks for: look at columns 1 (“valley”) and 2 (“name”).
+- The values are right, but the columns are in another order than the task asks for: ` +
+			`look at columns 1 (“valley”) and 2 (“name”).
 `},
 		{"hives-by-strength", "SELECT name, kind, strength FROM hive WHERE strength <> NULL ORDER BY strength DESC", `
 Incorrect, 0 of 2 points
@@ -68,17 +69,21 @@ Incorrect, 0 of 1 point
                71  Calm, much pollen
 
 `},
-		{"harvest-by-grade", "SELECT grade_code, count(*), sum(weight_kg) FROM harvest WHERE sum(weight_kg) >= 500 GROUP BY grade_code", `
+		{"harvest-by-grade", "SELECT grade_code, count(*), sum(weight_kg) FROM harvest WHERE sum(weight_kg) >= 500 " +
+			"GROUP BY grade_code", `
 Failed, 0 of 3 points
 The database says: aggregate functions are not allowed in WHERE
 line 1, column 64:
   SELECT grade_code, count(*), sum(weight_kg) FROM harvest WHERE sum(weight_kg) >= 500 GROUP BY grade_code
                                                                  ^
-WHERE looks at single rows, before there are groups: a condition on an aggregate (count, sum, avg, min, max) stands in HAVING, after GROUP BY.
+WHERE looks at single rows, before there are groups: a condition on an aggregate ` +
+			`(count, sum, avg, min, max) stands in HAVING, after GROUP BY.
 `},
-		{"who-looks-after-what", "SELECT a.name, b.name FROM apiary a, care c, beekeeper b WHERE a.apiary_id = c.apiary_id AND a.valley = 'Durn' ORDER BY 1, 2", `
+		{"who-looks-after-what", "SELECT a.name, b.name FROM apiary a, care c, beekeeper b WHERE a.apiary_id = " +
+			"c.apiary_id AND a.valley = 'Durn' ORDER BY 1, 2", `
 Incorrect, 0 of 3 points
-- Likely cause: No condition joins apiary and beekeeper: so every row of one table is combined with every row of the other. Say with ON (or WHERE) which rows belong together.
+- Likely cause: No condition joins apiary and beekeeper: so every row ` +
+			`of one table is combined with every row of the other. Say with ON (or WHERE) which rows belong together.
 - Your result has 72 rows; 69 of them should not be there (3 expected).
 `},
 	} {

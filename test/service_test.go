@@ -1,4 +1,5 @@
-// Package test holds the tests of the whole: the service as a process, called through its client, its commands and its console.
+// Package test holds the tests of the whole: the service as a process, called through its client, its commands and its
+// console.
 package test
 
 import (
@@ -40,7 +41,9 @@ func TestMain(m *testing.M) {
 			return 1
 		}
 		// A long time limit: no test of the shared service is about reaching it, however slow the machine.
-		if shared, err = startService("demo", "--limit-time", "120s", "--limit-calls", "100000", "--data-dir", sharedFolder); err != nil {
+		if shared, err = startService(
+			"demo", "--limit-time", "120s", "--limit-calls", "100000", "--data-dir", sharedFolder,
+		); err != nil {
 			fmt.Fprintln(os.Stderr, err)
 			return 1
 		}
@@ -100,7 +103,9 @@ func as(t testing.TB, url, name, password string) *client.Client {
 	if err != nil {
 		t.Fatal(err)
 	}
-	session, err := client.Read[client.Session](c.LogIn(ctx, client.LogInJSONRequestBody{Name: name, Password: password, Kind: client.Bearer}))
+	session, err := client.Read[client.Session](
+		c.LogIn(ctx, client.LogInJSONRequestBody{Name: name, Password: password, Kind: client.Bearer}),
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -122,7 +127,9 @@ func newcomer(t testing.TB) (string, *client.Client) {
 	t.Helper()
 	newcomers++
 	name := fmt.Sprintf("newcomer%d", newcomers)
-	if _, err := client.Read[client.AddedLearner](hazel(t).AddLearner(ctx, "evening-group", client.NewLearner{Name: name, Password: demo.LearnerPassword})); err != nil {
+	if _, err := client.Read[client.AddedMember](
+		hazel(t).AddMember(ctx, "evening-group", client.NewMember{Name: name, Password: demo.LearnerPassword}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	return name, as(t, shared.url, name, demo.LearnerPassword)

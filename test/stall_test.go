@@ -40,7 +40,8 @@ func processes(t *testing.T, server int) []int {
 	return all
 }
 
-// While the practice server stands still no right answer is judged otherwise: it is judged later, or refused, with nothing stored.
+// While the practice server stands still no right answer is judged otherwise: it is judged later, or refused, with
+// nothing stored.
 func TestAStallIsNobodysFault(t *testing.T) {
 	t.Parallel()
 	folder := dataDir(t)
@@ -53,14 +54,23 @@ func TestAStallIsNobodysFault(t *testing.T) {
 	var clients []*client.Client
 	for i := range learners {
 		name := fmt.Sprintf("stalled-%d", i)
-		if _, err := client.Read[client.AddedLearner](teacher.AddLearner(ctx, "evening-group", client.NewLearner{Name: name, DisplayName: name, Password: demo.LearnerPassword})); err != nil {
+		if _, err := client.Read[client.AddedMember](
+			teacher.AddMember(
+				ctx, "evening-group", client.NewMember{Name: name, DisplayName: name, Password: demo.LearnerPassword},
+			),
+		); err != nil {
 			t.Fatal(err)
 		}
 		clients = append(clients, as(t, s.url, name, demo.LearnerPassword))
 	}
-	right := map[string]string{"1": "SELECT valley, name FROM (SELECT name, valley FROM apiary) AS a(valley, name)", "2": "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength DESC"}
+	right := map[string]string{
+		"1": "SELECT valley, name FROM (SELECT name, valley FROM apiary) AS a(valley, name)",
+		"2": "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength DESC",
+	}
 	for sql, exercise := range map[string]string{right["1"]: "1", right["2"]: "2"} {
-		if a, err := client.Read[client.Attempt](teacher.Submit(ctx, "first-look", exercise, client.Submission{Sql: sql})); err != nil || a.Outcome != client.Correct {
+		if a, err := client.Read[client.Attempt](
+			teacher.Submit(ctx, "first-look", exercise, client.Submission{Sql: sql}),
+		); err != nil || a.Outcome != client.Correct {
 			t.Fatalf("%s: %s, %v", sql, a.Outcome, err)
 		}
 	}
@@ -69,7 +79,9 @@ func TestAStallIsNobodysFault(t *testing.T) {
 			for round := range rounds {
 				exercise := strconv.Itoa(1 + round%2)
 				sql := fmt.Sprintf("%s -- %d", right[exercise], i*rounds+round)
-				a, err := client.Read[client.Attempt](c.Submit(ctx, "first-look", exercise, client.Submission{Sql: sql}))
+				a, err := client.Read[client.Attempt](
+					c.Submit(ctx, "first-look", exercise, client.Submission{Sql: sql}),
+				)
 				var p *client.ProblemError
 				switch {
 				case err == nil && a.Outcome == client.Correct:

@@ -84,14 +84,17 @@ func verdicts(t testing.TB) []pair {
 	loadVerdicts.Do(func() {
 		teacher := hazel(t)
 		files := nights(t)
-		files["pack.yaml"] = "pack: verdicts\ntitle: Verdicts\ndatasets:\n  nights:\n    title: Nights\n    setup: [nights/tables.sql, nights/rows.sql]\npapers: [apiary.md, nights.md]\n"
+		files["pack.yaml"] = "pack: verdicts\ntitle: Verdicts\ndatasets:\n  nights:\n    title: Nights\n" +
+			"    setup: [nights/tables.sql, nights/rows.sql]\npapers: [apiary.md, nights.md]\n"
 		files["apiary.md"] = tasksAbout(t, "verdicts-apiary", "apiary", all)
 		files["nights.md"] = tasksAbout(t, "verdicts-nights", "nights", all)
 		if _, err := client.Loaded(ctx, teacher, scripts(files)); err != nil {
 			t.Fatal(err)
 		}
 		for _, paper := range []string{"verdicts-apiary", "verdicts-nights"} {
-			if _, err := client.Read[client.CoursePaper](teacher.OpenPaper(ctx, "evening-group", paper, client.PaperTimes{})); err != nil {
+			if _, err := client.Read[client.CoursePaper](
+				teacher.OpenPaper(ctx, "evening-group", paper, client.PaperTimes{}),
+			); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -104,8 +107,8 @@ var (
 	lastLimit = regexp.MustCompile(`(?is)\s*\b(LIMIT|OFFSET|FETCH)\b[^()]*$`)
 )
 
-// Every reference answer of the table, written otherwise by rule: rows in another order as far as the answer leaves it open are right, a row
-// less or a row more never is.
+// Every reference answer of the table, written otherwise by rule: rows in another order as far as the answer leaves it
+// open are right, a row less or a row more never is.
 func TestEveryReferenceAnswerRewritten(t *testing.T) {
 	_, learner := newcomer(t)
 	submit := func(p pair, sql string) client.Attempt {
@@ -164,13 +167,17 @@ func TestVerdictsAreThoseATeacherWouldGive(t *testing.T) {
 				if want == "correct" {
 					right++
 				}
-				a, err := client.Read[client.Attempt](learner.Submit(ctx, paper, p.Exercise, client.Submission{Sql: sql}))
+				a, err := client.Read[client.Attempt](
+					learner.Submit(ctx, paper, p.Exercise, client.Submission{Sql: sql}),
+				)
 				if err != nil {
 					t.Errorf("%s: %s\n  %v", p.Exercise, sql, err)
 					continue
 				}
 				if got := said(a, want); got != want {
-					t.Errorf("%s: %s\n  got  %s\n  want %s\n  %s%s", p.Exercise, sql, got, want, a.Error.Title, sentences(a))
+					t.Errorf(
+						"%s: %s\n  got  %s\n  want %s\n  %s%s", p.Exercise, sql, got, want, a.Error.Title, sentences(a),
+					)
 				}
 			}
 		}
@@ -202,10 +209,14 @@ func sentences(a client.Attempt) (all string) {
 	return all
 }
 
-// What ties is what the database takes for equal: texts that differ too, under a collation that says so, whether the query names it or the column has it.
+// What ties is what the database takes for equal: texts that differ too, under a collation that says so, whether the
+// query names it or the column has it.
 func TestTiesUnderACollationOfTheDatasetsOwn(t *testing.T) {
 	teacher := hazel(t)
-	answers := []string{"SELECT name, n FROM reed ORDER BY name", "SELECT n FROM reed ORDER BY name DESC", "SELECT name, n FROM reed ORDER BY 1 LIMIT 2", `SELECT n, place FROM reed ORDER BY place COLLATE "loose"`}
+	answers := []string{
+		"SELECT name, n FROM reed ORDER BY name", "SELECT n FROM reed ORDER BY name DESC",
+		"SELECT name, n FROM reed ORDER BY 1 LIMIT 2", `SELECT n, place FROM reed ORDER BY place COLLATE "loose"`,
+	}
 	paper := "---\npaper: reeds\ntitle: Reeds\ndataset: reeds\n---\n"
 	for i, sql := range answers {
 		paper += fmt.Sprintf("\n## %d {#r%d}\n\n```sql answer\n%s\n```\n", i+1, i+1, sql)
@@ -214,7 +225,8 @@ func TestTiesUnderACollationOfTheDatasetsOwn(t *testing.T) {
 		"pack.yaml": "pack: reeds\ntitle: Reeds\ndatasets:\n  reeds:\n    setup: [reeds.sql]\npapers: [paper.md]\n",
 		"reeds.sql": `CREATE COLLATION loose (provider = icu, locale = 'und-u-ks-level2', deterministic = false);
 			CREATE TABLE reed (n int PRIMARY KEY, name text COLLATE loose, place text);
-			INSERT INTO reed VALUES (1, 'Bulrush', 'Pond'), (2, 'bulrush', 'pond'), (3, 'Arrowhead', 'Bank'), (4, 'BULRUSH', 'POND'), (5, 'sedge', 'bank');`,
+			INSERT INTO reed VALUES (1, 'Bulrush', 'Pond'), (2, 'bulrush', 'pond'), (3, 'Arrowhead', 'Bank'), (4,
+			'BULRUSH', 'POND'), (5, 'sedge', 'bank');`,
 		"paper.md": paper,
 	}
 	if _, err := client.Loaded(ctx, teacher, scripts(files)); err != nil {
@@ -237,7 +249,9 @@ func TestTiesUnderACollationOfTheDatasetsOwn(t *testing.T) {
 		{4, client.Correct, `SELECT n, place FROM reed ORDER BY lower(place), n DESC`},
 		{4, client.Incorrect, `SELECT n, place FROM reed ORDER BY n`},
 	} {
-		a, err := client.Read[client.Attempt](teacher.Submit(ctx, "reeds", fmt.Sprint(c.exercise), client.Submission{Sql: c.sql}))
+		a, err := client.Read[client.Attempt](
+			teacher.Submit(ctx, "reeds", fmt.Sprint(c.exercise), client.Submission{Sql: c.sql}),
+		)
 		if err != nil || a.Outcome != c.want {
 			t.Errorf("%s\n%s: %s, want %s %v%s", answers[c.exercise-1], c.sql, a.Outcome, c.want, err, sentences(a))
 		}

@@ -1,5 +1,5 @@
-// Package account knows who somebody is: accounts with their passwords, logging in and out, the sessions that stand for somebody being logged in, and how much
-// one account may ask of the service in a minute.
+// Package account knows who somebody is: accounts with their passwords, logging in and out, the sessions that stand for
+// somebody being logged in, and how much one account may ask of the service in a minute.
 //
 // What a caller did wrong is a [*problem.Problem]; any other error is a fault of Examen or of its records.
 package account
@@ -19,7 +19,12 @@ type Account struct {
 	ID          int64
 	Name        string
 	DisplayName string
-	Role        string
+	// Administrator tells that they make courses and accounts.
+	Administrator bool
+	// Courses are those that they are in.
+	Courses []Membership
+	// Active tells that they may log in.
+	Active bool
 	// the password is a one-time password, which has to be changed first
 	OneTime bool
 
@@ -27,26 +32,13 @@ type Account struct {
 	oneTimeUntil *time.Time
 }
 
-// Of is the account that a row of the records stands for.
+// Of converts a row of the records to an account, without its courses.
 func Of(row query.Account) Account {
 	return Account{
-		ID: row.ID, Name: row.Name, DisplayName: row.DisplayName, Role: row.Role, OneTime: row.OneTime,
+		ID: row.ID, Name: row.Name, DisplayName: row.DisplayName, OneTime: row.OneTime,
+		Administrator: row.Administrator, Active: row.DeactivatedAt == nil,
 		passwordHash: row.Password, oneTimeUntil: row.OneTimeUntil,
 	}
-}
-
-// Roles of accounts.
-const (
-	Instructor = "instructor"
-	Learner    = "learner"
-)
-
-// InstructorsOnly is the problem of a call that the account may not make; nil for instructors.
-func (a Account) InstructorsOnly() error {
-	if a.Role == Instructor {
-		return nil
-	}
-	return problem.New(403, "not-allowed", "Only instructors may do this", "Log in as an instructor.")
 }
 
 // Accounts are all accounts of a service, in its records.
@@ -59,7 +51,8 @@ type Accounts struct {
 	sessions *records.Cache[string, Session]
 }
 
-// Bounds of what is kept of sessions: enough for a few courses at once. Sessions end by their own time, too, which is looked at with every call.
+// Bounds of what is kept of sessions: enough for a few courses at once. Sessions end by their own time, too, which is
+// looked at with every call.
 const (
 	sessionsKept     = 5000
 	sessionsKeptLast = 10 * time.Minute
@@ -69,40 +62,143 @@ const (
 func New(store *records.Store, limits Limits, now func() time.Time) *Accounts {
 	return &Accounts{
 		records: store, now: now, passwords: newPasswords(), throttle: newThrottle(limits),
-		sessions: records.NewCache[string, Session](store, records.SessionsChanged, sessionsKept, sessionsKeptLast),
+		sessions: records.NewCache[string, Session](
+			store, sessionsKept, sessionsKeptLast, records.SessionsChanged, records.MembersChanged),
 	}
 }
 
-// EnsureInstructor makes the first instructor's account where there is none, and returns its one-time password, otherwise "". One that ran out
-// before anybody used it is replaced.
-func (a *Accounts) EnsureInstructor(ctx context.Context, name string) (password string, err error) {
-	one := a.NewOneTime()
+// EnsureAdministrator makes the first account, an administrator's, where there is none, and returns its one-time
+// password, otherwise "". One that ran out before anybody used it is replaced.
+func (a *Accounts) EnsureAdministrator(ctx context.Context, name string) (password string, err error) {
+	one := a.newOneTime()
 	unused, err := a.records.NeverLoggedIn(ctx, name)
 	if err == nil {
-		return one.Password, a.records.SetPassword(ctx, query.SetPasswordParams{ID: unused.ID, Password: one.Hash, OneTime: true, OneTimeUntil: &one.Until})
+		return one.Password, a.records.SetPassword(ctx, query.SetPasswordParams{
+			ID: unused.ID, Password: one.Hash, OneTime: true, OneTimeUntil: &one.Until,
+		})
 	} else if !records.Missing(err) {
 		return "", err
 	}
-	n, err := a.records.CountInstructors(ctx)
+	n, err := a.records.CountAdministrators(ctx)
 	if err != nil || n > 0 {
 		return "", err
 	}
 	_, err = a.records.CreateAccount(ctx, query.CreateAccountParams{
-		Name: name, DisplayName: "Instructor", Role: Instructor, Password: one.Hash, OneTime: true, OneTimeUntil: &one.Until,
+		Name: name, DisplayName: "Instructor", Administrator: true,
+		Password: one.Hash, OneTime: true, OneTimeUntil: &one.Until,
 	})
 	if err != nil {
-		return "", fmt.Errorf("make the first instructor's account: %w", err)
+		return "", fmt.Errorf("make the first account: %w", err)
 	}
 	return one.Password, nil
 }
 
-// MakeInstructor makes an instructor's account with a password, where the name is not there already.
-func (a *Accounts) MakeInstructor(ctx context.Context, name, displayName, password string) (made bool, err error) {
+// MakeAdministrator makes an administrator's account with a password, where the name is not there already.
+func (a *Accounts) MakeAdministrator(ctx context.Context, name, displayName, password string) (made bool, err error) {
 	if _, err := a.records.AccountByName(ctx, name); !records.Missing(err) {
 		return false, err
 	}
 	_, err = a.records.CreateAccount(ctx, query.CreateAccountParams{
-		Name: name, DisplayName: displayName, Role: Instructor, Password: a.passwords.hash(password),
+		Name: name, DisplayName: displayName, Administrator: true, Password: a.passwords.hash(password),
 	})
 	return err == nil, err
 }
+
+// ByName finds an account with its courses. The error is one of the records: see [records.Missing].
+func (a *Accounts) ByName(ctx context.Context, name string) (Account, error) {
+	if !records.IsText(name) {
+		name = ""
+	}
+	row, err := a.records.AccountByName(ctx, name)
+	if err != nil {
+		return Account{}, err
+	}
+	return a.of(ctx, row)
+}
+
+// of is the account that a row stands for, with its courses.
+func (a *Accounts) of(ctx context.Context, row query.Account) (Account, error) {
+	account := Of(row)
+	courses, err := a.records.Memberships(ctx, row.ID)
+	for _, c := range courses {
+		account.Courses = append(account.Courses, Membership{c.ID, c.Slug, Role(c.Role)})
+	}
+	return account, err
+}
+
+// mayHandle checks whether who may change another person's account. An administrator may. So may an instructor of every
+// course that the account is in, if it is a learner in all of them: otherwise one could take over an account that has
+// rights in somebody else's course.
+func mayHandle(who, other Account) error {
+	if who.May(Administer) == nil {
+		return nil
+	}
+	for _, c := range other.Courses {
+		if c.Role != Learner || who.May(Instruct, c.Course) != nil {
+			return notAllowed("The account is in a course of others, too", "Ask an administrator.")
+		}
+	}
+	if len(other.Courses) == 0 || other.Administrator {
+		return notAllowed("Only administrators may do this", "Ask an administrator.")
+	}
+	return nil
+}
+
+// other finds an account that the caller may change.
+func (a *Accounts) other(ctx context.Context, who Account, name string) (Account, error) {
+	if err := who.May(Prepare); err != nil {
+		return Account{}, err
+	}
+	other, err := a.ByName(ctx, name)
+	if records.Missing(err) || err == nil && who.May(Administer) != nil && who.May(Follow, other.Slugs()...) != nil {
+		return other, problem.New(
+			404, "no-account", "There is no such account", "Nobody in your courses is called %q.", name,
+		)
+	} else if err != nil {
+		return other, err
+	}
+	return other, mayHandle(who, other)
+}
+
+// Reset gives somebody a new one-time password and ends their sessions.
+func (a *Accounts) Reset(ctx context.Context, who Account, name string) (other Account, password string, err error) {
+	if other, err = a.other(ctx, who, name); err != nil {
+		return other, "", err
+	}
+	one := a.newOneTime()
+	other.OneTime = true
+	defer a.records.Changed(records.SessionsChanged) // after the write
+	err = a.records.As(ctx, who.ID, func(t *records.Transaction) error {
+		err := t.SetPassword(ctx, query.SetPasswordParams{
+			ID: other.ID, Password: one.Hash, OneTime: true, OneTimeUntil: &one.Until,
+		})
+		if err != nil {
+			return err
+		}
+		return t.DeleteOtherSessions(ctx, query.DeleteOtherSessionsParams{AccountID: other.ID, TokenHash: []byte{}})
+	})
+	return other, one.Password, err
+}
+
+// SetActive deactivates or reactivates an account. Deactivating ends its sessions; everything done with it is kept.
+func (a *Accounts) SetActive(ctx context.Context, who Account, name string, active bool) (other Account, err error) {
+	if other, err = a.other(ctx, who, name); err != nil {
+		return other, err
+	}
+	if other.ID == who.ID {
+		return other, problem.New(
+			409, "own-account", "This is your own account", "Another administrator can deactivate it.",
+		)
+	}
+	other.Active = active
+	defer a.records.Changed(records.SessionsChanged) // after the write
+	return other, a.records.As(ctx, who.ID, func(t *records.Transaction) error {
+		if err := t.SetActive(ctx, query.SetActiveParams{ID: other.ID, Active: active}); err != nil || active {
+			return err
+		}
+		return t.DeleteOtherSessions(ctx, query.DeleteOtherSessionsParams{AccountID: other.ID, TokenHash: []byte{}})
+	})
+}
+
+// Sweep forgets log-ins that failed long ago.
+func (a *Accounts) Sweep(ctx context.Context) error { return a.records.SweepLogIns(ctx) }

@@ -24,7 +24,7 @@ type clock struct{ time.Time }
 
 func (c *clock) now() time.Time { return c.Time }
 
-// accounts are those of records in which wren is an instructor with the password "bees and honey".
+// accounts are those of records in which wren is an administrator with the password "bees and honey".
 func accounts(t *testing.T) (*Accounts, *clock) {
 	t.Helper()
 	store, err := records.Open(ctx, url)
@@ -34,7 +34,7 @@ func accounts(t *testing.T) (*Accounts, *clock) {
 	t.Cleanup(store.Close)
 	c := &clock{time.Now()}
 	a := New(store, Limits{Calls: 3, Text: 100}, c.now)
-	if _, err := a.MakeInstructor(ctx, "wren", "Wren Halloway", "bees and honey"); err != nil {
+	if _, err := a.MakeAdministrator(ctx, "wren", "Wren Halloway", "bees and honey"); err != nil {
 		t.Fatal(err)
 	}
 	return a, c
@@ -59,8 +59,10 @@ func TestLoggingInAndOut(t *testing.T) {
 		name, password, kind string
 		want                 string
 	}{
-		{"wren", "bees and honey", Bearer, ""}, {" Wren ", "bees and honey", Cookie, ""}, {"wren", "bees and hone", Cookie, "wrong-log-in"},
-		{"nobody", "bees and honey", Cookie, "wrong-log-in"}, {"", "", Cookie, "wrong-log-in"}, {"wr\x00en", "x", Cookie, "wrong-log-in"},
+		{"wren", "bees and honey", Bearer, ""}, {" Wren ", "bees and honey", Cookie, ""},
+		{"wren", "bees and hone", Cookie, "wrong-log-in"},
+		{"nobody", "bees and honey", Cookie, "wrong-log-in"}, {"", "", Cookie, "wrong-log-in"},
+		{"wr\x00en", "x", Cookie, "wrong-log-in"},
 		{"wren", "bees and honey", "ticket", "kind"},
 	} {
 		_, _, _, err := a.LogIn(ctx, LogIn{Name: l.name, Password: l.password, Kind: l.kind, Address: "192.0.2.1"})
@@ -68,13 +70,16 @@ func TestLoggingInAndOut(t *testing.T) {
 			t.Errorf("%+v: got %q", l, got)
 		}
 	}
-	session, token, _, err := a.LogIn(ctx, LogIn{Name: "wren", Password: "bees and honey", Kind: Cookie, Address: "192.0.2.1"})
+	session, token, _, err := a.LogIn(
+		ctx, LogIn{Name: "wren", Password: "bees and honey", Kind: Cookie, Address: "192.0.2.1"},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
 	// A session lasts to the second.
 	c.Time = session.Expires.Add(-time.Second)
-	if found, err := a.Session(ctx, token); err != nil || found.Account.Name != "wren" || found.CSRFToken != session.CSRFToken {
+	if found, err := a.Session(ctx, token); err != nil || found.Account.Name != "wren" ||
+		found.CSRFToken != session.CSRFToken {
 		t.Errorf("got %+v, %v", found, err)
 	}
 	c.Time = session.Expires.Add(time.Second)
@@ -93,7 +98,9 @@ func TestLoggingInAndOut(t *testing.T) {
 func TestWrongPasswordsHaveToWait(t *testing.T) {
 	a, _ := accounts(t)
 	try := func(password, device string) (string, string) {
-		_, _, known, err := a.LogIn(ctx, LogIn{Name: "wren", Password: password, Kind: Bearer, Address: "192.0.2.7", Device: device})
+		_, _, known, err := a.LogIn(
+			ctx, LogIn{Name: "wren", Password: password, Kind: Bearer, Address: "192.0.2.7", Device: device},
+		)
 		return kind(t, err), known
 	}
 	_, device := try("bees and honey", "")
@@ -112,8 +119,17 @@ func TestWrongPasswordsHaveToWait(t *testing.T) {
 
 func TestOneTimePasswordsEnd(t *testing.T) {
 	a, c := accounts(t)
-	one := a.NewOneTime()
-	_, err := a.records.CreateAccount(ctx, query.CreateAccountParams{Name: "posy", DisplayName: "Posy", Role: Learner, Password: one.Hash, OneTime: true, OneTimeUntil: &one.Until})
+	one := a.newOneTime()
+	_, err := a.records.CreateAccount(
+		ctx,
+		query.CreateAccountParams{
+			Name:         "posy",
+			DisplayName:  "Posy",
+			Password:     one.Hash,
+			OneTime:      true,
+			OneTimeUntil: &one.Until,
+		},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -131,7 +147,7 @@ func TestOneTimePasswordsEnd(t *testing.T) {
 
 func TestWhatOneLearnerMayAsk(t *testing.T) {
 	a, _ := accounts(t)
-	robin, hazel := Account{ID: 1, Role: Learner}, Account{ID: 2, Role: Instructor}
+	robin, hazel := Account{ID: 1}, Account{ID: 2, Courses: []Membership{{1, "evening", Instructor}}}
 	for range 3 {
 		if err := a.Admit(robin); err != nil {
 			t.Error(err)

@@ -11,15 +11,16 @@ import (
 	"examen/internal/records/query"
 )
 
-// How many log-ins may fail before the next has to wait: a second, then twice as long after each, up to a minute. They are counted by the address that they
-// came from together with the name that was tried, so that nobody holds up another by name; on a device that is known, apart from all others; and by address
-// alone, where a whole course may sit behind one.
+// How many log-ins may fail before the next has to wait: a second, then twice as long after each, up to a minute. They
+// are counted by the address that they came from together with the name that was tried, so that nobody holds up another
+// by name; on a device that is known, apart from all others; and by address alone, where a whole course may sit behind
+// one.
 const (
 	freeFailures          = 3
 	freeFailuresOfAddress = 100
 )
 
-// A LogIn is what somebody logs in with.
+// A LogIn holds the credentials with which somebody logs in.
 type LogIn struct {
 	Name, Password string
 	Kind           string // Cookie or Bearer
@@ -27,18 +28,22 @@ type LogIn struct {
 	Device         string // the token of an earlier log-in on the same device, or ""
 }
 
-// LogIn opens a session; token and device are kept by the caller alone.
+// LogIn opens a session. Only the caller keeps the token and the device token.
 func (a *Accounts) LogIn(ctx context.Context, l LogIn) (session *Session, token, device string, err error) {
 	name := strings.ToLower(strings.TrimSpace(l.Name))
 	if name == "" || len(name) > 200 || !records.IsText(name) || len(l.Device) > 100 {
 		return nil, "", "", wrongLogIn()
 	}
 	if l.Kind != Cookie && l.Kind != Bearer {
-		return nil, "", "", problem.New(422, "kind", "Invalid kind of session", "cookie or bearer is expected, not %.40q.", l.Kind)
+		return nil, "", "", problem.New(
+			422, "kind", "Invalid kind of session", "cookie or bearer is expected, not %.40q.", l.Kind,
+		)
 	}
 	known := false
 	if l.Device != "" {
-		if known, err = a.records.KnownDevice(ctx, query.KnownDeviceParams{TokenHash: tokenHash(l.Device), Name: name}); err != nil {
+		if known, err = a.records.KnownDevice(
+			ctx, query.KnownDeviceParams{TokenHash: tokenHash(l.Device), Name: name},
+		); err != nil {
 			return nil, "", "", err
 		}
 	}
@@ -55,9 +60,16 @@ func (a *Accounts) LogIn(ctx context.Context, l LogIn) (session *Session, token,
 	if err != nil && !records.Missing(err) {
 		return nil, "", "", err
 	}
-	account := Of(row)
-	if right := a.passwords.verify(account.passwordHash, l.Password); !right || err != nil {
+	if right := a.passwords.verify(row.Password, l.Password); !right || err != nil {
 		return nil, "", "", wrongLogIn()
+	}
+	if row.DeactivatedAt != nil {
+		return nil, "", "", problem.New(403, "deactivated", "The account is deactivated",
+			"What was done with it is kept. Ask your instructor.")
+	}
+	account, err := a.of(ctx, row)
+	if err != nil {
+		return nil, "", "", err
 	}
 	if err := a.records.ClearLogIn(ctx, origins[0]); err != nil {
 		return nil, "", "", err
@@ -68,19 +80,24 @@ func (a *Accounts) LogIn(ctx context.Context, l LogIn) (session *Session, token,
 		}
 	}
 	if account.OneTime && account.oneTimeUntil != nil && a.now().After(*account.oneTimeUntil) {
-		return nil, "", "", problem.New(401, "one-time-expired", "The one-time password has expired", "It was to be used until %s. Ask for a new one.", account.oneTimeUntil.UTC().Format("2 January 2006"))
+		return nil, "", "", problem.New(
+			401, "one-time-expired", "The one-time password has expired",
+			"It was to be used until %s. Ask for a new one.", account.oneTimeUntil.UTC().Format("2 January 2006"),
+		)
 	}
 	if device = l.Device; !known {
 		device = random()
 	}
-	if err := a.records.KeepDevice(ctx, query.KeepDeviceParams{TokenHash: tokenHash(device), AccountID: account.ID}); err != nil {
+	if err := a.records.KeepDevice(
+		ctx, query.KeepDeviceParams{TokenHash: tokenHash(device), AccountID: account.ID},
+	); err != nil {
 		return nil, "", "", err
 	}
 	session, token, err = a.openSession(ctx, account, l.Kind)
 	return session, token, device, err
 }
 
-// count counts a password that is about to be tried, and says how long to wait where too many were wrong.
+// count counts a password before it is tried. If too many were wrong it returns a problem that says how long to wait.
 func (a *Accounts) count(ctx context.Context, origin string, free int32) error {
 	_, err := a.records.CountLogIn(ctx, query.CountLogInParams{Origin: origin, Free: free})
 	if !records.Missing(err) {
@@ -97,5 +114,8 @@ func (a *Accounts) count(ctx context.Context, origin string, free int32) error {
 }
 
 func wrongLogIn() *problem.Problem {
-	return problem.New(401, "wrong-log-in", "The name or the password is wrong", "Check both; your instructor can give you a new password.")
+	return problem.New(
+		401, "wrong-log-in", "The name or the password is wrong",
+		"Check both; your instructor can give you a new password.",
+	)
 }

@@ -23,7 +23,9 @@ func (a *Accounts) SetPassword(ctx context.Context, session *Session, current, n
 		return err
 	}
 	if !a.passwords.verify(session.Account.passwordHash, current) {
-		return problem.New(403, "wrong-password", "The current password is wrong", "Give the password that you log in with.")
+		return problem.New(
+			403, "wrong-password", "The current password is wrong", "Give the password that you log in with.",
+		)
 	}
 	if err := a.records.ClearLogIn(ctx, origin); err != nil {
 		return err
@@ -36,18 +38,23 @@ func (a *Accounts) SetPassword(ctx context.Context, session *Session, current, n
 	}
 	hash := a.passwords.hash(next)
 	defer a.records.Changed(records.SessionsChanged) // after the write
-	return a.records.Together(ctx, func(q *records.Transaction) error {
+	return a.records.As(ctx, session.Account.ID, func(q *records.Transaction) error {
 		if err := q.SetPassword(ctx, query.SetPasswordParams{ID: session.Account.ID, Password: hash}); err != nil {
 			return err
 		}
-		return q.DeleteOtherSessions(ctx, query.DeleteOtherSessionsParams{AccountID: session.Account.ID, TokenHash: session.hash})
+		return q.DeleteOtherSessions(
+			ctx, query.DeleteOtherSessionsParams{AccountID: session.Account.ID, TokenHash: session.hash},
+		)
 	})
 }
 
-// CheckPassword is the problem of a password that cannot be taken; nil for one that can.
+// CheckPassword returns a problem if a password is not acceptable.
 func CheckPassword(password string) error {
 	if n := len([]rune(password)); n < shortestPassword || n > 200 {
-		return problem.New(422, "password-length", "Invalid password", "It has %d characters; %d to 200 are expected.", n, shortestPassword)
+		return problem.New(
+			422, "password-length", "Invalid password", "It has %d characters; %d to 200 are expected.", n,
+			shortestPassword,
+		)
 	}
 	return nil
 }
@@ -55,22 +62,19 @@ func CheckPassword(password string) error {
 // oneTimeLasts is how long a one-time password is taken.
 const oneTimeLasts = 14 * 24 * time.Hour
 
-// A OneTime is a password to be handed to somebody, who has to change it when they log in with it.
-type OneTime struct {
+// A oneTime is a password to be handed to somebody, who has to change it when they log in with it.
+type oneTime struct {
 	Password string
 	Hash     string
 	// when it is not taken any more
 	Until time.Time
 }
 
-// NewOneTime makes a one-time password.
-func (a *Accounts) NewOneTime() OneTime {
+// newOneTime makes a one-time password.
+func (a *Accounts) newOneTime() oneTime {
 	password := oneTimePassword()
-	return OneTime{password, a.passwords.hash(password), a.now().Add(oneTimeLasts)}
+	return oneTime{password, a.passwords.hash(password), a.now().Add(oneTimeLasts)}
 }
-
-// Hash is what the records keep of a password.
-func (a *Accounts) Hash(password string) string { return a.passwords.hash(password) }
 
 // oneTimePassword is easy to copy from paper: 80 random bits as four groups of lower-case letters and digits.
 func oneTimePassword() string {

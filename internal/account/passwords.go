@@ -35,7 +35,9 @@ func (p *passwords) hash(password string) string {
 	salt := make([]byte, 16)
 	_, _ = rand.Read(salt) // never fails
 	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonLanes,
-		base64.RawStdEncoding.EncodeToString(salt), base64.RawStdEncoding.EncodeToString(p.key(password, salt, argonTime, argonMemory, argonLanes)))
+		base64.RawStdEncoding.EncodeToString(salt), base64.RawStdEncoding.EncodeToString(
+			p.key(password, salt, argonTime, argonMemory, argonLanes),
+		))
 }
 
 func (p *passwords) key(password string, salt []byte, time, memory uint32, lanes uint8) []byte {

@@ -24,7 +24,7 @@ const (
 	bearerLasts = 30 * 24 * time.Hour
 )
 
-// A Session stands for somebody who has logged in.
+// A Session identifies somebody who is logged in.
 type Session struct {
 	Account   Account
 	Kind      string
@@ -39,24 +39,44 @@ func (a *Accounts) openSession(ctx context.Context, account Account, kind string
 		lasts = bearerLasts
 	}
 	token := random()
-	session := &Session{Account: account, Kind: kind, CSRFToken: random(), Expires: a.now().Add(lasts), hash: tokenHash(token)}
+	session := &Session{
+		Account:   account,
+		Kind:      kind,
+		CSRFToken: random(),
+		Expires:   a.now().Add(lasts),
+		hash:      tokenHash(token),
+	}
 	if err := a.records.DeleteExpiredSessions(ctx); err != nil {
 		return nil, "", err
 	}
 	err := a.records.CreateSession(ctx, query.CreateSessionParams{
-		TokenHash: session.hash, AccountID: account.ID, Kind: kind, CsrfToken: session.CSRFToken, ExpiresAt: session.Expires})
+		TokenHash: session.hash,
+		AccountID: account.ID,
+		Kind:      kind,
+		CsrfToken: session.CSRFToken,
+		ExpiresAt: session.Expires,
+	})
 	return session, token, err
 }
 
-// Session returns the session that a token stands for.
+// Session returns the session for a token.
 func (a *Accounts) Session(ctx context.Context, token string) (*Session, error) {
 	hash := tokenHash(token)
 	session, err := a.sessions.Load(string(hash), func() (Session, error) {
 		found, err := a.records.SessionByToken(ctx, hash)
-		return Session{Account: Of(found.Account), Kind: found.Session.Kind, CSRFToken: found.Session.CsrfToken, Expires: found.Session.ExpiresAt, hash: hash}, err
+		if err != nil {
+			return Session{}, err
+		}
+		account, err := a.of(ctx, found.Account)
+		return Session{
+			Account: account, Kind: found.Session.Kind, CSRFToken: found.Session.CsrfToken,
+			Expires: found.Session.ExpiresAt, hash: hash,
+		}, err
 	})
 	if records.Missing(err) || err == nil && a.now().After(session.Expires) {
-		return nil, problem.New(401, "no-session", "The session has ended", "Log in again; drafts and history are kept.")
+		return nil, problem.New(
+			401, "no-session", "The session has ended", "Log in again; drafts and history are kept.",
+		)
 	} else if err != nil {
 		return nil, err
 	}

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"examen/internal/problem"
+
 	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/time/rate"
 )
@@ -47,27 +48,37 @@ func (t *throttle) of(who Account) *allowance {
 	if found, ok := t.learners.Get(who.ID); ok {
 		return found
 	}
-	a := &allowance{rate.NewLimiter(rate.Limit(float64(t.calls)/60), t.calls), rate.NewLimiter(rate.Limit(float64(t.bytes)/60), t.bytes)}
+	a := &allowance{
+		rate.NewLimiter(rate.Limit(float64(t.calls)/60), t.calls),
+		rate.NewLimiter(rate.Limit(float64(t.bytes)/60), t.bytes),
+	}
 	if earlier, ok, _ := t.learners.PeekOrAdd(who.ID, a); ok {
 		return earlier
 	}
 	return a
 }
 
-// AdmitText takes so many bytes of the text that an account may have stored.
+// AdmitText counts bytes of text that an account sends to be stored, and refuses them when there are too many in a
+// minute.
 func (a *Accounts) AdmitText(who Account, bytes int) error {
-	if who.Role == Instructor {
+	if who.May(Prepare) == nil {
 		return nil
 	}
-	return take(a.throttle.of(who).text, bytes, "Too much text in a short time", "You have sent more text within a minute than can be kept.")
+	return take(
+		a.throttle.of(who).text, bytes, "Too much text in a short time",
+		"You have sent more text within a minute than can be kept.",
+	)
 }
 
-// Admit takes one of the calls that an account may make.
+// Admit counts a call made by an account, and refuses it when there are too many in a minute.
 func (a *Accounts) Admit(who Account) error {
-	if who.Role == Instructor {
+	if who.May(Prepare) == nil {
 		return nil
 	}
-	return take(a.throttle.of(who).calls, 1, "Too many requests", "You have sent more requests within a minute than are answered.")
+	return take(
+		a.throttle.of(who).calls, 1, "Too many requests",
+		"You have sent more requests within a minute than are answered.",
+	)
 }
 
 func take(limiter *rate.Limiter, n int, title, detail string) error {

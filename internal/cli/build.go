@@ -29,7 +29,8 @@ func (p *program) datasetBuild() *cobra.Command {
 	var background bool
 	var params client.BuildDatasetParams
 	c := &cobra.Command{
-		Use: "build DIR|FILE...", Short: "Build a dataset from setup scripts, or from CSV files alone", Args: argsBetween(1, 1000, "a folder or files"),
+		Use: "build DIR|FILE...", Short: "Build a dataset from setup scripts, or from CSV files alone",
+		Args: argsBetween(1, 1000, "a folder or files"),
 		Long: `Build a dataset from setup scripts, or from CSV files alone.
 
 Scripts are SQL as it is written by hand or by pg_dump, plain or compressed with gzip. Files that they
@@ -45,14 +46,18 @@ their names, but for those that others include. The last good build stays in use
 				name = s.name
 			}
 			params.Folder, params.Script = s.folder, s.scripts
-			c, job, err := p.send(s, func(c *client.Client, contentType string, body io.Reader) (*http.Response, error) {
+			c, job, err := p.send(s, func(c *client.Client, contentType string, body io.Reader) (
+				*http.Response, error,
+			) {
 				return c.BuildDatasetWithBody(cmd.Context(), name, &params, contentType, body, client.AskFirst)
 			})
 			if err != nil {
 				return err
 			}
 			if background {
-				fmt.Fprintf(p.err, "The build of %s is job %s; see: examen dataset follow %s\n", job.Name, job.Id, job.Id)
+				fmt.Fprintf(
+					p.err, "The build of %s is job %s; see: examen dataset follow %s\n", job.Name, job.Id, job.Id,
+				)
 				return p.printJob(job)
 			}
 			return p.follow(cmd.Context(), c, job, true)
@@ -61,15 +66,22 @@ their names, but for those that others include. The last good build stays in use
 	f := c.Flags()
 	f.StringVar(&name, "name", "", "the dataset's name (default: the folder's, or the first file's)")
 	f.StringVar(&params.Title, "title", "", "its title")
-	f.StringVar(&params.Encoding, "encoding", "", "the files' encoding until they declare one, such as LATIN1 (default UTF-8)")
+	f.StringVar(
+		&params.Encoding, "encoding", "", "the files' encoding until they declare one, such as LATIN1 (default UTF-8)",
+	)
 	f.BoolVar(&params.KeepGoing, "keep-going", false, "go on after an error, to list them all; the build still fails")
-	f.BoolVar(&params.Break, "break", false, "do not ask before it breaks accepted answers, or tables and columns that papers use")
+	f.BoolVar(
+		&params.Break, "break", false,
+		"do not ask before it breaks accepted answers, or tables and columns that papers use",
+	)
 	f.BoolVar(&background, "background", false, "do not wait for the end")
 	return c
 }
 
-// send sends files with a call that takes them, and returns the job that the call began.
-func (p *program) send(s *files, call func(c *client.Client, contentType string, body io.Reader) (*http.Response, error)) (*client.Client, client.Job, error) {
+// send makes a call that takes files, and returns the job that it began.
+func (p *program) send(
+	s *files, call func(c *client.Client, contentType string, body io.Reader) (*http.Response, error),
+) (*client.Client, client.Job, error) {
 	c, _, err := p.connect()
 	if err != nil {
 		return nil, client.Job{}, err
@@ -125,7 +137,13 @@ func sending(args []string) (*files, error) {
 		case wrong != nil:
 			err = cmp.Or(err, wrong)
 		case info.IsDir(): // reached by a link, or it would have been walked
-			err = cmp.Or(err, fmt.Errorf("%s is a link to a folder, and links to folders are not followed: put the folder itself there", name))
+			err = cmp.Or(
+				err,
+				fmt.Errorf(
+					"%s is a link to a folder, and links to folders are not followed: put the folder itself there",
+					name,
+				),
+			)
 		default:
 			s.bytes += info.Size()
 		}
@@ -136,14 +154,16 @@ func sending(args []string) (*files, error) {
 	return s, linked(base, err)
 }
 
-// linked says of a file that cannot be read because a link leads out of its folder, or nowhere, just that.
+// linked explains why a file cannot be read: because a link leads out of its folder, or nowhere.
 func linked(base string, err error) error {
 	var wrong *fs.PathError
 	if !errors.As(err, &wrong) {
 		return err
 	}
 	at := base
-	for _, part := range strings.Split(filepath.ToSlash(strings.TrimPrefix(wrong.Path, base+string(filepath.Separator))), "/") {
+	for _, part := range strings.Split(
+		filepath.ToSlash(strings.TrimPrefix(wrong.Path, base+string(filepath.Separator))), "/",
+	) {
 		at = filepath.Join(at, part)
 		target, isLink := os.Readlink(at)
 		if isLink != nil {
@@ -152,7 +172,11 @@ func linked(base string, err error) error {
 		if _, gone := os.Stat(at); gone != nil {
 			return fmt.Errorf("%s is a link to %s, which is not there", at, target)
 		}
-		return fmt.Errorf("%s is a link to %s, outside of the folder %s: only what is in the folder is sent; put the file itself there", at, target, base)
+		return fmt.Errorf(
+			"%s is a link to %s, outside of the folder %s: only what is in the folder is sent; put the file itself "+
+				"there",
+			at, target, base,
+		)
 	}
 	return err
 }
@@ -243,9 +267,17 @@ func (b *bar) begin(total int64, step string) {
 	if total <= 0 {
 		total = -1
 	}
-	b.bar = progressbar.NewOptions64(total, progressbar.OptionSetWriter(b.p.err), progressbar.OptionSetDescription(step), progressbar.OptionShowBytes(total > 0),
-		progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionClearOnFinish(), progressbar.OptionFullWidth(), progressbar.OptionSetPredictTime(false),
-		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "█", SaucerPadding: "░", BarStart: "", BarEnd: ""}))
+	b.bar = progressbar.NewOptions64(
+		total,
+		progressbar.OptionSetWriter(b.p.err),
+		progressbar.OptionSetDescription(step),
+		progressbar.OptionShowBytes(total > 0),
+		progressbar.OptionThrottle(100*time.Millisecond),
+		progressbar.OptionClearOnFinish(),
+		progressbar.OptionFullWidth(),
+		progressbar.OptionSetPredictTime(false),
+		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "█", SaucerPadding: "░", BarStart: "", BarEnd: ""}),
+	)
 }
 
 func (b *bar) add(n int64) {
@@ -255,7 +287,7 @@ func (b *bar) add(n int64) {
 	}
 }
 
-// set shows how far a step has come.
+// set shows how far a step has got.
 func (b *bar) set(n int64, text string) {
 	b.n = n
 	if b.bar != nil {
@@ -280,7 +312,8 @@ func (p *program) follow(ctx context.Context, c *client.Client, job client.Job, 
 	return p.printJob(last)
 }
 
-// followed shows how a job gets on until it has ended; without stops an interruption leaves it alone, and no job is returned.
+// followed shows a job's progress until it has ended. If stops is false, an interrupt leaves the job alone, and no job
+// is returned.
 func (p *program) followed(ctx context.Context, c *client.Client, job client.Job, stops bool) (client.Job, error) {
 	b := &bar{p: p}
 	last, err := client.Follow(ctx, c, job, func(j client.Job) {
@@ -290,7 +323,10 @@ func (p *program) followed(ctx context.Context, c *client.Client, job client.Job
 			b.begin(0, "Waiting for its turn")
 		case g.Step != "":
 			b.begin(g.Total, g.Step)
-			text := fmt.Sprintf("%s: %s of %s, %s, %s, %s", printable(g.File), bytesOf(g.Bytes), bytesOf(g.Total), plural(g.Statements, "statement"), plural(int64(g.Tables), "table"), plural(g.Rows, "row"))
+			text := fmt.Sprintf(
+				"%s: %s of %s, %s, %s, %s", printable(g.File), bytesOf(g.Bytes), bytesOf(g.Total),
+				plural(g.Statements, "statement"), plural(int64(g.Tables), "table"), plural(g.Rows, "row"),
+			)
 			if g.File == "" {
 				text = g.Step
 			}
@@ -316,10 +352,13 @@ func (p *program) followed(ctx context.Context, c *client.Client, job client.Job
 	return last, err
 }
 
-// printJob prints how a job stands or what came of it.
+// printJob prints the state of a job, or its result.
 func (p *program) printJob(j client.Job) error {
 	if p.format != "table" {
-		if err := p.print(j, []string{"job", "dataset", "state", "build", "tables", "rows", "bytes", "elapsed_ms"}, [][]string{jobLine(j)}); err != nil {
+		if err := p.print(
+			j, []string{"job", "dataset", "state", "build", "tables", "rows", "bytes", "elapsed_ms"},
+			[][]string{jobLine(j)},
+		); err != nil {
 			return err
 		}
 	} else if j.State == client.JobDone {
@@ -331,40 +370,68 @@ func (p *program) printJob(j client.Job) error {
 			p.scriptErrors(j)
 		}
 		if len(j.Errors) > 0 && p.format == "table" {
-			return &client.ProblemError{Problem: client.Problem{Title: "The dataset cannot be built", Status: 422, Detail: fmt.Sprintf("%s in its setup scripts; the last good build stays in use.", plural(int64(len(j.Errors)+j.MoreErrors), "error"))}}
+			return &client.ProblemError{
+				Problem: client.Problem{
+					Title:  "The dataset cannot be built",
+					Status: 422,
+					Detail: fmt.Sprintf(
+						"%s in its setup scripts; the last good build stays in use.",
+						plural(int64(len(j.Errors)+j.MoreErrors), "error"),
+					),
+				},
+			}
 		}
 		return &client.ProblemError{Problem: j.Problem}
 	case client.JobStopped:
-		return &client.ProblemError{Problem: client.Problem{Title: "The build was stopped", Status: 409, Detail: "What it had made is removed; the last good build stays in use."}}
+		return &client.ProblemError{
+			Problem: client.Problem{
+				Title:  "The build was stopped",
+				Status: 409,
+				Detail: "What it had made is removed; the last good build stays in use.",
+			},
+		}
 	case client.JobAsking:
 		return p.asks(j)
 	}
 	return nil
 }
 
-// asks says what a job waits to be confirmed.
+// asks prints what a job wants confirmed.
 func (p *program) asks(j client.Job) error {
-	confirm := fmt.Sprintf("Nothing is changed yet. To go on: examen dataset confirm %s; to give it up: examen dataset stop %s", j.Id, j.Id)
+	confirm := fmt.Sprintf(
+		"Nothing is changed yet. To go on: examen dataset confirm %s; to give it up: examen dataset stop %s", j.Id,
+		j.Id,
+	)
 	if len(j.Report.Breaks) == 0 {
-		fmt.Fprintf(p.err, "The build waits for somebody to look at the types of its columns, in the console. %s\n", confirm)
+		fmt.Fprintf(
+			p.err, "The build waits for somebody to look at the types of its columns, in the console. %s\n", confirm,
+		)
 		return nil
 	}
 	for _, b := range j.Report.Breaks {
 		fmt.Fprintf(p.err, "  %s\n", printable(b))
 	}
-	return &client.ProblemError{Problem: client.Problem{Title: "The build would break what papers use", Status: 409, Detail: confirm}}
+	return &client.ProblemError{
+		Problem: client.Problem{Title: "The build would break what papers use", Status: 409, Detail: confirm},
+	}
 }
 
 func jobLine(j client.Job) []string {
 	line := []string{j.Id, j.Name, string(j.State), "", "", "", "", ""}
 	if len(j.Report.Datasets) > 0 {
 		d := j.Report.Datasets[0]
-		copy(line[3:], []string{strconv.Itoa(d.Build), strconv.Itoa(d.Tables), fmt.Sprint(d.Rows), fmt.Sprint(d.Bytes), fmt.Sprintf("%.0f", d.ElapsedMs)})
+		copy(
+			line[3:],
+			[]string{
+				strconv.Itoa(d.Build), strconv.Itoa(d.Tables), fmt.Sprint(d.Rows), fmt.Sprint(d.Bytes),
+				fmt.Sprintf("%.0f", d.ElapsedMs),
+			},
+		)
 	}
 	return line
 }
 
-// scriptErrors says each error with its place and its likely cause.
+// scriptErrors prints each error with its place and its likely cause.
 func (p *program) scriptErrors(j client.Job) {
 	for _, e := range j.Errors {
 		fmt.Fprintf(p.err, "%s:%d:%d: %s\n", printable(e.File), e.Line, e.Column, printable(e.Message))
@@ -374,7 +441,10 @@ func (p *program) scriptErrors(j client.Job) {
 		if e.Text != "" {
 			before := []rune(e.Text)
 			before = before[:min(max(e.Column-1, 0), len(before))]
-			fmt.Fprintf(p.err, "    | %s\n    | %s^\n", printable(e.Text), strings.Repeat(" ", len([]rune(printable(string(before))))))
+			fmt.Fprintf(
+				p.err, "    | %s\n    | %s^\n", printable(e.Text),
+				strings.Repeat(" ", len([]rune(printable(string(before))))),
+			)
 		}
 		if e.Statement != "" && e.Statement != e.Text {
 			fmt.Fprintf(p.err, "    in: %s\n", printable(e.Statement))
@@ -397,7 +467,10 @@ func (p *program) printReport(r client.JobReport) {
 		if d.Variants > 0 {
 			variants = ", " + plural(int64(d.Variants), "variant")
 		}
-		fmt.Fprintf(p.out, "%s, build %d: %s, %s%s, %s on disk, %.1f s\n\n", d.Dataset, d.Build, plural(int64(d.Tables), "table"), plural(d.Rows, "row"), variants, bytesOf(d.Bytes), d.ElapsedMs/1000)
+		fmt.Fprintf(
+			p.out, "%s, build %d: %s, %s%s, %s on disk, %.1f s\n\n", d.Dataset, d.Build,
+			plural(int64(d.Tables), "table"), plural(d.Rows, "row"), variants, bytesOf(d.Bytes), d.ElapsedMs/1000,
+		)
 		var sizes [][]string
 		for _, t := range d.Sizes {
 			sizes = append(sizes, []string{t.Table, fmt.Sprint(t.Rows), bytesOf(t.Bytes)})
@@ -408,7 +481,10 @@ func (p *program) printReport(r client.JobReport) {
 			if t.Sheet != "" {
 				from = "sheet " + printable(t.Sheet)
 			}
-			fmt.Fprintf(p.out, "\n%s, made from %s (%s, %s):\n", printable(t.Name), printable(t.File), plural(t.Rows, "row"), from)
+			fmt.Fprintf(
+				p.out, "\n%s, made from %s (%s, %s):\n", printable(t.Name), printable(t.File), plural(t.Rows, "row"),
+				from,
+			)
 			var columns [][]string
 			for _, c := range t.Columns {
 				columns = append(columns, []string{c.Name, typeWords(c), c.Header, fmt.Sprint(c.Nulls), couldBe(t, c)})
@@ -438,7 +514,9 @@ func (p *program) printReport(r client.JobReport) {
 
 func (p *program) datasetBuilds() *cobra.Command {
 	return &cobra.Command{
-		Use: "builds [NAME]", Short: "List the latest builds and loads, and how they ended; or a dataset's builds, which one can return to", Args: argsBetween(0, 1, "at most a dataset"),
+		Use:   "builds [NAME]",
+		Short: "List the latest builds and loads, and how they ended; or a dataset's builds, which one can return to",
+		Args:  argsBetween(0, 1, "at most a dataset"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 1 {
 				return p.buildsOf(cmd, args[0])
@@ -449,7 +527,13 @@ func (p *program) datasetBuilds() *cobra.Command {
 				what := j.Problem.Detail
 				var made []string
 				for _, d := range j.Report.Datasets {
-					made = append(made, fmt.Sprintf("%s, build %d: %s, %s", d.Dataset, d.Build, plural(int64(d.Tables), "table"), plural(d.Rows, "row")))
+					made = append(
+						made,
+						fmt.Sprintf(
+							"%s, build %d: %s, %s", d.Dataset, d.Build, plural(int64(d.Tables), "table"),
+							plural(d.Rows, "row"),
+						),
+					)
 				}
 				if made != nil {
 					what = strings.Join(made, "; ")
@@ -461,7 +545,11 @@ func (p *program) datasetBuilds() *cobra.Command {
 }
 
 func (p *program) buildsOf(cmd *cobra.Command, name string) error {
-	d, err := ask[client.Dataset](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetDataset(ctx, name) })
+	d, err := ask[client.Dataset](
+		p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+			return c.GetDataset(ctx, name, nil)
+		},
+	)
 	if err != nil {
 		return err
 	}
@@ -474,9 +562,17 @@ func (p *program) buildsOf(cmd *cobra.Command, name string) error {
 		case b.Kept:
 			state = "kept"
 		}
-		lines = append(lines, []string{fmt.Sprint(b.Number), state, clock(b.Made), fmt.Sprint(b.Report.Tables), fmt.Sprint(b.Report.Rows), fmt.Sprint(len(b.Report.Broken))})
+		lines = append(
+			lines,
+			[]string{
+				fmt.Sprint(b.Number), state, clock(b.Made), fmt.Sprint(b.Report.Tables), fmt.Sprint(b.Report.Rows),
+				fmt.Sprint(len(b.Report.Broken)),
+			},
+		)
 	}
-	if err := p.print(d.Builds, []string{"build", "state", "made", "tables", "rows", "broken answers"}, lines); err != nil || p.format != "table" {
+	if err := p.print(
+		d.Builds, []string{"build", "state", "made", "tables", "rows", "broken answers"}, lines,
+	); err != nil || p.format != "table" {
 		return err
 	}
 	fmt.Fprintf(p.err, "To return to one that is kept: examen dataset use %s BUILD\n", printable(name))
@@ -485,11 +581,14 @@ func (p *program) buildsOf(cmd *cobra.Command, name string) error {
 
 func (p *program) datasetUse() *cobra.Command {
 	return &cobra.Command{
-		Use: "use NAME BUILD", Short: "Return to an earlier build of a dataset", Args: argsBetween(2, 2, "a dataset and the number of a build"),
+		Use: "use NAME BUILD", Short: "Return to an earlier build of a dataset",
+		Args: argsBetween(2, 2, "a dataset and the number of a build"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			number, err := strconv.Atoi(args[1])
 			if err != nil {
-				return usageError{fmt.Errorf("%q is not the number of a build; see: examen dataset builds %s", args[1], args[0])}
+				return usageError{
+					fmt.Errorf("%q is not the number of a build; see: examen dataset builds %s", args[1], args[0]),
+				}
 			}
 			d, err := ask[client.Dataset](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
 				return c.UseBuild(ctx, args[0], client.BuildChoice{Build: number})
@@ -508,7 +607,8 @@ func (p *program) datasetUse() *cobra.Command {
 
 func (p *program) datasetConfirm() *cobra.Command {
 	return &cobra.Command{
-		Use: "confirm NAME|JOB", Short: "Go on with a build or load that asks", Args: argsBetween(1, 1, "a dataset or a job's number"),
+		Use: "confirm NAME|JOB", Short: "Go on with a build or load that asks",
+		Args: argsBetween(1, 1, "a dataset or a job's number"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, _, err := p.connect()
 			if err != nil {
@@ -543,7 +643,8 @@ func (p *program) jobOf(ctx context.Context, c *client.Client, name string) (cli
 
 func (p *program) datasetFollow() *cobra.Command {
 	return &cobra.Command{
-		Use: "follow NAME|JOB", Short: "Follow a build to its end", Args: argsBetween(1, 1, "a dataset or a job's number"),
+		Use: "follow NAME|JOB", Short: "Follow a build to its end",
+		Args: argsBetween(1, 1, "a dataset or a job's number"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, _, err := p.connect()
 			if err != nil {
@@ -560,7 +661,8 @@ func (p *program) datasetFollow() *cobra.Command {
 
 func (p *program) datasetStop() *cobra.Command {
 	return &cobra.Command{
-		Use: "stop NAME|JOB", Short: "Stop a build; the last good one stays in use", Args: argsBetween(1, 1, "a dataset or a job's number"),
+		Use: "stop NAME|JOB", Short: "Stop a build; the last good one stays in use",
+		Args: argsBetween(1, 1, "a dataset or a job's number"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, _, err := p.connect()
 			if err != nil {
@@ -587,7 +689,7 @@ func (p *program) datasetStop() *cobra.Command {
 	}
 }
 
-// typeWords is the type that a column of a file gets, and how its values are written there.
+// typeWords describes the type chosen for a column of a file, and how its values are written there.
 func typeWords(c client.InferredColumn) string {
 	if c.Format == "" {
 		return c.Type
@@ -595,7 +697,7 @@ func typeWords(c client.InferredColumn) string {
 	return c.Type + ", " + c.Format
 }
 
-// couldBe is the key, or the reference to one, that a column of a file could be.
+// couldBe describes the key, or the reference to a key, that a column of a file could be.
 func couldBe(t client.InferredTable, c client.InferredColumn) string {
 	switch {
 	case c.Name == t.Key:

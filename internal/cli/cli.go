@@ -1,4 +1,5 @@
-// Package cli is the command line: commands read their arguments, call the service through the contract's client, and print.
+// Package cli is the command line: commands read their arguments, call the service through the contract's client, and
+// print.
 package cli
 
 import (
@@ -29,7 +30,7 @@ const (
 	exitUnreachable = 4
 )
 
-// A program is one run of the command line.
+// A program is one invocation of the command line.
 type program struct {
 	in       io.Reader
 	out, err io.Writer
@@ -37,7 +38,7 @@ type program struct {
 	format   string // table, json or csv
 }
 
-// errNotCorrect ends a command whose answer was not correct; what there is to say has been printed.
+// errNotCorrect ends a command whose answer was not correct. Everything there is to say has been printed.
 var errNotCorrect = errors.New("not correct")
 
 // usageError is wrong use of a command.
@@ -56,7 +57,7 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	return p.exit(root.ExecuteContext(ctx))
 }
 
-// exit says what went wrong, in one line where one does, and gives the exit code.
+// exit prints what went wrong, in one line if possible, and returns the exit code.
 func (p *program) exit(err error) int {
 	var usage usageError
 	var problem *client.ProblemError
@@ -72,16 +73,15 @@ func (p *program) exit(err error) int {
 		}
 		return exitRefused
 	case errors.Is(err, client.ErrUnreachable):
-		fmt.Fprintf(p.err, "examen: %s (is it running at %s? --url names another address)\n", printable(err.Error()), p.url)
+		fmt.Fprintf(
+			p.err, "examen: %s (is it running at %s? --url names another address)\n", printable(err.Error()), p.url,
+		)
 		return exitUnreachable
 	case errors.As(err, &usage):
 		fmt.Fprintf(p.err, "examen: %s\n", printable(err.Error()))
 		return exitUsage
 	}
 	fmt.Fprintf(p.err, "examen: %s\n", printable(err.Error()))
-	if strings.HasPrefix(err.Error(), "unknown ") || strings.Contains(err.Error(), " arg(s)") || strings.Contains(err.Error(), "flag") {
-		return exitUsage
-	}
 	return exitRefused
 }
 
@@ -97,6 +97,8 @@ An exercise is named PAPER/EXERCISE, by slug or number: first-look/3.
 Exit codes: 0 done (submit: correct), 1 the answer was not correct, 2 wrong use,
 3 the service said no, 4 the service could not be reached.`,
 		Version:       version(),
+		Args:          cobra.ArbitraryArgs,
+		RunE:          noCommand,
 		SilenceUsage:  true,
 		SilenceErrors: true,
 		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error {
@@ -104,17 +106,38 @@ Exit codes: 0 done (submit: correct), 1 the answer was not correct, 2 wrong use,
 		},
 	}
 	flags := root.PersistentFlags()
-	flags.StringVar(&p.url, "url", "", "the service's address (default: the one logged in to, or http://127.0.0.1:8080)")
+	flags.StringVar(
+		&p.url, "url", "", "the service's address (default: the one logged in to, or http://127.0.0.1:8080)",
+	)
 	flags.StringVarP(&p.format, "output", "o", "table", "how to print: table, json or csv")
 	flags.String("config", "", "a file with flags' values (YAML, JSON or TOML)")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
-	root.AddCommand(p.demo(), p.serve(), p.login(), p.logout(), p.whoami(), p.password(), p.paper(), p.read(), p.run(), p.submit(), p.history(),
-		p.dataset(), p.pack(), p.course(), p.learner(), p.progress(), p.marks())
+	root.AddCommand(
+		p.demo(),
+		p.serve(),
+		p.login(),
+		p.logout(),
+		p.whoami(),
+		p.password(),
+		p.paper(),
+		p.read(),
+		p.run(),
+		p.submit(),
+		p.history(),
+		p.dataset(),
+		p.pack(),
+		p.course(),
+		p.member(),
+		p.account(),
+		p.progress(),
+		p.marks(),
+		p.mark(),
+	)
 	p.finish(root)
 	return root
 }
 
-// configure fills in flags that were not given from EXAMEN_* and the configuration file.
+// configure sets flags that were not given from EXAMEN_* variables and the configuration file.
 func (p *program) configure(cmd *cobra.Command) error {
 	v := viper.New()
 	v.SetEnvPrefix("EXAMEN")
@@ -146,7 +169,7 @@ func (p *program) configure(cmd *cobra.Command) error {
 	return nil
 }
 
-// version is that of the program, as it was built.
+// version returns the program's version, as built.
 func version() string {
 	info, ok := debug.ReadBuildInfo()
 	if !ok {
@@ -161,7 +184,7 @@ func version() string {
 	return v
 }
 
-// oneOf wants a flag's value to be one of its choices.
+// oneOf checks that a flag's value is one of its choices.
 func oneOf(flag, value string) error {
 	if value == "" || slices.Contains(choices[flag], value) {
 		return nil
@@ -169,31 +192,50 @@ func oneOf(flag, value string) error {
 	return usageError{fmt.Errorf("--%s %s: expected one of %s", flag, value, strings.Join(choices[flag], ", "))}
 }
 
-// argsBetween wants so many arguments.
+// argsBetween checks the number of arguments.
 func argsBetween(least, most int, names string) cobra.PositionalArgs {
 	return func(cmd *cobra.Command, args []string) error {
 		if len(args) < least || len(args) > most {
-			return usageError{fmt.Errorf("%s needs %s, got %d arguments; see %s --help", cmd.CommandPath(), names, len(args), cmd.CommandPath())}
+			return usageError{
+				fmt.Errorf(
+					"%s needs %s, got %d arguments; see %s --help", cmd.CommandPath(), names, len(args),
+					cmd.CommandPath(),
+				),
+			}
 		}
 		for _, arg := range args {
 			if strings.TrimSpace(arg) == "" {
-				return usageError{fmt.Errorf("%s needs %s, and an argument is empty; see %s --help", cmd.CommandPath(), names, cmd.CommandPath())}
+				return usageError{
+					fmt.Errorf(
+						"%s needs %s, and an argument is empty; see %s --help", cmd.CommandPath(), names,
+						cmd.CommandPath(),
+					),
+				}
 			}
 		}
 		return nil
 	}
 }
 
-// group is a noun: a command that only holds others.
+// group returns a command that only holds others: a noun.
 func group(use, short string, commands ...*cobra.Command) *cobra.Command {
-	c := &cobra.Command{Use: use, Short: short, RunE: func(cmd *cobra.Command, args []string) error {
-		if len(args) > 0 {
-			return usageError{fmt.Errorf("%s has no command %q; see %s --help", cmd.CommandPath(), args[0], cmd.CommandPath())}
-		}
-		return cmd.Help()
-	}, Args: cobra.ArbitraryArgs}
+	c := &cobra.Command{Use: use, Short: short, RunE: noCommand, Args: cobra.ArbitraryArgs}
 	c.AddCommand(commands...)
 	return c
+}
+
+// noCommand runs a command that only holds others: it prints the help, or says that there is no such command.
+func noCommand(cmd *cobra.Command, args []string) error {
+	if len(args) == 0 {
+		return cmd.Help()
+	}
+	cmd.SuggestionsMinimumDistance = 2 // letters
+	more := ": see "
+	if near := cmd.SuggestionsFor(args[0]); len(near) > 0 {
+		more = ", did you mean " + strings.Join(near, " or ") + "? See "
+	}
+	path := cmd.CommandPath()
+	return usageError{fmt.Errorf("%s has no command %q%s%s --help", path, args[0], more, path)}
 }
 
 // address splits PAPER/EXERCISE.

@@ -31,7 +31,9 @@ func TestTables(t *testing.T) {
 	var out bytes.Buffer
 	p := &program{out: &out, format: "table"}
 	text := func(s string) *string { return &s }
-	if err := p.print(nil, []string{"name", "weight"}, cells([][]*string{{text("Amber"), text("12.5")}, {text("=1+1"), nil}})); err != nil {
+	if err := p.print(
+		nil, []string{"name", "weight"}, cells([][]*string{{text("Amber"), text("12.5")}, {text("=1+1"), nil}}),
+	); err != nil {
 		t.Fatal(err)
 	}
 	want := "name   weight\n─────  ──────\nAmber    12.5\n=1+1     NULL\n"
@@ -49,7 +51,9 @@ func TestTables(t *testing.T) {
 }
 
 func TestSizes(t *testing.T) {
-	for n, want := range map[int64]string{0: "0 bytes", 1: "1 byte", 1023: "1023 bytes", 2048: "2 kB", 5 << 20: "5.0 MB", 3 << 29: "1.5 GB"} {
+	for n, want := range map[int64]string{
+		0: "0 bytes", 1: "1 byte", 1023: "1023 bytes", 2048: "2 kB", 5 << 20: "5.0 MB", 3 << 29: "1.5 GB",
+	} {
 		if got := bytesOf(n); got != want {
 			t.Errorf("%d: got %s, want %s", n, got, want)
 		}
@@ -60,7 +64,8 @@ func TestSizes(t *testing.T) {
 func TestFilesThatAreSent(t *testing.T) {
 	folder := t.TempDir()
 	for name, text := range map[string]string{
-		"Night Sky/main.sql": "\\i tables.sql\n\\copy a from 'data/rows.csv' csv\n", "Night Sky/tables.sql": "\\ir data/more.sql", "Night Sky/data/more.sql": "", "Night Sky/data/rows.csv": "1",
+		"Night Sky/main.sql":   "\\i tables.sql\n\\copy a from 'data/rows.csv' csv\n",
+		"Night Sky/tables.sql": "\\ir data/more.sql", "Night Sky/data/more.sql": "", "Night Sky/data/rows.csv": "1",
 		"Night Sky/.git/config": "", "Night Sky/notes.txt": "", "other/b.sql": "", "other/c.csv": "",
 	} {
 		path := filepath.Join(folder, name)
@@ -79,7 +84,11 @@ func TestFilesThatAreSent(t *testing.T) {
 	}{
 		{[]string{"Night Sky"}, "night-sky", "data/more.sql data/rows.csv main.sql notes.txt tables.sql", ""},
 		{[]string{"Night Sky/main.sql"}, "main", "main.sql tables.sql data/rows.csv data/more.sql", "main.sql"},
-		{[]string{"Night Sky/main.sql", "other/b.sql"}, "main", "Night Sky/main.sql other/b.sql Night Sky/tables.sql Night Sky/data/rows.csv Night Sky/data/more.sql", "Night Sky/main.sql other/b.sql"},
+		{
+			[]string{"Night Sky/main.sql", "other/b.sql"}, "main",
+			"Night Sky/main.sql other/b.sql Night Sky/tables.sql Night Sky/data/rows.csv Night Sky/data/more.sql",
+			"Night Sky/main.sql other/b.sql",
+		},
 		{[]string{"other/c.csv"}, "c", "c.csv", ""},
 		{[]string{"other/b.sql", "other/c.csv"}, "b", "b.sql c.csv", "b.sql"},
 	} {
@@ -110,11 +119,22 @@ func TestFilesThatAreSent(t *testing.T) {
 // A link that leads out of what is sent, or nowhere, is told as such; one within the folder is followed.
 func TestLinksAreFollowedWithinTheFolder(t *testing.T) {
 	for name, c := range map[string]struct{ target, at, want string }{
-		"out":           {"../elsewhere.sql", "apiary/b.sql", "apiary/b.sql is a link to ../elsewhere.sql, outside of the folder apiary: only what is in the folder is sent; put the file itself there"},
-		"nowhere":       {"none.sql", "apiary/b.sql", "apiary/b.sql is a link to none.sql, which is not there"},
-		"a folder":      {"rows", "apiary/more", "more is a link to a folder, and links to folders are not followed: put the folder itself there"},
-		"a folder, out": {"../other", "apiary/more", "apiary/more is a link to ../other, outside of the folder apiary: only what is in the folder is sent; put the file itself there"},
-		"within":        {"rows/a.sql", "apiary/b.sql", ""},
+		"out": {
+			"../elsewhere.sql", "apiary/b.sql",
+			"apiary/b.sql is a link to ../elsewhere.sql, outside of the folder apiary: only what is in the folder " +
+				"is sent; put the file itself there",
+		},
+		"nowhere": {"none.sql", "apiary/b.sql", "apiary/b.sql is a link to none.sql, which is not there"},
+		"a folder": {
+			"rows", "apiary/more",
+			"more is a link to a folder, and links to folders are not followed: put the folder itself there",
+		},
+		"a folder, out": {
+			"../other", "apiary/more",
+			"apiary/more is a link to ../other, outside of the folder apiary: only what is in the folder is sent; " +
+				"put the file itself there",
+		},
+		"within": {"rows/a.sql", "apiary/b.sql", ""},
 	} {
 		t.Chdir(t.TempDir())
 		for _, file := range []string{"elsewhere.sql", "apiary/a.sql", "apiary/rows/a.sql", "other/a.sql"} {
@@ -133,7 +153,8 @@ func TestLinksAreFollowedWithinTheFolder(t *testing.T) {
 			args = append(args, []string{c.at})
 		}
 		for _, given := range args {
-			if s, err := sending(given); c.want == "" && err != nil || c.want != "" && (err == nil || err.Error() != c.want) {
+			if s, err := sending(given); c.want == "" && err != nil || c.want != "" && (err == nil ||
+				err.Error() != c.want) {
 				t.Errorf("%s, %v: got %v, %v\nwant %s", name, given, s, err, c.want)
 			}
 		}
@@ -143,8 +164,10 @@ func TestLinksAreFollowedWithinTheFolder(t *testing.T) {
 func TestExitCodes(t *testing.T) {
 	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
 	for args, want := range map[string]int{
-		"--help": exitDone, "dataset --help": exitDone, "frobnicate": exitUsage, "dataset frobnicate": exitUsage, "dataset show": exitUsage, "dataset list --frobnicate": exitUsage,
-		"dataset list -o xml": exitUsage, "dataset list --url http://127.0.0.1:1": exitUnreachable, "submit nowhere": exitUsage, "demo --with nothing": exitUsage,
+		"--help": exitDone, "dataset --help": exitDone, "frobnicate": exitUsage, "dataset frobnicate": exitUsage,
+		"dataset show": exitUsage, "dataset list --frobnicate": exitUsage,
+		"dataset list -o xml": exitUsage, "dataset list --url http://127.0.0.1:1": exitUnreachable,
+		"submit nowhere": exitUsage, "demo --with nothing": exitUsage,
 	} {
 		var out, errs bytes.Buffer
 		if got := Main(strings.Fields(args), strings.NewReader("SELECT 1"), &out, &errs); got != want {

@@ -13,27 +13,33 @@ import (
 	"examen/internal/client"
 )
 
-// examples are lines that run as they stand, on the demo's data, by the command's path.
+// examples are command lines that run as they stand on the demo's data, by the command's path.
 var examples = map[string]string{
-	"demo":            "examen demo\nexamen demo --data-dir ~/examen-demo   # keeps the data",
-	"serve":           "examen serve --data-dir /var/lib/examen\nexamen serve --listen 0.0.0.0:8080 --limit-time 20s",
-	"login":           "examen login wren\nexamen --url http://127.0.0.1:8080 login hazel",
-	"logout":          "examen logout",
-	"whoami":          "examen whoami",
-	"password":        "examen password",
-	"paper list":      "examen paper list\nexamen paper list -o json",
-	"paper show":      "examen paper show first-look",
-	"paper check":     "examen paper check first-look",
-	"paper open":      "examen paper open first-look --course evening-group --due 2036-12-20\nexamen paper open first-look --course evening-group --opens '2026-09-01 08:00' --due 2036-12-20T22:00:00Z",
-	"read":            "examen read first-look\nexamen read first-look/3",
-	"run":             "echo 'SELECT * FROM hive LIMIT 3' | examen run first-look\nexamen run first-look/3 query.sql\nexamen run --dataset apiary -o csv query.sql",
-	"submit":          "echo 'SELECT name, valley FROM apiary' | examen submit first-look/1\nexamen submit first-look/names-and-valleys answer.sql",
-	"history":         "examen history --paper first-look --outcome incorrect\nexamen history --limit 5 --full",
-	"dataset list":    "examen dataset list",
-	"dataset show":    "examen dataset show apiary\nexamen dataset show apiary hive",
-	"dataset rows":    "examen dataset rows apiary hive --sort strength --descending\nexamen dataset rows apiary hive --where kind=skep --limit 5\nexamen dataset rows apiary hive --where strength=NULL",
-	"dataset map":     "examen dataset map apiary\nexamen dataset map apiary --format svg --to apiary.svg",
-	"dataset build":   "examen dataset build nights/\nexamen dataset build tables.sql rows.sql --name meadow\nexamen dataset build observers.csv",
+	"demo":        "examen demo\nexamen demo --data-dir ~/examen-demo   # keeps the data",
+	"serve":       "examen serve --data-dir /var/lib/examen\nexamen serve --listen 0.0.0.0:8080 --limit-time 20s",
+	"login":       "examen login wren\nexamen --url http://127.0.0.1:8080 login hazel",
+	"logout":      "examen logout",
+	"whoami":      "examen whoami",
+	"password":    "examen password",
+	"paper list":  "examen paper list\nexamen paper list -o json",
+	"paper show":  "examen paper show first-look",
+	"paper check": "examen paper check first-look",
+	"paper open": "examen paper open first-look --course evening-group --due 2036-12-20\n" +
+		"examen paper open first-look --course evening-group --opens '2026-09-01 08:00' --due 2036-12-20T22:00:00Z",
+	"read": "examen read first-look\nexamen read first-look/3",
+	"run": "echo 'SELECT * FROM hive LIMIT 3' | examen run first-look\n" +
+		"examen run first-look/3 query.sql\nexamen run --dataset apiary -o csv query.sql",
+	"submit": "echo 'SELECT name, valley FROM apiary' | examen submit first-look/1\n" +
+		"examen submit first-look/names-and-valleys answer.sql",
+	"history":      "examen history --paper first-look --outcome incorrect\nexamen history --limit 5 --full",
+	"dataset list": "examen dataset list",
+	"dataset show": "examen dataset show apiary\nexamen dataset show apiary hive",
+	"dataset rows": "examen dataset rows apiary hive --sort strength --descending\n" +
+		"examen dataset rows apiary hive --where kind=skep --limit 5\n" +
+		"examen dataset rows apiary hive --where strength=NULL",
+	"dataset map": "examen dataset map apiary\nexamen dataset map apiary --format svg --to apiary.svg",
+	"dataset build": "examen dataset build nights/\nexamen dataset build tables.sql rows.sql --name meadow\n" +
+		"examen dataset build observers.csv",
 	"dataset builds":  "examen dataset builds\nexamen dataset builds apiary",
 	"dataset use":     "examen dataset use apiary 1",
 	"dataset confirm": "examen dataset confirm nights",
@@ -45,14 +51,20 @@ var examples = map[string]string{
 	"course create":   "examen course create morning-group --title 'Morning group'",
 	"course list":     "examen course list",
 	"course show":     "examen course show evening-group",
-	"learner add":     "examen learner add juniper --course evening-group --display-name 'Juniper Moss'",
-	"learner list":    "examen learner list --course evening-group",
-	"learner reset":   "examen learner reset juniper",
-	"progress":        "examen progress first-look\nexamen progress first-look --course evening-group -o csv",
-	"marks":           "examen marks first-look --format csv",
+	"member add": "examen member add juniper --course evening-group --display-name 'Juniper Moss'\n" +
+		"examen member add sorrel --course evening-group --role assistant",
+	"account create":    "examen account create sorrel --administrator",
+	"member list":       "examen member list --course evening-group",
+	"member reset":      "examen member reset juniper",
+	"member deactivate": "examen member deactivate bento",
+	"member activate":   "examen member activate bento",
+	"mark set": "examen mark set first-look/3 robin 0.5 --reason 'right but for a typing error'\n" +
+		"examen mark set first-look/3 robin - --reason 'checked again'",
+	"progress": "examen progress first-look\nexamen progress first-look --course evening-group -o csv",
+	"marks":    "examen marks first-look --format csv",
 }
 
-// What arguments and flags can be completed to.
+// wanted is what an argument or a flag can be completed to.
 type wanted string
 
 const (
@@ -61,24 +73,30 @@ const (
 	aDataset  wanted = "dataset"
 	aTable    wanted = "table" // of the dataset before
 	aCourse   wanted = "course"
-	aLearner  wanted = "learner"
+	aMember   wanted = "member"
 	aFile     wanted = "file"
 )
 
-// arguments are those of the commands, in order; the last may be repeated.
+// arguments lists what the arguments of each command are, in order; the last may be repeated.
 var arguments = map[string][]wanted{
-	"paper show": {aPaper}, "paper check": {aPaper}, "paper open": {aPaper}, "read": {anAddress}, "run": {anAddress, aFile}, "submit": {anAddress, aFile}, "dataset show": {aDataset, aTable},
-	"dataset rows": {aDataset, aTable}, "dataset map": {aDataset}, "dataset build": {aFile}, "dataset builds": {aDataset}, "dataset use": {aDataset}, "dataset confirm": {aDataset},
-	"dataset follow": {aDataset}, "dataset stop": {aDataset}, "dataset drop": {aDataset}, "pack check": {aFile}, "pack load": {aFile}, "course show": {aCourse}, "learner reset": {aLearner},
+	"paper show": {aPaper}, "paper check": {aPaper}, "paper open": {aPaper}, "read": {anAddress},
+	"run": {anAddress, aFile}, "submit": {anAddress, aFile}, "dataset show": {aDataset, aTable},
+	"dataset rows": {aDataset, aTable}, "dataset map": {aDataset}, "dataset build": {aFile},
+	"dataset builds": {aDataset}, "dataset use": {aDataset}, "dataset confirm": {aDataset},
+	"dataset follow": {aDataset}, "dataset stop": {aDataset}, "dataset drop": {aDataset}, "pack check": {aFile},
+	"pack load": {aFile}, "course show": {aCourse}, "member reset": {aMember}, "member deactivate": {aMember},
+	"member activate": {aMember}, "mark set": {anAddress, aMember},
 	"progress": {aPaper}, "marks": {aPaper},
 }
 
-// choices are the values that some flags have.
+// choices lists the values that some flags accept.
 var choices = map[string][]string{
-	"outcome": {"correct", "incorrect", "rejected", "failed", "stopped", "done"}, "kind": {"run", "attempt"}, "output": {"table", "json", "csv"},
+	"outcome": {"correct", "incorrect", "rejected", "failed", "stopped", "done"}, "kind": {"run", "attempt"},
+	"role":   {"instructor", "assistant", "learner"},
+	"output": {"table", "json", "csv"},
 }
 
-// finish gives each command its example, and completion to its arguments and flags.
+// finish gives each command its example, and its arguments and flags their completion.
 func (p *program) finish(root *cobra.Command) {
 	var each func(c *cobra.Command)
 	each = func(c *cobra.Command) {
@@ -87,7 +105,9 @@ func (p *program) finish(root *cobra.Command) {
 			c.Example = "  " + strings.ReplaceAll(example, "\n", "\n  ")
 		}
 		if wants := arguments[path]; wants != nil {
-			c.ValidArgsFunction = func(cmd *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
+			c.ValidArgsFunction = func(cmd *cobra.Command, args []string, begun string) (
+				[]string, cobra.ShellCompDirective,
+			) {
 				if len(args) >= len(wants) && wants[len(wants)-1] != aFile {
 					return nil, cobra.ShellCompDirectiveNoFileComp
 				}
@@ -96,16 +116,22 @@ func (p *program) finish(root *cobra.Command) {
 		} else if c.Runnable() && !c.HasSubCommands() {
 			c.ValidArgsFunction = cobra.NoFileCompletions
 		}
-		for flag, what := range map[string]wanted{"paper": aPaper, "course": aCourse, "learner": aLearner, "dataset": aDataset} {
+		for flag, what := range map[string]wanted{
+			"paper": aPaper, "course": aCourse, "learner": aMember, "dataset": aDataset,
+		} {
 			if c.Flags().Lookup(flag) != nil {
-				_ = c.RegisterFlagCompletionFunc(flag, func(cmd *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
+				_ = c.RegisterFlagCompletionFunc(flag, func(cmd *cobra.Command, args []string, begun string) (
+					[]string, cobra.ShellCompDirective,
+				) {
 					return p.complete(cmd, what, args, begun)
 				})
 			}
 		}
 		for flag, values := range choices {
 			if c.Flags().Lookup(flag) != nil || flag == "output" && c == root {
-				_ = c.RegisterFlagCompletionFunc(flag, cobra.FixedCompletions(values, cobra.ShellCompDirectiveNoFileComp))
+				_ = c.RegisterFlagCompletionFunc(
+					flag, cobra.FixedCompletions(values, cobra.ShellCompDirectiveNoFileComp),
+				)
 			}
 		}
 		for _, sub := range c.Commands() {
@@ -115,11 +141,13 @@ func (p *program) finish(root *cobra.Command) {
 	each(root)
 }
 
-// completionPatience is how long the service is waited for while somebody types.
+// completionPatience is how long completion waits for the service while somebody types.
 const completionPatience = 2 * time.Second
 
-// complete asks the service what an argument could be. Where it does not answer there is nothing to choose from.
-func (p *program) complete(cmd *cobra.Command, what wanted, args []string, begun string) ([]string, cobra.ShellCompDirective) {
+// complete asks the service what an argument could be. If it does not answer, nothing is offered.
+func (p *program) complete(
+	cmd *cobra.Command, what wanted, args []string, begun string,
+) ([]string, cobra.ShellCompDirective) {
 	if what == aFile {
 		return nil, cobra.ShellCompDirectiveDefault
 	}
@@ -133,26 +161,44 @@ func (p *program) complete(cmd *cobra.Command, what wanted, args []string, begun
 	var found []string
 	switch what {
 	case aPaper:
-		found = listed(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListPapers(ctx) }, func(s client.PaperSummary) string { return s.Slug + "\t" + s.Title })
+		found = listed(
+			p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListPapers(ctx) },
+			func(s client.PaperSummary) string { return s.Slug + "\t" + s.Title },
+		)
 	case anAddress:
 		found, directive = p.addresses(cmd, begun)
 	case aDataset:
-		found = listed(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListDatasets(ctx) }, func(d client.DatasetSummary) string { return d.Name + "\t" + d.Title })
+		found = listed(
+			p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListDatasets(ctx) },
+			func(d client.DatasetSummary) string { return d.Name + "\t" + d.Title },
+		)
 	case aCourse:
-		found = listed(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListCourses(ctx) }, func(c client.Course) string { return c.Slug + "\t" + c.Title })
+		found = listed(
+			p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListCourses(ctx) },
+			func(c client.Course) string { return c.Slug + "\t" + c.Title },
+		)
 	case aTable:
-		if d, err := ask[client.Dataset](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetDataset(ctx, args[0]) }); err == nil {
+		if d, err := ask[client.Dataset](
+			p, cmd,
+			func(ctx context.Context, c *client.Client) (*http.Response, error) {
+				return c.GetDataset(ctx, args[0], nil)
+			},
+		); err == nil {
 			for _, t := range d.Tables {
 				found = append(found, t.Name)
 			}
 		}
-	case aLearner:
-		courses, _ := ask[[]client.Course](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListCourses(ctx) })
+	case aMember:
+		courses, _ := ask[[]client.Course](
+			p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListCourses(ctx) },
+		)
 		for _, course := range courses {
-			d, _ := ask[client.CourseDetail](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+			d, _ := ask[client.CourseDetail](p, cmd, func(ctx context.Context, c *client.Client) (
+				*http.Response, error,
+			) {
 				return c.GetCourse(ctx, course.Slug)
 			})
-			for _, l := range d.Learners {
+			for _, l := range d.Members {
 				found = append(found, l.Name+"\t"+l.DisplayName)
 			}
 		}
@@ -172,15 +218,20 @@ func listed[T any](p *program, cmd *cobra.Command, question call, name func(T) s
 	return found
 }
 
-// addresses are papers until one is written, and then its exercises.
+// addresses offers papers, and once a paper is written, its exercises.
 func (p *program) addresses(cmd *cobra.Command, begun string) ([]string, cobra.ShellCompDirective) {
 	paper, _, within := strings.Cut(begun, "/")
 	if !within {
-		found := listed(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListPapers(ctx) }, func(s client.PaperSummary) string { return s.Slug + "/\t" + s.Title })
+		found := listed(
+			p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListPapers(ctx) },
+			func(s client.PaperSummary) string { return s.Slug + "/\t" + s.Title },
+		)
 		return found, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
 	}
 	var found []string
-	read, err := ask[client.Paper](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetPaper(ctx, paper) })
+	read, err := ask[client.Paper](
+		p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetPaper(ctx, paper) },
+	)
 	for _, s := range read.Sections {
 		if e := s.Exercise; err == nil && e.Slug != "" {
 			found = append(found, fmt.Sprintf("%s/%s\t%d. %s", paper, e.Slug, e.Number, e.Title))

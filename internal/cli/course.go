@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -24,7 +25,9 @@ func (p *program) course() *cobra.Command {
 	list := &cobra.Command{
 		Use: "list", Short: "List courses", Args: argsBetween(0, 0, "no arguments"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListCourses(ctx) },
+			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+				return c.ListCourses(ctx)
+			},
 				[]string{"course", "title", "learners", "papers"}, each(func(c client.Course) []string {
 					return []string{c.Slug, c.Title, fmt.Sprint(c.Learners), fmt.Sprint(c.Papers)}
 				}))
@@ -33,11 +36,22 @@ func (p *program) course() *cobra.Command {
 	papers := &cobra.Command{
 		Use: "show COURSE", Short: "List a course's papers", Args: argsBetween(1, 1, "a course"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetCourse(ctx, args[0]) },
+			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+				return c.GetCourse(ctx, args[0])
+			},
 				coursePaperHeader, func(d client.CourseDetail) [][]string { return each(coursePaperLine)(d.Papers) })
 		},
 	}
 	return group("course", "Courses", create, list, papers)
+}
+
+// courseGiven checks that a command which acts in one course was given it.
+func courseGiven(cmd *cobra.Command, course string) error {
+	if course == "" {
+		_, command, _ := strings.Cut(cmd.CommandPath(), " ")
+		return usageError{fmt.Errorf("%s wants a course: --course NAME (examen course list names them)", command)}
+	}
+	return nil
 }
 
 var coursePaperHeader = []string{"paper", "title", "state", "opens", "due"}

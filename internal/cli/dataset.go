@@ -16,14 +16,22 @@ import (
 )
 
 func (p *program) dataset() *cobra.Command {
-	return group("dataset", "Sample databases", p.datasetList(), p.datasetShow(), p.datasetRows(), p.datasetMap(), p.datasetBuild(), p.datasetBuilds(), p.datasetUse(), p.datasetConfirm(), p.datasetFollow(), p.datasetStop(), p.datasetDrop())
+	return group(
+		"dataset", "Sample databases", p.datasetList(), p.datasetShow(), p.datasetRows(), p.datasetMap(),
+		p.datasetBuild(), p.datasetBuilds(), p.datasetUse(), p.datasetConfirm(), p.datasetFollow(), p.datasetStop(),
+		p.datasetDrop(),
+	)
 }
 
 func (p *program) datasetList() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "List datasets", Args: argsBetween(0, 0, "no arguments"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListDatasets(ctx) },
+			return show(p, cmd, func(ctx context.Context, c *client.Client) (
+				*http.Response, error,
+			) {
+				return c.ListDatasets(ctx)
+			},
 				[]string{"dataset", "title", "build", "tables", "rows"}, each(func(d client.DatasetSummary) []string {
 					return []string{d.Name, d.Title, fmt.Sprint(d.Build), fmt.Sprint(d.Tables), fmt.Sprint(d.Rows)}
 				}))
@@ -33,9 +41,17 @@ func (p *program) datasetList() *cobra.Command {
 
 func (p *program) datasetShow() *cobra.Command {
 	return &cobra.Command{
-		Use: "show NAME [TABLE]", Short: "List a dataset's tables, or describe one table", Args: argsBetween(1, 2, "a dataset, and perhaps a table"),
+		Use: "show NAME [TABLE]", Short: "List a dataset's tables, or describe one table",
+		Args: argsBetween(1, 2, "a dataset, and perhaps a table"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			d, err := ask[client.Dataset](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetDataset(ctx, args[0]) })
+			d, err := ask[client.Dataset](
+				p, cmd,
+				func(ctx context.Context, c *client.Client) (
+					*http.Response, error,
+				) {
+					return c.GetDataset(ctx, args[0], nil)
+				},
+			)
 			if err != nil {
 				return err
 			}
@@ -48,7 +64,9 @@ func (p *program) datasetShow() *cobra.Command {
 }
 
 func (p *program) showDataset(d client.Dataset) error {
-	if err := p.print(d, []string{"table", "rows", "meaning", "columns"}, tableLines(d)); err != nil || p.format != "table" {
+	if err := p.print(
+		d, []string{"table", "rows", "meaning", "columns"}, tableLines(d),
+	); err != nil || p.format != "table" {
 		return err
 	}
 	if len(d.Variants) > 0 {
@@ -58,7 +76,10 @@ func (p *program) showDataset(d client.Dataset) error {
 		for _, b := range d.Builds[0].Report.Broken {
 			fmt.Fprintf(p.out, "\nBroken by build %d: %s", d.Build, printable(b))
 		}
-		fmt.Fprintf(p.out, "\nBuild %d, made %s, %s on disk. See also: examen dataset show %s TABLE, examen dataset map %s\n", d.Build, clock(d.Builds[0].Made), bytesOf(d.Bytes), d.Name, d.Name)
+		fmt.Fprintf(
+			p.out, "\nBuild %d, made %s, %s on disk. See also: examen dataset show %s TABLE, examen dataset map %s\n",
+			d.Build, clock(d.Builds[0].Made), bytesOf(d.Bytes), d.Name, d.Name,
+		)
 	}
 	return nil
 }
@@ -79,7 +100,7 @@ func tableLines(d client.Dataset) [][]string {
 	return all
 }
 
-// countOf is a table's number of rows; a view that was not counted has none.
+// countOf returns a table's number of rows as text; "" for a view that was not counted.
 func countOf(rows int64) string {
 	if rows < 0 {
 		return ""
@@ -93,7 +114,9 @@ func findTable(d client.Dataset, name string) (client.Table, error) {
 			return t, nil
 		}
 	}
-	return client.Table{}, usageError{fmt.Errorf("the dataset %s has no table %q; see: examen dataset show %s", d.Name, name, d.Name)}
+	return client.Table{}, usageError{
+		fmt.Errorf("the dataset %s has no table %q; see: examen dataset show %s", d.Name, name, d.Name),
+	}
 }
 
 func (p *program) showTable(d client.Dataset, name string) error {
@@ -110,7 +133,10 @@ func (p *program) showTable(d client.Dataset, name string) error {
 		if c.Key {
 			key = "key"
 		}
-		all = append(all, []string{c.Name, c.Type, null, key, c.References, c.Default, c.Meaning, strings.Join(c.Examples, ", ")})
+		all = append(
+			all,
+			[]string{c.Name, c.Type, null, key, c.References, c.Default, c.Meaning, strings.Join(c.Examples, ", ")},
+		)
 	}
 	if p.format != "table" {
 		return p.print(t, []string{"column", "type", "null", "key", "refers to", "default", "meaning", "examples"}, all)
@@ -124,7 +150,9 @@ func (p *program) showTable(d client.Dataset, name string) error {
 		fmt.Fprintf(p.out, " with %s", plural(t.Rows, "row"))
 	}
 	fmt.Fprintf(p.out, ". %s\n\n", printable(t.Meaning))
-	if err := p.print(t, []string{"column", "type", "null", "key", "refers to", "default", "meaning", "examples"}, all); err != nil {
+	if err := p.print(
+		t, []string{"column", "type", "null", "key", "refers to", "default", "meaning", "examples"}, all,
+	); err != nil {
 		return err
 	}
 	section := func(title string, lines []string) {
@@ -181,7 +209,9 @@ func (p *program) datasetRows() *cobra.Command {
 					params.Value = ""
 				}
 			}
-			page, err := ask[client.RowPage](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+			page, err := ask[client.RowPage](p, cmd, func(ctx context.Context, c *client.Client) (
+				*http.Response, error,
+			) {
 				return c.ListRows(ctx, args[0], args[1], &params)
 			})
 			if err != nil {
@@ -212,7 +242,8 @@ func (p *program) datasetRows() *cobra.Command {
 func (p *program) datasetMap() *cobra.Command {
 	var format, table, file string
 	c := &cobra.Command{
-		Use: "map NAME", Short: "Print the map of a dataset's tables: as text, Mermaid or SVG", Args: argsBetween(1, 1, "a dataset"),
+		Use: "map NAME", Short: "Print the map of a dataset's tables: as text, Mermaid or SVG",
+		Args: argsBetween(1, 1, "a dataset"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if format != "text" && format != "mermaid" && format != "svg" {
 				return usageError{fmt.Errorf("--format %s: expected text, mermaid or svg", format)}
@@ -267,7 +298,7 @@ func (p *program) datasetDrop() *cobra.Command {
 	return c
 }
 
-// sure asks on a terminal whether something shall be done. Elsewhere --yes has to say so.
+// sure asks for confirmation on a terminal. Elsewhere, --yes has to give it.
 func (p *program) sure(question string) error {
 	f, ok := p.in.(*os.File)
 	if !ok || !term.IsTerminal(int(f.Fd())) {
@@ -280,7 +311,7 @@ func (p *program) sure(question string) error {
 	return err
 }
 
-// bytesOf writes a size.
+// bytesOf formats a size.
 func bytesOf(n int64) string {
 	switch {
 	case n >= 1<<30:

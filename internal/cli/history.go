@@ -8,7 +8,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"examen/internal/client"
-	"examen/internal/core/marking"
 )
 
 func (p *program) history() *cobra.Command {
@@ -34,7 +33,10 @@ func (p *program) history() *cobra.Command {
 				for _, e := range page.Entries {
 					p.writeEntry(e)
 				}
-			} else if err := p.print(page, []string{"at", "learner", "what", "exercise", "outcome", "mark", "rows", "ms", "query"}, historyLines(page.Entries)); err != nil {
+			} else if err := p.print(
+				page, []string{"at", "learner", "what", "exercise", "outcome", "mark", "rows", "ms", "query"},
+				historyLines(page.Entries),
+			); err != nil {
 				return err
 			}
 			if page.Next != "" {
@@ -47,7 +49,9 @@ func (p *program) history() *cobra.Command {
 	f.StringVar(&params.Paper, "paper", "", "only of this paper")
 	f.StringVar(&params.Exercise, "exercise", "", "only of this exercise of --paper")
 	f.StringVar(&params.Learner, "learner", "", "only this learner's (instructors)")
-	f.StringVar(&outcome, "outcome", "", "only with this outcome: correct, incorrect, rejected, failed, stopped or done")
+	f.StringVar(
+		&outcome, "outcome", "", "only with this outcome: correct, incorrect, rejected, failed, stopped or done",
+	)
 	f.StringVar(&kind, "kind", "", "only run or attempt")
 	f.StringVar(&params.Before, "before", "", "continue after this entry (from the previous page)")
 	f.IntVar(&params.Limit, "limit", 50, "how many")
@@ -64,17 +68,34 @@ func historyLines(entries []client.HistoryEntry) [][]string {
 		}
 		mark := ""
 		if e.Mark != nil {
-			mark = marking.Format(*e.Mark)
+			mark = e.Mark.String()
 		}
-		all = append(all, []string{clock(e.At), e.Learner, string(e.Kind), where, string(e.Outcome), mark, fmt.Sprint(e.RowCount), fmt.Sprintf("%.1f", e.ElapsedMs),
-			strings.Join(strings.Fields(e.Sql), " ")})
+		all = append(
+			all,
+			[]string{
+				clock(e.At),
+				e.Learner,
+				string(e.Kind),
+				where,
+				string(e.Outcome),
+				mark,
+				fmt.Sprint(e.RowCount),
+				fmt.Sprintf(
+					"%.1f", e.ElapsedMs,
+				),
+				strings.Join(strings.Fields(e.Sql), " "),
+			},
+		)
 	}
 	return all
 }
 
 func (p *program) writeEntry(e client.HistoryEntry) {
 	line := historyLines([]client.HistoryEntry{e})[0]
-	fmt.Fprintf(p.out, "%s\n\n    %s\n\n", printable(strings.Join(strings.Fields(strings.Join(line[:6], " ")), " ")), strings.ReplaceAll(lines(strings.TrimSpace(e.Sql)), "\n", "\n    "))
+	fmt.Fprintf(
+		p.out, "%s\n\n    %s\n\n", printable(strings.Join(strings.Fields(strings.Join(line[:6], " ")), " ")),
+		strings.ReplaceAll(lines(strings.TrimSpace(e.Sql)), "\n", "\n    "),
+	)
 	if e.Error.Title != "" {
 		fmt.Fprintf(p.out, "- %s. %s\n\n", printable(e.Error.Title), printable(e.Error.Detail))
 	}

@@ -17,7 +17,7 @@ import (
 	"examen/internal/core/marking"
 )
 
-// print prints a value as -o says: JSON as the contract has it, or lines of cells as a table or CSV.
+// print prints a value in the format of -o: as the contract's JSON, or as a table or CSV made of lines.
 func (p *program) print(value any, header []string, lines [][]string) error {
 	switch p.format {
 	case "json":
@@ -33,7 +33,7 @@ func (p *program) print(value any, header []string, lines [][]string) error {
 	return nil
 }
 
-// widestCell is how many characters of a cell a table on a terminal shows.
+// widestCell is how many characters of a cell a table shows on a terminal.
 const widestCell = 60
 
 func (p *program) table(w io.Writer, header []string, lines [][]string) {
@@ -70,7 +70,8 @@ func (p *program) table(w io.Writer, header []string, lines [][]string) {
 	t.Render()
 }
 
-// widths are how many characters of each column are shown: all but on a terminal, where a table keeps to its width. The widest columns give way first.
+// widths returns how many characters of each column to show: all, except that a table on a terminal keeps to the
+// terminal's width. The widest columns are cut first.
 func (p *program) widths(header []string, lines [][]string) []int {
 	widths := make([]int, len(header))
 	if !p.onTerminal() {
@@ -92,10 +93,10 @@ func (p *program) widths(header []string, lines [][]string) []int {
 	return narrowed(widths, screen)
 }
 
-// between is the space between two columns.
+// between is the number of spaces between two columns.
 const between = 2
 
-// narrowed takes from the widest columns until all fit on a screen, as long as each keeps what a name needs.
+// narrowed cuts the widest columns until all fit on the screen, but leaves each wide enough for a name.
 func narrowed(widths []int, screen int) []int {
 	const least = 8
 	total := between * (len(widths) - 1)
@@ -117,7 +118,7 @@ func narrowed(widths []int, screen int) []int {
 	return widths
 }
 
-// shortened is a text of so many characters at most.
+// shortened returns a text of at most width characters.
 func shortened(s string, width int) string {
 	if text.StringWidth(s) <= width {
 		return s
@@ -125,7 +126,7 @@ func shortened(s string, width int) string {
 	return text.Trim(s, max(width-1, 0)) + "…"
 }
 
-// numeric tells whether a column holds numbers only, and at least one.
+// numeric tells whether a column holds only numbers, and at least one.
 func numeric(lines [][]string, column int) bool {
 	some := false
 	for _, line := range lines {
@@ -147,7 +148,7 @@ func isTerminal(w io.Writer) bool {
 	return ok && term.IsTerminal(int(f.Fd()))
 }
 
-// printable makes text safe for a terminal: what is not to be seen is shown as its code.
+// printable makes text safe for a terminal: invisible characters are shown by their code.
 func printable(s string) string {
 	if strings.IndexFunc(s, hidden) < 0 {
 		return s
@@ -168,7 +169,7 @@ func printable(s string) string {
 	return b.String()
 }
 
-// lines is printable for text that has lines.
+// lines does the same for text of several lines.
 func lines(s string) string {
 	all := strings.Split(s, "\n")
 	for i := range all {
@@ -179,7 +180,7 @@ func lines(s string) string {
 
 func hidden(c rune) bool { return !unicode.IsGraphic(c) || unicode.Is(unicode.Bidi_Control, c) }
 
-// cells shows NULL by its name.
+// cells shows NULL as such.
 func cells(rows [][]*string) [][]string {
 	out := make([][]string, len(rows))
 	for i, row := range rows {

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"io"
 	"net/http"
@@ -25,28 +26,36 @@ func (p *program) pack() *cobra.Command {
 	}
 	check := &cobra.Command{
 		Use: "check DIR", Short: "Check a pack's exercises, loading nothing", Args: argsBetween(1, 1, "a folder"),
-		Long: `Builds the pack's datasets and variants aside and tries every exercise on them: whether its answers run and agree, whether its order and its result are
-decided, whether the data test what the task asks, whether links lead somewhere. Nothing stays. The exit code is 1 where there are errors.`,
+		Long: `Builds the pack's datasets and variants aside and tries every exercise on them:
+whether its answers run and agree, whether its order and its result are decided,
+whether the data test what the task asks, whether links lead somewhere.
+Nothing stays. The exit code is 1 where there are errors.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, job, err := p.sendPack(cmd, args, true)
 			if err != nil {
 				return err
 			}
-			if job, err = p.followed(cmd.Context(), c, job, true); err != nil {
-				return err
-			}
-			if job.State != client.JobDone {
-				err := p.printJob(job)
-				if len(job.Errors) > 0 { // a setup script is part of what is checked
-					fmt.Fprintln(p.err, err)
-					return errNotCorrect
-				}
-				return err
-			}
-			return p.printCheck(job.Report.Check)
+			return p.followCheck(cmd.Context(), c, job)
 		},
 	}
 	return group("pack", "Packs of datasets and papers", check, load)
+}
+
+// followCheck follows a job that checks exercises, and prints what it found. An interrupt stops it.
+func (p *program) followCheck(ctx context.Context, c *client.Client, job client.Job) error {
+	job, err := p.followed(ctx, c, job, true)
+	if err != nil {
+		return err
+	}
+	if job.State != client.JobDone {
+		err := p.printJob(job)
+		if len(job.Errors) > 0 { // a setup script is part of what is checked
+			fmt.Fprintln(p.err, err)
+			return errNotCorrect
+		}
+		return err
+	}
+	return p.printCheck(job.Report.Check)
 }
 
 // sendPack sends a pack's folder, to be loaded or only checked.
@@ -64,7 +73,9 @@ func (p *program) sendPack(cmd *cobra.Command, args []string, check bool) (*clie
 	}
 	defer s.root.Close()
 	return p.send(s, func(c *client.Client, contentType string, body io.Reader) (*http.Response, error) {
-		return c.LoadPackWithBody(cmd.Context(), &client.LoadPackParams{Check: check}, contentType, body, client.AskFirst)
+		return c.LoadPackWithBody(
+			cmd.Context(), &client.LoadPackParams{Check: check}, contentType, body, client.AskFirst,
+		)
 	})
 }
 
@@ -73,9 +84,13 @@ func (p *program) printCheck(r client.CheckReport) error {
 	if p.format != "table" {
 		var all [][]string
 		for _, n := range r.Notes {
-			all = append(all, []string{string(n.Severity), n.Kind, n.Paper, n.Exercise, n.File, fmt.Sprint(n.Line), n.Sentence})
+			all = append(
+				all, []string{string(n.Severity), n.Kind, n.Paper, n.Exercise, n.File, fmt.Sprint(n.Line), n.Sentence},
+			)
 		}
-		if err := p.print(r, []string{"severity", "kind", "paper", "exercise", "file", "line", "sentence"}, all); err != nil {
+		if err := p.print(
+			r, []string{"severity", "kind", "paper", "exercise", "file", "line", "sentence"}, all,
+		); err != nil {
 			return err
 		}
 	} else {
@@ -92,7 +107,10 @@ func (p *program) printCheck(r client.CheckReport) error {
 			fmt.Fprintf(p.out, "%s  %s\n", upperFirst(string(n.Severity)), printable(strings.TrimSpace(where)))
 			p.writeFinding(client.Finding{Sentence: n.Sentence, Columns: n.Columns, Rows: n.Rows})
 		}
-		fmt.Fprintf(p.out, "%s checked: %s, %s.\n", plural(int64(r.Exercises), "exercise"), plural(int64(r.Errors), "error"), plural(int64(r.Warnings), "warning"))
+		fmt.Fprintf(
+			p.out, "%s checked: %s, %s.\n", plural(int64(r.Exercises), "exercise"), plural(int64(r.Errors), "error"),
+			plural(int64(r.Warnings), "warning"),
+		)
 	}
 	if r.Errors > 0 {
 		return errNotCorrect

@@ -9,35 +9,48 @@ import (
 	"github.com/spf13/cobra"
 
 	"examen/internal/client"
-	"examen/internal/core/marking"
 )
 
 func (p *program) paper() *cobra.Command {
 	list := &cobra.Command{
 		Use: "list", Short: "List your papers", Args: argsBetween(0, 0, "no arguments"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListPapers(ctx) },
+			return show(p, cmd, func(ctx context.Context, c *client.Client) (
+				*http.Response, error,
+			) {
+				return c.ListPapers(ctx)
+			},
 				[]string{"paper", "title", "state", "opens", "due", "correct", "points"},
 				each(func(s client.PaperSummary) []string {
-					return []string{s.Slug, s.Title, string(s.State), clock(s.Opens), clock(s.Due), fmt.Sprintf("%d of %d", s.Correct, s.Exercises),
-						fmt.Sprintf("%s of %s", marking.Format(s.Mark), marking.Format(s.Points))}
+					return []string{s.Slug, s.Title, string(s.State), clock(s.Opens), clock(s.Due), fmt.Sprintf(
+						"%d of %d", s.Correct, s.Exercises,
+					),
+						fmt.Sprintf("%s of %s", s.Mark.String(), s.Points.String())}
 				}))
 		},
 	}
 	exercises := &cobra.Command{
 		Use: "show PAPER", Short: "List a paper's exercises", Args: argsBetween(1, 1, "a paper"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetPaper(ctx, args[0]) }, exerciseHeader, exerciseLines)
+			return show(
+				p, cmd,
+				func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.GetPaper(ctx, args[0]) },
+				exerciseHeader, exerciseLines,
+			)
 		},
 	}
 	check := &cobra.Command{
 		Use: "check PAPER", Short: "Check a loaded paper's exercises", Args: argsBetween(1, 1, "a paper"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			report, err := ask[client.CheckReport](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.CheckPaper(ctx, args[0]) })
+			c, _, err := p.connect()
 			if err != nil {
 				return err
 			}
-			return p.printCheck(report)
+			job, err := client.Read[client.Job](c.CheckPaper(cmd.Context(), args[0]))
+			if err != nil {
+				return err
+			}
+			return p.followCheck(cmd.Context(), c, job)
 		},
 	}
 	return group("paper", "Papers", list, exercises, check, p.openPaper())
@@ -56,16 +69,20 @@ func exerciseLines(paper client.Paper) [][]string {
 }
 
 func exerciseLine(e client.Exercise) []string {
-	return []string{fmt.Sprintf("%s/%d", e.Paper, e.Number), e.Title, marking.Format(e.Points), fmt.Sprint(e.Attempts), string(e.Outcome), marking.Format(e.Mark)}
+	return []string{
+		fmt.Sprintf("%s/%d", e.Paper, e.Number), e.Title, e.Points.String(), fmt.Sprint(e.Attempts), string(e.Outcome),
+		e.Mark.String(),
+	}
 }
 
 func (p *program) openPaper() *cobra.Command {
 	var course, opens, due string
 	c := &cobra.Command{
-		Use: "open PAPER --course COURSE", Short: "Open a paper to a course, or change its times there", Args: argsBetween(1, 1, "a paper"),
+		Use: "open PAPER --course COURSE", Short: "Open a paper to a course, or change its times there",
+		Args: argsBetween(1, 1, "a paper"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if course == "" {
-				return usageError{fmt.Errorf("open wants a course: --course NAME")}
+			if err := courseGiven(cmd, course); err != nil {
+				return err
 			}
 			times := client.PaperTimes{}
 			for to, flag := range map[*time.Time]string{&times.Opens: opens, &times.Due: due} {
@@ -85,12 +102,19 @@ func (p *program) openPaper() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&course, "course", "", "the course")
-	c.Flags().StringVar(&opens, "opens", "", "when it opens: 2026-09-01, '2026-09-01 08:00' (in your time zone) or 2026-09-01T08:00:00Z (default: the paper's own time)")
-	c.Flags().StringVar(&due, "due", "", "when it is due, likewise; a date alone is its end (default: the paper's own time)")
+	c.Flags().StringVar(
+		&opens, "opens", "",
+		"when it opens: 2026-09-01, '2026-09-01 08:00' (in your time zone) or 2026-09-01T08:00:00Z (default: the "+
+			"paper's own time)",
+	)
+	c.Flags().StringVar(
+		&due, "due", "", "when it is due, likewise; a date alone is its end (default: the paper's own time)",
+	)
 	return c
 }
 
-// moment reads a time as people write it, in the zone of this machine where it names none. Of a date alone it is the first minute, or the last.
+// moment parses a time as people write it, in this machine's time zone if it names none. A date alone means its first
+// minute, or its last if end is set.
 func moment(s string, end bool) (time.Time, error) {
 	if t, err := time.Parse(time.RFC3339, s); err == nil {
 		return t, nil
@@ -102,7 +126,9 @@ func moment(s string, end bool) (time.Time, error) {
 	}
 	t, err := time.ParseInLocation(time.DateOnly, s, time.Local)
 	if err != nil {
-		return t, usageError{fmt.Errorf("%q is not a valid time; use 2026-12-20, '2026-12-20 18:00' or 2026-12-20T18:00:00Z", s)}
+		return t, usageError{
+			fmt.Errorf("%q is not a valid time; use 2026-12-20, '2026-12-20 18:00' or 2026-12-20T18:00:00Z", s),
+		}
 	}
 	if end {
 		t = time.Date(t.Year(), t.Month(), t.Day(), 23, 59, 0, 0, time.Local)

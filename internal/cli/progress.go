@@ -8,21 +8,25 @@ import (
 	"github.com/spf13/cobra"
 
 	"examen/internal/client"
-	"examen/internal/core/marking"
 )
 
 func (p *program) progress() *cobra.Command {
 	var course string
 	c := &cobra.Command{
-		Use: "progress PAPER", Short: "Print learners by exercises: outcome and number of attempts", Args: argsBetween(1, 1, "a paper"),
+		Use: "progress PAPER", Short: "Print learners by exercises: outcome and number of attempts",
+		Args: argsBetween(1, 1, "a paper"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			grid, err := ask[client.Progress](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+			grid, err := ask[client.Progress](p, cmd, func(ctx context.Context, c *client.Client) (
+				*http.Response, error,
+			) {
 				return c.GetProgress(ctx, args[0], &client.GetProgressParams{Course: course})
 			})
 			if err != nil {
 				return err
 			}
-			err = p.printGrid(grid, "mark", func(c client.ProgressCell) string { return fmt.Sprintf("%s %d", c.Outcome, c.Attempts) })
+			err = p.printGrid(
+				grid, "mark", func(c client.ProgressCell) string { return fmt.Sprintf("%s %d", c.Outcome, c.Attempts) },
+			)
 			if err == nil && p.format == "table" {
 				p.hiddenOnly(grid)
 			}
@@ -33,15 +37,20 @@ func (p *program) progress() *cobra.Command {
 	return c
 }
 
-// manyHidden is from how many attempts on that were wrong on hidden rows alone a learner is named.
+// manyHidden is the number of attempts wrong on hidden rows alone from which a learner is named.
 const manyHidden = 10
 
-// hiddenOnly names learners who had many attempts that were wrong on hidden rows alone.
+// hiddenOnly names the learners who had many attempts that were wrong on hidden rows alone.
 func (p *program) hiddenOnly(grid client.Progress) {
 	for _, l := range grid.Learners {
 		for i, c := range l.Cells {
 			if c.HiddenOnly >= manyHidden {
-				fmt.Fprintf(p.err, "%s had %d attempts at %s that were right on all rows that learners see and wrong on hidden ones.\n", printable(l.DisplayName), c.HiddenOnly, grid.Exercises[i].Slug)
+				fmt.Fprintf(
+					p.err,
+					"%s had %d attempts at %s that were right on all rows that learners see and wrong on hidden "+
+						"ones.\n",
+					printable(l.DisplayName), c.HiddenOnly, grid.Exercises[i].Slug,
+				)
 			}
 		}
 	}
@@ -73,7 +82,9 @@ func (p *program) marks() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				return p.printGrid(grid, "of "+marking.Format(grid.Points), func(c client.ProgressCell) string { return marking.Format(c.Mark) })
+				return p.printGrid(
+					grid, "of "+grid.Points.String(), func(c client.ProgressCell) string { return c.Mark.String() },
+				)
 			}
 			return usageError{fmt.Errorf("--format %s: expected csv, json or table", format)}
 		},
@@ -83,7 +94,7 @@ func (p *program) marks() *cobra.Command {
 	return c
 }
 
-// printGrid prints learners by exercises; a cell without attempts is empty.
+// printGrid prints learners by exercises. A cell without attempts is empty.
 func (p *program) printGrid(grid client.Progress, sum string, cell func(client.ProgressCell) string) error {
 	header := []string{"learner", "name"}
 	for _, e := range grid.Exercises {
@@ -99,7 +110,7 @@ func (p *program) printGrid(grid client.Progress, sum string, cell func(client.P
 			}
 			line = append(line, cell(c))
 		}
-		all = append(all, append(line, marking.Format(l.Mark)))
+		all = append(all, append(line, l.Mark.String()))
 	}
 	return p.print(grid, append(header, sum), all)
 }

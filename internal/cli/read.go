@@ -12,7 +12,8 @@ import (
 
 func (p *program) read() *cobra.Command {
 	return &cobra.Command{
-		Use: "read PAPER[/EXERCISE]", Short: "Print a paper or one exercise as text", Args: argsBetween(1, 1, "a paper or an exercise"),
+		Use: "read PAPER[/EXERCISE]", Short: "Print a paper or one exercise as text",
+		Args: argsBetween(1, 1, "a paper or an exercise"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, _, err := p.connect()
 			if err != nil {
@@ -52,9 +53,9 @@ func (p *program) printPaper(paper client.Paper) error {
 		fmt.Fprintf(p.out, "Due %s. ", clock(s.Due))
 	}
 	if s.Attempted > 0 {
-		fmt.Fprintf(p.out, "%s of %s points so far.\n", marking.Format(s.Mark), marking.Format(s.Points))
+		fmt.Fprintf(p.out, "%s of %s points so far.\n", s.Mark.String(), s.Points.String())
 	} else {
-		fmt.Fprintf(p.out, "%s points.\n", marking.Format(s.Points))
+		fmt.Fprintf(p.out, "%s points.\n", s.Points.String())
 	}
 	for _, section := range paper.Sections {
 		fmt.Fprintln(p.out)
@@ -118,25 +119,27 @@ func (p *program) writeExercise(e client.Exercise) {
 	fmt.Fprintf(p.out, "\n%s\n", lines(strings.Join(notes, "\n")))
 }
 
-func points(n float64) string {
-	if n == 1 {
+func points(n marking.Points) string {
+	if n.String() == "1" {
 		return "1 point"
 	}
-	return marking.Format(n) + " points"
+	return n.String() + " points"
 }
 
 func standing(e client.Exercise) string {
 	if e.Attempts == 0 {
 		return "not submitted"
 	}
-	s := fmt.Sprintf("%s, %s of %s, %s", e.Outcome, marking.Format(e.Mark), points(e.Points), plural(int64(e.Attempts), "attempt"))
+	s := fmt.Sprintf(
+		"%s, %s of %s, %s", e.Outcome, e.Mark.String(), points(e.Points), plural(int64(e.Attempts), "attempt"),
+	)
 	if e.AttemptsAllowed > 0 {
 		s += fmt.Sprintf(" (%d of %d used)", e.AttemptsUsed, e.AttemptsAllowed)
 	}
 	return s
 }
 
-// inWords writes constructs as one does: group-by is GROUP BY, table:hive is the table hive.
+// inWords writes constructs as people do: group-by is GROUP BY, table:hive is the table hive.
 func inWords(constructs []string) string {
 	words := make([]string, len(constructs))
 	for i, c := range constructs {

@@ -13,7 +13,8 @@ import (
 func (p *program) run() *cobra.Command {
 	var dataset string
 	c := &cobra.Command{
-		Use: "run PAPER[/EXERCISE]|--dataset NAME [FILE|-]", Short: "Run a query and print its rows", Args: argsBetween(0, 2, "a paper or an exercise, and perhaps a file"),
+		Use: "run PAPER[/EXERCISE]|--dataset NAME [FILE|-]", Short: "Run a query and print its rows",
+		Args: argsBetween(0, 2, "a paper or an exercise, and perhaps a file"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, _, err := p.connect()
 			if err != nil {
@@ -22,7 +23,9 @@ func (p *program) run() *cobra.Command {
 			request := client.RunRequest{Dataset: dataset}
 			if dataset == "" {
 				if len(args) == 0 {
-					return usageError{errors.New("run wants a paper, an exercise or --dataset NAME; see examen run --help")}
+					return usageError{
+						errors.New("run wants a paper, an exercise or --dataset NAME; see examen run --help"),
+					}
 				}
 				request.Paper, request.Exercise, _ = strings.Cut(args[0], "/")
 				args = args[1:]

@@ -16,7 +16,7 @@ import (
 	"examen/internal/server"
 )
 
-// serving are the flags that serve and demo share.
+// serving holds the flags that serve and demo share.
 type serving struct {
 	options server.Options
 	verbose bool
@@ -26,18 +26,34 @@ func (s *serving) flags(c *cobra.Command) {
 	s.options = server.Defaults()
 	f := c.Flags()
 	f.StringVar(&s.options.Listen, "listen", "127.0.0.1:8080", "address and port; port 0 takes a free one")
-	f.StringVar(&s.options.RecordsURL, "records-url", "", "a PostgreSQL server that others run, for records, instead of starting one")
-	f.StringVar(&s.options.PracticeURL, "practice-url", "", "a PostgreSQL server that others run, for learners' SQL (as a superuser), instead of starting one")
+	f.StringVar(
+		&s.options.RecordsURL, "records-url", "",
+		"a PostgreSQL server that others run, for records, instead of starting one",
+	)
+	f.StringVar(
+		&s.options.PracticeURL, "practice-url", "",
+		"a PostgreSQL server that others run, for learners' SQL (as a superuser), instead of starting one",
+	)
 	f.DurationVar(&s.options.Limits.Time, "limit-time", s.options.Limits.Time, "the longest that a query may take")
 	f.Int64Var(&s.options.Limits.Rows, "limit-rows", s.options.Limits.Rows, "the most rows that a query may give")
 	f.IntVar(&s.options.Limits.Seats, "seats", s.options.Limits.Seats, "how many queries run at once")
-	f.Var((*megabytes)(&s.options.Limits.Memory), "limit-memory", "what all queries together may take, in MB (default: half of the machine's memory, or of its control group's)")
-	f.IntVar(&s.options.Learner.Calls, "limit-calls", s.options.Learner.Calls, "how many requests one learner may make within a minute")
-	f.StringSliceVar(&s.options.Proxies, "trusted-proxy", nil, "address or network of a proxy in front of the service, whose X-Forwarded-For and X-Forwarded-Proto are believed")
+	f.Var(
+		(*megabytes)(&s.options.Limits.Memory), "limit-memory",
+		"what all queries together may take, in MB (default: half of the machine's memory, or of its control group's)",
+	)
+	f.IntVar(
+		&s.options.Learner.Calls, "limit-calls", s.options.Learner.Calls,
+		"how many requests one learner may make within a minute",
+	)
+	f.StringSliceVar(
+		&s.options.Proxies, "trusted-proxy", nil,
+		"address or network of a proxy in front of the service, whose X-Forwarded-For and X-Forwarded-Proto are "+
+			"believed",
+	)
 	f.BoolVar(&s.verbose, "verbose", false, "log every call")
 }
 
-// megabytes is a flag in MB, kept in bytes.
+// megabytes is a flag given in MB and kept in bytes.
 type megabytes uint64
 
 func (m *megabytes) Set(text string) error {
@@ -77,23 +93,28 @@ func (p *program) serve() *cobra.Command {
 				return err
 			}
 			defer running.Stop()
-			password, err := running.Accounts.EnsureInstructor(cmd.Context(), "instructor")
+			password, err := running.Accounts.EnsureAdministrator(cmd.Context(), "instructor")
 			if err != nil {
 				return err
 			}
 			if password != "" {
-				fmt.Fprintf(p.out, "The first instructor's account is made: name instructor, one-time password %s\n", password)
+				fmt.Fprintf(
+					p.out, "The first instructor's account is made: name instructor, one-time password %s\n", password,
+				)
 			}
 			fmt.Fprintf(p.out, "Examen serves at http://%s\n", running.Address())
 			return running.Wait(cmd.Context())
 		},
 	}
 	s.flags(c)
-	c.Flags().StringVar(&s.options.DataDir, "data-dir", defaultDataDir(), "where the records are kept, and the datasets")
+	c.Flags().StringVar(
+		&s.options.DataDir, "data-dir", defaultDataDir(), "where the records are kept, and the datasets",
+	)
 	return c
 }
 
-// defaultDataDir is where services keep their data on Debian, or under the home folder for anybody but root.
+// defaultDataDir returns where services keep their data on Debian; for any user but root, a folder under the home
+// folder.
 func defaultDataDir() string {
 	if os.Geteuid() == 0 {
 		return "/var/lib/examen"
@@ -109,7 +130,8 @@ func (p *program) demo() *cobra.Command {
 	var s serving
 	var with []string
 	c := &cobra.Command{
-		Use: "demo", Short: "Start everything with made-up data, in the foreground", Args: argsBetween(0, 0, "flags only"),
+		Use: "demo", Short: "Start everything with made-up data, in the foreground",
+		Args: argsBetween(0, 0, "flags only"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			s.log(p)
 			for _, pack := range with {
@@ -169,6 +191,8 @@ Examen serves at %s
   learner     %s   password %s  (has not begun; all %d learners have this password)
 
 Stop it with Ctrl-C.
-`, url, demo.InstructorName, demo.InstructorPassword, demo.LearnerName, demo.LearnerPassword, demo.NewLearnerName, demo.LearnerPassword, demo.LearnerCount())
+`,
+		url, demo.InstructorName, demo.InstructorPassword, demo.LearnerName, demo.LearnerPassword,
+		demo.NewLearnerName, demo.LearnerPassword, demo.LearnerCount())
 	return running.Wait(ctx)
 }

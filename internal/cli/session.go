@@ -19,7 +19,7 @@ import (
 
 const defaultURL = "http://127.0.0.1:8080"
 
-// kept is what the command line keeps between its runs, in a file that only its user can read.
+// kept is what the command line keeps between invocations, in a file that only its user can read.
 type kept struct {
 	URL   string `json:"url"`
 	Name  string `json:"name"`
@@ -76,7 +76,7 @@ func (k kept) write() error {
 	return os.Rename(unfinished, file)
 }
 
-// connect returns the client, with the session that login kept if it is of the same service.
+// connect returns the client, with the session that login stored if it belongs to the same service.
 func (p *program) connect() (*client.Client, kept, error) {
 	k, err := readKept()
 	if err != nil {
@@ -120,7 +120,17 @@ func (p *program) login() *cobra.Command {
 					return err
 				}
 			}
-			session, err := client.Read[client.Session](c.LogIn(cmd.Context(), client.LogInJSONRequestBody{Name: k.Name, Password: password, Kind: client.Bearer, Device: k.Devices[k.Name]}))
+			session, err := client.Read[client.Session](
+				c.LogIn(
+					cmd.Context(),
+					client.LogInJSONRequestBody{
+						Name:     k.Name,
+						Password: password,
+						Kind:     client.Bearer,
+						Device:   k.Devices[k.Name],
+					},
+				),
+			)
 			if err != nil {
 				return err
 			}
@@ -132,14 +142,23 @@ func (p *program) login() *cobra.Command {
 			if err := k.write(); err != nil {
 				return fmt.Errorf("keep the session: %w", err)
 			}
-			fmt.Fprintf(p.err, "Logged in to %s as %s (%s).\n", p.url, session.Account.DisplayName, session.Account.Role)
+			fmt.Fprintf(
+				p.err, "Logged in to %s as %s (%s).\n", p.url, session.Account.DisplayName, session.Account.Role,
+			)
 			if session.Account.OneTimePassword {
-				fmt.Fprintln(p.err, "You are logged in with a one-time password. Nothing else can be done before you choose your own: examen password")
+				fmt.Fprintln(
+					p.err,
+					"You are logged in with a one-time password. Nothing else can be done before you choose your "+
+						"own: examen password",
+				)
 			}
 			return nil
 		},
 	}
-	c.Flags().StringVar(&password, "password", "", "the password (it stays in the shell's history: better EXAMEN_PASSWORD, or be asked)")
+	c.Flags().StringVar(
+		&password, "password", "",
+		"the password (it stays in the shell's history: better EXAMEN_PASSWORD, or be asked)",
+	)
 	return c
 }
 
@@ -189,7 +208,8 @@ func (p *program) whoami() *cobra.Command {
 func (p *program) password() *cobra.Command {
 	return &cobra.Command{
 		Use: "password", Short: "Change your password", Args: argsBetween(0, 0, "no arguments"),
-		Long: "Change one's own password: the current one and the new one are asked for, or read from standard input, a line each.",
+		Long: "Change one's own password: the current one and the new one are asked for, or read from standard " +
+			"input, a line each.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, _, err := p.connect()
 			if err != nil {
@@ -204,7 +224,9 @@ func (p *program) password() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if _, err := client.Read[struct{}](c.SetPassword(cmd.Context(), client.PasswordChange{Current: current, New: next})); err != nil {
+			if _, err := client.Read[struct{}](
+				c.SetPassword(cmd.Context(), client.PasswordChange{Current: current, New: next}),
+			); err != nil {
 				return err
 			}
 			fmt.Fprintln(p.err, "The password is changed; other sessions of the account have ended.")
@@ -223,7 +245,7 @@ func (p *program) ask(in *bufio.Reader, prompt string) (string, error) {
 	return strings.TrimRight(line, "\r\n"), nil
 }
 
-// askHidden reads a line that is not shown as it is typed.
+// askHidden reads a line without showing it as it is typed.
 func (p *program) askHidden(in *bufio.Reader, prompt string) (string, error) {
 	f, ok := p.in.(*os.File)
 	if !ok || !term.IsTerminal(int(f.Fd())) {

@@ -7,12 +7,12 @@ import (
 	"github.com/spf13/cobra"
 
 	"examen/internal/client"
-	"examen/internal/core/marking"
 )
 
 func (p *program) submit() *cobra.Command {
 	return &cobra.Command{
-		Use: "submit PAPER/EXERCISE [FILE|-]", Short: "Submit an answer and print the result", Args: argsBetween(1, 2, "an exercise, and perhaps a file"),
+		Use: "submit PAPER/EXERCISE [FILE|-]", Short: "Submit an answer and print the result",
+		Args: argsBetween(1, 2, "an exercise, and perhaps a file"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, _, err := p.connect()
 			if err != nil {
@@ -45,14 +45,16 @@ func (p *program) printAttempt(a client.Attempt) error {
 	if p.format != "table" {
 		var all [][]string
 		for _, f := range a.Findings {
-			all = append(all, []string{string(a.Outcome), marking.Format(a.Mark), f.Kind, f.Sentence})
+			all = append(all, []string{string(a.Outcome), a.Mark.String(), f.Kind, f.Sentence})
 		}
 		if all == nil {
-			all = [][]string{{string(a.Outcome), marking.Format(a.Mark), strings.TrimPrefix(a.Error.Type, "examen:"), a.Error.Detail}}
+			all = [][]string{
+				{string(a.Outcome), a.Mark.String(), strings.TrimPrefix(a.Error.Type, "examen:"), a.Error.Detail},
+			}
 		}
 		return p.print(a, []string{"outcome", "mark", "finding", "sentence"}, all)
 	}
-	fmt.Fprintf(p.out, "%s, %s of %s\n", outcomeWord(a.Outcome), marking.Format(a.Mark), points(a.Points))
+	fmt.Fprintf(p.out, "%s, %s of %s\n", outcomeWord(a.Outcome), a.Mark.String(), points(a.Points))
 	if a.Error.Title != "" {
 		p.queryProblem(a.Error)
 	}

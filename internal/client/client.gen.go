@@ -14,6 +14,8 @@ import (
 	"strings"
 	"time"
 
+	"examen/internal/core/marking"
+
 	"github.com/oapi-codegen/runtime"
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
@@ -109,6 +111,7 @@ func (e EntryKind) Valid() bool {
 const (
 	JobOfDataset JobKind = "dataset"
 	JobOfPack    JobKind = "pack"
+	JobOfPaper   JobKind = "paper"
 )
 
 // Valid indicates whether the value is a known member of the JobKind enum.
@@ -117,6 +120,8 @@ func (e JobKind) Valid() bool {
 	case JobOfDataset:
 		return true
 	case JobOfPack:
+		return true
+	case JobOfPaper:
 		return true
 	default:
 		return false
@@ -177,6 +182,27 @@ func (e LogInKind) Valid() bool {
 	}
 }
 
+// Defines values for Look.
+const (
+	DarkLook   Look = "dark"
+	LightLook  Look = "light"
+	SystemLook Look = "system"
+)
+
+// Valid indicates whether the value is a known member of the Look enum.
+func (e Look) Valid() bool {
+	switch e {
+	case DarkLook:
+		return true
+	case LightLook:
+		return true
+	case SystemLook:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Outcome.
 const (
 	Correct   Outcome = "correct"
@@ -230,6 +256,7 @@ func (e PaperState) Valid() bool {
 
 // Defines values for Role.
 const (
+	Assistant  Role = "assistant"
 	Instructor Role = "instructor"
 	Learner    Role = "learner"
 )
@@ -237,6 +264,8 @@ const (
 // Valid indicates whether the value is a known member of the Role enum.
 func (e Role) Valid() bool {
 	switch e {
+	case Assistant:
+		return true
 	case Instructor:
 		return true
 	case Learner:
@@ -311,6 +340,11 @@ func (e GetMarksParamsFormat) Valid() bool {
 
 // Account defines model for Account.
 type Account struct {
+	// Administrator May make courses and accounts.
+	Administrator bool `json:"administrator,omitempty,omitzero"`
+
+	// Deactivated Cannot log in any more.
+	Deactivated bool   `json:"deactivated,omitempty,omitzero"`
 	DisplayName string `json:"display_name"`
 	Name        string `json:"name"`
 
@@ -319,9 +353,22 @@ type Account struct {
 	Role            Role `json:"role"`
 }
 
-// AddedLearner defines model for AddedLearner.
-type AddedLearner struct {
+// Active defines model for Active.
+type Active struct {
+	Active bool `json:"active"`
+}
+
+// AddedAccount defines model for AddedAccount.
+type AddedAccount struct {
 	Account Account `json:"account"`
+
+	// Password The one-time password, if one was generated.
+	Password string `json:"password,omitempty,omitzero"`
+}
+
+// AddedMember defines model for AddedMember.
+type AddedMember struct {
+	Member Member `json:"member"`
 
 	// Password The one-time password, if one was generated.
 	Password string `json:"password,omitempty,omitzero"`
@@ -341,14 +388,18 @@ type Attempt struct {
 	Findings []Finding `json:"findings"`
 	Id       string    `json:"id"`
 	Learner  string    `json:"learner"`
-	Mark     float64   `json:"mark"`
+
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark Points `json:"mark"`
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
-	Outcome  Outcome `json:"outcome"`
-	Paper    string  `json:"paper"`
-	Points   float64 `json:"points"`
-	RowCount int64   `json:"row_count"`
-	Sql      string  `json:"sql"`
+	Outcome Outcome `json:"outcome"`
+	Paper   string  `json:"paper"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points   Points `json:"points"`
+	RowCount int64  `json:"row_count"`
+	Sql      string `json:"sql"`
 }
 
 // Block Markdown text, or an SQL example that can be run.
@@ -464,10 +515,10 @@ type Course struct {
 
 // CourseDetail defines model for CourseDetail.
 type CourseDetail struct {
-	Learners []Account     `json:"learners"`
-	Papers   []CoursePaper `json:"papers"`
-	Slug     string        `json:"slug"`
-	Title    string        `json:"title"`
+	Members []Member      `json:"members"`
+	Papers  []CoursePaper `json:"papers"`
+	Slug    string        `json:"slug"`
+	Title   string        `json:"title"`
 }
 
 // CoursePaper defines model for CoursePaper.
@@ -556,7 +607,9 @@ type Exercise struct {
 	Expected Expected `json:"expected,omitempty,omitzero"`
 	Forbid   []string `json:"forbid"`
 	Latest   Attempt  `json:"latest,omitempty,omitzero"`
-	Mark     float64  `json:"mark"`
+
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark Points `json:"mark"`
 
 	// Named The names of columns matter.
 	Named  bool `json:"named,omitempty,omitzero"`
@@ -568,7 +621,9 @@ type Exercise struct {
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 	Outcome Outcome `json:"outcome,omitempty,omitzero"`
 	Paper   string  `json:"paper"`
-	Points  float64 `json:"points"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
 
 	// ReferenceAnswer For instructors only.
 	ReferenceAnswer string   `json:"reference_answer,omitempty,omitzero"`
@@ -579,10 +634,12 @@ type Exercise struct {
 
 // ExerciseHead defines model for ExerciseHead.
 type ExerciseHead struct {
-	Number int     `json:"number"`
-	Points float64 `json:"points"`
-	Slug   string  `json:"slug"`
-	Title  string  `json:"title"`
+	Number int `json:"number"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+	Slug   string `json:"slug"`
+	Title  string `json:"title"`
 }
 
 // Expected The part of the expected result that the exercise shows.
@@ -639,14 +696,14 @@ type HistoryEntry struct {
 	Learner  string    `json:"learner"`
 
 	// Mark Absent for a run.
-	Mark *float64 `json:"mark,omitempty"`
+	Mark *marking.Points `json:"mark,omitempty,omitzero"`
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
-	Outcome  Outcome  `json:"outcome"`
-	Paper    string   `json:"paper,omitempty,omitzero"`
-	Points   *float64 `json:"points,omitempty"`
-	RowCount int64    `json:"row_count"`
-	Sql      string   `json:"sql"`
+	Outcome  Outcome         `json:"outcome"`
+	Paper    string          `json:"paper,omitempty,omitzero"`
+	Points   *marking.Points `json:"points,omitempty,omitzero"`
+	RowCount int64           `json:"row_count"`
+	Sql      string          `json:"sql"`
 
 	// Title The exercise's.
 	Title string `json:"title,omitempty,omitzero"`
@@ -764,18 +821,25 @@ type JobState string
 // LearnerProgress defines model for LearnerProgress.
 type LearnerProgress struct {
 	// Cells In the order of the exercises.
-	Cells       []ProgressCell `json:"cells"`
-	DisplayName string         `json:"display_name"`
-	Mark        float64        `json:"mark"`
-	Name        string         `json:"name"`
+	Cells []ProgressCell `json:"cells"`
+
+	// Course The course in which it is.
+	Course      string `json:"course,omitempty,omitzero"`
+	DisplayName string `json:"display_name"`
+
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark Points `json:"mark"`
+	Name string `json:"name"`
 }
 
 // LoadedPaper defines model for LoadedPaper.
 type LoadedPaper struct {
-	Exercises int     `json:"exercises"`
-	Points    float64 `json:"points"`
-	Slug      string  `json:"slug"`
-	Title     string  `json:"title"`
+	Exercises int `json:"exercises"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+	Slug   string `json:"slug"`
+	Title  string `json:"title"`
 }
 
 // LogIn defines model for LogIn.
@@ -789,6 +853,9 @@ type LogIn struct {
 
 // LogInKind defines model for LogIn.Kind.
 type LogInKind string
+
+// Look defines model for Look.
+type Look string
 
 // MapEntity A table's place on the map, in pixels.
 type MapEntity struct {
@@ -825,21 +892,61 @@ type MapPoint struct {
 	Y float64 `json:"y"`
 }
 
+// MarkByHand defines model for MarkByHand.
+type MarkByHand struct {
+	// Course May be left out where it can only be one.
+	Course string `json:"course,omitempty,omitzero"`
+
+	// Mark If omitted, the computed mark counts again.
+	Mark *marking.Points `json:"mark,omitempty,omitzero"`
+
+	// Reason For the records.
+	Reason string `json:"reason"`
+}
+
+// Member defines model for Member.
+type Member struct {
+	// Deactivated Cannot log in any more.
+	Deactivated bool   `json:"deactivated,omitempty,omitzero"`
+	DisplayName string `json:"display_name"`
+	Name        string `json:"name"`
+
+	// OneTimePassword Has not changed the password that was made by Examen.
+	OneTimePassword bool `json:"one_time_password,omitempty,omitzero"`
+	Role            Role `json:"role"`
+}
+
+// NewAccount defines model for NewAccount.
+type NewAccount struct {
+	// Administrator May make courses and accounts.
+	Administrator bool   `json:"administrator,omitempty,omitzero"`
+	DisplayName   string `json:"display_name,omitempty,omitzero"`
+
+	// Name For logging in: lower-case letters, digits, dots, hyphens.
+	Name string `json:"name"`
+
+	// Password If omitted, a one-time password is generated.
+	Password string `json:"password,omitempty,omitzero"`
+}
+
 // NewCourse defines model for NewCourse.
 type NewCourse struct {
 	Slug  string `json:"slug"`
 	Title string `json:"title"`
 }
 
-// NewLearner defines model for NewLearner.
-type NewLearner struct {
+// NewMember defines model for NewMember.
+type NewMember struct {
 	DisplayName string `json:"display_name,omitempty,omitzero"`
 
 	// Name For logging in: lower-case letters, digits, dots, hyphens.
 	Name string `json:"name"`
 
-	// Password If omitted
+	// Password If omitted, a one-time password is generated.
 	Password string `json:"password,omitempty,omitzero"`
+
+	// Role If omitted, a learner.
+	Role Role `json:"role,omitempty,omitzero"`
 }
 
 // Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
@@ -847,6 +954,8 @@ type Outcome string
 
 // Paper defines model for Paper.
 type Paper struct {
+	// Build The number of the dataset's build in use.
+	Build    int          `json:"build"`
 	Sections []Section    `json:"sections"`
 	Summary  PaperSummary `json:"summary"`
 }
@@ -862,10 +971,12 @@ type PaperSummary struct {
 	Due       time.Time `json:"due,omitempty,omitzero"`
 	Exercises int       `json:"exercises"`
 
-	// Mark One's own so far.
-	Mark   float64    `json:"mark"`
-	Opens  time.Time  `json:"opens,omitempty,omitzero"`
-	Points float64    `json:"points"`
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark  Points    `json:"mark"`
+	Opens time.Time `json:"opens,omitempty,omitzero"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points     `json:"points"`
 	Slug   string     `json:"slug"`
 	State  PaperState `json:"state"`
 	Title  string     `json:"title"`
@@ -897,6 +1008,20 @@ type Place struct {
 	Text string `json:"text"`
 }
 
+// Points Points or a mark: exact, with as many decimals as it has.
+type Points = marking.Points
+
+// Preferences defines model for Preferences.
+type Preferences struct {
+	Look Look `json:"look"`
+
+	// TextSize Of SQL, in pixels.
+	TextSize int `json:"text_size"`
+
+	// Wrap Whether long lines of SQL wrap.
+	Wrap bool `json:"wrap"`
+}
+
 // Problem An error (RFC 9457).
 type Problem struct {
 	Detail string `json:"detail"`
@@ -924,17 +1049,24 @@ type Progress struct {
 	Exercises []ExerciseHead    `json:"exercises"`
 	Learners  []LearnerProgress `json:"learners"`
 	Paper     string            `json:"paper"`
-	Points    float64           `json:"points"`
-	Title     string            `json:"title"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+	Title  string `json:"title"`
 }
 
 // ProgressCell defines model for ProgressCell.
 type ProgressCell struct {
 	Attempts int `json:"attempts"`
 
+	// ByHand The mark was set by hand.
+	ByHand bool `json:"by_hand,omitempty,omitzero"`
+
 	// HiddenOnly Attempts that were right on all rows that the learner sees and wrong on hidden ones. Many may be questions about the hidden rows.
-	HiddenOnly int     `json:"hidden_only,omitempty,omitzero"`
-	Mark       float64 `json:"mark"`
+	HiddenOnly int `json:"hidden_only,omitempty,omitzero"`
+
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark Points `json:"mark"`
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 	Outcome Outcome `json:"outcome,omitempty,omitzero"`
@@ -1057,8 +1189,9 @@ type Session struct {
 	CsrfToken string `json:"csrf_token,omitempty,omitzero"`
 
 	// Device With a bearer token: identifies this device at the next log-in. A browser has it as a cookie.
-	Device  string    `json:"device,omitempty,omitzero"`
-	Expires time.Time `json:"expires"`
+	Device      string      `json:"device,omitempty,omitzero"`
+	Expires     time.Time   `json:"expires"`
+	Preferences Preferences `json:"preferences"`
 
 	// Token The bearer token, at log-in only.
 	Token string `json:"token,omitempty,omitzero"`
@@ -1085,7 +1218,10 @@ type Table struct {
 
 	// Rows -1 for a view that takes too long to count.
 	Rows int64 `json:"rows"`
-	View bool  `json:"view,omitempty,omitzero"`
+
+	// SqlName As SQL has it: quoted where it has to be.
+	SqlName string `json:"sql_name"`
+	View    bool   `json:"view,omitempty,omitzero"`
 }
 
 // TableColumn defines model for TableColumn.
@@ -1103,7 +1239,13 @@ type TableColumn struct {
 
 	// References `table.column` that it refers to.
 	References string `json:"references,omitempty,omitzero"`
-	Type       string `json:"type"`
+
+	// SqlName As SQL has it: quoted where it has to be.
+	SqlName string `json:"sql_name"`
+	Type    string `json:"type"`
+
+	// Values The values of a column that has only a few, and of an enumeration.
+	Values []string `json:"values,omitempty,omitzero"`
 }
 
 // TableSize defines model for TableSize.
@@ -1112,6 +1254,12 @@ type TableSize struct {
 	Rows  int64  `json:"rows"`
 	Table string `json:"table"`
 }
+
+// AccountName defines model for accountName.
+type AccountName = string
+
+// CourseSlug defines model for courseSlug.
+type CourseSlug = string
 
 // DatasetName defines model for datasetName.
 type DatasetName = string
@@ -1127,6 +1275,12 @@ type JobId = string
 
 // PaperSlug defines model for paperSlug.
 type PaperSlug = string
+
+// GetDatasetParams defines parameters for GetDataset.
+type GetDatasetParams struct {
+	// Build The number of the build that is expected to be in use: the answer may then be kept for as long as that is so.
+	Build int `form:"build,omitempty" json:"build,omitempty,omitzero"`
+}
 
 // BuildDatasetParams defines parameters for BuildDataset.
 type BuildDatasetParams struct {
@@ -1230,11 +1384,17 @@ type GetProgressParams struct {
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
 }
 
+// CreateAccountJSONRequestBody defines body for CreateAccount for application/json ContentType.
+type CreateAccountJSONRequestBody = NewAccount
+
+// SetActiveJSONRequestBody defines body for SetActive for application/json ContentType.
+type SetActiveJSONRequestBody = Active
+
 // CreateCourseJSONRequestBody defines body for CreateCourse for application/json ContentType.
 type CreateCourseJSONRequestBody = NewCourse
 
-// AddLearnerJSONRequestBody defines body for AddLearner for application/json ContentType.
-type AddLearnerJSONRequestBody = NewLearner
+// AddMemberJSONRequestBody defines body for AddMember for application/json ContentType.
+type AddMemberJSONRequestBody = NewMember
 
 // OpenPaperJSONRequestBody defines body for OpenPaper for application/json ContentType.
 type OpenPaperJSONRequestBody = PaperTimes
@@ -1254,8 +1414,14 @@ type SubmitJSONRequestBody = Submission
 // KeepDraftJSONRequestBody defines body for KeepDraft for application/json ContentType.
 type KeepDraftJSONRequestBody = DraftText
 
+// SetMarkJSONRequestBody defines body for SetMark for application/json ContentType.
+type SetMarkJSONRequestBody = MarkByHand
+
 // SetPasswordJSONRequestBody defines body for SetPassword for application/json ContentType.
 type SetPasswordJSONRequestBody = PasswordChange
+
+// SetPreferencesJSONRequestBody defines body for SetPreferences for application/json ContentType.
+type SetPreferencesJSONRequestBody = Preferences
 
 // RunJSONRequestBody defines body for Run for application/json ContentType.
 type RunJSONRequestBody = RunRequest
@@ -1337,57 +1503,90 @@ func WithRequestEditorFn(fn RequestEditorFn) ClientOption {
 // The interface specification for the client above.
 type ClientInterface interface {
 
-	// ListCourses Courses. For instructors.
+	// CreateAccountWithBody Make an account that is in no course yet. For administrators.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/accounts (the `CreateAccount` operationId).
+	CreateAccountWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CreateAccount Make an account that is in no course yet. For administrators.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/accounts (the `CreateAccount` operationId).
+	CreateAccount(ctx context.Context, body CreateAccountJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetActiveWithBody Have somebody log in no longer, or again. All that they have done is kept. For the same.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/accounts/{account}/active (the `SetActive` operationId).
+	SetActiveWithBody(ctx context.Context, account AccountName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetActive Have somebody log in no longer, or again. All that they have done is kept. For the same.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/accounts/{account}/active (the `SetActive` operationId).
+	SetActive(ctx context.Context, account AccountName, body SetActiveJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ResetPassword Give somebody a new one-time password and end their sessions. For administrators, and for those who instruct all courses of a learner.
+	//
+	// Corresponds with POST /api/accounts/{account}/password (the `ResetPassword` operationId).
+	ResetPassword(ctx context.Context, account AccountName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListCourses One's courses; for administrators all. For instructors and assistants.
 	//
 	// Corresponds with GET /api/courses (the `ListCourses` operationId).
 	ListCourses(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CreateCourseWithBody Make a course. For instructors.
+	// CreateCourseWithBody Make a course, which one then instructs. For administrators.
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/courses (the `CreateCourse` operationId).
 	CreateCourseWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CreateCourse Make a course. For instructors.
+	// CreateCourse Make a course, which one then instructs. For administrators.
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/courses (the `CreateCourse` operationId).
 	CreateCourse(ctx context.Context, body CreateCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetCourse A course with its papers and learners. For instructors.
+	// GetCourse A course with its papers and members. For its instructors and assistants.
 	//
 	// Corresponds with GET /api/courses/{course} (the `GetCourse` operationId).
-	GetCourse(ctx context.Context, course string, reqEditors ...RequestEditorFn) (*http.Response, error)
+	GetCourse(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// AddLearnerWithBody Add a learner to a course, making the account if there is none. For instructors.
+	// AddMemberWithBody Add somebody to a course, making the account if there is none, or give a member another role. For its instructors.
 	//
 	// Takes any type of body and a specified content type.
 	//
-	// Corresponds with POST /api/courses/{course}/learners (the `AddLearner` operationId).
-	AddLearnerWithBody(ctx context.Context, course string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with POST /api/courses/{course}/members (the `AddMember` operationId).
+	AddMemberWithBody(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// AddLearner Add a learner to a course, making the account if there is none. For instructors.
+	// AddMember Add somebody to a course, making the account if there is none, or give a member another role. For its instructors.
 	//
 	// Takes a body of the `application/json` content type.
 	//
-	// Corresponds with POST /api/courses/{course}/learners (the `AddLearner` operationId).
-	AddLearner(ctx context.Context, course string, body AddLearnerJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with POST /api/courses/{course}/members (the `AddMember` operationId).
+	AddMember(ctx context.Context, course CourseSlug, body AddMemberJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// OpenPaperWithBody Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
+	// OpenPaperWithBody Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-	OpenPaperWithBody(ctx context.Context, course string, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	OpenPaperWithBody(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
+	// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-	OpenPaper(ctx context.Context, course string, paper PaperSlug, body OpenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	OpenPaper(ctx context.Context, course CourseSlug, paper PaperSlug, body OpenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListDatasets The datasets of the caller's papers. An instructor sees all.
 	//
@@ -1402,7 +1601,7 @@ type ClientInterface interface {
 	// GetDataset Describe a dataset's tables; for instructors also its variants and builds.
 	//
 	// Corresponds with GET /api/datasets/{dataset} (the `GetDataset` operationId).
-	GetDataset(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*http.Response, error)
+	GetDataset(ctx context.Context, dataset DatasetName, params *GetDatasetParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// BuildDatasetWithBody Build a dataset from setup scripts, or from CSV files alone. The response is sent when the files have been received. The build is a job; it asks before it breaks what papers use. For instructors.
 	//
@@ -1470,11 +1669,6 @@ type ClientInterface interface {
 	// Corresponds with POST /api/jobs/{job}/stop (the `StopJob` operationId).
 	StopJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ResetLearner Give a learner a new one-time password and end their sessions. For instructors.
-	//
-	// Corresponds with POST /api/learners/{learner}/password (the `ResetLearner` operationId).
-	ResetLearner(ctx context.Context, learner string, reqEditors ...RequestEditorFn) (*http.Response, error)
-
 	// LoadPackWithBody Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	//
 	// Takes any type of body and a specified content type.
@@ -1492,9 +1686,9 @@ type ClientInterface interface {
 	// Corresponds with GET /api/papers/{paper} (the `GetPaper` operationId).
 	GetPaper(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CheckPaper Check a paper's exercises on its dataset and every variant, and list what is wrong or doubtful. For instructors.
+	// CheckPaper Check a paper's exercises on the build in use and every variant. Checking is a job. For instructors.
 	//
-	// Corresponds with GET /api/papers/{paper}/check (the `CheckPaper` operationId).
+	// Corresponds with POST /api/papers/{paper}/check (the `CheckPaper` operationId).
 	CheckPaper(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetExercise One exercise.
@@ -1530,6 +1724,20 @@ type ClientInterface interface {
 	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/draft (the `KeepDraft` operationId).
 	KeepDraft(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, body KeepDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// SetMarkWithBody Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `SetMark` operationId).
+	SetMarkWithBody(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetMark Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `SetMark` operationId).
+	SetMark(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, body SetMarkJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetMarks Marks, one line per learner. For instructors.
 	//
 	// Corresponds with GET /api/papers/{paper}/marks (the `GetMarks` operationId).
@@ -1553,6 +1761,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /api/password (the `SetPassword` operationId).
 	SetPassword(ctx context.Context, body SetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetPreferencesWithBody Set how you like to see the console.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/preferences (the `SetPreferences` operationId).
+	SetPreferencesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetPreferences Set how you like to see the console.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/preferences (the `SetPreferences` operationId).
+	SetPreferences(ctx context.Context, body SetPreferencesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// RunWithBody Run a query for an exercise, a paper or a dataset, and return its rows.
 	//
@@ -1593,7 +1815,90 @@ type ClientInterface interface {
 	LogIn(ctx context.Context, body LogInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
-// ListCourses Courses. For instructors.
+// CreateAccountWithBody Make an account that is in no course yet. For administrators.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/accounts (the `CreateAccount` operationId).
+func (c *Client) CreateAccountWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCreateAccountRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CreateAccount Make an account that is in no course yet. For administrators.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/accounts (the `CreateAccount` operationId).
+func (c *Client) CreateAccount(ctx context.Context, body CreateAccountJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCreateAccountRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetActiveWithBody Have somebody log in no longer, or again. All that they have done is kept. For the same.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/accounts/{account}/active (the `SetActive` operationId).
+func (c *Client) SetActiveWithBody(ctx context.Context, account AccountName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetActiveRequestWithBody(c.Server, account, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetActive Have somebody log in no longer, or again. All that they have done is kept. For the same.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/accounts/{account}/active (the `SetActive` operationId).
+func (c *Client) SetActive(ctx context.Context, account AccountName, body SetActiveJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetActiveRequest(c.Server, account, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ResetPassword Give somebody a new one-time password and end their sessions. For administrators, and for those who instruct all courses of a learner.
+//
+// Corresponds with POST /api/accounts/{account}/password (the `ResetPassword` operationId).
+func (c *Client) ResetPassword(ctx context.Context, account AccountName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewResetPasswordRequest(c.Server, account)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListCourses One's courses; for administrators all. For instructors and assistants.
 //
 // Corresponds with GET /api/courses (the `ListCourses` operationId).
 func (c *Client) ListCourses(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -1608,7 +1913,7 @@ func (c *Client) ListCourses(ctx context.Context, reqEditors ...RequestEditorFn)
 	return c.Client.Do(req)
 }
 
-// CreateCourseWithBody Make a course. For instructors.
+// CreateCourseWithBody Make a course, which one then instructs. For administrators.
 //
 // Takes any type of body and a specified content type.
 //
@@ -1625,7 +1930,7 @@ func (c *Client) CreateCourseWithBody(ctx context.Context, contentType string, b
 	return c.Client.Do(req)
 }
 
-// CreateCourse Make a course. For instructors.
+// CreateCourse Make a course, which one then instructs. For administrators.
 //
 // Takes a body of the `application/json` content type.
 //
@@ -1642,10 +1947,10 @@ func (c *Client) CreateCourse(ctx context.Context, body CreateCourseJSONRequestB
 	return c.Client.Do(req)
 }
 
-// GetCourse A course with its papers and learners. For instructors.
+// GetCourse A course with its papers and members. For its instructors and assistants.
 //
 // Corresponds with GET /api/courses/{course} (the `GetCourse` operationId).
-func (c *Client) GetCourse(ctx context.Context, course string, reqEditors ...RequestEditorFn) (*http.Response, error) {
+func (c *Client) GetCourse(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetCourseRequest(c.Server, course)
 	if err != nil {
 		return nil, err
@@ -1657,13 +1962,13 @@ func (c *Client) GetCourse(ctx context.Context, course string, reqEditors ...Req
 	return c.Client.Do(req)
 }
 
-// AddLearnerWithBody Add a learner to a course, making the account if there is none. For instructors.
+// AddMemberWithBody Add somebody to a course, making the account if there is none, or give a member another role. For its instructors.
 //
 // Takes any type of body and a specified content type.
 //
-// Corresponds with POST /api/courses/{course}/learners (the `AddLearner` operationId).
-func (c *Client) AddLearnerWithBody(ctx context.Context, course string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewAddLearnerRequestWithBody(c.Server, course, contentType, body)
+// Corresponds with POST /api/courses/{course}/members (the `AddMember` operationId).
+func (c *Client) AddMemberWithBody(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddMemberRequestWithBody(c.Server, course, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -1674,13 +1979,13 @@ func (c *Client) AddLearnerWithBody(ctx context.Context, course string, contentT
 	return c.Client.Do(req)
 }
 
-// AddLearner Add a learner to a course, making the account if there is none. For instructors.
+// AddMember Add somebody to a course, making the account if there is none, or give a member another role. For its instructors.
 //
 // Takes a body of the `application/json` content type.
 //
-// Corresponds with POST /api/courses/{course}/learners (the `AddLearner` operationId).
-func (c *Client) AddLearner(ctx context.Context, course string, body AddLearnerJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewAddLearnerRequest(c.Server, course, body)
+// Corresponds with POST /api/courses/{course}/members (the `AddMember` operationId).
+func (c *Client) AddMember(ctx context.Context, course CourseSlug, body AddMemberJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddMemberRequest(c.Server, course, body)
 	if err != nil {
 		return nil, err
 	}
@@ -1691,12 +1996,12 @@ func (c *Client) AddLearner(ctx context.Context, course string, body AddLearnerJ
 	return c.Client.Do(req)
 }
 
-// OpenPaperWithBody Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
+// OpenPaperWithBody Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
 //
 // Takes any type of body and a specified content type.
 //
 // Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-func (c *Client) OpenPaperWithBody(ctx context.Context, course string, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+func (c *Client) OpenPaperWithBody(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewOpenPaperRequestWithBody(c.Server, course, paper, contentType, body)
 	if err != nil {
 		return nil, err
@@ -1708,12 +2013,12 @@ func (c *Client) OpenPaperWithBody(ctx context.Context, course string, paper Pap
 	return c.Client.Do(req)
 }
 
-// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
+// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
 //
 // Takes a body of the `application/json` content type.
 //
 // Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-func (c *Client) OpenPaper(ctx context.Context, course string, paper PaperSlug, body OpenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+func (c *Client) OpenPaper(ctx context.Context, course CourseSlug, paper PaperSlug, body OpenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewOpenPaperRequest(c.Server, course, paper, body)
 	if err != nil {
 		return nil, err
@@ -1758,8 +2063,8 @@ func (c *Client) DropDataset(ctx context.Context, dataset DatasetName, reqEditor
 // GetDataset Describe a dataset's tables; for instructors also its variants and builds.
 //
 // Corresponds with GET /api/datasets/{dataset} (the `GetDataset` operationId).
-func (c *Client) GetDataset(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewGetDatasetRequest(c.Server, dataset)
+func (c *Client) GetDataset(ctx context.Context, dataset DatasetName, params *GetDatasetParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetDatasetRequest(c.Server, dataset, params)
 	if err != nil {
 		return nil, err
 	}
@@ -1956,21 +2261,6 @@ func (c *Client) StopJob(ctx context.Context, job JobId, reqEditors ...RequestEd
 	return c.Client.Do(req)
 }
 
-// ResetLearner Give a learner a new one-time password and end their sessions. For instructors.
-//
-// Corresponds with POST /api/learners/{learner}/password (the `ResetLearner` operationId).
-func (c *Client) ResetLearner(ctx context.Context, learner string, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewResetLearnerRequest(c.Server, learner)
-	if err != nil {
-		return nil, err
-	}
-	req = req.WithContext(ctx)
-	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
-		return nil, err
-	}
-	return c.Client.Do(req)
-}
-
 // LoadPackWithBody Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 //
 // Takes any type of body and a specified content type.
@@ -2018,9 +2308,9 @@ func (c *Client) GetPaper(ctx context.Context, paper PaperSlug, reqEditors ...Re
 	return c.Client.Do(req)
 }
 
-// CheckPaper Check a paper's exercises on its dataset and every variant, and list what is wrong or doubtful. For instructors.
+// CheckPaper Check a paper's exercises on the build in use and every variant. Checking is a job. For instructors.
 //
-// Corresponds with GET /api/papers/{paper}/check (the `CheckPaper` operationId).
+// Corresponds with POST /api/papers/{paper}/check (the `CheckPaper` operationId).
 func (c *Client) CheckPaper(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewCheckPaperRequest(c.Server, paper)
 	if err != nil {
@@ -2116,6 +2406,40 @@ func (c *Client) KeepDraft(ctx context.Context, paper PaperSlug, exercise Exerci
 	return c.Client.Do(req)
 }
 
+// SetMarkWithBody Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `SetMark` operationId).
+func (c *Client) SetMarkWithBody(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetMarkRequestWithBody(c.Server, paper, exercise, learner, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetMark Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `SetMark` operationId).
+func (c *Client) SetMark(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, body SetMarkJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetMarkRequest(c.Server, paper, exercise, learner, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetMarks Marks, one line per learner. For instructors.
 //
 // Corresponds with GET /api/papers/{paper}/marks (the `GetMarks` operationId).
@@ -2170,6 +2494,40 @@ func (c *Client) SetPasswordWithBody(ctx context.Context, contentType string, bo
 // Corresponds with PUT /api/password (the `SetPassword` operationId).
 func (c *Client) SetPassword(ctx context.Context, body SetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSetPasswordRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetPreferencesWithBody Set how you like to see the console.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/preferences (the `SetPreferences` operationId).
+func (c *Client) SetPreferencesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetPreferencesRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetPreferences Set how you like to see the console.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/preferences (the `SetPreferences` operationId).
+func (c *Client) SetPreferences(ctx context.Context, body SetPreferencesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetPreferencesRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2278,6 +2636,127 @@ func (c *Client) LogIn(ctx context.Context, body LogInJSONRequestBody, reqEditor
 	return c.Client.Do(req)
 }
 
+// NewCreateAccountRequest calls the generic CreateAccount builder with application/json body
+func NewCreateAccountRequest(server string, body CreateAccountJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewCreateAccountRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewCreateAccountRequestWithBody constructs an http.Request for the CreateAccount method, with any body, and a specified content type
+func NewCreateAccountRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/accounts")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewSetActiveRequest calls the generic SetActive builder with application/json body
+func NewSetActiveRequest(server string, account AccountName, body SetActiveJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetActiveRequestWithBody(server, account, "application/json", bodyReader)
+}
+
+// NewSetActiveRequestWithBody constructs an http.Request for the SetActive method, with any body, and a specified content type
+func NewSetActiveRequestWithBody(server string, account AccountName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "account", account, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/accounts/%s/active", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewResetPasswordRequest constructs an http.Request for the ResetPassword method
+func NewResetPasswordRequest(server string, account AccountName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "account", account, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/accounts/%s/password", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListCoursesRequest constructs an http.Request for the ListCourses method
 func NewListCoursesRequest(server string) (*http.Request, error) {
 	var err error
@@ -2346,7 +2825,7 @@ func NewCreateCourseRequestWithBody(server string, contentType string, body io.R
 }
 
 // NewGetCourseRequest constructs an http.Request for the GetCourse method
-func NewGetCourseRequest(server string, course string) (*http.Request, error) {
+func NewGetCourseRequest(server string, course CourseSlug) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -2379,19 +2858,19 @@ func NewGetCourseRequest(server string, course string) (*http.Request, error) {
 	return req, nil
 }
 
-// NewAddLearnerRequest calls the generic AddLearner builder with application/json body
-func NewAddLearnerRequest(server string, course string, body AddLearnerJSONRequestBody) (*http.Request, error) {
+// NewAddMemberRequest calls the generic AddMember builder with application/json body
+func NewAddMemberRequest(server string, course CourseSlug, body AddMemberJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
 	buf, err := json.Marshal(body)
 	if err != nil {
 		return nil, err
 	}
 	bodyReader = bytes.NewReader(buf)
-	return NewAddLearnerRequestWithBody(server, course, "application/json", bodyReader)
+	return NewAddMemberRequestWithBody(server, course, "application/json", bodyReader)
 }
 
-// NewAddLearnerRequestWithBody constructs an http.Request for the AddLearner method, with any body, and a specified content type
-func NewAddLearnerRequestWithBody(server string, course string, contentType string, body io.Reader) (*http.Request, error) {
+// NewAddMemberRequestWithBody constructs an http.Request for the AddMember method, with any body, and a specified content type
+func NewAddMemberRequestWithBody(server string, course CourseSlug, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -2406,7 +2885,7 @@ func NewAddLearnerRequestWithBody(server string, course string, contentType stri
 		return nil, err
 	}
 
-	operationPath := fmt.Sprintf("/api/courses/%s/learners", pathParam0)
+	operationPath := fmt.Sprintf("/api/courses/%s/members", pathParam0)
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -2427,7 +2906,7 @@ func NewAddLearnerRequestWithBody(server string, course string, contentType stri
 }
 
 // NewOpenPaperRequest calls the generic OpenPaper builder with application/json body
-func NewOpenPaperRequest(server string, course string, paper PaperSlug, body OpenPaperJSONRequestBody) (*http.Request, error) {
+func NewOpenPaperRequest(server string, course CourseSlug, paper PaperSlug, body OpenPaperJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
 	buf, err := json.Marshal(body)
 	if err != nil {
@@ -2438,7 +2917,7 @@ func NewOpenPaperRequest(server string, course string, paper PaperSlug, body Ope
 }
 
 // NewOpenPaperRequestWithBody constructs an http.Request for the OpenPaper method, with any body, and a specified content type
-func NewOpenPaperRequestWithBody(server string, course string, paper PaperSlug, contentType string, body io.Reader) (*http.Request, error) {
+func NewOpenPaperRequestWithBody(server string, course CourseSlug, paper PaperSlug, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -2542,7 +3021,7 @@ func NewDropDatasetRequest(server string, dataset DatasetName) (*http.Request, e
 }
 
 // NewGetDatasetRequest constructs an http.Request for the GetDataset method
-func NewGetDatasetRequest(server string, dataset DatasetName) (*http.Request, error) {
+func NewGetDatasetRequest(server string, dataset DatasetName, params *GetDatasetParams) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -2565,6 +3044,29 @@ func NewGetDatasetRequest(server string, dataset DatasetName) (*http.Request, er
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "build", params.Build, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -3237,40 +3739,6 @@ func NewStopJobRequest(server string, job JobId) (*http.Request, error) {
 	return req, nil
 }
 
-// NewResetLearnerRequest constructs an http.Request for the ResetLearner method
-func NewResetLearnerRequest(server string, learner string) (*http.Request, error) {
-	var err error
-
-	var pathParam0 string
-
-	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "learner", learner, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
-	if err != nil {
-		return nil, err
-	}
-
-	serverURL, err := url.Parse(server)
-	if err != nil {
-		return nil, err
-	}
-
-	operationPath := fmt.Sprintf("/api/learners/%s/password", pathParam0)
-	if operationPath[0] == '/' {
-		operationPath = "." + operationPath
-	}
-
-	queryURL, err := serverURL.Parse(operationPath)
-	if err != nil {
-		return nil, err
-	}
-
-	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
-	if err != nil {
-		return nil, err
-	}
-
-	return req, nil
-}
-
 // NewLoadPackRequestWithBody constructs an http.Request for the LoadPack method, with any body, and a specified content type
 func NewLoadPackRequestWithBody(server string, params *LoadPackParams, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
@@ -3410,7 +3878,7 @@ func NewCheckPaperRequest(server string, paper PaperSlug) (*http.Request, error)
 		return nil, err
 	}
 
-	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -3548,6 +4016,67 @@ func NewKeepDraftRequestWithBody(server string, paper PaperSlug, exercise Exerci
 	}
 
 	operationPath := fmt.Sprintf("/api/papers/%s/exercises/%s/draft", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewSetMarkRequest calls the generic SetMark builder with application/json body
+func NewSetMarkRequest(server string, paper PaperSlug, exercise ExerciseSlug, learner string, body SetMarkJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetMarkRequestWithBody(server, paper, exercise, learner, "application/json", bodyReader)
+}
+
+// NewSetMarkRequestWithBody constructs an http.Request for the SetMark method, with any body, and a specified content type
+func NewSetMarkRequestWithBody(server string, paper PaperSlug, exercise ExerciseSlug, learner string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "exercise", exercise, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "learner", learner, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/exercises/%s/marks/%s", pathParam0, pathParam1, pathParam2)
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -3710,6 +4239,46 @@ func NewSetPasswordRequestWithBody(server string, contentType string, body io.Re
 	}
 
 	operationPath := fmt.Sprintf("/api/password")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewSetPreferencesRequest calls the generic SetPreferences builder with application/json body
+func NewSetPreferencesRequest(server string, body SetPreferencesJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetPreferencesRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewSetPreferencesRequestWithBody constructs an http.Request for the SetPreferences method, with any body, and a specified content type
+func NewSetPreferencesRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/preferences")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -3907,61 +4476,96 @@ func WithBaseURL(baseURL string) ClientOption {
 // ClientWithResponsesInterface is the interface specification for the client with responses above.
 type ClientWithResponsesInterface interface {
 
-	// ListCoursesWithResponse Courses. For instructors.
+	// CreateAccountWithBodyWithResponse Make an account that is in no course yet. For administrators.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/accounts (the `CreateAccount` operationId).
+	CreateAccountWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreateAccountResponse, error)
+
+	// CreateAccountWithResponse Make an account that is in no course yet. For administrators.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/accounts (the `CreateAccount` operationId).
+	CreateAccountWithResponse(ctx context.Context, body CreateAccountJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateAccountResponse, error)
+
+	// SetActiveWithBodyWithResponse Have somebody log in no longer, or again. All that they have done is kept. For the same.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/accounts/{account}/active (the `SetActive` operationId).
+	SetActiveWithBodyWithResponse(ctx context.Context, account AccountName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetActiveResponse, error)
+
+	// SetActiveWithResponse Have somebody log in no longer, or again. All that they have done is kept. For the same.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/accounts/{account}/active (the `SetActive` operationId).
+	SetActiveWithResponse(ctx context.Context, account AccountName, body SetActiveJSONRequestBody, reqEditors ...RequestEditorFn) (*SetActiveResponse, error)
+
+	// ResetPasswordWithResponse Give somebody a new one-time password and end their sessions. For administrators, and for those who instruct all courses of a learner.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/accounts/{account}/password (the `ResetPassword` operationId).
+	ResetPasswordWithResponse(ctx context.Context, account AccountName, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error)
+
+	// ListCoursesWithResponse One's courses; for administrators all. For instructors and assistants.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/courses (the `ListCourses` operationId).
 	ListCoursesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListCoursesResponse, error)
 
-	// CreateCourseWithBodyWithResponse Make a course. For instructors.
+	// CreateCourseWithBodyWithResponse Make a course, which one then instructs. For administrators.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/courses (the `CreateCourse` operationId).
 	CreateCourseWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreateCourseResponse, error)
 
-	// CreateCourseWithResponse Make a course. For instructors.
+	// CreateCourseWithResponse Make a course, which one then instructs. For administrators.
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/courses (the `CreateCourse` operationId).
 	CreateCourseWithResponse(ctx context.Context, body CreateCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateCourseResponse, error)
 
-	// GetCourseWithResponse A course with its papers and learners. For instructors.
+	// GetCourseWithResponse A course with its papers and members. For its instructors and assistants.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/courses/{course} (the `GetCourse` operationId).
-	GetCourseWithResponse(ctx context.Context, course string, reqEditors ...RequestEditorFn) (*GetCourseResponse, error)
+	GetCourseWithResponse(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*GetCourseResponse, error)
 
-	// AddLearnerWithBodyWithResponse Add a learner to a course, making the account if there is none. For instructors.
+	// AddMemberWithBodyWithResponse Add somebody to a course, making the account if there is none, or give a member another role. For its instructors.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with POST /api/courses/{course}/learners (the `AddLearner` operationId).
-	AddLearnerWithBodyWithResponse(ctx context.Context, course string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddLearnerResponse, error)
+	// Corresponds with POST /api/courses/{course}/members (the `AddMember` operationId).
+	AddMemberWithBodyWithResponse(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddMemberResponse, error)
 
-	// AddLearnerWithResponse Add a learner to a course, making the account if there is none. For instructors.
+	// AddMemberWithResponse Add somebody to a course, making the account if there is none, or give a member another role. For its instructors.
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with POST /api/courses/{course}/learners (the `AddLearner` operationId).
-	AddLearnerWithResponse(ctx context.Context, course string, body AddLearnerJSONRequestBody, reqEditors ...RequestEditorFn) (*AddLearnerResponse, error)
+	// Corresponds with POST /api/courses/{course}/members (the `AddMember` operationId).
+	AddMemberWithResponse(ctx context.Context, course CourseSlug, body AddMemberJSONRequestBody, reqEditors ...RequestEditorFn) (*AddMemberResponse, error)
 
-	// OpenPaperWithBodyWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
+	// OpenPaperWithBodyWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-	OpenPaperWithBodyWithResponse(ctx context.Context, course string, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*OpenPaperResponse, error)
+	OpenPaperWithBodyWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*OpenPaperResponse, error)
 
-	// OpenPaperWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
+	// OpenPaperWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-	OpenPaperWithResponse(ctx context.Context, course string, paper PaperSlug, body OpenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*OpenPaperResponse, error)
+	OpenPaperWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, body OpenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*OpenPaperResponse, error)
 
 	// ListDatasetsWithResponse The datasets of the caller's papers. An instructor sees all.
 	//
@@ -3982,7 +4586,7 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/datasets/{dataset} (the `GetDataset` operationId).
-	GetDatasetWithResponse(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*GetDatasetResponse, error)
+	GetDatasetWithResponse(ctx context.Context, dataset DatasetName, params *GetDatasetParams, reqEditors ...RequestEditorFn) (*GetDatasetResponse, error)
 
 	// BuildDatasetWithBodyWithResponse Build a dataset from setup scripts, or from CSV files alone. The response is sent when the files have been received. The build is a job; it asks before it breaks what papers use. For instructors.
 	//
@@ -4068,13 +4672,6 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/jobs/{job}/stop (the `StopJob` operationId).
 	StopJobWithResponse(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*StopJobResponse, error)
 
-	// ResetLearnerWithResponse Give a learner a new one-time password and end their sessions. For instructors.
-	//
-	// Returns a wrapper object for the known response body format(s).
-	//
-	// Corresponds with POST /api/learners/{learner}/password (the `ResetLearner` operationId).
-	ResetLearnerWithResponse(ctx context.Context, learner string, reqEditors ...RequestEditorFn) (*ResetLearnerResponse, error)
-
 	// LoadPackWithBodyWithResponse Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -4096,11 +4693,11 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/papers/{paper} (the `GetPaper` operationId).
 	GetPaperWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*GetPaperResponse, error)
 
-	// CheckPaperWithResponse Check a paper's exercises on its dataset and every variant, and list what is wrong or doubtful. For instructors.
+	// CheckPaperWithResponse Check a paper's exercises on the build in use and every variant. Checking is a job. For instructors.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with GET /api/papers/{paper}/check (the `CheckPaper` operationId).
+	// Corresponds with POST /api/papers/{paper}/check (the `CheckPaper` operationId).
 	CheckPaperWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*CheckPaperResponse, error)
 
 	// GetExerciseWithResponse One exercise.
@@ -4138,6 +4735,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/draft (the `KeepDraft` operationId).
 	KeepDraftWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, body KeepDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*KeepDraftResponse, error)
 
+	// SetMarkWithBodyWithResponse Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `SetMark` operationId).
+	SetMarkWithBodyWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetMarkResponse, error)
+
+	// SetMarkWithResponse Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `SetMark` operationId).
+	SetMarkWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, body SetMarkJSONRequestBody, reqEditors ...RequestEditorFn) (*SetMarkResponse, error)
+
 	// GetMarksWithResponse Marks, one line per learner. For instructors.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -4165,6 +4776,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /api/password (the `SetPassword` operationId).
 	SetPasswordWithResponse(ctx context.Context, body SetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*SetPasswordResponse, error)
+
+	// SetPreferencesWithBodyWithResponse Set how you like to see the console.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/preferences (the `SetPreferences` operationId).
+	SetPreferencesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetPreferencesResponse, error)
+
+	// SetPreferencesWithResponse Set how you like to see the console.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/preferences (the `SetPreferences` operationId).
+	SetPreferencesWithResponse(ctx context.Context, body SetPreferencesJSONRequestBody, reqEditors ...RequestEditorFn) (*SetPreferencesResponse, error)
 
 	// RunWithBodyWithResponse Run a query for an exercise, a paper or a dataset, and return its rows.
 	//
@@ -4207,6 +4832,150 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/session (the `LogIn` operationId).
 	LogInWithResponse(ctx context.Context, body LogInJSONRequestBody, reqEditors ...RequestEditorFn) (*LogInResponse, error)
+}
+
+type CreateAccountResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *AddedAccount
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r CreateAccountResponse) GetJSON201() *AddedAccount {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CreateAccountResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CreateAccountResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CreateAccountResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CreateAccountResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CreateAccountResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SetActiveResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Account
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SetActiveResponse) GetJSON200() *Account {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SetActiveResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SetActiveResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SetActiveResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SetActiveResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SetActiveResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ResetPasswordResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *AddedAccount
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r ResetPasswordResponse) GetJSON201() *AddedAccount {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ResetPasswordResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ResetPasswordResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ResetPasswordResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ResetPasswordResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ResetPasswordResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
 }
 
 type ListCoursesResponse struct {
@@ -4353,32 +5122,32 @@ func (r GetCourseResponse) ContentType() string {
 	return ""
 }
 
-type AddLearnerResponse struct {
+type AddMemberResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON201 the response for an HTTP 201 `application/json` response
-	JSON201 *AddedLearner
+	JSON201 *AddedMember
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 }
 
 // GetJSON201 returns the response for an HTTP 201 `application/json` response
-func (r AddLearnerResponse) GetJSON201() *AddedLearner {
+func (r AddMemberResponse) GetJSON201() *AddedMember {
 	return r.JSON201
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r AddLearnerResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r AddMemberResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r AddLearnerResponse) GetBody() []byte {
+func (r AddMemberResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r AddLearnerResponse) Status() string {
+func (r AddMemberResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -4386,7 +5155,7 @@ func (r AddLearnerResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r AddLearnerResponse) StatusCode() int {
+func (r AddMemberResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -4394,7 +5163,7 @@ func (r AddLearnerResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r AddLearnerResponse) ContentType() string {
+func (r AddMemberResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -5114,54 +5883,6 @@ func (r StopJobResponse) ContentType() string {
 	return ""
 }
 
-type ResetLearnerResponse struct {
-	Body         []byte
-	HTTPResponse *http.Response
-	// JSON201 the response for an HTTP 201 `application/json` response
-	JSON201 *AddedLearner
-	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
-	ApplicationproblemJSONDefault *Problem
-}
-
-// GetJSON201 returns the response for an HTTP 201 `application/json` response
-func (r ResetLearnerResponse) GetJSON201() *AddedLearner {
-	return r.JSON201
-}
-
-// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r ResetLearnerResponse) GetApplicationproblemJSONDefault() *Problem {
-	return r.ApplicationproblemJSONDefault
-}
-
-// GetBody returns the raw response body bytes
-func (r ResetLearnerResponse) GetBody() []byte {
-	return r.Body
-}
-
-// Status returns HTTPResponse.Status
-func (r ResetLearnerResponse) Status() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Status
-	}
-	return http.StatusText(0)
-}
-
-// StatusCode returns HTTPResponse.StatusCode
-func (r ResetLearnerResponse) StatusCode() int {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.StatusCode
-	}
-	return 0
-}
-
-// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r ResetLearnerResponse) ContentType() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Header.Get("Content-Type")
-	}
-	return ""
-}
-
 type LoadPackResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -5309,15 +6030,15 @@ func (r GetPaperResponse) ContentType() string {
 type CheckPaperResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
-	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *CheckReport
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Job
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 }
 
-// GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r CheckPaperResponse) GetJSON200() *CheckReport {
-	return r.JSON200
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r CheckPaperResponse) GetJSON202() *Job {
+	return r.JSON202
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
@@ -5498,6 +6219,47 @@ func (r KeepDraftResponse) ContentType() string {
 	return ""
 }
 
+type SetMarkResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SetMarkResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SetMarkResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SetMarkResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SetMarkResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SetMarkResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetMarksResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -5629,6 +6391,54 @@ func (r SetPasswordResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r SetPasswordResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SetPreferencesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Preferences
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SetPreferencesResponse) GetJSON200() *Preferences {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SetPreferencesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SetPreferencesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SetPreferencesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SetPreferencesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SetPreferencesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -5820,7 +6630,72 @@ func (r LogInResponse) ContentType() string {
 	return ""
 }
 
-// ListCoursesWithResponse Courses. For instructors.
+// CreateAccountWithBodyWithResponse Make an account that is in no course yet. For administrators.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/accounts (the `CreateAccount` operationId).
+func (c *ClientWithResponses) CreateAccountWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreateAccountResponse, error) {
+	rsp, err := c.CreateAccountWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCreateAccountResponse(rsp)
+}
+
+// CreateAccountWithResponse Make an account that is in no course yet. For administrators.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/accounts (the `CreateAccount` operationId).
+func (c *ClientWithResponses) CreateAccountWithResponse(ctx context.Context, body CreateAccountJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateAccountResponse, error) {
+	rsp, err := c.CreateAccount(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCreateAccountResponse(rsp)
+}
+
+// SetActiveWithBodyWithResponse Have somebody log in no longer, or again. All that they have done is kept. For the same.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/accounts/{account}/active (the `SetActive` operationId).
+func (c *ClientWithResponses) SetActiveWithBodyWithResponse(ctx context.Context, account AccountName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetActiveResponse, error) {
+	rsp, err := c.SetActiveWithBody(ctx, account, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetActiveResponse(rsp)
+}
+
+// SetActiveWithResponse Have somebody log in no longer, or again. All that they have done is kept. For the same.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/accounts/{account}/active (the `SetActive` operationId).
+func (c *ClientWithResponses) SetActiveWithResponse(ctx context.Context, account AccountName, body SetActiveJSONRequestBody, reqEditors ...RequestEditorFn) (*SetActiveResponse, error) {
+	rsp, err := c.SetActive(ctx, account, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetActiveResponse(rsp)
+}
+
+// ResetPasswordWithResponse Give somebody a new one-time password and end their sessions. For administrators, and for those who instruct all courses of a learner.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/accounts/{account}/password (the `ResetPassword` operationId).
+func (c *ClientWithResponses) ResetPasswordWithResponse(ctx context.Context, account AccountName, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error) {
+	rsp, err := c.ResetPassword(ctx, account, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseResetPasswordResponse(rsp)
+}
+
+// ListCoursesWithResponse One's courses; for administrators all. For instructors and assistants.
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -5833,7 +6708,7 @@ func (c *ClientWithResponses) ListCoursesWithResponse(ctx context.Context, reqEd
 	return ParseListCoursesResponse(rsp)
 }
 
-// CreateCourseWithBodyWithResponse Make a course. For instructors.
+// CreateCourseWithBodyWithResponse Make a course, which one then instructs. For administrators.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -5846,7 +6721,7 @@ func (c *ClientWithResponses) CreateCourseWithBodyWithResponse(ctx context.Conte
 	return ParseCreateCourseResponse(rsp)
 }
 
-// CreateCourseWithResponse Make a course. For instructors.
+// CreateCourseWithResponse Make a course, which one then instructs. For administrators.
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -5859,12 +6734,12 @@ func (c *ClientWithResponses) CreateCourseWithResponse(ctx context.Context, body
 	return ParseCreateCourseResponse(rsp)
 }
 
-// GetCourseWithResponse A course with its papers and learners. For instructors.
+// GetCourseWithResponse A course with its papers and members. For its instructors and assistants.
 //
 // Returns a wrapper object for the known response body format(s).
 //
 // Corresponds with GET /api/courses/{course} (the `GetCourse` operationId).
-func (c *ClientWithResponses) GetCourseWithResponse(ctx context.Context, course string, reqEditors ...RequestEditorFn) (*GetCourseResponse, error) {
+func (c *ClientWithResponses) GetCourseWithResponse(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*GetCourseResponse, error) {
 	rsp, err := c.GetCourse(ctx, course, reqEditors...)
 	if err != nil {
 		return nil, err
@@ -5872,38 +6747,38 @@ func (c *ClientWithResponses) GetCourseWithResponse(ctx context.Context, course 
 	return ParseGetCourseResponse(rsp)
 }
 
-// AddLearnerWithBodyWithResponse Add a learner to a course, making the account if there is none. For instructors.
+// AddMemberWithBodyWithResponse Add somebody to a course, making the account if there is none, or give a member another role. For its instructors.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with POST /api/courses/{course}/learners (the `AddLearner` operationId).
-func (c *ClientWithResponses) AddLearnerWithBodyWithResponse(ctx context.Context, course string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddLearnerResponse, error) {
-	rsp, err := c.AddLearnerWithBody(ctx, course, contentType, body, reqEditors...)
+// Corresponds with POST /api/courses/{course}/members (the `AddMember` operationId).
+func (c *ClientWithResponses) AddMemberWithBodyWithResponse(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddMemberResponse, error) {
+	rsp, err := c.AddMemberWithBody(ctx, course, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseAddLearnerResponse(rsp)
+	return ParseAddMemberResponse(rsp)
 }
 
-// AddLearnerWithResponse Add a learner to a course, making the account if there is none. For instructors.
+// AddMemberWithResponse Add somebody to a course, making the account if there is none, or give a member another role. For its instructors.
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with POST /api/courses/{course}/learners (the `AddLearner` operationId).
-func (c *ClientWithResponses) AddLearnerWithResponse(ctx context.Context, course string, body AddLearnerJSONRequestBody, reqEditors ...RequestEditorFn) (*AddLearnerResponse, error) {
-	rsp, err := c.AddLearner(ctx, course, body, reqEditors...)
+// Corresponds with POST /api/courses/{course}/members (the `AddMember` operationId).
+func (c *ClientWithResponses) AddMemberWithResponse(ctx context.Context, course CourseSlug, body AddMemberJSONRequestBody, reqEditors ...RequestEditorFn) (*AddMemberResponse, error) {
+	rsp, err := c.AddMember(ctx, course, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseAddLearnerResponse(rsp)
+	return ParseAddMemberResponse(rsp)
 }
 
-// OpenPaperWithBodyWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
+// OpenPaperWithBodyWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-func (c *ClientWithResponses) OpenPaperWithBodyWithResponse(ctx context.Context, course string, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*OpenPaperResponse, error) {
+func (c *ClientWithResponses) OpenPaperWithBodyWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*OpenPaperResponse, error) {
 	rsp, err := c.OpenPaperWithBody(ctx, course, paper, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
@@ -5911,12 +6786,12 @@ func (c *ClientWithResponses) OpenPaperWithBodyWithResponse(ctx context.Context,
 	return ParseOpenPaperResponse(rsp)
 }
 
-// OpenPaperWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
+// OpenPaperWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-func (c *ClientWithResponses) OpenPaperWithResponse(ctx context.Context, course string, paper PaperSlug, body OpenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*OpenPaperResponse, error) {
+func (c *ClientWithResponses) OpenPaperWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, body OpenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*OpenPaperResponse, error) {
 	rsp, err := c.OpenPaper(ctx, course, paper, body, reqEditors...)
 	if err != nil {
 		return nil, err
@@ -5955,8 +6830,8 @@ func (c *ClientWithResponses) DropDatasetWithResponse(ctx context.Context, datas
 // Returns a wrapper object for the known response body format(s).
 //
 // Corresponds with GET /api/datasets/{dataset} (the `GetDataset` operationId).
-func (c *ClientWithResponses) GetDatasetWithResponse(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*GetDatasetResponse, error) {
-	rsp, err := c.GetDataset(ctx, dataset, reqEditors...)
+func (c *ClientWithResponses) GetDatasetWithResponse(ctx context.Context, dataset DatasetName, params *GetDatasetParams, reqEditors ...RequestEditorFn) (*GetDatasetResponse, error) {
+	rsp, err := c.GetDataset(ctx, dataset, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -6119,19 +6994,6 @@ func (c *ClientWithResponses) StopJobWithResponse(ctx context.Context, job JobId
 	return ParseStopJobResponse(rsp)
 }
 
-// ResetLearnerWithResponse Give a learner a new one-time password and end their sessions. For instructors.
-//
-// Returns a wrapper object for the known response body format(s).
-//
-// Corresponds with POST /api/learners/{learner}/password (the `ResetLearner` operationId).
-func (c *ClientWithResponses) ResetLearnerWithResponse(ctx context.Context, learner string, reqEditors ...RequestEditorFn) (*ResetLearnerResponse, error) {
-	rsp, err := c.ResetLearner(ctx, learner, reqEditors...)
-	if err != nil {
-		return nil, err
-	}
-	return ParseResetLearnerResponse(rsp)
-}
-
 // LoadPackWithBodyWithResponse Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -6171,11 +7033,11 @@ func (c *ClientWithResponses) GetPaperWithResponse(ctx context.Context, paper Pa
 	return ParseGetPaperResponse(rsp)
 }
 
-// CheckPaperWithResponse Check a paper's exercises on its dataset and every variant, and list what is wrong or doubtful. For instructors.
+// CheckPaperWithResponse Check a paper's exercises on the build in use and every variant. Checking is a job. For instructors.
 //
 // Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with GET /api/papers/{paper}/check (the `CheckPaper` operationId).
+// Corresponds with POST /api/papers/{paper}/check (the `CheckPaper` operationId).
 func (c *ClientWithResponses) CheckPaperWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*CheckPaperResponse, error) {
 	rsp, err := c.CheckPaper(ctx, paper, reqEditors...)
 	if err != nil {
@@ -6249,6 +7111,32 @@ func (c *ClientWithResponses) KeepDraftWithResponse(ctx context.Context, paper P
 	return ParseKeepDraftResponse(rsp)
 }
 
+// SetMarkWithBodyWithResponse Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `SetMark` operationId).
+func (c *ClientWithResponses) SetMarkWithBodyWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetMarkResponse, error) {
+	rsp, err := c.SetMarkWithBody(ctx, paper, exercise, learner, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetMarkResponse(rsp)
+}
+
+// SetMarkWithResponse Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `SetMark` operationId).
+func (c *ClientWithResponses) SetMarkWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, body SetMarkJSONRequestBody, reqEditors ...RequestEditorFn) (*SetMarkResponse, error) {
+	rsp, err := c.SetMark(ctx, paper, exercise, learner, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetMarkResponse(rsp)
+}
+
 // GetMarksWithResponse Marks, one line per learner. For instructors.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -6299,6 +7187,32 @@ func (c *ClientWithResponses) SetPasswordWithResponse(ctx context.Context, body 
 		return nil, err
 	}
 	return ParseSetPasswordResponse(rsp)
+}
+
+// SetPreferencesWithBodyWithResponse Set how you like to see the console.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/preferences (the `SetPreferences` operationId).
+func (c *ClientWithResponses) SetPreferencesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetPreferencesResponse, error) {
+	rsp, err := c.SetPreferencesWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetPreferencesResponse(rsp)
+}
+
+// SetPreferencesWithResponse Set how you like to see the console.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/preferences (the `SetPreferences` operationId).
+func (c *ClientWithResponses) SetPreferencesWithResponse(ctx context.Context, body SetPreferencesJSONRequestBody, reqEditors ...RequestEditorFn) (*SetPreferencesResponse, error) {
+	rsp, err := c.SetPreferences(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetPreferencesResponse(rsp)
 }
 
 // RunWithBodyWithResponse Run a query for an exercise, a paper or a dataset, and return its rows.
@@ -6377,6 +7291,105 @@ func (c *ClientWithResponses) LogInWithResponse(ctx context.Context, body LogInJ
 		return nil, err
 	}
 	return ParseLogInResponse(rsp)
+}
+
+// ParseCreateAccountResponse parses an HTTP response from a CreateAccountWithResponse call
+func ParseCreateAccountResponse(rsp *http.Response) (*CreateAccountResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CreateAccountResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest AddedAccount
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSetActiveResponse parses an HTTP response from a SetActiveWithResponse call
+func ParseSetActiveResponse(rsp *http.Response) (*SetActiveResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SetActiveResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Account
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseResetPasswordResponse parses an HTTP response from a ResetPasswordWithResponse call
+func ParseResetPasswordResponse(rsp *http.Response) (*ResetPasswordResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ResetPasswordResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest AddedAccount
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
 }
 
 // ParseListCoursesResponse parses an HTTP response from a ListCoursesWithResponse call
@@ -6478,22 +7491,22 @@ func ParseGetCourseResponse(rsp *http.Response) (*GetCourseResponse, error) {
 	return response, nil
 }
 
-// ParseAddLearnerResponse parses an HTTP response from a AddLearnerWithResponse call
-func ParseAddLearnerResponse(rsp *http.Response) (*AddLearnerResponse, error) {
+// ParseAddMemberResponse parses an HTTP response from a AddMemberWithResponse call
+func ParseAddMemberResponse(rsp *http.Response) (*AddMemberResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &AddLearnerResponse{
+	response := &AddMemberResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
-		var dest AddedLearner
+		var dest AddedMember
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -7005,39 +8018,6 @@ func ParseStopJobResponse(rsp *http.Response) (*StopJobResponse, error) {
 	return response, nil
 }
 
-// ParseResetLearnerResponse parses an HTTP response from a ResetLearnerWithResponse call
-func ParseResetLearnerResponse(rsp *http.Response) (*ResetLearnerResponse, error) {
-	bodyBytes, err := io.ReadAll(rsp.Body)
-	defer func() { _ = rsp.Body.Close() }()
-	if err != nil {
-		return nil, err
-	}
-
-	response := &ResetLearnerResponse{
-		Body:         bodyBytes,
-		HTTPResponse: rsp,
-	}
-
-	switch {
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
-		var dest AddedLearner
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.JSON201 = &dest
-
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
-		var dest Problem
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.ApplicationproblemJSONDefault = &dest
-
-	}
-
-	return response, nil
-}
-
 // ParseLoadPackResponse parses an HTTP response from a LoadPackWithResponse call
 func ParseLoadPackResponse(rsp *http.Response) (*LoadPackResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -7151,12 +8131,12 @@ func ParseCheckPaperResponse(rsp *http.Response) (*CheckPaperResponse, error) {
 	}
 
 	switch {
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest CheckReport
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Job
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
-		response.JSON200 = &dest
+		response.JSON202 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -7269,6 +8249,35 @@ func ParseKeepDraftResponse(rsp *http.Response) (*KeepDraftResponse, error) {
 	return response, nil
 }
 
+// ParseSetMarkResponse parses an HTTP response from a SetMarkWithResponse call
+func ParseSetMarkResponse(rsp *http.Response) (*SetMarkResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SetMarkResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseGetMarksResponse parses an HTTP response from a GetMarksWithResponse call
 func ParseGetMarksResponse(rsp *http.Response) (*GetMarksResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -7354,6 +8363,39 @@ func ParseSetPasswordResponse(rsp *http.Response) (*SetPasswordResponse, error) 
 	switch {
 	case rsp.StatusCode == 204:
 		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSetPreferencesResponse parses an HTTP response from a SetPreferencesWithResponse call
+func ParseSetPreferencesResponse(rsp *http.Response) (*SetPreferencesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SetPreferencesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Preferences
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -16,7 +16,8 @@ import (
 	"time"
 )
 
-// SendFiles makes a call's body of some files of a folder, read as they are sent. Each is told how many bytes have gone.
+// SendFiles makes a call's body from files in a folder, which are read as they are sent. each is called with the number
+// of bytes sent since the last call.
 func SendFiles(folder fs.FS, paths []string, each func(bytes int)) (contentType string, body io.ReadCloser) {
 	out, in := io.Pipe()
 	w := multipart.NewWriter(in)
@@ -30,7 +31,7 @@ func SendFiles(folder fs.FS, paths []string, each func(bytes int)) (contentType 
 	return w.FormDataContentType(), out
 }
 
-// AskFirst has a call's body sent only when the service has said that it takes it.
+// AskFirst delays sending a call's body until the service has agreed to take it.
 func AskFirst(_ context.Context, r *http.Request) error {
 	r.Header.Set("Expect", "100-continue")
 	return nil
@@ -39,7 +40,12 @@ func AskFirst(_ context.Context, r *http.Request) error {
 func writeFiles(w *multipart.Writer, folder fs.FS, paths []string, each func(int)) error {
 	for _, path := range paths {
 		header := textproto.MIMEHeader{}
-		header.Set("Content-Disposition", fmt.Sprintf(`form-data; name="file"; filename="%s"`, strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(path)))
+		header.Set(
+			"Content-Disposition",
+			fmt.Sprintf(
+				`form-data; name="file"; filename="%s"`, strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(path),
+			),
+		)
 		header.Set("Content-Type", "application/octet-stream")
 		part, err := w.CreatePart(header)
 		if err != nil {
@@ -71,11 +77,11 @@ func (t telling) Write(p []byte) (int, error) {
 	return n, err
 }
 
-// Over tells whether nothing more will happen to a job.
+// Over tells whether a job has ended.
 func (j Job) Over() bool { return j.State == JobDone || j.State == JobFailed || j.State == JobStopped }
 
-// Follow calls each with a job as it is and whenever it has changed, until it has ended or asks, and returns how. A connection that breaks is made
-// again; only a service that stays away is an error.
+// Follow calls each with the job's state, now and whenever it changes, until the job has ended or asks for
+// confirmation, and returns it. A broken connection is made again; it is an error only if the service stays away.
 func Follow(ctx context.Context, c *Client, job Job, each func(Job)) (Job, error) {
 	for failures := 0; ; {
 		last, err := follow(ctx, c, job.Id, each)
@@ -132,7 +138,7 @@ func follow(ctx context.Context, c *Client, id string, each func(Job)) (last Job
 	}
 }
 
-// Loaded sends the files of a folder as a pack and waits until it is loaded.
+// Loaded sends the files of a folder as a pack and waits until the pack is loaded.
 func Loaded(ctx context.Context, c *Client, folder fs.FS) (JobReport, error) {
 	var paths []string
 	err := fs.WalkDir(folder, ".", func(path string, d fs.DirEntry, err error) error {

@@ -44,14 +44,28 @@ func TestFollow(t *testing.T) {
 		want    string // the states and rows that are told
 		last    client.JobState
 	}{
-		{"to its end", []string{event("running", 1) + event("running", 2) + event("done", 3)}, "running 1, running 2, done 3", client.JobDone},
-		{"to where it asks", []string{event("running", 0) + event("asking", 0) + event("running", 9)}, "running 0, asking 0", client.JobAsking},
-		{"over a connection that breaks", []string{event("running", 1), event("failed", 2)}, "running 1, failed 2", client.JobFailed},
-		{"an event that is cut", []string{event("running", 1) + `data: {"id": "7", "st`, event("stopped", 2)}, "running 1, stopped 2", client.JobStopped},
+		{
+			"to its end", []string{event("running", 1) + event("running", 2) + event("done", 3)},
+			"running 1, running 2, done 3", client.JobDone,
+		},
+		{
+			"to where it asks", []string{event("running", 0) + event("asking", 0) + event("running", 9)},
+			"running 0, asking 0", client.JobAsking,
+		},
+		{
+			"over a connection that breaks", []string{event("running", 1), event("failed", 2)}, "running 1, failed 2",
+			client.JobFailed,
+		},
+		{
+			"an event that is cut", []string{event("running", 1) + `data: {"id": "7", "st`, event("stopped", 2)},
+			"running 1, stopped 2", client.JobStopped,
+		},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			var told []string
-			last, err := client.Follow(context.Background(), service(t, 200, "text/event-stream", c.answers...), client.Job{Id: "7"}, func(j client.Job) {
+			last, err := client.Follow(context.Background(), service(
+				t, 200, "text/event-stream", c.answers...,
+			), client.Job{Id: "7"}, func(j client.Job) {
 				told = append(told, fmt.Sprintf("%s %d", j.State, j.Progress.Rows))
 			})
 			if got := strings.Join(told, ", "); err != nil || got != c.want || last.State != c.last {
@@ -62,7 +76,10 @@ func TestFollow(t *testing.T) {
 }
 
 func TestFollowEndsWithTheServicesNo(t *testing.T) {
-	c := service(t, 404, "application/problem+json", `{"title": "There is no such build", "status": 404, "type": "examen:no-job", "detail": "."}`)
+	c := service(
+		t, 404, "application/problem+json",
+		`{"title": "There is no such build", "status": 404, "type": "examen:no-job", "detail": "."}`,
+	)
 	_, err := client.Follow(context.Background(), c, client.Job{Id: "7"}, nil)
 	var no *client.ProblemError
 	if !errors.As(err, &no) || no.Type != "examen:no-job" {
@@ -83,7 +100,10 @@ func TestSendFiles(t *testing.T) {
 	if err != nil || params["boundary"] == "" {
 		t.Fatalf("%s, %v", contentType, err)
 	}
-	for _, part := range []string{`name="file"; filename="sub/a.sql"`, `filename="odd \"name\".csv"`, "\r\n\r\nSELECT 1\r\n", "--" + params["boundary"] + "--"} {
+	for _, part := range []string{
+		`name="file"; filename="sub/a.sql"`, `filename="odd \"name\".csv"`, "\r\n\r\nSELECT 1\r\n",
+		"--" + params["boundary"] + "--",
+	} {
 		if !strings.Contains(string(content), part) {
 			t.Errorf("no %q in\n%s", part, content)
 		}
@@ -98,13 +118,19 @@ func TestSendFiles(t *testing.T) {
 }
 
 func TestReadTellsWhoAnswers(t *testing.T) {
-	if _, err := client.Read[client.Job](service(t, 200, "text/html", "<html>").GetJob(context.Background(), "1")); !errors.Is(err, client.ErrUnreachable) {
+	if _, err := client.Read[client.Job](
+		service(t, 200, "text/html", "<html>").GetJob(context.Background(), "1"),
+	); !errors.Is(err, client.ErrUnreachable) {
 		t.Errorf("a page: %v", err)
 	}
-	if _, err := client.Read[client.Job](service(t, 502, "text/html", "bad gateway").GetJob(context.Background(), "1")); !errors.Is(err, client.ErrUnreachable) || !strings.Contains(err.Error(), "something else than Examen") {
+	if _, err := client.Read[client.Job](
+		service(t, 502, "text/html", "bad gateway").GetJob(context.Background(), "1"),
+	); !errors.Is(err, client.ErrUnreachable) || !strings.Contains(err.Error(), "something else than Examen") {
 		t.Errorf("another program's error: %v", err)
 	}
-	if text, err := client.Read[string](service(t, 200, "text/plain", "as it is").GetMap(context.Background(), "x", &client.GetMapParams{})); err != nil || text != "as it is" {
+	if text, err := client.Read[string](
+		service(t, 200, "text/plain", "as it is").GetMap(context.Background(), "x", &client.GetMapParams{}),
+	); err != nil || text != "as it is" {
 		t.Errorf("got %q, %v", text, err)
 	}
 }

@@ -1,4 +1,5 @@
-// Package client is the Go client of the service, generated from the contract (api/openapi.yaml), and what reads its answers.
+// Package client is the Go client of the service, generated from the contract (api/openapi.yaml), and what reads its
+// answers.
 //
 //	c, _ := client.NewClient("http://127.0.0.1:8080", client.WithBearer(token))
 //	papers, err := client.Read[[]client.PaperSummary](c.ListPapers(ctx))
@@ -51,7 +52,9 @@ func Read[T any](response *http.Response, err error) (T, error) {
 
 func readProblem(response *http.Response) error {
 	e := &ProblemError{}
-	if strings.HasPrefix(response.Header.Get("Content-Type"), "application/problem+json") && json.NewDecoder(response.Body).Decode(&e.Problem) == nil {
+	if strings.HasPrefix(
+		response.Header.Get("Content-Type"), "application/problem+json",
+	) && json.NewDecoder(response.Body).Decode(&e.Problem) == nil {
 		return e
 	}
 	return fmt.Errorf("%w: something else than Examen answers there (%s)", ErrUnreachable, response.Status)

@@ -9,12 +9,14 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
 	"examen/internal/account"
 	"examen/internal/core/marking"
 	"examen/internal/course"
+	"examen/internal/library/librarytest"
 	"examen/internal/postgres/postgrestest"
 	"examen/internal/problem"
-	"examen/internal/records"
 	"examen/internal/records/query"
 )
 
@@ -22,54 +24,69 @@ var url string
 
 func TestMain(m *testing.M) { postgrestest.Main(m, func(u string) { url = u }) }
 
-var (
-	ctx   = context.Background()
-	hazel = account.Account{ID: -1, Name: "hazel", Role: account.Instructor}
-	robin = account.Account{ID: -2, Name: "robin", Role: account.Learner}
-)
+var ctx = context.Background()
 
-// A yard is courses with a clock that the test sets, and a paper of one exercise.
+// A yard is courses with the paper "hives", and a clock that the test sets.
 type yard struct {
+	*librarytest.House
 	*course.Courses
-	store    *records.Store
-	accounts *account.Accounts
-	now      time.Time
-	paper    query.Paper
-	build    query.Build
 }
 
 func open(t *testing.T) *yard {
 	t.Helper()
-	store, err := records.Open(ctx, url)
-	if err != nil {
-		t.Fatal(err)
+	h := librarytest.Open(t, url)
+	if job := h.Load(t, librarytest.Hives()); job.Problem != nil {
+		t.Fatal(job.Problem)
 	}
-	t.Cleanup(store.Close)
-	y := &yard{store: store, now: time.Date(2026, 5, 1, 12, 0, 0, 0, time.UTC)}
-	y.accounts = account.New(store, account.Limits{}, func() time.Time { return y.now })
-	y.Courses = course.New(store, y.accounts, func() time.Time { return y.now })
-	d, err := store.UpsertDataset(ctx, query.UpsertDatasetParams{Name: "bees", Pack: "bees", Title: "Bees"})
-	if err == nil {
-		y.build, err = store.CreateBuild(ctx, query.CreateBuildParams{
-			DatasetID: d.ID, Number: int32(time.Now().UnixNano() % 1e9), Database: fmt.Sprint("bees ", time.Now()),
-			Variants: json.RawMessage("{}"), Catalogue: json.RawMessage("{}"), Report: json.RawMessage("{}"),
-		})
-	}
-	if err == nil {
-		err = store.UseBuild(ctx, query.UseBuildParams{ID: d.ID, BuildID: &y.build.ID})
-	}
-	if err == nil {
-		y.paper, err = store.UpsertPaper(ctx, query.UpsertPaperParams{Slug: "hives", Pack: "bees", Title: "Hives", DatasetID: d.ID, Sections: json.RawMessage("[]")})
-	}
-	if err == nil {
-		err = store.UpsertExercise(ctx, query.UpsertExerciseParams{
-			PaperID: y.paper.ID, Slug: "one", Number: 1, Title: "One", Points: 2, Blocks: json.RawMessage("[]"), Reference: "SELECT 1", Checking: json.RawMessage("{}"),
-		})
-	}
-	if err != nil {
-		t.Fatal(err)
-	}
+	y := &yard{House: h}
+	y.Courses = course.New(h.Store, h.Accounts, h.Library, func() time.Time { return h.Now })
 	return y
+}
+
+// course makes a course that hazel instructs, and says hazel as she is then.
+func (y *yard) course(t *testing.T, slug string) account.Account {
+	t.Helper()
+	if _, err := y.Create(ctx, y.Hazel, slug, strings.ToUpper(slug)); err != nil {
+		t.Fatal(err)
+	}
+	return y.Account(t, "hazel")
+}
+
+// member adds somebody to a course.
+func (y *yard) member(t *testing.T, slug, name string, role account.Role) account.Account {
+	t.Helper()
+	_, _, err := y.AddMember(
+		ctx, y.Account(t, "hazel"), slug, course.NewMember{Name: name, Password: "long enough it is", Role: role},
+	)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return y.Account(t, name)
+}
+
+// attempt has somebody make an attempt at an exercise of the paper, in a course.
+func (y *yard) attempt(t *testing.T, who account.Account, slug, exercise, outcome, mark string) {
+	t.Helper()
+	p, err := y.Library.Paper(ctx, "hives")
+	if err != nil {
+		t.Fatal(err)
+	}
+	e, err := y.Library.Exercise(ctx, p, exercise)
+	if err != nil {
+		t.Fatal(err)
+	}
+	in, err := y.Store.CourseBySlug(ctx, slug)
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, err = y.Store.CreateAttempt(ctx, query.CreateAttemptParams{
+		AccountID: who.ID, ExerciseID: e.ID, CourseID: &in.ID, VersionID: e.Version, BuildID: p.Build, Sql: "SELECT 1",
+		ReceivedAt: y.Now, Outcome: outcome, Mark: mark, Points: e.Points.String(), Findings: json.RawMessage("[]"),
+		Counted: true,
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
 }
 
 // kind is the kind of problem that an error is; "" for no error.
@@ -87,103 +104,217 @@ func kind(t *testing.T, err error) string {
 func TestWhatACourseMayBeCalled(t *testing.T) {
 	y := open(t)
 	for _, c := range []struct{ slug, title, want string }{
-		{"spring", "Spring", ""}, {"spring", "Again", "course-taken"}, {"Spring Course", "Spring", "course-name"}, {"-", "Dash", "course-name"},
-		{strings.Repeat("a", 65), "Long", "course-name"}, {"autumn", "  ", "course-title"}, {"autumn", "a\x00b", "course-title"},
+		{"spring", "Spring", ""},
+		{"spring", "Again", "course-taken"},
+		{"Spring Course", "Spring", "course-name"},
+		{"-", "Dash", "course-name"},
+		{strings.Repeat("a", 65), "Long", "course-name"},
+		{"autumn", "  ", "course-title"},
+		{"autumn", "a\x00b", "course-title"},
 	} {
-		if _, err := y.Create(ctx, hazel, c.slug, c.title); kind(t, err) != c.want {
+		if _, err := y.Create(ctx, y.Hazel, c.slug, c.title); kind(t, err) != c.want {
 			t.Errorf("%q: got %v", c, err)
 		}
 	}
-	if _, err := y.Create(ctx, robin, "summer", "Summer"); kind(t, err) != "not-allowed" {
-		t.Errorf("a learner makes a course: %v", err)
-	}
 }
 
-// A paper opens and is due to the second.
+// A paper opens and is due to the second, in the list, when it is read, and when something is submitted.
 func TestTimesHoldToTheSecond(t *testing.T) {
 	y := open(t)
-	if _, err := y.Create(ctx, hazel, "timed", "Timed"); err != nil {
-		t.Fatal(err)
-	}
-	opens, due := y.now.Add(time.Hour), y.now.Add(2*time.Hour)
-	if _, err := y.SetPaper(ctx, hazel, "timed", "hives", &due, &opens); kind(t, err) != "paper-times" {
-		t.Errorf("due before it opens: %v", err)
-	}
-	if _, err := y.SetPaper(ctx, hazel, "timed", "wasps", &opens, &due); kind(t, err) != "no-paper" {
-		t.Errorf("no such paper: %v", err)
-	}
-	if _, err := y.SetPaper(ctx, hazel, "timed", "hives", &opens, &due); err != nil {
-		t.Fatal(err)
-	}
-	for at, want := range map[time.Time]marking.State{
-		opens.Add(-time.Second): marking.Upcoming, opens: marking.Open, due.Add(-time.Second): marking.Open, due: marking.Closed,
+	hazel := y.course(t, "timed")
+	robin := y.member(t, "timed", "robin-timed", account.Learner)
+	opens, due := y.Now.Add(time.Hour), y.Now.Add(2*time.Hour)
+	for _, c := range []struct {
+		paper      string
+		opens, due *time.Time
+		want       string
+	}{
+		{"hives", &due, &opens, "paper-times"},
+		{"wasps", &opens, &due, "no-paper"},
+		{"hives", &opens, &due, ""},
 	} {
-		y.now = at
-		found, err := y.Course(ctx, hazel, "timed")
-		if err != nil || len(found.Papers) != 1 || found.Papers[0].State != want {
-			t.Errorf("at %s: got %+v, %v, want %s", at, found, err, want)
+		if _, err := y.SetPaper(ctx, hazel, "timed", c.paper, c.opens, c.due); kind(t, err) != c.want {
+			t.Errorf("%+v: %v", c, err)
 		}
+	}
+	for _, c := range []struct {
+		at             time.Time
+		state          marking.State
+		reads, submits string
+	}{
+		{opens.Add(-time.Second), marking.Upcoming, "not-open", ""},
+		{opens, marking.Open, "", ""},
+		{due.Add(-time.Second), marking.Open, "", ""},
+		{due, marking.Closed, "", "past-due"},
+	} {
+		y.Now = c.at
+		found, err := y.Course(ctx, hazel, "timed")
+		if err != nil || len(found.Papers) != 1 || found.Papers[0].State != c.state {
+			t.Errorf("at %s: got %+v, %v, want %s", c.at, found, err, c.state)
+		}
+		if list, err := y.Papers(ctx, robin); err != nil || len(list) != 1 || list[0].State != c.state {
+			t.Errorf("at %s: got %+v, %v", c.at, list, err)
+		}
+		r, err := y.Read(ctx, robin, "hives")
+		if kind(t, err) != c.reads {
+			t.Errorf("at %s: reading gives %v", c.at, err)
+		} else if err == nil && kind(t, r.MaySubmit(c.at)) != c.submits {
+			t.Errorf("at %s: submitting gives %v", c.at, r.MaySubmit(c.at))
+		}
+	}
+	// What was received in time counts, however long it waited.
+	if r, err := y.Read(ctx, robin, "hives"); err != nil || r.MaySubmit(due.Add(-time.Millisecond)) != nil {
+		t.Errorf("received before the due time: %v", err)
 	}
 }
 
-func TestMembersAndHowTheyStand(t *testing.T) {
+// A learner with more time has it, and nobody else.
+func TestExtensions(t *testing.T) {
 	y := open(t)
-	if _, err := y.Create(ctx, hazel, "members", "Members"); err != nil {
+	hazel := y.course(t, "longer")
+	robin, wren := y.member(
+		t, "longer", "robin-longer", account.Learner,
+	), y.member(t, "longer", "wren-longer", account.Learner)
+	due := y.Now.Add(time.Hour)
+	if _, err := y.SetPaper(ctx, hazel, "longer", "hives", nil, &due); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := y.SetPaper(ctx, hazel, "members", "hives", nil, nil); err != nil {
-		t.Fatal(err)
-	}
-	posy, password, err := y.AddLearner(ctx, hazel, "members", course.NewLearner{Name: " Posy "})
-	if err != nil || posy.Name != "posy" || password == "" || !posy.OneTime {
-		t.Fatalf("got %+v, %q, %v", posy, password, err)
-	}
-	if again, password, err := y.AddLearner(ctx, hazel, "members", course.NewLearner{Name: "posy"}); err != nil || again.ID != posy.ID || password != "" {
-		t.Errorf("the same learner again: %+v, %q, %v", again, password, err)
-	}
-	for _, c := range []struct{ name, display, password, want string }{
-		{"", "", "", "learner-name"}, {"two words", "", "", "learner-name"}, {"lark", "a\x00b", "", "learner-name"}, {"lark", "", "short", "password-length"},
-		{"lark", "Lark", "long enough it is", ""},
-	} {
-		_, _, err := y.AddLearner(ctx, hazel, "members", course.NewLearner{Name: c.name, DisplayName: c.display, Password: c.password})
-		if kind(t, err) != c.want {
-			t.Errorf("%q: got %v", c, err)
-		}
-	}
-	exercise, err := y.store.ExerciseIn(ctx, query.ExerciseInParams{PaperID: y.paper.ID, Address: "1"})
+	conn, err := pgx.Connect(ctx, url)
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, mark := range []float64{0, 1.5} {
-		if _, err := y.store.CreateAttempt(ctx, query.CreateAttemptParams{
-			AccountID: posy.ID, ExerciseID: exercise.ID, BuildID: y.build.ID, Sql: "SELECT 1", Outcome: "incorrect", Mark: mark, Points: 2, Findings: json.RawMessage("[]"), At: y.now,
-		}); err != nil {
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, `INSERT INTO extension SELECT course_paper.id, $1, $2 FROM course_paper
+		JOIN course ON course.id = course_id WHERE slug = 'longer'`, robin.ID, due.Add(time.Hour))
+	if err != nil {
+		t.Fatal(err)
+	}
+	y.Now = due
+	for who, want := range map[*account.Account]marking.State{&robin: marking.Open, &wren: marking.Closed} {
+		if r, err := y.Read(ctx, *who, "hives"); err != nil || r.State != want {
+			t.Errorf("%s: got %+v, %v", who.Name, r, err)
+		}
+	}
+}
+
+// Who has a paper in two courses works on it in the one that is open, and stands in each by itself.
+func TestAPaperInTwoCourses(t *testing.T) {
+	y := open(t)
+	y.course(t, "first")
+	hazel := y.course(t, "second")
+	y.member(t, "first", "robin-twice", account.Learner)
+	robin := y.member(t, "second", "robin-twice", account.Learner)
+	past, future := y.Now.Add(-time.Hour), y.Now.Add(time.Hour)
+	for slug, due := range map[string]*time.Time{"first": &past, "second": &future} {
+		if _, err := y.SetPaper(ctx, hazel, slug, "hives", nil, due); err != nil {
 			t.Fatal(err)
 		}
 	}
-	grid, err := y.Progress(ctx, hazel, "hives", "members")
-	if err != nil || len(grid.Learners) != 2 || grid.Points != 2 {
-		t.Fatalf("got %+v, %v", grid, err)
+	y.attempt(t, robin, "first", "all", "correct", "0.1")
+	y.attempt(t, robin, "second", "all", "incorrect", "0")
+	r, err := y.Read(ctx, robin, "hives")
+	if err != nil || r.State != marking.Open {
+		t.Fatalf("got %+v, %v", r, err)
 	}
-	for _, l := range grid.Learners {
-		if want := map[string]float64{"posy": 1.5, "lark": 0}[l.Name]; l.Mark != want {
-			t.Errorf("%s has %v, want %v", l.Name, l.Mark, want)
+	standing, err := y.Standing(ctx, robin, r)
+	if err != nil || len(standing) != 1 {
+		t.Fatalf("got %+v, %v", standing, err)
+	}
+	for _, s := range standing {
+		if s.Outcome != marking.Incorrect || s.Attempts != 1 {
+			t.Errorf("got %+v", s)
 		}
 	}
-	if _, err := y.Progress(ctx, robin, "hives", "members"); kind(t, err) != "not-allowed" {
-		t.Errorf("a learner reads the grid: %v", err)
+	grid, err := y.Progress(ctx, hazel, "hives", "")
+	var lines []string
+	for _, l := range grid.Learners {
+		if l.Name == "robin-twice" {
+			lines = append(lines, fmt.Sprint(l.Course, " ", l.Mark))
+		}
 	}
-	// A new one-time password lets the learner in again, and ends the old one.
-	_, next, err := y.ResetLearner(ctx, hazel, "posy")
-	if err != nil || next == password {
+	if err != nil || strings.Join(lines, ", ") != "first 0.1, second 0" {
+		t.Errorf("got %q, %v", lines, err)
+	}
+}
+
+// Marks are exact in every sum.
+func TestMarksAddUpExactly(t *testing.T) {
+	y := open(t)
+	hazel := y.course(t, "sums")
+	robin := y.member(t, "sums", "robin-sums", account.Learner)
+	if _, err := y.SetPaper(ctx, hazel, "sums", "hives", nil, nil); err != nil {
 		t.Fatal(err)
 	}
-	for given, want := range map[string]string{password: "wrong-log-in", next: ""} {
-		if _, _, _, err := y.accounts.LogIn(ctx, account.LogIn{Name: "posy", Password: given, Kind: account.Bearer, Address: "192.0.2.1"}); kind(t, err) != want {
-			t.Errorf("logging in: %v, want %q", err, want)
+	y.attempt(t, robin, "sums", "all", "correct", "0.1")
+	y.attempt(t, robin, "sums", "strong", "correct", "0.2")
+	grid, err := y.Progress(ctx, hazel, "hives", "sums")
+	if err != nil || len(grid.Learners) != 1 || grid.Learners[0].Mark.String() != "0.3" ||
+		grid.Points.String() != "2.3" {
+		t.Errorf("got %+v, %v", grid, err)
+	}
+	list, err := y.Papers(ctx, robin)
+	if err != nil || list[0].Mark.String() != "0.3" || list[0].Points.String() != "2.3" || list[0].Correct != 2 {
+		t.Errorf("got %+v, %v", list, err)
+	}
+	// By hand another mark counts, until the computed one does again.
+	two, three := marking.PointsOf("2"), marking.PointsOf("3")
+	for _, c := range []struct {
+		mark   *marking.Points
+		reason string
+		want   string
+		sum    string
+	}{
+		{&three, "too many", "mark", "0.3"},
+		{&two, " ", "reason", "0.3"},
+		{&two, "told me so", "", "2.3"},
+		{nil, "no, it was another", "", "0.3"},
+	} {
+		n := course.NewMark{
+			Paper:    "hives",
+			Exercise: "count",
+			Learner:  "robin-sums",
+			Mark:     c.mark,
+			Reason:   c.reason,
+			Course:   "sums",
+		}
+		if err := y.SetMark(ctx, hazel, n); kind(t, err) != c.want {
+			t.Errorf("%+v: got %v", c, err)
+		}
+		grid, err := y.Progress(ctx, hazel, "hives", "sums")
+		if err != nil || grid.Learners[0].Mark.String() != c.sum {
+			t.Errorf("%+v: got %+v, %v", c, grid, err)
 		}
 	}
-	if _, _, err := y.ResetLearner(ctx, hazel, "nobody"); kind(t, err) != "no-learner" {
-		t.Errorf("got %v", err)
+}
+
+func TestMembers(t *testing.T) {
+	y := open(t)
+	hazel := y.course(t, "members")
+	posy, password, err := y.AddMember(ctx, hazel, "members", course.NewMember{Name: " Posy "})
+	if err != nil || posy.Name != "posy" || password == "" || !posy.OneTime || posy.Role != account.Learner {
+		t.Fatalf("got %+v, %q, %v", posy, password, err)
+	}
+	again, password, err := y.AddMember(ctx, hazel, "members", course.NewMember{Name: "posy", Role: account.Assistant})
+	if err != nil || again.ID != posy.ID || password != "" {
+		t.Errorf("the same again: %+v, %q, %v", again, password, err)
+	}
+	if role := y.Account(t, "posy").Role(); role != account.Assistant {
+		t.Errorf("got %s", role)
+	}
+	for _, c := range []struct {
+		course.NewMember
+		want string
+	}{
+		{course.NewMember{}, "login"},
+		{course.NewMember{Name: "two words"}, "login"},
+		{course.NewMember{Name: "lark", DisplayName: "a\x00b"}, "display-name"},
+		{course.NewMember{Name: "lark", Password: "short"}, "password-length"},
+		{course.NewMember{Name: "lark", Role: "queen"}, "role"},
+		{course.NewMember{Name: "hazel", Role: account.Learner}, "last-instructor"},
+		{course.NewMember{Name: "lark", DisplayName: "Lark", Password: "long enough it is"}, ""},
+	} {
+		if _, _, err := y.AddMember(ctx, hazel, "members", c.NewMember); kind(t, err) != c.want {
+			t.Errorf("%+v: got %v", c, err)
+		}
 	}
 }

@@ -2,8 +2,7 @@ package course
 
 import (
 	"context"
-	"regexp"
-	"strings"
+	"slices"
 
 	"examen/internal/account"
 	"examen/internal/problem"
@@ -11,91 +10,96 @@ import (
 	"examen/internal/records/query"
 )
 
-var namePattern = regexp.MustCompile(`^[a-z0-9]([a-z0-9._-]{0,62}[a-z0-9])?$`)
-
-// A NewLearner is to be added to a course.
-type NewLearner struct {
+// A NewMember describes somebody to add to a course.
+type NewMember struct {
 	Name, DisplayName string
-	Password          string // "" has one made
+	Password          string       // "" has one made
+	Role              account.Role // "" is a learner's
 }
 
-// AddLearner adds a learner to a course, making the account where there is none. password is the one-time password, if one was made.
-func (c *Courses) AddLearner(ctx context.Context, who account.Account, courseSlug string, n NewLearner) (added account.Account, password string, err error) {
-	course, err := c.course(ctx, who, courseSlug)
+// AddMember adds somebody to a course, creating the account if there is none, or changes a member's role. password is
+// the one-time password, if one was made.
+func (c *Courses) AddMember(ctx context.Context, who account.Account, courseSlug string, n NewMember) (
+	added Member, password string, err error,
+) {
+	if err := who.May(account.Manage, courseSlug); err != nil {
+		return added, "", err
+	}
+	course, err := c.find(ctx, courseSlug)
 	if err != nil {
 		return added, "", err
 	}
-	n.Name, n.DisplayName = strings.ToLower(strings.TrimSpace(n.Name)), strings.TrimSpace(n.DisplayName)
-	if !namePattern.MatchString(n.Name) {
-		return added, "", problem.New(422, "learner-name", "Invalid learner name", "%q: up to 64 lower-case letters, digits, dots, hyphens and underscores are expected.", n.Name)
+	if n, err = n.checked(); err != nil {
+		return added, "", err
 	}
-	if n.DisplayName == "" {
-		n.DisplayName = n.Name
+	added.Role = n.Role
+	defer c.records.Changed(records.MembersChanged) // after the write
+	join := func(t *records.Transaction, id int64) error {
+		return t.SetMember(ctx, query.SetMemberParams{CourseID: course.ID, AccountID: id, Role: string(n.Role)})
 	}
-	if !records.IsText(n.DisplayName) || len(n.DisplayName) > 200 {
-		return added, "", problem.New(422, "learner-name", "Invalid display name", "Up to 200 characters of text are expected.")
-	}
-	defer c.records.Changed(records.PapersChanged) // after the write
 	row, err := c.records.AccountByName(ctx, n.Name)
-	if records.Missing(err) {
-		made := query.CreateAccountParams{Name: n.Name, DisplayName: n.DisplayName, Role: account.Learner}
-		if n.Password == "" {
-			one := c.accounts.NewOneTime()
-			password, made.Password, made.OneTime, made.OneTimeUntil = one.Password, one.Hash, true, &one.Until
-		} else if err := account.CheckPassword(n.Password); err != nil {
+	if err == nil {
+		added.Account = account.Of(row)
+		if err := c.staysInstructed(ctx, course.ID, row.ID, n.Role); err != nil {
 			return added, "", err
-		} else {
-			made.Password = c.accounts.Hash(n.Password)
 		}
-		err = c.records.Together(ctx, func(q *records.Transaction) error {
-			row, err := q.CreateAccount(ctx, made)
-			if err != nil {
-				return err
-			}
-			added = account.Of(row)
-			return q.Enrol(ctx, query.EnrolParams{CourseID: course.ID, AccountID: row.ID})
-		})
-		return added, password, err
-	}
-	if err != nil {
+		return added, "", c.records.As(ctx, who.ID, func(t *records.Transaction) error { return join(t, row.ID) })
+	} else if !records.Missing(err) {
 		return added, "", err
 	}
-	if added = account.Of(row); added.Role != account.Learner {
-		return added, "", problem.New(409, "not-a-learner", "The account is not a learner's", "%q is an instructor's account: choose another name.", n.Name)
-	}
-	return added, "", c.records.Enrol(ctx, query.EnrolParams{CourseID: course.ID, AccountID: added.ID})
-}
-
-// ResetLearner gives a learner a new one-time password and ends their sessions.
-func (c *Courses) ResetLearner(ctx context.Context, who account.Account, name string) (learner account.Account, password string, err error) {
-	if learner, err = c.Learner(ctx, who, name); err != nil {
-		return learner, "", err
-	}
-	one := c.accounts.NewOneTime()
-	learner.OneTime = true
-	err = c.records.Together(ctx, func(q *records.Transaction) error {
-		if err := q.SetPassword(ctx, query.SetPasswordParams{ID: learner.ID, Password: one.Hash, OneTime: true, OneTimeUntil: &one.Until}); err != nil {
+	err = c.records.As(ctx, who.ID, func(t *records.Transaction) (err error) {
+		if added.Account, password, err = c.accounts.Make(ctx, t, n.account()); err != nil {
 			return err
 		}
-		return q.DeleteOtherSessions(ctx, query.DeleteOtherSessionsParams{AccountID: learner.ID, TokenHash: []byte{}})
+		return join(t, added.ID)
 	})
-	if err == nil {
-		c.records.Changed(records.SessionsChanged)
-	}
-	return learner, one.Password, err
+	return added, password, err
 }
 
-// Learner finds a learner's account, for an instructor.
-func (c *Courses) Learner(ctx context.Context, who account.Account, name string) (account.Account, error) {
-	if err := who.InstructorsOnly(); err != nil {
-		return account.Account{}, err
+// account returns the account to create for somebody who has none.
+func (n NewMember) account() account.NewAccount {
+	return account.NewAccount{Name: n.Name, DisplayName: n.DisplayName, Password: n.Password}
+}
+
+// checked fills in what was left out, and reports what is wrong.
+func (n NewMember) checked() (NewMember, error) {
+	checked, err := n.account().Checked()
+	if err != nil {
+		return n, err
 	}
-	if !records.IsText(name) {
-		name = ""
+	n.Name, n.DisplayName = checked.Name, checked.DisplayName
+	if n.Role == "" {
+		n.Role = account.Learner
 	}
-	row, err := c.records.AccountByName(ctx, name)
-	if records.Missing(err) || err == nil && row.Role != account.Learner {
-		return account.Account{}, problem.New(404, "no-learner", "There is no such learner", "No learner is called %q.", name)
+	if !slices.Contains([]account.Role{account.Instructor, account.Assistant, account.Learner}, n.Role) {
+		return n, problem.New(422, "role", "Invalid role",
+			"%.40q: instructor, assistant or learner is expected.", n.Role)
 	}
-	return account.Of(row), err
+	return n, nil
+}
+
+// staysInstructed returns a problem if the change would leave the course without an instructor.
+func (c *Courses) staysInstructed(ctx context.Context, course, id int64, role account.Role) error {
+	if role == account.Instructor {
+		return nil
+	}
+	members, err := c.records.CourseMembers(ctx, course)
+	if err != nil {
+		return err
+	}
+	is, others := false, 0
+	for _, m := range members {
+		switch {
+		case m.Role != string(account.Instructor):
+		case m.Account.ID == id:
+			is = true
+		default:
+			others++
+		}
+	}
+	if is && others == 0 {
+		return problem.New(409, "last-instructor", "The course would have no instructor",
+			"Add another instructor first, and then change this one's role.")
+	}
+	return nil
 }

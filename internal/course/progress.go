@@ -2,16 +2,18 @@ package course
 
 import (
 	"context"
+	"slices"
 
 	"examen/internal/account"
 	"examen/internal/core/marking"
+	"examen/internal/problem"
 	"examen/internal/records/query"
 )
 
 // Progress is a paper's grid: learners by exercises.
 type Progress struct {
 	Slug, Title string
-	Points      float64
+	Points      marking.Points
 	Exercises   []ExerciseHead
 	Learners    []LearnerProgress
 }
@@ -20,77 +22,66 @@ type Progress struct {
 type ExerciseHead struct {
 	Slug, Title string
 	Number      int
-	Points      float64
+	Points      marking.Points
 }
 
-// LearnerProgress is a learner's line of the grid, with a cell for each exercise.
+// LearnerProgress is a learner's line in the grid. A learner who has the paper in several courses has a line for each.
 type LearnerProgress struct {
 	Name, DisplayName string
-	Mark              float64
-	Cells             []ProgressCell
+	Course            string
+	Mark              marking.Points
+	Cells             []Standing
 }
 
-// A ProgressCell is how one learner stands in one exercise: the outcome and mark of the attempt that counts.
-type ProgressCell struct {
-	Outcome  marking.Outcome // "" without attempts
-	Attempts int
-	Mark     float64
-	// HiddenOnly is how many attempts were right on all rows that the learner sees and wrong on hidden ones.
-	HiddenOnly int
-}
-
-// Progress returns the grid of a paper, for the learners of one course or ("") of all courses that it is set for.
+// Progress returns the grid of a paper: for one course, or for "", for every course that it is set for and the account
+// may follow.
 func (c *Courses) Progress(ctx context.Context, who account.Account, paperSlug, courseSlug string) (*Progress, error) {
-	if err := who.InstructorsOnly(); err != nil {
-		return nil, err
+	courses := who.In(account.Follow)
+	if courseSlug != "" {
+		if err := who.May(account.Follow, courseSlug); err != nil {
+			return nil, err
+		}
+		at := slices.IndexFunc(who.Courses, func(m account.Membership) bool { return m.Course == courseSlug })
+		courses = []int64{who.Courses[at].ID}
+	} else if len(courses) == 0 {
+		if err := who.May(account.Prepare); err != nil {
+			return nil, err
+		}
+		return nil, problem.New(403, "not-allowed", "You are in no course",
+			"Learners' work is for the instructors and assistants of their courses.")
 	}
 	p, err := c.paper(ctx, who, paperSlug)
 	if err != nil {
 		return nil, err
 	}
-	var course *string
-	if courseSlug != "" {
-		if _, err := c.course(ctx, who, courseSlug); err != nil {
-			return nil, err
-		}
-		course = &courseSlug
+	exercises, err := c.library.Exercises(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	learners, err := c.records.PaperLearners(ctx, query.PaperLearnersParams{PaperID: p.ID, Courses: courses})
+	if err != nil {
+		return nil, err
+	}
+	standing, err := c.records.CourseStanding(ctx, query.CourseStandingParams{PaperID: p.ID, Courses: courses})
+	if err != nil {
+		return nil, err
+	}
+	type place struct{ learner, exercise, course int64 }
+	cells := map[place]Standing{}
+	for _, s := range standing {
+		cells[place{s.AccountID, s.ExerciseID, *s.CourseID}] = standingOf(s)
 	}
 	grid := &Progress{Slug: p.Slug, Title: p.Title}
-	exercises, err := c.records.PaperExercises(ctx, p.ID)
-	if err != nil {
-		return nil, err
-	}
-	learners, err := c.records.PaperLearners(ctx, query.PaperLearnersParams{PaperID: p.ID, Course: course})
-	if err != nil {
-		return nil, err
-	}
-	standing, err := c.records.PaperStanding(ctx, query.PaperStandingParams{PaperID: p.ID})
-	if err != nil {
-		return nil, err
-	}
-	type place struct{ learner, exercise int64 }
-	cells := map[place]query.PaperStandingRow{}
-	for _, st := range standing {
-		cells[place{st.AccountID, st.ExerciseID}] = st
-	}
-	hidden, err := c.records.PaperHiddenOnly(ctx, p.ID)
-	if err != nil {
-		return nil, err
-	}
-	hiddenOnly := map[place]int{}
-	for _, h := range hidden {
-		hiddenOnly[place{h.AccountID, h.ExerciseID}] = int(h.Attempts)
-	}
 	for _, e := range exercises {
-		grid.Exercises = append(grid.Exercises, ExerciseHead{e.Slug, e.Title, int(e.Number), e.Points})
-		grid.Points += e.Points
+		grid.Exercises = append(grid.Exercises, ExerciseHead{e.Slug, e.Title, e.Number, e.Points})
+		grid.Points = grid.Points.Plus(e.Points)
 	}
 	for _, l := range learners {
-		line := LearnerProgress{Name: l.Name, DisplayName: l.DisplayName}
+		line := LearnerProgress{Name: l.Name, DisplayName: l.DisplayName, Course: l.Course}
 		for _, e := range exercises {
-			st := cells[place{l.ID, e.ID}]
-			line.Mark += st.Mark
-			line.Cells = append(line.Cells, ProgressCell{marking.Outcome(st.Outcome), int(st.Attempts), st.Mark, hiddenOnly[place{l.ID, e.ID}]})
+			cell := cells[place{l.ID, e.ID, l.CourseID}]
+			line.Mark = line.Mark.Plus(cell.Mark)
+			line.Cells = append(line.Cells, cell)
 		}
 		grid.Learners = append(grid.Learners, line)
 	}

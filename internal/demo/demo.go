@@ -1,5 +1,5 @@
-// Package demo fills a service with made-up data: the pack heather-hill, a course, and learners who submit through the service
-// what learners submit: right answers written in many ways, typical mistakes, and nothing at all.
+// Package demo fills a service with made-up data: the pack heather-hill, a course, and learners who submit through the
+// service what learners submit: right answers written in many ways, typical mistakes, and nothing at all.
 package demo
 
 import (
@@ -37,15 +37,37 @@ const (
 )
 
 // learners are the made-up learners; the first has begun, the last has not.
-var learners = []string{"robin Robin Ashgrove", "alma Alma Quillon", "bento Bento Carrow", "chidi Chidi Marlowe", "dagny Dagny Holt", "elio Elio Brandt", "fia Fia Torvald",
-	"goran Goran Pell", "hana Hana Wickstead", "idris Idris Calloway", "jun Jun Amberley", "kira Kira Novell", "luca Luca Penhallow", "mara Mara Ostrander", "noor Noor Fairweather",
-	"otto Otto Grimsby", "petra Petra Lindgarth", "ravi Ravi Thornbury", "selma Selma Kestrel", "tarek Tarek Aldous", "una Una Merriweather", "viggo Viggo Stark", "yusra Yusra Dunmore",
-	"wren Wren Halloway"}
+var learners = []string{
+	"robin Robin Ashgrove",
+	"alma Alma Quillon",
+	"bento Bento Carrow",
+	"chidi Chidi Marlowe",
+	"dagny Dagny Holt",
+	"elio Elio Brandt",
+	"fia Fia Torvald",
+	"goran Goran Pell",
+	"hana Hana Wickstead",
+	"idris Idris Calloway",
+	"jun Jun Amberley",
+	"kira Kira Novell",
+	"luca Luca Penhallow",
+	"mara Mara Ostrander",
+	"noor Noor Fairweather",
+	"otto Otto Grimsby",
+	"petra Petra Lindgarth",
+	"ravi Ravi Thornbury",
+	"selma Selma Kestrel",
+	"tarek Tarek Aldous",
+	"una Una Merriweather",
+	"viggo Viggo Stark",
+	"yusra Yusra Dunmore",
+	"wren Wren Halloway",
+}
 
-// LearnerCount is the number of learners.
+// LearnerCount returns the number of learners.
 func LearnerCount() int { return len(learners) }
 
-// Packs are the packs that the demo can load besides its own.
+// Packs lists the packs that the demo can load besides its own.
 func Packs() []string {
 	var names []string
 	entries, _ := packs.Files.ReadDir(".") // it is embedded
@@ -57,7 +79,7 @@ func Packs() []string {
 	return names
 }
 
-// Add loads a pack that ships besides the demo's own, and opens its papers to the course, where that has not been done.
+// Add loads one of these packs and opens its papers to the course, unless that was done before.
 func Add(ctx context.Context, url, pack string) error {
 	hazel, err := logIn(ctx, url, InstructorName, InstructorPassword)
 	if err != nil {
@@ -84,22 +106,24 @@ func Add(ctx context.Context, url, pack string) error {
 		return err
 	}
 	for _, paper := range known.Papers {
-		if _, err := client.Read[client.CoursePaper](hazel.OpenPaper(ctx, course, paper.Slug, client.PaperTimes{})); err != nil {
+		if _, err := client.Read[client.CoursePaper](
+			hazel.OpenPaper(ctx, course, paper.Slug, client.PaperTimes{}),
+		); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// Accounts makes the account that no call can make: the first.
+// Accounts creates the first account, which no call can create.
 type Accounts interface {
-	MakeInstructor(ctx context.Context, name, displayName, password string) (made bool, err error)
+	MakeAdministrator(ctx context.Context, name, displayName, password string) (made bool, err error)
 }
 
-// Fill loads the pack and has the course do its work. What a service holds already of the demo is left as it is, so that a start which
-// was cut short is made good by the next.
+// Fill loads the pack and has the course do its work. It leaves alone what the service already holds of the demo, so
+// that after a start that was cut short, the next one completes it.
 func Fill(ctx context.Context, accounts Accounts, url string) error {
-	if _, err := accounts.MakeInstructor(ctx, InstructorName, "Hazel Underhill", InstructorPassword); err != nil {
+	if _, err := accounts.MakeAdministrator(ctx, InstructorName, "Hazel Underhill", InstructorPassword); err != nil {
 		return err
 	}
 	hazel, err := logIn(ctx, url, InstructorName, InstructorPassword)
@@ -114,11 +138,17 @@ func Fill(ctx context.Context, accounts Accounts, url string) error {
 	for i, l := range learners {
 		name, display, _ := strings.Cut(l, " ")
 		all.Go(func() error {
-			begun, err := client.Read[client.HistoryPage](hazel.ListHistory(ctx, &client.ListHistoryParams{Learner: name, Limit: 1}))
+			begun, err := client.Read[client.HistoryPage](
+				hazel.ListHistory(ctx, &client.ListHistoryParams{Learner: name, Limit: 1}),
+			)
 			if err == nil && len(begun.Entries) > 0 {
 				return nil
 			}
-			if _, err := client.Read[client.AddedLearner](hazel.AddLearner(ctx, course, client.NewLearner{Name: name, DisplayName: display, Password: LearnerPassword})); err != nil {
+			if _, err := client.Read[client.AddedMember](
+				hazel.AddMember(
+					ctx, course, client.NewMember{Name: name, DisplayName: display, Password: LearnerPassword},
+				),
+			); err != nil {
 				return err
 			}
 			if name == NewLearnerName {
@@ -130,7 +160,7 @@ func Fill(ctx context.Context, accounts Accounts, url string) error {
 	return all.Wait()
 }
 
-// setUp loads the pack, makes the course and opens the paper to it, each where it has not been done.
+// setUp loads the pack, creates the course and opens the paper to it, doing only what was not done before.
 func setUp(ctx context.Context, hazel *client.Client) error {
 	if _, err := client.Read[client.Paper](hazel.GetPaper(ctx, paper)); err != nil {
 		folder, err := fs.Sub(packs.Files, ownPack)
@@ -143,7 +173,9 @@ func setUp(ctx context.Context, hazel *client.Client) error {
 	}
 	detail, err := client.Read[client.CourseDetail](hazel.GetCourse(ctx, course))
 	if err != nil {
-		if _, err := client.Read[client.Course](hazel.CreateCourse(ctx, client.NewCourse{Slug: course, Title: "Evening group"})); err != nil {
+		if _, err := client.Read[client.Course](
+			hazel.CreateCourse(ctx, client.NewCourse{Slug: course, Title: "Evening group"}),
+		); err != nil {
 			return err
 		}
 	}
@@ -160,14 +192,19 @@ func logIn(ctx context.Context, url, name, password string) (*client.Client, err
 	if err != nil {
 		return nil, err
 	}
-	session, err := client.Read[client.Session](c.LogIn(ctx, client.LogInJSONRequestBody{Name: name, Password: password, Kind: client.Bearer}))
+	session, err := client.Read[client.Session](
+		c.LogIn(ctx, client.LogInJSONRequestBody{Name: name, Password: password, Kind: client.Bearer}),
+	)
 	if err != nil {
 		return nil, err
 	}
-	return client.NewClient(url, client.WithBearer(session.Token), client.WithHTTPClient(&http.Client{Timeout: time.Minute}))
+	return client.NewClient(
+		url, client.WithBearer(session.Token), client.WithHTTPClient(&http.Client{Timeout: time.Minute}),
+	)
 }
 
-// work has one learner go through the paper: some run first, some make mistakes before they find it, some give up, some stop half-way.
+// work takes one learner through the paper. Some run their queries first, some make mistakes before they find the
+// answer, some give up, some stop half-way.
 func work(ctx context.Context, url, name string, chance *rand.Rand) error {
 	c, err := logIn(ctx, url, name, LearnerPassword)
 	if err != nil {
@@ -184,17 +221,19 @@ func work(ctx context.Context, url, name string, chance *rand.Rand) error {
 		if i > 2 && chance.IntN(12) == 0 {
 			continue // left out
 		}
-		slips := max(0, chance.IntN(4)-1)
-		for s := range slips {
+		mistakes := max(0, chance.IntN(4)-1)
+		for s := range mistakes {
 			sql := e.Mistakes[(chance.IntN(len(e.Mistakes))+s)%len(e.Mistakes)]
-			if _, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{Paper: paper, Exercise: e.Slug, Sql: sql})); err != nil {
+			if _, err := client.Read[client.Run](
+				c.Run(ctx, client.RunRequest{Paper: paper, Exercise: e.Slug, Sql: sql}),
+			); err != nil {
 				return fmt.Errorf("%s runs %s: %w", name, e.Slug, err)
 			}
 			if err := submit(ctx, c, e.Slug, sql); err != nil {
 				return fmt.Errorf("%s submits %s: %w", name, e.Slug, err)
 			}
 		}
-		if slips == 2 && chance.IntN(3) > 0 {
+		if mistakes == 2 && chance.IntN(3) > 0 {
 			continue // gave up
 		}
 		sql := e.Right[chance.IntN(len(e.Right))]

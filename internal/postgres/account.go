@@ -12,23 +12,31 @@ import (
 	"syscall"
 )
 
-// An account is the operating system's user that a cluster runs as: nil for the one this process runs as.
+// An account is the operating system's user that runs a cluster; nil for the user of this process.
 type account struct {
 	name     string
 	uid, gid uint32
 }
 
-// accountOf finds the user that a cluster runs as under root, and makes it where there is none: without a password, a home or a shell.
+// accountOf finds the user that runs a cluster when this process is root. If there is none, it creates one without a
+// password, a home folder or a shell.
 func accountOf(name string) (*account, error) {
 	if os.Geteuid() != 0 {
 		return nil, nil
 	}
 	u, err := user.Lookup(name)
 	if errors.As(err, new(user.UnknownUserError)) {
-		args := []string{"--system", "--user-group", "--no-create-home", "--home-dir", "/nonexistent", "--shell", "/usr/sbin/nologin", name}
+		args := []string{
+			"--system", "--user-group", "--no-create-home", "--home-dir", "/nonexistent", "--shell",
+			"/usr/sbin/nologin", name,
+		}
 		out, failed := exec.Command("useradd", args...).CombinedOutput()
 		if u, err = user.Lookup(name); err != nil { // another process may have made it meanwhile
-			return nil, fmt.Errorf("under root each PostgreSQL cluster runs as a system user of its own, and %s cannot be made (%w: %s): make it, or start Examen as another user", name, failed, out)
+			return nil, fmt.Errorf(
+				"under root each PostgreSQL cluster runs as a system user of its own, and %s cannot be made (%w: "+
+					"%s): make it, or start Examen as another user",
+				name, failed, out,
+			)
 		}
 	} else if err != nil {
 		return nil, err
@@ -38,7 +46,7 @@ func accountOf(name string) (*account, error) {
 	return &account{name, uint32(uid), uint32(gid)}, nil
 }
 
-// own gives files to the account.
+// own makes the account the owner of files.
 func (a *account) own(paths ...string) error {
 	if a == nil {
 		return nil
@@ -51,7 +59,8 @@ func (a *account) own(paths ...string) error {
 	return nil
 }
 
-// ownAll gives the account a folder with all that is in it, where it belongs to somebody else: an earlier version had one user for all clusters.
+// ownAll makes the account the owner of a folder and its content if somebody else is: an earlier version had one user
+// for all clusters.
 func (a *account) ownAll(folder string) error {
 	info, err := os.Lstat(folder)
 	if a == nil || err != nil || info.Sys().(*syscall.Stat_t).Uid == a.uid {
@@ -65,7 +74,7 @@ func (a *account) ownAll(folder string) error {
 	})
 }
 
-// enter makes the folder one that the account may enter and nobody else may read; it stays this process's own.
+// enter lets the account enter the folder, which nobody else may read. The folder still belongs to this process.
 func (a *account) enter(folder string) error {
 	if a == nil {
 		return os.Chmod(folder, 0o700)
@@ -93,7 +102,11 @@ func (a *account) reach(folder string) error {
 		stat := info.Sys().(*syscall.Stat_t)
 		mode := info.Mode().Perm()
 		if mode&0o001 == 0 && !(stat.Uid == a.uid && mode&0o100 != 0) && !(stat.Gid == a.gid && mode&0o010 != 0) {
-			return fmt.Errorf("PostgreSQL runs as the user %s, who cannot enter %s: name a data folder elsewhere, such as one under /var/lib", a.name, dir)
+			return fmt.Errorf(
+				"PostgreSQL runs as the user %s, who cannot enter %s: name a data folder elsewhere, such as one "+
+					"under /var/lib",
+				a.name, dir,
+			)
 		}
 	}
 	return nil

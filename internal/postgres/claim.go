@@ -11,14 +11,15 @@ import (
 // claimLock is the advisory lock that a service holds in a database of each server that it uses.
 const claimLock = 0x6578616d656e // "examen"
 
-// claimPatience is how long the sessions of a service that has just ended may be there still.
+// claimPatience is how long the sessions of a service that has just ended may linger.
 const claimPatience = 5 * time.Second
 
-// ErrClaimed tells that another service uses the server.
+// ErrClaimed means that another service uses the server.
 var ErrClaimed = errors.New("another Examen service uses it: stop that one first, or give this one a server of its own")
 
-// Claim makes a server this service's alone, until the context ends. A session holds the claim: when it is lost with the server, nobody has it, and it is
-// taken again as soon as the server is back. Lost is called where another service was first.
+// Claim reserves a server for this service until the context ends. A session holds the claim. If the server goes down,
+// the claim is lost, and it is taken again as soon as the server is back. lost is called if another service took it
+// first.
 func Claim(ctx context.Context, config *pgx.ConnConfig, lost func()) error {
 	conn, err := claimed(ctx, config)
 	if err != nil {

@@ -1,8 +1,8 @@
 // Package postgres starts and stops PostgreSQL clusters of Examen's own on this machine.
 //
-// A [Cluster] has its data folder, its own superuser and password, and a socket in a private folder; it does not listen on the network. PostgreSQL
-// refuses to run as root; under root each cluster's server and data belong to a system user of its own, and what that user need not change, such as
-// the password and the log, stays root's.
+// A [Cluster] has its data folder, its own superuser and password, and a socket in a private folder; it does not listen
+// on the network. PostgreSQL refuses to run as root; under root each cluster's server and data belong to a system user
+// of its own, and what that user need not change, such as the password and the log, stays root's.
 package postgres
 
 import (
@@ -38,36 +38,38 @@ type Cluster struct {
 	log      *slog.Logger
 
 	mu       sync.Mutex
-	server   *exec.Cmd     // the server process at hand
+	server   *exec.Cmd     // the current server process
 	ended    chan struct{} // closed when it has ended
 	endedErr error
 	stopping bool
 	stopped  chan struct{} // closed when nothing is started any more
 }
 
-// Options are what a cluster is started with.
+// Options configure a cluster.
 type Options struct {
-	Folder   string            // made if it is not there; kept when the server stops; in the sole use of this process (see [Folder])
+	// made if it is not there; kept when the server stops; in the sole use of this process (see [Folder])
+	Folder   string
 	User     string            // the system user that the cluster runs as under root; "" is the package's own, postgres
 	Super    string            // the superuser's name, of a cluster that is made
 	Settings map[string]string // of postgresql.conf
 	Scratch  bool              // the data need not survive the machine's crash: nothing waits for the disk
 	Log      *slog.Logger
-	// SessionMemory bounds the memory that each server process may ask for by itself, in bytes, apart from what all share and from programs and
-	// libraries; 0 is no bound.
+	// SessionMemory bounds the memory that each server process may ask for by itself, in bytes, apart from what all
+	// share and from programs and libraries; 0 is no bound.
 	SessionMemory uint64
 	// Expendable has Linux end this cluster's sessions before other processes when memory runs out.
 	Expendable bool
 }
 
-// socketPort is a part of the socket's name; nothing listens on a port.
+// socketPort is part of the socket's name; nothing listens on a port.
 const socketPort = 5432
 
-// startPatience is how long a start may take, with what has to go first.
+// startPatience is how long a start may take, including ending what was left running.
 const startPatience = 30 * time.Second
 
-// Start starts the cluster in a folder, making it first where there is none. What a crash of Examen left running in that folder is ended first. The
-// server stops by Stop, or when this process ends in whatever way; should it end by itself, it is started again.
+// Start starts the cluster in a folder, creating it if there is none. It first ends what an Examen that crashed left
+// running in the folder. The server stops by Stop, or when this process ends in any way; if it ends by itself, it is
+// started again.
 func Start(ctx context.Context, options Options) (*Cluster, error) {
 	bin, err := binaries()
 	if err != nil {
@@ -86,7 +88,12 @@ func Start(ctx context.Context, options Options) (*Cluster, error) {
 		return nil, err
 	}
 	options.Folder = filepath.Join(folder, filepath.Base(options.Folder))
-	c := &Cluster{folder: filepath.Join(options.Folder, "data"), super: options.Super, log: options.Log, stopped: make(chan struct{})}
+	c := &Cluster{
+		folder:  filepath.Join(options.Folder, "data"),
+		super:   options.Super,
+		log:     options.Log,
+		stopped: make(chan struct{}),
+	}
 	if err := c.clearLeftovers(ctx); err != nil {
 		return nil, err
 	}
@@ -119,14 +126,14 @@ func Start(ctx context.Context, options Options) (*Cluster, error) {
 	return c, nil
 }
 
-// URL returns the connection string of the superuser for a database.
+// URL returns the superuser's connection string for a database.
 func (c *Cluster) URL(database string) string {
 	u := url.URL{Scheme: "postgres", User: url.UserPassword(c.super, c.password), Path: "/" + database}
 	u.RawQuery = url.Values{"host": {c.sockets}, "port": {strconv.Itoa(socketPort)}, "sslmode": {"disable"}}.Encode()
 	return u.String()
 }
 
-// Stop ends all sessions and stops the server. It returns when the server has ended.
+// Stop ends all sessions and the server, and returns when the server has ended.
 func (c *Cluster) Stop() {
 	c.mu.Lock()
 	c.stopping = true
@@ -137,14 +144,15 @@ func (c *Cluster) Stop() {
 	c.removeSockets(filepath.Dir(c.folder))
 }
 
-// removeSockets removes the sockets' folder, where it is not the cluster's own.
+// removeSockets removes the sockets' folder if it is outside the cluster's own folder.
 func (c *Cluster) removeSockets(folder string) {
 	if filepath.Dir(c.sockets) != folder {
 		os.RemoveAll(c.sockets)
 	}
 }
 
-// KillSession ends a session's process for good. The server then ends all others and recovers. It is for sessions that heed nothing else.
+// KillSession kills a session's process. The server then ends all other sessions and recovers. It is the last resort
+// for a session that heeds nothing else.
 func (c *Cluster) KillSession(pid int) error {
 	if pid == c.recordedPID() || !slices.Contains(c.leftovers(), pid) {
 		return fmt.Errorf("process %d is no session of %s", pid, c.folder)
@@ -152,8 +160,8 @@ func (c *Cluster) KillSession(pid int) error {
 	return syscall.Kill(pid, syscall.SIGKILL)
 }
 
-// stopPatience is how long a server may take to stop in one way before it is told to in a harder one. An immediate shutdown kills by itself, after five
-// seconds, the sessions that do not end.
+// stopPatience is how long a server may take to stop before it is told more firmly. An immediate shutdown kills, after
+// five seconds, the sessions that have not ended.
 const stopPatience = 8 * time.Second
 
 func (c *Cluster) stopServer(server *exec.Cmd, ended chan struct{}) {
@@ -167,7 +175,8 @@ func (c *Cluster) stopServer(server *exec.Cmd, ended chan struct{}) {
 	case <-ended:
 	case <-time.After(stopPatience):
 		c.log.Warn("PostgreSQL does not stop, since a session does not end: it is stopped at once", "folder", c.folder)
-		_ = server.Process.Signal(syscall.SIGQUIT) // an immediate one, which ends sessions that do not heed anything else; the next start recovers
+		// an immediate one, which ends sessions that do not heed anything else; the next start recovers
+		_ = server.Process.Signal(syscall.SIGQUIT)
 		select {
 		case <-ended:
 		case <-time.After(stopPatience):
@@ -206,7 +215,7 @@ func (c *Cluster) keepUp(launch func() error) {
 // unfinished ends the name of a data folder that initdb is still writing.
 const unfinished = ".unfinished"
 
-// prepare makes the cluster's files where they are not there yet.
+// prepare creates the cluster's files if they do not exist yet.
 func (c *Cluster) prepare(ctx context.Context, options Options, bin string, owner *account) error {
 	if err := os.MkdirAll(options.Folder, 0o700); err != nil {
 		return err
@@ -231,10 +240,14 @@ func (c *Cluster) prepare(ctx context.Context, options Options, bin string, owne
 	}
 	if entries, err := os.ReadDir(c.folder); err == nil && len(entries) > 0 {
 		if _, err := os.Stat(passwordFile); err != nil {
-			return fmt.Errorf("%s holds a cluster whose password file %s is missing: put it back, or name another data folder", c.folder, passwordFile)
+			return fmt.Errorf(
+				"%s holds a cluster whose password file %s is missing: put it back, or name another data folder",
+				c.folder, passwordFile,
+			)
 		}
 	}
-	// What a start that was cut short may have left is not a cluster yet, since PG_VERSION's folder is renamed into place last.
+	// What a start that was cut short may have left is not a cluster yet, since PG_VERSION's folder is renamed into
+	// place last.
 	c.password = secret()
 	making := c.folder + unfinished
 	if err := os.RemoveAll(making); err != nil {
@@ -252,7 +265,10 @@ func (c *Cluster) prepare(ctx context.Context, options Options, bin string, owne
 	if err := owner.own(making, passwordFile); err != nil {
 		return err
 	}
-	args := []string{"-D", making, "-U", c.super, "--pwfile", passwordFile, "-A", "scram-sha-256", "-E", "UTF8", "--locale", "C.UTF-8", "--no-sync", "--no-instructions"}
+	args := []string{
+		"-D", making, "-U", c.super, "--pwfile", passwordFile, "-A", "scram-sha-256", "-E", "UTF8", "--locale",
+		"C.UTF-8", "--no-sync", "--no-instructions",
+	}
 	cmd := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), args...)
 	owner.runAs(cmd)
 	if out, err := cmd.CombinedOutput(); err != nil {
@@ -264,7 +280,7 @@ func (c *Cluster) prepare(ctx context.Context, options Options, bin string, owne
 	return os.Rename(making, c.folder)
 }
 
-// longestSocketFolder keeps a socket's path within the 107 bytes that the system takes: its name may have 18.
+// longestSocketFolder keeps a socket's path within the system's limit of 107 bytes: the socket's name takes up to 18.
 const longestSocketFolder = 88
 
 // makeSockets makes the private folder of the server's socket, beside its data unless that path is too long.
@@ -284,9 +300,11 @@ func (c *Cluster) makeSockets(folder string, owner *account) (err error) {
 // launch starts the server and waits until it answers.
 func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner *account) error {
 	settings := map[string]string{
-		"listen_addresses": "", "port": strconv.Itoa(socketPort), "unix_socket_directories": c.sockets, "unix_socket_permissions": "0700",
-		"log_timezone": "UTC", "timezone": "UTC", "password_encryption": "scram-sha-256", "jit": "off",
-		"logging_collector": "off", "log_min_error_statement": "panic", // statements may hold what is nobody else's to read
+		"listen_addresses": "", "port": strconv.Itoa(socketPort), "unix_socket_directories": c.sockets,
+		"unix_socket_permissions": "0700",
+		"log_timezone":            "UTC", "timezone": "UTC", "password_encryption": "scram-sha-256", "jit": "off",
+		// statements may hold what is nobody else's to read
+		"logging_collector": "off", "log_min_error_statement": "panic",
 	}
 	if options.Scratch {
 		settings["fsync"], settings["synchronous_commit"], settings["full_page_writes"] = "off", "off", "off"
@@ -307,7 +325,10 @@ func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner
 	started := time.Now()
 	command := append([]string{filepath.Join(bin, "postgres")}, args...)
 	if options.SessionMemory > 0 { // the limit is inherited by every process that the server starts
-		command = append([]string{"/bin/sh", "-c", `ulimit -d "$0" && exec "$@"`, strconv.FormatUint(options.SessionMemory>>10, 10)}, command...)
+		command = append(
+			[]string{"/bin/sh", "-c", `ulimit -d "$0" && exec "$@"`, strconv.FormatUint(options.SessionMemory>>10, 10)},
+			command...,
+		)
 	}
 	server := exec.Command(command[0], command[1:]...)
 	if options.Expendable {
@@ -369,7 +390,7 @@ func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner
 	}
 }
 
-// recoveryPatience is how long a server may take to answer: after a crash it reads its log first.
+// recoveryPatience is how long a server may take to answer. After a crash it replays its log first.
 const recoveryPatience = 2 * time.Minute
 
 func (c *Cluster) ping(ctx context.Context) error {
@@ -388,7 +409,10 @@ func binaries() (string, error) {
 	folders, _ := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
 	slices.SortFunc(folders, func(a, b string) int { return version(b) - version(a) })
 	if len(folders) == 0 {
-		return "", errors.New("PostgreSQL's programs initdb and postgres are not on this machine: install the package postgresql, or name servers that run elsewhere with --records-url and --practice-url")
+		return "", errors.New(
+			"PostgreSQL's programs initdb and postgres are not on this machine: install the package postgresql, or " +
+				"name servers that run elsewhere with --records-url and --practice-url",
+		)
 	}
 	return filepath.Dir(folders[0]), nil
 }

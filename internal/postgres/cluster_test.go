@@ -33,7 +33,16 @@ func folder(t *testing.T) string {
 
 func start(t *testing.T, folder string) *postgres.Cluster {
 	t.Helper()
-	c, err := postgres.Start(context.Background(), postgres.Options{Folder: folder, Super: "examen", Scratch: true, SessionMemory: 256 << 20, Log: slog.New(slog.DiscardHandler)})
+	c, err := postgres.Start(
+		context.Background(),
+		postgres.Options{
+			Folder:        folder,
+			Super:         "examen",
+			Scratch:       true,
+			SessionMemory: 256 << 20,
+			Log:           slog.New(slog.DiscardHandler),
+		},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -111,11 +120,14 @@ func TestMemoryIsBounded(t *testing.T) {
 	}
 	defer conn.Close(context.Background())
 	var n int
-	err = conn.QueryRow(context.Background(), "SELECT length(string_agg(repeat('x', 100000000), '')) FROM generate_series(1, 9)").Scan(&n)
+	err = conn.QueryRow(
+		context.Background(), "SELECT length(string_agg(repeat('x', 100000000), '')) FROM generate_series(1, 9)",
+	).Scan(&n)
 	if err == nil || !strings.Contains(err.Error(), "out of memory") {
 		t.Errorf("900 MB in a session of 256 MB: got %d, %v", n, err)
 	}
-	if err := conn.QueryRow(context.Background(), "SELECT length(repeat('x', 64000000))").Scan(&n); err != nil { // what all share and the libraries do not count
+	if err := conn.QueryRow(context.Background(), "SELECT length(repeat('x', 64000000))").Scan(&n); err != nil {
+		// what all share and the libraries do not count
 		t.Errorf("64 MB in a session of 256 MB: %v", err)
 	}
 	if err := conn.Ping(context.Background()); err != nil {
@@ -169,7 +181,10 @@ func TestStartsOverWhatIsLeft(t *testing.T) {
 			if u, err := user.Lookup("postgres"); err == nil && os.Geteuid() == 0 {
 				uid, _ := strconv.Atoi(u.Uid)
 				cmd.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: uint32(uid)}}
-				if err := errors.Join(os.Mkdir(filepath.Join(f, "data.unfinished"), 0o700), os.Chown(filepath.Join(f, "data.unfinished"), uid, -1)); err != nil {
+				if err := errors.Join(
+					os.Mkdir(filepath.Join(f, "data.unfinished"), 0o700),
+					os.Chown(filepath.Join(f, "data.unfinished"), uid, -1),
+				); err != nil {
 					t.Fatal(err)
 				}
 			}
@@ -196,7 +211,10 @@ func TestStartsOverWhatIsLeft(t *testing.T) {
 
 func writePID(t *testing.T, f string, pid int) {
 	t.Helper()
-	if err := os.WriteFile(filepath.Join(f, "data", "postmaster.pid"), fmt.Appendf(nil, "%d\n%s\n1\n5432\n", pid, filepath.Join(f, "data")), 0o600); err != nil {
+	if err := os.WriteFile(
+		filepath.Join(f, "data", "postmaster.pid"),
+		fmt.Appendf(nil, "%d\n%s\n1\n5432\n", pid, filepath.Join(f, "data")), 0o600,
+	); err != nil {
 		t.Fatal(err)
 	}
 }

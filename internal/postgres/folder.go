@@ -8,13 +8,13 @@ import (
 	"syscall"
 )
 
-// A Folder is a data folder in the sole use of this process.
+// A Folder is a data folder that only this process uses.
 type Folder struct {
 	Path string
 	lock *os.File
 }
 
-// OpenFolder takes a data folder into use, making it where it is not there. It fails while another process uses it.
+// OpenFolder opens a data folder, creating it if there is none. It fails while another process uses it.
 func OpenFolder(path string) (*Folder, error) {
 	path, err := filepath.Abs(path)
 	if err != nil {
@@ -31,12 +31,15 @@ func OpenFolder(path string) (*Folder, error) {
 		by := make([]byte, 32)
 		n, _ := lock.Read(by)
 		lock.Close()
-		return nil, fmt.Errorf("the data folder %s is in use by process %s: stop that one, or name another with --data-dir", path, strings.TrimSpace(string(by[:n])))
+		return nil, fmt.Errorf(
+			"the data folder %s is in use by process %s: stop that one, or name another with --data-dir", path,
+			strings.TrimSpace(string(by[:n])),
+		)
 	}
 	_ = lock.Truncate(0)
 	fmt.Fprintln(lock, os.Getpid())
 	return &Folder{path, lock}, nil
 }
 
-// Close gives the folder up.
+// Close releases the folder.
 func (f *Folder) Close() { f.lock.Close() }

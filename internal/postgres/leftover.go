@@ -12,12 +12,14 @@ import (
 	"time"
 )
 
-// Processes that an earlier Examen, killed, left behind work in the folder still: a server, its sessions, an initdb. They are waited for, told
-// to end, and after leftoverPatience killed. The folder is this process's alone (see [Folder]), so none of them belongs to anybody else.
+// Processes that a killed Examen left behind still work in the folder: a server, its sessions, an initdb. They are
+// waited for, told to end, and killed after leftoverPatience. Only this process uses the folder (see [Folder]), so none
+// of them belongs to anybody else.
 const leftoverPatience = 5 * time.Second
 
-// clearLeftovers returns when no process works in the cluster's folders any more. What PostgreSQL wrote down of a server that is gone would
-// keep the next from starting where the number has become a stranger's, or is a process that ended and nobody has asked for: it is removed.
+// clearLeftovers returns when no process works in the cluster's folders any more. It removes PostgreSQL's note of a
+// server that is gone: the next server would refuse to start if the number in it now belongs to another process, or to
+// one that has ended but has not been waited for.
 func (c *Cluster) clearLeftovers(ctx context.Context) error {
 	begun, told := time.Now(), false
 	for {
@@ -27,7 +29,10 @@ func (c *Cluster) clearLeftovers(ctx context.Context) error {
 		}
 		late := time.Since(begun) > leftoverPatience
 		if !told {
-			c.log.Warn("waiting for PostgreSQL processes that an earlier run left behind", "folder", c.folder, "processes", left)
+			c.log.Warn(
+				"waiting for PostgreSQL processes that an earlier run left behind", "folder", c.folder, "processes",
+				left,
+			)
 			told = true
 			if pid := c.recordedPID(); slices.Contains(left, pid) {
 				_ = syscall.Kill(pid, syscall.SIGINT)
@@ -53,15 +58,16 @@ func (c *Cluster) clearLeftovers(ctx context.Context) error {
 	return nil
 }
 
-// recordedPID is the server that PostgreSQL wrote down as the folder's; 0 where there is none.
+// recordedPID returns the process that PostgreSQL noted as the folder's server; 0 if there is none.
 func (c *Cluster) recordedPID() int {
 	content, _ := os.ReadFile(filepath.Join(c.folder, "postmaster.pid"))
 	pid, _ := strconv.Atoi(strings.TrimSpace(strings.SplitN(string(content), "\n", 2)[0]))
 	return pid
 }
 
-// leftovers are the PostgreSQL processes at work in the cluster's folders: servers and their sessions have their data folder as the working directory, and
-// initdb and what it starts name theirs. Processes that have ended have neither.
+// leftovers finds the PostgreSQL processes at work in the cluster's folders. Servers and their sessions have their data
+// folder as working directory; initdb and its children name theirs on the command line. Processes that have ended have
+// neither.
 func (c *Cluster) leftovers() []int {
 	folders := []string{c.folder, c.folder + unfinished}
 	entries, _ := os.ReadDir("/proc")
@@ -72,12 +78,16 @@ func (c *Cluster) leftovers() []int {
 			continue
 		}
 		program, _ := os.Readlink(filepath.Join("/proc", e.Name(), "exe"))
-		if name := strings.TrimSuffix(filepath.Base(program), " (deleted)"); name != "postgres" && name != "initdb" { // as an administrator's shell
+		if name := strings.TrimSuffix(filepath.Base(program), " (deleted)"); name != "postgres" && name != "initdb" {
+			// as an administrator's shell
 			continue
 		}
 		at, _ := os.Readlink(filepath.Join("/proc", e.Name(), "cwd"))
 		words, _ := os.ReadFile(filepath.Join("/proc", e.Name(), "cmdline"))
-		if slices.ContainsFunc(append(strings.Split(string(words), "\x00"), at), func(word string) bool { return slices.Contains(folders, word) }) {
+		if slices.ContainsFunc(
+			append(strings.Split(string(words), "\x00"), at),
+			func(word string) bool { return slices.Contains(folders, word) },
+		) {
 			found = append(found, pid)
 		}
 	}

@@ -9,7 +9,8 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// MachineMemory is how many bytes of memory this process and what it starts may take: the machine's, or less where a control group says so.
+// MachineMemory returns how many bytes of memory this process and its children may use: the machine's memory, or less
+// if a control group limits it.
 func MachineMemory() uint64 {
 	var info unix.Sysinfo_t
 	memory := uint64(1) << 30
@@ -21,14 +22,16 @@ func MachineMemory() uint64 {
 		if err != nil {
 			continue
 		}
-		if limit, err := strconv.ParseUint(strings.TrimSpace(string(content)), 10, 64); err == nil && limit > 0 { // "max" is no number
+		if limit, err := strconv.ParseUint(strings.TrimSpace(string(content)), 10, 64); err == nil && limit > 0 {
+			// "max" is no number
 			memory = min(memory, limit)
 		}
 	}
 	return memory
 }
 
-// groupLimits are the files that may hold a limit of the control group of this process, or one around it: of version 2, then of version 1.
+// groupLimits lists the files that may hold a limit for this process's control group or one around it: of version 2,
+// then of version 1.
 func groupLimits() []string {
 	files := []string{"/sys/fs/cgroup/memory.max", "/sys/fs/cgroup/memory/memory.limit_in_bytes"}
 	content, _ := os.ReadFile("/proc/self/cgroup")
@@ -50,18 +53,20 @@ func groupLimits() []string {
 	return files
 }
 
-// Scores by which Linux chooses what to end when memory runs out: a session before anything else, the service and the records last.
+// Scores by which Linux chooses what to end when memory runs out: a session before anything else, the service and the
+// records last.
 const (
 	sessionScore = 900
 	serviceScore = -500
 )
 
-// SpareProcess has Linux end this process after others when memory runs out. It needs a privileged user, and is as before without one.
+// SpareProcess has Linux end this process after others when memory runs out. It needs a privileged user, and otherwise
+// changes nothing.
 func SpareProcess() {
 	_ = os.WriteFile("/proc/self/oom_score_adj", fmt.Append(nil, serviceScore), 0)
 }
 
-// expendable are the variables by which PostgreSQL gives each of its sessions' processes a score of its own.
+// expendable returns the environment variables by which PostgreSQL gives its sessions' processes their own score.
 func expendable() []string {
 	return []string{"PG_OOM_ADJUST_FILE=/proc/self/oom_score_adj", fmt.Sprintf("PG_OOM_ADJUST_VALUE=%d", sessionScore)}
 }

@@ -8,11 +8,12 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// SetPriority gives one of a cluster's processes the processors like any other, or, low, what others leave; confined, of all but the first of them.
-// To take low back needs a privileged user.
+// SetPriority sets how one of a cluster's processes shares the processors: like any other process; or, if low, only
+// what others leave; and, if confined, not on the first processor. Undoing low needs a privileged user.
 //
-// Each of PostgreSQL's processes is a session of its own; where Linux shares the processors among sessions first, it is the session's niceness that
-// counts and not the process's. Niceness alone still makes those wait that wake up while every processor is busy: being confined leaves one to them.
+// Each of PostgreSQL's processes is a session of its own. Where Linux shares the processors among sessions first, the
+// session's niceness counts and not the process's. Niceness alone still delays processes that wake up while every
+// processor is busy; confining the others leaves one processor to them.
 func SetPriority(pid uint32, low, confined bool) error {
 	niceness := 0
 	var processors unix.CPUSet // that the service itself may use
@@ -32,13 +33,14 @@ func SetPriority(pid uint32, low, confined bool) error {
 		return fmt.Errorf("process %d: %w", pid, err)
 	}
 	err := os.WriteFile(fmt.Sprintf("/proc/%d/autogroup", pid), fmt.Append(nil, niceness), 0)
-	if errors.Is(err, os.ErrNotExist) { // Linux without sessions' shares
+	// Linux without sessions' shares has no such file; a process of the first session is in no session's share
+	if errors.Is(err, os.ErrNotExist) || errors.Is(err, unix.EINVAL) {
 		return nil
 	}
 	return err
 }
 
-// leaveFirst takes the first processor out of a set of several.
+// leaveFirst removes the first processor from a set of several.
 func leaveFirst(processors *unix.CPUSet) {
 	for n, count := 0, processors.Count(); count > 1; n++ {
 		if processors.IsSet(n) {

@@ -8,10 +8,11 @@ import (
 	"time"
 )
 
-// clockTick is the unit of /proc's times: Linux shows them in hundredths of a second whatever its own clock.
+// clockTick is the unit of times in /proc: Linux reports hundredths of a second, whatever its own clock.
 const clockTick = 10 * time.Millisecond
 
-// ProcessorTime is how long one of a cluster's processes has used processors, for itself and in the kernel (proc(5), fields 14 and 15 of stat).
+// ProcessorTime returns how long one of a cluster's processes has used processors, in user and kernel mode (proc(5),
+// stat, fields 14 and 15).
 func ProcessorTime(pid uint32) (time.Duration, error) {
 	stat, err := os.ReadFile(fmt.Sprintf("/proc/%d/stat", pid))
 	if err != nil {

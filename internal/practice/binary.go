@@ -4,14 +4,16 @@ import (
 	"encoding/binary"
 	"math"
 	"strconv"
+	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"examen/internal/core/result"
 )
 
-// Dates and timestamps are what the server takes longest to write as text. Of a large result they are asked for in the binary format
-// (PostgreSQL's src/backend/utils/adt, date_send and timestamp_send) and written here, as the server would have with [result.Settings].
+// Dates and timestamps are what the server takes longest to write as text. Of a large result they are asked for in the
+// binary format (PostgreSQL's src/backend/utils/adt, date_send and timestamp_send) and written here, as the server
+// would have with [result.Settings].
 const (
 	oidDate        = 1082
 	oidTimestamp   = 1114
@@ -97,7 +99,7 @@ func appendInstant(dst []byte, oid uint32, cell []byte) []byte {
 	default:
 		return append(dst, cell...)
 	}
-	year, month, day := civil(days + epoch)
+	year, month, day := dateOf(days)
 	bc := year < 1
 	if bc {
 		year = 1 - year
@@ -139,22 +141,8 @@ func appendInfinity(dst []byte, sign int64) []byte {
 
 func appendTwo(dst []byte, n int64) []byte { return append(dst, byte('0'+n/10), byte('0'+n%10)) }
 
-// civil is the date so many days after 1970-01-01 in the proleptic Gregorian calendar, year 0 being 1 BC. (H. Hinnant, "chrono-Compatible
-// Low-Level Date Algorithms", civil_from_days.)
-func civil(days int64) (year, month, day int64) {
-	days += 719_468 // from 0000-03-01
-	era := days / 146_097
-	if days < 0 {
-		era = (days - 146_096) / 146_097
-	}
-	ofEra := days - era*146_097
-	yearOfEra := (ofEra - ofEra/1_460 + ofEra/36_524 - ofEra/146_096) / 365
-	ofYear := ofEra - (365*yearOfEra + yearOfEra/4 - yearOfEra/100)
-	shifted := (5*ofYear + 2) / 153 // months from March
-	day = ofYear - (153*shifted+2)/5 + 1
-	if month = shifted + 3; month > 12 {
-		month -= 12
-		return yearOfEra + era*400 + 1, month, day
-	}
-	return yearOfEra + era*400, month, day
+// dateOf is the date so many days after 2000-01-01 in the proleptic Gregorian calendar, year 0 being 1 BC.
+func dateOf(days int64) (year, month, day int64) {
+	y, m, d := time.Unix((days+epoch)*24*60*60, 0).UTC().Date()
+	return int64(y), int64(m), int64(d)
 }

@@ -14,7 +14,7 @@ import (
 	"examen/internal/core/sqltext"
 )
 
-// An Order says what to build.
+// An Order describes a build.
 type Order struct {
 	Database  string
 	Files     fs.FS
@@ -35,7 +35,7 @@ type Progress struct {
 	Errors     int    `json:"errors"`     // found so far, with KeepGoing
 }
 
-// A BuildError is what stopped a build, or one of its errors, with its place in a setup script.
+// A BuildError is an error in a setup script, with its place.
 type BuildError struct {
 	File      string        `json:"file"`
 	Place     sqltext.Place `json:"place"`
@@ -59,7 +59,7 @@ func (e *BuildError) Error() string {
 	return s
 }
 
-// BuildErrors are the errors of a build: at least one. Only with KeepGoing there are more.
+// BuildErrors are the errors of a build, at least one. There is more than one only with KeepGoing.
 type BuildErrors struct {
 	List []*BuildError
 	More int // that are not listed
@@ -83,14 +83,15 @@ func (e *BuildErrors) add(err *BuildError) {
 	}
 }
 
-// A Built tells what a build made.
+// Built describes what a build made.
 type Built struct {
 	dataset.Catalogue
 	PassedOver []script.PassedOver
 }
 
-// Build makes a database by running setup scripts in order, closes it to all but seats, and tells what it holds. When it returns the build is on disk. With
-// an error, a *BuildErrors where a script is wrong, nothing of it is left.
+// Build creates a database by running setup scripts in order, closes it to everybody but the seats, and describes its
+// contents. When it returns, the build is on disk. If it fails, with *BuildErrors if a script is wrong, nothing of it
+// remains.
 func (s *Server) Build(ctx context.Context, order Order) (_ *Built, err error) {
 	database := order.Database
 	builder, password, err := s.makeRole(ctx, "building", []string{builderRole})
@@ -150,16 +151,19 @@ func (s *Server) runScripts(ctx context.Context, builder, password string, order
 	return runScripts(ctx, conn.PgConn(), order)
 }
 
-// Analyze gathers the planner's statistics of a build. Queries run without them too, some of them longer.
+// Analyze collects planner statistics for a build. Queries run without them too, but some take longer.
 func (s *Server) Analyze(ctx context.Context, database string) error {
 	defer func() { // what was read of it without statistics
 		s.mu.Lock()
-		delete(s.relations, database)
+		delete(s.readable, database)
 		s.mu.Unlock()
 	}()
 	return s.asRole(ctx, "analyzing", database, []string{ownerRole}, func(conn *pgx.Conn) error {
-		rows, _ := conn.Query(ctx, `SELECT format('%I.%I', n.nspname, c.relname) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
-			WHERE c.relkind IN ('r', 'p', 'm') AND c.relowner = '`+ownerRole+`'::regrole`)
+		rows, _ := conn.Query(
+			ctx,
+			`SELECT format('%I.%I', n.nspname, c.relname) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+			WHERE c.relkind IN ('r', 'p', 'm') AND c.relowner = '`+ownerRole+`'::regrole`,
+		)
 		tables, err := pgx.CollectRows(rows, pgx.RowTo[string])
 		if err != nil || len(tables) == 0 {
 			return err
@@ -171,7 +175,8 @@ func (s *Server) Analyze(ctx context.Context, database string) error {
 
 // Catalogue reads what a build holds.
 func (s *Server) Catalogue(ctx context.Context, database string) (catalogue dataset.Catalogue, err error) {
-	for _, role := range []string{readersRole, builderRole} { // builds of versions that did not hand them over belong to the latter
+	for _, role := range []string{readersRole, builderRole} {
+		// builds of versions that did not hand them over belong to the latter
 		err = s.asRole(ctx, "reading", database, []string{role}, func(conn *pgx.Conn) error {
 			catalogue, err = readCatalogue(ctx, conn)
 			return err
@@ -191,13 +196,13 @@ func (s *Server) Drop(ctx context.Context, database string) error {
 	if err == nil {
 		s.mu.Lock()
 		delete(s.types, database)
-		delete(s.relations, database)
+		delete(s.readable, database)
 		s.mu.Unlock()
 	}
 	return err
 }
 
-// Databases returns the names of all builds' databases: those with the prefix.
+// Databases lists the databases whose names begin with the prefix.
 func (s *Server) Databases(ctx context.Context, prefix string) ([]string, error) {
 	rows, _ := s.admin.Query(ctx, `SELECT datname FROM pg_database WHERE starts_with(datname, $1)`, prefix)
 	return pgx.CollectRows(rows, pgx.RowTo[string])

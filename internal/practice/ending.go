@@ -8,18 +8,19 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// A session whose query was cancelled is told to end, and if it does neither, since what it runs never looks, its process is killed:
-// where the server is on this machine. The server then recovers by itself, within a second or so, and ends all its other sessions: their runs are begun
-// again. Until a session has ended, its seat serves nobody.
+// A session whose query was cancelled is told to end, and if it does neither, since what it runs never looks, its
+// process is killed: where the server is on this machine. The server then recovers by itself, within a second or so,
+// and ends all its other sessions: their runs are begun again. Until a session has ended, its seat serves nobody.
 const (
 	cancelPatience = 100 * time.Millisecond
 	endPatience    = 3 * time.Second // from the beginning on
 )
 
-// Kill has sessions killed that do not end when they are told to. It needs the practice server on this machine.
+// Kill sets the function that kills sessions which do not end when they are told to. It needs the practice server on
+// this machine.
 func (s *Server) Kill(kill func(pid uint32) error) { s.kill = kill }
 
-// Unending is how many sessions are being waited for that should have ended.
+// Unending is the number of sessions that should have ended and are still being waited for.
 func (s *Server) Unending() int { return int(s.unending.Load()) }
 
 // endSession returns when a process of the server is no session any more. Waiting ends with the context.
@@ -58,12 +59,14 @@ func (s *Server) endSession(ctx context.Context, pid uint32) error {
 	}
 }
 
-// isThere tells whether a process of the server is a session. A server that does not answer is not waited for, so that what waits for it does not hold
-// all connections.
+// isThere tells whether a process of the server is a session. A server that does not answer is not waited for, so that
+// what waits for it does not hold all connections.
 func (s *Server) isThere(ctx context.Context, pid uint32) (there bool, err error) {
 	ctx, stop := context.WithTimeout(ctx, probePatience)
 	defer stop()
-	err = s.admin.QueryRow(ctx, "SELECT EXISTS (SELECT FROM pg_stat_activity WHERE pid = $1)", pgx.QueryExecModeExec, int32(pid)).Scan(&there)
+	err = s.admin.QueryRow(
+		ctx, "SELECT EXISTS (SELECT FROM pg_stat_activity WHERE pid = $1)", pgx.QueryExecModeExec, int32(pid),
+	).Scan(&there)
 	return there, err
 }
 

@@ -15,3 +15,10 @@ func SetPatience(t *testing.T, d time.Duration) {
 	patientFor = d
 	t.Cleanup(func() { patientFor = before })
 }
+
+// Asked is how many runs of a learner are in progress or waiting.
+func (s *Server) Asked(learner int64) int {
+	s.learners.mu.Lock()
+	defer s.learners.mu.Unlock()
+	return s.learners.users[learner]
+}

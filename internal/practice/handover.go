@@ -8,20 +8,25 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// When its scripts have run, a build is handed over: what they made goes to a role that nobody is, every right that they gave is taken away, what
-// learners need is granted, and what is there then is held against the list of what may be. All of it is done in a session of a role that is a member of
-// the two concerned; no superuser ever has a session in a database that a script has been in.
+// When its scripts have run, a build is handed over: what they made goes to a role that nobody is, every right that
+// they gave is taken away, what learners need is granted, and what is there then is checked against the list of what
+// may be. All of it is done in a session of a role that is a member of the two concerned; no superuser ever has a
+// session in a database that a script has been in.
 
-// rights are all rights that somebody other than the owner has on what scripts made: the kind of object, its name, and the grantee, as SQL writes them.
+// rights are all rights that somebody other than the owner has on what scripts made: the kind of object, its name, and
+// the grantee, as SQL writes them.
 const rights = `
 WITH object (kind, name, owner, acl) AS (
-	SELECT CASE c.relkind WHEN 'S' THEN 'SEQUENCE' ELSE 'TABLE' END, pg_catalog.format('%I.%I', n.nspname, c.relname), c.relowner, c.relacl
+	SELECT CASE c.relkind WHEN 'S' THEN 'SEQUENCE' ELSE 'TABLE' END, pg_catalog.format('%I.%I', n.nspname,
+	c.relname), c.relowner, c.relacl
 	FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f', 'S')
 	UNION ALL
 	SELECT 'TABLE', pg_catalog.format('%I.%I', n.nspname, c.relname), c.relowner, a.attacl
-	FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE a.attacl IS NOT NULL
+	FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE
+	a.attacl IS NOT NULL
 	UNION ALL
-	SELECT 'ROUTINE', p.oid::regprocedure::text, p.proowner, coalesce(p.proacl, pg_catalog.acldefault('f', p.proowner)) FROM pg_proc p
+	SELECT 'ROUTINE', p.oid::regprocedure::text, p.proowner, coalesce(p.proacl, pg_catalog.acldefault('f',
+	p.proowner)) FROM pg_proc p
 	UNION ALL
 	SELECT 'SCHEMA', pg_catalog.quote_ident(n.nspname), n.nspowner, n.nspacl FROM pg_namespace n
 	UNION ALL
@@ -33,15 +38,18 @@ SELECT DISTINCT kind, name, CASE a.grantee WHEN 0 THEN 'PUBLIC' ELSE a.grantee::
 FROM object, pg_catalog.aclexplode(acl) AS a
 WHERE a.grantee <> owner AND owner IN ('` + ownerRole + `'::regrole, 'pg_database_owner'::regrole)`
 
-// openable are the functions that seats may execute: those of scripts that run with the caller's rights, and of what extensions brought those that do no
-// more than make a value.
+// openable are the functions that seats may execute: those of scripts that run with the caller's rights, and of what
+// extensions brought those that do no more than make a value.
 const openable = `
 SELECT p.oid::regprocedure::text
 FROM pg_proc p
-WHERE p.pronamespace NOT IN ('pg_catalog'::regnamespace, 'information_schema'::regnamespace) AND p.prorettype <> 'trigger'::regtype AND p.prokind <> 'p' AND NOT p.prosecdef
-  AND (p.proowner = '` + ownerRole + `'::regrole OR (p.provolatile <> 'v' OR p.proname = ANY ($1)) AND p.proname <> ALL ($2))`
+WHERE p.pronamespace NOT IN ('pg_catalog'::regnamespace, 'information_schema'::regnamespace) AND p.prorettype <>
+'trigger'::regtype AND p.prokind <> 'p' AND NOT p.prosecdef
+  AND (p.proowner = '` + ownerRole + `'::regrole OR (p.provolatile <> 'v' OR p.proname = ANY ($1)) AND p.proname <> ` +
+	`ALL ($2))`
 
-// unexpected is what no build may hold: rights other than those given, and objects by which somebody else's rights could be used.
+// unexpected is what no build may hold: rights other than those given, and objects by which somebody else's rights
+// could be used.
 const unexpected = `
 SELECT 'the right of ' || r.grantee || ' on the ' || pg_catalog.lower(r.kind) || ' ' || r.name
 FROM (` + rights + `) AS r (kind, name, grantee)
@@ -60,13 +68,18 @@ UNION ALL
 SELECT 'default privileges' FROM pg_default_acl WHERE defaclrole <> 10
 UNION ALL
 SELECT 'the owner ' || o.owner::regrole::text || ' of ' || o.name
-FROM (SELECT relowner, relname FROM pg_class UNION ALL SELECT proowner, proname FROM pg_proc UNION ALL SELECT nspowner, nspname FROM pg_namespace
+FROM (SELECT relowner, relname FROM pg_class UNION ALL SELECT proowner, proname FROM pg_proc UNION ALL SELECT
+nspowner, nspname FROM pg_namespace
       UNION ALL SELECT typowner, typname FROM pg_type) AS o (owner, name)
 WHERE o.owner NOT IN (10, '` + ownerRole + `'::regrole, 'pg_database_owner'::regrole)`
 
-// handOver takes what the builder has made and lets groups read it. It returns the schemas, as SQL writes them, in the order in which names are looked up.
-func (s *Server) handOver(ctx context.Context, builder, database string, groups []string) (schemas []string, err error) {
-	// The builder's own sessions have ended, and there are no others: what it set for itself or for the database is undone from outside.
+// handOver takes what the builder has made and lets groups read it. It returns the schemas, as SQL writes them, in the
+// order in which names are looked up.
+func (s *Server) handOver(
+	ctx context.Context, builder, database string, groups []string,
+) (schemas []string, err error) {
+	// The builder's own sessions have ended, and there are no others: what it set for itself or for the database is
+	// undone from outside.
 	if _, err := s.admin.Exec(ctx, "ALTER ROLE "+quote(builder)+" NOLOGIN PASSWORD NULL"); err != nil {
 		return nil, err
 	}
@@ -89,12 +102,16 @@ func (s *Server) handOver(ctx context.Context, builder, database string, groups 
 		return nil, err
 	}
 	for _, grantee := range grantees {
-		if err := s.onDatabases(ctx, "REVOKE ALL ON DATABASE "+quote(database)+" FROM "+grantee+" CASCADE"); err != nil {
+		if err := s.onDatabases(
+			ctx, "REVOKE ALL ON DATABASE "+quote(database)+" FROM "+grantee+" CASCADE",
+		); err != nil {
 			return nil, err
 		}
 	}
 	err = s.asRole(ctx, "handing_over", database, []string{builder, ownerRole}, func(conn *pgx.Conn) error {
-		for _, sql := range []string{"REASSIGN OWNED BY " + quote(builder) + " TO " + ownerRole, "DROP OWNED BY " + quote(builder)} {
+		for _, sql := range []string{
+			"REASSIGN OWNED BY " + quote(builder) + " TO " + ownerRole, "DROP OWNED BY " + quote(builder),
+		} {
 			if _, err := conn.Exec(ctx, sql); err != nil {
 				return err
 			}
@@ -108,7 +125,9 @@ func (s *Server) handOver(ctx context.Context, builder, database string, groups 
 		rows, _ := conn.Query(ctx, unexpected, groups)
 		found, err := pgx.CollectRows(rows, pgx.RowTo[string])
 		if err == nil && len(found) > 0 {
-			err = fmt.Errorf("the scripts leave what no dataset may have: %s", strings.Join(found[:min(len(found), 5)], "; "))
+			err = fmt.Errorf(
+				"the scripts leave what no dataset may have: %s", strings.Join(found[:min(len(found), 5)], "; "),
+			)
 		}
 		return err
 	})

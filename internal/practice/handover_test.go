@@ -16,7 +16,8 @@ import (
 	"examen/internal/practice"
 )
 
-// spy writes down who a script's code is run by. It replaces what the service's own statements might mean by a name, an operator, a cast or a default.
+// spy writes down who a script's code is run by. It replaces what the service's own statements might mean by a name, an
+// operator, a cast or a default.
 const spy = `
 CREATE TABLE seen (who text DEFAULT current_user, super boolean);
 CREATE FUNCTION public.note() RETURNS boolean LANGUAGE plpgsql AS $$
@@ -28,18 +29,25 @@ BEGIN
 	RETURN true;
 EXCEPTION WHEN OTHERS THEN RETURN true;
 END $$;
-CREATE FUNCTION public.quote_ident(name) RETURNS text LANGUAGE sql AS $$SELECT pg_catalog.quote_ident($1::text) WHERE public.note()$$;
-CREATE FUNCTION public.quote_ident(text) RETURNS text LANGUAGE sql AS $$SELECT pg_catalog.quote_ident($1) WHERE public.note()$$;
-CREATE FUNCTION public.format_type(oid, integer) RETURNS text LANGUAGE sql AS $$SELECT pg_catalog.format_type($1, $2) WHERE public.note()$$;
+CREATE FUNCTION public.quote_ident(name) RETURNS text LANGUAGE sql AS $$SELECT pg_catalog.quote_ident($1::text) WHERE
+public.note()$$;
+CREATE FUNCTION public.quote_ident(text) RETURNS text LANGUAGE sql AS $$SELECT pg_catalog.quote_ident($1) WHERE
+public.note()$$;
+CREATE FUNCTION public.format_type(oid, integer) RETURNS text LANGUAGE sql AS $$SELECT pg_catalog.format_type($1, $2)
+WHERE public.note()$$;
 CREATE FUNCTION public.count(anyelement) RETURNS bigint LANGUAGE sql AS $$SELECT 1::bigint WHERE public.note()$$;
-CREATE FUNCTION public.same(name, name) RETURNS boolean LANGUAGE sql AS $$SELECT public.note() AND $1::text OPERATOR(pg_catalog.=) $2::text$$;
-CREATE FUNCTION public.differs(name, name) RETURNS boolean LANGUAGE sql AS $$SELECT public.note() AND $1::text OPERATOR(pg_catalog.<>) $2::text$$;
-CREATE FUNCTION public.matches(name, name) RETURNS boolean LANGUAGE sql AS $$SELECT public.note() AND $1::text OPERATOR(pg_catalog.~) $2::text$$;
+CREATE FUNCTION public.same(name, name) RETURNS boolean LANGUAGE sql AS $$SELECT public.note() AND $1::text
+OPERATOR(pg_catalog.=) $2::text$$;
+CREATE FUNCTION public.differs(name, name) RETURNS boolean LANGUAGE sql AS $$SELECT public.note() AND $1::text
+OPERATOR(pg_catalog.<>) $2::text$$;
+CREATE FUNCTION public.matches(name, name) RETURNS boolean LANGUAGE sql AS $$SELECT public.note() AND $1::text
+OPERATOR(pg_catalog.~) $2::text$$;
 CREATE OPERATOR public.= (LEFTARG = name, RIGHTARG = name, FUNCTION = public.same);
 CREATE OPERATOR public.<> (LEFTARG = name, RIGHTARG = name, FUNCTION = public.differs);
 CREATE OPERATOR public.!~ (LEFTARG = name, RIGHTARG = name, FUNCTION = public.differs);
 CREATE OPERATOR public.~ (LEFTARG = name, RIGHTARG = name, FUNCTION = public.matches);
-CREATE FUNCTION public.indexed(text) RETURNS text IMMUTABLE LANGUAGE plpgsql AS $$BEGIN PERFORM public.note(); RETURN $1; END $$;
+CREATE FUNCTION public.indexed(text) RETURNS text IMMUTABLE LANGUAGE plpgsql AS $$BEGIN PERFORM public.note(); RETURN
+$1; END $$;
 CREATE TABLE hive (hive_id integer PRIMARY KEY, name text);
 CREATE INDEX ON hive (public.indexed(name));
 CREATE VIEW watching AS SELECT hive_id FROM hive WHERE public.note();
@@ -51,7 +59,8 @@ DO $$ BEGIN
 	EXECUTE 'ALTER ROLE CURRENT_USER PASSWORD ''mine''';
 END $$;`
 
-// Whatever a script overloads or sets, none of its code is ever run by a superuser: neither while the build is made, read and looked after, nor later.
+// Whatever a script overloads or sets, none of its code is ever run by a superuser: neither while the build is made,
+// read and looked after, nor later.
 func TestAScriptsCodeIsNeverRunByASuperuser(t *testing.T) {
 	s := server(t, limits)
 	database := build(t, s, files{"a.sql": spy}, false)
@@ -65,13 +74,18 @@ func TestAScriptsCodeIsNeverRunByASuperuser(t *testing.T) {
 		t.Errorf("got %s, %v", got, err)
 	}
 	admin := superuser(t, "postgres")
-	inside := superuser(t, database) // the test's own session, by the URL of the superuser, whose password is what it was
+	// the test's own session, by the URL of the superuser, whose password is what it was
+	inside := superuser(t, database)
 	var taken bool
-	if err := inside.QueryRow(context.Background(), "SELECT pg_catalog.to_regclass('public.taken') IS NOT NULL").Scan(&taken); err != nil || taken {
+	if err := inside.QueryRow(
+		context.Background(), "SELECT pg_catalog.to_regclass('public.taken') IS NOT NULL",
+	).Scan(&taken); err != nil || taken {
 		t.Errorf("a superuser ran the script's code: %v, %v", taken, err)
 	}
 	var left []string
-	rows, _ := admin.Query(context.Background(), "SELECT rolname::text FROM pg_roles WHERE starts_with(rolname, 'examen_for_')")
+	rows, _ := admin.Query(
+		context.Background(), "SELECT rolname::text FROM pg_roles WHERE starts_with(rolname, 'examen_for_')",
+	)
 	if left, _ = pgx.CollectRows(rows, pgx.RowTo[string]); len(left) > 0 {
 		t.Errorf("roles that were made for one purpose are left: %v", left)
 	}
@@ -93,7 +107,8 @@ CREATE TYPE mood AS ENUM ('calm');
 DO $$ BEGIN
 	EXECUTE format('GRANT ALL ON DATABASE %I TO PUBLIC', current_database());
 	EXECUTE 'GRANT ALL ON ALL TABLES IN SCHEMA public, yard TO PUBLIC';
-	EXECUTE 'GRANT ALL ON SCHEMA public, yard TO PUBLIC'; EXECUTE 'GRANT ALL ON SCHEMA public, yard TO examen_learners WITH GRANT OPTION';
+	EXECUTE 'GRANT ALL ON SCHEMA public, yard TO PUBLIC'; EXECUTE
+	'GRANT ALL ON SCHEMA public, yard TO examen_learners WITH GRANT OPTION';
 	EXECUTE 'GRANT UPDATE (name) ON hive TO examen_learners';
 	EXECUTE 'GRANT ALL ON SEQUENCE counter TO examen_seat_01, PUBLIC';
 	EXECUTE 'GRANT EXECUTE ON FUNCTION secret() TO examen_learners';
@@ -104,23 +119,57 @@ DO $$ BEGIN
 	EXECUTE 'GRANT ALL ON LARGE OBJECT 4711 TO PUBLIC';
 END $$;`}, false)
 	conn := superuser(t, database)
-	for sql, want := range map[string]string{
-		"SELECT coalesce(string_agg(DISTINCT privilege_type, ' '), '') FROM pg_class, aclexplode(relacl) AS a WHERE relname IN ('hive', 'tool') AND a.grantee <> relowner":                   "SELECT",
-		"SELECT coalesce(string_agg(attacl::text, ' '), '') FROM pg_attribute WHERE attrelid = 'public.hive'::regclass AND attacl <> '{}'":                                                   "",
-		"SELECT coalesce(string_agg(DISTINCT grantee::regrole::text, ' '), '') FROM pg_namespace, aclexplode(nspacl) AS a WHERE nspname IN ('public', 'yard') AND a.grantee <> nspowner":     "examen_checkers examen_learners examen_readers",
-		"SELECT coalesce(string_agg(DISTINCT privilege_type, ' '), '') FROM pg_namespace, aclexplode(nspacl) AS a WHERE nspname IN ('public', 'yard') AND a.grantee <> nspowner":             "USAGE",
-		"SELECT count(*)::text FROM pg_default_acl WHERE defaclrole <> 10":                                                                                                                   "0",
-		"SELECT count(*)::text FROM pg_largeobject_metadata, aclexplode(lomacl) AS a WHERE a.grantee <> lomowner":                                                                            "0",
-		"SELECT count(*)::text FROM pg_class, aclexplode(relacl) AS a WHERE relkind = 'S' AND a.grantee <> relowner":                                                                         "0",
-		"SELECT string_agg(DISTINCT rolname, ' ') FROM pg_database JOIN pg_roles r ON r.oid = datdba WHERE datname = '" + database + "'":                                                     "examen_owner",
-		"SELECT string_agg(DISTINCT a.grantee::regrole || ' ' || privilege_type, ', ') FROM pg_database, aclexplode(datacl) AS a WHERE datname = '" + database + "' AND a.grantee <> datdba": "examen_checkers CONNECT, examen_learners CONNECT",
+	for _, c := range []struct{ sql, want string }{
+		{
+			"SELECT coalesce(string_agg(DISTINCT privilege_type, ' '), '') FROM pg_class, aclexplode(relacl) AS a " +
+				"WHERE relname IN ('hive', 'tool') AND a.grantee <> relowner",
+			"SELECT",
+		},
+		{
+			"SELECT coalesce(string_agg(attacl::text, ' '), '') FROM pg_attribute WHERE attrelid = " +
+				"'public.hive'::regclass AND attacl <> '{}'",
+			"",
+		},
+		{
+			"SELECT coalesce(string_agg(DISTINCT grantee::regrole::text, ' '), '') FROM pg_namespace, " +
+				"aclexplode(nspacl) AS a WHERE nspname IN ('public', 'yard') AND a.grantee <> nspowner",
+			"examen_checkers examen_learners examen_readers",
+		},
+		{
+			"SELECT coalesce(string_agg(DISTINCT privilege_type, ' '), '') FROM pg_namespace, aclexplode(nspacl) AS " +
+				"a WHERE nspname IN ('public', 'yard') AND a.grantee <> nspowner",
+			"USAGE",
+		},
+		{"SELECT count(*)::text FROM pg_default_acl WHERE defaclrole <> 10", "0"},
+		{
+			"SELECT count(*)::text FROM pg_largeobject_metadata, aclexplode(lomacl) AS a WHERE a.grantee <> lomowner",
+			"0",
+		},
+		{
+			"SELECT count(*)::text FROM pg_class, aclexplode(relacl) AS a WHERE relkind = 'S' AND a.grantee <> " +
+				"relowner",
+			"0",
+		},
+		{
+			"SELECT string_agg(DISTINCT rolname, ' ') FROM pg_database JOIN pg_roles r ON r.oid = datdba WHERE " +
+				"datname = '" + database + "'",
+			"examen_owner",
+		},
+		{
+			"SELECT string_agg(DISTINCT a.grantee::regrole || ' ' || privilege_type, ', ') FROM pg_database, " +
+				"aclexplode(datacl) AS a WHERE datname = '" + database + "' AND a.grantee <> datdba",
+			"examen_checkers CONNECT, examen_learners CONNECT",
+		},
 	} {
 		var got string
-		if err := conn.QueryRow(context.Background(), sql).Scan(&got); err != nil || got != want {
-			t.Errorf("%s: got %q, %v, want %q", sql, got, err, want)
+		if err := conn.QueryRow(context.Background(), c.sql).Scan(&got); err != nil || got != c.want {
+			t.Errorf("%s: got %q, %v, want %q", c.sql, got, err, c.want)
 		}
 	}
-	for sql, runs := range map[string]bool{"SELECT plain()": true, "SELECT * FROM yard.tool": true, "SELECT 'calm'::mood": true, "SELECT secret()": false, "SELECT nextval('counter')": false, "CALL doing()": false} {
+	for sql, runs := range map[string]bool{
+		"SELECT plain()": true, "SELECT * FROM yard.tool": true, "SELECT 'calm'::mood": true, "SELECT secret()": false,
+		"SELECT nextval('counter')": false, "CALL doing()": false,
+	} {
 		if got, err := run(s, database, sql); (err == nil) != runs {
 			t.Errorf("%s: got %s, %v", sql, got, err)
 		}
@@ -131,7 +180,8 @@ END $$;`}, false)
 func TestAScriptCannotSpoilLaterBuilds(t *testing.T) {
 	s := server(t, limits)
 	for _, script := range []string{
-		"DO $$ BEGIN EXECUTE 'ALTER ROLE ' || current_user || ' SET default_transaction_read_only = on'; EXECUTE 'ALTER ROLE ' || current_user || ' PASSWORD NULL'; END $$; CREATE TABLE a ();",
+		"DO $$ BEGIN EXECUTE 'ALTER ROLE ' || current_user || ' SET default_transaction_read_only = on'; EXECUTE " +
+			"'ALTER ROLE ' || current_user || ' PASSWORD NULL'; END $$; CREATE TABLE a ();",
 		"DO $$ BEGIN EXECUTE 'ALTER ROLE examen_builder SET default_transaction_read_only = on'; END $$;",
 		"DO $$ BEGIN EXECUTE 'ALTER ROLE examen_builder RENAME TO gone'; END $$;",
 		"DO $$ BEGIN EXECUTE 'ALTER ROLE examen_owner LOGIN'; END $$;",
@@ -141,11 +191,13 @@ func TestAScriptCannotSpoilLaterBuilds(t *testing.T) {
 		"DO $$ BEGIN EXECUTE 'SET SESSION AUTHORIZATION examen_owner'; END $$;",
 		"DO $$ BEGIN EXECUTE 'CREATE ROLE mine'; END $$;",
 		"DO $$ BEGIN EXECUTE 'ALTER SYSTEM SET fsync = off'; END $$;",
-		"DO $$ BEGIN EXECUTE 'CREATE EVENT TRIGGER mine ON ddl_command_start EXECUTE FUNCTION suppress_redundant_updates_trigger()'; END $$;",
+		"DO $$ BEGIN EXECUTE 'CREATE EVENT TRIGGER mine ON ddl_command_start EXECUTE FUNCTION " +
+			"suppress_redundant_updates_trigger()'; END $$;",
 		"DO $$ BEGIN EXECUTE 'COPY (SELECT 1) TO PROGRAM ''id'''; END $$;",
 		"DO $$ BEGIN PERFORM pg_catalog.pg_read_file('PG_VERSION'); END $$;",
 		"DO $$ BEGIN EXECUTE 'CREATE FUNCTION f() RETURNS int LANGUAGE internal AS ''pg_backend_pid'''; END $$;",
-		"DO $$ BEGIN EXECUTE 'CREATE OR REPLACE FUNCTION pg_catalog.current_database() RETURNS name LANGUAGE sql AS ''SELECT 1::name'''; END $$;",
+		"DO $$ BEGIN EXECUTE 'CREATE OR REPLACE FUNCTION pg_catalog.current_database() RETURNS name LANGUAGE sql AS " +
+			"''SELECT 1::name'''; END $$;",
 	} {
 		order := files{"a.sql": script}.order("test_spoils")
 		_, err := s.Build(context.Background(), order)
@@ -162,19 +214,29 @@ func TestAScriptCannotSpoilLaterBuilds(t *testing.T) {
 func TestNamesAreNotTold(t *testing.T) {
 	s := server(t, limits)
 	database := build(t, s, hives, false)
-	for sql, want := range map[string]string{
-		"SELECT current_database() AS n":        "n:name | dataset",
-		"SELECT * FROM current_database() AS n": "n:name | dataset",
-		"SELECT table_catalog::text AS n FROM information_schema.tables WHERE table_name = 'hive'":     "n:text | dataset",
-		"SELECT DISTINCT tableowner AS n FROM pg_tables WHERE tablename = 'hive'":                      "n:name | owner",
-		"SELECT string_agg(DISTINCT pg_get_userbyid(n), ' ') AS n FROM generate_series(1, 40000) AS n": "n:text | owner",
+	for _, c := range []struct{ sql, want string }{
+		{"SELECT current_database() AS n", "n:name | dataset"},
+		{"SELECT * FROM current_database() AS n", "n:name | dataset"},
+		{
+			"SELECT table_catalog::text AS n FROM information_schema.tables WHERE table_name = 'hive'",
+			"n:text | dataset",
+		},
+		{"SELECT DISTINCT tableowner AS n FROM pg_tables WHERE tablename = 'hive'", "n:name | owner"},
+		{
+			"SELECT string_agg(DISTINCT pg_get_userbyid(n), ' ') AS n FROM generate_series(1, 40000) AS n",
+			"n:text | owner",
+		},
 	} {
-		if got, err := run(s, database, sql); err != nil || got != want {
-			t.Errorf("%s: got %s, %v", sql, got, err)
+		if got, err := run(s, database, c.sql); err != nil || got != c.want {
+			t.Errorf("%s: got %s, %v", c.sql, got, err)
 		}
 	}
-	for _, call := range []string{"pg_describe_object(1262, 1, 0)", "pg_identify_object(1262, 1, 0)", "pg_identify_object_as_address(1260, 10, 0)", "pg_get_object_address('role', '{examen_owner}', '{}')",
-		"to_regrole('examen_owner')", "acldefault('r', 10)", "makeaclitem(10, 10, 'SELECT', false)", "shobj_description(10, 'pg_authid')", "pg_stat_get_db_numbackends(1)"} {
+	for _, call := range []string{
+		"pg_describe_object(1262, 1, 0)", "pg_identify_object(1262, 1, 0)",
+		"pg_identify_object_as_address(1260, 10, 0)", "pg_get_object_address('role', '{examen_owner}', '{}')",
+		"to_regrole('examen_owner')", "acldefault('r', 10)", "makeaclitem(10, 10, 'SELECT', false)",
+		"shobj_description(10, 'pg_authid')", "pg_stat_get_db_numbackends(1)",
+	} {
 		if got, err := run(s, database, "SELECT "+call); err == nil {
 			t.Errorf("%s: got %s", call, got)
 		}
@@ -187,7 +249,10 @@ func TestSeatsForCheckingHaveNoClock(t *testing.T) {
 	database := build(t, s, hives, false)
 	for _, call := range []string{"pg_sleep(0)", "clock_timestamp()", "statement_timestamp()", "timeofday()"} {
 		for _, checking := range []bool{false, true} {
-			_, err := s.Run(context.Background(), practice.Run{Learner: 1, Database: database, Checking: checking, SQL: "SELECT " + call}, &table{})
+			_, err := s.Run(
+				context.Background(),
+				practice.Run{Learner: 1, Database: database, Checking: checking, SQL: "SELECT " + call}, &table{},
+			)
 			if (err != nil) != checking {
 				t.Errorf("%s, checking %v: %v", call, checking, err)
 			}
@@ -195,7 +260,8 @@ func TestSeatsForCheckingHaveNoClock(t *testing.T) {
 	}
 }
 
-// A query that heeds nothing is killed at last, and stopped by its time limit for the one who sent it; the server recovers, and the runs of others begin again.
+// A query that heeds nothing is killed at last, and stopped by its time limit for the one who sent it; the server
+// recovers, and the runs of others begin again.
 func TestAQueryThatHeedsNothingIsKilled(t *testing.T) {
 	s := server(t, within(5*time.Second)) // far more than the other learner's runs take
 	killed := make(chan uint32, 10)
@@ -216,13 +282,24 @@ func TestAQueryThatHeedsNothingIsKilled(t *testing.T) {
 			default:
 			}
 			var got string
-			if got, err = run(s, database, "SELECT count(*) AS n FROM hive, generate_series(1, 50000)"); err == nil && got != "n:bigint | 100000" {
+			if got, err = run(
+				s, database, "SELECT count(*) AS n FROM hive, generate_series(1, 50000)",
+			); err == nil && got != "n:bigint | 100000" {
 				err = fmt.Errorf("run %d: %s", n, got)
 			}
 		}
 		other <- err
 	}()
-	_, err := s.Run(context.Background(), practice.Run{Learner: 2, Database: database, SQL: "SELECT ARRAY(SELECT generate_series(1, 1000000)) <@ ARRAY(SELECT generate_series(1000000, 1, -1))"}, &table{})
+	_, err := s.Run(
+		context.Background(),
+		practice.Run{
+			Learner:  2,
+			Database: database,
+			SQL: "SELECT ARRAY(SELECT generate_series(1, 1000000)) <@ ARRAY(SELECT generate_series(1000000, 1, " +
+				"-1))",
+		},
+		&table{},
+	)
 	var stopped *practice.Stopped
 	if !errors.As(err, &stopped) || stopped.Limit != practice.LimitTime {
 		t.Errorf("got %v", err)
@@ -263,9 +340,13 @@ func TestPasswordsAreNotInTheLog(t *testing.T) {
 		}
 		s.Close()
 	}
-	rows, _ := conn.Query(context.Background(), "SELECT rolpassword FROM pg_authid WHERE rolcanlogin AND starts_with(rolname, 'examen_')")
+	rows, _ := conn.Query(
+		context.Background(), "SELECT rolpassword FROM pg_authid WHERE rolcanlogin AND starts_with(rolname, 'examen_')",
+	)
 	logged, err = pgx.CollectRows(rows, pgx.RowTo[string])
-	if err != nil || len(logged) == 0 || slices.ContainsFunc(logged, func(p string) bool { return !strings.HasPrefix(p, "SCRAM-SHA-256$4096:") }) {
+	if err != nil || len(logged) == 0 || slices.ContainsFunc(
+		logged, func(p string) bool { return !strings.HasPrefix(p, "SCRAM-SHA-256$4096:") },
+	) {
 		t.Errorf("got %v, %v", logged, err)
 	}
 }

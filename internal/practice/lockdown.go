@@ -10,7 +10,8 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// revocable finds the functions to revoke: those that everybody may execute now, that are not immutable and not allowed, or that are named.
+// revocable finds the functions to revoke: those that everybody may execute now, that are not immutable and not
+// allowed, or that are named.
 const revocable = `
 SELECT p.oid::regprocedure::text
 FROM pg_proc p
@@ -22,24 +23,32 @@ ORDER BY 1`
 // hideable finds those of the hidden relations that this server has, and the views of its statistics.
 const hideable = `
 SELECT c.oid::regclass::text FROM pg_class c
-WHERE c.relnamespace = 'pg_catalog'::regnamespace AND c.relkind IN ('r', 'v') AND (c.relname = ANY ($1) OR c.relname ~ '^pg_stat(io)?_')
+WHERE c.relnamespace = 'pg_catalog'::regnamespace AND c.relkind IN ('r', 'v') AND (c.relname = ANY ($1) OR c.relname
+~ '^pg_stat(io)?_')
 ORDER BY 1`
 
-// told are functions that tell a session where it is, or who is who. Others need them, such as the views of the information schema, so they are not
-// closed but answer the same everywhere: in the planner, which puts the answer in their place. Setup scripts are told their database's name.
+// told are functions that tell a session where it is, or who is who. Others need them, such as the views of the
+// information schema, so they are not closed but answer the same everywhere: in the planner, which puts the answer in
+// their place. Setup scripts are told their database's name.
 const told = `
 CREATE OR REPLACE FUNCTION pg_catalog.current_database() RETURNS name LANGUAGE sql STABLE PARALLEL SAFE
-	AS $$SELECT CASE WHEN pg_catalog.starts_with(CURRENT_USER, '` + passingRole + `building_') THEN CURRENT_CATALOG ELSE 'dataset'::pg_catalog.name END$$;
-CREATE OR REPLACE FUNCTION pg_catalog.pg_get_userbyid(role oid) RETURNS name LANGUAGE sql STABLE PARALLEL SAFE AS $$SELECT 'owner'::pg_catalog.name$$;`
+	AS $$SELECT CASE WHEN
+	pg_catalog.starts_with(CURRENT_USER, '` + passingRole + `building_') THEN CURRENT_CATALOG
+	ELSE 'dataset'::pg_catalog.name END$$;
+CREATE OR REPLACE FUNCTION pg_catalog.pg_get_userbyid(role oid) RETURNS name LANGUAGE sql STABLE PARALLEL SAFE AS
+$$SELECT 'owner'::pg_catalog.name$$;`
 
-// prepareTemplate makes the database that every build is a copy of: empty, closed to PUBLIC, with functions revoked. Setup
-// scripts may still use those functions. Its name stands for its contents, so that a changed list makes a new one.
+// prepareTemplate makes the database that every build is a copy of: empty, closed to PUBLIC, with functions revoked.
+// Setup scripts may still use those functions. Its name stands for its contents, so that a changed list makes a new
+// one.
 func (s *Server) prepareTemplate(ctx context.Context, conn *pgx.Conn) error {
 	hash := fnv.New32a()
 	fmt.Fprint(hash, "5", allowedNames(), runsOnly, endless, tellsNames, hidden, readersNeed, told)
 	s.template = fmt.Sprintf("examen_template_%08x", hash.Sum32())
 	var ready bool
-	if err := conn.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_database WHERE datname = $1 AND datistemplate)`, s.template).Scan(&ready); err != nil || ready {
+	if err := conn.QueryRow(
+		ctx, `SELECT EXISTS (SELECT FROM pg_database WHERE datname = $1 AND datistemplate)`, s.template,
+	).Scan(&ready); err != nil || ready {
 		return err
 	}
 	for _, sql := range []string{
@@ -51,7 +60,8 @@ func (s *Server) prepareTemplate(ctx context.Context, conn *pgx.Conn) error {
 			return err
 		}
 	}
-	inside, err := s.connect(ctx, s.config.ConnConfig.User, s.config.ConnConfig.Password, s.template) // no script has been in it
+	// no script has been in it
+	inside, err := s.connect(ctx, s.config.ConnConfig.User, s.config.ConnConfig.Password, s.template)
 	if err != nil {
 		return s.reach(err)
 	}
@@ -70,15 +80,21 @@ func closeTemplate(ctx context.Context, conn *pgx.Conn) error {
 		names, err := pgx.CollectRows(rows, pgx.RowTo[string])
 		return strings.Join(names, ", "), err
 	}
-	functions, err := list(revocable, allowedNames(), slices.Concat(strings.Fields(endless), strings.Fields(tellsNames)))
+	functions, err := list(
+		revocable, allowedNames(), slices.Concat(strings.Fields(endless), strings.Fields(tellsNames)),
+	)
 	if err != nil {
 		return err
 	}
-	needed, err := list(`SELECT p.oid::regprocedure::text FROM pg_proc p WHERE p.proname = ANY ($1)`, strings.Fields(readersNeed))
+	needed, err := list(
+		`SELECT p.oid::regprocedure::text FROM pg_proc p WHERE p.proname = ANY ($1)`, strings.Fields(readersNeed),
+	)
 	if err != nil {
 		return err
 	}
-	waiting, err := list(`SELECT p.oid::regprocedure::text FROM pg_proc p WHERE p.proname = ANY ($1)`, strings.Fields(runsOnly))
+	waiting, err := list(
+		`SELECT p.oid::regprocedure::text FROM pg_proc p WHERE p.proname = ANY ($1)`, strings.Fields(runsOnly),
+	)
 	if err != nil {
 		return err
 	}
@@ -87,7 +103,9 @@ func closeTemplate(ctx context.Context, conn *pgx.Conn) error {
 		return err
 	}
 	var superuser string
-	if err := conn.QueryRow(ctx, `SELECT quote_ident(rolname) FROM pg_roles WHERE oid = 10`).Scan(&superuser); err != nil {
+	if err := conn.QueryRow(
+		ctx, `SELECT quote_ident(rolname) FROM pg_roles WHERE oid = 10`,
+	).Scan(&superuser); err != nil {
 		return err
 	}
 	for _, sql := range []string{
@@ -101,10 +119,12 @@ func closeTemplate(ctx context.Context, conn *pgx.Conn) error {
 		"GRANT SELECT ON " + relations + " TO " + builderRole + ", " + ownerRole,
 		"REVOKE USAGE ON LANGUAGE plpgsql, sql FROM PUBLIC", // so that DO runs nothing
 		"GRANT USAGE ON LANGUAGE plpgsql, sql TO " + builderRole,
-		// What the extensions bring that scripts may make is the superuser's: it is closed as it is made, and its rights are given when the build is handed over.
+		// What the extensions bring that scripts may make is the superuser's: it is closed as it is made, and its
+		// rights are given when the build is handed over.
 		"ALTER DEFAULT PRIVILEGES FOR ROLE " + superuser + " REVOKE EXECUTE ON ROUTINES FROM PUBLIC",
 		"ALTER DEFAULT PRIVILEGES FOR ROLE " + superuser + " GRANT EXECUTE ON ROUTINES TO " + builderRole,
-		"ALTER DEFAULT PRIVILEGES FOR ROLE " + superuser + " GRANT EXECUTE ON ROUTINES TO " + ownerRole + " WITH GRANT OPTION",
+		"ALTER DEFAULT PRIVILEGES FOR ROLE " + superuser + " GRANT EXECUTE ON ROUTINES TO " + ownerRole +
+			" WITH GRANT OPTION",
 	} {
 		if _, err := conn.Exec(ctx, sql); err != nil {
 			return fmt.Errorf("%.80s: %w", sql, err)

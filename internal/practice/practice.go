@@ -1,11 +1,11 @@
 // Package practice runs learners' SQL on a practice server, and builds the datasets that it runs on.
 //
 // Everything a learner can type is hostile. What holds it:
-//   - A dataset's build is a database of its own, owned by a role that no learner ever is, made from a template in which the
-//     functions with effects beyond a query are revoked (lockdown.go).
+//   - A dataset's build is a database of its own, owned by a role that no learner ever is, made from a template in
+//     which the functions with effects beyond a query are revoked (lockdown.go).
 //   - A seat is a role and a session opened as that role, lent to one run at a time (seats.go).
-//   - A run is one statement in the extended protocol, in a read-only transaction that is rolled back, and its limits are
-//     held from here, outside the session (run.go).
+//   - A run is one statement in the extended protocol, in a read-only transaction that is rolled back, and its limits
+//     are held from here, outside the session (run.go).
 //   - Hidden variants are databases that only the checking seats may connect to.
 package practice
 
@@ -23,7 +23,6 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"examen/internal/core/result"
-	"examen/internal/core/sqltext"
 	"examen/internal/postgres"
 )
 
@@ -41,7 +40,16 @@ type Limits struct {
 }
 
 // DefaultLimits suit one machine and a course.
-var DefaultLimits = Limits{Time: 10 * time.Second, Rows: 2_000_000, Bytes: 512 << 20, RowBytes: 8 << 20, TempDisk: "512MB", Seats: 16, Learner: 2, Wait: 30 * time.Second}
+var DefaultLimits = Limits{
+	Time:     10 * time.Second,
+	Rows:     2_000_000,
+	Bytes:    512 << 20,
+	RowBytes: 8 << 20,
+	TempDisk: "512MB",
+	Seats:    16,
+	Learner:  2,
+	Wait:     30 * time.Second,
+}
 
 // A Server is a practice server.
 type Server struct {
@@ -62,13 +70,13 @@ type Server struct {
 	reading   sync.Mutex // held while types are read
 	databases sync.Mutex // held while rights on databases are changed
 
-	mu        sync.Mutex
-	gone      func(database string) // is told of databases that are gone; nil
-	passing   map[string]bool       // roles made for one purpose that are at work
-	builtin   map[uint32]typeRow
-	types     map[string]map[uint32]result.Type // of each database, those made there
-	relations map[string]sqltext.Relations      // of each database
-	template  string
+	mu       sync.Mutex
+	gone     func(database string) // is told of databases that are gone; nil
+	passing  map[string]bool       // roles made for one purpose that are at work
+	builtin  map[uint32]typeRow
+	types    map[string]map[uint32]result.Type // of each database, those made there
+	readable map[string]readable               // of each database
+	template string
 }
 
 // connectTimeout is how long a server may take to answer at all.
@@ -99,7 +107,8 @@ func Open(ctx context.Context, url string, limits Limits) (*Server, error) {
 		return nil, fmt.Errorf("practice server: %w", err)
 	}
 	config.MaxConns = 4
-	// Names in the service's own statements mean PostgreSQL's own objects and no others, from the connection on; and what it says is done is on disk.
+	// Names in the service's own statements mean PostgreSQL's own objects and no others, from the connection on; and
+	// what it says is done is on disk.
 	config.ConnConfig.RuntimeParams["search_path"] = "pg_catalog, pg_temp"
 	config.ConnConfig.RuntimeParams["synchronous_commit"] = "on"
 	config.ConnConfig.RuntimeParams["application_name"] = "examen"
@@ -108,7 +117,14 @@ func Open(ctx context.Context, url string, limits Limits) (*Server, error) {
 	if err != nil {
 		return nil, fmt.Errorf("practice server: %w", err)
 	}
-	s := &Server{config: config, admin: pool, limits: limits, types: map[string]map[uint32]result.Type{}, relations: map[string]sqltext.Relations{}, passing: map[string]bool{}}
+	s := &Server{
+		config:   config,
+		admin:    pool,
+		limits:   limits,
+		types:    map[string]map[uint32]result.Type{},
+		readable: map[string]readable{},
+		passing:  map[string]bool{},
+	}
 	s.open, s.shut = context.WithCancel(context.Background())
 	if err = s.claim(ctx); err == nil {
 		err = s.prepare(ctx)
@@ -151,7 +167,9 @@ func (s *Server) Ping(ctx context.Context) error {
 
 func (s *Server) prepare(ctx context.Context) error {
 	var super bool
-	if err := s.admin.QueryRow(ctx, `SELECT rolsuper FROM pg_roles WHERE rolname = current_user`).Scan(&super); err != nil {
+	if err := s.admin.QueryRow(
+		ctx, `SELECT rolsuper FROM pg_roles WHERE rolname = current_user`,
+	).Scan(&super); err != nil {
 		return fmt.Errorf("%w: %v", ErrUnavailable, err)
 	}
 	if !super {
@@ -190,8 +208,8 @@ func (s *Server) connect(ctx context.Context, role, password, database string) (
 	return pgx.ConnectConfig(ctx, config)
 }
 
-// isGone tells by an SQLSTATE that a database, or its files, cannot be used any more: it does not exist, nobody may connect to it, its data are corrupted, or
-// a file is missing.
+// isGone tells by an SQLSTATE that a database, or its files, cannot be used any more: it does not exist, nobody may
+// connect to it, its data are corrupted, or a file is missing.
 func isGone(code string) bool {
 	return code == "3D000" || code == "58P01" || code == "XX001" || code == "XX002"
 }
@@ -208,7 +226,7 @@ func (s *Server) lostDatabase(database string) {
 	s.mu.Lock()
 	f := s.gone
 	delete(s.types, database)
-	delete(s.relations, database)
+	delete(s.readable, database)
 	s.mu.Unlock()
 	if f != nil {
 		f(database)
@@ -218,7 +236,10 @@ func (s *Server) lostDatabase(database string) {
 // Look returns ErrGone where a build's database is not there, or nobody may connect to it.
 func (s *Server) Look(ctx context.Context, database string) error {
 	var usable bool
-	err := s.admin.QueryRow(ctx, `SELECT has_database_privilege('`+checkersRole+`', oid, 'CONNECT') FROM pg_database WHERE datname = $1`, database).Scan(&usable)
+	err := s.admin.QueryRow(
+		ctx, `SELECT has_database_privilege('`+checkersRole+`', oid, 'CONNECT') FROM pg_database WHERE datname = $1`,
+		database,
+	).Scan(&usable)
 	if errors.Is(err, pgx.ErrNoRows) || err == nil && !usable {
 		return fmt.Errorf("%w: %s", ErrGone, database)
 	} else if err != nil {

@@ -9,11 +9,13 @@ import (
 	"examen/internal/core/sqltext"
 )
 
-// relationsQuery reads tables and views with their columns, in order: of texts the collation, where it is one under which texts that differ may be equal. It is
-// run with search_path as learners have it, behind pg_catalog.
+// relationsQuery reads tables and views with their columns, in order: of texts the collation, where it is one under
+// which texts that differ may be equal. It is run with search_path as learners have it, behind pg_catalog.
 const relationsQuery = `
-SELECT n.nspname, c.relname, pg_catalog.pg_table_is_visible(c.oid), greatest(c.reltuples, 0)::bigint, CASE WHEN c.relkind IN ('v', 'm') THEN pg_catalog.pg_get_viewdef(c.oid) ELSE '' END,
-       a.attname, pg_catalog.format_type(coalesce(nullif(t.typbasetype, 0), t.oid), NULL), coalesce(pg_catalog.quote_ident(m.nspname) || '.' || pg_catalog.quote_ident(l.collname), '')
+SELECT n.nspname, c.relname, pg_catalog.pg_table_is_visible(c.oid), greatest(c.reltuples, 0)::bigint, CASE WHEN
+c.relkind IN ('v', 'm') THEN pg_catalog.pg_get_viewdef(c.oid) ELSE '' END,
+       a.attname, pg_catalog.format_type(coalesce(nullif(t.typbasetype, 0), t.oid), NULL),
+       coalesce(pg_catalog.quote_ident(m.nspname) || '.' || pg_catalog.quote_ident(l.collname), '')
 FROM pg_catalog.pg_class c
 JOIN pg_catalog.pg_namespace n ON n.oid = c.relnamespace
 JOIN pg_catalog.pg_attribute a ON a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
@@ -26,66 +28,108 @@ ORDER BY c.oid, a.attnum`
 // sizesQuery reads the largest magnitude of each column's numbers that the planner's statistics know.
 const sizesQuery = `
 SELECT s.schemaname, s.tablename, s.attname, pg_catalog.max(pg_catalog.abs(v::float8))
-FROM pg_catalog.pg_stats s, LATERAL pg_catalog.unnest(coalesce(s.histogram_bounds::text::text[], '{}') || coalesce(s.most_common_vals::text::text[], '{}')) v
-WHERE s.schemaname !~ '^pg_' AND s.schemaname <> 'information_schema' AND v ~ '^-?[0-9]{1,30}([.][0-9]{1,30})?(e[-+][0-9]{1,2})?$'
+FROM pg_catalog.pg_stats s, LATERAL pg_catalog.unnest(coalesce(s.histogram_bounds::text::text[], '{}') ||
+coalesce(s.most_common_vals::text::text[], '{}')) v
+WHERE s.schemaname !~ '^pg_' AND s.schemaname <> 'information_schema' AND v ~
+'^-?[0-9]{1,30}([.][0-9]{1,30})?(e[-+][0-9]{1,2})?$'
 GROUP BY 1, 2, 3`
 
-// Relations tells what a build's queries can read from: its tables and views. It is read once, and again after [Server.Analyze].
+// collationsQuery tells whether there are collations under which texts that differ may be equal.
+const collationsQuery = `SELECT EXISTS (SELECT FROM pg_catalog.pg_collation WHERE NOT collisdeterministic)`
+
+// readable is what a build's queries can read from, and whether it has collations under which texts that differ may be
+// equal.
+type readable struct {
+	relations  sqltext.Relations
+	collations bool
+}
+
+// Relations tells what a build's queries can read from: its tables and views. It is read once, and again after
+// [Server.Analyze].
 func (s *Server) Relations(ctx context.Context, database string) (sqltext.Relations, error) {
+	r, err := s.read(ctx, database)
+	return r.relations, err
+}
+
+// OwnCollations tells whether a build's texts may be equal although they differ: it has collations of its own that say
+// so.
+func (s *Server) OwnCollations(ctx context.Context, database string) (bool, error) {
+	r, err := s.read(ctx, database)
+	return r.collations, err
+}
+
+func (s *Server) read(ctx context.Context, database string) (readable, error) {
 	s.mu.Lock()
-	relations, known := s.relations[database]
+	r, read := s.readable[database]
 	s.mu.Unlock()
-	if known {
-		return relations, nil
+	if read {
+		return r, nil
 	}
-	relations = sqltext.Relations{}
+	r.relations = sqltext.Relations{}
 	err := s.asRole(ctx, "reading", database, []string{readersRole}, func(conn *pgx.Conn) error {
-		if _, err := setPath(ctx, conn); err != nil {
+		if err := conn.QueryRow(ctx, collationsQuery).Scan(&r.collations); err != nil {
 			return err
 		}
-		rows, _ := conn.Query(ctx, relationsQuery)
-		var schema, name string
-		var visible bool
-		var of sqltext.Relation
-		var column sqltext.RelationColumn
-		_, err := pgx.ForEachRow(rows, []any{&schema, &name, &visible, &of.Rows, &of.Query, &column.Name, &column.Type, &column.Collation}, func() error {
-			names := []string{schema + "." + name}
-			if visible {
-				names = append(names, name)
-			}
-			for _, name := range names {
-				r := relations[name]
-				r.Rows, r.Query = of.Rows, strings.TrimSuffix(of.Query, ";")
-				r.Columns = append(r.Columns, column)
-				relations[name] = r
-			}
-			return nil
-		})
-		if err != nil {
+		if err := readRelations(ctx, conn, r.relations); err != nil {
 			return err
 		}
-		rows, _ = conn.Query(ctx, sizesQuery)
-		var size float64
-		_, err = pgx.ForEachRow(rows, []any{&schema, &name, &column.Name, &size}, func() error {
-			for _, name := range []string{schema + "." + name, name} {
-				for i, c := range relations[name].Columns {
-					if c.Name == column.Name {
-						relations[name].Columns[i].Size = max(c.Size, size)
-					}
-				}
-			}
-			return nil
-		})
+		err := readSizes(ctx, conn, r.relations)
 		if state(err) == "42501" { // a build of an earlier version, of which they may not be read
 			return nil
 		}
 		return err
 	})
 	if err != nil {
-		return nil, err
+		return readable{}, err
 	}
 	s.mu.Lock()
-	s.relations[database] = relations
+	s.readable[database] = r
 	s.mu.Unlock()
-	return relations, nil
+	return r, nil
+}
+
+func readRelations(ctx context.Context, conn *pgx.Conn, relations sqltext.Relations) error {
+	if _, err := setPath(ctx, conn); err != nil {
+		return err
+	}
+	rows, _ := conn.Query(ctx, relationsQuery)
+	var schema, name string
+	var visible bool
+	var of sqltext.Relation
+	var column sqltext.RelationColumn
+	into := []any{
+		&schema, &name, &visible, &of.Rows, &of.Query, &column.Name, &column.Type, &column.Collation,
+	}
+	_, err := pgx.ForEachRow(rows, into, func() error {
+		names := []string{schema + "." + name}
+		if visible {
+			names = append(names, name)
+		}
+		for _, key := range names {
+			r := relations[key]
+			r.Name = names[len(names)-1]
+			r.Rows, r.Query = of.Rows, strings.TrimSuffix(of.Query, ";")
+			r.Columns = append(r.Columns, column)
+			relations[key] = r
+		}
+		return nil
+	})
+	return err
+}
+
+func readSizes(ctx context.Context, conn *pgx.Conn, relations sqltext.Relations) error {
+	rows, _ := conn.Query(ctx, sizesQuery)
+	var schema, name, column string
+	var size float64
+	_, err := pgx.ForEachRow(rows, []any{&schema, &name, &column, &size}, func() error {
+		for _, name := range []string{schema + "." + name, name} {
+			for i, c := range relations[name].Columns {
+				if c.Name == column {
+					relations[name].Columns[i].Size = max(c.Size, size)
+				}
+			}
+		}
+		return nil
+	})
+	return err
 }

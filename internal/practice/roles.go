@@ -16,7 +16,8 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// Roles that stay. None of them can log in: who may do so is a seat, or a role made for one purpose and dropped after it.
+// Roles that stay. None of them can log in: who may do so is a seat, or a role made for one purpose and dropped after
+// it.
 const (
 	learnersRole = "examen_learners" // may connect to datasets and read them
 	checkersRole = "examen_checkers" // may connect to variants too
@@ -31,10 +32,12 @@ const passingRole = "examen_for_"
 // unprivileged is said of every role, lest an existing one keeps more.
 const unprivileged = " NOSUPERUSER NOCREATEDB NOCREATEROLE NOREPLICATION NOBYPASSRLS"
 
-// ensureRole makes a role where it is not there, and gives it its options either way.
+// ensureRole creates a role unless it exists, and sets its options in either case.
 func ensureRole(ctx context.Context, conn *pgx.Conn, name, options string) error {
 	var there bool
-	if err := conn.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_roles WHERE rolname = $1)`, name).Scan(&there); err != nil {
+	if err := conn.QueryRow(
+		ctx, `SELECT EXISTS (SELECT FROM pg_roles WHERE rolname = $1)`, name,
+	).Scan(&there); err != nil {
 		return err
 	}
 	verb := "CREATE"
@@ -47,9 +50,11 @@ func ensureRole(ctx context.Context, conn *pgx.Conn, name, options string) error
 	return nil
 }
 
-// asRole makes a role that is a member of others and may connect to one database, runs f in a session of it there, and drops it. The role has nothing
-// but what the others have; its sessions are ended with it.
-func (s *Server) asRole(ctx context.Context, purpose, database string, memberOf []string, f func(*pgx.Conn) error) error {
+// asRole runs f in a session of a new role, which is a member of the given roles and may connect to one database. The
+// role has only the rights of those roles. It is dropped afterwards, together with its sessions.
+func (s *Server) asRole(
+	ctx context.Context, purpose, database string, memberOf []string, f func(*pgx.Conn) error,
+) error {
 	role, password, err := s.makeRole(ctx, purpose, memberOf)
 	if err != nil {
 		return err
@@ -66,10 +71,14 @@ func (s *Server) asRole(ctx context.Context, purpose, database string, memberOf 
 	return f(conn)
 }
 
-// makeRole makes a role for one purpose, which has to be dropped.
+// makeRole creates a role for one purpose. The caller must drop it.
 func (s *Server) makeRole(ctx context.Context, purpose string, memberOf []string) (role, password string, err error) {
 	role, password = passingRole+purpose+"_"+secret()[:12], secret()
-	sql := "CREATE ROLE " + quote(role) + " LOGIN INHERIT CONNECTION LIMIT 3 PASSWORD '" + verifier(password) + "'" + unprivileged
+	sql := "CREATE ROLE " + quote(
+		role,
+	) + " LOGIN INHERIT CONNECTION LIMIT 3 PASSWORD '" + verifier(
+		password,
+	) + "'" + unprivileged
 	if len(memberOf) > 0 {
 		sql += " IN ROLE " + strings.Join(memberOf, ", ")
 	}
@@ -82,7 +91,8 @@ func (s *Server) makeRole(ctx context.Context, purpose string, memberOf []string
 	return role, password, s.reach(err)
 }
 
-// dropRole ends a role's sessions and drops it. What it may still own, or was granted, is another's to have taken away before.
+// dropRole ends a role's sessions and drops it. What it may still own, or was granted, is another's to have taken away
+// before.
 func (s *Server) dropRole(ctx context.Context, role, database string) {
 	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()
@@ -95,7 +105,8 @@ func (s *Server) dropRole(ctx context.Context, role, database string) {
 		return // swept at the next start
 	}
 	if database != "" {
-		_ = s.onDatabases(ctx, "REVOKE ALL ON DATABASE "+quote(database)+" FROM "+quote(role)) // the database may be gone
+		// the database may be gone
+		_ = s.onDatabases(ctx, "REVOKE ALL ON DATABASE "+quote(database)+" FROM "+quote(role))
 	}
 	_, _ = s.admin.Exec(ctx, "DROP ROLE IF EXISTS "+quote(role))
 }
@@ -108,7 +119,7 @@ func (s *Server) onDatabases(ctx context.Context, sql string) error {
 	return s.reach(err)
 }
 
-// sweepRoles drops the roles that a service which was killed left behind, where nothing belongs to them any more.
+// sweepRoles drops roles left behind by a service that was killed, once they own nothing.
 func (s *Server) sweepRoles(ctx context.Context, conn *pgx.Conn) error {
 	rows, _ := conn.Query(ctx, `SELECT rolname::text FROM pg_roles WHERE starts_with(rolname, $1)`, passingRole)
 	left, err := pgx.CollectRows(rows, pgx.RowTo[string])
@@ -123,7 +134,11 @@ func (s *Server) sweepRoles(ctx context.Context, conn *pgx.Conn) error {
 			continue
 		}
 		_, _ = conn.Exec(ctx, "SELECT pg_terminate_backend(pid, 5000) FROM pg_stat_activity WHERE usename = '"+role+"'")
-		rows, _ := conn.Query(ctx, `SELECT quote_ident(datname) FROM pg_database, aclexplode(datacl) AS a WHERE a.grantee = to_regrole($1)`, role)
+		rows, _ := conn.Query(
+			ctx,
+			`SELECT quote_ident(datname) FROM pg_database, aclexplode(datacl) AS a WHERE a.grantee = to_regrole($1)`,
+			role,
+		)
 		databases, _ := pgx.CollectRows(rows, pgx.RowTo[string])
 		for _, database := range slices.Compact(databases) {
 			_, _ = conn.Exec(ctx, "REVOKE ALL ON DATABASE "+database+" FROM "+quote(role))
@@ -133,7 +148,8 @@ func (s *Server) sweepRoles(ctx context.Context, conn *pgx.Conn) error {
 	return nil
 }
 
-// verifier is what the server keeps of a password (SCRAM-SHA-256, RFC 5803): statements that set it may be logged without telling it.
+// verifier is what the server keeps of a password (SCRAM-SHA-256, RFC 5803): statements that set it may be logged
+// without telling it.
 func verifier(password string) string {
 	const iterations = 4096
 	salt := make([]byte, 16)
@@ -149,7 +165,9 @@ func verifier(password string) string {
 	}
 	stored := sha256.Sum256(keyed(salted, "Client Key"))
 	encode := base64.StdEncoding.EncodeToString
-	return fmt.Sprintf("SCRAM-SHA-256$%d:%s$%s:%s", iterations, encode(salt), encode(stored[:]), encode(keyed(salted, "Server Key")))
+	return fmt.Sprintf(
+		"SCRAM-SHA-256$%d:%s$%s:%s", iterations, encode(salt), encode(stored[:]), encode(keyed(salted, "Server Key")),
+	)
 }
 
 func secret() string {

@@ -17,7 +17,7 @@ import (
 	"examen/internal/core/sqltext"
 )
 
-// A Limit names what stopped a run.
+// A Limit names the limit that a run reached.
 type Limit string
 
 const (
@@ -29,7 +29,7 @@ const (
 	LimitMemory   Limit = "memory"
 )
 
-// A Stopped is the error of a run that reached a limit. Its text says which, and how large it is.
+// Stopped is the error of a run that reached a limit. Its text says which limit, and how large it is.
 type Stopped struct {
 	Limit  Limit
 	Detail string
@@ -37,7 +37,7 @@ type Stopped struct {
 
 func (e *Stopped) Error() string { return e.Detail }
 
-// A DatabaseError is what the server reported of a query.
+// A DatabaseError is an error that the server reported about a query.
 type DatabaseError struct {
 	Code    string // SQLSTATE
 	Message string
@@ -48,31 +48,32 @@ type DatabaseError struct {
 
 func (e *DatabaseError) Error() string { return e.Message }
 
-// A Sink takes a run's columns, then its rows as they come. A row may be used only until Row returns. An error ends
-// the run and is its error. When Columns is called again the run begins anew, and the rows so far count for nothing.
+// A Sink receives a run's columns and then its rows as they arrive. A row is valid only until Row returns. An error
+// returned by the sink ends the run and becomes the run's error. If Begin is called again, the run has started over and
+// all earlier rows are void.
 type Sink interface {
-	Columns([]result.Column) error
+	Begin([]result.Column) error
 	Row(result.Row) error
 }
 
 // A Run is one query to be run.
 type Run struct {
-	Learner  int64    // whose run it is: one learner has only so many at once
-	Database string   // as [Server.Build] was told
-	Checking bool     // on a seat for checking: of a reference answer, or on a hidden variant
-	SQL      string   // one query
-	Large    bool     // many rows are expected: what each costs matters more than a round trip before
-	Planner  []string // planner settings for this run, as "enable_hashjoin = off"; never a learner's
+	Learner  int64  // whose run it is: one learner has only so many at once
+	Database string // as [Server.Build] was told
+	Checking bool   // on a seat for checking: of a reference answer, or on a hidden variant
+	SQL      string // one query
+	Large    bool   // many rows are expected: what each costs matters more than a round trip before
+	Plan     int    // 0, or one of the [OtherPlans] by which the server is to work out the result
 }
 
-// An Execution tells of a run that has ended.
+// An Execution describes a run that has ended.
 type Execution struct {
 	Rows    int64
 	Elapsed time.Duration
 }
 
-// Run runs a query on a seat and gives its rows to the sink. The error is a *DatabaseError, a *Stopped, ErrUnavailable, ErrGone, ErrFull, ErrBusy, ErrStalled, ErrTrouble,
-// the sink's, or the context's.
+// Run runs a query on a seat and passes its rows to the sink. The error is a *DatabaseError, a *Stopped,
+// ErrUnavailable, ErrGone, ErrFull, ErrBusy, ErrStalled, ErrTrouble, the sink's error, or the context's.
 func (s *Server) Run(ctx context.Context, run Run, sink Sink) (Execution, error) {
 	execution, err := s.attempt(ctx, run, sink)
 	if errors.Is(err, ErrGone) {
@@ -101,8 +102,10 @@ func (s *Server) attempt(ctx context.Context, run Run, sink Sink) (Execution, er
 			if back := end(); !back || err != nil && !errors.As(err, &reported) {
 				st.cut() // stopped in the middle, or still with the lowest priority: in doubt
 			}
-			go pool.giveBack(st, run.Learner)                                            // cleaning is not the learner's to wait for
-			if (errors.Is(err, ErrStalled) || errors.Is(err, ErrTrouble)) && !repeated { // once more: it may have passed
+			// cleaning is not the learner's to wait for
+			go pool.giveBack(st, run.Learner)
+			if (errors.Is(err, ErrStalled) || errors.Is(err, ErrTrouble)) && !repeated {
+				// once more: it may have passed
 				repeated = true
 				continue
 			}
@@ -111,18 +114,19 @@ func (s *Server) attempt(ctx context.Context, run Run, sink Sink) (Execution, er
 			}
 			pool.end(run.Database)
 		}
-		// A session was lost, with the server and every other perhaps, as it is when another's session had to be killed. That is not this run's fault: it begins
-		// again, as long as a server takes to recover.
+		// A session was lost, with the server and every other perhaps, as it is when another's session had to be
+		// killed. That is not this run's fault: it begins again, as long as a server takes to recover.
 		if !errors.Is(err, ErrUnavailable) || ctx.Err() != nil || !s.recovers(ctx, begun.Add(recovery)) {
 			return Execution{}, err
 		}
 	}
 }
 
-// recovery is how long a server may take that recovers from the end of a session, until a run is given up.
+// recovery is how long a run waits for a server that is recovering from the loss of a session, before it is given up.
 const recovery = 20 * time.Second
 
-// recovers waits a moment, and tells whether the server may be back, or will be soon. One that does not answer is not waited for.
+// recovers waits a moment and reports whether the server is back, or may be soon. It does not wait for a server that
+// does not answer at all.
 func (s *Server) recovers(ctx context.Context, until time.Time) bool {
 	for range 30 {
 		if time.Now().After(until) {
@@ -149,7 +153,7 @@ func (s *Server) recovers(ctx context.Context, until time.Time) bool {
 	return false
 }
 
-// running is a run at hand.
+// running is a run in progress.
 type running struct {
 	server  *Server
 	run     Run
@@ -162,8 +166,8 @@ type running struct {
 	elapsed time.Duration
 }
 
-// execute sends the query in one packet with the transaction around it and what makes the session clean again, and reads its rows. What is left to
-// be read then is the cleaning, which is not the learner's to wait for.
+// execute sends the query in one packet, together with the transaction around it and the commands that clean the
+// session, and reads its rows. The results of the cleaning are left unread: the learner need not wait for them.
 func (r *running) execute(ctx context.Context, st *seat) error {
 	own, cancel := context.WithCancelCause(context.WithoutCancel(ctx))
 	stop := context.AfterFunc(ctx, func() { cancel(context.Cause(ctx)) })
@@ -176,7 +180,7 @@ func (r *running) execute(ctx context.Context, st *seat) error {
 	}
 	pipeline := st.session.StartPipeline(own)
 	pipeline.SendQueryParams("BEGIN READ ONLY", nil, nil, nil, nil)
-	for _, setting := range r.run.Planner {
+	for _, setting := range plans[r.run.Plan] {
 		pipeline.SendQueryParams("SET LOCAL "+setting, nil, nil, nil, nil)
 	}
 	pipeline.SendQueryParams(r.run.SQL, nil, nil, nil, asked)
@@ -210,7 +214,8 @@ func (r *running) execute(ctx context.Context, st *seat) error {
 	return err
 }
 
-// read reads the results up to the transaction's end: of BEGIN, the settings, the query, ROLLBACK and the synchronisation.
+// read reads the results up to the transaction's end: of BEGIN, the settings, the query, ROLLBACK and the
+// synchronisation.
 func (r *running) read(pipeline *pgconn.Pipeline) error {
 	for n := 0; ; n++ {
 		results, err := pipeline.GetResults()
@@ -221,7 +226,7 @@ func (r *running) read(pipeline *pgconn.Pipeline) error {
 		if !ok {
 			return nil
 		}
-		if n == 1+len(r.run.Planner) {
+		if n == 1+len(plans[r.run.Plan]) {
 			if err := r.readRows(reader); err != nil {
 				return err
 			}
@@ -234,7 +239,7 @@ func (r *running) read(pipeline *pgconn.Pipeline) error {
 
 func (r *running) readRows(reader *pgconn.ResultReader) error {
 	r.watch.pause()
-	r.sinkErr = r.sink.Columns(r.server.columns(reader.FieldDescriptions(), r.types))
+	r.sinkErr = r.sink.Begin(r.server.columns(reader.FieldDescriptions(), r.types))
 	r.watch.resume()
 	if r.sinkErr != nil {
 		return r.sinkErr
@@ -262,7 +267,7 @@ func (r *running) readRows(reader *pgconn.ResultReader) error {
 	return nil
 }
 
-// cause says what an error of the connection or the server comes from.
+// cause determines what an error of the connection or the server means.
 func (r *running) cause(ctx context.Context, err error) error {
 	var tooLarge *pgproto3.ExceededMaxBodyLenErr
 	var stopped *Stopped
@@ -293,7 +298,8 @@ func (r *running) cause(ctx context.Context, err error) error {
 		return fmt.Errorf("%w: %v", ErrFull, err)
 	case code == "53400":
 		return r.stopped(LimitDisk)
-	case code == "53200" && r.server.limits.Memory > 0: // what its session may take is bounded: it is not the machine's memory that is short
+	case code == "53200" && r.server.limits.Memory > 0:
+		// what its session may take is bounded: it is not the machine's memory that is short
 		return r.stopped(LimitMemory)
 	case code == protocolViolation: // of values for placeholders, which a query has none of
 		return err
@@ -308,8 +314,9 @@ func (r *running) cause(ctx context.Context, err error) error {
 // protocolViolation is what the server says of a query with placeholders: no values are sent for them.
 const protocolViolation = "08P01"
 
-// serversClass tells whether errors of a class are the server's own, whatever the query is: missing resources, errors of the system and of PostgreSQL itself
-// (appendix A of its documentation). Lost connections (08) and an operator's intervention (57) end the session, too.
+// serversClass reports whether errors of a class are the server's own, whatever the query: missing resources, and
+// errors of the system or of PostgreSQL itself (appendix A of its documentation). Lost connections (08) and operator
+// intervention (57) also end the session.
 func serversClass(code string) bool {
 	return slices.Contains([]string{"53", "58", "XX"}, code[:min(2, len(code))])
 }
@@ -317,12 +324,17 @@ func serversClass(code string) bool {
 func (r *running) stopped(limit Limit) error {
 	l := r.server.limits
 	detail := map[Limit]string{
-		LimitTime:     fmt.Sprintf("It took longer than the time limit of %s.", l.Time),
-		LimitRows:     fmt.Sprintf("It gave more rows than the limit of %s.", message.NewPrinter(language.English).Sprint(l.Rows)),
+		LimitTime: fmt.Sprintf("It took longer than the time limit of %s.", l.Time),
+		LimitRows: fmt.Sprintf(
+			"It gave more rows than the limit of %s.", message.NewPrinter(language.English).Sprint(l.Rows),
+		),
 		LimitBytes:    fmt.Sprintf("It gave more than the size limit of %d MB for all rows.", l.Bytes>>20),
 		LimitRowBytes: fmt.Sprintf("It gave more than the size limit of %d MB for one row.", l.RowBytes>>20),
-		LimitDisk:     fmt.Sprintf("It needed more than the limit of %s of temporary disk: it sorts or collects too many rows on the way.", l.TempDisk),
-		LimitMemory:   "It reached the memory limit: it builds values that are too large.",
+		LimitDisk: fmt.Sprintf(
+			"It needed more than the limit of %s of temporary disk: it sorts or collects too many rows on the way.",
+			l.TempDisk,
+		),
+		LimitMemory: "It reached the memory limit: it builds values that are too large.",
 	}[limit]
 	return &Stopped{limit, detail}
 }
@@ -330,13 +342,18 @@ func (r *running) stopped(limit Limit) error {
 // longestMessage is how much of a server's message is kept, in bytes: it may repeat a value of any size.
 const longestMessage = 1000
 
-// outcome words a server's error for the query as it was written.
+// outcome turns a server's error into one about the query as it was written.
 func (r *running) outcome(err error) error {
 	var e *pgconn.PgError
 	if !errors.As(err, &e) {
 		return err
 	}
-	d := &DatabaseError{Code: e.Code, Message: sqltext.Shorten(e.Message, longestMessage), Detail: sqltext.Shorten(e.Detail, longestMessage), Hint: sqltext.Shorten(e.Hint, longestMessage)}
+	d := &DatabaseError{
+		Code:    e.Code,
+		Message: sqltext.Shorten(e.Message, longestMessage),
+		Detail:  sqltext.Shorten(e.Detail, longestMessage),
+		Hint:    sqltext.Shorten(e.Hint, longestMessage),
+	}
 	if e.Position > 0 {
 		place := sqltext.PlaceAtRune(r.run.SQL, int(e.Position))
 		d.Place = &place

@@ -17,27 +17,29 @@ import (
 	"examen/internal/core/result"
 )
 
-// A seat is a role and a few sessions opened as that role, each in a database of its own. It serves one run at a time.
+// A seat is a role with a few sessions logged in as that role, each in a different database. A seat serves one run at a
+// time.
 type seat struct {
 	role     string
 	password string
 	sessions []session      // the last used at the end
-	session  *pgconn.PgConn // of the run at hand, or the last; nil where there is none
+	session  *pgconn.PgConn // of the current run, or the last; nil where there is none
 	doubtful uint32         // the process of a session that was cut: it may run still
 
-	// Of a run that ended well: the results still to be read, of what makes the session clean, and what ends the waiting for them.
+	// Of a run that ended well: the results still to be read, of what makes the session clean, and what ends the
+	// waiting for them.
 	rest   *pgconn.Pipeline
 	cancel context.CancelCauseFunc
 }
 
-// A session is a connection of a seat to a database.
+// A session is a seat's connection to one database.
 type session struct {
 	database string
 	session  *pgconn.PgConn
 }
 
-// mostSessions is how many sessions a seat keeps, so that learners of several datasets, and checks on several variants, do not open a new one each
-// time.
+// mostSessions is the number of sessions that a seat keeps open, so that learners of several datasets, and checks on
+// several variants, need not open a new one each time.
 const mostSessions = 3
 
 // seats are all seats of one kind.
@@ -47,15 +49,21 @@ type seats struct {
 	mu     sync.Mutex
 	free   []*seat                 // the last given back at the end
 	lent   map[int64]chan struct{} // by learner: one for each run at once
-	users  map[int64]int           // runs at hand or waiting, so that lent can be cleared
+	users  map[int64]int           // runs in progress or waiting, so that lent can be cleared
 }
 
-// makeSeats makes the roles of one kind of seat, with new passwords, and ends what sessions they may have.
+// makeSeats creates the roles for one kind of seat with new passwords, and ends any sessions that they still have.
 func (s *Server) makeSeats(ctx context.Context, conn *pgx.Conn, prefix, group string) (*seats, error) {
-	all := &seats{server: s, slots: make(chan struct{}, s.limits.Seats), lent: map[int64]chan struct{}{}, users: map[int64]int{}}
+	all := &seats{
+		server: s,
+		slots:  make(chan struct{}, s.limits.Seats),
+		lent:   map[int64]chan struct{}{},
+		users:  map[int64]int{},
+	}
 	settings := map[string]string{
-		"default_transaction_read_only":       "on",
-		"statement_timeout":                   strconv.FormatInt((s.limits.Time + 5*time.Second).Milliseconds(), 10), // should this service die
+		"default_transaction_read_only": "on",
+		// should this service die
+		"statement_timeout":                   strconv.FormatInt((s.limits.Time + 5*time.Second).Milliseconds(), 10),
 		"lock_timeout":                        "2s",
 		"log_min_messages":                    "fatal", // learners' errors are told to them, and fill no log
 		"log_min_error_statement":             "panic",
@@ -76,7 +84,9 @@ func (s *Server) makeSeats(ctx context.Context, conn *pgx.Conn, prefix, group st
 	slices.Sort(names)
 	for i := range s.limits.Seats {
 		st := &seat{role: fmt.Sprintf("%s_%02d", prefix, i+1), password: secret()}
-		if err := ensureRole(ctx, conn, st.role, "LOGIN INHERIT CONNECTION LIMIT 6 PASSWORD '"+verifier(st.password)+"'"); err != nil {
+		if err := ensureRole(
+			ctx, conn, st.role, "LOGIN INHERIT CONNECTION LIMIT 6 PASSWORD '"+verifier(st.password)+"'",
+		); err != nil {
 			return nil, err
 		}
 		sql := "GRANT " + group + " TO " + quote(st.role)
@@ -96,7 +106,7 @@ func (s *Server) makeSeats(ctx context.Context, conn *pgx.Conn, prefix, group st
 	return all, nil
 }
 
-// lend waits for a seat with a session in the database. The seat has to be given back.
+// lend waits for a free seat with a session in the database. The caller must give the seat back.
 func (p *seats) lend(ctx context.Context, learner int64, database string) (*seat, error) {
 	ctx, cancel := context.WithTimeoutCause(ctx, p.server.limits.Wait, ErrBusy)
 	defer cancel()
@@ -129,7 +139,7 @@ func (p *seats) lend(ctx context.Context, learner int64, database string) (*seat
 	return st, nil
 }
 
-// take picks a free seat, one with a session in the database if there is one; else the one unused for longest.
+// take picks a free seat: one with a session in the database if there is one, otherwise the least recently used.
 func (p *seats) take(database string) *seat {
 	p.mu.Lock()
 	defer p.mu.Unlock()
@@ -196,14 +206,14 @@ func (st *seat) close(i int) {
 	}
 }
 
-// leave ends the session of the run at hand.
+// leave ends the session of the current run.
 func (st *seat) leave() {
 	if i := slices.IndexFunc(st.sessions, func(s session) bool { return s.session == st.session }); i >= 0 {
 		st.close(i)
 	}
 }
 
-// cut ends the session of the run at hand, and asks for the end of what it may be doing at the server.
+// cut closes the session of the current run, and asks the server to end whatever it may still be doing.
 func (st *seat) cut() {
 	if st.session == nil {
 		return
@@ -219,7 +229,8 @@ func (st *seat) cut() {
 	st.leave()
 }
 
-// giveBack makes the seat clean for the next run and puts it back, as soon as no session of an earlier run works on it any more.
+// giveBack cleans the seat for the next run and returns it to the free seats, once no session of an earlier run is
+// still working on it.
 func (p *seats) giveBack(st *seat, learner int64) {
 	if st.session != nil && !st.clean() {
 		st.doubtful = st.session.PID()
@@ -238,7 +249,7 @@ func (p *seats) giveBack(st *seat, learner int64) {
 	p.leave(learner)
 }
 
-// leave forgets a learner without runs.
+// leave removes a learner who has no runs from the books.
 func (p *seats) leave(learner int64) {
 	p.mu.Lock()
 	defer p.mu.Unlock()

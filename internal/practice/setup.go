@@ -19,8 +19,8 @@ import (
 	"examen/internal/core/sqltext"
 )
 
-// A setup runs setup scripts in a session. All is one transaction as far as the scripts allow. INSERTs are sent many at a time, the next ones
-// gathered while the server works on those sent before; a COPY's data go through as they are.
+// A setup runs setup scripts in a session. All is one transaction as far as the scripts allow. INSERTs are sent many at
+// a time, the next ones gathered while the server works on those sent before; a COPY's data go through as they are.
 type setup struct {
 	conn     *pgconn.PgConn
 	order    Order
@@ -28,10 +28,11 @@ type setup struct {
 	progress Progress
 	errors   BuildErrors
 
-	root    string        // the script at hand, of those that were ordered
-	at      script.Item   // the item at hand
-	own     bool          // the transaction was begun here, not by a script
-	apart   bool          // statements are committed one by one, as psql does: some of the scripts' have another effect within a transaction
+	root string      // the current script, of those that were ordered
+	at   script.Item // the current item
+	own  bool        // the transaction was begun here, not by a script
+	// statements are committed one by one, as psql does: some of the scripts' have another effect within a transaction
+	apart   bool
 	begun   script.Item   // the statement that began the script's own transaction
 	batch   []script.Item // gathered
 	size    int           // their bytes
@@ -72,8 +73,14 @@ func (s *setup) all(ctx context.Context) error {
 				err = s.exec(ctx, "COMMIT")
 			}
 			if err == nil && s.conn.TxStatus() != 'I' {
-				return s.report(&BuildError{File: s.begun.File, Place: sqltext.Place{Line: s.begun.Line, Column: 1, Text: s.begun.FirstLine()}, Statement: s.begun.FirstLine(),
-					Message: "the transaction that begins here has no end, so nothing that follows would stay", Cause: "Is COMMIT missing at the end?"})
+				return s.report(&BuildError{File: s.begun.File, Place: sqltext.Place{
+					Line:   s.begun.Line,
+					Column: 1,
+					Text:   s.begun.FirstLine(),
+				}, Statement: s.begun.FirstLine(),
+					Message: "the transaction that begins here has no end, so nothing that follows would stay",
+					Cause:   "Is COMMIT missing at the end?",
+				})
 			}
 			if err == nil {
 				s.tell(s.progress.File)
@@ -82,7 +89,8 @@ func (s *setup) all(ctx context.Context) error {
 			if lost(err) || ctx.Err() != nil {
 				return err
 			}
-			return s.fail(ctx, script.Item{File: s.progress.File, Line: 1, Text: "COMMIT"}, 0, err) // constraints that wait to the end
+			// constraints that wait to the end
+			return s.fail(ctx, script.Item{File: s.progress.File, Line: 1, Text: "COMMIT"}, 0, err)
 		}
 		var wrong *script.Error
 		if errors.As(err, &wrong) {
@@ -90,7 +98,14 @@ func (s *setup) all(ctx context.Context) error {
 				wrong.File = item.File
 			}
 			if err = s.settle(ctx); err == nil {
-				err = s.report(&BuildError{File: wrong.File, Place: sqltext.Place{Line: wrong.Line, Column: 1, Text: wrong.Text}, Statement: wrong.Text, Message: wrong.Detail})
+				err = s.report(
+					&BuildError{
+						File:      wrong.File,
+						Place:     sqltext.Place{Line: wrong.Line, Column: 1, Text: wrong.Text},
+						Statement: wrong.Text,
+						Message:   wrong.Detail,
+					},
+				)
 			}
 		}
 		if err != nil {
@@ -135,14 +150,17 @@ func (s *setup) item(ctx context.Context, item script.Item) error {
 	return s.one(ctx, item)
 }
 
-// setsApart tells whether a statement has another effect, or a later one may fail, where all of a script is one transaction: by constraints that wait to the end of it,
-// settings and tables that last to the end of it.
+// setsApart tells whether a statement has another effect, or a later one may fail, where all of a script is one
+// transaction: by constraints that wait to the end of it, settings and tables that last to the end of it.
 func setsApart(item script.Item) bool {
 	if item.Kind != script.Statement {
 		return false
 	}
 	text := strings.ToUpper(item.Text)
-	return slices.ContainsFunc([]string{"DEFERRABLE", "DEFERRED", "SET LOCAL", "ON COMMIT", "SET CONSTRAINTS"}, func(words string) bool { return strings.Contains(text, words) })
+	return slices.ContainsFunc(
+		[]string{"DEFERRABLE", "DEFERRED", "SET LOCAL", "ON COMMIT", "SET CONSTRAINTS"},
+		func(words string) bool { return strings.Contains(text, words) },
+	)
 }
 
 // commit ends a transaction of ours where statements are committed one by one.
@@ -165,7 +183,8 @@ func (s *setup) tell(file string) {
 	}
 }
 
-// between takes back what a dump's end leaves behind: a search path that is empty, with which no other script could make a table.
+// between takes back what a dump's end leaves behind: a search path that is empty, with which no other script could
+// make a table.
 func (s *setup) between(ctx context.Context) error {
 	if s.root == "" {
 		return nil
@@ -173,7 +192,9 @@ func (s *setup) between(ctx context.Context) error {
 	if err := s.settle(ctx); err != nil {
 		return err
 	}
-	return s.exec(ctx, `SELECT set_config('search_path', 'public', false) WHERE current_setting('search_path') IN ('', '""')`)
+	return s.exec(
+		ctx, `SELECT set_config('search_path', 'public', false) WHERE current_setting('search_path') IN ('', '""')`,
+	)
 }
 
 // invalid returns the offset of the first byte that is not UTF-8; -1 where all is.
@@ -198,7 +219,15 @@ func (s *setup) notText(ctx context.Context, item script.Item, at int) error {
 	place := sqltext.PlaceAt(strings.ToValidUTF8(item.Text[:at], "")+strings.ToValidUTF8(item.Text[at:], "\ufffd"), at)
 	item.Text = strings.ToValidUTF8(item.Text, "\ufffd")
 	place.Line += item.Line - 1
-	return s.report(&BuildError{File: item.File, Place: place, Statement: item.FirstLine(), Message: message, Cause: explain.Cause(explain.SetupError{Code: "22021"})})
+	return s.report(
+		&BuildError{
+			File:      item.File,
+			Place:     place,
+			Statement: item.FirstLine(),
+			Message:   message,
+			Cause:     explain.Cause(explain.SetupError{Code: "22021"}),
+		},
+	)
 }
 
 // gathered tells whether a statement is sent with others.
@@ -263,7 +292,8 @@ func (s *setup) send(ctx context.Context) error {
 	return nil
 }
 
-// joined writes statements for sending, and the savepoint's release after them. A statement may end in a line's comment.
+// joined writes statements for sending, and the savepoint's release after them. A statement may end in a line's
+// comment.
 func joined(items []script.Item) string {
 	var sql strings.Builder
 	size := len(release)
@@ -381,7 +411,9 @@ func (s *setup) one(ctx context.Context, item script.Item) error {
 			return err
 		}
 	}
-	if goesOn := s.conn.TxStatus() != 'E'; goesOn && item.Head[0] == "SET" && (reported.Code == "42704" || reported.Code == "42501") { // of a newer server, or a superuser's
+	if goesOn := s.conn.TxStatus() != 'E'; goesOn && item.Head[0] == "SET" && (reported.Code == "42704" ||
+		reported.Code == "42501") {
+		// of a newer server, or a superuser's
 		s.scripts.PassOver(item)
 		return nil
 	}
@@ -395,15 +427,18 @@ func (s *setup) one(ctx context.Context, item script.Item) error {
 	return s.fail(ctx, item, row, err)
 }
 
-// guards tells whether a savepoint is made before a statement, to take it back should it fail: always to keep going, and where a setting may not
-// be this server's. Some statements cannot have one before them.
+// guards tells whether a savepoint is made before a statement, to take it back should it fail: always to keep going,
+// and where a setting may not be this server's. Some statements cannot have one before them.
 func (s *setup) guards(item script.Item, kind statementKind) bool {
 	second := ""
 	if len(item.Head) > 1 {
 		second = item.Head[1]
 	}
 	switch {
-	case item.Head[0] == "SET" && slices.Contains([]string{"TRANSACTION", "CONSTRAINTS"}, second), slices.Contains([]string{"SAVEPOINT", "RELEASE", "ROLLBACK"}, item.Head[0]):
+	case item.Head[0] == "SET" &&
+		slices.Contains([]string{"TRANSACTION", "CONSTRAINTS"}, second), slices.Contains(
+		[]string{"SAVEPOINT", "RELEASE", "ROLLBACK"}, item.Head[0],
+	):
 		return false
 	case s.apart && s.conn.TxStatus() == 'I': // it stands by itself
 		return false
@@ -556,7 +591,11 @@ func (s *setup) report(b *BuildError) error {
 }
 
 func (s *setup) buildError(ctx context.Context, item script.Item, row int, e *pgconn.PgError) *BuildError {
-	b := &BuildError{File: item.File, Place: sqltext.Place{Line: item.Line, Column: 1, Text: item.FirstLine()}, Statement: item.FirstLine(), Message: sqltext.Shorten(e.Message, longestMessage),
+	b := &BuildError{File: item.File, Place: sqltext.Place{
+		Line:   item.Line,
+		Column: 1,
+		Text:   item.FirstLine(),
+	}, Statement: item.FirstLine(), Message: sqltext.Shorten(e.Message, longestMessage),
 		Detail: sqltext.Shorten(e.Detail, longestMessage)}
 	if b.Detail == "" {
 		b.Detail = sqltext.Shorten(e.Hint, longestMessage)
@@ -591,8 +630,8 @@ func (s *setup) madeLater(ctx context.Context, name string) string {
 	return ""
 }
 
-// rowOf finds which row of an INSERT's VALUES the database does not take: the first rows are tried, half of what is in doubt at a time. It is 0 where there
-// is but one, or where that cannot be told.
+// rowOf finds which row of an INSERT's VALUES the database does not take: the first rows are tried, half of what is in
+// doubt at a time. It is 0 where there is but one, or where that cannot be told.
 func (s *setup) rowOf(ctx context.Context, item script.Item, e *pgconn.PgError) int {
 	class := e.Code[:min(2, len(e.Code))]
 	if item.Head[0] != "INSERT" || e.Position > 0 || class != "22" && class != "23" {

@@ -5,22 +5,23 @@ import (
 	"time"
 )
 
-// patientFor is how long a run has the processor like any other; then it has what others leave.
+// patientFor is how long a run has the processors on equal terms. After that it gets what other runs leave.
 var patientFor = 100 * time.Millisecond
 
-// remembered is how long a learner whose run took longer has what others leave from the beginning.
+// remembered is how long a learner whose run took longer starts each further run with what others leave.
 const remembered = 20 * time.Second
 
-// A Share is how much of the processors a session's process has.
+// A Share is the share of the processors that a session's process gets.
 type Share int
 
 const (
 	Ordinary Share = iota
 	Leftover       // what others leave
-	Confined       // what others leave, of all processors but one: for when so many want them that those who wake up would wait
+	// what others leave, of all processors but one: for when so many want them that those who wake up would wait
+	Confined
 )
 
-// A throttle gives the processors to short runs first. It needs the practice server on this machine.
+// A throttle gives short runs precedence over long ones. It needs the practice server on this machine.
 type throttle struct {
 	set        func(pid uint32, share Share) error
 	processors int
@@ -30,14 +31,14 @@ type throttle struct {
 	shares map[uint32]Share    // of the processes of long runs
 }
 
-// Throttle has runs that take long go on with what processor time others leave. Set changes the share of a process of the practice server, which has
-// so many processors.
+// Throttle makes long runs continue on the processor time that others leave. set changes the share of one of the
+// practice server's processes; processors is how many the server has.
 func (s *Server) Throttle(set func(pid uint32, share Share) error, processors int) {
 	s.throttle = &throttle{set: set, processors: processors, heavy: map[int64]time.Time{}, shares: map[uint32]Share{}}
 }
 
-// watch looks after a run in a session's process. When the run has ended, end puts the process back; it is false where that cannot be done, and the
-// session has to be thrown away.
+// watch follows a run in a session's process. When the run has ended, end restores the process; it returns false if
+// that fails, and the session must then be discarded.
 func (e *throttle) watch(learner int64, pid uint32) (end func() bool) {
 	if e == nil {
 		return func() bool { return true }
@@ -46,7 +47,7 @@ func (e *throttle) watch(learner int64, pid uint32) (end func() bool) {
 	lower := func() {
 		e.mu.Lock()
 		defer e.mu.Unlock()
-		if !ended {
+		if _, is := e.shares[pid]; !ended && !is {
 			e.shares[pid] = Ordinary
 			e.share()
 		}
@@ -70,7 +71,7 @@ func (e *throttle) watch(learner int64, pid uint32) (end func() bool) {
 	}
 }
 
-// share gives every long run its share. One that cannot be changed keeps what it has.
+// share assigns every long run its share. A process whose share cannot be changed keeps the one it has.
 func (e *throttle) share() {
 	share := Leftover
 	if len(e.shares) > e.processors {

@@ -45,7 +45,9 @@ func TestLongRunsAreThrottledAndPutBack(t *testing.T) {
 	by := func(learner int64, sql string) string {
 		t.Helper()
 		var sink table
-		if _, err := s.Run(context.Background(), practice.Run{Learner: learner, Database: database, SQL: sql}, &sink); err != nil {
+		if _, err := s.Run(
+			context.Background(), practice.Run{Learner: learner, Database: database, SQL: sql}, &sink,
+		); err != nil {
 			t.Fatal(err)
 		}
 		return sink.text.String()
@@ -72,7 +74,8 @@ func TestLongRunsAreThrottledAndPutBack(t *testing.T) {
 	}
 }
 
-// As long as there is a processor for each long run they may use all; when there are more runs they leave one to others.
+// As long as there is a processor for each long run they may use all; when there are more runs they leave one to
+// others.
 func TestMoreLongRunsThanProcessorsAreConfined(t *testing.T) {
 	s := server(t, limits) // three seats
 	database := build(t, s, hives, false)
@@ -95,12 +98,16 @@ func TestMoreLongRunsThanProcessorsAreConfined(t *testing.T) {
 		h := &holding{begun: make(chan struct{}), release: make(chan struct{})}
 		held = append(held, h)
 		all.Go(func() {
-			if _, err := s.Run(context.Background(), practice.Run{Learner: int64(learner + 1), Database: database, SQL: "SELECT 1"}, h); err != nil {
+			if _, err := s.Run(
+				context.Background(), practice.Run{Learner: int64(learner + 1), Database: database, SQL: "SELECT 1"}, h,
+			); err != nil {
 				t.Error(err)
 			}
 		})
 		<-h.begun
-		for limit := time.Now().Add(time.Minute); fmt.Sprintf("low %d confined %d", count("low"), count("confined")) != want; time.Sleep(time.Millisecond) {
+		for limit := time.Now().Add(time.Minute); fmt.Sprintf(
+			"low %d confined %d", count("low"), count("confined"),
+		) != want; time.Sleep(time.Millisecond) {
 			if time.Now().After(limit) {
 				t.Fatalf("after run %d: %v, want %s", learner+1, p.taken(), want)
 			}
@@ -130,10 +137,15 @@ func TestASessionThatStaysThrottledIsThrownAway(t *testing.T) {
 	conn := superuser(t, database)
 	session := func() (pid int) {
 		t.Helper()
-		if _, err := s.Run(context.Background(), practice.Run{Learner: 2, Database: database, SQL: "SELECT 1"}, &table{}); err != nil {
+		if _, err := s.Run(
+			context.Background(), practice.Run{Learner: 2, Database: database, SQL: "SELECT 1"}, &table{},
+		); err != nil {
 			t.Fatal(err)
 		}
-		if err := conn.QueryRow(context.Background(), "SELECT pid FROM pg_stat_activity WHERE starts_with(usename, 'examen_seat') AND datname = $1", database).Scan(&pid); err != nil {
+		if err := conn.QueryRow(
+			context.Background(),
+			"SELECT pid FROM pg_stat_activity WHERE starts_with(usename, 'examen_seat') AND datname = $1", database,
+		).Scan(&pid); err != nil {
 			t.Fatal(err)
 		}
 		return pid
@@ -144,7 +156,9 @@ func TestASessionThatStaysThrottledIsThrownAway(t *testing.T) {
 		t.Errorf("an ordinary run's session is used again, %d and %d", first, again)
 	}
 	practice.SetPatience(t, time.Millisecond)
-	if _, err := s.Run(context.Background(), practice.Run{Learner: 1, Database: database, SQL: "SELECT pg_sleep(0.4)"}, &table{}); err != nil {
+	if _, err := s.Run(
+		context.Background(), practice.Run{Learner: 1, Database: database, SQL: "SELECT pg_sleep(0.4)"}, &table{},
+	); err != nil {
 		t.Fatal(err)
 	}
 	practice.SetPatience(t, time.Hour)
@@ -159,7 +173,9 @@ func TestOneLearnerHasOnlySoManyRunsAtOnce(t *testing.T) {
 	run := func(learner int64, sink practice.Sink) chan error {
 		done := make(chan error, 1)
 		go func() {
-			_, err := s.Run(context.Background(), practice.Run{Learner: learner, Database: database, SQL: "SELECT 1"}, sink)
+			_, err := s.Run(
+				context.Background(), practice.Run{Learner: learner, Database: database, SQL: "SELECT 1"}, sink,
+			)
 			done <- err
 		}()
 		return done
@@ -171,18 +187,23 @@ func TestOneLearnerHasOnlySoManyRunsAtOnce(t *testing.T) {
 		all = append(all, run(1, held[i]))
 		<-held[i].begun
 	}
-	third := run(1, &table{})
+	// The third waits: it does not begin, and others find a seat while it does.
+	last := &holding{begun: make(chan struct{}), release: make(chan struct{})}
+	close(last.release)
+	third := run(1, last)
+	until(t, "a third run is asked for", func() bool { return s.Asked(1) == 3 })
 	if err := <-run(2, &table{}); err != nil {
 		t.Errorf("another learner finds a seat: %v", err)
 	}
 	select {
-	case err := <-third:
-		t.Errorf("a third run at once: %v", err)
+	case <-last.begun:
+		t.Error("a third run has begun at once")
 	default:
 	}
-	for i := range held {
-		close(held[i].release)
-	}
+	// It begins as one of the two ends.
+	close(held[0].release)
+	<-last.begun
+	close(held[1].release)
 	for _, done := range append(all, third) {
 		if err := <-done; err != nil {
 			t.Error(err)
@@ -200,14 +221,21 @@ DO $$ BEGIN EXECUTE format('ALTER DATABASE %I SET default_transaction_read_only 
 CREATE SCHEMA open;
 GRANT CREATE ON SCHEMA open TO PUBLIC;
 DO $$ BEGIN EXECUTE 'GRANT CREATE, USAGE ON SCHEMA open TO PUBLIC'; END $$;`}, false)
-	for _, sql := range []string{"CREATE TABLE open.mine (x int)", "CREATE TABLE public.mine (x int)", "INSERT INTO a VALUES (2)"} {
+	for _, sql := range []string{
+		"CREATE TABLE open.mine (x int)", "CREATE TABLE public.mine (x int)", "INSERT INTO a VALUES (2)",
+	} {
 		var e *practice.DatabaseError
 		if got, err := run(s, database, sql); !errors.As(err, &e) {
 			t.Errorf("%s: got %s, %v", sql, got, err)
 		}
 	}
 	var settings string // that are Examen's own
-	if err := superuser(t, database).QueryRow(context.Background(), "SELECT setconfig::text FROM pg_db_role_setting WHERE setdatabase = (SELECT oid FROM pg_database WHERE datname = $1)", database).Scan(&settings); err != nil || settings != `{"search_path=public, open"}` {
+	if err := superuser(t, database).QueryRow(
+		context.Background(),
+		"SELECT setconfig::text FROM pg_db_role_setting WHERE setdatabase = (SELECT oid FROM pg_database WHERE "+
+			"datname = $1)",
+		database,
+	).Scan(&settings); err != nil || settings != `{"search_path=public, open"}` {
 		t.Errorf("settings of the database: %s, %v", settings, err)
 	}
 	if got, err := run(s, database, "SELECT x FROM a"); err != nil || got != "x:integer | 1" {
@@ -219,7 +247,8 @@ func TestTheCatalogueTellsAll(t *testing.T) {
 	s := server(t, limits)
 	built, err := s.Build(context.Background(), files{"a.sql": `CREATE SCHEMA yard;
 CREATE TABLE yard.place (place_id int PRIMARY KEY, name text UNIQUE DEFAULT 'somewhere');
-CREATE TABLE "my.hive" (id int GENERATED ALWAYS AS IDENTITY PRIMARY KEY, place_id int NOT NULL REFERENCES yard.place, weight numeric CHECK (weight > 0), twice numeric GENERATED ALWAYS AS (weight * 2) STORED);
+CREATE TABLE "my.hive" (id int GENERATED ALWAYS AS IDENTITY PRIMARY KEY, place_id int NOT NULL REFERENCES yard.place,
+weight numeric CHECK (weight > 0), twice numeric GENERATED ALWAYS AS (weight * 2) STORED);
 CREATE INDEX heavy ON "my.hive" (weight DESC) WHERE weight > 10;
 CREATE VIEW heavy_hive AS SELECT id FROM "my.hive" WHERE weight > 10;
 CREATE MATERIALIZED VIEW kept AS SELECT 1 AS one;
@@ -239,7 +268,10 @@ INSERT INTO night VALUES ('2026-05-01', 1);`}.order("test_all"))
 	for _, table := range built.Tables {
 		got = append(got, fmt.Sprintf("%s %s %d", table.Name, table.SQLName, table.Rows))
 	}
-	if want := []string{`"quoted" public."""quoted""" 0`, "heavy_hive public.heavy_hive 2", "kept public.kept 1", `my.hive public."my.hive" 3`, "night public.night 1", "yard.place yard.place 3"}; !slices.Equal(got, want) {
+	if want := []string{
+		`"quoted" public."""quoted""" 0`, "heavy_hive public.heavy_hive 2", "kept public.kept 1",
+		`my.hive public."my.hive" 3`, "night public.night 1", "yard.place yard.place 3",
+	}; !slices.Equal(got, want) {
 		t.Errorf("got  %q\nwant %q", got, want)
 	}
 	hive, place := built.Table("my.hive"), built.Table("yard.place")
@@ -249,8 +281,13 @@ INSERT INTO night VALUES ('2026-05-01', 1);`}.order("test_all"))
 	if c := hive.Column("weight"); fmt.Sprint(c.Examples) != "[12.5 8]" || !c.Nullable {
 		t.Errorf("weight: %+v", c)
 	}
-	if hive.Column("id").Default != "generated as identity" || hive.Column("twice").Default != "generated: (weight * (2)::numeric)" || place.Column("name").Default != "'somewhere'::text" {
-		t.Errorf("defaults: %q, %q, %q", hive.Column("id").Default, hive.Column("twice").Default, place.Column("name").Default)
+	if hive.Column("id").Default != "generated as identity" ||
+		hive.Column("twice").Default != "generated: (weight * (2)::numeric)" ||
+		place.Column("name").Default != "'somewhere'::text" {
+		t.Errorf(
+			"defaults: %q, %q, %q", hive.Column("id").Default, hive.Column("twice").Default,
+			place.Column("name").Default,
+		)
 	}
 	if len(hive.Indexes) != 1 || hive.Indexes[0].Definition != "btree (weight DESC) WHERE weight > 10::numeric" {
 		t.Errorf("indexes: %+v", hive.Indexes)
@@ -266,5 +303,15 @@ INSERT INTO night VALUES ('2026-05-01', 1);`}.order("test_all"))
 	}
 	if built.Bytes == 0 || hive.Bytes == 0 || len(built.Relations()) != 1 {
 		t.Errorf("%d bytes, relations %+v", built.Bytes, built.Relations())
+	}
+}
+
+// until waits until something holds.
+func until(t *testing.T, what string, holds func() bool) {
+	t.Helper()
+	for limit := time.Now().Add(time.Minute); !holds(); time.Sleep(time.Millisecond) {
+		if time.Now().After(limit) {
+			t.Fatalf("in a minute it did not come to it: %s", what)
+		}
 	}
 }

@@ -16,7 +16,10 @@ import (
 // pids are the processes of the seats' sessions in a database.
 func pids(t *testing.T, database string) (all []int) {
 	t.Helper()
-	rows, err := superuser(t, "postgres").Query(context.Background(), "SELECT pid FROM pg_stat_activity WHERE datname = $1 AND starts_with(usename, 'examen_seat')", database)
+	rows, err := superuser(t, "postgres").Query(
+		context.Background(),
+		"SELECT pid FROM pg_stat_activity WHERE datname = $1 AND starts_with(usename, 'examen_seat')", database,
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -46,7 +49,8 @@ func TestAQueryWhoseSessionStandsStillIsRunAgain(t *testing.T) {
 		}
 		defer syscall.Kill(pid, syscall.SIGCONT) //nolint:errcheck // then it ends, as it was told to
 	}
-	if got, err := run(s, database, "SELECT name FROM hive WHERE hive_id = 1"); err != nil || got != "name:character varying(20) | Amber" || len(frozen) != 1 {
+	if got, err := run(s, database, "SELECT name FROM hive WHERE hive_id = 1"); err != nil ||
+		got != "name:character varying(20) | Amber" || len(frozen) != 1 {
 		t.Errorf("%d sessions stood still; got %s, %v", len(frozen), got, err)
 	}
 }
@@ -61,7 +65,8 @@ func TestAServerThatStallsStopsNoQuery(t *testing.T) {
 		t.Errorf("got %v", err)
 	}
 	var stopped *practice.Stopped
-	if _, err := run(s, database, "SELECT pg_sleep(600)"); !errors.As(err, &stopped) || stopped.Limit != practice.LimitTime {
+	if _, err := run(s, database, "SELECT pg_sleep(600)"); !errors.As(err, &stopped) ||
+		stopped.Limit != practice.LimitTime {
 		t.Errorf("a query that waits because it says so: %v", err)
 	}
 	s.Measure(func(uint32) (time.Duration, error) { return time.Duration(time.Now().UnixNano()), nil })
@@ -83,9 +88,18 @@ func TestTheSinksTimeIsNotTheQuerys(t *testing.T) {
 // Errors that are the server's, whatever the query, are no query's; and what is a query's is no lost connection.
 func TestErrorsAreTheServersOrTheQuerys(t *testing.T) {
 	s := server(t, limits)
-	database := build(t, s, files{"a.sql": `CREATE FUNCTION trouble(code text) RETURNS int LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION 'trouble' USING ERRCODE = code; END $$;`}, false)
+	database := build(
+		t,
+		s,
+		files{
+			"a.sql": `CREATE FUNCTION trouble(code text) RETURNS int LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION ` +
+				`'trouble' USING ERRCODE = code; END $$;`,
+		},
+		false,
+	)
 	for code, fault := range map[string]error{
-		"53000": practice.ErrTrouble, "53100": practice.ErrFull, "53200": practice.ErrTrouble, "58000": practice.ErrTrouble, "58030": practice.ErrTrouble, "XX000": practice.ErrTrouble,
+		"53000": practice.ErrTrouble, "53100": practice.ErrFull, "53200": practice.ErrTrouble,
+		"58000": practice.ErrTrouble, "58030": practice.ErrTrouble, "XX000": practice.ErrTrouble,
 		"22012": nil, "54000": nil, "42P01": nil, "P0001": nil, "21000": nil,
 	} {
 		_, err := run(s, database, "SELECT trouble('"+code+"')")
@@ -97,7 +111,10 @@ func TestErrorsAreTheServersOrTheQuerys(t *testing.T) {
 			t.Errorf("%s: got %v", code, err)
 		}
 	}
-	for _, sql := range []string{"SELECT $1", "SELECT 1 WHERE 1 = $1", "SELECT $1::int", "SELECT * FROM generate_series(1, $2) AS n", strings.Repeat("-", 3) + "\nSELECT 1 +", "SELECT 'a\x01'::int"} {
+	for _, sql := range []string{
+		"SELECT $1", "SELECT 1 WHERE 1 = $1", "SELECT $1::int", "SELECT * FROM generate_series(1, $2) AS n",
+		strings.Repeat("-", 3) + "\nSELECT 1 +", "SELECT 'a\x01'::int",
+	} {
 		_, err := run(s, database, sql)
 		var reported *practice.DatabaseError
 		if !errors.As(err, &reported) {
@@ -109,7 +126,7 @@ func TestErrorsAreTheServersOrTheQuerys(t *testing.T) {
 // slow is a sink that is long in getting ready.
 type slow struct{ table }
 
-func (s *slow) Columns(columns []result.Column) error {
+func (s *slow) Begin(columns []result.Column) error {
 	time.Sleep(1500 * time.Millisecond)
-	return s.table.Columns(columns)
+	return s.table.Begin(columns)
 }

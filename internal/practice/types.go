@@ -21,7 +21,8 @@ type typeRow struct {
 	base  uint32   // of a domain, 0 otherwise
 }
 
-// readTypes reads the types of a database from the given object identifier on. Arrays, ranges and composites name their parts.
+// readTypes reads the types of a database from the given object identifier on. Arrays, ranges and composites name their
+// parts.
 func readTypes(ctx context.Context, conn *pgx.Conn, from, to uint32) (map[uint32]typeRow, error) {
 	types := map[uint32]typeRow{}
 	rows, _ := conn.Query(ctx, `
@@ -29,7 +30,8 @@ func readTypes(ctx context.Context, conn *pgx.Conn, from, to uint32) (map[uint32
 			CASE WHEN t.typsubscript = 'array_subscript_handler'::regproc THEN ARRAY[t.typelem]
 			     WHEN t.typtype = 'r' THEN (SELECT ARRAY[rngsubtype] FROM pg_range WHERE rngtypid = t.oid)
 			     WHEN t.typtype = 'm' THEN (SELECT ARRAY[rngsubtype] FROM pg_range WHERE rngmultitypid = t.oid)
-			     WHEN t.typtype = 'c' THEN ARRAY(SELECT atttypid FROM pg_attribute WHERE attrelid = t.typrelid AND attnum > 0 AND NOT attisdropped ORDER BY attnum)
+			     WHEN t.typtype = 'c' THEN ARRAY(SELECT atttypid FROM pg_attribute WHERE attrelid = t.typrelid AND
+			     attnum > 0 AND NOT attisdropped ORDER BY attnum)
 			     ELSE '{}' END
 		FROM pg_type AS t WHERE t.oid >= $1 AND t.oid < $2`, from, to)
 	var oid, base uint32
@@ -79,7 +81,7 @@ func whole(oid uint32, types ...map[uint32]typeRow) result.Type {
 	return find(oid, 0)
 }
 
-// typesOf returns the types that were made in a database. They are read once: a build is never changed.
+// typesOf returns the types defined in a database. They are read once, since a build never changes.
 func (s *Server) typesOf(ctx context.Context, database string) (map[uint32]result.Type, error) {
 	s.mu.Lock()
 	types, known := s.types[database]

@@ -9,8 +9,8 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// A watch ends a run whose time is up. What counts is the time that the run's own session took: not what the sink takes to make itself ready, and not what
-// a server takes that stalls or has too much to do.
+// A watch ends a run whose time is up. What counts is the time that the run's own session took: not what the sink takes
+// to make itself ready, and not what a server takes that stalls or has too much to do.
 type watch struct {
 	server *Server
 	pid    uint32
@@ -18,7 +18,7 @@ type watch struct {
 
 	mu    sync.Mutex
 	timer *time.Timer
-	began time.Time     // of the stretch at hand; zero while it is paused
+	began time.Time     // of the current stretch; zero while it is paused
 	took  time.Duration // before it
 	used  time.Duration // of processors, by the session before the run
 	known bool          // that can be told
@@ -33,14 +33,14 @@ var (
 
 const (
 	probePatience = 2 * time.Second
-	// A run is ended when its limit is past and it has used the processor for a part of that. One that has not is given longer, up to a few times its limit;
-	// if it has then used hardly any, it was the server that did not go on.
+	// A run is ended when its limit is past and it has used the processor for a part of that. One that has not is given
+	// longer, up to a few times its limit; if it has then used hardly any, it was the server that did not go on.
 	fairShare = 2   // the part of the limit
 	longest   = 3   // times the limit
 	hardly    = 200 // the part of what has passed: a session of low priority gets little of a busy machine, but more
 )
 
-// watch begins to watch a session.
+// watch starts watching a session.
 func (s *Server) watch(pid uint32, cancel func(error)) *watch {
 	w := &watch{server: s, pid: pid, cancel: cancel, began: time.Now()}
 	w.used, w.known = s.processorTime(pid)
@@ -48,7 +48,7 @@ func (s *Server) watch(pid uint32, cancel func(error)) *watch {
 	return w
 }
 
-// processorTime is how long a session has used processors; known is false where that cannot be told.
+// processorTime is how long a session has used the processors. known is false if that cannot be determined.
 func (s *Server) processorTime(pid uint32) (used time.Duration, known bool) {
 	if s.measure == nil {
 		return 0, false
@@ -57,10 +57,11 @@ func (s *Server) processorTime(pid uint32) (used time.Duration, known bool) {
 	return used, err == nil
 }
 
-// Measure has the time that sessions use processors looked at. It needs the practice server on this machine.
+// Measure sets the function that measures how long sessions have used the processors. It needs the practice server on
+// this machine.
 func (s *Server) Measure(measure func(pid uint32) (time.Duration, error)) { s.measure = measure }
 
-// pause stops the clock, and resume lets it go on.
+// pause stops the clock until resume is called.
 func (w *watch) pause() {
 	w.mu.Lock()
 	defer w.mu.Unlock()
@@ -91,9 +92,9 @@ func (w *watch) stop() (took time.Duration, inTime bool) {
 	return w.took, inTime
 }
 
-// due looks at a run that has taken its time: whose fault that is, and whether it may go on.
+// due is called when a run's time is up. It decides whose fault that is, and whether the run may continue.
 func (w *watch) due() {
-	reason, again := w.look()
+	again, reason := w.look()
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	switch {
@@ -106,8 +107,8 @@ func (w *watch) due() {
 	}
 }
 
-// look gives the reason to end the run, or how long to wait until the next look.
-func (w *watch) look() (reason error, again time.Duration) {
+// look says how long to wait until the next look, or gives the reason to end the run.
+func (w *watch) look() (again time.Duration, reason error) {
 	limit := w.server.limits.Time
 	asleep, err := w.asleep()
 	used, known := w.server.processorTime(w.pid)
@@ -120,21 +121,24 @@ func (w *watch) look() (reason error, again time.Duration) {
 	used -= w.used
 	switch {
 	case err != nil:
-		return errStalled, 0
+		return 0, errStalled
 	case asleep, !known || !w.known, used >= limit/fairShare:
-		return errTime, 0
+		return 0, errTime
 	case took < longest*limit:
-		return nil, max(limit/4, 10*time.Millisecond)
+		return max(limit/4, 10*time.Millisecond), nil
 	case used < took/hardly:
-		return errStalled, 0
+		return 0, errStalled
 	}
-	return errTime, 0
+	return 0, errTime
 }
 
 // asleep tells whether a session waits because its query says so. An error means that the server does not answer.
 func (w *watch) asleep() (asleep bool, err error) {
 	ctx, stop := context.WithTimeout(context.Background(), probePatience)
 	defer stop()
-	err = w.server.admin.QueryRow(ctx, "SELECT coalesce((SELECT wait_event = 'PgSleep' FROM pg_stat_activity WHERE pid = $1), false)", pgx.QueryExecModeExec, int32(w.pid)).Scan(&asleep)
+	err = w.server.admin.QueryRow(
+		ctx, "SELECT coalesce((SELECT wait_event = 'PgSleep' FROM pg_stat_activity WHERE pid = $1), false)",
+		pgx.QueryExecModeExec, int32(w.pid),
+	).Scan(&asleep)
 	return asleep, err
 }

@@ -1,5 +1,5 @@
-// Package problem says what is wrong in three parts: what was expected, what came, and what to do. A [Problem] is an error; the service answers with it
-// as a problem details object (RFC 9457), and attempts keep it.
+// Package problem says what is wrong in three parts: what was expected, what came, and what to do. A [Problem] is an
+// error; the service answers with it as a problem details object (RFC 9457), and attempts keep it.
 package problem
 
 import (
@@ -28,8 +28,8 @@ type Problem struct {
 	Mended string `json:"mended,omitempty"`
 }
 
-// New returns a problem of a kind, which is the stable word of its type, with the status that HTTP has for it. The detail is a format where
-// arguments follow it.
+// New returns a problem of a kind, which is the stable word of its type, with the status that HTTP has for it. The
+// detail is a format where arguments follow it.
 func New(status int, kind, title, detail string, args ...any) *Problem {
 	if len(args) > 0 {
 		detail = fmt.Sprintf(detail, args...)

@@ -12,7 +12,10 @@ import (
 // A problem is an error that can be answered with as it is.
 func Example() {
 	loan := func(hive string) error {
-		return fmt.Errorf("lend: %w", problem.New(404, "no-hive", "There is no such hive", "No hive is called %q: see the list.", hive))
+		return fmt.Errorf(
+			"lend: %w",
+			problem.New(404, "no-hive", "There is no such hive", "None is called %q.", hive),
+		)
 	}
 	err := loan("Amber")
 	var p *problem.Problem
@@ -21,6 +24,6 @@ func Example() {
 	}
 	fmt.Println(err)
 	// Output:
-	// {"type":"examen:no-hive","title":"There is no such hive","status":404,"detail":"No hive is called \"Amber\": see the list."}
-	// lend: There is no such hive: No hive is called "Amber": see the list.
+	// {"type":"examen:no-hive","title":"There is no such hive","status":404,"detail":"None is called \"Amber\"."}
+	// lend: There is no such hive: None is called "Amber".
 }

@@ -7,26 +7,29 @@ import (
 	"github.com/hashicorp/golang-lru/v2/expirable"
 )
 
-// A Cache keeps what many calls ask of the records and hardly ever changes. It keeps something only while every change of it is heard of, from whichever
-// replica (see [Store.Follow]), and nothing of it across a change.
+// A Cache holds values that many calls read and that rarely change. It holds them only while the store hears of every
+// change, whichever replica makes it (see [Store.Follow]), and drops them when a change is heard of.
 type Cache[K comparable, V any] struct {
 	mu    sync.Mutex
 	heard bool
-	// how many changes were heard of: what was read before one is not kept after it
+	// the number of changes heard of: what was read before one is not stored after it
 	changes int
 	kept    *expirable.LRU[K, V]
 }
 
-// NewCache returns a cache of so many entries, each kept for so long at most. It forgets them when the store hears of the change named (see [Store.Follow]).
-func NewCache[K comparable, V any](of *Store, what string, entries int, lasts time.Duration) *Cache[K, V] {
+// NewCache returns a cache of at most the given number of entries, each of which expires after the given time. It is
+// invalidated by the changes named.
+func NewCache[K comparable, V any](of *Store, entries int, lasts time.Duration, changes ...string) *Cache[K, V] {
 	c := &Cache[K, V]{kept: expirable.NewLRU[K, V](entries, nil, lasts)}
 	of.mu.Lock()
 	defer of.mu.Unlock()
-	of.caches[what] = append(of.caches[what], c)
+	for _, what := range changes {
+		of.caches[what] = append(of.caches[what], c)
+	}
 	return c
 }
 
-// listen says whether changes are heard of.
+// listen tells the cache whether changes are heard of.
 func (c *Cache[K, V]) listen(heard bool) {
 	c.mu.Lock()
 	c.heard = heard
@@ -34,7 +37,7 @@ func (c *Cache[K, V]) listen(heard bool) {
 	c.invalidate()
 }
 
-// invalidate forgets everything: something may have changed.
+// invalidate drops every entry.
 func (c *Cache[K, V]) invalidate() {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -42,7 +45,7 @@ func (c *Cache[K, V]) invalidate() {
 	c.kept.Purge()
 }
 
-// Load returns what is kept under a key, or reads it and keeps it. An error is not kept.
+// Load returns the value for a key, calling read if it is not in the cache. Errors are not cached.
 func (c *Cache[K, V]) Load(key K, read func() (V, error)) (V, error) {
 	c.mu.Lock()
 	before := c.changes

@@ -10,24 +10,26 @@ import (
 // What [Store.Watch] tells of.
 const (
 	SessionsChanged = "sessions" // a session or an account is not what it was
-	PapersChanged   = "papers"   // a paper, an exercise, a build, or who may read what
+	PapersChanged   = "papers"   // a paper, an exercise, a build, or when somebody may read what
+	MembersChanged  = "members"  // who is in a course
 )
 
-// Follow has all caches hear of changes, whoever makes them, until the context ends.
+// Follow keeps all caches informed of changes, by this replica or another, until the context ends.
 func (s *Store) Follow(ctx context.Context) {
 	s.Watch(ctx, func(heard bool) { s.each("", func(c cache) { c.listen(heard) }) }, s.Changed)
 }
 
-// Changed has what is kept of something forgotten at once: whoever changes it calls this after the write, since news from the server take a moment.
+// Changed invalidates the caches of something. Whoever changes it calls this after the write, because news from the
+// server takes a moment to arrive.
 func (s *Store) Changed(what string) { s.each(what, func(c cache) { c.invalidate() }) }
 
-// cache is a [Cache] of whatever.
+// cache is a [Cache] of any type.
 type cache interface {
 	listen(heard bool)
 	invalidate()
 }
 
-// each calls f with the caches of something; "" is all.
+// each calls f with the caches that hear of a change; "" means all caches.
 func (s *Store) each(what string, f func(cache)) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -40,8 +42,9 @@ func (s *Store) each(what string, f func(cache)) {
 	}
 }
 
-// Watch calls changed with what has changed in the records, whoever changed it, until the context ends. heard tells whether changes are heard at
-// all: nothing that was read before it became true, or while it is false, may be relied on later.
+// Watch calls changed for every change to the records, by whoever makes it, until the context ends. It calls
+// heard(true) once changes are heard of and heard(false) when the connection is lost: nothing read before heard(true),
+// or while it is false, may be relied on later.
 func (s *Store) Watch(ctx context.Context, heard func(bool), changed func(what string)) {
 	for ctx.Err() == nil {
 		_ = s.watch(ctx, heard, changed) // the connection is lost: a new one is tried

@@ -13,29 +13,35 @@ import (
 	"examen/internal/records/query"
 )
 
-// pieceBytes is the size of the pieces in which files are kept: so much of a file is in memory at a time.
+// pieceBytes is the size of the pieces in which files are stored. At most one piece of a file is in memory at a time.
 const pieceBytes = 512 << 10
 
-// KeepFile keeps a file of a job, at its place among the job's files.
-func (s *Store) KeepFile(ctx context.Context, job int64, place int, name string, content io.Reader) (bytes int64, err error) {
+// KeepFile stores one of a job's files; place is its position among them.
+func (s *Store) KeepFile(
+	ctx context.Context, job int64, place int, name string, content io.Reader,
+) (bytes int64, err error) {
 	buffer := make([]byte, pieceBytes)
 	for piece := int32(0); ; piece++ {
 		n, err := io.ReadFull(content, buffer)
 		if n > 0 {
 			bytes += int64(n)
-			if err := s.AddJobPiece(ctx, query.AddJobPieceParams{JobID: job, Place: int32(place), Piece: piece, Content: buffer[:n]}); err != nil {
+			if err := s.AddJobPiece(
+				ctx, query.AddJobPieceParams{JobID: job, Place: int32(place), Piece: piece, Content: buffer[:n]},
+			); err != nil {
 				return bytes, err
 			}
 		}
 		if err == io.EOF || err == io.ErrUnexpectedEOF {
-			return bytes, s.AddJobFile(ctx, query.AddJobFileParams{JobID: job, Path: name, Place: int32(place), Bytes: bytes})
+			return bytes, s.AddJobFile(
+				ctx, query.AddJobFileParams{JobID: job, Path: name, Place: int32(place), Bytes: bytes},
+			)
 		} else if err != nil {
 			return bytes, err
 		}
 	}
 }
 
-// Files returns the files of a job, as a folder, and their paths in the order in which they were given.
+// Files returns a job's files as a file system, and their paths in the order in which they were uploaded.
 func (s *Store) Files(ctx context.Context, job int64) (fs.FS, []string, error) {
 	list, err := s.JobFiles(ctx, job)
 	if err != nil {
@@ -79,7 +85,9 @@ func (f *file) Read(p []byte) (int, error) {
 		return 0, io.EOF
 	}
 	if len(f.rest) == 0 {
-		content, err := f.folder.store.JobPiece(f.folder.ctx, query.JobPieceParams{JobID: f.of.JobID, Place: f.of.Place, Piece: f.next})
+		content, err := f.folder.store.JobPiece(
+			f.folder.ctx, query.JobPieceParams{JobID: f.of.JobID, Place: f.of.Place, Piece: f.next},
+		)
 		if Missing(err) {
 			return 0, errors.New("the job's files are gone")
 		} else if err != nil {
@@ -104,7 +112,7 @@ func (i info) ModTime() time.Time { return time.Time{} }
 func (i info) IsDir() bool        { return false }
 func (i info) Sys() any           { return nil }
 
-// Reclaim gives the room of files that were dropped back to the disk.
+// Reclaim returns the space of deleted files to the disk.
 func (s *Store) Reclaim() error {
 	_, err := s.pool.Exec(context.Background(), "VACUUM job_piece", pgx.QueryExecModeExec)
 	return err

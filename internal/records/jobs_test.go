@@ -19,13 +19,20 @@ import (
 // newJob is a job of a new account, whose files are coming.
 func newJob(t *testing.T, s *records.Store, name string) query.Job {
 	t.Helper()
-	account := must[query.Account](t)(s.CreateAccount(ctx, query.CreateAccountParams{Name: "teacher-of-" + name, DisplayName: "T", Role: "instructor", Password: "x"}))
-	return must[query.Job](t)(s.CreateJob(ctx, query.CreateJobParams{Kind: "dataset", Name: name, AccountID: account.ID, Options: json.RawMessage("{}")}))
+	account := must[query.Account](t)(
+		s.CreateAccount(ctx, query.CreateAccountParams{Name: "teacher-of-" + name, DisplayName: "T", Password: "x"}),
+	)
+	return must[query.Job](t)(
+		s.CreateJob(
+			ctx,
+			query.CreateJobParams{Kind: "dataset", Name: name, AccountID: account.ID, Options: json.RawMessage("{}")},
+		),
+	)
 }
 
 func queue(t *testing.T, s *records.Store, job int64) {
 	t.Helper()
-	if n := must[int64](t)(s.QueueJob(ctx, query.QueueJobParams{ID: job, Options: json.RawMessage("{}"), FromStates: []string{"receiving"}})); n != 1 {
+	if n := must[int64](t)(s.QueueJob(ctx, job)); n != 1 {
 		t.Fatalf("%d jobs are queued", n)
 	}
 }
@@ -39,7 +46,9 @@ func TestFilesOfAJob(t *testing.T) {
 		name    string
 		content []byte
 	}{{"sub/large.sql", large}, {"empty.sql", nil}, {"a.csv", []byte("x\n")}} {
-		if n := must[int64](t)(s.KeepFile(ctx, job.ID, place, f.name, bytes.NewReader(f.content))); n != int64(len(f.content)) {
+		if n := must[int64](t)(
+			s.KeepFile(ctx, job.ID, place, f.name, bytes.NewReader(f.content)),
+		); n != int64(len(f.content)) {
 			t.Errorf("%s: %d bytes are kept", f.name, n)
 		}
 	}
@@ -53,7 +62,8 @@ func TestFilesOfAJob(t *testing.T) {
 	if content, err := fs.ReadFile(folder, "empty.sql"); err != nil || len(content) != 0 {
 		t.Errorf("got %q, %v", content, err)
 	}
-	if info, err := fs.Stat(folder, "sub/large.sql"); err != nil || info.Size() != int64(len(large)) || info.Name() != "large.sql" || info.IsDir() {
+	if info, err := fs.Stat(folder, "sub/large.sql"); err != nil || info.Size() != int64(len(large)) ||
+		info.Name() != "large.sql" || info.IsDir() {
 		t.Errorf("got %v, %v", info, err)
 	}
 	if _, err := folder.Open("none.sql"); !errors.Is(err, fs.ErrNotExist) {
@@ -77,7 +87,12 @@ func TestFilesOfAJob(t *testing.T) {
 func TestADatasetIsBuiltOnceAtATime(t *testing.T) {
 	s := store(t)
 	job := newJob(t, s, "once")
-	again := query.CreateJobParams{Kind: "dataset", Name: "once", AccountID: job.AccountID, Options: json.RawMessage("{}")}
+	again := query.CreateJobParams{
+		Kind:      "dataset",
+		Name:      "once",
+		AccountID: job.AccountID,
+		Options:   json.RawMessage("{}"),
+	}
 	if _, err := s.CreateJob(ctx, again); !records.Taken(err) {
 		t.Errorf("a second one: %v", err)
 	}
@@ -96,14 +111,24 @@ func TestAJobIsOneWorkers(t *testing.T) {
 	job := newJob(t, s, "claimed")
 	queue(t, s, job.ID)
 	one, other := "one", "other"
-	if claimed := must[query.Job](t)(s.ClaimJob(ctx, query.ClaimJobParams{ID: job.ID, Worker: &one})); claimed.Tries != 1 {
+	if claimed := must[query.Job](t)(
+		s.ClaimJob(ctx, query.ClaimJobParams{ID: job.ID, Worker: &one}),
+	); claimed.Tries != 1 {
 		t.Errorf("got %+v", claimed)
 	}
 	if _, err := s.ClaimJob(ctx, query.ClaimJobParams{ID: job.ID, Worker: &other}); !records.Missing(err) {
 		t.Errorf("claimed twice: %v", err)
 	}
 	beat := func(worker *string) (string, error) {
-		return s.BeatJob(ctx, query.BeatJobParams{ID: job.ID, Worker: worker, Progress: json.RawMessage(`{"rows": 5}`), Databases: json.RawMessage(`["dataset_x"]`)})
+		return s.BeatJob(
+			ctx,
+			query.BeatJobParams{
+				ID:        job.ID,
+				Worker:    worker,
+				Progress:  json.RawMessage(`{"rows": 5}`),
+				Databases: json.RawMessage(`["dataset_x"]`),
+			},
+		)
 	}
 	if state, err := beat(&one); err != nil || state != "running" {
 		t.Errorf("got %s, %v", state, err)
@@ -117,7 +142,13 @@ func TestAJobIsOneWorkers(t *testing.T) {
 	if state, err := beat(&one); err != nil || state != "stopping" {
 		t.Errorf("its worker hears %s, %v", state, err)
 	}
-	end := query.EndJobParams{ID: job.ID, State: "done", Progress: json.RawMessage("{}"), Errors: json.RawMessage("[]"), Worker: &other}
+	end := query.EndJobParams{
+		ID:       job.ID,
+		State:    "done",
+		Progress: json.RawMessage("{}"),
+		Errors:   json.RawMessage("[]"),
+		Worker:   &other,
+	}
 	if n := must[int64](t)(s.EndJob(ctx, end)); n != 0 {
 		t.Error("another worker ends it")
 	}

@@ -10,7 +10,8 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 )
 
-// A Task is work for later, kept in the records until it is done: once, by whichever service comes to it first.
+// A Task is work to be done later. It is stored in the records until it has been done, once, by whichever service takes
+// it first.
 type Task struct {
 	Kind TaskKind `json:"kind"`
 	ID   int64    `json:"id"` // of what Kind is about
@@ -24,14 +25,14 @@ const (
 	RenewReferences TaskKind = "renew references" // ID is a build's
 )
 
-// ErrLater is returned by a task that could not be done now and has to come again.
+// ErrLater is returned by a task that could not be done now and should be tried again.
 var ErrLater = errors.New("the task has to come again")
 
 type taskArgs struct{ Task }
 
 func (taskArgs) Kind() string { return "task" }
 
-// InsertOpts sends tasks that are many, and short, past those that are long.
+// InsertOpts puts short tasks in a queue of their own, so that they need not wait for long ones.
 func (a taskArgs) InsertOpts() river.InsertOpts {
 	if a.Task.Kind == RenewReferences {
 		return river.InsertOpts{Queue: quickQueue, MaxAttempts: 5}
@@ -41,17 +42,17 @@ func (a taskArgs) InsertOpts() river.InsertOpts {
 
 const quickQueue = "quick"
 
-// longestTask is when a task is given up for lost.
+// longestTask is how long a task may take before it is considered lost.
 const longestTask = 12 * time.Hour
 
-// Enqueue has a task done once the transaction holds.
+// Enqueue queues a task, which is done once the transaction has been committed.
 func (t *Transaction) Enqueue(ctx context.Context, task Task) error {
 	_, err := t.river.InsertTx(ctx, t.tx, taskArgs{task}, nil)
 	return err
 }
 
-// ForgetTasks gives up the tasks that a service which is gone was at: what has to go on is enqueued again.
-func (s *Store) ForgetTasks(ctx context.Context) error {
+// DiscardTasks discards the tasks that were running when a service died. What has to go on is queued again.
+func (s *Store) DiscardTasks(ctx context.Context) error {
 	_, err := s.pool.Exec(ctx, "UPDATE river_job SET state = 'discarded', finalized_at = now() WHERE state = 'running'")
 	return err
 }
@@ -69,8 +70,11 @@ func (w *taskWorker) Work(ctx context.Context, job *river.Job[taskArgs]) error {
 	return err
 }
 
-// Work has do called with tasks as they come, so many long ones at once, until stop is called: stop cancels those at hand and waits for them.
-func (s *Store) Work(ctx context.Context, atOnce int, log *slog.Logger, do func(context.Context, Task) error) (stop func(), err error) {
+// Work calls do for each task as it arrives, at most atOnce long ones at a time, until stop is called. stop cancels the
+// running tasks and waits for them to return.
+func (s *Store) Work(
+	ctx context.Context, atOnce int, log *slog.Logger, do func(context.Context, Task) error,
+) (stop func(), err error) {
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &taskWorker{do: do})
 	client, err := river.NewClient(riverpgxv5.New(s.pool), &river.Config{
@@ -90,8 +94,8 @@ func (s *Store) Work(ctx context.Context, atOnce int, log *slog.Logger, do func(
 	}, nil
 }
 
-// quiet has the queue's own log told only to those who want to know everything: while the records server is down it speaks of little else, and
-// what goes wrong with a task is the task's to tell.
+// quiet silences the queue's own log unless everything is logged: while the records server is down it says little else,
+// and a task reports its own errors.
 func quiet(log *slog.Logger) *slog.Logger {
 	if log.Enabled(context.Background(), slog.LevelDebug) {
 		return log

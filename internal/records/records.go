@@ -13,6 +13,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net"
+	"strconv"
 	"strings"
 	"sync"
 	"unicode/utf8"
@@ -27,6 +28,7 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivermigrate"
 
+	"examen/internal/core/result"
 	"examen/internal/records/query"
 )
 
@@ -43,7 +45,7 @@ type Store struct {
 	caches map[string][]cache // by the change that they hear of
 }
 
-// ErrUnavailable tells that the records database cannot be reached.
+// ErrUnavailable means that the records database cannot be reached.
 var ErrUnavailable = errors.New("the records server cannot be reached")
 
 // Open connects to the records database and brings its schema up to date.
@@ -94,7 +96,11 @@ func migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	}
 	sources := provider.ListSources()
 	if known := sources[len(sources)-1].Version; there > known {
-		return fmt.Errorf("they are of a newer version of Examen (schema %d) than this one (schema %d): start the newer one, or restore a backup that this one made", there, known)
+		return fmt.Errorf(
+			"they are of a newer version of Examen (schema %d) than this one (schema %d): start the newer one, or "+
+				"restore a backup that this one made",
+			there, known,
+		)
 	}
 	if _, err = provider.Up(ctx); err != nil {
 		return err
@@ -107,7 +113,7 @@ func migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	return err
 }
 
-// alone waits until no other service brings the records up to date: of several that start at once, one does it and the others find it done.
+// alone waits until no other service is migrating the records, so that of several that start at once only one does.
 func alone(ctx context.Context, db *sql.DB) (unlock func(), err error) {
 	locker, err := lock.NewPostgresSessionLocker(lock.WithLockTimeout(1, 300)) // asks every second, for five minutes
 	if err != nil {
@@ -138,34 +144,55 @@ func (s *Store) Ping(ctx context.Context) error {
 	return nil
 }
 
-// A Transaction is queries that hold together, or none of them.
+// A Transaction runs queries that take effect together or not at all.
 type Transaction struct {
 	*query.Queries
 	tx    pgx.Tx
 	river *river.Client[pgx.Tx]
 }
 
-// Together runs f's queries in one transaction: all of them hold, or, with an error, none.
+// Together runs f in a transaction, which is committed if f returns nil and rolled back otherwise.
 func (s *Store) Together(ctx context.Context, f func(*Transaction) error) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error { return f(&Transaction{s.WithTx(tx), tx, s.river}) })
 }
 
-// Missing tells whether a query found no row.
+// As is like [Store.Together] for changes that somebody makes: the audit log names the account given.
+func (s *Store) As(ctx context.Context, actor int64, f func(*Transaction) error) error {
+	return s.Together(ctx, func(t *Transaction) error {
+		_, err := t.tx.Exec(ctx, "SELECT set_config('examen.actor', $1, true)", strconv.FormatInt(actor, 10))
+		if err != nil {
+			return err
+		}
+		return f(t)
+	})
+}
+
+// Seed is the seed of the fingerprints of results that the records keep.
+func (s *Store) Seed(ctx context.Context) (result.Seed, error) {
+	value, err := s.SettingValue(ctx, "fingerprint seed")
+	if err != nil {
+		return 0, err
+	}
+	seed, err := strconv.ParseUint(value, 10, 64)
+	return result.Seed(seed), err
+}
+
+// Missing reports whether a query found no row.
 func Missing(err error) bool { return errors.Is(err, pgx.ErrNoRows) }
 
-// Taken tells whether a row could not be stored because its name is there already.
+// Taken reports whether a row could not be stored because its name is already in use.
 func Taken(err error) bool {
 	var e *pgconn.PgError
 	return errors.As(err, &e) && e.Code == "23505"
 }
 
-// Full tells whether something could not be stored because the server's disk is full.
+// Full reports whether something could not be stored because the server's disk is full.
 func Full(err error) bool {
 	var e *pgconn.PgError
 	return errors.As(err, &e) && e.Code == "53100"
 }
 
-// Unavailable tells whether an error comes from not reaching the database, and not from what was asked of it.
+// Unavailable reports whether an error means that the database could not be reached.
 func Unavailable(err error) bool {
 	if err == nil || errors.Is(err, pgx.ErrNoRows) || errors.Is(err, context.Canceled) {
 		return false
@@ -183,5 +210,5 @@ func Unavailable(err error) bool {
 		errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF)
 }
 
-// IsText tells whether a string can be kept as text.
+// IsText reports whether a string can be stored as text: valid UTF-8 without NUL.
 func IsText(s string) bool { return utf8.ValidString(s) && !strings.ContainsRune(s, 0) }

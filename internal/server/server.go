@@ -1,5 +1,5 @@
-// Package server puts Examen together and runs it: the two PostgreSQL clusters, or connections to servers that others run, the
-// use cases, and the HTTP listener.
+// Package server assembles Examen and runs it: the two PostgreSQL clusters, or connections to servers that others run,
+// the use cases, and the HTTP listener.
 package server
 
 import (
@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"math"
 	"net"
 	"net/http"
 	"path/filepath"
@@ -17,18 +16,20 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"golang.org/x/sync/errgroup"
-	"golang.org/x/sys/unix"
 
 	"examen/internal/account"
 	"examen/internal/course"
-	"examen/internal/exam"
+	"examen/internal/grading"
+	"examen/internal/jobs"
+	"examen/internal/library"
 	"examen/internal/postgres"
 	"examen/internal/practice"
 	"examen/internal/records"
 	"examen/internal/web"
+	"examen/internal/work"
 )
 
-// Options say how to run the service.
+// Options configure the service.
 type Options struct {
 	Listen      string // host:port; port 0 takes a free one
 	DataDir     string // of the clusters that Examen starts itself
@@ -40,14 +41,13 @@ type Options struct {
 	Log         *slog.Logger
 }
 
-// Defaults are the options that a service has where nothing else is said.
+// Defaults returns the options of a service for which nothing is configured.
 func Defaults() Options {
 	return Options{Limits: practice.DefaultLimits, Learner: account.Limits{Calls: account.DefaultCalls}}
 }
 
 // A Server is a running service.
 type Server struct {
-	Exam     *exam.Service
 	Accounts *account.Accounts
 
 	records  *records.Store
@@ -62,21 +62,34 @@ type Server struct {
 	stopping chan struct{} // closed as the service begins to stop
 }
 
-// PracticeCluster is the practice cluster that Examen runs itself, but for its folder and its sessions' memory.
-var PracticeCluster = postgres.Options{User: "examen-practice", Super: "examen_practice", Expendable: true, Settings: map[string]string{
-	"max_connections": "150", "max_wal_size": "1GB", "wal_level": "minimal", "max_wal_senders": "0", "max_prepared_transactions": "0",
-	"client_connection_check_interval": "1s", "max_locks_per_transaction": "128"}}
+// PracticeCluster is how Examen runs its own practice cluster; its folder and the memory of its sessions are set at the
+// start.
+var PracticeCluster = postgres.Options{
+	User:       "examen-practice",
+	Super:      "examen_practice",
+	Expendable: true,
+	Settings: map[string]string{
+		"max_connections": "150", "max_wal_size": "1GB", "wal_level": "minimal", "max_wal_senders": "0",
+		"max_prepared_transactions":        "0",
+		"client_connection_check_interval": "1s", "max_locks_per_transaction": "128"},
+}
 
 // recordsCluster is the same for the records.
-var recordsCluster = postgres.Options{User: "examen-records", Super: "examen_records", Settings: map[string]string{"max_connections": "60"}}
+var recordsCluster = postgres.Options{
+	User:     "examen-records",
+	Super:    "examen_records",
+	Settings: map[string]string{"max_connections": "60"},
+}
 
-// leastMemory is what a session has to have for ordinary queries on ordinary datasets, and mostMemory all that one ever needs.
+// leastMemory is what a session needs for ordinary queries on ordinary datasets; mostMemory is more than any session
+// needs.
 const (
 	leastMemory = 128 << 20
 	mostMemory  = 1 << 30
 )
 
-// share divides the memory that all seats may take together among them: each kind of seat has so many. Where that would be too little for each, there are fewer.
+// share divides the memory for seats among them and returns each session's part. Where a part would be too small to
+// work with, it reduces the number of seats.
 func share(limits *practice.Limits) (session uint64) {
 	if limits.Memory == 0 {
 		limits.Memory = postgres.MachineMemory() / 2
@@ -85,7 +98,8 @@ func share(limits *practice.Limits) (session uint64) {
 	return min(max(limits.Memory/uint64(2*limits.Seats), leastMemory), mostMemory)
 }
 
-// Start starts everything; the service answers when it returns. With an error nothing is left running.
+// Start starts everything. When it returns without an error, the service answers; with an error, nothing is left
+// running.
 func Start(ctx context.Context, options Options) (_ *Server, err error) {
 	s := &Server{failed: make(chan error, 2), stopping: make(chan struct{})}
 	defer func() {
@@ -95,7 +109,11 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 	}()
 	if s.listener, err = net.Listen("tcp", options.Listen); err != nil {
 		if errors.Is(err, syscall.EADDRINUSE) {
-			return nil, fmt.Errorf("the address %s is taken by another program: choose another, such as --listen 127.0.0.1:0 for any free port (with make: make demo PORT=8090)", options.Listen)
+			return nil, fmt.Errorf(
+				"the address %s is taken by another program: choose another, such as --listen 127.0.0.1:0 for any "+
+					"free port (with make: make demo PORT=8090)",
+				options.Listen,
+			)
 		}
 		return nil, fmt.Errorf("listen on %s: %w", options.Listen, err)
 	}
@@ -129,16 +147,7 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 		s.practice.Measure(postgres.ProcessorTime)
 		s.practice.Kill(func(pid uint32) error { return s.clusters[1].KillSession(int(pid)) })
 	}
-	s.Accounts = account.New(s.records, options.Learner, time.Now)
-	courses := course.New(s.records, s.Accounts, time.Now)
-	s.Exam = exam.New(s.records, s.practice, s.Accounts, courses, options.Log)
-	if s.clusters != nil {
-		s.Exam.WatchDisks(s.room)
-	}
-	if s.stopWork, err = s.Exam.Begin(ctx); err != nil {
-		return nil, err
-	}
-	handler, err := web.Handler(s.Exam, s.Accounts, courses, options.Log, s.stopping, options.Proxies)
+	handler, err := s.assemble(ctx, options)
 	if err != nil {
 		return nil, err
 	}
@@ -148,7 +157,39 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 	return s, nil
 }
 
-// apart makes sure that records and practice are two servers: what learners' SQL could reach would be in the same one as all that is kept.
+// assemble puts the parts together, each on those below it, and starts working on jobs.
+func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, error) {
+	seed, err := s.records.Seed(ctx)
+	if err != nil {
+		return nil, err
+	}
+	grader := grading.New(s.practice, seed)
+	s.Accounts = account.New(s.records, options.Learner, time.Now)
+	background := jobs.New(s.records, s.practice, s.room, options.Log)
+	background.Daily("counts of log-ins", s.Accounts.Sweep)
+	books := library.New(s.records, s.practice, grader, background, options.Log)
+	courses := course.New(s.records, s.Accounts, books, time.Now)
+	parts := web.Parts{
+		Accounts: s.Accounts,
+		Courses:  courses,
+		Library:  books,
+		Work:     work.New(s.records, s.practice, grader, s.Accounts, courses, books, options.Log),
+		Jobs:     background,
+		Health:   s.health,
+	}
+	following, end := context.WithCancel(context.WithoutCancel(ctx))
+	go s.records.Follow(following)
+	stopWork, err := background.Start(ctx)
+	if err != nil {
+		end()
+		return nil, err
+	}
+	s.stopWork = func() { end(); stopWork() }
+	return web.Handler(parts, options.Log, s.stopping, options.Proxies)
+}
+
+// apart makes sure that records and practice are on two servers. On a single one, learners' SQL would run beside the
+// records.
 func apart(ctx context.Context, urls ...string) error {
 	var started []time.Time
 	for _, url := range urls {
@@ -163,24 +204,15 @@ func apart(ctx context.Context, urls ...string) error {
 		conn.Close(ctx)
 	}
 	if len(started) == 2 && started[0].Equal(started[1]) {
-		return errors.New("the records and learners' SQL are on the same PostgreSQL server: name two with --records-url and --practice-url")
+		return errors.New(
+			"the records and learners' SQL are on the same PostgreSQL server: name two with --records-url and " +
+				"--practice-url",
+		)
 	}
 	return nil
 }
 
-// room is how many bytes are free on the disks of the clusters that run here; of others it is not known, and so without bounds.
-func (s *Server) room() (records, practice uint64) {
-	free := func(place int) uint64 {
-		var disk unix.Statfs_t
-		if s.clusters[place] == nil || unix.Statfs(filepath.Join(s.folder.Path, []string{"records", "practice"}[place]), &disk) != nil {
-			return math.MaxUint64
-		}
-		return disk.Bavail * uint64(disk.Bsize)
-	}
-	return free(0), free(1)
-}
-
-// startClusters starts those clusters that no URL stands for, and fills in their URLs.
+// startClusters starts a cluster for each URL that is not given, and fills in its URL.
 func (s *Server) startClusters(ctx context.Context, options *Options) error {
 	if options.RecordsURL != "" && options.PracticeURL != "" {
 		return nil
@@ -208,7 +240,10 @@ func (s *Server) startClusters(ctx context.Context, options *Options) error {
 	if options.PracticeURL == "" {
 		seats := options.Limits.Seats
 		if run.SessionMemory = share(&options.Limits); options.Limits.Seats < seats {
-			options.Log.Warn("fewer queries run at once than asked for: memory is short", "seats", options.Limits.Seats, "asked", seats, "memory_mb", options.Limits.Memory>>20)
+			options.Log.Warn(
+				"fewer queries run at once than asked for: memory is short", "seats", options.Limits.Seats, "asked",
+				seats, "memory_mb", options.Limits.Memory>>20,
+			)
 		}
 	}
 	start(0, &options.RecordsURL, keep)
@@ -216,10 +251,10 @@ func (s *Server) startClusters(ctx context.Context, options *Options) error {
 	return both.Wait()
 }
 
-// Address is where the service listens, as host:port.
+// Address returns the host:port on which the service listens.
 func (s *Server) Address() string { return s.listener.Addr().String() }
 
-// Wait returns when the service has failed, or ctx is done.
+// Wait returns when the service fails or ctx is done.
 func (s *Server) Wait(ctx context.Context) error {
 	select {
 	case err := <-s.failed:
@@ -229,7 +264,7 @@ func (s *Server) Wait(ctx context.Context) error {
 	}
 }
 
-// Stop finishes the calls at hand and stops all that Start started.
+// Stop finishes the calls in progress and stops everything that Start started.
 func (s *Server) Stop() {
 	close(s.stopping)
 	if s.http != nil {

@@ -12,15 +12,21 @@ import (
 	"examen/internal/account"
 	"examen/internal/core/marking"
 	"examen/internal/course"
-	"examen/internal/exam"
 	"examen/internal/problem"
 	"examen/internal/web/contract"
+	"examen/internal/work"
 )
 
-func (s *server) GetHealth(ctx context.Context, _ contract.GetHealthRequestObject) (contract.GetHealthResponseObject, error) {
-	h := s.service.Health(ctx)
-	out := contract.Health{Records: contract.ServerState(h.Records), Practice: contract.ServerState(h.Practice), Unending: h.Unending}
-	if h.Records != exam.Up || h.Practice != exam.Up {
+func (s *server) GetHealth(
+	ctx context.Context, _ contract.GetHealthRequestObject,
+) (contract.GetHealthResponseObject, error) {
+	h := s.Health(ctx)
+	out := contract.Health{
+		Records:  contract.ServerState(h.Records),
+		Practice: contract.ServerState(h.Practice),
+		Unending: h.Unending,
+	}
+	if h.Records != Up || h.Practice != Up {
 		return contract.GetHealth503JSONResponse(out), nil
 	}
 	return contract.GetHealth200JSONResponse(out), nil
@@ -32,11 +38,24 @@ func (s *server) LogIn(ctx context.Context, request contract.LogInRequestObject)
 	if kind == account.Cookie {
 		device, _ = c.Cookie(deviceCookie)
 	}
-	session, token, device, err := s.accounts.LogIn(ctx, account.LogIn{Name: request.Body.Name, Password: request.Body.Password, Kind: kind, Address: c.ClientIP(), Device: device})
+	session, token, device, err := s.Accounts.LogIn(
+		ctx,
+		account.LogIn{
+			Name:     request.Body.Name,
+			Password: request.Body.Password,
+			Kind:     kind,
+			Address:  c.ClientIP(),
+			Device:   device,
+		},
+	)
 	if err != nil {
 		return nil, err
 	}
-	out := toSession(session, token)
+	preferences, err := s.Accounts.Preferences(ctx, session.Account)
+	if err != nil {
+		return nil, err
+	}
+	out := toSession(session, token, preferences)
 	if session.Kind == account.Cookie {
 		s.setCookie(c, cookieName, token, session.Expires)
 		s.setCookie(c, deviceCookie, device, time.Now().Add(deviceLasts))
@@ -46,31 +65,60 @@ func (s *server) LogIn(ctx context.Context, request contract.LogInRequestObject)
 	return contract.LogIn201JSONResponse(out), nil
 }
 
-// deviceLasts is how long a browser keeps what makes it known.
+// deviceLasts is how long a browser keeps the cookie by which its device is known.
 const deviceLasts = 365 * 24 * time.Hour
 
-// setCookie gives the browser a cookie; with an empty value it takes it away.
+// setCookie sets a cookie; an empty value removes it.
 func (s *server) setCookie(c *gin.Context, name, value string, expires time.Time) {
-	http.SetCookie(c.Writer, &http.Cookie{Name: name, Value: value, Path: "/", Expires: expires, HttpOnly: true, Secure: s.secure(c), SameSite: http.SameSiteStrictMode})
+	http.SetCookie(
+		c.Writer,
+		&http.Cookie{
+			Name:     name,
+			Value:    value,
+			Path:     "/",
+			Expires:  expires,
+			HttpOnly: true,
+			Secure:   s.secure(c),
+			SameSite: http.SameSiteStrictMode,
+		},
+	)
 }
 
-func (s *server) GetSession(ctx context.Context, _ contract.GetSessionRequestObject) (contract.GetSessionResponseObject, error) {
-	return contract.GetSession200JSONResponse(toSession(session(ctx), "")), nil
+func (s *server) GetSession(
+	ctx context.Context, _ contract.GetSessionRequestObject,
+) (contract.GetSessionResponseObject, error) {
+	preferences, err := s.Accounts.Preferences(ctx, who(ctx))
+	return contract.GetSession200JSONResponse(toSession(session(ctx), "", preferences)), err
+}
+
+func (s *server) SetPreferences(
+	ctx context.Context, request contract.SetPreferencesRequestObject,
+) (contract.SetPreferencesResponseObject, error) {
+	p := account.Preferences{
+		TextSize: request.Body.TextSize, Wrap: request.Body.Wrap, Look: account.Look(request.Body.Look),
+	}
+	return contract.SetPreferences200JSONResponse(toPreferences(p)), s.Accounts.SetPreferences(ctx, who(ctx), p)
 }
 
 func (s *server) LogOut(ctx context.Context, _ contract.LogOutRequestObject) (contract.LogOutResponseObject, error) {
 	if session(ctx).Kind == account.Cookie {
 		s.setCookie(ctx.(*gin.Context), cookieName, "", time.Unix(0, 0))
 	}
-	return contract.LogOut204Response{}, s.accounts.LogOut(ctx, session(ctx))
+	return contract.LogOut204Response{}, s.Accounts.LogOut(ctx, session(ctx))
 }
 
-func (s *server) SetPassword(ctx context.Context, request contract.SetPasswordRequestObject) (contract.SetPasswordResponseObject, error) {
-	return contract.SetPassword204Response{}, s.accounts.SetPassword(ctx, session(ctx), request.Body.Current, request.Body.New)
+func (s *server) SetPassword(
+	ctx context.Context, request contract.SetPasswordRequestObject,
+) (contract.SetPasswordResponseObject, error) {
+	return contract.SetPassword204Response{}, s.Accounts.SetPassword(
+		ctx, session(ctx), request.Body.Current, request.Body.New,
+	)
 }
 
-func (s *server) ListPapers(ctx context.Context, _ contract.ListPapersRequestObject) (contract.ListPapersResponseObject, error) {
-	papers, err := s.service.Papers(ctx, who(ctx))
+func (s *server) ListPapers(
+	ctx context.Context, _ contract.ListPapersRequestObject,
+) (contract.ListPapersResponseObject, error) {
+	papers, err := s.Courses.Papers(ctx, who(ctx))
 	list := contract.ListPapers200JSONResponse{}
 	for _, p := range papers {
 		list = append(list, toSummary(p))
@@ -78,29 +126,45 @@ func (s *server) ListPapers(ctx context.Context, _ contract.ListPapersRequestObj
 	return list, err
 }
 
-func (s *server) GetPaper(ctx context.Context, request contract.GetPaperRequestObject) (contract.GetPaperResponseObject, error) {
-	p, err := s.service.Paper(ctx, who(ctx), request.Paper)
+func (s *server) GetPaper(
+	ctx context.Context, request contract.GetPaperRequestObject,
+) (contract.GetPaperResponseObject, error) {
+	p, err := s.Work.Paper(ctx, who(ctx), request.Paper)
 	if err != nil {
 		return nil, err
 	}
 	return contract.GetPaper200JSONResponse(toPaper(p)), nil
 }
 
-func (s *server) GetExercise(ctx context.Context, request contract.GetExerciseRequestObject) (contract.GetExerciseResponseObject, error) {
-	e, err := s.service.Exercise(ctx, who(ctx), request.Paper, request.Exercise)
+func (s *server) GetExercise(
+	ctx context.Context, request contract.GetExerciseRequestObject,
+) (contract.GetExerciseResponseObject, error) {
+	e, err := s.Work.Exercise(ctx, who(ctx), request.Paper, request.Exercise)
 	if err != nil {
 		return nil, err
 	}
 	return contract.GetExercise200JSONResponse(toExercise(e)), nil
 }
 
-func (s *server) KeepDraft(ctx context.Context, request contract.KeepDraftRequestObject) (contract.KeepDraftResponseObject, error) {
-	draft, err := s.service.KeepDraft(ctx, who(ctx), request.Paper, request.Exercise, request.Body.Sql, request.Body.Revision)
-	return contract.KeepDraft200JSONResponse(toDraft(draft)), err
+func (s *server) KeepDraft(
+	ctx context.Context, request contract.KeepDraftRequestObject,
+) (contract.KeepDraftResponseObject, error) {
+	draft, err := s.Work.KeepDraft(ctx, who(ctx), work.NewDraft{
+		Paper: request.Paper, Exercise: request.Exercise, SQL: request.Body.Sql, Revision: request.Body.Revision,
+	})
+	if err != nil {
+		return nil, err
+	}
+	return contract.KeepDraft200JSONResponse(toDraft(draft)), nil
 }
 
-func (s *server) Submit(ctx context.Context, request contract.SubmitRequestObject) (contract.SubmitResponseObject, error) {
-	a, err := s.service.Submit(ctx, who(ctx), exam.Submission{Paper: request.Paper, Exercise: request.Exercise, SQL: request.Body.Sql, Key: request.Body.Key})
+func (s *server) Submit(
+	ctx context.Context, request contract.SubmitRequestObject,
+) (contract.SubmitResponseObject, error) {
+	a, err := s.Work.Submit(ctx, who(ctx), work.Submission{
+		Paper: request.Paper, Exercise: request.Exercise, SQL: request.Body.Sql, Key: request.Body.Key,
+		Received: ctx.(*gin.Context).GetTime("received"),
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -109,21 +173,31 @@ func (s *server) Submit(ctx context.Context, request contract.SubmitRequestObjec
 
 func (s *server) Run(ctx context.Context, request contract.RunRequestObject) (contract.RunResponseObject, error) {
 	b := request.Body
-	run, err := s.service.Run(ctx, who(ctx), exam.RunRequest{SQL: b.Sql, Paper: b.Paper, Exercise: b.Exercise, Dataset: b.Dataset})
+	run, err := s.Work.Run(
+		ctx, who(ctx), work.RunRequest{SQL: b.Sql, Paper: b.Paper, Exercise: b.Exercise, Dataset: b.Dataset},
+	)
 	if err != nil {
 		return nil, err
 	}
 	return contract.Run201JSONResponse(toRun(run)), nil
 }
 
-func (s *server) ListHistory(ctx context.Context, request contract.ListHistoryRequestObject) (contract.ListHistoryResponseObject, error) {
+func (s *server) ListHistory(
+	ctx context.Context, request contract.ListHistoryRequestObject,
+) (contract.ListHistoryResponseObject, error) {
 	p := request.Params
 	if p.Outcome != "" && !p.Outcome.Valid() || p.Kind != "" && !p.Kind.Valid() {
 		return nil, &problem.Problem{Type: "examen:unreadable", Title: "Invalid request", Status: 400,
-			Detail: fmt.Sprintf("outcome %q, kind %q: expected are correct, incorrect, rejected, failed, stopped or done, and run or attempt.", p.Outcome, p.Kind)}
+			Detail: fmt.Sprintf(
+				"outcome %q, kind %q: expected are correct, incorrect, rejected, failed, stopped or done, and run "+
+					"or attempt.",
+				p.Outcome, p.Kind,
+			)}
 	}
-	page, err := s.service.History(ctx, who(ctx), exam.HistoryFilter{Paper: p.Paper, Exercise: p.Exercise, Learner: p.Learner,
-		Outcome: string(p.Outcome), Kind: string(p.Kind), Before: p.Before, Limit: p.Limit})
+	page, err := s.Work.History(ctx, who(ctx), work.HistoryFilter{
+		Paper: p.Paper, Exercise: p.Exercise, Learner: p.Learner,
+		Outcome: string(p.Outcome), Kind: string(p.Kind), Before: p.Before, Limit: p.Limit,
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -134,16 +208,20 @@ func (s *server) ListHistory(ctx context.Context, request contract.ListHistoryRe
 	return out, nil
 }
 
-func (s *server) GetProgress(ctx context.Context, request contract.GetProgressRequestObject) (contract.GetProgressResponseObject, error) {
-	grid, err := s.courses.Progress(ctx, who(ctx), request.Paper, request.Params.Course)
+func (s *server) GetProgress(
+	ctx context.Context, request contract.GetProgressRequestObject,
+) (contract.GetProgressResponseObject, error) {
+	grid, err := s.Courses.Progress(ctx, who(ctx), request.Paper, request.Params.Course)
 	if err != nil {
 		return nil, err
 	}
 	return contract.GetProgress200JSONResponse(toProgress(grid)), nil
 }
 
-func (s *server) GetMarks(ctx context.Context, request contract.GetMarksRequestObject) (contract.GetMarksResponseObject, error) {
-	grid, err := s.courses.Progress(ctx, who(ctx), request.Paper, request.Params.Course)
+func (s *server) GetMarks(
+	ctx context.Context, request contract.GetMarksRequestObject,
+) (contract.GetMarksResponseObject, error) {
+	grid, err := s.Courses.Progress(ctx, who(ctx), request.Paper, request.Params.Course)
 	if err != nil {
 		return nil, err
 	}
@@ -154,7 +232,8 @@ func (s *server) GetMarks(ctx context.Context, request contract.GetMarksRequestO
 	return contract.GetMarks200JSONResponse(toProgress(grid)), nil
 }
 
-// marksCSV writes one line per learner: name, display name, the mark of each exercise (empty without attempts), the sum, and the points there are.
+// marksCSV writes one line per learner: name, display name, the mark of each exercise (empty without attempts), the
+// sum, and the points there are.
 func marksCSV(grid *course.Progress) string {
 	header := []string{"name", "display_name"}
 	for _, e := range grid.Exercises {
@@ -164,19 +243,21 @@ func marksCSV(grid *course.Progress) string {
 	for _, l := range grid.Learners {
 		line := []string{l.Name, l.DisplayName}
 		for _, c := range l.Cells {
-			if c.Attempts == 0 {
+			if c.Attempts == 0 && !c.ByHand {
 				line = append(line, "")
 				continue
 			}
-			line = append(line, marking.Format(c.Mark))
+			line = append(line, c.Mark.String())
 		}
-		lines = append(lines, append(line, marking.Format(l.Mark), marking.Format(grid.Points)))
+		lines = append(lines, append(line, l.Mark.String(), grid.Points.String()))
 	}
 	return marking.CSV(lines)
 }
 
-func (s *server) ListCourses(ctx context.Context, _ contract.ListCoursesRequestObject) (contract.ListCoursesResponseObject, error) {
-	courses, err := s.courses.List(ctx, who(ctx))
+func (s *server) ListCourses(
+	ctx context.Context, _ contract.ListCoursesRequestObject,
+) (contract.ListCoursesResponseObject, error) {
+	courses, err := s.Courses.List(ctx, who(ctx))
 	list := contract.ListCourses200JSONResponse{}
 	for _, c := range courses {
 		list = append(list, toCourse(c))
@@ -188,32 +269,42 @@ func toCourse(c course.Course) contract.Course {
 	return contract.Course{Slug: c.Slug, Title: c.Title, Learners: c.Learners, Papers: c.Papers}
 }
 
-func (s *server) CreateCourse(ctx context.Context, request contract.CreateCourseRequestObject) (contract.CreateCourseResponseObject, error) {
-	course, err := s.courses.Create(ctx, who(ctx), request.Body.Slug, request.Body.Title)
+func (s *server) CreateCourse(
+	ctx context.Context, request contract.CreateCourseRequestObject,
+) (contract.CreateCourseResponseObject, error) {
+	course, err := s.Courses.Create(ctx, who(ctx), request.Body.Slug, request.Body.Title)
 	return contract.CreateCourse201JSONResponse(toCourse(course)), err
 }
 
-func (s *server) GetCourse(ctx context.Context, request contract.GetCourseRequestObject) (contract.GetCourseResponseObject, error) {
-	course, err := s.courses.Course(ctx, who(ctx), request.Course)
+func (s *server) GetCourse(
+	ctx context.Context, request contract.GetCourseRequestObject,
+) (contract.GetCourseResponseObject, error) {
+	course, err := s.Courses.Course(ctx, who(ctx), request.Course)
 	if err != nil {
 		return nil, err
 	}
-	out := contract.GetCourse200JSONResponse{Slug: course.Slug, Title: course.Title, Papers: []contract.CoursePaper{}, Learners: []contract.Account{}}
+	out := contract.GetCourse200JSONResponse{
+		Slug: course.Slug, Title: course.Title, Papers: []contract.CoursePaper{}, Members: []contract.Member{},
+	}
 	for _, p := range course.Papers {
 		out.Papers = append(out.Papers, toCoursePaper(p))
 	}
-	for _, l := range course.Learners {
-		out.Learners = append(out.Learners, toAccount(l))
+	for _, m := range course.Members {
+		out.Members = append(out.Members, toMember(m))
 	}
 	return out, nil
 }
 
-func (s *server) OpenPaper(ctx context.Context, request contract.OpenPaperRequestObject) (contract.OpenPaperResponseObject, error) {
-	p, err := s.courses.SetPaper(ctx, who(ctx), request.Course, request.Paper, given(request.Body.Opens), given(request.Body.Due))
+func (s *server) OpenPaper(
+	ctx context.Context, request contract.OpenPaperRequestObject,
+) (contract.OpenPaperResponseObject, error) {
+	p, err := s.Courses.SetPaper(
+		ctx, who(ctx), request.Course, request.Paper, given(request.Body.Opens), given(request.Body.Due),
+	)
 	return contract.OpenPaper200JSONResponse(toCoursePaper(p)), err
 }
 
-// given returns nil for a time that was left out.
+// given returns nil for a time that was not given.
 func given(t time.Time) *time.Time {
 	if t.IsZero() {
 		return nil
@@ -221,21 +312,57 @@ func given(t time.Time) *time.Time {
 	return &t
 }
 
-func (s *server) AddLearner(ctx context.Context, request contract.AddLearnerRequestObject) (contract.AddLearnerResponseObject, error) {
+func (s *server) AddMember(
+	ctx context.Context, request contract.AddMemberRequestObject,
+) (contract.AddMemberResponseObject, error) {
 	b := request.Body
-	account, password, err := s.courses.AddLearner(ctx, who(ctx), request.Course, course.NewLearner{Name: b.Name, DisplayName: b.DisplayName, Password: b.Password})
-	return contract.AddLearner201JSONResponse{Account: toAccount(account), Password: password}, err
+	added, password, err := s.Courses.AddMember(ctx, who(ctx), request.Course, course.NewMember{
+		Name: b.Name, DisplayName: b.DisplayName, Password: b.Password, Role: account.Role(b.Role),
+	})
+	return contract.AddMember201JSONResponse{Member: toMember(added), Password: password}, err
 }
 
-func (s *server) ResetLearner(ctx context.Context, request contract.ResetLearnerRequestObject) (contract.ResetLearnerResponseObject, error) {
-	account, password, err := s.courses.ResetLearner(ctx, who(ctx), request.Learner)
-	return contract.ResetLearner201JSONResponse{Account: toAccount(account), Password: password}, err
+func (s *server) CreateAccount(ctx context.Context, request contract.CreateAccountRequestObject) (
+	contract.CreateAccountResponseObject, error,
+) {
+	b := request.Body
+	made, password, err := s.Accounts.Create(ctx, who(ctx), account.NewAccount{
+		Name: b.Name, DisplayName: b.DisplayName, Password: b.Password, Administrator: b.Administrator,
+	})
+	return contract.CreateAccount201JSONResponse{Account: toAccount(made), Password: password}, err
 }
 
-func (s *server) CheckPaper(ctx context.Context, request contract.CheckPaperRequestObject) (contract.CheckPaperResponseObject, error) {
-	report, err := s.service.CheckPaper(ctx, who(ctx), request.Paper)
+func (s *server) ResetPassword(ctx context.Context, request contract.ResetPasswordRequestObject) (
+	contract.ResetPasswordResponseObject, error,
+) {
+	other, password, err := s.Accounts.Reset(ctx, who(ctx), request.Account)
+	return contract.ResetPassword201JSONResponse{Account: toAccount(other), Password: password}, err
+}
+
+func (s *server) SetActive(ctx context.Context, request contract.SetActiveRequestObject) (
+	contract.SetActiveResponseObject, error,
+) {
+	other, err := s.Accounts.SetActive(ctx, who(ctx), request.Account, request.Body.Active)
+	return contract.SetActive200JSONResponse(toAccount(other)), err
+}
+
+func (s *server) SetMark(ctx context.Context, request contract.SetMarkRequestObject) (
+	contract.SetMarkResponseObject, error,
+) {
+	b := request.Body
+	return contract.SetMark204Response{}, s.Courses.SetMark(ctx, who(ctx), course.NewMark{
+		Course: b.Course, Paper: request.Paper, Exercise: request.Exercise, Learner: request.Learner,
+		Mark: b.Mark, Reason: b.Reason,
+	})
+}
+
+func (s *server) CheckPaper(ctx context.Context, request contract.CheckPaperRequestObject) (
+	contract.CheckPaperResponseObject, error,
+) {
+	job, err := s.Library.CheckPaper(ctx, who(ctx), request.Paper)
 	if err != nil {
 		return nil, err
 	}
-	return contract.CheckPaper200JSONResponse(toCheck(report)), nil
+	out, err := toJob(job)
+	return contract.CheckPaper202JSONResponse(out), err
 }

@@ -1,7 +1,6 @@
 package web
 
 import (
-	"strconv"
 	"time"
 
 	"examen/internal/account"
@@ -9,17 +8,24 @@ import (
 	"examen/internal/core/pack"
 	"examen/internal/core/result"
 	"examen/internal/course"
-	"examen/internal/exam"
 	"examen/internal/problem"
-	"examen/internal/records/query"
 	"examen/internal/web/contract"
+	"examen/internal/work"
 )
 
 func toProblem(p *problem.Problem) contract.Problem {
 	if p == nil {
 		return contract.Problem{}
 	}
-	out := contract.Problem{Type: p.Type, Title: p.Title, Status: p.Status, Detail: p.Detail, RetryAfter: p.RetryAfter, Hint: p.Hint, Mended: p.Mended}
+	out := contract.Problem{
+		Type:       p.Type,
+		Title:      p.Title,
+		Status:     p.Status,
+		Detail:     p.Detail,
+		RetryAfter: p.RetryAfter,
+		Hint:       p.Hint,
+		Mended:     p.Mended,
+	}
 	if p.Place != nil {
 		out.Place = contract.Place{File: p.File, Line: p.Place.Line, Column: p.Place.Column, Text: p.Place.Text}
 	}
@@ -27,11 +33,25 @@ func toProblem(p *problem.Problem) contract.Problem {
 }
 
 func toAccount(a account.Account) contract.Account {
-	return contract.Account{Name: a.Name, DisplayName: a.DisplayName, Role: contract.Role(a.Role), OneTimePassword: a.OneTime}
+	return contract.Account{
+		Name: a.Name, DisplayName: a.DisplayName, Role: contract.Role(a.Role()), OneTimePassword: a.OneTime,
+		Administrator: a.Administrator, Deactivated: !a.Active,
+	}
 }
 
-func toSession(s *account.Session, token string) contract.Session {
-	out := contract.Session{Account: toAccount(s.Account), Expires: s.Expires}
+func toMember(m course.Member) contract.Member {
+	return contract.Member{
+		Name: m.Name, DisplayName: m.DisplayName, Role: contract.Role(m.Role),
+		Deactivated: !m.Active, OneTimePassword: m.OneTime,
+	}
+}
+
+func toPreferences(p account.Preferences) contract.Preferences {
+	return contract.Preferences{TextSize: p.TextSize, Wrap: p.Wrap, Look: contract.Look(p.Look)}
+}
+
+func toSession(s *account.Session, token string, p account.Preferences) contract.Session {
+	out := contract.Session{Account: toAccount(s.Account), Expires: s.Expires, Preferences: toPreferences(p)}
 	if s.Kind == account.Cookie {
 		out.CsrfToken = s.CSRFToken
 	} else {
@@ -40,9 +60,20 @@ func toSession(s *account.Session, token string) contract.Session {
 	return out
 }
 
-func toSummary(p exam.PaperSummary) contract.PaperSummary {
-	return contract.PaperSummary{Slug: p.Slug, Title: p.Title, Dataset: p.Dataset, State: contract.PaperState(p.State), Opens: p.Opens, Due: p.Due,
-		Exercises: p.Exercises, Points: p.Points, Mark: p.Mark, Correct: p.Correct, Attempted: p.Attempted}
+func toSummary(p course.Listed) contract.PaperSummary {
+	return contract.PaperSummary{
+		Slug:      p.Slug,
+		Title:     p.Title,
+		Dataset:   p.Dataset,
+		State:     contract.PaperState(p.State),
+		Opens:     p.Span.Opens,
+		Due:       p.Span.Due,
+		Exercises: p.Exercises,
+		Points:    p.Points,
+		Mark:      p.Mark,
+		Correct:   p.Correct,
+		Attempted: p.Attempted,
+	}
 }
 
 func toBlocks(blocks []pack.Block) []contract.Block {
@@ -53,8 +84,8 @@ func toBlocks(blocks []pack.Block) []contract.Block {
 	return out
 }
 
-func toPaper(p *exam.PaperText) contract.Paper {
-	out := contract.Paper{Summary: toSummary(p.Summary), Sections: []contract.Section{}}
+func toPaper(p *work.Paper) contract.Paper {
+	out := contract.Paper{Summary: toSummary(p.Summary), Sections: []contract.Section{}, Build: p.Build}
 	for _, s := range p.Sections {
 		if s.Slug != "" {
 			if e := p.Exercises[s.Slug]; e != nil {
@@ -67,23 +98,42 @@ func toPaper(p *exam.PaperText) contract.Paper {
 	return out
 }
 
-func toExercise(e *exam.Exercise) contract.Exercise {
-	out := contract.Exercise{Paper: e.Paper, Slug: e.Slug, Number: int(e.Number), Title: e.Title, Points: e.Points, Dataset: e.Dataset,
-		Blocks: toBlocks(e.Blocks), Require: orEmpty(e.Checking.Require), Forbid: orEmpty(e.Checking.Forbid), Ordered: e.Ordered, Named: e.Checking.Policy.Names,
-		Attempts: int(e.Standing.Attempts), AttemptsUsed: int(e.Standing.Used), AttemptsAllowed: e.Checking.Attempts, Outcome: contract.Outcome(e.Standing.Outcome), Mark: e.Standing.Mark,
-		ReferenceAnswer: e.Reference}
-	out.Expected = contract.Expected{Columns: toColumns(e.Expected.Columns), Rows: toRows(e.Expected.Rows), RowCount: e.Expected.Count}
+func toExercise(e *work.Exercise) contract.Exercise {
+	out := contract.Exercise{
+		Paper:           e.Paper,
+		Slug:            e.Slug,
+		Number:          e.Number,
+		Title:           e.Title,
+		Points:          e.Points,
+		Dataset:         e.Dataset,
+		Blocks:          toBlocks(e.Blocks),
+		Require:         orEmpty(e.Checking.Require),
+		Forbid:          orEmpty(e.Checking.Forbid),
+		Ordered:         e.Expected.Ordered,
+		Named:           e.Checking.Policy.Names,
+		Attempts:        e.Standing.Attempts,
+		AttemptsUsed:    e.Standing.Used,
+		AttemptsAllowed: e.Checking.Attempts,
+		Outcome:         contract.Outcome(e.Standing.Outcome),
+		Mark:            e.Standing.Mark,
+		ReferenceAnswer: e.Reference,
+	}
+	out.Expected = contract.Expected{
+		Columns:  toColumns(e.Expected.Columns),
+		Rows:     toRows(e.Expected.Rows),
+		RowCount: e.Expected.Count,
+	}
 	if e.Latest != nil {
 		out.Latest = toAttempt(e.Latest)
 	}
 	if e.Draft != nil {
-		out.Draft = toDraft(*e.Draft)
+		out.Draft = toDraft(e.Draft)
 	}
 	return out
 }
 
-func toDraft(d query.Draft) contract.Draft {
-	return contract.Draft{Sql: d.Sql, Kept: d.KeptAt, Revision: d.Revision}
+func toDraft(d *work.Draft) contract.Draft {
+	return contract.Draft{Sql: d.SQL, Kept: d.Kept, Revision: d.Revision}
 }
 
 func toColumns(columns []result.Column) []contract.Column {
@@ -102,13 +152,28 @@ func toRows(rows []result.Row) contract.Rows {
 	return out
 }
 
-func toRun(r *exam.Run) contract.Run {
+func toRun(r *work.Run) contract.Run {
 	rows := r.Rows
 	if rows == nil {
 		rows = contract.Rows{}
 	}
-	return contract.Run{Id: r.ID, At: r.At, Paper: r.Paper, Exercise: r.Exercise, Dataset: r.Dataset, Sql: r.SQL, Outcome: contract.Outcome(r.Outcome),
-		Columns: toColumns(r.Columns), Rows: rows, RowCount: r.RowCount, Truncated: r.Truncated, ElapsedMs: milliseconds(r.Elapsed), Error: toProblem(r.Error)}
+	return contract.Run{
+		Id:       r.ID,
+		At:       r.At,
+		Paper:    r.Paper,
+		Exercise: r.Exercise,
+		Dataset:  r.Dataset,
+		Sql:      r.SQL,
+		Outcome:  contract.Outcome(r.Outcome),
+		Columns: toColumns(
+			r.Columns,
+		),
+		Rows:      rows,
+		RowCount:  r.RowCount,
+		Truncated: r.Truncated,
+		ElapsedMs: milliseconds(r.Elapsed),
+		Error:     toProblem(r.Error),
+	}
 }
 
 func toFindings(findings []explain.Finding) []contract.Finding {
@@ -119,26 +184,61 @@ func toFindings(findings []explain.Finding) []contract.Finding {
 	return out
 }
 
-func toAttempt(a *exam.Attempt) contract.Attempt {
-	return contract.Attempt{Id: a.ID, At: a.At, Learner: a.Learner, Paper: a.Paper, Exercise: a.Exercise, Sql: a.SQL, Outcome: contract.Outcome(a.Outcome),
-		Mark: a.Mark, Points: a.Points, RowCount: a.RowCount, ElapsedMs: a.ElapsedMS, Findings: toFindings(a.Findings), Error: toProblem(a.Error), Build: a.Build}
+func toAttempt(a *work.Attempt) contract.Attempt {
+	return contract.Attempt{
+		Id:        a.ID,
+		At:        a.At,
+		Learner:   a.Learner,
+		Paper:     a.Paper,
+		Exercise:  a.Exercise,
+		Sql:       a.SQL,
+		Outcome:   contract.Outcome(a.Outcome),
+		Mark:      a.Mark,
+		Points:    a.Points,
+		RowCount:  a.RowCount,
+		ElapsedMs: a.ElapsedMS,
+		Findings:  toFindings(a.Findings),
+		Error:     toProblem(a.Error),
+		Build:     a.Build,
+	}
 }
 
-func toEntry(e exam.Entry) contract.HistoryEntry {
-	return contract.HistoryEntry{Kind: contract.EntryKind(e.Kind), Id: strconv.FormatInt(e.ID, 10), At: e.At, Learner: e.Learner, DisplayName: e.DisplayName,
-		Paper: text(e.Paper), Exercise: text(e.HistoryRow.Exercise), Title: text(e.Title), Dataset: e.Dataset, Sql: e.Sql, Outcome: contract.Outcome(e.Outcome),
-		Mark: e.Mark, Points: e.Points, RowCount: e.RowCount, ElapsedMs: e.ElapsedMs, Findings: toFindings(e.Findings), Error: toProblem(e.Error)}
+func toEntry(e work.Entry) contract.HistoryEntry {
+	return contract.HistoryEntry{
+		Kind: contract.EntryKind(e.Kind), Id: e.ID, At: e.At, Learner: e.Learner, DisplayName: e.DisplayName,
+		Paper: e.Paper, Exercise: e.Exercise, Title: e.Title, Dataset: e.Dataset, Sql: e.SQL,
+		Outcome: contract.Outcome(e.Outcome), Mark: e.Mark, Points: e.Points, RowCount: e.RowCount,
+		ElapsedMs: e.ElapsedMS,
+		Findings:  toFindings(e.Findings), Error: toProblem(e.Error),
+	}
 }
 
 func toProgress(p *course.Progress) contract.Progress {
-	out := contract.Progress{Paper: p.Slug, Title: p.Title, Points: p.Points, Exercises: []contract.ExerciseHead{}, Learners: []contract.LearnerProgress{}}
+	out := contract.Progress{
+		Paper:     p.Slug,
+		Title:     p.Title,
+		Points:    p.Points,
+		Exercises: []contract.ExerciseHead{},
+		Learners:  []contract.LearnerProgress{},
+	}
 	for _, e := range p.Exercises {
-		out.Exercises = append(out.Exercises, contract.ExerciseHead{Slug: e.Slug, Number: e.Number, Title: e.Title, Points: e.Points})
+		out.Exercises = append(
+			out.Exercises, contract.ExerciseHead{Slug: e.Slug, Number: e.Number, Title: e.Title, Points: e.Points},
+		)
 	}
 	for _, l := range p.Learners {
-		line := contract.LearnerProgress{Name: l.Name, DisplayName: l.DisplayName, Mark: l.Mark, Cells: []contract.ProgressCell{}}
+		line := contract.LearnerProgress{
+			Name:        l.Name,
+			DisplayName: l.DisplayName,
+			Course:      l.Course,
+			Mark:        l.Mark,
+			Cells:       []contract.ProgressCell{},
+		}
 		for _, c := range l.Cells {
-			line.Cells = append(line.Cells, contract.ProgressCell{Outcome: contract.Outcome(c.Outcome), Attempts: c.Attempts, Mark: c.Mark, HiddenOnly: c.HiddenOnly})
+			line.Cells = append(line.Cells, contract.ProgressCell{
+				Outcome: contract.Outcome(c.Outcome), Attempts: c.Attempts, Mark: c.Mark, ByHand: c.ByHand,
+				HiddenOnly: c.HiddenOnly,
+			})
 		}
 		out.Learners = append(out.Learners, line)
 	}
@@ -146,7 +246,13 @@ func toProgress(p *course.Progress) contract.Progress {
 }
 
 func toCoursePaper(p course.Paper) contract.CoursePaper {
-	return contract.CoursePaper{Paper: p.Slug, Title: p.Title, State: contract.PaperState(p.State), Opens: p.Opens, Due: p.Due}
+	return contract.CoursePaper{
+		Paper: p.Slug,
+		Title: p.Title,
+		State: contract.PaperState(p.State),
+		Opens: p.Span.Opens,
+		Due:   p.Span.Due,
+	}
 }
 
 func orEmpty(s []string) []string {
@@ -154,13 +260,6 @@ func orEmpty(s []string) []string {
 		return []string{}
 	}
 	return s
-}
-
-func text(s *string) string {
-	if s == nil {
-		return ""
-	}
-	return *s
 }
 
 func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }

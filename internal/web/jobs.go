@@ -12,40 +12,52 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"examen/internal/exam"
+	"examen/internal/grading"
+	"examen/internal/jobs"
+	"examen/internal/library"
 	"examen/internal/problem"
 	"examen/internal/web/contract"
 )
 
-func (s *server) BuildDataset(ctx context.Context, request contract.BuildDatasetRequestObject) (contract.BuildDatasetResponseObject, error) {
+func (s *server) BuildDataset(
+	ctx context.Context, request contract.BuildDatasetRequestObject,
+) (contract.BuildDatasetResponseObject, error) {
 	p := request.Params
-	job, err := s.service.Receive(ctx, who(ctx), exam.BuildDataset, request.Dataset, exam.JobOptions{Title: p.Title, Encoding: p.Encoding, KeepGoing: p.KeepGoing, Folder: p.Folder, Scripts: p.Script, Ask: p.Ask, Break: p.Break},
-		coming(ctx), uploaded(request.Body))
+	options := library.Options{
+		Title: p.Title, Encoding: p.Encoding, KeepGoing: p.KeepGoing, Folder: p.Folder, Scripts: p.Script, Ask: p.Ask,
+		Break: p.Break,
+	}
+	job, err := s.Library.Build(ctx, who(ctx), request.Dataset, options, coming(ctx), uploaded(request.Body))
 	if err != nil {
 		return nil, drain(ctx, err)
 	}
-	return contract.BuildDataset202JSONResponse(toJob(job)), nil
+	out, err := toJob(job)
+	return contract.BuildDataset202JSONResponse(out), err
 }
 
-func (s *server) LoadPack(ctx context.Context, request contract.LoadPackRequestObject) (contract.LoadPackResponseObject, error) {
-	job, err := s.service.Receive(ctx, who(ctx), exam.LoadPack, "", exam.JobOptions{Check: request.Params.Check}, coming(ctx), uploaded(request.Body))
+func (s *server) LoadPack(
+	ctx context.Context, request contract.LoadPackRequestObject,
+) (contract.LoadPackResponseObject, error) {
+	job, err := s.Library.Load(ctx, who(ctx), request.Params.Check, coming(ctx), uploaded(request.Body))
 	if err != nil {
 		return nil, drain(ctx, err)
 	}
-	return contract.LoadPack202JSONResponse(toJob(job)), nil
+	out, err := toJob(job)
+	return contract.LoadPack202JSONResponse(out), err
 }
 
-// coming is how many bytes a call's body has, -1 where it does not say.
+// coming returns the size of a call's body in bytes, -1 if the call does not give it.
 func coming(ctx context.Context) int64 { return ctx.(*gin.Context).Request.ContentLength }
 
-// drain throws away some of what is still coming, so that the caller gets to read why the files are not taken.
+// drain reads and discards some of what is still being sent, so that the caller gets to read why the files were not
+// taken.
 func drain(ctx context.Context, err error) error {
 	_, _ = io.CopyN(io.Discard, ctx.(*gin.Context).Request.Body, drained)
 	return err
 }
 
-// uploaded gives the files of a call as they come.
-func uploaded(parts *multipart.Reader) exam.Upload {
+// uploaded returns a call's files as they arrive.
+func uploaded(parts *multipart.Reader) jobs.Files {
 	return func() (string, io.Reader, error) {
 		part, err := parts.NextRawPart()
 		if err == io.EOF {
@@ -62,7 +74,7 @@ func uploaded(parts *multipart.Reader) exam.Upload {
 	}
 }
 
-// cut says of an upload that breaks off that it was the caller's doing.
+// cut reports an upload that breaks off as the caller's error.
 type cut struct{ io.Reader }
 
 func (c cut) Read(p []byte) (int, error) {
@@ -72,52 +84,78 @@ func (c cut) Read(p []byte) (int, error) {
 	case err == nil || err == io.EOF:
 		return n, err
 	case errors.As(err, &tooLong):
-		return n, &problem.Problem{Type: "examen:too-long", Title: "The files are too large", Status: 413, Detail: "At most " + size(longestUpload) + " are taken."}
+		return n, &problem.Problem{
+			Type:   "examen:too-long",
+			Title:  "The files are too large",
+			Status: 413,
+			Detail: "At most " + size(longestUpload) + " are taken.",
+		}
 	}
 	return n, unreadable(fmt.Errorf("the files do not come to their end: %w", err))
 }
 
-func (s *server) ListJobs(ctx context.Context, request contract.ListJobsRequestObject) (contract.ListJobsResponseObject, error) {
-	jobs, err := s.service.Jobs(ctx, who(ctx), request.Params.Dataset)
+func (s *server) ListJobs(
+	ctx context.Context, request contract.ListJobsRequestObject,
+) (contract.ListJobsResponseObject, error) {
+	kinds := []string{library.BuildDataset}
+	if request.Params.Dataset == "" {
+		kinds = append(kinds, library.LoadPack)
+	}
+	all, err := s.Jobs.List(ctx, who(ctx), request.Params.Dataset, kinds...)
 	list := contract.ListJobs200JSONResponse{}
-	for _, j := range jobs {
-		list = append(list, toJob(j))
+	for _, j := range all {
+		job, err := toJob(j)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, job)
 	}
 	return list, err
 }
 
-func (s *server) GetJob(ctx context.Context, request contract.GetJobRequestObject) (contract.GetJobResponseObject, error) {
-	job, err := s.service.Job(ctx, who(ctx), request.Job)
+func (s *server) GetJob(
+	ctx context.Context, request contract.GetJobRequestObject,
+) (contract.GetJobResponseObject, error) {
+	job, err := s.Jobs.Job(ctx, who(ctx), request.Job)
 	if err != nil {
 		return nil, err
 	}
-	return contract.GetJob200JSONResponse(toJob(job)), nil
+	out, err := toJob(job)
+	return contract.GetJob200JSONResponse(out), err
 }
 
-func (s *server) StopJob(ctx context.Context, request contract.StopJobRequestObject) (contract.StopJobResponseObject, error) {
-	job, err := s.service.StopJob(ctx, who(ctx), request.Job)
+func (s *server) StopJob(
+	ctx context.Context, request contract.StopJobRequestObject,
+) (contract.StopJobResponseObject, error) {
+	job, err := s.Jobs.Stop(ctx, who(ctx), request.Job)
 	if err != nil {
 		return nil, err
 	}
-	return contract.StopJob200JSONResponse(toJob(job)), nil
+	out, err := toJob(job)
+	return contract.StopJob200JSONResponse(out), err
 }
 
-func (s *server) ConfirmJob(ctx context.Context, request contract.ConfirmJobRequestObject) (contract.ConfirmJobResponseObject, error) {
-	job, err := s.service.ConfirmJob(ctx, who(ctx), request.Job)
+func (s *server) ConfirmJob(
+	ctx context.Context, request contract.ConfirmJobRequestObject,
+) (contract.ConfirmJobResponseObject, error) {
+	job, err := s.Jobs.Confirm(ctx, who(ctx), request.Job)
 	if err != nil {
 		return nil, err
 	}
-	return contract.ConfirmJob200JSONResponse(toJob(job)), nil
+	out, err := toJob(job)
+	return contract.ConfirmJob200JSONResponse(out), err
 }
 
-func (s *server) FollowJob(ctx context.Context, request contract.FollowJobRequestObject) (contract.FollowJobResponseObject, error) {
-	if _, err := s.service.Job(ctx, who(ctx), request.Job); err != nil {
+func (s *server) FollowJob(
+	ctx context.Context, request contract.FollowJobRequestObject,
+) (contract.FollowJobResponseObject, error) {
+	if _, err := s.Jobs.Job(ctx, who(ctx), request.Job); err != nil {
 		return nil, err
 	}
 	return following{s, ctx, request.Job}, nil
 }
 
-// following answers with server-sent events.
+// following is an answer of server-sent events.
 type following struct {
 	server *server
 	ctx    context.Context
@@ -138,8 +176,12 @@ func (f following) VisitFollowJobResponse(w http.ResponseWriter) error {
 	w.Header().Set("X-Accel-Buffering", "no")
 	w.WriteHeader(http.StatusOK)
 	flush := http.NewResponseController(w)
-	err := f.server.service.Follow(ctx, who(f.ctx), f.job, func(j *exam.Job) error {
-		text, err := json.Marshal(toJob(j))
+	err := f.server.Jobs.Follow(ctx, who(f.ctx), f.job, func(j *jobs.Job) error {
+		job, err := toJob(j)
+		if err != nil {
+			return err
+		}
+		text, err := json.Marshal(job)
 		if err == nil {
 			_, err = fmt.Fprintf(w, "data: %s\n\n", text)
 		}
@@ -154,16 +196,42 @@ func (f following) VisitFollowJobResponse(w http.ResponseWriter) error {
 	return nil // the caller asks again
 }
 
-func toJob(j *exam.Job) contract.Job {
-	out := contract.Job{Id: j.ID, Kind: contract.JobKind(j.Kind), Name: j.Name, State: contract.JobState(j.State), Account: j.Account, Made: j.Made, Bytes: j.Bytes,
-		Problem: toProblem(j.Problem), MoreErrors: j.MoreErrors}
+func toJob(j *jobs.Job) (contract.Job, error) {
+	out := contract.Job{
+		Id:         j.ID,
+		Kind:       contract.JobKind(j.Kind),
+		Name:       j.Name,
+		State:      contract.JobState(j.State),
+		Account:    j.Account,
+		Made:       j.Made,
+		Bytes:      j.Bytes,
+		Problem:    toProblem(j.Problem),
+		MoreErrors: j.MoreErrors,
+	}
 	if j.Ended != nil {
 		out.Ended = *j.Ended
 	}
 	p := j.Progress
-	out.Progress = contract.JobProgress{Step: p.Step, Total: p.Total, File: p.File, Bytes: p.Bytes, Statements: p.Statements, Tables: p.Tables, Rows: p.Rows, Errors: p.Errors}
-	if r := j.Report; r != nil {
-		out.Report = contract.JobReport{Pack: r.Pack, Title: r.Title, Datasets: []contract.BuildReport{}, Papers: []contract.LoadedPaper{}, Inferred: toInferred(r.Inferred), Breaks: r.Breaks}
+	out.Progress = contract.JobProgress{
+		Step:       p.Step,
+		Total:      p.Total,
+		File:       p.File,
+		Bytes:      p.Bytes,
+		Statements: p.Statements,
+		Tables:     p.Tables,
+		Rows:       p.Rows,
+		Errors:     p.Errors,
+	}
+	r, err := library.ReportOf(j)
+	if r != nil {
+		out.Report = contract.JobReport{
+			Pack:     r.Pack,
+			Title:    r.Title,
+			Datasets: []contract.BuildReport{},
+			Papers:   []contract.LoadedPaper{},
+			Inferred: toInferred(r.Inferred),
+			Breaks:   r.Breaks,
+		}
 		for _, b := range r.Builds {
 			out.Report.Datasets = append(out.Report.Datasets, toBuildReport(b))
 		}
@@ -171,21 +239,52 @@ func toJob(j *exam.Job) contract.Job {
 			out.Report.Check = toCheck(r.Check)
 		}
 		for _, l := range r.Papers {
-			out.Report.Papers = append(out.Report.Papers, contract.LoadedPaper{Slug: l.Slug, Title: l.Title, Exercises: l.Exercises, Points: l.Points})
+			out.Report.Papers = append(
+				out.Report.Papers,
+				contract.LoadedPaper{Slug: l.Slug, Title: l.Title, Exercises: l.Exercises, Points: l.Points},
+			)
 		}
 	}
 	for _, e := range j.Errors {
-		out.Errors = append(out.Errors, contract.ScriptError{File: e.File, Line: e.Place.Line, Column: e.Place.Column, Text: e.Place.Text, Statement: e.Statement,
-			Message: e.Message, Detail: e.Detail, Cause: e.Cause})
+		out.Errors = append(
+			out.Errors,
+			contract.ScriptError{
+				File:      e.File,
+				Line:      e.Place.Line,
+				Column:    e.Place.Column,
+				Text:      e.Place.Text,
+				Statement: e.Statement,
+				Message:   e.Message,
+				Detail:    e.Detail,
+				Cause:     e.Cause,
+			},
+		)
 	}
-	return out
+	return out, err
 }
 
-func toCheck(r *exam.CheckReport) contract.CheckReport {
-	out := contract.CheckReport{Exercises: r.Exercises, Errors: r.Count(exam.SeverityError), Warnings: r.Count(exam.SeverityWarning), Notes: []contract.CheckNote{}}
+func toCheck(r *library.CheckReport) contract.CheckReport {
+	out := contract.CheckReport{
+		Exercises: r.Exercises,
+		Errors:    r.Count(grading.SeverityError),
+		Warnings:  r.Count(grading.SeverityWarning),
+		Notes:     []contract.CheckNote{},
+	}
 	for _, n := range r.Notes {
-		out.Notes = append(out.Notes, contract.CheckNote{Severity: contract.CheckNoteSeverity(n.Severity), Kind: n.Kind, Paper: n.Paper, Exercise: n.Exercise, File: n.File, Line: n.Line,
-			Sentence: n.Sentence, Columns: n.Columns, Rows: n.Rows})
+		out.Notes = append(
+			out.Notes,
+			contract.CheckNote{
+				Severity: contract.CheckNoteSeverity(n.Severity),
+				Kind:     n.Kind,
+				Paper:    n.Paper,
+				Exercise: n.Exercise,
+				File:     n.File,
+				Line:     n.Line,
+				Sentence: n.Sentence,
+				Columns:  n.Columns,
+				Rows:     n.Rows,
+			},
+		)
 	}
 	return out
 }

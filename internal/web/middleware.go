@@ -17,8 +17,8 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"examen/internal/account"
-	"examen/internal/exam"
 	"examen/internal/problem"
+	"examen/internal/work"
 )
 
 const (
@@ -32,24 +32,30 @@ const (
 	longestLogIn  = 64 << 10
 	longestBody   = 1 << 20
 	longestUpload = 64 << 30 // of files, which are kept in pieces as they come
-	// drained is how much of a body that is too long is read and thrown away, so that the caller gets to read the answer.
+	// drained is how much of a body that is too long is read and thrown away, so that the caller gets to read the
+	// answer.
 	drained = 8 << 20
 )
 
 func (s *server) logged(c *gin.Context) {
 	start := time.Now()
 	c.Next()
-	s.log.Debug("call", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "ms", time.Since(start).Milliseconds())
+	s.log.Debug(
+		"call", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "ms",
+		time.Since(start).Milliseconds(),
+	)
 }
 
-// How long a call's body may take to come: so long, and as long as slowest needs for what has come; and between two pieces of files.
+// How long a call's body may take to come: so long, and as long as slowest needs for what has come; and between two
+// pieces of files.
 const (
 	bodyPatience = 15 * time.Second
 	filePatience = 30 * time.Second
 	slowest      = 4 << 10 // bytes a second
 )
 
-// slowly bounds how long a call may take to come, so that those that dribble do not hold connections for ever.
+// slowly bounds how long a call may take to arrive, so that callers who send drop by drop do not hold connections for
+// ever.
 func slowly(c *gin.Context) {
 	control := http.NewResponseController(c.Writer)
 	if c.Request.Body == nil || c.Request.Body == http.NoBody {
@@ -61,7 +67,7 @@ func slowly(c *gin.Context) {
 	c.Request.Body = &patient{ReadCloser: c.Request.Body, control: control, begun: time.Now()}
 }
 
-// patient is a body that has more time the more of it has come.
+// patient is a body that is given more time the more of it has arrived.
 type patient struct {
 	io.ReadCloser
 	control *http.ResponseController
@@ -81,12 +87,19 @@ func (p *patient) Read(b []byte) (int, error) {
 		_ = p.control.SetReadDeadline(time.Time{})
 	}
 	if errors.Is(err, os.ErrDeadlineExceeded) {
-		err = &problem.Problem{Type: "examen:too-slow", Title: "The request came too slowly", Status: 408, Detail: fmt.Sprintf("%d bytes had come after %d seconds. Send it again.", p.bytes, int(time.Since(p.begun).Seconds()))}
+		err = &problem.Problem{
+			Type:   "examen:too-slow",
+			Title:  "The request came too slowly",
+			Status: 408,
+			Detail: fmt.Sprintf(
+				"%d bytes had come after %d seconds. Send it again.", p.bytes, int(time.Since(p.begun).Seconds()),
+			),
+		}
 	}
 	return n, err
 }
 
-// secure tells whether a call came by TLS, to this process or to a proxy that is trusted.
+// secure tells whether a call arrived over TLS, at this process or at a trusted proxy.
 func (s *server) secure(c *gin.Context) bool {
 	if c.Request.TLS != nil {
 		return true
@@ -104,14 +117,18 @@ func (s *server) headers(c *gin.Context) {
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("X-Frame-Options", "DENY")
 	h.Set("Referrer-Policy", "same-origin")
-	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; object-src 'none'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'")
+	h.Set(
+		"Content-Security-Policy",
+		"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; "+
+			"object-src 'none'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'",
+	)
 	if strings.HasPrefix(c.Request.URL.Path, "/api/") {
 		h.Set("Cache-Control", "no-store")
 	}
 	c.Next()
 }
 
-// authenticate finds the session that a call belongs to; only logging in and the servers' state need none.
+// authenticate finds the call's session. Only logging in and asking for the servers' state need none.
 func (s *server) authenticate(c *gin.Context) {
 	path, method := c.FullPath(), c.Request.Method
 	if path == "/api/health" || path == "/api/session" && method == http.MethodPost {
@@ -122,25 +139,48 @@ func (s *server) authenticate(c *gin.Context) {
 		token, _ = c.Cookie(cookieName)
 	}
 	if token == "" {
-		s.fail(c, &problem.Problem{Type: "examen:no-session", Title: "Nobody is logged in", Status: 401, Detail: "Log in first."})
+		s.fail(
+			c,
+			&problem.Problem{
+				Type:   "examen:no-session",
+				Title:  "Nobody is logged in",
+				Status: 401,
+				Detail: "Log in first.",
+			},
+		)
 		return
 	}
-	session, err := s.accounts.Session(c.Request.Context(), token)
+	session, err := s.Accounts.Session(c.Request.Context(), token)
 	if err == nil && (session.Kind == account.Bearer) != bearer {
-		err = &problem.Problem{Type: "examen:no-session", Title: "Wrong kind of session", Status: 401, Detail: "Send a bearer token in Authorization, a cookie's in the cookie."}
+		err = &problem.Problem{
+			Type:   "examen:no-session",
+			Title:  "Wrong kind of session",
+			Status: 401,
+			Detail: "Send a bearer token in Authorization, a cookie's in the cookie.",
+		}
 	}
 	if err == nil && !bearer && method != http.MethodGet && method != http.MethodHead &&
 		subtle.ConstantTimeCompare([]byte(c.GetHeader(csrfHeader)), []byte(session.CSRFToken)) != 1 {
-		err = &problem.Problem{Type: "examen:csrf", Title: "This request was blocked (security token)", Status: 403, Detail: "Send the session's csrf_token in the header " + csrfHeader + "."}
+		err = &problem.Problem{
+			Type:   "examen:csrf",
+			Title:  "This request was blocked (security token)",
+			Status: 403,
+			Detail: "Send the session's csrf_token in the header " + csrfHeader + ".",
+		}
 	}
 	if err == nil && session.Account.OneTime && path != "/api/session" && path != "/api/password" {
-		err = &problem.Problem{Type: "examen:one-time-password", Title: "Choose a password of your own first", Status: 403, Detail: "You are logged in with a one-time password. Change it on the page, or with: examen password"}
+		err = &problem.Problem{
+			Type:   "examen:one-time-password",
+			Title:  "Choose a password of your own first",
+			Status: 403,
+			Detail: "You are logged in with a one-time password. Change it on the page, or with: examen password",
+		}
 	}
 	if err == nil {
-		err = s.accounts.Admit(session.Account)
+		err = s.Accounts.Admit(session.Account)
 	}
 	if err == nil && wantsFiles(c) { // before a byte of them is read
-		err = session.Account.InstructorsOnly()
+		err = session.Account.May(account.Prepare)
 	}
 	if err != nil {
 		s.fail(c, err)
@@ -149,17 +189,18 @@ func (s *server) authenticate(c *gin.Context) {
 	c.Set("session", session)
 }
 
-// wantsFiles tells whether a call is one that files are sent with.
+// wantsFiles tells whether files are sent with the call.
 func wantsFiles(c *gin.Context) bool {
-	return c.Request.Method == http.MethodPost && (c.FullPath() == "/api/packs" || c.FullPath() == "/api/datasets/:dataset/builds")
+	return c.Request.Method == http.MethodPost && (c.FullPath() == "/api/packs" ||
+		c.FullPath() == "/api/datasets/:dataset/builds")
 }
 
-// takesFiles tells whether a call's body is files, which are read as they come.
+// takesFiles tells whether a call's body consists of files, which are read as they arrive.
 func takesFiles(c *gin.Context) bool {
 	return wantsFiles(c) && c.ContentType() == "multipart/form-data"
 }
 
-// body reads a call's body, within bounds, and makes sure that it is UTF-8, so that no text is changed on the way in.
+// body reads a call's body, within bounds, and rejects what is not UTF-8, so that no text is changed on the way in.
 func (s *server) body(c *gin.Context) {
 	if c.Request.Body == nil || c.Request.Body == http.NoBody {
 		return
@@ -172,24 +213,44 @@ func (s *server) body(c *gin.Context) {
 	if c.FullPath() == "/api/session" {
 		longest = longestLogIn
 	}
-	content, err := io.ReadAll(http.MaxBytesReader(nil, io.NopCloser(io.LimitReader(c.Request.Body, longest+1)), longest))
+	content, err := io.ReadAll(
+		http.MaxBytesReader(nil, io.NopCloser(io.LimitReader(c.Request.Body, longest+1)), longest),
+	)
 	var tooLong *http.MaxBytesError
 	switch {
 	case errors.As(err, &tooLong):
 		_, _ = io.CopyN(io.Discard, c.Request.Body, drained)
 		s.fail(c, &problem.Problem{Type: "examen:too-long", Title: "The call is too long", Status: 413,
-			Detail: "At most " + size(longest) + " are taken here; a query has at most " + size(exam.LongestQuery) + "."})
+			Detail: "At most " + size(longest) + " are taken here; a query has at most " + size(
+				work.LongestQuery,
+			) + "."})
 		return
 	case err != nil:
 		s.fail(c, unreadable(err))
 		c.Header("Connection", "close")
 		return
 	case !utf8.Valid(content):
-		s.fail(c, &problem.Problem{Type: "examen:not-utf-8", Title: "The call is not valid UTF-8", Status: 400, Detail: "Save the text as UTF-8 and send it again."})
+		s.fail(
+			c,
+			&problem.Problem{
+				Type:   "examen:not-utf-8",
+				Title:  "The call is not valid UTF-8",
+				Status: 400,
+				Detail: "Save the text as UTF-8 and send it again.",
+			},
+		)
 		return
 	}
 	if len(content) > 0 && !strings.HasPrefix(c.ContentType(), "application/json") {
-		s.fail(c, &problem.Problem{Type: "examen:unreadable", Title: "Invalid request", Status: 415, Detail: "The body has to be application/json."})
+		s.fail(
+			c,
+			&problem.Problem{
+				Type:   "examen:unreadable",
+				Title:  "Invalid request",
+				Status: 415,
+				Detail: "The body has to be application/json.",
+			},
+		)
 		return
 	}
 	c.Request.Body = io.NopCloser(bytes.NewReader(content))

@@ -1,16 +1,14 @@
 package web
 
 import (
-	"bytes"
-	"compress/gzip"
 	"embed"
 	"fmt"
 	"io/fs"
+	"mime"
 	"net/http"
 	"path"
 	"slices"
 	"strings"
-	"sync"
 
 	"github.com/gin-gonic/gin"
 
@@ -22,14 +20,23 @@ import (
 //go:embed all:dist
 var dist embed.FS
 
-// pages are the first parts of the paths that the console has pages for, which it routes itself.
+// pages are the first segments of the paths for which the console has pages. It does its own routing.
 var pages = []string{"", "papers", "datasets", "builds", "history", "password", "learners"}
 
-// page serves the console's files, and its page for the paths that it knows. There is nothing else.
+// page serves the console's files, and its index page for the paths that it knows. Any other path is not found.
 func (s *server) page(c *gin.Context) {
 	name := strings.TrimPrefix(path.Clean(c.Request.URL.Path), "/")
-	if c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead || name == "api" || strings.HasPrefix(name, "api/") {
-		s.fail(c, &problem.Problem{Type: "examen:no-call", Title: "There is no such call", Status: 404, Detail: "See api/openapi.yaml for the calls there are."})
+	if c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead || name == "api" ||
+		strings.HasPrefix(name, "api/") {
+		s.fail(
+			c,
+			&problem.Problem{
+				Type:   "examen:no-call",
+				Title:  "There is no such call",
+				Status: 404,
+				Detail: "See api/openapi.yaml for the calls there are.",
+			},
+		)
 		return
 	}
 	files, err := fs.Sub(dist, "dist")
@@ -53,46 +60,43 @@ func (s *server) page(c *gin.Context) {
 		return
 	}
 	c.Header("Vary", "Accept-Encoding")
-	if smaller := compressed(name, content); smaller != nil && strings.Contains(c.GetHeader("Accept-Encoding"), "gzip") {
-		c.Header("Content-Encoding", "gzip")
-		content = smaller
+	for _, way := range compressed {
+		if !accepts(c.GetHeader("Accept-Encoding"), way.encoding) {
+			continue
+		}
+		if smaller, err := fs.ReadFile(files, name+way.extension); err == nil {
+			c.Header("Content-Encoding", way.encoding)
+			content = smaller
+			break
+		}
 	}
 	c.Data(http.StatusOK, contentType(name), content)
 }
 
-// compressions are files of the console that were asked for, compressed.
-var compressions sync.Map
+// compressed are the ways in which the console's build compresses its files, the smallest first.
+var compressed = []struct{ encoding, extension string }{{"br", ".br"}, {"gzip", ".gz"}}
 
-// compressed is a file compressed with gzip; nil for those that are compressed by their nature.
-func compressed(name string, content []byte) []byte {
-	if !slices.Contains([]string{".html", ".js", ".css", ".svg"}, path.Ext(name)) {
-		return nil
+// accepts tells whether an Accept-Encoding header names an encoding, and not to refuse it.
+func accepts(header, encoding string) bool {
+	for _, part := range strings.Split(header, ",") {
+		name, weight, _ := strings.Cut(strings.TrimSpace(part), ";")
+		if strings.TrimSpace(name) == encoding {
+			return strings.ReplaceAll(weight, " ", "") != "q=0"
+		}
 	}
-	if found, ok := compressions.Load(name); ok {
-		return found.([]byte)
-	}
-	var b bytes.Buffer
-	w, _ := gzip.NewWriterLevel(&b, gzip.BestCompression) // fails only for a level that is none
-	_, _ = w.Write(content)
-	_ = w.Close()
-	compressions.Store(name, b.Bytes())
-	return b.Bytes()
+	return false
 }
 
+// Go's own list of types has no fonts; without this, the machine's list would decide.
+func init() {
+	_ = mime.AddExtensionType(".woff2", "font/woff2") // fails for a type that is none
+	_ = mime.AddExtensionType(".woff", "font/woff")
+}
+
+// contentType returns a file's media type, judging by its extension.
 func contentType(name string) string {
-	switch path.Ext(name) {
-	case ".html":
-		return "text/html; charset=utf-8"
-	case ".js":
-		return "text/javascript; charset=utf-8"
-	case ".css":
-		return "text/css; charset=utf-8"
-	case ".svg":
-		return "image/svg+xml"
-	case ".woff2":
-		return "font/woff2"
-	case ".woff":
-		return "font/woff"
+	if found := mime.TypeByExtension(path.Ext(name)); found != "" {
+		return found
 	}
 	return "application/octet-stream"
 }

@@ -9,19 +9,50 @@ import (
 	"net/http"
 	"net/netip"
 	"strconv"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
 	"examen/internal/account"
 	"examen/internal/course"
-	"examen/internal/exam"
+	"examen/internal/jobs"
+	"examen/internal/library"
+	"examen/internal/practice"
 	"examen/internal/problem"
+	"examen/internal/records"
 	"examen/internal/web/contract"
+	"examen/internal/work"
 )
 
-// Handler returns the whole service as an HTTP handler. When stopping is closed, calls that go on for long end. Proxies are the addresses or networks whose
-// word is taken for where a call came from and how.
-func Handler(service *exam.Service, accounts *account.Accounts, courses *course.Courses, log *slog.Logger, stopping <-chan struct{}, proxies []string) (http.Handler, error) {
+// Parts are the packages that answer the calls.
+type Parts struct {
+	Accounts *account.Accounts
+	Courses  *course.Courses
+	Library  *library.Library
+	Work     *work.Work
+	Jobs     *jobs.Jobs
+	Health   func(context.Context) Health
+}
+
+// A ServerState is the state of a server.
+type ServerState string
+
+// The states of servers.
+const (
+	Up   ServerState = "up"
+	Down ServerState = "down"
+	Full ServerState = "full" // its disk is
+)
+
+// Health is the state of all servers.
+type Health struct {
+	Records, Practice ServerState
+	Unending          int // sessions on the practice server that were told to end and have not
+}
+
+// Handler returns the whole service as an HTTP handler. When stopping is closed, long-lived calls end. proxies are the
+// addresses or networks that are trusted to say where a call came from and whether it was encrypted.
+func Handler(parts Parts, log *slog.Logger, stopping <-chan struct{}, proxies []string) (http.Handler, error) {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	networks, err := networksOf(proxies)
@@ -29,13 +60,15 @@ func Handler(service *exam.Service, accounts *account.Accounts, courses *course.
 		err = engine.SetTrustedProxies(proxies)
 	}
 	if err != nil {
-		return nil, fmt.Errorf("trusted proxies: addresses or networks are expected, as 10.0.0.7 or 10.0.0.0/8: %w", err)
+		return nil, fmt.Errorf(
+			"trusted proxies: addresses or networks are expected, as 10.0.0.7 or 10.0.0.0/8: %w", err,
+		)
 	}
 	engine.ContextWithFallback = true
 	engine.HandleMethodNotAllowed = true
 	engine.UseRawPath = true // a table may have a slash in its name
-	s := &server{service, accounts, courses, log, stopping, networks}
-	engine.Use(s.logged, gin.CustomRecoveryWithWriter(nil, s.recovered), s.headers, slowly)
+	s := &server{parts, log, stopping, networks}
+	engine.Use(received, s.logged, gin.CustomRecoveryWithWriter(nil, s.recovered), s.headers, slowly)
 
 	strict := contract.NewStrictHandlerWithOptions(s, nil, contract.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  func(c *gin.Context, err error) { s.fail(c, unreadable(err)) },
@@ -47,7 +80,15 @@ func Handler(service *exam.Service, accounts *account.Accounts, courses *course.
 		ErrorHandler: func(c *gin.Context, err error, _ int) { s.fail(c, unreadable(err)) },
 	})
 	engine.NoMethod(func(c *gin.Context) {
-		s.fail(c, &problem.Problem{Type: "examen:method", Title: "The method is not allowed here", Status: 405, Detail: "See api/openapi.yaml for what each call takes."})
+		s.fail(
+			c,
+			&problem.Problem{
+				Type:   "examen:method",
+				Title:  "The method is not allowed here",
+				Status: 405,
+				Detail: "See api/openapi.yaml for what each call takes.",
+			},
+		)
 	})
 	engine.NoRoute(s.page)
 	return engine, nil
@@ -70,9 +111,7 @@ func networksOf(texts []string) (networks []netip.Prefix, err error) {
 
 // server implements the contract.
 type server struct {
-	service  *exam.Service
-	accounts *account.Accounts
-	courses  *course.Courses
+	Parts
 	log      *slog.Logger
 	stopping <-chan struct{}
 	proxies  []netip.Prefix // that are trusted
@@ -83,12 +122,17 @@ func unreadable(err error) error {
 	if errors.As(err, &p) {
 		return p
 	}
-	return &problem.Problem{Type: "examen:unreadable", Title: "Invalid request", Status: 400, Detail: "It is not as api/openapi.yaml says: " + err.Error()}
+	return &problem.Problem{
+		Type:   "examen:unreadable",
+		Title:  "Invalid request",
+		Status: 400,
+		Detail: "It is not as api/openapi.yaml says: " + err.Error(),
+	}
 }
 
 // fail answers with a problem (RFC 9457) and ends the call.
 func (s *server) fail(c *gin.Context, err error) {
-	p := exam.AsProblem(err)
+	p := problem.Of(err, practice.Problem, records.Problem)
 	if p.Status >= 500 {
 		s.log.Error("call failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
 	}
@@ -111,7 +155,10 @@ func (s *server) recovered(c *gin.Context, cause any) {
 	s.fail(c, fmt.Errorf("panic: %v", cause))
 }
 
-// session is the caller's session; calls without one do not come as far as asking for it.
+// received records when a call arrived, before it waits for anything.
+func received(c *gin.Context) { c.Set("received", time.Now()) }
+
+// session returns the caller's session. Calls without one are refused before they get here.
 func session(ctx context.Context) *account.Session {
 	return ctx.(*gin.Context).MustGet("session").(*account.Session)
 }

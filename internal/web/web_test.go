@@ -1,6 +1,7 @@
 package web
 
 import (
+	"encoding/json"
 	"errors"
 	"io"
 	"mime/multipart"
@@ -10,7 +11,8 @@ import (
 
 	"examen/internal/core/script"
 	"examen/internal/core/sqltext"
-	"examen/internal/exam"
+	"examen/internal/jobs"
+	"examen/internal/library"
 	"examen/internal/practice"
 	"examen/internal/problem"
 	"examen/internal/web/contract"
@@ -27,7 +29,12 @@ func form(parts ...[2]string) *multipart.Reader {
 }
 
 func TestUploadedFilesKeepTheirFolder(t *testing.T) {
-	next := uploaded(form([2]string{`name="file"; filename="sub/a.sql"`, "SELECT 1"}, [2]string{`name="file"; filename="b \"c\".csv"`, "x"}))
+	next := uploaded(
+		form(
+			[2]string{`name="file"; filename="sub/a.sql"`, "SELECT 1"},
+			[2]string{`name="file"; filename="b \"c\".csv"`, "x"},
+		),
+	)
 	for _, want := range [][2]string{{"sub/a.sql", "SELECT 1"}, {`b "c".csv`, "x"}} {
 		path, content, err := next()
 		if err != nil {
@@ -55,7 +62,9 @@ func TestUploadsThatCannotBeRead(t *testing.T) {
 			t.Errorf("%s: got %v", name, err)
 		}
 	}
-	cutOff := multipart.NewReader(strings.NewReader("--x\r\nContent-Disposition: form-data; name=\"file\"; filename=\"a\"\r\n\r\nSELE"), "x")
+	cutOff := multipart.NewReader(
+		strings.NewReader("--x\r\nContent-Disposition: form-data; name=\"file\"; filename=\"a\"\r\n\r\nSELE"), "x",
+	)
 	_, content, err := uploaded(cutOff)()
 	if err != nil {
 		t.Fatal(err)
@@ -69,21 +78,40 @@ func TestUploadsThatCannotBeRead(t *testing.T) {
 
 func TestAJobOnItsWayOut(t *testing.T) {
 	ended := time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)
-	out := toJob(&exam.Job{ID: "7", Kind: exam.BuildDataset, Name: "nights", State: exam.Failed, Ended: &ended, MoreErrors: 2,
-		Progress: exam.JobProgress{Step: "Running", Total: 10, Progress: practice.Progress{File: "a.sql", Bytes: 5, Rows: 3, Errors: 1}},
-		Problem:  &problem.Problem{Type: "examen:build", Status: 422},
-		Errors:   []*practice.BuildError{{File: "a.sql", Place: sqltext.Place{Line: 3, Column: 2, Text: "  x"}, Message: "wrong", Cause: "because"}},
-		Report:   &exam.JobReport{Title: "Nights", Builds: []exam.BuildReport{{Dataset: "nights", Number: 2, Inferred: []script.CSVTable{{Name: "night", Columns: []script.CSVColumn{{Name: "day", Type: "date"}}}}}}}})
-	if out.State != contract.JobFailed || out.Ended != ended || out.Progress.Rows != 3 || out.Progress.Total != 10 || out.MoreErrors != 2 {
+	report, err := json.Marshal(library.Report{Title: "Nights", Builds: []library.BuildReport{{
+		Dataset: "nights", Number: 2,
+		Inferred: []script.CSVTable{{Name: "night", Columns: []script.CSVColumn{{Name: "day", Type: "date"}}}},
+	}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	out, err := toJob(&jobs.Job{
+		ID: "7", Kind: library.BuildDataset, Name: "nights", State: jobs.Failed, Ended: &ended, MoreErrors: 2,
+		Progress: jobs.Progress{
+			Step: "Running", Total: 10, Progress: practice.Progress{File: "a.sql", Bytes: 5, Rows: 3, Errors: 1},
+		},
+		Problem: &problem.Problem{Type: "examen:build", Status: 422},
+		Errors: []*practice.BuildError{{
+			File: "a.sql", Place: sqltext.Place{Line: 3, Column: 2, Text: "  x"}, Message: "wrong", Cause: "because",
+		}},
+		Report: report,
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if out.State != contract.JobFailed || out.Ended != ended || out.Progress.Rows != 3 || out.Progress.Total != 10 ||
+		out.MoreErrors != 2 {
 		t.Errorf("got %+v", out)
 	}
 	if e := out.Errors[0]; e.Line != 3 || e.Column != 2 || e.Text != "  x" || e.Cause != "because" {
 		t.Errorf("got %+v", e)
 	}
-	if d := out.Report.Datasets[0]; d.Build != 2 || d.Inferred[0].Columns[0].Type != "date" || out.Report.Papers == nil {
+	if d := out.Report.Datasets[0]; d.Build != 2 || d.Inferred[0].Columns[0].Type != "date" ||
+		out.Report.Papers == nil {
 		t.Errorf("got %+v", out.Report)
 	}
-	if empty := toJob(&exam.Job{State: exam.Queued}); empty.Report.Title != "" || empty.Problem.Type != "" || !empty.Ended.IsZero() {
+	if empty, err := toJob(&jobs.Job{State: jobs.Queued}); err != nil || empty.Report.Title != "" ||
+		empty.Problem.Type != "" || !empty.Ended.IsZero() {
 		t.Errorf("got %+v", empty)
 	}
 }

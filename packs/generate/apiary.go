@@ -24,20 +24,52 @@ func (a *apiary) write() {
 	a.sales()
 }
 
-var apiaries = []string{"Bell Meadow", "Birch Hollow", "Fern Bank", "Larkspur", "Linden Row", "Mill Race", "Old Orchard", "Quarry Edge", "Stony Ford", "Thyme Slope", "Upper Moor", "Willow End"}
+var apiaries = []string{
+	"Bell Meadow", "Birch Hollow", "Fern Bank", "Larkspur", "Linden Row", "Mill Race", "Old Orchard", "Quarry Edge",
+	"Stony Ford", "Thyme Slope", "Upper Moor", "Willow End",
+}
 
 func (a *apiary) places() {
-	valleys := []string{"Aldervale", "Brackendale", "Aldervale", "Cold Beck", "Brackendale", "Cold Beck", "Aldervale", "Durn", "Cold Beck", "Durn", "Durn", "Brackendale"}
+	valleys := []string{
+		"Aldervale", "Brackendale", "Aldervale", "Cold Beck", "Brackendale", "Cold Beck", "Aldervale", "Durn",
+		"Cold Beck", "Durn", "Durn", "Brackendale",
+	}
 	var rows []string
 	for i, name := range apiaries {
-		rows = append(rows, row(i+1, name, valleys[i], 120+a.r.IntN(45)*10, day(1998+a.r.IntN(24), 3+a.r.IntN(4), 1+a.r.IntN(28))))
+		rows = append(
+			rows,
+			row(i+1, name, valleys[i], 120+a.r.IntN(45)*10, day(1998+a.r.IntN(24), 3+a.r.IntN(4), 1+a.r.IntN(28))),
+		)
 	}
 	table(a.w, "apiary", rows)
 }
 
-var keepers = []string{"Ada Thistlewood", "Bram Okafor", "Cleo Marchetti", "Dov Lindqvist", "Edda Rowan", "Finn Abara", "Greta Solano", "Hugo Pennant",
-	"Ines Varga", "Jory Tamm", "Kaya Lorne", "Levi Ostrom", "Mina Castell", "Nils Oduya", "Opal Ferrand", "Pia Halvorsen", "Quinn Adair", "Rosa Bellweather",
-	"Sami Dracott", "Tove Iversen", "Ugo Maddern", "Vera Stirling", "Wim Castell", "Yara Penrose"}
+var keepers = []string{
+	"Ada Thistlewood",
+	"Bram Okafor",
+	"Cleo Marchetti",
+	"Dov Lindqvist",
+	"Edda Rowan",
+	"Finn Abara",
+	"Greta Solano",
+	"Hugo Pennant",
+	"Ines Varga",
+	"Jory Tamm",
+	"Kaya Lorne",
+	"Levi Ostrom",
+	"Mina Castell",
+	"Nils Oduya",
+	"Opal Ferrand",
+	"Pia Halvorsen",
+	"Quinn Adair",
+	"Rosa Bellweather",
+	"Sami Dracott",
+	"Tove Iversen",
+	"Ugo Maddern",
+	"Vera Stirling",
+	"Wim Castell",
+	"Yara Penrose",
+}
 
 func (a *apiary) people() {
 	villages := []string{"Upper Durn", "Alderfoot", "Beckside", "Brackenford", "Nether Durn"}
@@ -45,20 +77,31 @@ func (a *apiary) people() {
 	for i, name := range keepers {
 		var email, mentor any
 		if i%5 != 3 {
-			email = fmt.Sprintf("%s@heatherhill.example", []string{"ada", "bram", "cleo", "dov", "edda", "finn", "greta", "hugo", "ines", "jory", "kaya", "levi",
-				"mina", "nils", "opal", "pia", "quinn", "rosa", "sami", "tove", "ugo", "vera", "wim", "yara"}[i])
+			email = fmt.Sprintf(
+				"%s@heatherhill.example",
+				[]string{"ada", "bram", "cleo", "dov", "edda", "finn", "greta", "hugo", "ines", "jory", "kaya", "levi",
+					"mina", "nils", "opal", "pia", "quinn", "rosa", "sami", "tove", "ugo", "vera", "wim", "yara"}[i],
+			)
 		}
 		if i >= 4 {
 			mentor = 1 + a.r.IntN(min(i, 9))
 		}
-		rows = append(rows, row(i+1, name, villages[a.r.IntN(len(villages))], day(2000+i, 1+a.r.IntN(12), 1+a.r.IntN(28)), email, mentor))
+		rows = append(
+			rows,
+			row(
+				i+1, name, villages[a.r.IntN(len(villages))], day(2000+i, 1+a.r.IntN(12), 1+a.r.IntN(28)), email,
+				mentor,
+			),
+		)
 	}
 	table(a.w, "beekeeper", rows)
 	rows = nil
 	for place := range apiaries {
 		first := a.r.IntN(len(keepers))
 		for k := range 1 + a.r.IntN(3) {
-			rows = append(rows, row(place+1, (first+k*5)%len(keepers)+1, day(2022+a.r.IntN(3), 1+a.r.IntN(12), 1+a.r.IntN(28))))
+			rows = append(
+				rows, row(place+1, (first+k*5)%len(keepers)+1, day(2022+a.r.IntN(3), 1+a.r.IntN(12), 1+a.r.IntN(28))),
+			)
 		}
 	}
 	table(a.w, "care", rows)
@@ -71,7 +114,9 @@ type hive struct {
 }
 
 func (a *apiary) hives() []hive {
-	names := []string{"Amber", "Basil", "Clover", "Dandelion", "Elder", "Foxglove", "Gorse", "Heather", "Iris", "Juniper"}
+	names := []string{
+		"Amber", "Basil", "Clover", "Dandelion", "Elder", "Foxglove", "Gorse", "Heather", "Iris", "Juniper",
+	}
 	kinds := []string{"stacked", "stacked", "stacked", "long", "long", "skep"}
 	colours := []string{"white", "blue", "green", "yellow", "unpainted"}
 	var hives []hive
@@ -88,7 +133,10 @@ func (a *apiary) hives() []hive {
 					queen = 2022 + a.r.IntN(5)
 				}
 			}
-			rows = append(rows, row(h.id, place+1, name, kinds[a.r.IntN(len(kinds))], colours[a.r.IntN(len(colours))], strength, queen))
+			rows = append(
+				rows,
+				row(h.id, place+1, name, kinds[a.r.IntN(len(kinds))], colours[a.r.IntN(len(colours))], strength, queen),
+			)
 			hives = append(hives, h)
 		}
 	}
@@ -97,7 +145,10 @@ func (a *apiary) hives() []hive {
 }
 
 func (a *apiary) inspections(hives []hive) {
-	remarks := []any{nil, nil, nil, "calm", "calm", "restless", "queen cell found", "needs more room", "fed 50% syrup", "moved two frames", "Calm, much pollen"}
+	remarks := []any{
+		nil, nil, nil, "calm", "calm", "restless", "queen cell found", "needs more room", "fed 50% syrup",
+		"moved two frames", "Calm, much pollen",
+	}
 	var rows []string
 	for week := range 26 {
 		for _, h := range hives {
@@ -109,7 +160,13 @@ func (a *apiary) inspections(hives []hive) {
 				mites = max(0, a.r.IntN(12)-3)
 			}
 			d := day(2026, 3, 30).AddDate(0, 0, 7*week+a.r.IntN(6))
-			rows = append(rows, row(len(rows)+1, h.id, 1+a.r.IntN(len(keepers)-2), d, min(h.strength, 1+a.r.IntN(8)), mites, remarks[a.r.IntN(len(remarks))]))
+			rows = append(
+				rows,
+				row(
+					len(rows)+1, h.id, 1+a.r.IntN(len(keepers)-2), d, min(h.strength, 1+a.r.IntN(8)), mites,
+					remarks[a.r.IntN(len(remarks))],
+				),
+			)
 		}
 	}
 	table(a.w, "inspection", rows)
@@ -133,15 +190,26 @@ func (a *apiary) harvests(hives []hive) {
 				moisture = "NULL"
 			}
 			d := day(2026, 5, 20).AddDate(0, 0, a.r.IntN(100))
-			rows = append(rows, row(len(rows)+1, h.id, gradeCodes[a.r.IntN(len(gradeCodes))], d, float64(16+a.r.IntN(100))/4)+", "+moisture)
+			rows = append(
+				rows,
+				row(
+					len(rows)+1, h.id, gradeCodes[a.r.IntN(len(gradeCodes))], d, float64(16+a.r.IntN(100))/4,
+				)+", "+moisture,
+			)
 		}
 	}
 	table(a.w, "harvest", rows)
 }
 
 func (a *apiary) sales() {
-	buyers := []string{"Bakery on the Bridge", "Beckside Inn", "Café Harebell", "Durn Dairy", "Market stall 9", "Moor House", "O'Malley's Kitchen", "The Copper Pot", "Tea at Tarn's", "Village hall"}
-	towns := []string{"Alderfoot", "Beckside", "Port Lune", "Upper Durn", "Port Lune", "Marrick", "Alderfoot", "Marrick", "Port Lune", "Alderfoot"}
+	buyers := []string{
+		"Bakery on the Bridge", "Beckside Inn", "Café Harebell", "Durn Dairy", "Market stall 9", "Moor House",
+		"O'Malley's Kitchen", "The Copper Pot", "Tea at Tarn's", "Village hall",
+	}
+	towns := []string{
+		"Alderfoot", "Beckside", "Port Lune", "Upper Durn", "Port Lune", "Marrick", "Alderfoot", "Marrick", "Port Lune",
+		"Alderfoot",
+	}
 	var rows []string
 	for i, name := range buyers {
 		rows = append(rows, row(i+1, name, towns[i], day(2015+a.r.IntN(11), 1+a.r.IntN(12), 1+a.r.IntN(28))))

@@ -17,7 +17,9 @@ func Open() (b *rod.Browser, close func(), err error) {
 		return nil, nil, err
 	}
 	l := launcher.New().Bin("/usr/bin/chromium").NoSandbox(true).Headless(true).UserDataDir(profile).
-		Set("disable-gpu").Set("disable-background-networking").Set("disable-component-update").Set("disable-sync").Set("disable-quic").Set("no-first-run")
+		Set("disable-gpu").Set(
+		"disable-background-networking",
+	).Set("disable-component-update").Set("disable-sync").Set("disable-quic").Set("no-first-run")
 	url, err := l.Launch()
 	if err != nil {
 		os.RemoveAll(profile)
@@ -47,5 +49,7 @@ func Page(b *rod.Browser, url string, width, height int) (*rod.Page, error) {
 	if err != nil {
 		return nil, err
 	}
-	return page, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1})
+	return page, page.SetViewport(
+		&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1},
+	)
 }

@@ -141,9 +141,8 @@ func logIn(p *rod.Page, name, password string) {
 func answer(exercise, sql, button string) func(*rod.Page) {
 	return func(p *rod.Page) {
 		within := fmt.Sprintf(`[data-exercise=%q] `, exercise) // waiting is the page's, not an element's
-		space := p.MustElement(within + ".sql .cm-content")
-		space.MustScrollIntoView()
-		space.MustClick()
+		p.MustElement(within + ".answer textarea").MustScrollIntoView().MustClick()
+		p.MustElement(within + ".answer .cm-content").MustClick()
 		p.KeyActions().Press(input.ControlLeft).Type('a').MustDo()
 		p.MustInsertText(sql)
 		p.MustElementR(within+"button", "^"+button+"$").MustClick()
@@ -160,64 +159,175 @@ func answer(exercise, sql, button string) func(*rod.Page) {
 var shots = []shot{
 	{name: "log-in", path: "/", width: 1280, height: 800},
 	{name: "my-papers", who: demo.LearnerName, password: demo.LearnerPassword, path: "/", width: 1280, height: 800},
-	{name: "progress", who: demo.InstructorName, password: demo.InstructorPassword, path: "/papers/first-look/progress", width: 1280, height: 800,
-		steps: func(p *rod.Page) { p.MustElement(".grid td a") }},
-	{name: "learner-attempts", who: demo.InstructorName, password: demo.InstructorPassword, path: "/papers/first-look/progress", width: 1280, height: 800,
+	{
+		name:     "progress",
+		who:      demo.InstructorName,
+		password: demo.InstructorPassword,
+		path:     "/papers/first-look/progress",
+		width:    1280,
+		height:   800,
+		steps:    func(p *rod.Page) { p.MustElement(".grid td a") },
+	},
+	{
+		name:     "learner-attempts",
+		who:      demo.InstructorName,
+		password: demo.InstructorPassword,
+		path:     "/papers/first-look/progress",
+		width:    1280,
+		height:   800,
 		steps: func(p *rod.Page) {
 			p.MustElement(`.grid td[data-outcome="incorrect"] a, .grid td[data-outcome="failed"] a`).MustClick()
 			p.MustElement(".entry")
-		}},
-	{name: "paper", who: demo.NewLearnerName, password: demo.LearnerPassword, path: "/papers/first-look", width: 1280, height: 800,
+		},
+	},
+	{
+		name:     "paper",
+		who:      demo.NewLearnerName,
+		password: demo.LearnerPassword,
+		path:     "/papers/first-look",
+		width:    1280,
+		height:   800,
 		steps: func(p *rod.Page) {
 			p.MustElementR("button", "Run the example").MustClick()
 			p.MustElement(".example .result")
-		}},
-	{name: "margin-notes", who: demo.NewLearnerName, password: demo.LearnerPassword, path: "/papers/first-look", width: 1280, height: 800,
-		steps: answer("hives-by-strength", "SELECT name, kind, strength\nFROM hive\nORDER BY strength DESC;", "Submit")},
-	{name: "database-error", who: demo.NewLearnerName, password: demo.LearnerPassword, path: "/papers/first-look", width: 1280, height: 800,
-		steps: answer("no-mail", "SELECT name, villge\nFROM beekeeper\nWHERE email IS NULL;", "Run")},
-	{name: "correct-dark", who: demo.NewLearnerName, password: demo.LearnerPassword, path: "/papers/first-look", width: 1280, height: 800, dark: true,
+		},
+	},
+	{
+		name:     "margin-notes",
+		who:      demo.NewLearnerName,
+		password: demo.LearnerPassword,
+		path:     "/papers/first-look",
+		width:    1280,
+		height:   800,
+		steps: answer(
+			"hives-by-strength", "SELECT name, kind, strength\nFROM hive\nORDER BY strength DESC;", "Submit",
+		),
+	},
+	{
+		name:     "database-error",
+		who:      demo.NewLearnerName,
+		password: demo.LearnerPassword,
+		path:     "/papers/first-look",
+		width:    1280,
+		height:   800,
+		steps:    answer("no-mail", "SELECT name, villge\nFROM beekeeper\nWHERE email IS NULL;", "Run"),
+	},
+	{
+		name:     "correct-dark",
+		who:      demo.NewLearnerName,
+		password: demo.LearnerPassword,
+		path:     "/papers/first-look",
+		width:    1280,
+		height:   800,
+		dark:     true,
 		steps: func(p *rod.Page) {
-			answer("harvest-by-grade", "SELECT grade_code, count(*), sum(weight_kg) AS kg\nFROM harvest\nGROUP BY grade_code\nHAVING sum(weight_kg) >= 500\nORDER BY kg DESC;", "Run")(p)
-			answer("harvest-by-grade", "SELECT grade_code, count(*), sum(weight_kg) AS kg\nFROM harvest\nGROUP BY grade_code\nHAVING sum(weight_kg) >= 500\nORDER BY kg DESC; ", "Submit")(p)
-		}},
-	{name: "paper-check", who: demo.InstructorName, password: demo.InstructorPassword, path: "/papers/first-look", width: 1280, height: 800,
+			answer(
+				"harvest-by-grade",
+				"SELECT grade_code, count(*), sum(weight_kg) AS kg\nFROM harvest\nGROUP BY grade_code\n"+
+					"HAVING sum(weight_kg) >= 500\nORDER BY kg DESC;",
+				"Run",
+			)(p)
+			answer(
+				"harvest-by-grade",
+				"SELECT grade_code, count(*), sum(weight_kg) AS kg\nFROM harvest\nGROUP BY grade_code\n"+
+					"HAVING sum(weight_kg) >= 500\nORDER BY kg DESC; ",
+				"Submit",
+			)(p)
+		},
+	},
+	{
+		name:     "paper-check",
+		who:      demo.InstructorName,
+		password: demo.InstructorPassword,
+		path:     "/papers/first-look",
+		width:    1280,
+		height:   800,
 		steps: func(p *rod.Page) {
 			p.MustElementR("button", "Check the exercises").MustClick()
 			p.MustElement(".check-note")
-		}},
-	{name: "my-history", who: demo.LearnerName, password: demo.LearnerPassword, path: "/history", width: 1280, height: 800,
-		steps: func(p *rod.Page) { p.MustElement(".entry") }},
-	{name: "focus", who: demo.NewLearnerName, password: demo.LearnerPassword, path: "/papers/first-look", width: 1280, height: 800,
+		},
+	},
+	{
+		name:     "my-history",
+		who:      demo.LearnerName,
+		password: demo.LearnerPassword,
+		path:     "/history",
+		width:    1280,
+		height:   800,
+		steps:    func(p *rod.Page) { p.MustElement(".entry") },
+	},
+	{
+		name:     "focus",
+		who:      demo.NewLearnerName,
+		password: demo.LearnerPassword,
+		path:     "/papers/first-look",
+		width:    1280,
+		height:   800,
 		steps: func(p *rod.Page) {
 			p.MustElementR(`[data-exercise="which-colours"] button`, "^Focus$").MustClick()
 			p.MustElement(".in-focus")
 			answer("which-colours", "SELECT colour, count(*)\nFROM hive\nGROUP BY colour;", "Submit")(p)
 			p.MustEval(`() => scrollTo(0, 0)`)
-		}},
-	{name: "datasets", who: demo.InstructorName, password: demo.InstructorPassword, path: "/datasets", width: 1280, height: 800,
-		steps: func(p *rod.Page) { p.MustElement(".jobs li") }},
-	{name: "dataset", who: demo.LearnerName, password: demo.LearnerPassword, path: "/datasets/apiary#hive", width: 1280, height: 800,
+		},
+	},
+	{
+		name:     "datasets",
+		who:      demo.InstructorName,
+		password: demo.InstructorPassword,
+		path:     "/datasets",
+		width:    1280,
+		height:   800,
+		steps:    func(p *rod.Page) { p.MustElement(".jobs li") },
+	},
+	{
+		name:     "dataset",
+		who:      demo.LearnerName,
+		password: demo.LearnerPassword,
+		path:     "/datasets/apiary#hive",
+		width:    1280,
+		height:   800,
 		steps: func(p *rod.Page) {
 			p.MustElementR("#hive button", "Show the rows").MustClick()
 			p.MustElement("#hive .table-rows td")
 			p.MustEval(`() => document.getElementById("hive").scrollIntoView()`)
-		}},
-	{name: "map", who: demo.LearnerName, password: demo.LearnerPassword, path: "/datasets/apiary/map", width: 1280, height: 800,
-		steps: func(p *rod.Page) { p.MustElement(".relation") }},
-	{name: "build-failed", who: demo.InstructorName, password: demo.InstructorPassword, path: "/datasets", width: 1280, height: 800,
+		},
+	},
+	{
+		name:     "map",
+		who:      demo.LearnerName,
+		password: demo.LearnerPassword,
+		path:     "/datasets/apiary/map",
+		width:    1280,
+		height:   800,
+		steps:    func(p *rod.Page) { p.MustElement(".relation") },
+	},
+	{
+		name:     "build-failed",
+		who:      demo.InstructorName,
+		password: demo.InstructorPassword,
+		path:     "/datasets",
+		width:    1280,
+		height:   800,
 		steps: func(p *rod.Page) {
 			p.MustElement("[data-choose=files]").MustSetFiles(written("flights-of-swarms.sql", mistaken))
 			p.MustElementR("label", "list them all").MustClick()
 			p.MustElementR(".build-form button", "^Build$").MustClick()
 			p.MustElementR(".job-state", "Failed")
 			p.MustElement(".problem")
-		}},
-	{name: "phone", who: demo.LearnerName, password: demo.LearnerPassword, path: "/papers/first-look#hives-by-strength", width: 390, height: 800,
+		},
+	},
+	{
+		name:     "phone",
+		who:      demo.LearnerName,
+		password: demo.LearnerPassword,
+		path:     "/papers/first-look#hives-by-strength",
+		width:    390,
+		height:   800,
 		steps: func(p *rod.Page) {
 			p.MustElement(".notes")
 			p.MustEval(`() => document.getElementById("hives-by-strength").scrollIntoView()`)
-		}},
+		},
+	},
 }
 
 // mistaken is a setup script with typical mistakes.
@@ -263,7 +373,9 @@ func commands(url, folder string, only []string) error {
 	defer os.RemoveAll(home)
 	learner := script{home: home, env: []string{"EXAMEN_PASSWORD=" + demo.LearnerPassword, "EXAMEN_URL=" + url}}
 	learner.run("", "login", demo.NewLearnerName)
-	learner.show("SELECT hive_id, strength\nFROM hive\nWHERE kind = 'stacked' AND strength > 8", "submit", "first-look/3")
+	learner.show(
+		"SELECT hive_id, strength\nFROM hive\nWHERE kind = 'stacked' AND strength > 8", "submit", "first-look/3",
+	)
 	learner.show("SELECT name, valley FROM apiary WHERE altitude > 300", "run", "first-look")
 	learner.show("", "paper", "show", "first-look")
 	teacher := script{home: home, env: []string{"EXAMEN_PASSWORD=" + demo.InstructorPassword, "EXAMEN_URL=" + url}}
@@ -277,13 +389,20 @@ func commands(url, folder string, only []string) error {
 	}
 	builder.show("", "dataset", "build", "swarms.sql")
 	builder.show("", "dataset", "build", "sightings.csv")
-	builder.text.WriteString(strings.Join(strings.SplitAfter("$ examen dataset map apiary\n"+builder.run("", "dataset", "map", "apiary"), "\n")[:12], ""))
+	builder.text.WriteString(
+		strings.Join(
+			strings.SplitAfter("$ examen dataset map apiary\n"+builder.run("", "dataset", "map", "apiary"), "\n")[:12],
+			"",
+		),
+	)
 	b, closeBrowser, err := browser.Open()
 	if err != nil {
 		return err
 	}
 	defer closeBrowser()
-	for name, s := range map[string]*script{"command-learner": &learner, "command-progress": &teacher, "command-build": &builder} {
+	for name, s := range map[string]*script{
+		"command-learner": &learner, "command-progress": &teacher, "command-build": &builder,
+	} {
 		if err := picture(b, s.text.String(), filepath.Join(folder, name+".png")); err != nil {
 			return err
 		}
@@ -324,7 +443,10 @@ func picture(b *rod.Browser, text, file string) error {
 	}
 	defer page.Close()
 	return rod.Try(func() {
-		page.MustSetDocumentContent(`<body style="margin:0;background:#1e1d1a;color:#e9e4d8"><pre style="font:13px/1.35 'DejaVu Sans Mono',monospace;padding:16px;margin:0"></pre>`)
+		page.MustSetDocumentContent(
+			`<body style="margin:0;background:#1e1d1a;color:#e9e4d8"><pre style="font:13px/1.35 'DejaVu Sans ` +
+				`Mono',monospace;padding:16px;margin:0"></pre>`,
+		)
 		page.MustEval(`text => { document.querySelector("pre").textContent = text }`, text)
 		bytes, err := page.Screenshot(false, &proto.PageCaptureScreenshot{Format: proto.PageCaptureScreenshotFormatPng})
 		if err != nil {

@@ -29,9 +29,13 @@ func side(digest *compare.Digest, rows []result.Row) compare.Side {
 	}}
 }
 
-// set reads a result set from "name:type ... | cell cell | ...": i is integer, f double precision, n numeric, t text; ~ is NULL.
+// set reads a result set from "name:type ... | cell cell | ...": i is integer, f double precision, n numeric, t text; ~
+// is NULL.
 func set(s string) resultSet {
-	types := map[string]result.Type{"i": {OID: 23, Name: "integer"}, "f": {OID: 701, Name: "double precision"}, "n": {OID: 1700, Name: "numeric"}, "t": {OID: 25, Name: "text"}}
+	types := map[string]result.Type{
+		"i": {OID: 23, Name: "integer"}, "f": {OID: 701, Name: "double precision"}, "n": {OID: 1700, Name: "numeric"},
+		"t": {OID: 25, Name: "text"},
+	}
 	lines := strings.Split(s, "|")
 	var out resultSet
 	for _, c := range strings.Fields(lines[0]) {
@@ -53,14 +57,21 @@ func set(s string) resultSet {
 }
 
 // verdict compares as the service does: digests first, the rows only where they differ.
-func verdict(policy compare.Policy, reference resultSet, keys []int, ordered bool, attempt resultSet) (bool, []compare.Finding) {
+func verdict(
+	policy compare.Policy, reference resultSet, keys []int, ordered bool, attempt resultSet,
+) (bool, []compare.Finding) {
 	hidden := 0 // columns that are only order keys begin with a star
 	for _, c := range reference.Columns {
 		if strings.HasPrefix(c.Name, "*") {
 			hidden++
 		}
 	}
-	ref := compare.Reference{Columns: reference.Columns[:len(reference.Columns)-hidden], Keys: keys, Ordered: ordered, Window: reference.Window}
+	ref := compare.Reference{
+		Columns: reference.Columns[:len(reference.Columns)-hidden],
+		Keys:    keys,
+		Ordered: ordered,
+		Window:  reference.Window,
+	}
 	for _, k := range keys {
 		ref.KeyColumns = append(ref.KeyColumns, reference.Columns[k])
 	}
@@ -107,50 +118,240 @@ func TestVerdictsAndFirstFindings(t *testing.T) {
 		want      string // "" is right, otherwise kind and count
 	}{
 		{name: "the same", reference: hives, attempt: hives},
-		{name: "once, in order", policy: compare.Policy{Once: true}, reference: "k:t | A | A | B | C", keys: []int{0}, attempt: "k:t | A | B | B | C | B"},
-		{name: "once, not in order", policy: compare.Policy{Once: true}, reference: "k:t | A | A | B | C", keys: []int{0}, attempt: "k:t | B | A | A | C", want: "row-order 1"},
-		{name: "once, ties in any order", policy: compare.Policy{Once: true}, reference: "k:t s:i | A 1 | A 1 | B 1 | C 2", keys: []int{1}, attempt: "k:t s:i | B 1 | A 1 | B 1 | C 2"},
-		{name: "once, strictly", policy: compare.Policy{Once: true, Order: compare.OrderStrict}, reference: "k:t | B | A | B | C", attempt: "k:t | B | B | A | C"},
-		{name: "once, strictly, otherwise", policy: compare.Policy{Once: true, Order: compare.OrderStrict}, reference: "k:t | B | A | B | C", attempt: "k:t | B | C | A", want: "row-order 2"},
-		{name: "once, any order", policy: compare.Policy{Once: true, Order: compare.OrderAny}, reference: "k:t | A | A | B", keys: []int{0}, attempt: "k:t | B | A"},
-		{name: "columns of the same values under their names", policy: compare.Policy{Columns: compare.ByContent, Names: true}, reference: "a:i b:i c:i | 1 1 5 | 2 2 6", attempt: "b:i c:i a:i | 1 5 1 | 2 6 2"},
-		{name: "columns of the same values, one misnamed", policy: compare.Policy{Columns: compare.ByContent, Names: true}, reference: "a:i b:i | 1 1 | 2 2", attempt: "b:i x:i | 1 1 | 2 2", want: "column-names 0"},
-		{name: "another order where none is asked for", reference: hives, attempt: "a:t b:i | Elder ~ | Basil 9 | Clover 3 | Amber 3"},
-		{name: "numbers of another type", reference: hives, attempt: "a:t b:n | Elder ~ | Basil 9.0 | Clover 3.00 | Amber 3"},
-		{name: "a row missing", reference: hives, attempt: "name:t strength:i | Amber 3 | Basil 9 | Elder ~", want: "rows-missing 1"},
+		{
+			name:      "once, in order",
+			policy:    compare.Policy{Once: true},
+			reference: "k:t | A | A | B | C",
+			keys:      []int{0},
+			attempt:   "k:t | A | B | B | C | B",
+		},
+		{
+			name:      "once, not in order",
+			policy:    compare.Policy{Once: true},
+			reference: "k:t | A | A | B | C",
+			keys:      []int{0},
+			attempt:   "k:t | B | A | A | C",
+			want:      "row-order 1",
+		},
+		{
+			name:      "once, ties in any order",
+			policy:    compare.Policy{Once: true},
+			reference: "k:t s:i | A 1 | A 1 | B 1 | C 2",
+			keys:      []int{1},
+			attempt:   "k:t s:i | B 1 | A 1 | B 1 | C 2",
+		},
+		{
+			name:      "once, strictly",
+			policy:    compare.Policy{Once: true, Order: compare.OrderStrict},
+			reference: "k:t | B | A | B | C",
+			attempt:   "k:t | B | B | A | C",
+		},
+		{
+			name:      "once, strictly, otherwise",
+			policy:    compare.Policy{Once: true, Order: compare.OrderStrict},
+			reference: "k:t | B | A | B | C",
+			attempt:   "k:t | B | C | A",
+			want:      "row-order 2",
+		},
+		{
+			name:      "once, any order",
+			policy:    compare.Policy{Once: true, Order: compare.OrderAny},
+			reference: "k:t | A | A | B",
+			keys:      []int{0},
+			attempt:   "k:t | B | A",
+		},
+		{
+			name:      "columns of the same values under their names",
+			policy:    compare.Policy{Columns: compare.ByContent, Names: true},
+			reference: "a:i b:i c:i | 1 1 5 | 2 2 6",
+			attempt:   "b:i c:i a:i | 1 5 1 | 2 6 2",
+		},
+		{
+			name:      "columns of the same values, one misnamed",
+			policy:    compare.Policy{Columns: compare.ByContent, Names: true},
+			reference: "a:i b:i | 1 1 | 2 2",
+			attempt:   "b:i x:i | 1 1 | 2 2",
+			want:      "column-names 0",
+		},
+		{
+			name:      "another order where none is asked for",
+			reference: hives,
+			attempt:   "a:t b:i | Elder ~ | Basil 9 | Clover 3 | Amber 3",
+		},
+		{
+			name:      "numbers of another type",
+			reference: hives,
+			attempt:   "a:t b:n | Elder ~ | Basil 9.0 | Clover 3.00 | Amber 3",
+		},
+		{
+			name:      "a row missing",
+			reference: hives,
+			attempt:   "name:t strength:i | Amber 3 | Basil 9 | Elder ~",
+			want:      "rows-missing 1",
+		},
 		{name: "a row too many", reference: hives, attempt: hives + " | Iris 2", want: "rows-extra 1"},
-		{name: "NULL is not zero", reference: hives, attempt: "name:t strength:i | Amber 3 | Basil 9 | Clover 3 | Elder 0", want: "values-null 1"},
+		{
+			name:      "NULL is not zero",
+			reference: hives,
+			attempt:   "name:t strength:i | Amber 3 | Basil 9 | Clover 3 | Elder 0",
+			want:      "values-null 1",
+		},
 		{name: "rows repeated", reference: hives, attempt: hives + " | Amber 3 | Basil 9", want: "rows-repeated 2"},
-		{name: "duplicates removed", reference: "c:t | red | red | blue", attempt: "c:t | red | blue", want: "duplicates-removed 1"},
-		{name: "repeats count once", policy: compare.Policy{Once: true}, reference: "c:t | red | red | blue", attempt: "c:t | blue | red"},
-		{name: "once, but one is missing", policy: compare.Policy{Once: true}, reference: "c:t | red | red | blue", attempt: "c:t | red", want: "rows-missing 1"},
+		{
+			name:      "duplicates removed",
+			reference: "c:t | red | red | blue",
+			attempt:   "c:t | red | blue",
+			want:      "duplicates-removed 1",
+		},
+		{
+			name:      "repeats count once",
+			policy:    compare.Policy{Once: true},
+			reference: "c:t | red | red | blue",
+			attempt:   "c:t | blue | red",
+		},
+		{
+			name:      "once, but one is missing",
+			policy:    compare.Policy{Once: true},
+			reference: "c:t | red | red | blue",
+			attempt:   "c:t | red",
+			want:      "rows-missing 1",
+		},
 		{name: "nothing came", reference: hives, attempt: "name:t strength:i", want: "result-empty 0"},
 		{name: "both empty", reference: "name:t", attempt: "name:t"},
-		{name: "columns swapped", reference: hives, attempt: "strength:i name:t | 3 Amber | 9 Basil | 3 Clover | ~ Elder", want: "columns-swapped 0"},
-		{name: "another type", reference: hives, attempt: "name:t strength:t | Amber 3 | Basil 9 | Clover 3 | Elder ~", want: "column-type 0"},
-		{name: "columns of one type swapped", reference: "a:i b:i | 1 2 | 3 4", attempt: "b:i a:i | 2 1 | 4 3", want: "columns-swapped 0"},
-		{name: "columns paired by name", policy: compare.Policy{Columns: compare.ByName}, reference: hives, attempt: "strength:i name:t | 3 Amber | 9 Basil | 3 Clover | ~ Elder"},
-		{name: "paired by name, and one is called otherwise", policy: compare.Policy{Columns: compare.ByName}, reference: hives, attempt: "power:i name:t | 3 Amber", want: "column-names 0"},
-		{name: "columns paired by content", policy: compare.Policy{Columns: compare.ByContent}, reference: "a:i b:i c:i | 1 2 2 | 3 4 4", attempt: "x:i y:i z:i | 2 2 1 | 4 4 3"},
+		{
+			name:      "columns swapped",
+			reference: hives,
+			attempt:   "strength:i name:t | 3 Amber | 9 Basil | 3 Clover | ~ Elder",
+			want:      "columns-swapped 0",
+		},
+		{
+			name:      "another type",
+			reference: hives,
+			attempt:   "name:t strength:t | Amber 3 | Basil 9 | Clover 3 | Elder ~",
+			want:      "column-type 0",
+		},
+		{
+			name:      "columns of one type swapped",
+			reference: "a:i b:i | 1 2 | 3 4",
+			attempt:   "b:i a:i | 2 1 | 4 3",
+			want:      "columns-swapped 0",
+		},
+		{
+			name:      "columns paired by name",
+			policy:    compare.Policy{Columns: compare.ByName},
+			reference: hives,
+			attempt:   "strength:i name:t | 3 Amber | 9 Basil | 3 Clover | ~ Elder",
+		},
+		{
+			name:      "paired by name, and one is called otherwise",
+			policy:    compare.Policy{Columns: compare.ByName},
+			reference: hives,
+			attempt:   "power:i name:t | 3 Amber",
+			want:      "column-names 0",
+		},
+		{
+			name:      "columns paired by content",
+			policy:    compare.Policy{Columns: compare.ByContent},
+			reference: "a:i b:i c:i | 1 2 2 | 3 4 4",
+			attempt:   "x:i y:i z:i | 2 2 1 | 4 4 3",
+		},
 		{name: "a column missing", reference: hives, attempt: "name:t | Amber", want: "columns-missing 0"},
 		{name: "a column too many", reference: hives, attempt: "name:t strength:i kind:t", want: "columns-extra 0"},
-		{name: "names required", policy: compare.Policy{Names: true}, reference: hives, attempt: strings.Replace(hives, "strength", "power", 1), want: "column-names 0"},
+		{
+			name:      "names required",
+			policy:    compare.Policy{Names: true},
+			reference: hives,
+			attempt:   strings.Replace(hives, "strength", "power", 1),
+			want:      "column-names 0",
+		},
 		{name: "names required and kept", policy: compare.Policy{Names: true}, reference: hives, attempt: hives},
-		{name: "rounded by policy", policy: compare.Policy{Decimals: &decimals}, reference: "n:n | 2.449", attempt: "n:n | 2.4"},
-		{name: "floats that round apart", reference: "f:f k:i | 2.5000000000049999 1", attempt: "f:f k:i | 2.5000000000050001 1"},
+		{
+			name:      "rounded by policy",
+			policy:    compare.Policy{Decimals: &decimals},
+			reference: "n:n | 2.449",
+			attempt:   "n:n | 2.4",
+		},
+		{
+			name:      "floats that round apart",
+			reference: "f:f k:i | 2.5000000000049999 1",
+			attempt:   "f:f k:i | 2.5000000000050001 1",
+		},
 		{name: "floats that differ", reference: "f:f k:i | 2.5 1", attempt: "f:f k:i | 2.6 1", want: "values-differ 1"},
 
-		{name: "ties in any order", reference: "n:t s:i | B 9 | A 3 | C 3", keys: []int{1}, attempt: "n:t s:i | B 9 | C 3 | A 3"},
-		{name: "not within ties", reference: "n:t s:i | B 9 | A 3 | C 3", keys: []int{1}, attempt: "n:t s:i | C 3 | B 9 | A 3", want: "row-order 1"},
-		{name: "the wrong way round", reference: "n:t s:i | B 9 | A 5 | C 3 | D 3", keys: []int{1}, attempt: "n:t s:i | C 3 | D 3 | A 5 | B 9", want: "row-order-reversed 1"},
-		{name: "ties on a key that is not in the output", reference: "n:t *k:i | B 9 | A 3 | C 3", keys: []int{1}, attempt: "n:t | B | C | A"},
-		{name: "out of order by a key that is not in the output", reference: "n:t *k:i | B 9 | A 4 | C 3", keys: []int{1}, attempt: "n:t | B | C | A", want: "row-order 2"},
-		{name: "NULLs tie", reference: "n:t s:i | B 9 | A ~ | C ~", keys: []int{1}, attempt: "n:t s:i | B 9 | C ~ | A ~"},
-		{name: "order does not matter by policy", policy: compare.Policy{Order: compare.OrderAny}, reference: "s:i | 1 | 2", keys: []int{0}, attempt: "s:i | 2 | 1"},
-		{name: "strict order holds for ties too", policy: compare.Policy{Order: compare.OrderStrict}, reference: "n:t s:i | A 3 | C 3", keys: []int{1}, attempt: "n:t s:i | C 3 | A 3", want: "row-order-reversed 1"},
-		{name: "strict order without ORDER BY", policy: compare.Policy{Order: compare.OrderStrict}, reference: "s:i | 2 | 1 | 3", attempt: "s:i | 2 | 3 | 1", want: "row-order 2"},
-		{name: "in order, floats that round apart", reference: "f:f k:i | 2.5000000000049999 1 | 1 2", keys: []int{1}, attempt: "f:f k:i | 2.5000000000050001 1 | 1 2"},
-		{name: "more rows than the ordered reference", reference: "s:i | 1", keys: []int{0}, attempt: "s:i | 1 | 2", want: "rows-extra 1"},
+		{
+			name:      "ties in any order",
+			reference: "n:t s:i | B 9 | A 3 | C 3",
+			keys:      []int{1},
+			attempt:   "n:t s:i | B 9 | C 3 | A 3",
+		},
+		{
+			name:      "not within ties",
+			reference: "n:t s:i | B 9 | A 3 | C 3",
+			keys:      []int{1},
+			attempt:   "n:t s:i | C 3 | B 9 | A 3",
+			want:      "row-order 1",
+		},
+		{
+			name:      "the wrong way round",
+			reference: "n:t s:i | B 9 | A 5 | C 3 | D 3",
+			keys:      []int{1},
+			attempt:   "n:t s:i | C 3 | D 3 | A 5 | B 9",
+			want:      "row-order-reversed 1",
+		},
+		{
+			name:      "ties on a key that is not in the output",
+			reference: "n:t *k:i | B 9 | A 3 | C 3",
+			keys:      []int{1},
+			attempt:   "n:t | B | C | A",
+		},
+		{
+			name:      "out of order by a key that is not in the output",
+			reference: "n:t *k:i | B 9 | A 4 | C 3",
+			keys:      []int{1},
+			attempt:   "n:t | B | C | A",
+			want:      "row-order 2",
+		},
+		{
+			name:      "NULLs tie",
+			reference: "n:t s:i | B 9 | A ~ | C ~",
+			keys:      []int{1},
+			attempt:   "n:t s:i | B 9 | C ~ | A ~",
+		},
+		{
+			name:      "order does not matter by policy",
+			policy:    compare.Policy{Order: compare.OrderAny},
+			reference: "s:i | 1 | 2",
+			keys:      []int{0},
+			attempt:   "s:i | 2 | 1",
+		},
+		{
+			name:      "strict order holds for ties too",
+			policy:    compare.Policy{Order: compare.OrderStrict},
+			reference: "n:t s:i | A 3 | C 3",
+			keys:      []int{1},
+			attempt:   "n:t s:i | C 3 | A 3",
+			want:      "row-order-reversed 1",
+		},
+		{
+			name:      "strict order without ORDER BY",
+			policy:    compare.Policy{Order: compare.OrderStrict},
+			reference: "s:i | 2 | 1 | 3",
+			attempt:   "s:i | 2 | 3 | 1",
+			want:      "row-order 2",
+		},
+		{
+			name:      "in order, floats that round apart",
+			reference: "f:f k:i | 2.5000000000049999 1 | 1 2",
+			keys:      []int{1},
+			attempt:   "f:f k:i | 2.5000000000050001 1 | 1 2",
+		},
+		{
+			name:      "more rows than the ordered reference",
+			reference: "s:i | 1",
+			keys:      []int{0},
+			attempt:   "s:i | 1 | 2",
+			want:      "rows-extra 1",
+		},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			right, findings := verdict(c.policy, set(c.reference), c.keys, c.keys != nil, set(c.attempt))
@@ -172,7 +373,8 @@ func TestEvidenceIsAtMostFiveRows(t *testing.T) {
 		fmt.Fprintf(&many, " | %d", i)
 	}
 	_, findings := verdict(compare.Policy{}, set("n:i | 100"), nil, false, set(many.String()))
-	if len(findings) != 2 || findings[0].Kind != compare.RowsExtra || findings[0].Count != 40 || len(findings[0].Rows) != compare.EvidenceRows {
+	if len(findings) != 2 || findings[0].Kind != compare.RowsExtra || findings[0].Count != 40 ||
+		len(findings[0].Rows) != compare.EvidenceRows {
 		t.Errorf("got %+v", findings)
 	}
 	if findings[1].Kind != compare.RowsMissing || !findings[1].Reveals {
@@ -186,7 +388,10 @@ func TestVerdictsOfRandomSets(t *testing.T) {
 	for range 400 {
 		reference := resultSet{Columns: set("a:i b:t c:f").Columns}
 		for range 1 + r.IntN(30) {
-			row := result.Row{fmt.Append(nil, r.IntN(5)), fmt.Append(nil, string(rune('p'+r.IntN(4)))), fmt.Append(nil, float64(r.IntN(8))/4)}
+			row := result.Row{
+				fmt.Append(nil, r.IntN(5)), fmt.Append(nil, string(rune('p'+r.IntN(4)))),
+				fmt.Append(nil, float64(r.IntN(8))/4),
+			}
 			if r.IntN(6) == 0 {
 				row[r.IntN(3)] = nil
 			}
@@ -216,7 +421,9 @@ func TestVerdictsOfRandomSets(t *testing.T) {
 		}
 		expect("shuffled, unordered", true, false, shuffled())
 		expect("shuffled within ties, ordered", true, true, withinTies)
-		if other := shuffled(); !slices.EqualFunc(other.Rows, reference.Rows, func(a, b result.Row) bool { return key(a) == key(b) }) {
+		if other := shuffled(); !slices.EqualFunc(
+			other.Rows, reference.Rows, func(a, b result.Row) bool { return key(a) == key(b) },
+		) {
 			expect("shuffled across ties, ordered", false, true, other)
 		}
 		changed := shuffled()
@@ -227,17 +434,24 @@ func TestVerdictsOfRandomSets(t *testing.T) {
 		dropped := shuffled()
 		expect("one row dropped", false, false, resultSet{Columns: dropped.Columns, Rows: dropped.Rows[1:]})
 		repeated := shuffled()
-		expect("one row repeated", false, r.IntN(2) == 0, resultSet{Columns: repeated.Columns, Rows: append(repeated.Rows, repeated.Rows[0])})
+		expect(
+			"one row repeated", false, r.IntN(2) == 0,
+			resultSet{Columns: repeated.Columns, Rows: append(repeated.Rows, repeated.Rows[0])},
+		)
 	}
 }
 
-// The verdict on any two small sets, which often are the same, is that of sorting both sides' rows and looking at them one by one.
+// The verdict on any two small sets, which often are the same, is that of sorting both sides' rows and looking at them
+// one by one.
 func TestVerdictsAreThoseOfTheObviousComparison(t *testing.T) {
 	r := rand.New(rand.NewPCG(9, 10))
 	columns := set("a:i b:t c:n").Columns
 	rows := func() (rows []result.Row) {
 		for range r.IntN(4) {
-			row := result.Row{fmt.Append(nil, r.IntN(2)), []byte([]string{"x", "X"}[r.IntN(2)]), []byte([]string{"1", "1.0", "1.50", "1.5"}[r.IntN(4)])}
+			row := result.Row{
+				fmt.Append(nil, r.IntN(2)), []byte([]string{"x", "X"}[r.IntN(2)]),
+				[]byte([]string{"1", "1.0", "1.50", "1.5"}[r.IntN(4)]),
+			}
 			if r.IntN(4) == 0 {
 				row[r.IntN(3)] = nil
 			}
@@ -275,7 +489,9 @@ func TestVerdictsAreThoseOfTheObviousComparison(t *testing.T) {
 				x, y = slices.Compact(x), slices.Compact(y)
 			}
 			want := slices.Equal(x, y)
-			if got, _ := verdict(policy, resultSet{Columns: columns, Rows: a}, nil, false, resultSet{Columns: columns, Rows: b}); got != want {
+			if got, _ := verdict(
+				policy, resultSet{Columns: columns, Rows: a}, nil, false, resultSet{Columns: columns, Rows: b},
+			); got != want {
 				t.Fatalf("%+v: got %v, want %v: %q and %q", policy, got, want, a, b)
 			}
 			if want {

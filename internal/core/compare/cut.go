@@ -2,8 +2,8 @@ package compare
 
 import "examen/internal/core/result"
 
-// Cut tells which rows of the reference tie at a place where LIMIT or OFFSET cuts through them, so that which of them count is not decided.
-// The rows are all that the reference gives, through the end of the tie.
+// Cut tells which rows of the reference tie at a place where LIMIT or OFFSET cuts through them, so that which of them
+// count is not decided. The rows are all that the reference gives, through the end of the tie.
 func (p *Plan) Cut(rows []result.Row) []result.Row {
 	w := p.reference.Window
 	if w == nil {
@@ -39,7 +39,7 @@ func (p *Plan) Ties(rows []result.Row) []result.Row {
 
 func (p *Plan) refKeysOf(rows []result.Row) []string { return keys(rows, p.refCells, p.refReadings) }
 
-// varied tells whether some rows differ: of rows that are alike it does not matter which count.
+// varied tells whether some rows differ. If all are alike, it does not matter which of them count.
 func varied(keys []string) bool {
 	for _, k := range keys {
 		if k != keys[0] {
@@ -49,7 +49,8 @@ func varied(keys []string) bool {
 	return false
 }
 
-// ofWide compares with a reference of which LIMIT or OFFSET cuts through a tie of more rows than are kept: it is read again for those that the attempt has.
+// ofWide compares with a reference in which LIMIT or OFFSET cuts through a tie of more rows than are kept. The
+// reference is read again to look for the attempt's rows.
 func (p *Plan) ofWide(reference, attempt Side) (Verdict, *Difference, error) {
 	if attempt.Digest.Rows > widestCut {
 		return Open, nil, nil
@@ -58,7 +59,7 @@ func (p *Plan) ofWide(reference, attempt Side) (Verdict, *Difference, error) {
 	var rows []result.Row
 	var prints []result.Fingerprint
 	err := attempt.Rows(func(row result.Row) error {
-		f := result.Of(result.AppendKey(nil, row, p.attCells, p.attReadings))
+		f := p.reference.Seed.Of(result.AppendKey(nil, row, p.attCells, p.attReadings))
 		only[f] = false
 		rows, prints = append(rows, row.Clone()), append(prints, f)
 		return nil
@@ -102,8 +103,8 @@ func (p *Plan) ofWide(reference, attempt Side) (Verdict, *Difference, error) {
 	return Wrong, &Difference{Findings: []Finding{f}, Facts: Facts{Columns: p.attempt, Got: got, Want: want}}, nil
 }
 
-// windowPairing looks for the pairing of columns under which the attempt has rows that LIMIT and OFFSET may let through; nil if none is found. An attempt's
-// column can only be one that has all of its values, as often.
+// windowPairing looks for the pairing of columns under which the attempt has rows that LIMIT and OFFSET may let
+// through; nil if none is found. An attempt's column can only be one that has all of its values, as often.
 func (p *Plan) windowPairing(reference, attempt []result.Row) []int {
 	n := len(p.attempt)
 	fits := make([][]bool, n)

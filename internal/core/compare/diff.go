@@ -33,7 +33,7 @@ func (p *Plan) diff(reference tied, attempt []result.Row) *diff {
 	return d
 }
 
-// count finds the rows that one side has more copies of than the other.
+// count finds the rows of which one side has more copies than the other.
 func (d *diff) count() {
 	surplus := map[string]int{} // copies in the reference less copies in the attempt
 	for _, k := range d.refKeys {
@@ -53,7 +53,7 @@ func (d *diff) count() {
 	slices.Reverse(d.missing)
 }
 
-// absent returns the places of the keys in a, each once, that b does not have.
+// absent returns the places in a of the keys that b does not have, each key once.
 func absent(a, b []string) []int {
 	seen := map[string]bool{}
 	for _, k := range b {
@@ -79,8 +79,8 @@ func keys(rows []result.Row, cells []int, readings []result.Reading) []string {
 	return s
 }
 
-// forgiveNear takes out the pairs of a missing and an extra row that differ only in numbers which are the same to the
-// digits that count. Afterwards each such row of the attempt has its partner's key.
+// forgiveNear removes pairs of a missing and an extra row that differ only in numbers that agree to the digits that
+// count. Afterwards each of these rows has the key of its partner.
 func (d *diff) forgiveNear() {
 	if len(d.missing) == 0 || len(d.extra) == 0 || !d.inexact() || len(d.missing) != len(d.extra) && !d.policy.Once {
 		return
@@ -102,7 +102,9 @@ func (d *diff) forgiveNear() {
 		for _, r := range d.attReadings {
 			reach = max(reach, r.Reach(value))
 		}
-		from, _ := slices.BinarySearchFunc(rows, value-reach, func(w waiting, x float64) int { return cmp.Compare(w.number, x) })
+		from, _ := slices.BinarySearchFunc(
+			rows, value-reach, func(w waiting, x float64) int { return cmp.Compare(w.number, x) },
+		)
 		found := false
 		for _, w := range rows[from:] {
 			if w.number > value+reach || found {
@@ -127,7 +129,7 @@ type waiting struct {
 	number float64
 }
 
-// number reads a number; what is no number comes as zero.
+// number parses a number; anything else gives zero.
 func number(cell []byte) float64 {
 	x, err := strconv.ParseFloat(string(cell), 64)
 	if err != nil || math.IsNaN(x) || math.IsInf(x, 0) {
@@ -136,7 +138,7 @@ func number(cell []byte) float64 {
 	return x
 }
 
-// inexactly is a row's key without the numbers that are not exact, and the first of these.
+// inexactly returns a row's key without its inexact numbers, and the first of these.
 func inexactly(row result.Row, cells []int, readings []result.Reading) (key string, first float64) {
 	var b []byte
 	any := false
@@ -154,20 +156,26 @@ func inexactly(row result.Row, cells []int, readings []result.Reading) (key stri
 	return string(b), first
 }
 
-// near tells whether the inexact numbers of two rows, which are otherwise the same, are.
+// near tells whether two rows that agree in everything else agree in their inexact numbers, too.
 func (d *diff) near(reference, attempt result.Row) bool {
 	for i := range d.refCells {
-		if d.refReadings[i].Inexact() && !same(&d.refReadings[i], &d.attReadings[i], reference[d.refCells[i]], attempt[d.attCells[i]]) {
+		if d.refReadings[i].Inexact() && !same(
+			&d.refReadings[i], &d.attReadings[i], reference[d.refCells[i]], attempt[d.attCells[i]],
+		) {
 			return false
 		}
 	}
 	return true
 }
 
-// facts gives what the rows say as the attempt's columns stand.
+// facts returns what the rows show, with the attempt's columns as they stand.
 func (d *diff) facts() Facts {
 	got, want := int64(len(d.attempt)), int64(len(d.reference))
-	f := Facts{Columns: d.Plan.attempt, MissingCount: int64(len(d.missing)), ExtraCount: int64(len(d.extra)), Got: got, Want: want, Sorted: len(d.Plan.reference.Keys) > 0,
+	f := Facts{Columns: d.Plan.attempt, MissingCount: int64(
+		len(d.missing),
+	), ExtraCount: int64(len(d.extra)), Got: got, Want: want, Sorted: len(
+		d.Plan.reference.Keys,
+	) > 0,
 		Expected: make([]result.Type, len(d.Plan.attempt))}
 	for i, cell := range d.attCells {
 		f.Expected[cell] = d.Plan.reference.Columns[i].Type
@@ -191,7 +199,8 @@ func (d *diff) facts() Facts {
 		}
 	}
 	f.Leading = len(d.missing) == 0 && len(d.extra) > 0 && d.extra[0] == len(d.reference)
-	f.SameSet = len(absent(at(d.attKeys, d.extra), d.refKeys)) == 0 && len(absent(at(d.refKeys, d.missing), d.attKeys)) == 0
+	f.SameSet = len(absent(at(d.attKeys, d.extra), d.refKeys)) == 0 &&
+		len(absent(at(d.refKeys, d.missing), d.attKeys)) == 0
 	return f
 }
 
@@ -203,7 +212,7 @@ func at(keys []string, places []int) []string {
 	return s
 }
 
-// rowFindings is for sides that do not hold the same rows.
+// rowFindings returns the findings for sides that do not hold the same rows.
 func (d *diff) rowFindings(facts *Facts) []Finding {
 	got, want := int64(len(d.attempt)), int64(len(d.reference))
 	if got == 0 {
@@ -241,7 +250,8 @@ func (d *diff) rowFindings(facts *Facts) []Finding {
 	return findings
 }
 
-// multiplied is how many times every expected row comes; 0 where that differs from row to row, or the expected rows are few.
+// multiplied returns how many times every expected row occurs; 0 if that differs from row to row, or if there are few
+// expected rows.
 func (d *diff) multiplied() int64 {
 	if len(d.reference) < 2 || len(d.missing) > 0 || len(d.attempt)%len(d.reference) != 0 {
 		return 0

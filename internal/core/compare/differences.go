@@ -9,10 +9,12 @@ import (
 // A Side is one side's rows, and the digest that was made of them.
 type Side struct {
 	Digest *Digest
-	// Rows yields the rows from first to last, each time it is called. A row may be used until yield returns. The reference's rows
-	// may carry the cells of order keys behind those of its columns. Both sides may be read at the same time.
+	// Rows yields the rows from first to last, each time it is called. A row may be used until yield returns. The
+	// reference's rows may carry the cells of order keys behind those of its columns. Both sides may be read at the
+	// same time.
 	Rows func(yield func(result.Row) error) error
-	// Of the reference's side: what is kept of its rows from one attempt to the next that is read the same way. May be nil.
+	// Of the reference's side: what is kept of its rows from one attempt to the next that is read the same way. May be
+	// nil.
 	Sample *Sample
 }
 
@@ -54,8 +56,8 @@ type CellPair struct {
 
 const factRows = 1000
 
-// Bounds up to which a side's rows are held in memory to say how they differ. Beyond them rows are picked by their values, those
-// of both sides alike, and findings say how many were looked at.
+// Bounds up to which a side's rows are held in memory to say how they differ. Beyond them rows are picked by their
+// values, those of both sides alike, and findings say how many were looked at.
 const (
 	PairRows  = 100_000
 	PairBytes = 16 << 20
@@ -63,7 +65,7 @@ const (
 
 var errTooMany = errors.New("too many rows to hold")
 
-// gather holds a side's rows in memory.
+// gather reads a side's rows into memory.
 func gather(rows func(func(result.Row) error) error) ([]result.Row, error) {
 	var kept []result.Row
 	size := 0
@@ -77,9 +79,9 @@ func gather(rows func(func(result.Row) error) error) ([]result.Row, error) {
 	return kept, err
 }
 
-// Differences says how the attempt's rows differ from the reference's. It decides anew, by the rows themselves, whether the
-// sides match: where floats round to different sides of a boundary they may, although their digests differ. Findings come
-// causes first. An error is one of reading the rows.
+// Differences says how the attempt's rows differ from the reference's. It decides anew, by the rows themselves, whether
+// the sides match: where floats round to different sides of a boundary they may, although their digests differ.
+// Findings come causes first. An error is one of reading the rows.
 func (p *Plan) Differences(reference, attempt Side) (Verdict, *Difference, error) {
 	if reference.Digest.wide {
 		return p.ofWide(reference, attempt)
@@ -100,7 +102,7 @@ func (p *Plan) Differences(reference, attempt Side) (Verdict, *Difference, error
 	return p.ofMany(reference, attempt)
 }
 
-// ofRows compares two sides that are held in memory.
+// ofRows compares two sides in memory.
 func (p *Plan) ofRows(reference, attempt []result.Row) (Verdict, *Difference) {
 	d := p.diff(p.window(reference, attempt), attempt)
 	if p.policy.Columns == ByContent && len(p.attempt) > 1 && d.differs() {
@@ -108,7 +110,10 @@ func (p *Plan) ofRows(reference, attempt []result.Row) (Verdict, *Difference) {
 		if p.reference.Window != nil {
 			pairs = p.windowPairing(reference, attempt)
 		} else {
-			pairs, _ = p.pairing(inMemory(d.reference), inMemory(attempt), memoryPasses(len(attempt), len(p.attempt)), func(trial *Plan) bool { return !trial.diff(d.tied, attempt).differs() })
+			pairs, _ = p.pairing(
+				inMemory(d.reference), inMemory(attempt), memoryPasses(len(attempt), len(p.attempt)),
+				func(trial *Plan) bool { return !trial.diff(d.tied, attempt).differs() },
+			)
 		}
 		if pairs == nil {
 			pairs = p.bestPairing(d.reference, attempt)
@@ -122,12 +127,15 @@ func (p *Plan) ofRows(reference, attempt []result.Row) (Verdict, *Difference) {
 	return Wrong, d.difference()
 }
 
-// difference is for sides that do not hold the same rows.
+// difference describes sides that do not hold the same rows.
 func (d *diff) difference() *Difference {
 	out := &Difference{Facts: d.facts()}
 	if d.policy.Columns == ByPosition && len(d.reference) == len(d.attempt) && len(d.Plan.attempt) > 1 {
 		trial := *d.Plan
-		if pairs, _ := trial.pairing(inMemory(d.reference), inMemory(d.attempt), memoryPasses(len(d.attempt), len(d.Plan.attempt)), func(trial *Plan) bool { return !trial.diff(d.tied, d.attempt).differs() }); pairs != nil {
+		if pairs, _ := trial.pairing(
+			inMemory(d.reference), inMemory(d.attempt), memoryPasses(len(d.attempt), len(d.Plan.attempt)),
+			func(trial *Plan) bool { return !trial.diff(d.tied, d.attempt).differs() },
+		); pairs != nil {
 			out.Findings = []Finding{d.swapped(pairs)}
 			return out
 		}
@@ -144,8 +152,8 @@ type tied struct {
 	groups []int
 }
 
-// window picks the reference's rows that count, with their tie groups. Of a tie that is cut it picks those which the attempt has,
-// as far as there are such.
+// window picks the reference's rows that count, with their tie groups. Of a tie that is cut it picks those which the
+// attempt has, as far as there are such.
 func (p *Plan) window(reference, attempt []result.Row) tied {
 	all := tied{reference, p.tieGroups(reference, p.reference.Keys)}
 	w := p.reference.Window

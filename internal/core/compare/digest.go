@@ -7,8 +7,9 @@ import (
 	"examen/internal/core/result"
 )
 
-// A Digest stands for all rows of one side. It takes constant memory but for the sizes of the reference's tie groups (four bytes each),
-// the rows of ties that a LIMIT cuts through, and, where repeated rows count once, a fingerprint for each distinct row.
+// A Digest stands for all rows of one side. It takes constant memory but for the sizes of the reference's tie groups
+// (four bytes each), the rows of ties that a LIMIT cuts through, and, where repeated rows count once, a fingerprint for
+// each distinct row.
 type Digest struct {
 	Rows     int64              // those that count
 	sum      result.Fingerprint // whatever the order; without the rows of cut ties where the order matters
@@ -18,10 +19,11 @@ type Digest struct {
 	cuts     []cut
 	wide     bool // a cut tie has too many rows to be kept
 	once     map[result.Fingerprint]struct{}
-	all      map[result.Fingerprint]int32 // where any order will do and a tie may be cut: every row but those of cut ties
+	// where any order will do and a tie may be cut: every row but those of cut ties
+	all map[result.Fingerprint]int32
 
-	// Where repeated rows count once, in order, and a tie may be cut: the tie group in which each row of the reference first is one of those that
-	// count, and the attempt's rows as each first comes.
+	// Where repeated rows count once, in order, and a tie may be cut: the tie group in which each row of the reference
+	// first is one of those that count, and the attempt's rows as each first comes.
 	ranks  map[result.Fingerprint]int
 	firsts []result.Fingerprint
 }
@@ -43,6 +45,7 @@ const (
 // A Digester reads the rows of one side.
 type Digester struct {
 	digest   Digest
+	seed     result.Seed
 	order    Order
 	cells    []int
 	readings []result.Reading
@@ -51,12 +54,12 @@ type Digester struct {
 	// The reference's side.
 	plan     *Plan
 	keys     []int
-	key      []byte // the order key of the row at hand
+	key      []byte // the order key of the current row
 	before   []byte // and of the one before
 	last     result.Row
 	window   *Window
 	position int64 // rows read
-	open     int64 // rows of the tie group at hand
+	open     int64 // rows of the current tie group
 	members  map[result.Fingerprint]int32
 	only     map[result.Fingerprint]bool // where there is one: the rows that count as members, and whether they came
 
@@ -64,18 +67,26 @@ type Digester struct {
 	expected []uint32 // tie groups still to come
 	firsts   bool     // the rows are kept as each first comes
 	cuts     []cut    // of the reference
-	group    int      // the group at hand
+	group    int      // the current group
 	left     uint32   // rows missing from it
-	within   *cut     // the cut tie at hand
+	within   *cut     // the current cut tie
 	instead  map[result.Fingerprint]result.Fingerprint
 
-	tied result.Fingerprint // sum of the group at hand
+	tied result.Fingerprint // sum of the current group
 }
 
 // Reference returns a digester for the rows that the reference answer gives; rows is how many they are, about.
 func (p *Plan) Reference(rows int64) *Digester {
-	d := &Digester{plan: p, order: p.counting(), cells: p.refCells, readings: p.refReadings, keys: p.reference.Keys, window: p.reference.Window,
-		digest: Digest{once: p.onceSet()}}
+	d := &Digester{
+		plan:     p,
+		seed:     p.reference.Seed,
+		order:    p.counting(),
+		cells:    p.refCells,
+		readings: p.refReadings,
+		keys:     p.reference.Keys,
+		window:   p.reference.Window,
+		digest:   Digest{once: p.onceSet()},
+	}
 	if p.counting() != p.order() {
 		d.digest.ranks = map[result.Fingerprint]int{}
 	}
@@ -94,10 +105,18 @@ func (p *Plan) Reference(rows int64) *Digester {
 	return d
 }
 
-// Attempt returns a digester for the attempt's rows, which are to be held against the reference's.
+// Attempt returns a digester for the attempt's rows, which are compared with the reference's.
 func (p *Plan) Attempt(reference *Digest) *Digester {
-	d := &Digester{order: p.counting(), cells: p.attCells, readings: p.attReadings, expected: reference.groups, group: -1, cuts: reference.cuts,
-		digest: Digest{once: p.onceSet(), parts: make([]result.Fingerprint, len(reference.parts))}}
+	d := &Digester{
+		seed:     p.reference.Seed,
+		order:    p.counting(),
+		cells:    p.attCells,
+		readings: p.attReadings,
+		expected: reference.groups,
+		group:    -1,
+		cuts:     reference.cuts,
+		digest:   Digest{once: p.onceSet(), parts: make([]result.Fingerprint, len(reference.parts))},
+	}
 	d.firsts = p.policy.Once && p.reference.Window != nil
 	if len(d.cuts) > 0 && d.order == OrderAny {
 		d.digest.all = map[result.Fingerprint]int32{}
@@ -105,8 +124,8 @@ func (p *Plan) Attempt(reference *Digest) *Digester {
 	return d
 }
 
-// counting is the order in which rows are told apart as they are read. Where repeated rows count once and LIMIT may cut a tie, the order of
-// what is left is looked at when all have come.
+// counting is the order in which rows are told apart as they are read. Where repeated rows count once and LIMIT may cut
+// a tie, the order of what is left is looked at when all have come.
 func (p *Plan) counting() Order {
 	if p.policy.Once && p.reference.Window != nil && p.order() == OrderAuto {
 		return OrderAny
@@ -124,7 +143,7 @@ func (p *Plan) onceSet() map[result.Fingerprint]struct{} {
 // Add reads a row. The row may be reused by the caller afterwards.
 func (d *Digester) Add(row result.Row) {
 	d.buffer = result.AppendKey(d.buffer[:0], row, d.cells, d.readings)
-	f := result.Of(d.buffer)
+	f := d.seed.Of(d.buffer)
 	if other, has := d.instead[f]; has {
 		f = other
 	}
@@ -147,7 +166,7 @@ func (d *Digester) Add(row result.Row) {
 		d.digest.add(f)
 	case d.order == OrderStrict:
 		d.digest.add(f)
-		d.digest.sequence = d.digest.sequence.Then(f)
+		d.digest.sequence = d.seed.Then(d.digest.sequence, f)
 	case d.plan != nil:
 		d.digest.add(f)
 		if ties := d.tiesWithLast(row); ties && len(d.digest.groups) > 0 {
@@ -199,7 +218,7 @@ func (p *Plan) nearKey(a, b result.Row) bool {
 	return true
 }
 
-// same tells whether two cells mean the same.
+// same tells whether two cells have the same meaning.
 func same(ra, rb *result.Reading, a, b []byte) bool {
 	if a == nil || b == nil {
 		return a == nil && b == nil
@@ -215,7 +234,7 @@ func (d *Digester) addWindowed(row result.Row, f result.Fingerprint) {
 			d.digest.Rows++
 			if _, seen := d.digest.once[f]; !seen {
 				d.digest.add(f)
-				d.digest.sequence = d.digest.sequence.Then(f)
+				d.digest.sequence = d.seed.Then(d.digest.sequence, f)
 			}
 		}
 		d.position++
@@ -260,18 +279,20 @@ func (d *Digester) endWindowed() {
 			}
 		}
 		if d.order != OrderAny {
-			d.digest.sequence = d.digest.sequence.Then(d.tied)
+			d.digest.sequence = d.seed.Then(d.digest.sequence, d.tied)
 		}
 		d.digest.groups = append(d.digest.groups, uint32(size))
 	default:
-		d.digest.cuts = append(d.digest.cuts, cut{group: len(d.digest.groups), take: take, members: maps.Clone(d.members)})
+		d.digest.cuts = append(
+			d.digest.cuts, cut{group: len(d.digest.groups), take: take, members: maps.Clone(d.members)},
+		)
 		d.digest.groups = append(d.digest.groups, uint32(take))
 	}
 	d.digest.Rows += take
 	clear(d.members)
 }
 
-// within is how many of the rows from one place to another, counted from 0, the window lets through.
+// within returns how many of the rows from one place to another, counted from 0, the window lets through.
 func (w *Window) within(from, to int64) int64 {
 	if w.Take >= 0 {
 		to = min(to, w.Skip+w.Take)
@@ -279,9 +300,10 @@ func (w *Window) within(from, to int64) int64 {
 	return max(0, to-max(from, w.Skip))
 }
 
-// Past tells that no further row of the reference counts, or ties with one that does.
+// Past tells that no further row of the reference counts or ties with one that does.
 func (d *Digester) Past() bool {
-	return d.window != nil && d.window.Take >= 0 && d.position > d.window.Skip+d.window.Take && d.position-d.open >= d.window.Skip+d.window.Take
+	return d.window != nil && d.window.Take >= 0 && d.position > d.window.Skip+d.window.Take &&
+		d.position-d.open >= d.window.Skip+d.window.Take
 }
 
 // addOrdered puts the attempt's rows into groups of the reference's sizes.
@@ -295,7 +317,9 @@ func (d *Digester) addOrdered(f result.Fingerprint) {
 		d.group++
 		d.within = nil
 		if len(d.cuts) > 0 && d.cuts[0].group == d.group {
-			d.digest.cuts = append(d.digest.cuts, cut{group: d.group, take: d.cuts[0].take, members: map[result.Fingerprint]int32{}})
+			d.digest.cuts = append(
+				d.digest.cuts, cut{group: d.group, take: d.cuts[0].take, members: map[result.Fingerprint]int32{}},
+			)
 			d.within, d.cuts = &d.digest.cuts[len(d.digest.cuts)-1], d.cuts[1:]
 		}
 	}
@@ -307,7 +331,7 @@ func (d *Digester) addOrdered(f result.Fingerprint) {
 	d.digest.add(f)
 	d.tied = d.tied.Plus(f)
 	if d.left == 0 {
-		d.digest.sequence = d.digest.sequence.Then(d.tied)
+		d.digest.sequence = d.seed.Then(d.digest.sequence, d.tied)
 		d.tied = result.Fingerprint{}
 	}
 }
@@ -315,7 +339,7 @@ func (d *Digester) addOrdered(f result.Fingerprint) {
 // close ends a tie group of a reference without LIMIT.
 func (d *Digester) close() {
 	if len(d.digest.groups) > 0 {
-		d.digest.sequence = d.digest.sequence.Then(d.tied)
+		d.digest.sequence = d.seed.Then(d.digest.sequence, d.tied)
 	}
 }
 
@@ -330,6 +354,31 @@ func (d *Digester) Digest() *Digest {
 		d.close()
 	}
 	return &d.digest
+}
+
+// Fingerprint identifies the rows as the plan reads them. Attempts at one exercise with equal results have equal
+// fingerprints, whether right or wrong.
+func (g *Digest) Fingerprint() result.Fingerprint {
+	all := g.sum.Plus(g.sequence)
+	for _, c := range g.cuts {
+		for f, n := range c.members {
+			all = all.Plus(f.Times(uint64(n)))
+		}
+	}
+	for f, n := range g.all {
+		all = all.Plus(f.Times(uint64(n)))
+	}
+	return all
+}
+
+// Size returns roughly how many bytes the digest takes in memory.
+func (g *Digest) Size() int {
+	const entry = 40 // of a map from fingerprints
+	size := 256 + 16*(len(g.parts)+len(g.firsts)) + 4*len(g.groups) + entry*(len(g.once)+len(g.all)+len(g.ranks))
+	for _, c := range g.cuts {
+		size += entry * len(c.members)
+	}
+	return size
 }
 
 // Match tells whether the attempt's rows are right. A no is final only where [Plan.Differences] has looked at the rows.
@@ -356,8 +405,8 @@ func (p *Plan) Match(reference, attempt *Digest) bool {
 	return reference.Rows == attempt.Rows && reference.sequence == attempt.sequence
 }
 
-// anyFits tells whether an attempt's rows, in any order, are those outside the cut ties and a right choice out of each of the (at most two) cut
-// ties. A row that is in both may come from either.
+// anyFits tells whether an attempt's rows, in any order, are those outside the cut ties and a right choice out of each
+// of the (at most two) cut ties. A row that is in both may come from either.
 func anyFits(reference, attempt *Digest) bool {
 	first, second := reference.cuts[0], cut{}
 	if len(reference.cuts) > 1 {
@@ -380,7 +429,8 @@ func anyFits(reference, attempt *Digest) bool {
 	return least <= first.take && first.take <= most
 }
 
-// Undecided tells whether differing digests leave it open that the sides match, so that only [Plan.Differences] decides.
+// Undecided tells whether differing digests leave it open that the sides match, so that only [Plan.Differences]
+// decides.
 func (p *Plan) Undecided(reference, attempt *Digest) bool {
 	if reference.Rows != attempt.Rows && !p.policy.Once {
 		return false

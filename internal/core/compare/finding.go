@@ -50,13 +50,25 @@ type Finding struct {
 	Got    int64    // rows of the attempt
 	Want   int64    // rows of the reference
 	Times  int64    // how often every row comes; days
-	What   string   // the factor, the rounding, the way round
+	What   string   // the factor, the way round
 	Looked int64    // rows of the attempt that were looked at, where they were too many to look at all
 
-	Columns []string     // of the evidence
-	Rows    []result.Row // evidence: the attempt's own rows, but for those missing and for the expected values of ValuesDiffer
+	Rounding *Rounding // of ValuesRounded
+
+	Columns []string // of the evidence
+	// evidence: the attempt's own rows, but for those missing and for the expected values of ValuesDiffer
+	Rows []result.Row
 	// Reveals tells that the evidence holds cells of the expected result.
 	Reveals bool
+}
+
+// A Rounding is how the numbers of one side come of the other's.
+type Rounding struct {
+	// Attempt tells that it is the attempt whose numbers have fewer decimals, and not the reference.
+	Attempt bool
+	// Cut tells that the further decimals are cut off, and not rounded.
+	Cut      bool
+	Decimals int
 }
 
 func (p *Plan) columnsMissingOrExtra() []Finding {
@@ -87,7 +99,9 @@ func (p *Plan) pairByName() ([]int, []Finding) {
 		at := slices.Index(got, column.Name)
 		if at < 0 {
 			want := names(p.reference.Columns)
-			return nil, []Finding{{Kind: ColumnNames, Names: without(want, got), Given: without(names(p.attempt), want)}}
+			return nil, []Finding{
+				{Kind: ColumnNames, Names: without(want, got), Given: without(names(p.attempt), want)},
+			}
 		}
 		pairs[i], got[at] = at, "\x00" // taken
 	}
@@ -100,7 +114,9 @@ func (p *Plan) typeFindings() []Finding {
 	for i, cell := range p.attCells {
 		if !result.Comparable(p.refReadings[i], p.attReadings[i]) {
 			findings = append(findings, Finding{Kind: ColumnType, Places: []int{cell + 1},
-				Names: []string{p.reference.Columns[i].Type.Name}, Given: []string{p.attempt[cell].Name, p.attempt[cell].Type.Name}})
+				Names: []string{p.reference.Columns[i].Type.Name}, Given: []string{
+					p.attempt[cell].Name, p.attempt[cell].Type.Name,
+				}})
 		}
 	}
 	return findings

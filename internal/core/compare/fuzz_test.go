@@ -11,8 +11,8 @@ import (
 	"examen/internal/core/result"
 )
 
-// The verdict, with and without order, is that of the slow and obvious comparison. A text stands for a result set: a line a row, its
-// first character the order key.
+// The verdict, with and without order, is that of the slow and obvious comparison. A text stands for a result set: a
+// line a row, its first character the order key.
 func FuzzVerdict(f *testing.F) {
 	f.Add("a\nb\nb", "b\na\nb")
 	f.Add("a1\na2\nb", "a2\na1\nb")
@@ -48,14 +48,19 @@ func FuzzVerdict(f *testing.F) {
 	})
 }
 
-// With LIMIT, OFFSET and repeated rows that may count once, the verdict is that of going through every choice that LIMIT may make of ties. A row is a
-// letter, and stands in the tie of another letter: rows that look alike may tie with different ones.
+// With LIMIT, OFFSET and repeated rows that may count once, the verdict is that of going through every choice that
+// LIMIT may make of ties. A row is a letter, and stands in the tie of another letter: rows that look alike may tie with
+// different ones.
 func FuzzWindow(f *testing.F) {
 	f.Add("AaBbCb", "ab", uint8(0), uint8(2), uint8(0))
 	f.Add("AaAaBbCbDc", "abbc", uint8(1), uint8(3), uint8(1))
 	f.Add("AaBaAbCb", "aab", uint8(2), uint8(2), uint8(3))
 	f.Fuzz(func(t *testing.T, rows, attempt string, skip, take, how uint8) {
-		a := resultSet{Columns: []result.Column{{Name: "t", Type: result.Type{OID: 25}}, {Name: "*key", Type: result.Type{OID: 25}}}}
+		a := resultSet{
+			Columns: []result.Column{
+				{Name: "t", Type: result.Type{OID: 25}}, {Name: "*key", Type: result.Type{OID: 25}},
+			},
+		}
 		for i := 0; i+1 < min(len(rows), 14); i += 2 {
 			a.Rows = append(a.Rows, result.Row{[]byte{'a' + rows[i+1]%4}, []byte{'A' + rows[i]%4}})
 		}
@@ -85,12 +90,16 @@ func FuzzWindow(f *testing.F) {
 			want = want || right && arranged(chosen, b.Rows, policy)
 		}
 		if got, findings := verdict(policy, a, []int{1}, true, b); got != want {
-			t.Errorf("%s of %s, from %d to %d, %+v: got %v %v, want %v", b.Rows, a.Rows, from, to, policy, got, findings, want)
+			t.Errorf(
+				"%s of %s, from %d to %d, %+v: got %v %v, want %v", b.Rows, a.Rows, from, to, policy, got, findings,
+				want,
+			)
 		}
 	})
 }
 
-// arranged tells whether rows are these ones, in the order of their keys where it counts, once each where they count once.
+// arranged tells whether rows are these ones, in the order of their keys where it counts, once each where they count
+// once.
 func arranged(chosen, rows []result.Row, policy compare.Policy) bool {
 	var want, got []string // what comes, with its key in front
 	for _, row := range chosen {

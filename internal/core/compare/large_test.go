@@ -14,7 +14,13 @@ import (
 func many(rows int) resultSet {
 	s := resultSet{Columns: set("id:i grade:i share:f kind:t").Columns}
 	for i := range rows {
-		s.Rows = append(s.Rows, result.Row{fmt.Append(nil, i), fmt.Append(nil, i%7), fmt.Append(nil, float64(i)/8), []byte([]string{"log", "box", "skep"}[i%3])})
+		s.Rows = append(
+			s.Rows,
+			result.Row{
+				fmt.Append(nil, i), fmt.Append(nil, i%7), fmt.Append(nil, float64(i)/8),
+				[]byte([]string{"log", "box", "skep"}[i%3]),
+			},
+		)
 	}
 	return s
 }
@@ -49,39 +55,57 @@ func TestLargeSides(t *testing.T) {
 			swap(rows, 120_001, 1, "98")
 			return rows
 		}},
-		{name: "three rows missing", want: "rows-missing 3", change: func(rows []result.Row) []result.Row { return slices.Delete(rows, 110_000, 110_003) }},
-		{name: "a row twice", want: "rows-repeated 1", change: func(rows []result.Row) []result.Row { return append(rows, rows[3]) }},
-		{name: "every value doubled", want: "values-factor", looked: true, change: func(rows []result.Row) []result.Row {
-			for i := range rows {
-				swap(rows, i, 2, fmt.Sprint(float64(i)/4))
-			}
-			return rows
-		}},
-		{name: "half of the rows", want: "rows-missing", looked: true, change: func(rows []result.Row) []result.Row { return rows[:len(rows)/2] }},
+		{
+			name:   "three rows missing",
+			want:   "rows-missing 3",
+			change: func(rows []result.Row) []result.Row { return slices.Delete(rows, 110_000, 110_003) },
+		},
+		{
+			name:   "a row twice",
+			want:   "rows-repeated 1",
+			change: func(rows []result.Row) []result.Row { return append(rows, rows[3]) },
+		},
+		{name: "every value doubled", want: "values-factor", looked: true,
+			change: func(rows []result.Row) []result.Row {
+				for i := range rows {
+					swap(rows, i, 2, fmt.Sprint(float64(i)/4))
+				}
+				return rows
+			}},
+		{
+			name:   "half of the rows",
+			want:   "rows-missing",
+			looked: true,
+			change: func(rows []result.Row) []result.Row { return rows[:len(rows)/2] },
+		},
 		{name: "floats with noise in a few rows", change: func(rows []result.Row) []result.Row {
 			for i := 1000; i < 100_000; i += 997 {
 				swap(rows, i, 2, fmt.Sprint(float64(i)/8*(1+4e-13)))
 			}
 			return rows
 		}},
-		{name: "floats with noise, and one that differs", want: "values-differ 1", change: func(rows []result.Row) []result.Row {
-			for i := 1000; i < 100_000; i += 997 {
-				swap(rows, i, 2, fmt.Sprint(float64(i)/8*(1+4e-13)))
-			}
-			swap(rows, 7, 2, "0.7")
-			return rows
-		}},
+		{name: "floats with noise, and one that differs", want: "values-differ 1",
+			change: func(rows []result.Row) []result.Row {
+				for i := 1000; i < 100_000; i += 997 {
+					swap(rows, i, 2, fmt.Sprint(float64(i)/8*(1+4e-13)))
+				}
+				swap(rows, 7, 2, "0.7")
+				return rows
+			}},
 		{name: "in order", keys: []int{0}, change: func(rows []result.Row) []result.Row { return rows }},
 		{name: "in order, with noise", keys: []int{0}, change: func(rows []result.Row) []result.Row {
 			swap(rows, 80_000, 2, fmt.Sprint(float64(80_000)/8*(1+4e-13)))
 			return rows
 		}},
-		{name: "two rows out of order", keys: []int{0}, want: "row-order 90001", change: func(rows []result.Row) []result.Row {
-			rows[90_000], rows[90_001] = rows[90_001], rows[90_000]
-			return rows
-		}},
+		{name: "two rows out of order", keys: []int{0}, want: "row-order 90001",
+			change: func(rows []result.Row) []result.Row {
+				rows[90_000], rows[90_001] = rows[90_001], rows[90_000]
+				return rows
+			}},
 		{name: "nothing", want: "result-empty 0", change: func([]result.Row) []result.Row { return nil }},
-		{name: "columns in any order", policy: compare.Policy{Columns: compare.ByContent}, change: func(rows []result.Row) []result.Row {
+		{name: "columns in any order", policy: compare.Policy{
+			Columns: compare.ByContent,
+		}, change: func(rows []result.Row) []result.Row {
 			for i, row := range rows {
 				rows[i] = result.Row{row[2], row[0], row[3], row[1]}
 			}
@@ -91,14 +115,17 @@ func TestLargeSides(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			attempt := reference.with(c.change)
 			if c.policy.Columns == compare.ByContent {
-				attempt.Columns = []result.Column{reference.Columns[2], reference.Columns[0], reference.Columns[3], reference.Columns[1]}
+				attempt.Columns = []result.Column{
+					reference.Columns[2], reference.Columns[0], reference.Columns[3], reference.Columns[1],
+				}
 			}
 			right, findings := verdict(c.policy, reference, c.keys, c.keys != nil, attempt)
 			switch {
 			case right != (c.want == ""):
 				t.Fatalf("right is %v: %+v", right, findings)
 			case right:
-			case c.looked && (string(findings[0].Kind) != c.want || findings[0].Looked == 0 || findings[0].Looked > 10_000):
+			case c.looked && (string(findings[0].Kind) != c.want || findings[0].Looked == 0 ||
+				findings[0].Looked > 10_000):
 				t.Errorf("got %s, %d looked at", findings[0].Kind, findings[0].Looked)
 			case !c.looked && fmt.Sprint(findings[0].Kind, " ", findings[0].Count) != c.want:
 				t.Errorf("got %s %d, want %s", findings[0].Kind, findings[0].Count, c.want)
@@ -113,7 +140,9 @@ func TestAHundredColumnsArePairedByContent(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 8))
 	reference := resultSet{}
 	for c := range columns {
-		reference.Columns = append(reference.Columns, result.Column{Name: fmt.Sprint("c", c), Type: result.Type{OID: 23}})
+		reference.Columns = append(
+			reference.Columns, result.Column{Name: fmt.Sprint("c", c), Type: result.Type{OID: 23}},
+		)
 	}
 	for range rows {
 		reference.Rows = append(reference.Rows, make(result.Row, columns))
@@ -143,12 +172,14 @@ func TestAHundredColumnsArePairedByContent(t *testing.T) {
 	if right, findings := verdict(compare.Policy{Columns: compare.ByContent}, reference, nil, false, attempt); !right {
 		t.Errorf("got %+v", findings)
 	}
-	if right, findings := verdict(compare.Policy{}, reference, nil, false, attempt); right || findings[0].Kind != compare.ColumnsSwapped {
+	if right, findings := verdict(compare.Policy{}, reference, nil, false, attempt); right ||
+		findings[0].Kind != compare.ColumnsSwapped {
 		t.Errorf("by position: got %v %+v", right, findings)
 	}
 	attempt.Rows[3][50] = []byte("77")
 	right, findings := verdict(compare.Policy{Columns: compare.ByContent}, reference, nil, false, attempt)
-	if right || len(findings) != 1 || findings[0].Kind != compare.ValuesDiffer || findings[0].Count != 1 || findings[0].Places[0] != 51 {
+	if right || len(findings) != 1 || findings[0].Kind != compare.ValuesDiffer || findings[0].Count != 1 ||
+		findings[0].Places[0] != 51 {
 		t.Errorf("one value differs: got %v %+v", right, findings)
 	}
 }
@@ -158,11 +189,16 @@ func TestAlikeColumnsArePairedByTrial(t *testing.T) {
 	for _, c := range []struct{ reference, attempt string }{
 		{"a:i b:i c:i | 1 1 2 | 3 3 4", "x:i y:i z:i | 2 1 1 | 4 3 3"},
 		{"a:i b:i | 0 1 | 1 0", "x:i y:i | 1 0 | 0 1"},
-		{"a:i b:i c:i d:i | 0 1 0 1 | 1 0 1 0 | 0 1 1 0 | 1 0 0 1", "x:i y:i z:i w:i | 1 1 0 0 | 0 0 1 1 | 1 0 0 1 | 0 1 1 0"},
+		{
+			"a:i b:i c:i d:i | 0 1 0 1 | 1 0 1 0 | 0 1 1 0 | 1 0 0 1",
+			"x:i y:i z:i w:i | 1 1 0 0 | 0 0 1 1 | 1 0 0 1 | 0 1 1 0",
+		},
 		{"a:f b:n | 0.1 7 | 0.30000000000000004 8", "x:n y:f | 7 0.1 | 8 0.3"},
 		{"a:i b:t | ~ x | 1 ~", "x:t y:i | x ~ | ~ 1"},
 	} {
-		if right, findings := verdict(compare.Policy{Columns: compare.ByContent}, set(c.reference), nil, false, set(c.attempt)); !right {
+		if right, findings := verdict(
+			compare.Policy{Columns: compare.ByContent}, set(c.reference), nil, false, set(c.attempt),
+		); !right {
 			t.Errorf("%s and %s: %+v", c.reference, c.attempt, findings)
 		}
 	}
@@ -200,7 +236,9 @@ func TestRowsThatChangeFromRunToRunAreNotPutTogether(t *testing.T) {
 		}
 		a := digest(plan.Reference(int64(len(reference.Rows))), reference.Rows)
 		b := digest(plan.Attempt(a), run())
-		verdict, _, err := plan.Differences(side(a, reference.Rows), compare.Side{Digest: b, Rows: func(yield func(result.Row) error) error {
+		verdict, _, err := plan.Differences(side(
+			a, reference.Rows,
+		), compare.Side{Digest: b, Rows: func(yield func(result.Row) error) error {
 			for _, row := range run() {
 				if err := yield(row); err != nil {
 					return err
@@ -214,7 +252,8 @@ func TestRowsThatChangeFromRunToRunAreNotPutTogether(t *testing.T) {
 	}
 }
 
-// Without floats, columns that hold no expected values show that a large result is wrong, whichever way they are paired.
+// Without floats, columns that hold no expected values show that a large result is wrong, whichever way they are
+// paired.
 func TestLargeColumnsThatNoPairingFits(t *testing.T) {
 	reference := many(compare.PairRows + 50_000)
 	without := func(rows []result.Row, grade string) (s resultSet) {
@@ -225,10 +264,15 @@ func TestLargeColumnsThatNoPairingFits(t *testing.T) {
 		return s
 	}
 	right := without(reference.Rows, "")
-	if ok, findings := verdict(compare.Policy{Columns: compare.ByContent}, right, nil, false, resultSet{Columns: right.Columns, Rows: right.Rows}); !ok {
+	if ok, findings := verdict(
+		compare.Policy{Columns: compare.ByContent}, right, nil, false,
+		resultSet{Columns: right.Columns, Rows: right.Rows},
+	); !ok {
 		t.Errorf("got %+v", findings)
 	}
-	if ok, findings := verdict(compare.Policy{Columns: compare.ByContent}, right, nil, false, without(reference.Rows, "9")); ok || findings[0].Kind != compare.TooLargeToPair {
+	if ok, findings := verdict(
+		compare.Policy{Columns: compare.ByContent}, right, nil, false, without(reference.Rows, "9"),
+	); ok || findings[0].Kind != compare.TooLargeToPair {
 		t.Errorf("got %v %+v", ok, findings)
 	}
 }
@@ -301,8 +345,9 @@ func TestAChoiceOfVeryManyRowsThatTie(t *testing.T) {
 	}
 	reference.Window = &compare.Window{Take: 3}
 	for attempt, want := range map[string]string{
-		"n:i t:t | 7 x | 249999 x | 123456 x": "", "n:i t:t | 7 x | 250000 x | 123456 x": "rows-extra 1", "n:i t:t | 7 x | 7 x | 123456 x": "too-large-to-pair 0",
-		"n:i t:t | 7 x | 8 x": "rows-missing 1", "n:i t:t | 7 x | 8 x | 9 x | 10 x": "rows-extra 1",
+		"n:i t:t | 7 x | 249999 x | 123456 x": "", "n:i t:t | 7 x | 250000 x | 123456 x": "rows-extra 1",
+		"n:i t:t | 7 x | 7 x | 123456 x": "too-large-to-pair 0",
+		"n:i t:t | 7 x | 8 x":            "rows-missing 1", "n:i t:t | 7 x | 8 x | 9 x | 10 x": "rows-extra 1",
 	} {
 		right, findings := verdict(compare.Policy{}, reference, nil, false, set(attempt))
 		got := ""

@@ -36,7 +36,9 @@ func (p *Plan) ofMany(reference, attempt Side) (Verdict, *Difference, error) {
 	case attempt.Digest.Rows == 0:
 		tooLarge.Findings = []Finding{{Kind: ResultEmpty, Want: reference.Digest.Rows}}
 		return Wrong, tooLarge, nil
-	case (reference.Digest.Rows == attempt.Digest.Rows || p.policy.Once) && reference.Digest.sum == attempt.Digest.sum && len(reference.Digest.once) == len(attempt.Digest.once) && p.order() != OrderAny:
+	case (reference.Digest.Rows == attempt.Digest.Rows || p.policy.Once) &&
+		reference.Digest.sum == attempt.Digest.sum && len(reference.Digest.once) == len(attempt.Digest.once) &&
+		p.order() != OrderAny:
 		return p.orderOfMany(reference, attempt)
 	}
 	picked := p.picker(reference.Digest, attempt.Digest)
@@ -54,15 +56,16 @@ func (p *Plan) ofMany(reference, attempt Side) (Verdict, *Difference, error) {
 	return p.judge(picked, reference, attempt, tooLarge)
 }
 
-// A Sample holds the reference's rows that were picked by their columns' values, so that the next attempt which differs in many rows does
-// not have the reference read again. It belongs to one reading of one reference; see [Plan.Readings]. It is for concurrent use.
+// A Sample holds the reference's rows that were picked by their columns' values, so that the next attempt which differs
+// in many rows does not have the reference read again. It belongs to one reading of one reference; see [Plan.Readings].
+// It is for concurrent use.
 type Sample struct {
 	mu    sync.Mutex
 	mask  uint64
 	picks []pick // with the reference's rows alone
 }
 
-// take uses a sample, if it was picked in the same way.
+// take uses a sample if it was picked in the same way.
 func (k *picker) take(s *Sample) bool {
 	if s == nil || k.parts != nil || k.policy.Columns != ByPosition {
 		return false
@@ -78,7 +81,7 @@ func (k *picker) take(s *Sample) bool {
 	return true
 }
 
-// leave keeps the reference's side for other attempts.
+// leave keeps the reference's side for further attempts.
 func (k *picker) leave(s *Sample) {
 	if s == nil || k.parts != nil || k.policy.Columns != ByPosition {
 		return
@@ -87,12 +90,14 @@ func (k *picker) leave(s *Sample) {
 	defer s.mu.Unlock()
 	s.mask, s.picks = k.picks[0].mask, nil
 	for _, c := range k.picks {
-		s.picks = append(s.picks, pick{rows: [2][]result.Row{c.rows[0]}, bytes: [2]int{c.bytes[0]}, over: [2]bool{c.over[0]}})
+		s.picks = append(
+			s.picks, pick{rows: [2][]result.Row{c.rows[0]}, bytes: [2]int{c.bytes[0]}, over: [2]bool{c.over[0]}},
+		)
 	}
 }
 
-// pairMany pairs columns by content, reading the rows again for it, and makes the digests anew under the pairing. settled tells that no other
-// pairing could do.
+// pairMany pairs columns by content, reading the rows again for it, and makes the digests anew under the pairing.
+// settled tells that no other pairing could do.
 func (p *Plan) pairMany(reference, attempt *Side) (paired, settled bool, err error) {
 	read := func(rows func(func(result.Row) error) error) source {
 		return func(yield func(result.Row) error) error {
@@ -101,7 +106,9 @@ func (p *Plan) pairMany(reference, attempt *Side) (paired, settled bool, err err
 			return e
 		}
 	}
-	pairs, settled := p.pairing(read(reference.Rows), read(attempt.Rows), runningPasses, func(*Plan) bool { return true })
+	pairs, settled := p.pairing(
+		read(reference.Rows), read(attempt.Rows), runningPasses, func(*Plan) bool { return true },
+	)
 	if pairs == nil || err != nil {
 		return false, settled, err
 	}
@@ -109,7 +116,10 @@ func (p *Plan) pairMany(reference, attempt *Side) (paired, settled bool, err err
 	for _, side := range []struct {
 		*Side
 		digester func() *Digester
-	}{{reference, func() *Digester { return p.Reference(reference.Digest.Rows) }}, {attempt, func() *Digester { return p.Attempt(reference.Digest) }}} {
+	}{
+		{reference, func() *Digester { return p.Reference(reference.Digest.Rows) }},
+		{attempt, func() *Digester { return p.Attempt(reference.Digest) }},
+	} {
 		d := side.digester()
 		if err := side.Rows(func(row result.Row) error { d.Add(row); return nil }); err != nil {
 			return false, settled, err
@@ -119,8 +129,9 @@ func (p *Plan) pairMany(reference, attempt *Side) (paired, settled bool, err err
 	return true, settled, nil
 }
 
-// How many rows are picked of each side. Those in parts whose sums differ are all kept if they are no more than mostDiffering; they then
-// hold every difference. Else the rows are looked at that hold certain values in one column, about as many as pickedRows.
+// How many rows are picked of each side. Those in parts whose sums differ are all kept if they are no more than
+// mostDiffering; they then hold every difference. Else the rows are looked at that hold certain values in one column,
+// about as many as pickedRows.
 const (
 	mostDiffering = 40_000
 	pickedRows    = 2_000
@@ -128,8 +139,8 @@ const (
 	pickedBytes   = 12 << 20 // of one side
 )
 
-// A picker keeps some rows of both sides. Every pick is complete: of each row that it stands for it has all copies, on both sides, so that
-// what differs in it differs.
+// A picker keeps some rows of both sides. Every pick is complete: of each row that it stands for it has all copies, on
+// both sides, so that what differs in it differs.
 type picker struct {
 	*Plan
 	parts []bool  // that differ; nil where too many do
@@ -196,7 +207,8 @@ func (k *picker) read(side int, s Side) error {
 			if pick.place >= 0 {
 				part = b[starts[pick.place]:starts[pick.place+1]]
 			}
-			if k.parts != nil && k.parts[result.Of(part).Lo&uint64(len(k.parts)-1)] || k.parts == nil && result.Sum64(part)&pick.mask == 0 {
+			if k.parts != nil && k.parts[k.reference.Seed.Of(part).Lo&uint64(len(k.parts)-1)] || k.parts == nil &&
+				k.reference.Seed.Sum64(part)&pick.mask == 0 {
 				pick.keep(side, row, k.parts != nil)
 			}
 		}
@@ -246,8 +258,9 @@ func (p *Plan) judge(k *picker, reference, attempt Side, tooLarge *Difference) (
 	return Wrong, out, nil
 }
 
-// best chooses the pick that tells most: one whose column agrees on both sides, so that rows find their partners; nil if none is complete.
-// Rounding may part rows that are the same, so where floats are compared a pick by whole rows says nothing.
+// best chooses the pick that tells most: one whose column agrees on both sides, so that rows find their partners; nil
+// if none is complete. Rounding may part rows that are the same, so where floats are compared a pick by whole rows says
+// nothing.
 func (p *Plan) best(k *picker) *pick {
 	var best *pick
 	agreeing := false
@@ -255,7 +268,13 @@ func (p *Plan) best(k *picker) *pick {
 		if c.over[0] || c.over[1] || c.place < 0 && k.parts == nil && p.inexact() {
 			continue
 		}
-		d := &diff{Plan: p, reference: c.rows[0], attempt: c.rows[1], missing: identity(len(c.rows[0])), extra: identity(len(c.rows[1]))}
+		d := &diff{
+			Plan:      p,
+			reference: c.rows[0],
+			attempt:   c.rows[1],
+			missing:   identity(len(c.rows[0])),
+			extra:     identity(len(c.rows[1])),
+		}
 		agrees := c.place >= 0 && len(c.rows[0]) > 0 && len(c.rows[0]) == len(c.rows[1]) && d.agrees(c.place)
 		more := best == nil || len(c.rows[0])+len(c.rows[1]) > len(best.rows[0])+len(best.rows[1])
 		if agrees && !agreeing || agrees == agreeing && more {
@@ -265,14 +284,15 @@ func (p *Plan) best(k *picker) *pick {
 	return best
 }
 
-// ofNear decides where rows seem to differ only by rounding: all of the attempt's rows are read again, with the reference's fingerprints for
-// those, so that a query which gives other rows each time is not put together from the right parts of several runs.
+// ofNear decides where rows seem to differ only by rounding: all of the attempt's rows are read again, with the
+// reference's fingerprints for those, so that a query which gives other rows each time is not put together from the
+// right parts of several runs.
 func (p *Plan) ofNear(d *diff, reference, attempt Side) (Verdict, *Difference, error) {
 	instead := map[result.Fingerprint]result.Fingerprint{}
 	for i, row := range d.attempt {
 		own := string(result.AppendKey(nil, row, d.attCells, d.attReadings))
 		if own != d.attKeys[i] {
-			instead[result.Of([]byte(own))] = result.Of([]byte(d.attKeys[i]))
+			instead[p.reference.Seed.Of([]byte(own))] = p.reference.Seed.Of([]byte(d.attKeys[i]))
 		}
 	}
 	digester := p.Attempt(reference.Digest)
@@ -297,13 +317,15 @@ func (p *Plan) orderOfMany(reference, attempt Side) (Verdict, *Difference, error
 	var sum result.Fingerprint
 	var b []byte
 	// each calls f with the sum of every group.
-	each := func(s Side, cells []int, readings []result.Reading, f func(group int, start int64, sum result.Fingerprint) error) error {
+	each := func(
+		s Side, cells []int, readings []result.Reading, f func(group int, start int64, sum result.Fingerprint) error,
+	) error {
 		group, row, start := -1, int64(0), int64(0)
 		left, sum = 0, result.Fingerprint{}
 		seen := map[result.Fingerprint]bool{}
 		return s.Rows(func(r result.Row) error {
 			b = result.AppendKey(b[:0], r, cells, readings)
-			print := result.Of(b)
+			print := p.reference.Seed.Of(b)
 			if p.policy.Once {
 				if seen[print] {
 					row++
@@ -327,10 +349,18 @@ func (p *Plan) orderOfMany(reference, attempt Side) (Verdict, *Difference, error
 			return f(group, start, whole)
 		})
 	}
-	if err := each(reference, p.refCells, p.refReadings, func(_ int, _ int64, s result.Fingerprint) error { sums = append(sums, s); return nil }); err != nil {
+	if err := each(
+		reference, p.refCells, p.refReadings,
+		func(_ int, _ int64, s result.Fingerprint) error { sums = append(sums, s); return nil },
+	); err != nil {
 		return Wrong, nil, err
 	}
-	f := Finding{Kind: RowOrder, Got: attempt.Digest.Rows, Want: reference.Digest.Rows, Columns: append([]string{"row"}, names(p.attempt)...)}
+	f := Finding{
+		Kind:    RowOrder,
+		Got:     attempt.Digest.Rows,
+		Want:    reference.Digest.Rows,
+		Columns: append([]string{"row"}, names(p.attempt)...),
+	}
 	err := each(attempt, p.attCells, p.attReadings, func(group int, start int64, s result.Fingerprint) error {
 		if group >= len(sums) || s != sums[group] {
 			f.Count = start + 1
@@ -357,10 +387,16 @@ func (p *Plan) orderOfMany(reference, attempt Side) (Verdict, *Difference, error
 	if err != nil && !errors.Is(err, errTooMany) {
 		return Wrong, nil, err
 	}
-	return Wrong, &Difference{Findings: []Finding{f}, Facts: Facts{Columns: p.attempt, Got: f.Got, Want: f.Want, SameSet: true}}, nil
+	return Wrong, &Difference{
+		Findings: []Finding{f},
+		Facts:    Facts{Columns: p.attempt, Got: f.Got, Want: f.Want, SameSet: true},
+	}, nil
 }
 
 // TooLarge is the difference between sides that differ in too many rows, or too large ones, to say which.
 func TooLarge(reference, attempt *Digest) *Difference {
-	return &Difference{Findings: []Finding{{Kind: TooLargeToPair, Got: attempt.Rows, Want: reference.Rows}}, Facts: Facts{Got: attempt.Rows, Want: reference.Rows}}
+	return &Difference{
+		Findings: []Finding{{Kind: TooLargeToPair, Got: attempt.Rows, Want: reference.Rows}},
+		Facts:    Facts{Got: attempt.Rows, Want: reference.Rows},
+	}
 }

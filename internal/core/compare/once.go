@@ -2,8 +2,8 @@ package compare
 
 import "examen/internal/core/result"
 
-// once is a comparison where repeated rows count once, with a reference of which LIMIT and OFFSET let rows through. They cut at most two ties: one where
-// the rows begin, and one where they end.
+// once is a comparison where repeated rows count once, with a reference of which LIMIT and OFFSET let rows through.
+// They cut at most two ties: one where the rows begin, and one where they end.
 type once struct {
 	reference   *Digest
 	rows        []result.Fingerprint // of the attempt, each where it first comes
@@ -50,7 +50,8 @@ func room(c cut, rows []result.Fingerprint) (n int64) {
 	return n
 }
 
-// inAnyOrder tells whether every row that is in no whole tie can come from a cut one, with as many as each lets through.
+// inAnyOrder tells whether every row that is in no whole tie can come from a cut one, with as many as each lets
+// through.
 func (o *once) inAnyOrder() bool {
 	var either, first, last int64
 	for _, f := range o.rows {
@@ -68,7 +69,8 @@ func (o *once) inAnyOrder() bool {
 			return false
 		}
 	}
-	return first <= o.first.take && last <= o.last.take && first+last+either <= o.first.take+o.last.take && room(o.first, o.rows) >= o.first.take
+	return first <= o.first.take && last <= o.last.take && first+last+either <= o.first.take+o.last.take &&
+		room(o.first, o.rows) >= o.first.take
 }
 
 // begins tells whether the first n rows can be all that the first cut lets through.
@@ -76,7 +78,8 @@ func (o *once) begins(n int) bool {
 	return int64(n) <= o.first.take && room(o.first, o.rows[:n]) >= o.first.take
 }
 
-// goesOn tells whether the rows after the first n are those of the whole ties, in order, and then some that the last cut lets through.
+// goesOn tells whether the rows after the first n are those of the whole ties, in order, and then some that the last
+// cut lets through.
 func (o *once) goesOn(n int) bool {
 	rank, ended := 0, int64(0)
 	for _, f := range o.rows[n:] {

@@ -51,7 +51,9 @@ func (d *diff) firsts() *diff {
 	for i, k := range d.refKeys {
 		if !seen[k] {
 			seen[k] = true
-			once.reference, once.refKeys, once.groups = append(once.reference, d.reference[i]), append(once.refKeys, k), append(once.groups, d.groups[i])
+			once.reference, once.refKeys, once.groups = append(
+				once.reference, d.reference[i],
+			), append(once.refKeys, k), append(once.groups, d.groups[i])
 		}
 	}
 	clear(seen)
@@ -98,7 +100,8 @@ func (d *diff) misplaced(attKeys []string, groups []int) int {
 	return misplaced
 }
 
-// orderedBy finds a column of the attempt by which its rows are ordered, up or down; -1 where there is none or it may be by chance.
+// orderedBy finds a column of the attempt by which its rows are ordered, up or down; -1 where there is none or it may
+// be by chance.
 func (d *diff) orderedBy() int {
 	for column := range d.Plan.attempt {
 		at := slices.Index(d.attCells, column)

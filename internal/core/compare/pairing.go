@@ -11,10 +11,12 @@ import (
 	"examen/internal/core/result"
 )
 
-// runningPasses is how often the rows may be read to pair columns by content where the query has to be run again for it.
+// runningPasses is how often the rows may be read to pair columns by content where the query has to be run again for
+// it.
 const runningPasses = 12
 
-// memoryPasses is how often so many rows may be read in memory for it: some hundreds of times, but no more than some ten million cells.
+// memoryPasses is how often so many rows may be read in memory for it: some hundreds of times, but no more than some
+// ten million cells.
 func memoryPasses(rows, columns int) int {
 	return min(400, max(8, 40_000_000/max(1, rows*columns)))
 }
@@ -34,13 +36,14 @@ func inMemory(rows []result.Row) source {
 }
 
 // pairing looks for the pairing of columns under which both sides hold the same rows, in any order: for each of the
-// reference's columns it gives the attempt's; nil if there is none. right tells for a whole pairing whether it is one. settled tells that there can be no
-// other: nothing had to be tried, nor was given up.
+// reference's columns it gives the attempt's; nil if there is none. right tells for a whole pairing whether it is one.
+// settled tells that there can be no other: nothing had to be tried, nor was given up.
 //
-// Columns are told apart by colour refinement (Weisfeiler and Leman 1968; for permuting rows and columns of a table it is the partition
-// refinement of McKay, "Practical graph isomorphism", 1981): a column's colour says which values it holds, a row's which values stand
-// under which colours, then a column's again in rows of which colours, until no more columns are told apart. Columns that are still
-// alike are paired by trial, which settles others. That takes a few passes over the rows, not one for each order of the columns.
+// Columns are told apart by colour refinement (Weisfeiler and Leman 1968; for permuting rows and columns of a table it
+// is the partition refinement of McKay, "Practical graph isomorphism", 1981): a column's colour says which values it
+// holds, a row's which values stand under which colours, then a column's again in rows of which colours, until no more
+// columns are told apart. Columns that are still alike are paired by trial, which settles others. That takes a few
+// passes over the rows, not one for each order of the columns.
 func (p *Plan) pairing(reference, attempt source, passes int, right func(*Plan) bool) (pairs []int, settled bool) {
 	m := &matching{plan: p, sources: [2]source{reference, attempt}, passes: passes}
 	m.columns = [2][]result.Column{p.reference.Columns, p.attempt}
@@ -49,7 +52,7 @@ func (p *Plan) pairing(reference, attempt source, passes int, right func(*Plan) 
 	for side, columns := range m.columns {
 		for _, c := range columns {
 			m.cells[side] = append(m.cells[side], p.colouring(c, inexact))
-			start[side] = append(start[side], result.Of([]byte(m.cells[side][len(m.cells[side])-1].class)))
+			start[side] = append(start[side], p.reference.Seed.Of([]byte(m.cells[side][len(m.cells[side])-1].class)))
 		}
 	}
 	var found []int
@@ -67,10 +70,11 @@ func (p *Plan) pairing(reference, attempt source, passes int, right func(*Plan) 
 
 // anyInexact tells whether numbers on either side are not exact, however the columns are paired.
 func (p *Plan) anyInexact() bool {
-	return p.inexact() || slices.ContainsFunc(slices.Concat(p.reference.Columns, p.attempt), func(c result.Column) bool {
-		reading, _ := result.Pair(c.Type, c.Type, result.Options{Precision: c.Precision})
-		return reading.Inexact()
-	})
+	return p.inexact() ||
+		slices.ContainsFunc(slices.Concat(p.reference.Columns, p.attempt), func(c result.Column) bool {
+			reading, _ := result.Pair(c.Type, c.Type, result.Options{Precision: c.Precision})
+			return reading.Inexact()
+		})
 }
 
 type colour = result.Fingerprint
@@ -85,14 +89,16 @@ type matching struct {
 	tried   bool
 }
 
-// A colouring brings the cells of one column to a form that is the same on both sides, whichever column it is paired with.
+// A colouring brings the cells of one column to a form that is the same on both sides, whichever column it is paired
+// with.
 type colouring struct {
 	class   string // columns of different classes are never paired
 	reading result.Reading
 	coarse  bool
 }
 
-// colouring of a type; inexact says that there are floats on either side, so that numbers must not be told apart by their last digits.
+// colouring of a type; inexact says that there are floats on either side, so that numbers must not be told apart by
+// their last digits.
 func (p *Plan) colouring(column result.Column, inexact bool) colouring {
 	t, options := column.Type, p.options()
 	options.Precision, options.Equal = column.Precision, column.Equal
@@ -114,8 +120,9 @@ func (p *Plan) colouring(column result.Column, inexact bool) colouring {
 	return c
 }
 
-// append appends a cell's form. Inexact numbers keep four digits of their product with a number that has nothing to do with ten, so that values people
-// write do not lie at the bounds of rounding; within arrays and the like they are left out.
+// append appends a cell's form. Inexact numbers keep four digits of their product with a number that has nothing to do
+// with ten, so that values people write do not lie at the bounds of rounding; within arrays and the like they are left
+// out.
 func (c colouring) append(dst, cell []byte) []byte {
 	switch {
 	case cell == nil || !c.coarse:
@@ -155,7 +162,7 @@ func (m *matching) search(colours [2][]colour, accept func(pairs []int) bool) bo
 	m.tried = true
 	for _, candidate := range byColour[colours[0][open]] {
 		trial := [2][]colour{slices.Clone(colours[0]), slices.Clone(colours[1])}
-		settled := result.Of(append([]byte("settled"), strconv.Itoa(open)...))
+		settled := m.plan.reference.Seed.Of(append([]byte("settled"), strconv.Itoa(open)...))
 		trial[0][open], trial[1][candidate] = settled, settled
 		if m.search(trial, accept) {
 			return true
@@ -167,7 +174,8 @@ func (m *matching) search(colours [2][]colour, accept func(pairs []int) bool) bo
 	return false
 }
 
-// refine refines the colours until no more columns are told apart. ok is false where the two sides' colours are not the same.
+// refine refines the colours until no more columns are told apart. ok is false where the two sides' colours are not the
+// same.
 func (m *matching) refine(colours [2][]colour) (_ [2][]colour, ok bool) {
 	kinds := 0
 	for {
@@ -198,7 +206,7 @@ func (m *matching) pass(side int, colours []colour) ([]colour, error) {
 	var b []byte
 	hash := func(k colour, more []byte) colour {
 		b = binary.LittleEndian.AppendUint64(binary.LittleEndian.AppendUint64(b[:0], k.Hi), k.Lo)
-		return result.Of(append(b, more...))
+		return m.plan.reference.Seed.Of(append(b, more...))
 	}
 	var seen map[colour]bool
 	if m.plan.policy.Once {
@@ -227,7 +235,7 @@ func (m *matching) pass(side int, colours []colour) ([]colour, error) {
 		return nil
 	})
 	for c := range sums {
-		sums[c] = colours[c].Then(sums[c])
+		sums[c] = m.plan.reference.Seed.Then(colours[c], sums[c])
 	}
 	return sums, err
 }
@@ -247,12 +255,14 @@ func distinct(colours []colour) int { return len(slices.Compact(sorted(colours))
 // alikeRows bounds how many values of a column are looked at for [Plan.bestPairing].
 const alikeRows = 2000
 
-// bestPairing pairs the columns where no pairing makes the sides the same: so that as many values as can be are in the right column, first in
-// rows that hold the same values in any columns, then in any rows.
+// bestPairing pairs the columns where no pairing makes the sides the same: so that as many values as can be are in the
+// right column, first in rows that hold the same values in any columns, then in any rows.
 func (p *Plan) bestPairing(reference, attempt []result.Row) []int {
 	inexact := p.anyInexact()
 	every := uint64(max(len(reference), len(attempt))/alikeRows + 1)
-	ref, att := p.valuesOf(reference, p.reference.Columns, inexact, every), p.valuesOf(attempt, p.attempt, inexact, every)
+	ref, att := p.valuesOf(
+		reference, p.reference.Columns, inexact, every,
+	), p.valuesOf(attempt, p.attempt, inexact, every)
 	costs := make([][]int, len(ref))
 	for i := range ref {
 		costs[i] = make([]int, len(att))
@@ -291,7 +301,7 @@ func (p *Plan) valuesOf(rows []result.Row, columns []result.Column, inexact bool
 		whole := uint64(0)
 		for c := range columns {
 			b = colourings[c].append(append(b[:0], colourings[c].class...), row[c])
-			prints[c] = result.Sum64(b)
+			prints[c] = p.reference.Seed.Sum64(b)
 			whole += prints[c]
 			if prints[c]%every == 0 {
 				all[c].all[prints[c]]++
@@ -306,8 +316,8 @@ func (p *Plan) valuesOf(rows []result.Row, columns []result.Column, inexact bool
 	return all
 }
 
-// assign gives each row of a square matrix a column of its own so that the sum of costs is least: the Hungarian method (Kuhn 1955) with
-// shortest augmenting paths (Jonker and Volgenant 1987), in the third power of the matrix's size.
+// assign gives each row of a square matrix a column of its own so that the sum of costs is least: the Hungarian method
+// (Kuhn 1955) with shortest augmenting paths (Jonker and Volgenant 1987), in the third power of the matrix's size.
 func assign(costs [][]int) []int {
 	n := len(costs)
 	const none = math.MaxInt

@@ -1,8 +1,8 @@
 // Package compare decides whether a result set is the one that a reference answer gives, and says how it differs.
 //
 // A comparison has two sides, the reference's and the attempt's. Each side is read once, row by row, into a [Digest],
-// which needs little memory; two digests made under one [Plan] tell whether the sides match. Only where they do not are the
-// rows themselves looked at again, by [Plan.Differences].
+// which needs little memory; two digests made under one [Plan] tell whether the sides match. Only where they do not are
+// the rows themselves looked at again, by [Plan.Differences].
 package compare
 
 import (
@@ -12,8 +12,8 @@ import (
 	"examen/internal/core/result"
 )
 
-// A Policy says what counts as the same. Its zero value is the default: order as the reference answer orders,
-// columns by position, names ignored, repeated rows counted.
+// A Policy says what counts as the same. Its zero value is the default: order as the reference answer orders, columns
+// by position, names ignored, repeated rows counted.
 type Policy struct {
 	Order    Order   `json:"order,omitempty"`
 	Columns  Pairing `json:"columns,omitempty"`
@@ -45,15 +45,18 @@ const (
 
 // A Reference is the reference side's shape: its columns, how its rows are ordered, and which of them count.
 type Reference struct {
-	Columns    []result.Column // without those added for ordering
-	Keys       []int           // cells of a row on which it is ordered, the most significant first; may lie beyond Columns
+	Columns []result.Column // without those added for ordering
+	// cells of a row on which it is ordered, the most significant first; may lie beyond Columns
+	Keys       []int
 	KeyColumns []result.Column // one for each key
 	Ordered    bool            // there is a top-level ORDER BY
 	Window     *Window         // of LIMIT and OFFSET; nil: all rows count
+	Seed       result.Seed     // of the rows' fingerprints
 }
 
-// A Window is what LIMIT and OFFSET let through of a reference's rows. The reference's rows are then given as far as the tie reaches
-// that the window's end may cut through, so that any choice among the tied rows is right; without an order all rows tie.
+// A Window is what LIMIT and OFFSET let through of a reference's rows. The reference's rows are then given as far as
+// the tie reaches that the window's end may cut through, so that any choice among the tied rows is right; without an
+// order all rows tie.
 type Window struct {
 	Skip, Take int64 // rows; a Take below zero is no limit
 }
@@ -73,8 +76,8 @@ type Plan struct {
 	nearKeys                 bool             // keys may tie although their canonical forms differ
 }
 
-// NewPlan pairs the columns of the two sides. Where that is not possible the findings say why, and there is no plan: the
-// attempt is incorrect whatever its rows are.
+// NewPlan pairs the columns of the two sides. Where that is not possible the findings say why, and there is no plan:
+// the attempt is incorrect whatever its rows are.
 func NewPlan(policy Policy, reference Reference, attempt []result.Column) (*Plan, []Finding) {
 	p := &Plan{policy: policy, reference: reference, attempt: attempt}
 	if findings := p.columnsMissingOrExtra(); findings != nil {
@@ -102,7 +105,12 @@ func NewPlan(policy Policy, reference Reference, attempt []result.Column) (*Plan
 }
 
 func (p *Plan) options() result.Options {
-	return result.Options{Decimals: p.policy.Decimals, Fold: p.policy.Fold, Trim: p.policy.Trim, StrictTime: p.policy.Strict}
+	return result.Options{
+		Decimals:   p.policy.Decimals,
+		Fold:       p.policy.Fold,
+		Trim:       p.policy.Trim,
+		StrictTime: p.policy.Strict,
+	}
 }
 
 // pair sets which of the attempt's columns stands at each of the reference's places.
@@ -119,8 +127,8 @@ func (p *Plan) pair(attCells []int) {
 	}
 }
 
-// Readings identifies how the reference side is read. A reference digest can be used again by any plan with the same policy,
-// reference and Readings.
+// Readings identifies how the reference side is read. A reference digest can be used again by any plan with the same
+// policy, reference and Readings.
 func (p *Plan) Readings() string {
 	var b strings.Builder
 	for _, r := range p.refReadings {

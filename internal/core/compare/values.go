@@ -3,7 +3,6 @@ package compare
 import (
 	"bytes"
 	"cmp"
-	"fmt"
 	"math"
 	"slices"
 	"strconv"
@@ -14,8 +13,8 @@ import (
 	"examen/internal/core/result"
 )
 
-// valueFindings pairs missing with extra rows by the columns that agree. It returns nil where they cannot be paired so, which
-// is where no column agrees and there are several rows.
+// valueFindings pairs missing with extra rows by the columns that agree. It returns nil where they cannot be paired so,
+// which is where no column agrees and there are several rows.
 func (d *diff) valueFindings(facts *Facts) []Finding {
 	var agreeing, differ []int // compared places
 	for i := range d.refCells {
@@ -88,7 +87,14 @@ func (d *diff) partners(places []int) []int {
 func (d *diff) valueFinding(place int, partner []int, facts *Facts) Finding {
 	cell := d.attCells[place]
 	name := d.Plan.attempt[cell].Name
-	f := Finding{Kind: ValuesDiffer, Places: []int{cell + 1}, Given: []string{name}, Got: int64(len(d.attempt)), Want: int64(len(d.reference)), Reveals: true}
+	f := Finding{
+		Kind:    ValuesDiffer,
+		Places:  []int{cell + 1},
+		Given:   []string{name},
+		Got:     int64(len(d.attempt)),
+		Want:    int64(len(d.reference)),
+		Reveals: true,
+	}
 	f.Columns = append(names(d.Plan.attempt), "expected")
 	var pairs []CellPair
 	if f.What = d.shifted(place, partner); f.What != "" {
@@ -113,7 +119,17 @@ func (d *diff) valueFinding(place int, partner []int, facts *Facts) Finding {
 
 // way says in which way all of the values differ, if there is one.
 func (f *Finding) way(reading result.Reading, pairs []CellPair) bool {
-	for _, way := range []func(result.Reading, []CellPair) (Kind, string){nulls, factor, rounded, constant, letters} {
+	for _, way := range []func(result.Reading, []CellPair) (Kind, string){nulls, factor} {
+		if kind, what := way(reading, pairs); kind != "" {
+			f.Kind, f.What = kind, what
+			return true
+		}
+	}
+	if f.Rounding = rounded(reading, pairs); f.Rounding != nil {
+		f.Kind = ValuesRounded
+		return true
+	}
+	for _, way := range []func(result.Reading, []CellPair) (Kind, string){constant, letters} {
 		if kind, what := way(reading, pairs); kind != "" {
 			f.Kind, f.What = kind, what
 			return true
@@ -129,8 +145,9 @@ func (f *Finding) way(reading result.Reading, pairs []CellPair) bool {
 	return false
 }
 
-// everyRow is for results of which no row is right, or no row of a single column: it tells in which way one column's values differ from the expected ones, where
-// they do so alike in all rows. Rows are held against each other as they stand; those of a single column by the order of their values, too.
+// everyRow is for results of which no row is right, or no row of a single column: it tells in which way one column's
+// values differ from the expected ones, where they do so alike in all rows. Rows are compared as they
+// stand; those of a single column by the order of their values, too.
 func (d *diff) everyRow(facts *Facts) *Finding {
 	single := len(d.refCells) == 1
 	if !single && (len(d.extra) < len(d.attempt) || len(d.missing) < len(d.reference)) || len(d.extra) < 2 {
@@ -154,7 +171,9 @@ func (d *diff) everyRow(facts *Facts) *Finding {
 				byValue(d.refReadings[place], got)
 				byValue(d.refReadings[place], want)
 			}
-			f := Finding{Kind: ValuesDiffer, Places: []int{cell + 1}, Given: []string{d.Plan.attempt[cell].Name}, Count: int64(len(d.extra)), Got: int64(len(d.attempt)), Want: int64(len(d.reference)),
+			f := Finding{Kind: ValuesDiffer, Places: []int{cell + 1}, Given: []string{
+				d.Plan.attempt[cell].Name,
+			}, Count: int64(len(d.extra)), Got: int64(len(d.attempt)), Want: int64(len(d.reference)),
 				Reveals: true, Columns: []string{d.Plan.attempt[cell].Name, "expected"}}
 			var pairs []CellPair
 			for i := range got {
@@ -172,7 +191,8 @@ func (d *diff) everyRow(facts *Facts) *Finding {
 	return best
 }
 
-// byValue sorts values: numbers by their size, other values by their text without regard to case and spaces. NULLs come last.
+// byValue sorts values: numbers by their size, other values by their text without regard to case and spaces. NULLs come
+// last.
 func byValue(reading result.Reading, cells [][]byte) {
 	slices.SortStableFunc(cells, func(a, b []byte) int {
 		switch {
@@ -181,11 +201,15 @@ func byValue(reading result.Reading, cells [][]byte) {
 		case reading.Family == result.Number || reading.Family == result.Float:
 			return cmp.Compare(number(a), number(b))
 		}
-		return cmp.Compare(strings.ToLower(strings.Join(strings.Fields(string(a)), "")), strings.ToLower(strings.Join(strings.Fields(string(b)), "")))
+		return cmp.Compare(
+			strings.ToLower(strings.Join(strings.Fields(string(a)), "")),
+			strings.ToLower(strings.Join(strings.Fields(string(b)), "")),
+		)
 	})
 }
 
-// shifted tells that the values at a place are those of the row before ("before") or behind ("behind"), as the expected rows stand.
+// shifted tells that the values at a place are those of the row before ("before") or behind ("behind"), as the expected
+// rows stand.
 func (d *diff) shifted(place int, partner []int) string {
 	if len(d.attempt) != len(d.reference) || len(d.extra) < 3 {
 		return ""
@@ -306,18 +330,19 @@ func factor(reading result.Reading, pairs []CellPair) (Kind, string) {
 	usual := slices.ContainsFunc([]float64{10, 100, 1000, 60, 3600, 24, 7, 12, -1}, func(x float64) bool {
 		return math.Abs(ratio-x) < 1e-9 || math.Abs(ratio*x-1) < 1e-9
 	})
-	if math.IsNaN(ratio) || math.Abs(ratio-1) < 1e-3 || len(values) < 3 && !(usual && (len(values) > 1 || len(pairs) == 1)) {
+	if math.IsNaN(ratio) || math.Abs(ratio-1) < 1e-3 || len(values) < 3 && !(usual && (len(values) > 1 ||
+		len(pairs) == 1)) {
 		return "", ""
 	}
 	return ValuesFactor, strconv.FormatFloat(ratio, 'g', 6, 64)
 }
 
-// rounded is for numbers that one side gives with fewer decimals than the other. What begins with the side and the way:
-// "attempt rounded 2", "attempt cut 0", "reference rounded 1".
-func rounded(reading result.Reading, pairs []CellPair) (Kind, string) {
+// rounded is for numbers that one side gives with fewer decimals than the other; nil where they do not come of each
+// other so.
+func rounded(reading result.Reading, pairs []CellPair) *Rounding {
 	numbers := decimals(reading, pairs)
 	if numbers == nil {
-		return "", ""
+		return nil
 	}
 	fewest := [2]int32{}
 	for _, n := range numbers {
@@ -331,25 +356,28 @@ func rounded(reading result.Reading, pairs []CellPair) (Kind, string) {
 	if fewest[1] < fewest[0] {
 		coarse = 1
 	}
-	for _, way := range []struct {
-		name string
-		mode apd.Rounder
-	}{{"rounded", apd.RoundHalfUp}, {"cut", apd.RoundDown}} {
+	for _, mode := range []apd.Rounder{apd.RoundHalfUp, apd.RoundDown} {
 		context := apd.BaseContext.WithPrecision(2000)
-		context.Rounding = way.mode
-		holds := fewest[0] != fewest[1] && slices.ContainsFunc(numbers, func(n [2]*apd.Decimal) bool { return !n[coarse].IsZero() }) // zeros tell nothing
+		context.Rounding = mode
+		// zeros tell nothing
+		holds := fewest[0] != fewest[1] && slices.ContainsFunc(
+			numbers, func(n [2]*apd.Decimal) bool { return !n[coarse].IsZero() },
+		)
 		for _, n := range numbers {
 			var r apd.Decimal
-			if _, err := context.Quantize(&r, n[1-coarse], -max(fewest[coarse], 0)); err != nil || r.Cmp(n[coarse]) != 0 {
+			_, err := context.Quantize(&r, n[1-coarse], -max(fewest[coarse], 0))
+			if err != nil || r.Cmp(n[coarse]) != 0 {
 				holds = false
 				break
 			}
 		}
 		if holds {
-			return ValuesRounded, fmt.Sprintf("%s %s %d", [2]string{"attempt", "reference"}[coarse], way.name, max(fewest[coarse], 0))
+			return &Rounding{
+				Attempt: coarse == 0, Cut: mode == apd.RoundDown, Decimals: int(max(fewest[coarse], 0)),
+			}
 		}
 	}
-	return "", ""
+	return nil
 }
 
 // letters is for texts that differ only in case, or only in spaces.
@@ -363,7 +391,9 @@ func letters(reading result.Reading, pairs []CellPair) (Kind, string) {
 			return "", ""
 		}
 		byCase = byCase && strings.EqualFold(string(p.Got), string(p.Expected))
-		bySpaces = bySpaces && bytes.Equal(bytes.Join(bytes.Fields(p.Got), nil), bytes.Join(bytes.Fields(p.Expected), nil))
+		bySpaces = bySpaces && bytes.Equal(
+			bytes.Join(bytes.Fields(p.Got), nil), bytes.Join(bytes.Fields(p.Expected), nil),
+		)
 	}
 	switch {
 	case byCase:

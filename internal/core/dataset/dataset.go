@@ -1,5 +1,5 @@
-// Package dataset describes what a dataset's build holds (tables, columns, constraints, indexes), says how its tables relate, advises on what
-// looks forgotten, and draws the map of the tables.
+// Package dataset describes what a dataset's build holds (tables, columns, constraints, indexes), says how its tables
+// relate, advises on what looks forgotten, and draws the map of the tables.
 package dataset
 
 import (
@@ -42,6 +42,7 @@ type Column struct {
 	References string   `json:"references,omitempty"` // "table.column"
 	Meaning    string   `json:"meaning,omitempty"`
 	Examples   []string `json:"examples,omitempty"` // a few of its values
+	Values     []string `json:"values,omitempty"`   // all of them that were seen, where they are few and come again
 }
 
 // ConstraintKind is what a constraint holds its table to.
@@ -53,7 +54,8 @@ const (
 	ForeignKey ConstraintKind = "foreign key"
 	Check      ConstraintKind = "check"
 	Exclusion  ConstraintKind = "exclusion"
-	// RowSecurity stands for the policies of a table: its definition is the condition on which queries see a row, "false" where they see none.
+	// RowSecurity stands for the policies of a table: its definition is the condition on which queries see a row,
+	// "false" where they see none.
 	RowSecurity ConstraintKind = "row level security"
 )
 
@@ -135,7 +137,13 @@ func (c *Catalogue) Relations() []Relation {
 			if k.Kind != ForeignKey || c.Table(k.Table) == nil {
 				continue
 			}
-			r := Relation{From: t.Name, To: k.Table, Columns: k.Columns, Referred: k.Referred, Single: t.unique(k.Columns)}
+			r := Relation{
+				From:     t.Name,
+				To:       k.Table,
+				Columns:  k.Columns,
+				Referred: k.Referred,
+				Single:   t.unique(k.Columns),
+			}
 			for _, name := range k.Columns {
 				column := t.Column(name)
 				r.Optional = r.Optional || column != nil && column.Nullable
@@ -150,7 +158,9 @@ func (c *Catalogue) Relations() []Relation {
 // unique tells whether no two rows have the same values in the columns.
 func (t *Table) unique(columns []string) bool {
 	for _, k := range t.Constraints {
-		if (k.Kind == PrimaryKey || k.Kind == Unique) && !slices.ContainsFunc(k.Columns, func(name string) bool { return !slices.Contains(columns, name) }) {
+		if (k.Kind == PrimaryKey || k.Kind == Unique) && !slices.ContainsFunc(
+			k.Columns, func(name string) bool { return !slices.Contains(columns, name) },
+		) {
 			return true
 		}
 	}
@@ -204,8 +214,8 @@ func (k Constraint) Words() string {
 	return k.Definition
 }
 
-// Advice says what looks forgotten in a build, a line for each matter: tables without a key, columns that look like foreign keys without their constraint, empty
-// tables. Nothing of it is an error.
+// Advice says what looks forgotten in a build, a line for each matter: tables without a key, columns that look like
+// foreign keys without their constraint, empty tables. Nothing of it is an error.
 func (c *Catalogue) Advice() []string {
 	var keyless, empty, references, to []string
 	for i := range c.Tables {
@@ -213,7 +223,9 @@ func (c *Catalogue) Advice() []string {
 		if t.View {
 			continue
 		}
-		if !slices.ContainsFunc(t.Constraints, func(k Constraint) bool { return k.Kind == PrimaryKey || k.Kind == Unique }) {
+		if !slices.ContainsFunc(
+			t.Constraints, func(k Constraint) bool { return k.Kind == PrimaryKey || k.Kind == Unique },
+		) {
 			keyless = append(keyless, t.Name)
 		}
 		if t.Rows == 0 {
@@ -221,7 +233,9 @@ func (c *Catalogue) Advice() []string {
 		}
 		for _, column := range t.Columns {
 			if other := c.looksLike(t, column); other != "" {
-				references, to = append(references, fmt.Sprintf("%s.%s to %s", t.Name, column.Name, other)), append(to, other)
+				references, to = append(
+					references, fmt.Sprintf("%s.%s to %s", t.Name, column.Name, other),
+				), append(to, other)
 			}
 		}
 	}
@@ -235,13 +249,28 @@ func (c *Catalogue) Advice() []string {
 			all = append(all, fmt.Sprintf(many, len(found), listed(found)))
 		}
 	}
-	matter(keyless, "%s has no key: add PRIMARY KEY, so that each row can be identified.", "%d tables have no key (%s): add PRIMARY KEY, so that each row can be identified.")
-	matter(empty, "%s is empty: if that is intended, tell the learners.", "%d tables are empty (%s): if that is intended, tell the learners.")
+	matter(
+		keyless, "%s has no key: add PRIMARY KEY, so that each row can be identified.",
+		"%d tables have no key (%s): add PRIMARY KEY, so that each row can be identified.",
+	)
+	matter(
+		empty, "%s is empty: if that is intended, tell the learners.",
+		"%d tables are empty (%s): if that is intended, tell the learners.",
+	)
 	if len(references) == 1 {
 		from, _, _ := strings.Cut(references[0], " to ")
-		all = append(all, fmt.Sprintf("%s looks like a reference to %s and has no constraint: add REFERENCES %s, if it is one.", from, to[0], to[0]))
+		all = append(
+			all,
+			fmt.Sprintf(
+				"%s looks like a reference to %s and has no constraint: add REFERENCES %s, if it is one.", from, to[0],
+				to[0],
+			),
+		)
 	} else {
-		matter(references, "", "%d columns look like references and have no constraint (%s): add REFERENCES to those that are.")
+		matter(
+			references, "",
+			"%d columns look like references and have no constraint (%s): add REFERENCES to those that are.",
+		)
 	}
 	return all
 }
@@ -255,8 +284,8 @@ func listed(names []string) string {
 	return fmt.Sprintf("%s and %d more", strings.Join(names[:most], ", "), len(names)-most)
 }
 
-// looksLike finds the table that a column seems to refer to: the one whose key has the same name and type, or whose name the column's
-// begins with, as in hive_id.
+// looksLike finds the table that a column seems to refer to: the one whose key has the same name and type, or whose
+// name the column's begins with, as in hive_id.
 func (c *Catalogue) looksLike(t *Table, column Column) string {
 	if column.References != "" || len(t.primaryKey()) == 1 && t.primaryKey()[0] == column.Name {
 		return ""
@@ -265,11 +294,15 @@ func (c *Catalogue) looksLike(t *Table, column Column) string {
 	for i := range c.Tables {
 		other := &c.Tables[i]
 		key := other.primaryKey()
-		if other == t || len(key) != 1 || other.Column(key[0]).References != "" || !sameFamily(other.Column(key[0]).Type, column.Type) {
+		if other == t || len(key) != 1 || other.Column(key[0]).References != "" ||
+			!sameFamily(other.Column(key[0]).Type, column.Type) {
 			continue
 		}
 		bare := other.Name[strings.LastIndexByte(other.Name, '.')+1:]
-		if column.Name == key[0] && key[0] != "id" && key[0] != "name" || slices.Contains([]string{bare + "_id", bare + "_" + key[0], bare + "id", strings.TrimSuffix(bare, "s") + "_id"}, column.Name) {
+		if column.Name == key[0] && key[0] != "id" && key[0] != "name" || slices.Contains(
+			[]string{bare + "_id", bare + "_" + key[0], bare + "id", strings.TrimSuffix(bare, "s") + "_id"},
+			column.Name,
+		) {
 			found = append(found, other.Name)
 		}
 	}

@@ -11,7 +11,8 @@ import (
 	"examen/internal/core/dataset"
 )
 
-// tables makes a catalogue from lines such as "hive: *id, apiary_id>apiary.id?": a star marks the key, ? what may be NULL, ! what is unique.
+// tables makes a catalogue from lines such as "hive: *id, apiary_id>apiary.id?": a star marks the key, ? what may be
+// NULL, ! what is unique.
 func tables(lines ...string) *dataset.Catalogue {
 	c := &dataset.Catalogue{}
 	for _, line := range lines {
@@ -19,7 +20,11 @@ func tables(lines ...string) *dataset.Catalogue {
 		t := dataset.Table{Name: name, SQLName: `public."` + name + `"`, Rows: 3}
 		var key []string
 		for _, text := range strings.Split(columns, ", ") {
-			column := dataset.Column{Type: "integer", Nullable: strings.Contains(text, "?"), Key: strings.HasPrefix(text, "*")}
+			column := dataset.Column{
+				Type:     "integer",
+				Nullable: strings.Contains(text, "?"),
+				Key:      strings.HasPrefix(text, "*"),
+			}
 			unique := strings.Contains(text, "!")
 			var to string
 			column.Name, to, _ = strings.Cut(strings.Trim(text, "*?!"), ">")
@@ -27,11 +32,21 @@ func tables(lines ...string) *dataset.Catalogue {
 				key = append(key, column.Name)
 			}
 			if unique {
-				t.Constraints = append(t.Constraints, dataset.Constraint{Kind: dataset.Unique, Columns: []string{column.Name}})
+				t.Constraints = append(
+					t.Constraints, dataset.Constraint{Kind: dataset.Unique, Columns: []string{column.Name}},
+				)
 			}
 			if table, referred, ok := strings.Cut(to, "."); ok {
 				column.References = to
-				t.Constraints = append(t.Constraints, dataset.Constraint{Kind: dataset.ForeignKey, Columns: []string{column.Name}, Table: table, Referred: []string{referred}})
+				t.Constraints = append(
+					t.Constraints,
+					dataset.Constraint{
+						Kind:     dataset.ForeignKey,
+						Columns:  []string{column.Name},
+						Table:    table,
+						Referred: []string{referred},
+					},
+				)
 			}
 			t.Columns = append(t.Columns, column)
 		}
@@ -43,8 +58,16 @@ func tables(lines ...string) *dataset.Catalogue {
 	return c
 }
 
-var yard = tables("apiary: *id, name", "beekeeper: *id, mentor_id>beekeeper.id?", "hive: *id, apiary_id>apiary.id", "queen: *id, hive_id>hive.id?!",
-	"inspection: *id, hive_id>hive.id, beekeeper_id>beekeeper.id", "swarm: *id, hive_id>hive.id", "care: *apiary_id>apiary.id, *beekeeper_id>beekeeper.id", "note: *id, text")
+var yard = tables(
+	"apiary: *id, name",
+	"beekeeper: *id, mentor_id>beekeeper.id?",
+	"hive: *id, apiary_id>apiary.id",
+	"queen: *id, hive_id>hive.id?!",
+	"inspection: *id, hive_id>hive.id, beekeeper_id>beekeeper.id",
+	"swarm: *id, hive_id>hive.id",
+	"care: *apiary_id>apiary.id, *beekeeper_id>beekeeper.id",
+	"note: *id, text",
+)
 
 func TestRelationsInWords(t *testing.T) {
 	var got []string
@@ -52,11 +75,13 @@ func TestRelationsInWords(t *testing.T) {
 		got = append(got, r.Outward+" "+r.Inward)
 	}
 	want := []string{
-		"Each beekeeper row belongs to one or no other beekeeper row (mentor_id). A beekeeper can have many beekeeper rows below it (mentor_id).",
+		"Each beekeeper row belongs to one or no other beekeeper row (mentor_id). A beekeeper can have many " +
+			"beekeeper rows below it (mentor_id).",
 		"Each hive row belongs to one apiary (apiary_id). An apiary can have many hive rows (apiary_id).",
 		"Each queen row belongs to one or no hive (hive_id). A hive can have at most one queen row (hive_id).",
 		"Each inspection row belongs to one hive (hive_id). A hive can have many inspection rows (hive_id).",
-		"Each inspection row belongs to one beekeeper (beekeeper_id). A beekeeper can have many inspection rows (beekeeper_id).",
+		"Each inspection row belongs to one beekeeper (beekeeper_id). A beekeeper can have many inspection rows " +
+			"(beekeeper_id).",
 		"Each swarm row belongs to one hive (hive_id). A hive can have many swarm rows (hive_id).",
 		"Each care row belongs to one apiary (apiary_id). An apiary can have many care rows (apiary_id).",
 		"Each care row belongs to one beekeeper (beekeeper_id). A beekeeper can have many care rows (beekeeper_id).",
@@ -70,11 +95,25 @@ func TestConstraintsInWords(t *testing.T) {
 	for want, k := range map[string]dataset.Constraint{
 		"Primary key: a and b.":        {Kind: dataset.PrimaryKey, Columns: []string{"a", "b"}},
 		"No two rows have the same a.": {Kind: dataset.Unique, Columns: []string{"a"}},
-		"a refers to hive (id).":       {Kind: dataset.ForeignKey, Columns: []string{"a"}, Table: "hive", Referred: []string{"id"}},
-		"Check: (weight > 0).":         {Kind: dataset.Check, Definition: "CHECK (weight > 0)"},
-		"Row level security: queries see only the rows where (n > 1).": {Kind: dataset.RowSecurity, Definition: "(n > 1)"},
-		"Row level security: queries see no rows.":                     {Kind: dataset.RowSecurity, Definition: "false"},
-		"EXCLUDE USING gist (during WITH &&)":                          {Kind: dataset.Exclusion, Definition: "EXCLUDE USING gist (during WITH &&)"},
+		"a refers to hive (id).": {
+			Kind:     dataset.ForeignKey,
+			Columns:  []string{"a"},
+			Table:    "hive",
+			Referred: []string{"id"},
+		},
+		"Check: (weight > 0).": {Kind: dataset.Check, Definition: "CHECK (weight > 0)"},
+		"Row level security: queries see only the rows where (n > 1).": {
+			Kind:       dataset.RowSecurity,
+			Definition: "(n > 1)",
+		},
+		"Row level security: queries see no rows.": {
+			Kind:       dataset.RowSecurity,
+			Definition: "false",
+		},
+		"EXCLUDE USING gist (during WITH &&)": {
+			Kind:       dataset.Exclusion,
+			Definition: "EXCLUDE USING gist (during WITH &&)",
+		},
 	} {
 		if got := k.Words(); got != want {
 			t.Errorf("got %s, want %s", got, want)
@@ -83,12 +122,16 @@ func TestConstraintsInWords(t *testing.T) {
 }
 
 func TestAdvice(t *testing.T) {
-	c := tables("apiary: *apiary_id, name", "hive: *id, apiary_id, colour", "visit: hive_id, day", "stock: *id, apiary_id>apiary.apiary_id")
+	c := tables(
+		"apiary: *apiary_id, name", "hive: *id, apiary_id, colour", "visit: hive_id, day",
+		"stock: *id, apiary_id>apiary.apiary_id",
+	)
 	c.Tables[2].Rows = 0
 	c.Tables = append(c.Tables, dataset.Table{Name: "view", View: true})
 	want := `visit has no key: add PRIMARY KEY, so that each row can be identified.
 visit is empty: if that is intended, tell the learners.
-2 columns look like references and have no constraint (hive.apiary_id to apiary, visit.hive_id to hive): add REFERENCES to those that are.`
+2 columns look like references and have no constraint (hive.apiary_id to apiary, visit.hive_id to hive): ` +
+		`add REFERENCES to those that are.`
 	if got := strings.Join(c.Advice(), "\n"); got != want {
 		t.Errorf("got\n%s", got)
 	}
@@ -97,10 +140,24 @@ visit is empty: if that is intended, tell the learners.
 func TestSelect(t *testing.T) {
 	table := dataset.Table{SQLName: `public."my.table"`}
 	for want, s := range map[string]dataset.Selection{
-		`SELECT * FROM public."my.table" LIMIT 5 OFFSET 0`:                                                  {Limit: 5},
-		`SELECT * FROM public."my.table" ORDER BY "a""b" DESC LIMIT 5 OFFSET 10`:                            {Sort: `a"b`, Descending: true, Limit: 5, Offset: 10},
-		`SELECT * FROM public."my.table" WHERE "a" IS NULL LIMIT 5 OFFSET 0`:                                {Column: "a", Null: true, Limit: 5},
-		`SELECT * FROM public."my.table" WHERE "a"::text = E'x'' OR \\'' --' ORDER BY "b" LIMIT 5 OFFSET 0`: {Column: "a", Value: `x' OR \' --`, Sort: "b", Limit: 5},
+		`SELECT * FROM public."my.table" LIMIT 5 OFFSET 0`: {Limit: 5},
+		`SELECT * FROM public."my.table" ORDER BY "a""b" DESC LIMIT 5 OFFSET 10`: {
+			Sort:       `a"b`,
+			Descending: true,
+			Limit:      5,
+			Offset:     10,
+		},
+		`SELECT * FROM public."my.table" WHERE "a" IS NULL LIMIT 5 OFFSET 0`: {
+			Column: "a",
+			Null:   true,
+			Limit:  5,
+		},
+		`SELECT * FROM public."my.table" WHERE "a"::text = E'x'' OR \\'' --' ORDER BY "b" LIMIT 5 OFFSET 0`: {
+			Column: "a",
+			Value:  `x' OR \' --`,
+			Sort:   "b",
+			Limit:  5,
+		},
 	} {
 		if got := table.Select(s); got != want {
 			t.Errorf("got  %s\nwant %s", got, want)
@@ -125,8 +182,16 @@ func overlaps(m *dataset.Map) (wrong []string) {
 
 func TestTheMapOfAFewTablesHasNoCrossings(t *testing.T) {
 	// Here every queen has a hive: relations to one, and to one or none, end apart and may cross beside their table.
-	eight := tables("apiary: *id, name", "beekeeper: *id, mentor_id>beekeeper.id?", "hive: *id, apiary_id>apiary.id", "queen: *id, hive_id>hive.id!",
-		"inspection: *id, hive_id>hive.id, beekeeper_id>beekeeper.id", "swarm: *id, hive_id>hive.id", "care: *apiary_id>apiary.id, *beekeeper_id>beekeeper.id", "note: *id, text")
+	eight := tables(
+		"apiary: *id, name",
+		"beekeeper: *id, mentor_id>beekeeper.id?",
+		"hive: *id, apiary_id>apiary.id",
+		"queen: *id, hive_id>hive.id!",
+		"inspection: *id, hive_id>hive.id, beekeeper_id>beekeeper.id",
+		"swarm: *id, hive_id>hive.id",
+		"care: *apiary_id>apiary.id, *beekeeper_id>beekeeper.id",
+		"note: *id, text",
+	)
 	m := dataset.NewMap(eight)
 	if wrong := overlaps(m); wrong != nil || m.Crossings() > 0 || len(m.Entities) != 8 || len(m.Relations) != 8 {
 		t.Errorf("%d crossings, %v", m.Crossings(), wrong)

@@ -29,10 +29,14 @@ func (m *Map) Text() string {
 		fmt.Fprintf(&b, "└%s┘\n", strings.Repeat("─", width))
 		for _, l := range m.Relations {
 			if l.From == e.Table.Name {
-				fmt.Fprintf(&b, "  %s %s%s %s   %s\n", l.From, manyEnd(l.Single, false), oneEnd(l.Optional), l.To, l.Outward)
+				fmt.Fprintf(
+					&b, "  %s %s%s %s   %s\n", l.From, manyEnd(l.Single, false), oneEnd(l.Optional), l.To, l.Outward,
+				)
 			}
 			if l.To == e.Table.Name && l.From != l.To {
-				fmt.Fprintf(&b, "  %s %s%s %s   %s\n", l.To, oneEnd(l.Optional), manyEnd(l.Single, true), l.From, l.Inward)
+				fmt.Fprintf(
+					&b, "  %s %s%s %s   %s\n", l.To, oneEnd(l.Optional), manyEnd(l.Single, true), l.From, l.Inward,
+				)
 			}
 		}
 	}
@@ -88,7 +92,9 @@ func (m *Map) Mermaid() string {
 	for _, e := range m.Entities {
 		fmt.Fprintf(&b, "    %s {\n", name(e.Table.Name))
 		for _, c := range e.Table.Columns {
-			line := "        " + notMermaid.ReplaceAllString(c.Type, "_") + " " + strings.Trim(notMermaid.ReplaceAllString(c.Name, "_"), "()[]-")
+			line := "        " + notMermaid.ReplaceAllString(c.Type, "_") + " " + strings.Trim(
+				notMermaid.ReplaceAllString(c.Name, "_"), "()[]-",
+			)
 			if keys := strings.Join(strings.Fields(marks(&c)), ", "); keys != "" {
 				line += " " + keys
 			}
@@ -104,7 +110,9 @@ func (m *Map) Mermaid() string {
 		if l.Single {
 			many = "o|"
 		}
-		fmt.Fprintf(&b, "    %s %s--%s %s : %s\n", name(l.To), one, many, name(l.From), name(strings.Join(l.Columns, ", ")))
+		fmt.Fprintf(
+			&b, "    %s %s--%s %s : %s\n", name(l.To), one, many, name(l.From), name(strings.Join(l.Columns, ", ")),
+		)
 	}
 	return b.String()
 }
@@ -130,11 +138,31 @@ func (m *Map) SVG(onDark bool) string {
 		c = dark
 	}
 	var b strings.Builder
-	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" width="%.0f" height="%.0f" viewBox="0 0 %.0f %.0f" font-family="'JetBrains Mono','DejaVu Sans Mono',monospace" font-size="12">`+"\n", m.Width, m.Height, m.Width, m.Height)
+	fmt.Fprintf(
+		&b,
+		`<svg xmlns="http://www.w3.org/2000/svg" width="%.0f" height="%.0f" viewBox="0 0 %.0f %.0f" `+
+			`font-family="'JetBrains Mono','DejaVu Sans Mono',monospace" font-size="12">`+"\n",
+		m.Width,
+		m.Height,
+		m.Width,
+		m.Height,
+	)
 	fmt.Fprintf(&b, `<rect width="100%%" height="100%%" fill="%s"/>`+"\n", c.paper)
 	for _, g := range m.Groups {
-		fmt.Fprintf(&b, `<rect x="%.1f" y="%.1f" width="%.1f" height="%.1f" rx="8" fill="none" stroke="%s" stroke-dasharray="2 4"/>`, g.X, g.Y, g.Width, g.Height, c.quiet)
-		fmt.Fprintf(&b, `<text x="%.1f" y="%.1f" font-size="22" fill="%s">%s</text>`+"\n", g.X+14, g.Y+38, c.quiet, escape(shorten(g.Heading(), g.Width*0.5)))
+		fmt.Fprintf(
+			&b,
+			`<rect x="%.1f" y="%.1f" width="%.1f" height="%.1f" rx="8" fill="none" stroke="%s" stroke-dasharray="2 `+
+				`4"/>`,
+			g.X,
+			g.Y,
+			g.Width,
+			g.Height,
+			c.quiet,
+		)
+		fmt.Fprintf(
+			&b, `<text x="%.1f" y="%.1f" font-size="22" fill="%s">%s</text>`+"\n", g.X+14, g.Y+38, c.quiet,
+			escape(shorten(g.Heading(), g.Width*0.5)),
+		)
 	}
 	for _, l := range m.Relations {
 		l.svg(&b, c)
@@ -147,8 +175,23 @@ func (m *Map) SVG(onDark bool) string {
 }
 
 func (e *Entity) svg(b *strings.Builder, c colours) {
-	fmt.Fprintf(b, `<g transform="translate(%.0f %.0f)"><title>%s</title><rect width="%.0f" height="%.0f" rx="4" fill="%s" stroke="%s"/>`, e.X, e.Y, escape(e.Table.Name), e.Width, e.Height, c.sheet, c.line)
-	fmt.Fprintf(b, `<text x="12" y="20" font-weight="bold" font-size="13" fill="%s">%s</text><path d="M0 %.0fH%.0f" stroke="%s"/>`, c.ink, escape(shorten(e.Table.Name, e.Width)), headRoom-3, e.Width, c.line)
+	fmt.Fprintf(
+		b,
+		`<g transform="translate(%.0f %.0f)"><title>%s</title><rect width="%.0f" height="%.0f" rx="4" fill="%s" `+
+			`stroke="%s"/>`,
+		e.X,
+		e.Y,
+		escape(e.Table.Name),
+		e.Width,
+		e.Height,
+		c.sheet,
+		c.line,
+	)
+	fmt.Fprintf(
+		b,
+		`<text x="12" y="20" font-weight="bold" font-size="13" fill="%s">%s</text><path d="M0 %.0fH%.0f" stroke="%s"/>`,
+		c.ink, escape(shorten(e.Table.Name, e.Width)), headRoom-3, e.Width, c.line,
+	)
 	for i, column := range e.Columns {
 		y := headRoom + rowHeight*float64(i) + 14
 		mark := strings.Join(strings.Fields(marks(column)), " ")
@@ -160,11 +203,24 @@ func (e *Entity) svg(b *strings.Builder, c colours) {
 			weight = ` font-weight="bold"`
 		}
 		room := e.Width - 48
-		fmt.Fprintf(b, `<text x="40" y="%.0f" fill="%s"%s>%s <tspan fill="%s" font-weight="normal">%s</tspan></text>`, y, c.ink, weight, escape(shorten(column.Name, room)),
-			c.quiet, escape(shorten(column.Type, room-letter*float64(len([]rune(column.Name))+1))))
+		fmt.Fprintf(
+			b,
+			`<text x="40" y="%.0f" fill="%s"%s>%s <tspan fill="%s" font-weight="normal">%s</tspan></text>`,
+			y,
+			c.ink,
+			weight,
+			escape(
+				shorten(column.Name, room),
+			),
+			c.quiet,
+			escape(shorten(column.Type, room-letter*float64(len([]rune(column.Name))+1))),
+		)
 	}
 	if e.Hidden > 0 {
-		fmt.Fprintf(b, `<text x="40" y="%.0f" fill="%s">and %d more columns</text>`, headRoom+rowHeight*float64(len(e.Columns))+14, c.quiet, e.Hidden)
+		fmt.Fprintf(
+			b, `<text x="40" y="%.0f" fill="%s">and %d more columns</text>`,
+			headRoom+rowHeight*float64(len(e.Columns))+14, c.quiet, e.Hidden,
+		)
 	}
 	b.WriteString("</g>\n")
 }
@@ -189,14 +245,21 @@ func (l *Line) svg(b *strings.Builder, c colours) {
 	if l.Between {
 		faint = ` opacity="0.35"`
 	}
-	fmt.Fprintf(b, `<g fill="none" stroke="%s"`+faint+` stroke-width="1.3"><title>%s</title><path d="M%.1f %.1fH%.1f%sH%.1f"/>`, c.action, escape(l.Outward), start.X, start.Y, points[0].X, curve(points), end.X)
+	fmt.Fprintf(
+		b, `<g fill="none" stroke="%s"`+faint+` stroke-width="1.3"><title>%s</title><path d="M%.1f %.1fH%.1f%sH%.1f"/>`,
+		c.action, escape(l.Outward), start.X, start.Y, points[0].X, curve(points), end.X,
+	)
 	if !l.Single {
 		toe := start.X + startOut*12
-		fmt.Fprintf(b, `<path d="M%.1f %.1fL%.1f %.1fM%.1f %.1fL%.1f %.1f"/>`, toe, start.Y, start.X, start.Y-6, toe, start.Y, start.X, start.Y+6)
+		fmt.Fprintf(
+			b, `<path d="M%.1f %.1fL%.1f %.1fM%.1f %.1fL%.1f %.1f"/>`, toe, start.Y, start.X, start.Y-6, toe, start.Y,
+			start.X, start.Y+6,
+		)
 	} else {
 		fmt.Fprintf(b, `<path d="M%.1f %.1fv12"/>`, start.X+startOut*8, start.Y-6)
 	}
-	fmt.Fprintf(b, `<circle cx="%.1f" cy="%.1f" r="3.5" fill="%s"/>`, start.X+startOut*16, start.Y, c.paper) // any number: none is allowed
+	// any number: none is allowed
+	fmt.Fprintf(b, `<circle cx="%.1f" cy="%.1f" r="3.5" fill="%s"/>`, start.X+startOut*16, start.Y, c.paper)
 	fmt.Fprintf(b, `<path d="M%.1f %.1fv12"/>`, end.X+endOut*8, end.Y-6)
 	if l.Optional {
 		fmt.Fprintf(b, `<circle cx="%.1f" cy="%.1f" r="3.5" fill="%s"/>`, end.X+endOut*15, end.Y, c.paper)

@@ -107,9 +107,10 @@ func (m *Map) centre(g *group) (name string) {
 	return name
 }
 
-// groups divides the tables. A small map is one group. Otherwise groups begin as single tables and those two are joined, again and again, that
-// have the most relations between them beyond what their numbers of relations would let expect (A. Clauset, M. E. J. Newman, C. Moore: Finding
-// community structure in very large networks, 2004), as long as a group stays small enough to be seen at once.
+// groups divides the tables. A small map is one group. Otherwise groups begin as single tables and those two are
+// joined, again and again, that have the most relations between them beyond what their numbers of relations would let
+// expect (A. Clauset, M. E. J. Newman, C. Moore: Finding community structure in very large networks, 2004), as long as
+// a group stays small enough to be seen at once.
 func (m *Map) groups() []*group {
 	if len(m.Entities) <= mostTogether {
 		whole := &group{entities: m.Entities}
@@ -136,7 +137,8 @@ func (m *Map) groups() []*group {
 		}
 	}
 	all = unite(all, func(a, b *group) float64 { return a.ties[b] - a.degree*b.degree/ends })
-	// What is left over for lack of room goes together where it relates to the same group, and what relates to none goes together.
+	// What is left over for lack of room goes together where it relates to the same group, and what relates to none
+	// goes together.
 	return unite(all, func(a, b *group) float64 {
 		if a.degree == 0 && b.degree == 0 {
 			return 1
@@ -160,7 +162,8 @@ func unite(all []*group, gain func(a, b *group) float64) []*group {
 		for i, a := range all {
 			for _, b := range all[i+1:] {
 				unrelated := a.degree == 0 && b.degree == 0
-				if now := gain(a, b); now > best+1e-9 && (unrelated || len(a.entities)+len(b.entities) <= mostTogether) {
+				if now := gain(a, b); now > best+1e-9 && (unrelated ||
+					len(a.entities)+len(b.entities) <= mostTogether) {
 					first, second, best = a, b, now
 				}
 			}
@@ -193,9 +196,9 @@ type box struct{ X, Y, Width, Height float64 }
 // wide is how much wider than high a map should be: about as a window is.
 const wide = 1.6
 
-// place puts boxes beside each other, with room between, those near each other that have ties, the whole about as wide as a window is. It
-// returns the box around them, at 0, 0. Each box in turn, the one with most ties to those placed first, goes to the side of a placed one where
-// it lies best.
+// place puts boxes beside each other, with room between, those near each other that have ties, the whole about as wide
+// as a window is. It returns the box around them, at 0, 0. Each box in turn, the one with most ties to those placed
+// first, goes to the side of a placed one where it lies best.
 func place(boxes []*box, room float64, ties func(i, j int) float64) (whole box) {
 	tie := func(i, j int) float64 {
 		if ties == nil {
@@ -229,8 +232,10 @@ func place(boxes []*box, room float64, ties func(i, j int) float64) (whole box) 
 		for _, j := range placed {
 			o := boxes[j]
 			for _, p := range []Point{
-				{o.X + o.Width + room, o.Y}, {o.X + o.Width + room, o.Y + o.Height - b.Height}, {o.X, o.Y + o.Height + room}, {o.X + o.Width - b.Width, o.Y + o.Height + room},
-				{o.X - room - b.Width, o.Y}, {o.X - room - b.Width, o.Y + o.Height - b.Height}, {o.X, o.Y - room - b.Height}, {o.X + o.Width - b.Width, o.Y - room - b.Height},
+				{o.X + o.Width + room, o.Y}, {o.X + o.Width + room, o.Y + o.Height - b.Height},
+				{o.X, o.Y + o.Height + room}, {o.X + o.Width - b.Width, o.Y + o.Height + room},
+				{o.X - room - b.Width, o.Y}, {o.X - room - b.Width, o.Y + o.Height - b.Height},
+				{o.X, o.Y - room - b.Height}, {o.X + o.Width - b.Width, o.Y - room - b.Height},
 			} {
 				b.X, b.Y = p.X, p.Y
 				if worth := worse(b, next, placed, boxes, room, tie); worth < best {
@@ -245,15 +250,16 @@ func place(boxes []*box, room float64, ties func(i, j int) float64) (whole box) 
 	return around(boxes)
 }
 
-// worse tells how badly a box lies: how large the map becomes, and how far it is to those that it has ties with. It is endless where the box
-// overlaps another.
+// worse tells how badly a box lies: how large the map becomes, and how far it is to those that it has ties with. It is
+// endless where the box overlaps another.
 func worse(b *box, of int, placed []int, boxes []*box, room float64, tie func(i, j int) float64) float64 {
 	x, y, right, bottom := b.X, b.Y, b.X+b.Width, b.Y+b.Height
 	far, all := 0.0, 0.0
 	for _, j := range placed {
 		o := boxes[j]
 		const slack = 1e-6
-		if b.X < o.X+o.Width+room-slack && o.X < b.X+b.Width+room-slack && b.Y < o.Y+o.Height+room-slack && o.Y < b.Y+b.Height+room-slack {
+		if b.X < o.X+o.Width+room-slack && o.X < b.X+b.Width+room-slack && b.Y < o.Y+o.Height+room-slack &&
+			o.Y < b.Y+b.Height+room-slack {
 			return math.Inf(1)
 		}
 		x, y, right, bottom = min(x, o.X), min(y, o.Y), max(right, o.X+o.Width), max(bottom, o.Y+o.Height)

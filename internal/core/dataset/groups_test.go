@@ -9,7 +9,8 @@ import (
 	"examen/internal/core/dataset"
 )
 
-// observatory has areas, each a table that five to nine others refer to, some of which refer to tables of other areas, and tables that stand alone.
+// observatory has areas, each a table that five to nine others refer to, some of which refer to tables of other areas,
+// and tables that stand alone.
 func observatory(areas, alone int) (c *dataset.Catalogue, of map[string]string) {
 	of = map[string]string{}
 	var lines []string
@@ -31,7 +32,8 @@ func observatory(areas, alone int) (c *dataset.Catalogue, of map[string]string) 
 	return tables(lines...), of
 }
 
-// A large map is drawn by groups of tables that relate, none so large that it cannot be seen at once, and nothing lies on anything else.
+// A large map is drawn by groups of tables that relate, none so large that it cannot be seen at once, and nothing lies
+// on anything else.
 func TestALargeMapIsDrawnByGroups(t *testing.T) {
 	for _, size := range []struct{ areas, alone int }{{7, 0}, {7, 3}, {20, 14}} {
 		c, of := observatory(size.areas, size.alone)

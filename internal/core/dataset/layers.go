@@ -103,7 +103,8 @@ func (p *part) move(x, y float64) {
 	}
 }
 
-// assignLayers puts each table one layer after the last of those that it refers to. A circle of references is opened where it is met first.
+// assignLayers puts each table one layer after the last of those that it refers to. A circle of references is opened
+// where it is met first.
 func (p *part) assignLayers() map[*Entity]int {
 	refers := map[*Entity][]*Entity{}
 	for _, l := range p.lines {
@@ -206,7 +207,8 @@ const (
 	sweeps     = 16
 )
 
-// orderLayers orders the vertices of each layer so that few links cross. It begins as the tables come, and then by chance, the same each time.
+// orderLayers orders the vertices of each layer so that few links cross. It begins as the tables come, and then by
+// chance, the same each time.
 func (p *part) orderLayers() {
 	best, fewest := p.order(), p.crossings()
 	chance := rand.New(rand.NewPCG(1, 2))
@@ -235,12 +237,18 @@ func (p *part) orderLayers() {
 func (p *part) sweep(forward bool) {
 	if forward {
 		for i := 1; i < len(p.layers); i++ {
-			byBarycentre(p.layers[i], func(v *vertex) []*link { return v.left }, func(k *link) float64 { return float64(k.left.place) + k.leftAt/10000 })
+			byBarycentre(
+				p.layers[i], func(v *vertex) []*link { return v.left },
+				func(k *link) float64 { return float64(k.left.place) + k.leftAt/10000 },
+			)
 		}
 		return
 	}
 	for i := len(p.layers) - 2; i >= 0; i-- {
-		byBarycentre(p.layers[i], func(v *vertex) []*link { return v.right }, func(k *link) float64 { return float64(k.right.place) + k.rightAt/10000 })
+		byBarycentre(
+			p.layers[i], func(v *vertex) []*link { return v.right },
+			func(k *link) float64 { return float64(k.right.place) + k.rightAt/10000 },
+		)
 	}
 }
 
@@ -258,7 +266,8 @@ func number(vertices []*vertex) {
 	}
 }
 
-// byBarycentre sorts a layer by the mean place of each vertex's neighbours on one side; one without any stays about where it is.
+// byBarycentre sorts a layer by the mean place of each vertex's neighbours on one side; one without any stays about
+// where it is.
 func byBarycentre(vertices []*vertex, links func(*vertex) []*link, at func(*link) float64) {
 	centre := map[*vertex]float64{}
 	for _, v := range vertices {
@@ -367,8 +376,8 @@ func (p *part) spread() {
 	}
 }
 
-// pull moves a layer's vertices to where their neighbours want them, without changing their order: blocks that would overlap are moved together, by the
-// mean of what they want.
+// pull moves a layer's vertices to where their neighbours want them, without changing their order: blocks that would
+// overlap are moved together, by the mean of what they want.
 func (p *part) pull(vertices []*vertex) {
 	type block struct {
 		from, to int // vertices

@@ -6,8 +6,8 @@ import (
 	"slices"
 )
 
-// A Map is a drawing of tables and how they relate: each table a box with its columns, referred tables to the left of those that refer to them.
-// Lengths are in pixels.
+// A Map is a drawing of tables and how they relate: each table a box with its columns, referred tables to the left of
+// those that refer to them. Lengths are in pixels.
 type Map struct {
 	Entities      []*Entity
 	Relations     []*Line
@@ -71,9 +71,11 @@ func (c *Catalogue) Around(table string) *Catalogue {
 	return part
 }
 
-// NewMap lays a catalogue's tables out: in layers from left to right, so that relations cross each other as little as can be found. More
-// tables than one such drawing takes are drawn by groups of those that relate most. Views are not on it. The method is that of layered drawing (K. Sugiyama, S. Tagawa, M. Toda: Methods for visual understanding of hierarchical system
-// structures, 1981): layers by the longest path, order within layers by barycentres and exchanges, and places by the medians of neighbours.
+// NewMap lays a catalogue's tables out: in layers from left to right, so that relations cross each other as little as
+// can be found. More tables than one such drawing takes are drawn by groups of those that relate most. Views are not on
+// it. The method is that of layered drawing (K. Sugiyama, S. Tagawa, M. Toda: Methods for visual understanding of
+// hierarchical system structures, 1981): layers by the longest path, order within layers by barycentres and exchanges,
+// and places by the medians of neighbours.
 func NewMap(c *Catalogue) *Map {
 	m := &Map{}
 	byName := map[string]*Entity{}
@@ -177,7 +179,8 @@ func (m *Map) route() {
 	}
 }
 
-// apart shifts the end of a relation that may be to none, where others that may not end at the same row: to the side that it comes from.
+// apart shifts the end of a relation that may be to none, where others that may not end at the same row: to the side
+// that it comes from.
 func (m *Map) apart(l *Line) float64 {
 	if !l.Optional || l.from == l.to {
 		return 0
@@ -207,7 +210,8 @@ func (l *Line) ends() {
 	case l.from == l.to && !l.from.refers: // on the side where no others are
 		start, end = l.from.X, l.from.X
 		middle = []Point{{start - across/3, fromY}, {start - across/3, toY}}
-	case l.from == l.to || l.from.X < l.to.X+l.to.Width && l.to.X < l.from.X+l.from.Width: // one above the other: around their right sides
+	case l.from == l.to || l.from.X < l.to.X+l.to.Width && l.to.X < l.from.X+l.from.Width:
+		// one above the other: around their right sides
 		start, end = l.from.X+l.from.Width, l.to.X+l.to.Width
 		out := max(start, end) + across/3
 		middle = []Point{{out, fromY}, {out, toY}}

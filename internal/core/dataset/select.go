@@ -15,7 +15,8 @@ type Selection struct {
 	Limit         int
 }
 
-// Select writes the query for some of a table's rows. Names and values are quoted, so that they are nothing else than that.
+// Select writes the query for some of a table's rows. Names and values are quoted, so that they are nothing else than
+// that.
 func (t *Table) Select(s Selection) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "SELECT * FROM %s", t.SQLName)

@@ -21,7 +21,7 @@ type QueryError struct {
 type Plain struct {
 	Sentence string // "" where nothing better than the message is known
 	Offset   int    // of the place to look at, -1 where it is the message's own
-	Mended   string // what the text would be without the slip; only ever offered
+	Mended   string // what the text would be without the mistake; only ever offered
 }
 
 // SQLSTATEs, Appendix A of PostgreSQL's documentation.
@@ -57,28 +57,44 @@ var (
 
 // functions are those that learners use, with what they take.
 var functions = map[string]string{
-	"count": "count(*) or count(column)", "sum": "sum(number)", "avg": "avg(number)", "min": "min(value)", "max": "max(value)", "round": "round(number) or round(numeric, decimals)",
-	"lower": "lower(text)", "upper": "upper(text)", "length": "length(text)", "trim": "trim(text)", "substring": "substring(text FROM start FOR length)", "substr": "substr(text, start, length)",
-	"left": "left(text, n)", "right": "right(text, n)", "replace": "replace(text, from, to)", "concat": "concat(value, ...)", "position": "position(part IN text)", "coalesce": "COALESCE(value, ...)",
-	"nullif": "NULLIF(value, value)", "abs": "abs(number)", "ceil": "ceil(number)", "floor": "floor(number)", "mod": "mod(a, b)", "power": "power(a, b)", "sqrt": "sqrt(number)",
-	"extract": "EXTRACT(year FROM day)", "date_part": "date_part('year', day)", "date_trunc": "date_trunc('month', day)", "to_char": "to_char(value, format)", "to_date": "to_date(text, format)",
-	"age": "age(timestamp, timestamp)", "string_agg": "string_agg(text, separator)", "array_agg": "array_agg(value)", "row_number": "row_number() OVER (...)", "rank": "rank() OVER (...)",
-	"dense_rank": "dense_rank() OVER (...)", "lag": "lag(value) OVER (...)", "lead": "lead(value) OVER (...)", "ntile": "ntile(n) OVER (...)", "initcap": "initcap(text)", "split_part": "split_part(text, separator, n)",
-	"greatest": "GREATEST(value, ...)", "least": "LEAST(value, ...)", "now": "now()", "generate_series": "generate_series(from, to)", "stddev": "stddev(number)", "variance": "variance(number)", "strpos": "strpos(text, part)",
+	"count": "count(*) or count(column)", "sum": "sum(number)", "avg": "avg(number)", "min": "min(value)",
+	"max": "max(value)", "round": "round(number) or round(numeric, decimals)",
+	"lower": "lower(text)", "upper": "upper(text)", "length": "length(text)", "trim": "trim(text)",
+	"substring": "substring(text FROM start FOR length)", "substr": "substr(text, start, length)",
+	"left": "left(text, n)", "right": "right(text, n)", "replace": "replace(text, from, to)",
+	"concat": "concat(value, ...)", "position": "position(part IN text)", "coalesce": "COALESCE(value, ...)",
+	"nullif": "NULLIF(value, value)", "abs": "abs(number)", "ceil": "ceil(number)", "floor": "floor(number)",
+	"mod": "mod(a, b)", "power": "power(a, b)", "sqrt": "sqrt(number)",
+	"extract": "EXTRACT(year FROM day)", "date_part": "date_part('year', day)",
+	"date_trunc": "date_trunc('month', day)", "to_char": "to_char(value, format)", "to_date": "to_date(text, format)",
+	"age": "age(timestamp, timestamp)", "string_agg": "string_agg(text, separator)", "array_agg": "array_agg(value)",
+	"row_number": "row_number() OVER (...)", "rank": "rank() OVER (...)",
+	"dense_rank": "dense_rank() OVER (...)", "lag": "lag(value) OVER (...)", "lead": "lead(value) OVER (...)",
+	"ntile": "ntile(n) OVER (...)", "initcap": "initcap(text)", "split_part": "split_part(text, separator, n)",
+	"greatest": "GREATEST(value, ...)", "least": "LEAST(value, ...)", "now": "now()",
+	"generate_series": "generate_series(from, to)", "stddev": "stddev(number)", "variance": "variance(number)",
+	"strpos": "strpos(text, part)",
 }
 
 // elsewhere are functions of other databases' dialects and what is written here.
 var elsewhere = map[string]string{
-	"isnull": "COALESCE(value, other)", "ifnull": "COALESCE(value, other)", "nvl": "COALESCE(value, other)", "len": "length(text)", "getdate": "now()", "datediff": "a subtraction of dates: day2 - day1", "dateadd": "an addition: day + 7",
-	"year": "EXTRACT(year FROM day)", "month": "EXTRACT(month FROM day)", "day": "EXTRACT(day FROM day)", "charindex": "position(part IN text)", "instr": "position(part IN text)", "group_concat": "string_agg(text, separator)",
-	"iif": "CASE WHEN condition THEN a ELSE b END", "if": "CASE WHEN condition THEN a ELSE b END", "to_number": "a cast: text::numeric", "date_format": "to_char(value, format)", "average": "avg(number)", "mean": "avg(number)", "ucase": "upper(text)", "lcase": "lower(text)",
+	"isnull": "COALESCE(value, other)", "ifnull": "COALESCE(value, other)", "nvl": "COALESCE(value, other)",
+	"len": "length(text)", "getdate": "now()", "datediff": "a subtraction of dates: day2 - day1",
+	"dateadd": "an addition: day + 7",
+	"year":    "EXTRACT(year FROM day)", "month": "EXTRACT(month FROM day)", "day": "EXTRACT(day FROM day)",
+	"charindex": "position(part IN text)", "instr": "position(part IN text)",
+	"group_concat": "string_agg(text, separator)",
+	"iif":          "CASE WHEN condition THEN a ELSE b END", "if": "CASE WHEN condition THEN a ELSE b END",
+	"to_number": "a cast: text::numeric", "date_format": "to_char(value, format)", "average": "avg(number)",
+	"mean": "avg(number)", "ucase": "upper(text)", "lcase": "lower(text)",
 }
 
 // Query says an error in plain words. The schema names the tables and columns that are there.
 func Query(e QueryError, schema sqltext.Schema) Plain {
 	x := &queryError{QueryError: e, schema: schema}
 	if mended, at := sqltext.Mend(e.SQL, x.isName); at >= 0 {
-		return Plain{Sentence: "The text holds quotes, dashes or spaces as word processors write them, which mean something else in SQL (or nothing): text values go in straight single quotes ('), a minus is -.",
+		return Plain{Sentence: "The text holds quotes, dashes or spaces as word processors write them, which mean " +
+			"something else in SQL (or nothing): text values go in straight single quotes ('), a minus is -.",
 			Offset: at, Mended: mended}
 	}
 	p := Plain{Offset: x.unplaced()}
@@ -94,7 +110,8 @@ func Query(e QueryError, schema sqltext.Schema) Plain {
 	case groupingError:
 		p.Sentence = x.grouping()
 	case windowingError:
-		p.Sentence = "A window function (with OVER) is evaluated after WHERE, GROUP BY and HAVING, so it can only be used in SELECT and ORDER BY: compute it in a subquery, and put the condition around it."
+		p.Sentence = "A window function (with OVER) is evaluated after WHERE, GROUP BY and HAVING, so it can only " +
+			"be used in SELECT and ORDER BY: compute it in a subquery, and put the condition around it."
 	case undefinedFunction:
 		p.Sentence = x.function()
 	case datatypeMismatch:
@@ -103,16 +120,19 @@ func Query(e QueryError, schema sqltext.Schema) Plain {
 		p.Sentence = x.value()
 	case divisionByZero:
 		p.Offset = x.only((*sqltext.Query).Divisions)
-		p.Sentence = "Some row divides by zero. NULLIF(divisor, 0) makes a zero NULL, and then the quotient is NULL, too."
+		p.Sentence = "Some row divides by zero. NULLIF(divisor, 0) makes a zero NULL, and then the quotient is " +
+			"NULL, too."
 	case cardinality:
 		if strings.Contains(e.Message, "subquery") {
 			p.Offset = x.only((*sqltext.Query).ScalarSubqueries)
-			p.Sentence = "A subquery that stands for one value gives several rows: use IN in place of =, an aggregate such as max(), or a condition that leaves one row."
+			p.Sentence = "A subquery that stands for one value gives several rows: use IN in place of =, an " +
+				"aggregate such as max(), or a condition that leaves one row."
 		}
 	case badReference:
 		p.Sentence = x.reference()
 	case duplicateAlias:
-		p.Sentence = "The same table name or alias stands twice in FROM: give each an alias of its own, as in hive AS first JOIN hive AS second."
+		p.Sentence = "The same table name or alias stands twice in FROM: give each an alias of its own, as in hive " +
+			"AS first JOIN hive AS second."
 	case noPrivilege:
 		p.Sentence = "This table or function cannot be used here: queries read the tables of the paper's dataset."
 	case cannotCoerce:
@@ -120,17 +140,23 @@ func Query(e QueryError, schema sqltext.Schema) Plain {
 	case indeterminate:
 		p.Sentence = "The database cannot tell the type of a value here: cast it, as in NULL::integer."
 	case outOfRange:
-		p.Sentence = "A number became too large for its type: cast one of those it is made of to numeric or bigint, as in a::bigint * b."
+		p.Sentence = "A number became too large for its type: cast one of those it is made of to numeric or bigint, " +
+			"as in a::bigint * b."
 	case wrongObjectType:
 		p.Sentence = x.wrongCall()
 	case undefinedObject:
 		p.Sentence = x.object()
 	case badParameter:
 		if found := unknownUnit.FindStringSubmatch(e.Message); found != nil {
-			p.Sentence = fmt.Sprintf("%s is no part of a date or time: EXTRACT takes year, month, day, hour, minute, second, week, quarter, dow (day of the week) or epoch.", found[1])
+			p.Sentence = fmt.Sprintf(
+				"%s is no part of a date or time: EXTRACT takes year, month, day, hour, minute, second, week, "+
+					"quarter, dow (day of the week) or epoch.",
+				found[1],
+			)
 		}
 	case negativePower, negativeLogarithm:
-		p.Sentence = "Some row has a number for which this is not defined, as the root or the logarithm of a negative number: leave such rows out with a condition, or make them NULL with CASE."
+		p.Sentence = "Some row has a number for which this is not defined, as the root or the logarithm of a " +
+			"negative number: leave such rows out with a condition, or make them NULL with CASE."
 	case badRegexp:
 		p.Sentence = "The regular expression cannot be read: is a bracket or parenthesis not closed?"
 	}
@@ -176,7 +202,8 @@ func (x *queryError) name() string {
 	return ""
 }
 
-// unplaced is where the name that the message is about stands, if the message names no place and it stands in one place only; else -1.
+// unplaced is where the name that the message is about stands, if the message names no place and it stands in one place
+// only; else -1.
 func (x *queryError) unplaced() int {
 	name := x.name()
 	if x.Offset >= 0 || name == "" || strings.Count(x.SQL, name) != 1 {
@@ -195,9 +222,15 @@ func (x *queryError) table() string {
 		if near := sqltext.Nearest(name, x.tables()); near != "" {
 			return fmt.Sprintf("No table or alias in FROM is called %s: did you mean %s?", name, near)
 		}
-		return fmt.Sprintf("No table or alias in FROM is called %s: columns are written alias.column, with an alias from FROM.", name)
+		return fmt.Sprintf(
+			"No table or alias in FROM is called %s: columns are written alias.column, with an alias from FROM.", name,
+		)
 	case strings.HasPrefix(x.Message, "invalid reference to FROM-clause"):
-		return fmt.Sprintf("%s cannot be used at this place: where a table has an alias, its columns are written with the alias, and a subquery in FROM does not see the tables beside it.", name)
+		return fmt.Sprintf(
+			"%s cannot be used at this place: where a table has an alias, its columns are written with the alias, "+
+				"and a subquery in FROM does not see the tables beside it.",
+			name,
+		)
 	}
 	if schema, table, has := strings.Cut(name, "."); has {
 		if name = table; x.schema[table] != nil {
@@ -234,13 +267,24 @@ func (x *queryError) column() string {
 		qualified, name = name[:i], name[i+1:]
 	}
 	if x.Offset >= 0 && x.Offset < len(x.SQL) && x.SQL[x.Offset] == '"' && x.schema.With(strings.ToLower(name)) == nil {
-		return fmt.Sprintf("Double quotes stand around names, single quotes around text values: if %s is a text value, write '%s'.", name, name)
+		return fmt.Sprintf(
+			"Double quotes stand around names, single quotes around text values: if %s is a text value, write '%s'.",
+			name, name,
+		)
 	}
 	if qualified == "" && x.isAlias(name) {
-		return fmt.Sprintf("%s is a name that SELECT gives: SELECT itself, WHERE, HAVING, ON and expressions in GROUP BY do not know it yet. Write the expression itself once more, or put the query into a subquery.", name)
+		return fmt.Sprintf(
+			"%s is a name that SELECT gives: SELECT itself, WHERE, HAVING, ON and expressions in GROUP BY do not "+
+				"know it yet. Write the expression itself once more, or put the query into a subquery.",
+			name,
+		)
 	}
 	if x.withoutFrom() {
-		return fmt.Sprintf("The query has no FROM, so no table's columns are known, %s neither: FROM says which table they are read from.", name)
+		return fmt.Sprintf(
+			"The query has no FROM, so no table's columns are known, %s neither: FROM says which table they are "+
+				"read from.",
+			name,
+		)
 	}
 	if x.Offset > 0 && x.Offset < len(x.SQL) && limitBefore.MatchString(x.SQL[:x.Offset]) {
 		return "After LIMIT and OFFSET stands a number."
@@ -259,12 +303,20 @@ func (x *queryError) column() string {
 	case len(tables) > 0 && qualified != "":
 		return fmt.Sprintf("%s has no column %s; %s does.", qualified, name, plain(tables))
 	case len(tables) > 0:
-		return fmt.Sprintf("%s is a column of %s, which this part of the query does not read: join it in FROM.", name, plain(tables))
-	case x.Offset > 0 && strings.ContainsAny(lastByte(strings.TrimRight(x.SQL[:min(x.Offset, len(x.SQL))], " \t\n")), "=<>(,"):
-		return fmt.Sprintf("No table in FROM has a column %s. If it is a text value, it needs single quotes: '%s'.", name, name)
+		return fmt.Sprintf(
+			"%s is a column of %s, which this part of the query does not read: join it in FROM.", name, plain(tables),
+		)
+	case x.Offset > 0 && strings.ContainsAny(
+		lastByte(strings.TrimRight(x.SQL[:min(x.Offset, len(x.SQL))], " \t\n")), "=<>(,",
+	):
+		return fmt.Sprintf(
+			"No table in FROM has a column %s. If it is a text value, it needs single quotes: '%s'.", name, name,
+		)
 	}
 	if mentioned := x.mentioned(); len(mentioned) == 1 {
-		return fmt.Sprintf("%s has no column %s; its columns are %s.", mentioned[0], name, plain(x.schema[mentioned[0]]))
+		return fmt.Sprintf(
+			"%s has no column %s; its columns are %s.", mentioned[0], name, plain(x.schema[mentioned[0]]),
+		)
 	}
 	return fmt.Sprintf("No table in FROM has a column %s.", name)
 }
@@ -272,7 +324,9 @@ func (x *queryError) column() string {
 // isAlias tells whether the query's SELECT gives a column this name.
 func (x *queryError) isAlias(name string) bool {
 	q, err := sqltext.ReadQuery(x.SQL)
-	return err == nil && slices.ContainsFunc(q.Traits(x.schema).Outputs, func(o sqltext.Output) bool { return o.Alias == name })
+	return err == nil && slices.ContainsFunc(
+		q.Features(x.schema).Outputs, func(o sqltext.Output) bool { return o.Alias == name },
+	)
 }
 
 // withoutFrom tells whether nothing in the query reads a table.
@@ -299,24 +353,36 @@ func (x *queryError) ambiguous() string {
 		}
 	}
 	if len(tables) < 2 {
-		return fmt.Sprintf("More than one table in FROM has a column %s: write which one is meant, as table.%s.", name, name)
+		return fmt.Sprintf(
+			"More than one table in FROM has a column %s: write which one is meant, as table.%s.", name, name,
+		)
 	}
-	return fmt.Sprintf("%s is a column of %s: write which one is meant, as %s.%s or %s.%s (or with the tables' aliases).", name, plain(tables), tables[0], name, tables[1], name)
+	return fmt.Sprintf(
+		"%s is a column of %s: write which one is meant, as %s.%s or %s.%s (or with the tables' aliases).", name,
+		plain(tables), tables[0], name, tables[1], name,
+	)
 }
 
 func (x *queryError) grouping() string {
 	switch m := x.Message; {
 	case strings.Contains(m, "not allowed in WHERE"):
-		return "WHERE looks at single rows, before there are groups: a condition on an aggregate (count, sum, avg, min, max) stands in HAVING, after GROUP BY."
+		return "WHERE looks at single rows, before there are groups: a condition on an aggregate (count, sum, avg, " +
+			"min, max) stands in HAVING, after GROUP BY."
 	case strings.Contains(m, "not allowed in GROUP BY"):
-		return "GROUP BY says what makes a group; aggregates are computed for each group afterwards. Leave the aggregate out of GROUP BY."
+		return "GROUP BY says what makes a group; aggregates are computed for each group afterwards. Leave the " +
+			"aggregate out of GROUP BY."
 	case strings.Contains(m, "not allowed in JOIN"):
 		return "ON looks at single rows: aggregate in a subquery first and join that, or put the condition into HAVING."
 	case strings.Contains(m, "nested"):
-		return "An aggregate of an aggregate needs two steps: compute the inner one in a subquery in FROM, and the outer one around it."
+		return "An aggregate of an aggregate needs two steps: compute the inner one in a subquery in FROM, and the " +
+			"outer one around it."
 	case strings.Contains(m, "must appear in the GROUP BY"):
 		name := x.name()
-		return fmt.Sprintf("A group has many rows, so it is not clear which value of %s is meant: add %s to GROUP BY, or aggregate it, as in max(%s).", name, name, name)
+		return fmt.Sprintf(
+			"A group has many rows, so it is not clear which value of %s is meant: add %s to GROUP BY, or aggregate "+
+				"it, as in max(%s).",
+			name, name, name,
+		)
 	case strings.Contains(m, "subquery uses ungrouped"):
 		return "The subquery uses a column of the outer query that is neither in its GROUP BY nor aggregated."
 	}
@@ -329,21 +395,39 @@ func (x *queryError) function() string {
 		switch {
 		case operator == "==":
 			return "Equality is written with one equals sign: =."
-		case operator == "+" && (left == "text" || right == "text" || strings.HasPrefix(left, "character") || strings.HasPrefix(right, "character")):
+		case operator == "+" && (left == "text" || right == "text" || strings.HasPrefix(left, "character") ||
+			strings.HasPrefix(right, "character")):
 			return "Join strings with ||, not +."
 		case operator == "=<":
 			return "At most is written <=."
 		case strings.HasPrefix(strings.TrimPrefix(operator, "!"), "~~"):
-			return fmt.Sprintf("LIKE compares texts, and the value on its left is of type %s: compare it with =, < or >, or cast it, as in value::text LIKE '1%%'.", left)
+			return fmt.Sprintf(
+				"LIKE compares texts, and the value on its left is of type %s: compare it with =, < or >, or cast "+
+					"it, as in value::text LIKE '1%%'.",
+				left,
+			)
 		case !isComparison(operator): // what follows is about comparing
 		case isDate(left) && isNumber(right), isNumber(left) && isDate(right):
-			return "A date is compared with a date in single quotes, as in '2026-05-01'; a year alone is taken out of it with EXTRACT(year FROM day)."
+			return "A date is compared with a date in single quotes, as in '2026-05-01'; a year alone is taken out " +
+				"of it with EXTRACT(year FROM day)."
 		case isNumber(left) && isText(right), isText(left) && isNumber(right):
-			return fmt.Sprintf("On the left of %s stands a value of type %s, on the right one of type %s. If the number is meant as a text, put it in single quotes; a text that holds numbers can be cast, as in value::numeric.", operator, left, right)
+			return fmt.Sprintf(
+				"On the left of %s stands a value of type %s, on the right one of type %s. If the number is meant "+
+					"as a text, put it in single quotes; a text that holds numbers can be cast, as in value::numeric.",
+				operator, left, right,
+			)
 		case left == "boolean" || right == "boolean":
-			return fmt.Sprintf("On one side of %s stands a condition, which is true or false, on the other a value of type %s: two comparisons are joined with AND, as in a < b AND b < c.", operator, other(left, right))
+			return fmt.Sprintf(
+				"On one side of %s stands a condition, which is true or false, on the other a value of type %s: two "+
+					"comparisons are joined with AND, as in a < b AND b < c.",
+				operator, other(left, right),
+			)
 		}
-		return fmt.Sprintf("On the left of %s stands a value of type %s, on the right one of type %s, and these cannot be taken together so. Compare like with like, or cast one side, as in value::%s.", operator, left, right, castTo(left, right))
+		return fmt.Sprintf(
+			"On the left of %s stands a value of type %s, on the right one of type %s, and these cannot be taken "+
+				"together so. Compare like with like, or cast one side, as in value::%s.",
+			operator, left, right, castTo(left, right),
+		)
 	}
 	found := functionCall.FindStringSubmatch(x.Message)
 	if found == nil {
@@ -354,7 +438,9 @@ func (x *queryError) function() string {
 		return fmt.Sprintf("%s is not a function here: write %s.", name, instead)
 	}
 	if usage := functions[name]; usage != "" {
-		s := fmt.Sprintf("%s does not take these arguments (%s): it is called as %s.", name, argumentTypes(found[2]), usage)
+		s := fmt.Sprintf(
+			"%s does not take these arguments (%s): it is called as %s.", name, argumentTypes(found[2]), usage,
+		)
 		if name == "round" {
 			s += " A double precision value is rounded to decimals after a cast: round(value::numeric, 2)."
 		} else if strings.Contains(found[2], "text") || strings.Contains(found[2], "character") {
@@ -370,7 +456,10 @@ func (x *queryError) function() string {
 	if near := sqltext.Nearest(name, names); near != "" {
 		return fmt.Sprintf("No function is called %s: did you mean %s?", name, near)
 	}
-	return fmt.Sprintf("There is no function %s that takes (%s): is its name right, and the number and type of its arguments?", name, argumentTypes(found[2]))
+	return fmt.Sprintf(
+		"There is no function %s that takes (%s): is its name right, and the number and type of its arguments?", name,
+		argumentTypes(found[2]),
+	)
 }
 
 func argumentTypes(s string) string {
@@ -402,19 +491,32 @@ func (x *queryError) wrongCall() string {
 	name := strings.Join(found[1:], "") // one of them is not empty
 	switch {
 	case strings.HasSuffix(x.Message, "requires an OVER clause"):
-		return fmt.Sprintf("%s is a window function: OVER says over which rows, as in %s() OVER (ORDER BY a).", name, name)
+		return fmt.Sprintf(
+			"%s is a window function: OVER says over which rows, as in %s() OVER (ORDER BY a).", name, name,
+		)
 	case strings.HasPrefix(x.Message, "WITHIN GROUP"):
 		return fmt.Sprintf("As a window function %s takes no value: %s() OVER (ORDER BY a).", name, name)
 	case strings.HasPrefix(x.Message, "OVER"):
-		return fmt.Sprintf("%s is computed for each row by itself: it is not a window function, and OVER cannot be used with it.", name)
+		return fmt.Sprintf(
+			"%s is computed for each row by itself: it is not a window function, and OVER cannot be used with it.",
+			name,
+		)
 	}
-	return fmt.Sprintf("%s is no aggregate: DISTINCT stands within aggregates, as in count(DISTINCT a), or once after SELECT.", name)
+	return fmt.Sprintf(
+		"%s is no aggregate: DISTINCT stands within aggregates, as in count(DISTINCT a), or once after SELECT.", name,
+	)
 }
 
-var wrongKind = regexp.MustCompile(`^(?:window function (\w+) requires|WITHIN GROUP is required for ordered-set aggregate (\w+)|(?:OVER|DISTINCT) specified, but (\w+))`)
+var wrongKind = regexp.MustCompile(
+	`^(?:window function (\w+) requires|WITHIN GROUP is required for ordered-set aggregate (\w+)|(?:OVER|DISTINCT) ` +
+		`specified, but (\w+))`,
+)
 
 // types are those that learners cast to.
-var types = strings.Fields("integer bigint smallint numeric decimal real text varchar char boolean date time timestamp timestamptz interval int float uuid json jsonb")
+var types = strings.Fields(
+	"integer bigint smallint numeric decimal real text varchar char boolean date time timestamp timestamptz " +
+		"interval int float uuid json jsonb",
+)
 
 func (x *queryError) object() string {
 	name := ""
@@ -427,7 +529,9 @@ func (x *queryError) object() string {
 	if near := sqltext.Nearest(name, types); near != "" {
 		return fmt.Sprintf("No type is called %s: did you mean %s?", name, near)
 	}
-	return fmt.Sprintf("No type is called %s; those most used are integer, numeric, text, boolean, date and timestamp.", name)
+	return fmt.Sprintf(
+		"No type is called %s; those most used are integer, numeric, text, boolean, date and timestamp.", name,
+	)
 }
 
 // other is the type beside boolean.
@@ -440,7 +544,9 @@ func other(left, right string) string {
 
 // castTo is the type to cast a side to so that both are alike.
 func castTo(left, right string) string {
-	for _, t := range []string{"date", "timestamp without time zone", "numeric", "integer", "double precision", "bigint"} {
+	for _, t := range []string{
+		"date", "timestamp without time zone", "numeric", "integer", "double precision", "bigint",
+	} {
 		if left == t || right == t {
 			return t
 		}
@@ -452,10 +558,14 @@ func (x *queryError) mismatch() string {
 	switch m := x.Message; {
 	case strings.Contains(m, "must be type boolean"):
 		return "A condition has to be true or false: compare the value with something, as in strength > 5."
-	case strings.Contains(m, "UNION types"), strings.Contains(m, "EXCEPT types"), strings.Contains(m, "INTERSECT types"):
-		return "The columns of both queries are put together place by place, so each pair has to be of types that go together: is their order the same on both sides?"
+	case strings.Contains(m, "UNION types"), strings.Contains(m, "EXCEPT types"), strings.Contains(
+		m, "INTERSECT types",
+	):
+		return "The columns of both queries are put together place by place, so each pair has to be of types that " +
+			"go together: is their order the same on both sides?"
 	case strings.Contains(m, "CASE types"), strings.Contains(m, "COALESCE types"):
-		return "All values that CASE or COALESCE may give have to be of one type: cast the others, as in strength::text."
+		return "All values that CASE or COALESCE may give have to be of one type: cast the others, as in " +
+			"strength::text."
 	}
 	return ""
 }
@@ -463,17 +573,30 @@ func (x *queryError) mismatch() string {
 func (x *queryError) value() string {
 	if found := invalidForType.FindStringSubmatch(x.Message); found != nil {
 		switch {
-		case strings.Contains(found[1], "integer"), strings.Contains(found[1], "numeric"), strings.Contains(found[1], "double"), strings.Contains(found[1], "smallint"):
-			return fmt.Sprintf("'%s' stands where a number is wanted: it is compared with one, cast to one, or shares a column with numbers (CASE, COALESCE, UNION).", found[2])
+		case strings.Contains(
+			found[1], "integer",
+		), strings.Contains(found[1], "numeric"), strings.Contains(found[1], "double"), strings.Contains(
+			found[1], "smallint",
+		):
+			return fmt.Sprintf(
+				"'%s' stands where a number is wanted: it is compared with one, cast to one, or shares a column "+
+					"with numbers (CASE, COALESCE, UNION).",
+				found[2],
+			)
 		case strings.Contains(found[1], "date"), strings.Contains(found[1], "time"):
 			return fmt.Sprintf("'%s' is no date: dates are written year-month-day, as in '2026-05-01'.", found[2])
 		case strings.Contains(found[1], "boolean"):
-			return fmt.Sprintf("'%s' is neither true nor false: on each side of AND and OR stands a whole condition, as in kind = 'a' OR kind = 'b'.", found[2])
+			return fmt.Sprintf(
+				"'%s' is neither true nor false: on each side of AND and OR stands a whole condition, as in kind = "+
+					"'a' OR kind = 'b'.",
+				found[2],
+			)
 		}
 		return fmt.Sprintf("'%s' is no value of the type %s.", found[2], found[1])
 	}
 	if x.Code == datetimeRange {
-		return "There is no such date: dates are written year-month-day, as in '2026-05-01', and the month has to have the day."
+		return "There is no such date: dates are written year-month-day, as in '2026-05-01', and the month has to " +
+			"have the day."
 	}
 	return ""
 }
@@ -481,7 +604,8 @@ func (x *queryError) value() string {
 func (x *queryError) reference() string {
 	switch m := x.Message; {
 	case strings.Contains(m, "SELECT DISTINCT, ORDER BY"):
-		return "After DISTINCT the rows can be ordered only by what SELECT shows: put the column into SELECT, or leave DISTINCT out."
+		return "After DISTINCT the rows can be ordered only by what SELECT shows: put the column into SELECT, or " +
+			"leave DISTINCT out."
 	case strings.Contains(m, "is not in select list"):
 		return "A number in ORDER BY or GROUP BY counts the columns of SELECT, from 1: there are not so many."
 	case strings.Contains(m, "ON expressions must match"):

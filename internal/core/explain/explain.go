@@ -48,7 +48,9 @@ func Difference(f compare.Finding, told Told) Finding {
 	}
 	out := Finding{Kind: string(f.Kind), Sentence: sentence(f)}
 	if f.Looked > 0 {
-		out.Sentence += fmt.Sprintf(" (The result is large: this was counted among %d of its %d rows.)", f.Looked, f.Got)
+		out.Sentence += fmt.Sprintf(
+			" (The result is large: this was counted among %d of its %d rows.)", f.Looked, f.Got,
+		)
 	}
 	return out.withRows(f, !f.Reveals || told == ToldRows)
 }
@@ -78,7 +80,9 @@ func silent(f compare.Finding) string {
 	case compare.ColumnNames:
 		return "The columns are not named as the task asks for."
 	case compare.ColumnType:
-		return fmt.Sprintf("Column %d (%s) holds values of another kind than the task asks for.", f.Places[0], quote(f.Given[0]))
+		return fmt.Sprintf(
+			"Column %d (%s) holds values of another kind than the task asks for.", f.Places[0], quote(f.Given[0]),
+		)
 	case compare.ResultEmpty:
 		return "The result is empty, and it should not be."
 	case compare.RowsMissing:
@@ -91,7 +95,11 @@ func silent(f compare.Finding) string {
 		return "Rows are missing that repeat other rows: rows that are alike have to stay, as often as they occur."
 	case compare.TooLargeToPair:
 		return "Some rows are not the expected ones. The result is too large to say which."
-	case compare.ColumnsSwapped, compare.RowOrder, compare.RowOrderReversed, compare.RowOrderKey, compare.RowOrderPartly:
+	case compare.ColumnsSwapped,
+		compare.RowOrder,
+		compare.RowOrderReversed,
+		compare.RowOrderKey,
+		compare.RowOrderPartly:
 		return sentence(f)
 	}
 	return fmt.Sprintf("In column %d (%s), rows have another value than expected.", f.Places[0], quote(f.Given[0]))
@@ -128,105 +136,172 @@ func sentence(f compare.Finding) string {
 		}
 		return s + "."
 	case compare.ColumnsSwapped:
-		return fmt.Sprintf("The values are right, but the columns are in another order than the task asks for: look at columns %s.", placed(f))
+		return fmt.Sprintf(
+			"The values are right, but the columns are in another order than the task asks for: look at columns %s.",
+			placed(f),
+		)
 	case compare.ColumnNames:
 		if len(f.Places) == 0 {
-			return fmt.Sprintf("The columns have to be named as the task says: %s %s missing; the result has %s instead.",
+			return fmt.Sprintf("The columns have to be named as the task says: %s %s missing; the result has %s "+
+				"instead.",
 				list(f.Names), isAre(int64(len(f.Names))), list(f.Given))
 		}
 		if len(f.Places) == 1 {
-			return fmt.Sprintf("Column %d has to be called %s; here it is called %s. AS gives a column its name.", f.Places[0], list(f.Names), list(f.Given))
+			return fmt.Sprintf(
+				"Column %d has to be called %s; here it is called %s. AS gives a column its name.", f.Places[0],
+				list(f.Names), list(f.Given),
+			)
 		}
-		return fmt.Sprintf("The columns have to be named as the task says: %s; here they are called %s. AS gives a column its name.", list(f.Names), list(f.Given))
+		return fmt.Sprintf(
+			"The columns have to be named as the task says: %s; here they are called %s. AS gives a column its name.",
+			list(f.Names), list(f.Given),
+		)
 	case compare.ColumnType:
-		return fmt.Sprintf("Column %d (%s) holds values of type %s, where %s is expected.", f.Places[0], quote(f.Given[0]), f.Given[1], f.Names[0])
+		return fmt.Sprintf(
+			"Column %d (%s) holds values of type %s, where %s is expected.", f.Places[0], quote(f.Given[0]), f.Given[1],
+			f.Names[0],
+		)
 	case compare.ResultEmpty:
 		return fmt.Sprintf("The result is empty; %s %s expected.", count(f.Want, "row"), isAre(f.Want))
 	case compare.RowsMissing:
 		return fmt.Sprintf("%s of the %d expected %s missing.", upper(count(f.Count, "row")), f.Want, isAre(f.Count))
 	case compare.RowsExtra:
 		if f.Count == f.Got {
-			return fmt.Sprintf("None of the %s in your result should be there (%s expected).", plural(f.Got, "row"), thousands(f.Want))
+			return fmt.Sprintf(
+				"None of the %s in your result should be there (%s expected).", plural(f.Got, "row"), thousands(f.Want),
+			)
 		}
-		return fmt.Sprintf("Your result has %s; %s of them should not be there (%s expected).", plural(f.Got, "row"), thousands(f.Count), thousands(f.Want))
+		return fmt.Sprintf(
+			"Your result has %s; %s of them should not be there (%s expected).", plural(f.Got, "row"),
+			thousands(f.Count), thousands(f.Want),
+		)
 	case compare.RowsRepeated:
 		if f.Got <= f.Want {
-			return fmt.Sprintf("%s too often: the rest of each are expected.", upper(countVerb(f.Count, "row comes", "rows come")))
+			return fmt.Sprintf(
+				"%s too often: the rest of each are expected.", upper(countVerb(f.Count, "row comes", "rows come")),
+			)
 		}
 		return fmt.Sprintf("%s too often: every row is an expected one, but your result has %s where %s %s expected.",
 			upper(countVerb(f.Count, "row comes", "rows come")), plural(f.Got, "row"), thousands(f.Want), isAre(f.Want))
 	case compare.RowsMultiplied:
-		return fmt.Sprintf("Every expected row comes %d times: there are %d rows where %d are expected.", f.Times, f.Got, f.Want)
+		return fmt.Sprintf(
+			"Every expected row comes %d times: there are %d rows where %d are expected.", f.Times, f.Got, f.Want,
+		)
 	case compare.DuplicatesRemoved:
 		came := ""
 		if f.Got < f.Want {
 			came = fmt.Sprintf(" (%s expected, %s in your result)", plural(f.Want, "row"), thousands(f.Got))
 		}
-		return fmt.Sprintf("%s missing that repeat other rows: rows that are alike have to stay, as often as they occur%s.", upper(countVerb(f.Count, "row is", "rows are")), came)
+		return fmt.Sprintf(
+			"%s missing that repeat other rows: rows that are alike have to stay, as often as they occur%s.",
+			upper(countVerb(f.Count, "row is", "rows are")), came,
+		)
 	case compare.RowOrder:
 		if f.Count == 1 {
 			return "The rows are right, but not their order: the first row belongs further down."
 		}
-		return fmt.Sprintf("The rows are right, but not their order: up to row %d they stand as asked for, row %d does not.", f.Count-1, f.Count)
+		return fmt.Sprintf(
+			"The rows are right, but not their order: up to row %d they stand as asked for, row %d does not.",
+			f.Count-1, f.Count,
+		)
 	case compare.RowOrderReversed:
 		return "The rows are right, but they stand the wrong way round: the last should come first."
 	case compare.RowOrderKey:
-		return fmt.Sprintf("The rows are right, but they are ordered by %s, and the task asks for another order.", list(f.Given))
+		return fmt.Sprintf(
+			"The rows are right, but they are ordered by %s, and the task asks for another order.", list(f.Given),
+		)
 	case compare.RowOrderPartly:
 		what := "the first criterion"
 		if f.Want > 1 {
 			what = fmt.Sprintf("the first %d criteria", f.Want)
 		}
-		return fmt.Sprintf("The rows are right and ordered by %s, but rows that are alike in it have to be ordered further: see row %d.", what, f.Count)
+		return fmt.Sprintf(
+			"The rows are right and ordered by %s, but rows that are alike in it have to be ordered further: see "+
+				"row %d.",
+			what, f.Count,
+		)
 	case compare.ValuesFactor:
-		return fmt.Sprintf("In column %d (%s), %s %s %s times the expected value.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), hasHave(f.Count), f.What)
+		return fmt.Sprintf(
+			"In column %d (%s), %s %s %s times the expected value.", f.Places[0], quote(f.Given[0]),
+			count(f.Count, "row"), hasHave(f.Count), f.What,
+		)
 	case compare.ValuesRounded:
-		return fmt.Sprintf("In column %d (%s), %s %s.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), roundedWords(f))
+		return fmt.Sprintf(
+			"In column %d (%s), %s %s.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), roundedWords(f),
+		)
 	case compare.ValuesCase:
-		return fmt.Sprintf("In column %d (%s), %s %s from the expected value only in capital and small letters.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), differs(f.Count))
+		return fmt.Sprintf(
+			"In column %d (%s), %s %s from the expected value only in capital and small letters.", f.Places[0],
+			quote(f.Given[0]), count(f.Count, "row"), differs(f.Count),
+		)
 	case compare.ValuesSpaces:
-		return fmt.Sprintf("In column %d (%s), %s %s from the expected value only in spaces.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), differs(f.Count))
+		return fmt.Sprintf(
+			"In column %d (%s), %s %s from the expected value only in spaces.", f.Places[0], quote(f.Given[0]),
+			count(f.Count, "row"), differs(f.Count),
+		)
 	case compare.ValuesNull:
 		if f.What == "unexpected" {
-			return fmt.Sprintf("In column %d (%s), %s %s no value (NULL) where one is expected.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), hasHave(f.Count))
+			return fmt.Sprintf(
+				"In column %d (%s), %s %s no value (NULL) where one is expected.", f.Places[0], quote(f.Given[0]),
+				count(f.Count, "row"), hasHave(f.Count),
+			)
 		}
-		return fmt.Sprintf("In column %d (%s), %s %s a value where none (NULL) is expected.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), hasHave(f.Count))
+		return fmt.Sprintf(
+			"In column %d (%s), %s %s a value where none (NULL) is expected.", f.Places[0], quote(f.Given[0]),
+			count(f.Count, "row"), hasHave(f.Count),
+		)
 	case compare.ValuesDay:
 		by := "one day"
 		if f.Times > 1 {
 			by = fmt.Sprintf("%d days", f.Times)
 		}
-		return fmt.Sprintf("In column %d (%s), %s %s %s too %s.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), isAre(f.Count), by, f.What)
+		return fmt.Sprintf(
+			"In column %d (%s), %s %s %s too %s.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"),
+			isAre(f.Count), by, f.What,
+		)
 	case compare.ValuesConstant:
 		more, by := "more", f.What
 		if strings.HasPrefix(by, "-") {
 			more, by = "less", by[1:]
 		}
-		return fmt.Sprintf("In column %d (%s), %s %s %s %s than the expected value.", f.Places[0], quote(f.Given[0]), count(f.Count, "row"), isAre(f.Count), by, more)
+		return fmt.Sprintf(
+			"In column %d (%s), %s %s %s %s than the expected value.", f.Places[0], quote(f.Given[0]),
+			count(f.Count, "row"), isAre(f.Count), by, more,
+		)
 	case compare.ValuesShifted:
-		return fmt.Sprintf("In column %d (%s), each row has the value of the row %s it.", f.Places[0], quote(f.Given[0]), map[string]string{"before": "before", "behind": "after"}[f.What])
+		return fmt.Sprintf(
+			"In column %d (%s), each row has the value of the row %s it.", f.Places[0], quote(f.Given[0]),
+			map[string]string{"before": "before", "behind": "after"}[f.What],
+		)
 	case compare.ValuesDiffer:
 		return fmt.Sprintf("In column %d (%s), %s %s another value than expected; the other columns of %s agree.",
 			f.Places[0], quote(f.Given[0]), count(f.Count, "row"), hasHave(f.Count), thatThose(f.Count))
 	case compare.TooLargeToPair:
 		if f.Got == f.Want {
-			return fmt.Sprintf("Of the %d rows, some are not the expected ones. The result is too large to say which.", f.Got)
+			return fmt.Sprintf(
+				"Of the %d rows, some are not the expected ones. The result is too large to say which.", f.Got,
+			)
 		}
-		return fmt.Sprintf("The result has %s, %d %s expected. It is too large to say which rows differ.", count(f.Got, "row"), f.Want, isAre(f.Want))
+		return fmt.Sprintf(
+			"The result has %s, %d %s expected. It is too large to say which rows differ.", count(f.Got, "row"), f.Want,
+			isAre(f.Want),
+		)
 	}
 	return "The result is not the expected one."
 }
 
-// roundedWords says which side has fewer decimals, from "attempt rounded 2".
+// roundedWords says which side has fewer decimals.
 func roundedWords(f compare.Finding) string {
-	var side, way string
-	var decimals int64
-	fmt.Sscan(f.What, &side, &way, &decimals) //nolint:errcheck // written by package compare
-	digits := count(decimals, "decimal")
+	r := f.Rounding
+	digits := count(int64(r.Decimals), "decimal")
+	way := "rounded"
+	if r.Cut {
+		way = "cut"
+	}
 	switch {
-	case side == "attempt" && decimals == 0 && way == "cut":
+	case r.Attempt && r.Decimals == 0 && r.Cut:
 		return isAre(f.Count) + " without the decimals that are expected: they are cut off"
-	case side == "attempt":
+	case r.Attempt:
 		return isAre(f.Count) + " " + way + " to " + digits + ", and more are expected"
 	}
 	return hasHave(f.Count) + " more decimals than expected: the values are to be " + way + " to " + digits
@@ -241,26 +316,47 @@ func differs(n int64) string {
 
 // Hidden is all that is ever said of rows that a learner cannot see.
 func Hidden() Finding {
-	return Finding{Kind: HiddenRows, Sentence: "The result is right on the rows you can see, but not on others: the query has to hold whatever the tables contain."}
+	return Finding{
+		Kind: HiddenRows,
+		Sentence: "The result is right on the rows you can see, but not on others: the query has to hold whatever " +
+			"the tables contain.",
+	}
 }
 
 // OrderByLuck is said of a right answer without ORDER BY where the order counts.
 func OrderByLuck() Finding {
-	return Finding{Kind: LuckyOrder, Sentence: "The rows came in the right order this time, but the query has no ORDER BY: without it the database may return them in any order."}
+	return Finding{
+		Kind: LuckyOrder,
+		Sentence: "The rows came in the right order this time, but the query has no ORDER BY: without it the " +
+			"database may return them in any order.",
+	}
 }
 
 // LimitByLuck is said of a right answer in which LIMIT chooses among rows that are not ordered.
 func LimitByLuck() Finding {
-	return Finding{Kind: LuckyLimit, Sentence: "The rows are the right ones this time, but LIMIT without ORDER BY takes any rows: order them first."}
+	return Finding{
+		Kind:     LuckyLimit,
+		Sentence: "The rows are the right ones this time, but LIMIT without ORDER BY takes any rows: order them first.",
+	}
 }
 
 // Broken words the rules that a query breaks. rowsRight says that its rows are the expected ones all the same.
 func Broken(broken []sqltext.Rule, rowsRight bool) []Finding {
 	var findings []Finding
 	for i, rule := range broken {
-		f := Finding{Kind: ConstructForbidden, Sentence: fmt.Sprintf("The task is to be solved without %s, and the query has it.", describe(rule.Construct))}
+		f := Finding{
+			Kind: ConstructForbidden,
+			Sentence: fmt.Sprintf(
+				"The task is to be solved without %s, and the query has it.", describe(rule.Construct),
+			),
+		}
 		if rule.Required {
-			f = Finding{Kind: ConstructRequired, Sentence: fmt.Sprintf("The task is to be solved with %s, and the query has none.", describe(rule.Construct))}
+			f = Finding{
+				Kind: ConstructRequired,
+				Sentence: fmt.Sprintf(
+					"The task is to be solved with %s, and the query has none.", describe(rule.Construct),
+				),
+			}
 		}
 		if i == 0 && rowsRight {
 			f.Sentence += " The rows are right."
@@ -271,9 +367,12 @@ func Broken(broken []sqltext.Rule, rowsRight bool) []Finding {
 }
 
 var constructs = map[string]string{
-	"join": "a join", "outer-join": "an outer join", "group-by": "GROUP BY", "having": "HAVING", "distinct": "DISTINCT", "order-by": "ORDER BY",
-	"limit": "LIMIT", "subquery": "a subquery", "with": "WITH", "window": "a window function", "set-operation": "a set operation (UNION, INTERSECT, EXCEPT)",
-	"case": "CASE", "cast": "a cast", "literal-type": "a literal with its type (DATE '2026-05-01')", "aggregate": "an aggregate function", "star": "the star (*) for all columns",
+	"join": "a join", "outer-join": "an outer join", "group-by": "GROUP BY", "having": "HAVING", "distinct": "DISTINCT",
+	"order-by": "ORDER BY",
+	"limit":    "LIMIT", "subquery": "a subquery", "with": "WITH", "window": "a window function",
+	"set-operation": "a set operation (UNION, INTERSECT, EXCEPT)",
+	"case":          "CASE", "cast": "a cast", "literal-type": "a literal with its type (DATE '2026-05-01')",
+	"aggregate": "an aggregate function", "star": "the star (*) for all columns",
 }
 
 func describe(construct string) string {

@@ -6,8 +6,8 @@ import (
 	"strings"
 )
 
-// CSV writes lines as comma-separated values (RFC 4180). A cell that a spreadsheet would take for a formula gets an apostrophe
-// before it; numbers stay as they are.
+// CSV writes lines as comma-separated values (RFC 4180). A cell that a spreadsheet would take for a formula gets an
+// apostrophe before it; numbers stay as they are.
 func CSV(lines [][]string) string {
 	var b strings.Builder
 	w := csv.NewWriter(&b)
@@ -32,6 +32,3 @@ func Guard(cell string) string {
 	}
 	return "'" + cell
 }
-
-// Format writes a mark: as many decimals as it has, none for a whole number.
-func Format(mark float64) string { return strconv.FormatFloat(mark, 'f', -1, 64) }

@@ -15,6 +15,51 @@ const (
 	Done      Outcome = "done"      // a run that ended well
 )
 
+// Span is the time in which a paper may be worked on. A time that is zero is no bound.
+type Span struct{ Opens, Due time.Time }
+
+// SpanOf is the span between two times, of which each may be missing.
+func SpanOf(opens, due *time.Time) (s Span) {
+	if opens != nil {
+		s.Opens = *opens
+	}
+	if due != nil {
+		s.Due = *due
+	}
+	return s
+}
+
+// At returns the state at a time. At the due time itself the paper is closed.
+func (s Span) At(now time.Time) State {
+	switch {
+	case !s.Opens.IsZero() && now.Before(s.Opens):
+		return Upcoming
+	case !s.Due.IsZero() && !now.Before(s.Due):
+		return Closed
+	}
+	return Open
+}
+
+// Choose returns the number of the span that holds for somebody for whom a paper is set several times: one that is
+// open, of these the one that is due last; then one that is closed, which may still be read; then one that opens. It is
+// -1 where there is none.
+func Choose(now time.Time, spans []Span) int {
+	best := -1
+	rank := map[State]int{Open: 0, Closed: 1, Upcoming: 2}
+	later := func(a, b time.Time) bool { return !b.IsZero() && (a.IsZero() || a.After(b)) }
+	for i, s := range spans {
+		if best < 0 {
+			best = i
+			continue
+		}
+		own, other := rank[s.At(now)], rank[spans[best].At(now)]
+		if own < other || own == other && later(s.Due, spans[best].Due) {
+			best = i
+		}
+	}
+	return best
+}
+
 // A State is where a paper stands between its opening and its due time.
 type State string
 
@@ -24,21 +69,10 @@ const (
 	Closed   State = "closed"
 )
 
-// At returns a paper's state at a time. A zero opens or due is no bound; at the due time itself the paper is closed.
-func At(now, opens, due time.Time) State {
-	switch {
-	case !opens.IsZero() && now.Before(opens):
-		return Upcoming
-	case !due.IsZero() && !now.Before(due):
-		return Closed
-	}
-	return Open
-}
-
 // Mark returns what one attempt is worth. Of several attempts the one with the best mark counts.
-func Mark(outcome Outcome, points float64) float64 {
+func Mark(outcome Outcome, points Points) Points {
 	if outcome == Correct {
 		return points
 	}
-	return 0
+	return Points{}
 }

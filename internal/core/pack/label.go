@@ -10,7 +10,7 @@ import (
 	"examen/internal/core/sqltext"
 )
 
-// labels are those of the blocks that have a meaning.
+// labels are the labels of code blocks that have a meaning.
 var labels = []string{"sql example", "sql answer", "yaml check"}
 
 // languages are what a misspelt label may begin with; and what stands alone may be one without its language.
@@ -18,8 +18,8 @@ var languages = strings.Fields("sql psql pgsql postgres postgresql plpgsql yaml 
 
 var notLetters = regexp.MustCompile(`[^\pL]+`)
 
-// label returns the label of a block that has a meaning, "" for any other. One that looks like such a label and isn't, or that stands where it has no meaning, is an error:
-// its text would be shown to learners.
+// label returns the label of a block if it has a meaning, otherwise "". A label that looks like one of these but isn't,
+// or that stands where it has no meaning, is an error: its text would be shown to learners.
 func (b *body) label(n *ast.FencedCodeBlock) string {
 	written := strings.TrimSpace(string(n.Info.Segment.Value(b.source)))
 	label := strings.ToLower(strings.Join(strings.Fields(written), " "))
@@ -28,16 +28,26 @@ func (b *body) label(n *ast.FencedCodeBlock) string {
 		if n.Parent().Kind() == ast.KindDocument {
 			return label
 		}
-		b.fail(b.file, b.line(start), "a block %q stands within a list or a quotation, where it would be shown to learners as it is: begin its line at the left margin", written)
+		b.fail(
+			b.file, b.line(start),
+			"a block %q stands within a list or a quotation, where it would be shown to learners as it is: begin "+
+				"its line at the left margin",
+			written,
+		)
 		return ""
 	}
 	if meant := meantLabel(label); meant != "" {
-		b.fail(b.file, b.line(start), "the label %q is not known, and the block would be shown to learners as it is: %q is expected, if that is what it is", written, meant)
+		b.fail(
+			b.file, b.line(start),
+			"the label %q is not known, and the block would be shown to learners as it is: %q is expected, if that "+
+				"is what it is",
+			written, meant,
+		)
 	}
 	return ""
 }
 
-// meantLabel is the label that another one looks like; "" for none.
+// meantLabel returns the label that another one resembles; "" for none.
 func meantLabel(label string) string {
 	words := strings.Fields(notLetters.ReplaceAllString(label, " "))
 	for i := range words { // one word of two: sqlanswer
@@ -56,13 +66,13 @@ func meantLabel(label string) string {
 	return ""
 }
 
-// A code is a block of code, with the line that it begins in.
+// A code is a block of code, with its first line's number.
 type code struct {
 	text string
 	line int
 }
 
-// leaks finds code that learners see and that is one of the paper's accepted answers word for word.
+// leaks finds code shown to learners that is word for word one of the paper's accepted answers.
 func (b *body) leaks(exercises []*Exercise) {
 	answers := map[string]string{}
 	own := map[int]bool{} // lines of the answers themselves
@@ -76,14 +86,19 @@ func (b *body) leaks(exercises []*Exercise) {
 		for _, statement := range strings.Split(c.text, ";") {
 			slug, leaked := answers[wordForWord(statement)]
 			if leaked && !own[c.line] && wordForWord(statement) != "" {
-				b.fail(b.file, c.line, "this block is shown to learners, and it holds the accepted answer of %q word for word: change it, or label it as sql answer", slug)
+				b.fail(
+					b.file, c.line,
+					"this block is shown to learners, and it holds the accepted answer of %q word for word: change "+
+						"it, or label it as sql answer",
+					slug,
+				)
 				break
 			}
 		}
 	}
 }
 
-// wordForWord writes a query without what means nothing: letter case, spaces, the semicolon.
+// wordForWord normalizes a query's letter case, white space and semicolon.
 func wordForWord(sql string) string {
 	return strings.ToLower(strings.Join(strings.Fields(strings.TrimRight(strings.TrimSpace(sql), "; \n\t")), " "))
 }

@@ -1,7 +1,8 @@
-// Package pack reads packs: folders of text files that hold datasets and papers (pack.yaml, setup scripts, papers in Markdown).
+// Package pack reads packs: folders of text files that hold datasets and papers (pack.yaml, setup scripts, papers in
+// Markdown).
 //
-// [Read] takes the folder's files, wherever they are kept. It does not read the setup scripts themselves: those may be large. Everything wrong is an [Error]
-// with its file and line.
+// [Read] takes the folder's files, wherever they are kept. It does not read the setup scripts themselves: those may be
+// large. Everything wrong is an [Error] with its file and line.
 package pack
 
 import (
@@ -17,9 +18,10 @@ import (
 	"gopkg.in/yaml.v3"
 
 	"examen/internal/core/compare"
+	"examen/internal/core/marking"
 )
 
-// A Pack is what a folder holds.
+// A Pack is the content of a folder.
 type Pack struct {
 	Name     string
 	Title    string
@@ -45,7 +47,7 @@ type Variant struct {
 
 // A Meaning says what a table and its columns mean.
 type Meaning struct {
-	Line    int               `yaml:"-" json:"-"` // of the dictionary
+	Line    int               `yaml:"-"       json:"-"` // of the dictionary
 	Meaning string            `yaml:"meaning" json:"meaning"`
 	Columns map[string]string `yaml:"columns" json:"columns"`
 }
@@ -91,11 +93,14 @@ type Exercise struct {
 	Title     string
 	Blocks    []Block
 	Reference string
-	Points    float64
+	Points    marking.Points
 	Checking  Checking
 	Path      string
 	Line      int // of the reference answer
 }
+
+// Accepted returns the answers that count as right, the reference answer first.
+func (e *Exercise) Accepted() []string { return append([]string{e.Reference}, e.Checking.Also...) }
 
 // Checking is how attempts are checked, beyond the reference answer.
 type Checking struct {
@@ -106,6 +111,11 @@ type Checking struct {
 	Attempts int            `json:"attempts,omitempty"` // the most allowed; 0: any number
 	Variants *[]string      `json:"variants,omitempty"` // nil: all
 	Also     []string       `json:"also,omitempty"`     // further reference answers
+}
+
+// OnVariant tells whether attempts are checked on the variant of that name.
+func (c *Checking) OnVariant(name string) bool {
+	return c.Variants == nil || slices.Contains(*c.Variants, name)
 }
 
 // Show is what a learner sees of the expected result before submitting.
@@ -128,11 +138,11 @@ type Error struct {
 
 func (e Error) Error() string { return fmt.Sprintf("%s:%d: %s", e.File, e.Line, e.Detail) }
 
-// LongestSlug is in bytes.
+// LongestSlug is the greatest length of a slug, in bytes.
 const LongestSlug = 64
 
-// isSlug tells whether a name does for a pack, a dataset, a variant, a paper or an exercise.
-// IsSlug tells whether a name can be that of a pack, dataset, paper or exercise: lower-case letters and digits, with single hyphens between.
+// IsSlug tells whether a text can name a pack, dataset, variant, paper or exercise: lower-case letters and digits, with
+// single hyphens between them.
 func IsSlug(name string) bool { return len(name) <= LongestSlug && slug.MatchString(name) }
 
 var slug = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
@@ -153,7 +163,9 @@ func Read(files fs.FS) (*Pack, []Error) {
 	const file = "pack.yaml"
 	content, err := fs.ReadFile(files, file)
 	if err != nil {
-		return nil, []Error{{file, 1, "the file is missing: a pack is a folder with a pack.yaml, setup scripts and papers"}}
+		return nil, []Error{
+			{file, 1, "the file is missing: a pack is a folder with a pack.yaml, setup scripts and papers"},
+		}
 	}
 	p := &Pack{}
 	root, ok := r.yaml(file, content, 1)
@@ -184,7 +196,7 @@ func Read(files fs.FS) (*Pack, []Error) {
 	return p, nil
 }
 
-// checkPaper holds a paper against the rest of its pack.
+// checkPaper checks a paper against the rest of its pack.
 func (r *reader) checkPaper(p *Pack, paper Paper) {
 	if slices.ContainsFunc(p.Papers, func(other Paper) bool { return other.Slug == paper.Slug }) {
 		r.fail(paper.Path, 1, "another paper of the pack is called %q too: give each its own slug", paper.Slug)
@@ -210,7 +222,10 @@ func (r *reader) datasets(file string, n *yaml.Node) []Dataset {
 	r.pairs(file, n, 1, func(key, value *yaml.Node) {
 		d := Dataset{Name: key.Value}
 		if !IsSlug(d.Name) {
-			r.fail(file, key.Line, "%q is no name for a dataset: use up to 64 lower-case letters, digits and hyphens", d.Name)
+			r.fail(
+				file, key.Line, "%q is no name for a dataset: use up to 64 lower-case letters, digits and hyphens",
+				d.Name,
+			)
 		}
 		d.Title = d.Name
 		r.mapping(file, value, 1, map[string]func(*yaml.Node){
@@ -220,7 +235,11 @@ func (r *reader) datasets(file string, n *yaml.Node) []Dataset {
 			"variants": func(n *yaml.Node) {
 				r.pairs(file, n, 1, func(key, value *yaml.Node) {
 					if !IsSlug(key.Value) {
-						r.fail(file, key.Line, "%q is no name for a variant: use up to 64 lower-case letters, digits and hyphens", key.Value)
+						r.fail(
+							file, key.Line,
+							"%q is no name for a variant: use up to 64 lower-case letters, digits and hyphens",
+							key.Value,
+						)
 					}
 					d.Variants = append(d.Variants, Variant{key.Value, r.scripts(file, value)})
 				})

@@ -31,8 +31,10 @@ papers: [papers/dusk.md]
 		"nights/cloudy.sql":      []byte("INSERT INTO night VALUES ('2026-01-01', NULL);\n"),
 		"nights/dictionary.yaml": []byte("night:\n  meaning: One night.\n  columns:\n    seeing: In arc seconds.\n"),
 		"papers/dusk.md": []byte("---\npaper: dusk\ntitle: Dusk\ndataset: nights\ndue: 2026-12-01T20:00:00Z\n---\n" +
-			"Look up.\n\n```sql example\nSELECT * FROM night;\n```\n\n## All nights {#all-nights}\n\nList **every** night:\n\n```text\nas is\n```\n\n" +
-			"```sql answer\nSELECT day\nFROM night;\n```\n\n```yaml check\npoints: 2\norder: any\nforbid: [limit]\nvariants: [cloudy]\n```\n\nMore text.\n\n## Afterwards\n\nGo to bed.\n"),
+			"Look up.\n\n```sql example\nSELECT * FROM night;\n```\n\n## All nights {#all-nights}\n\n" +
+			"List **every** night:\n\n```text\nas is\n```\n\n" +
+			"```sql answer\nSELECT day\nFROM night;\n```\n\n```yaml check\npoints: 2\norder: any\nforbid: [limit]\n" +
+			"variants: [cloudy]\n```\n\nMore text.\n\n## Afterwards\n\nGo to bed.\n"),
 	}
 	for i := 0; i < len(edits); i += 3 {
 		file, old, new := edits[i], edits[i+1], edits[i+2]
@@ -58,7 +60,8 @@ func TestReadAPack(t *testing.T) {
 	if wrong != nil {
 		t.Fatal(wrong)
 	}
-	if p.Name != "night-sky" || len(p.Datasets) != 1 || p.Datasets[0].Variants[0].Name != "cloudy" || p.Datasets[0].Dictionary["night"].Columns["seeing"] != "In arc seconds." {
+	if p.Name != "night-sky" || len(p.Datasets) != 1 || p.Datasets[0].Variants[0].Name != "cloudy" ||
+		p.Datasets[0].Dictionary["night"].Columns["seeing"] != "In arc seconds." {
 		t.Errorf("datasets: %+v", p)
 	}
 	sections := p.Papers[0].Sections
@@ -69,13 +72,18 @@ func TestReadAPack(t *testing.T) {
 		t.Errorf("narrative: %s", got)
 	}
 	e := sections[1].Exercise
-	if got := fmt.Sprintf("%s %d %q %q %v", e.Slug, e.Number, e.Title, e.Reference, e.Points); got != `all-nights 1 "All nights" "SELECT day\nFROM night;" 2` {
+	if got := fmt.Sprintf(
+		"%s %d %q %q %v", e.Slug, e.Number, e.Title, e.Reference, e.Points,
+	); got != `all-nights 1 "All nights" "SELECT day\nFROM night;" 2` {
 		t.Errorf("exercise: %s", got)
 	}
-	if got := fmt.Sprintf("%q", texts(e.Blocks)); got != `["List **every** night:\n\n`+"```text\\nas is\\n```"+`" "More text."]` {
+	if got := fmt.Sprintf(
+		"%q", texts(e.Blocks),
+	); got != `["List **every** night:\n\n`+"```text\\nas is\\n```"+`" "More text."]` {
 		t.Errorf("the task has to be without answer and check: %s", got)
 	}
-	if c := e.Checking; c.Policy.Order != compare.OrderAny || c.Forbid[0] != "limit" || (*c.Variants)[0] != "cloudy" || c.Show != pack.ShowColumns {
+	if c := e.Checking; c.Policy.Order != compare.OrderAny || c.Forbid[0] != "limit" || (*c.Variants)[0] != "cloudy" ||
+		c.Show != pack.ShowColumns {
 		t.Errorf("checking: %+v", c)
 	}
 }
@@ -86,25 +94,78 @@ func TestWhatIsWrongHasItsFileAndLine(t *testing.T) {
 		edits []string
 		want  string // how the first error begins, and a part of it
 	}{
-		{"an unknown key in the check block", []string{"papers/dusk.md", "order: any", "ordr: any"}, `papers/dusk.md:28: unknown key "ordr": expected one of`},
-		{"an unknown key in the pack", []string{"pack.yaml", "    setup:", "    scripts:"}, `pack.yaml:6: unknown key "scripts"`},
-		{"a missing file", []string{"pack.yaml", "nights/tables.sql", "nights/table.sql"}, `pack.yaml:6: the pack has no file "nights/table.sql"`},
-		{"a path that leaves the folder", []string{"pack.yaml", "nights/tables.sql", "../secret.sql"}, `pack.yaml:6: "../secret.sql" leaves the pack's folder`},
-		{"no title", []string{"pack.yaml", "title: Nights at the observatory\n", ""}, `pack.yaml:1: the key "title" is missing`},
+		{
+			"an unknown key in the check block", []string{"papers/dusk.md", "order: any", "ordr: any"},
+			`papers/dusk.md:28: unknown key "ordr": expected one of`,
+		},
+		{
+			"an unknown key in the pack", []string{"pack.yaml", "    setup:", "    scripts:"},
+			`pack.yaml:6: unknown key "scripts"`,
+		},
+		{
+			"a missing file", []string{"pack.yaml", "nights/tables.sql", "nights/table.sql"},
+			`pack.yaml:6: the pack has no file "nights/table.sql"`,
+		},
+		{
+			"a path that leaves the folder", []string{"pack.yaml", "nights/tables.sql", "../secret.sql"},
+			`pack.yaml:6: "../secret.sql" leaves the pack's folder`,
+		},
+		{
+			"no title", []string{"pack.yaml", "title: Nights at the observatory\n", ""},
+			`pack.yaml:1: the key "title" is missing`,
+		},
 		{"no YAML", []string{"pack.yaml", "title: Nights at", "title: [Nights at"}, `pack.yaml:`},
 		{"a bad name", []string{"pack.yaml", "night-sky", "Night Sky"}, `pack.yaml:1: "Night Sky" is not a valid name`},
-		{"a key twice", []string{"pack.yaml", "title: Nights at", "pack: x\ntitle: Nights at"}, `pack.yaml:2: the key "pack" is there twice`},
-		{"no front matter", []string{"papers/dusk.md", "---\npaper", "paper"}, `papers/dusk.md:1: a paper starts with its front matter`},
-		{"a time that is none", []string{"papers/dusk.md", "2026-12-01T20:00:00Z", "tomorrow"}, `papers/dusk.md:5: "tomorrow" is no time`},
-		{"an answer that cannot be read", []string{"papers/dusk.md", "FROM night;\n```\n\n```yaml", "FORM night WHERE;\n```\n\n```yaml"}, `papers/dusk.md:23: the reference answer cannot be read: syntax error`},
-		{"an answer that changes data", []string{"papers/dusk.md", "SELECT day\nFROM night", "DELETE\nFROM night"}, `papers/dusk.md:22: the reference answer: Only queries`},
-		{"an answer that breaks its own rule", []string{"papers/dusk.md", "forbid: [limit]", "require: [join]"}, `papers/dusk.md:22: the reference answer breaks its own rule: the check block requires join`},
-		{"an unknown construct", []string{"papers/dusk.md", "forbid: [limit]", "forbid: [limits]"}, `papers/dusk.md:29: "limits" is no construct`},
-		{"an unknown variant", []string{"papers/dusk.md", "[cloudy]", "[rainy]"}, `papers/dusk.md:22: exercise all-nights: the dataset nights has no variant "rainy"`},
-		{"a check without an answer", []string{"papers/dusk.md", "```sql answer", "```sql"}, `papers/dusk.md:27: a yaml check block without an sql answer block`},
-		{"an answer without a heading", []string{"papers/dusk.md", "## All nights {#all-nights}", "All nights"}, `papers/dusk.md:22: an sql answer block before any level-two heading`},
-		{"points that are none", []string{"papers/dusk.md", "points: 2", "points: many"}, `papers/dusk.md:27: points: "many"`},
-		{"a slug twice", []string{"papers/dusk.md", "## Afterwards\n", "## All nights\n\n```sql answer\nSELECT 1\n```\n"}, `papers/dusk.md:38: two exercises are called "all-nights"`},
+		{
+			"a key twice", []string{"pack.yaml", "title: Nights at", "pack: x\ntitle: Nights at"},
+			`pack.yaml:2: the key "pack" is there twice`,
+		},
+		{
+			"no front matter", []string{"papers/dusk.md", "---\npaper", "paper"},
+			`papers/dusk.md:1: a paper starts with its front matter`,
+		},
+		{
+			"a time that is none", []string{"papers/dusk.md", "2026-12-01T20:00:00Z", "tomorrow"},
+			`papers/dusk.md:5: "tomorrow" is no time`,
+		},
+		{
+			"an answer that cannot be read",
+			[]string{"papers/dusk.md", "FROM night;\n```\n\n```yaml", "FORM night WHERE;\n```\n\n```yaml"},
+			`papers/dusk.md:23: the reference answer cannot be read: syntax error`,
+		},
+		{
+			"an answer that changes data", []string{"papers/dusk.md", "SELECT day\nFROM night", "DELETE\nFROM night"},
+			`papers/dusk.md:22: the reference answer: Only queries`,
+		},
+		{
+			"an answer that breaks its own rule", []string{"papers/dusk.md", "forbid: [limit]", "require: [join]"},
+			`papers/dusk.md:22: the reference answer breaks its own rule: the check block requires join`,
+		},
+		{
+			"an unknown construct", []string{"papers/dusk.md", "forbid: [limit]", "forbid: [limits]"},
+			`papers/dusk.md:29: "limits" is no construct`,
+		},
+		{
+			"an unknown variant", []string{"papers/dusk.md", "[cloudy]", "[rainy]"},
+			`papers/dusk.md:22: exercise all-nights: the dataset nights has no variant "rainy"`,
+		},
+		{
+			"a check without an answer", []string{"papers/dusk.md", "```sql answer", "```sql"},
+			`papers/dusk.md:27: a yaml check block without an sql answer block`,
+		},
+		{
+			"an answer without a heading", []string{"papers/dusk.md", "## All nights {#all-nights}", "All nights"},
+			`papers/dusk.md:22: an sql answer block before any level-two heading`,
+		},
+		{
+			"points that are none", []string{"papers/dusk.md", "points: 2", "points: many"},
+			`papers/dusk.md:27: points: "many"`,
+		},
+		{
+			"a slug twice",
+			[]string{"papers/dusk.md", "## Afterwards\n", "## All nights\n\n```sql answer\nSELECT 1\n```\n"},
+			`papers/dusk.md:38: two exercises are called "all-nights"`,
+		},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			_, wrong := pack.Read(folder(files(c.edits...)))
@@ -121,7 +182,8 @@ func TestWhatIsWrongHasItsFileAndLine(t *testing.T) {
 func TestFilesThatAreNoText(t *testing.T) {
 	all := files()
 	all["papers/dusk.md"] = []byte("---\n\xe9\n")
-	if _, wrong := pack.Read(folder(all)); len(wrong) == 0 || wrong[0].Error() != "papers/dusk.md:2: the file is not valid UTF-8: save it as UTF-8" {
+	if _, wrong := pack.Read(folder(all)); len(wrong) == 0 ||
+		wrong[0].Error() != "papers/dusk.md:2: the file is not valid UTF-8: save it as UTF-8" {
 		t.Errorf("got %v", wrong)
 	}
 	if _, wrong := pack.Read(folder(nil)); len(wrong) != 1 || wrong[0].File != "pack.yaml" {
@@ -164,7 +226,9 @@ func TestTheShippedPacksAreRight(t *testing.T) {
 }
 
 func TestLinksToExercisesAndPapers(t *testing.T) {
-	paper := "---\npaper: p\ntitle: P\ndataset: nights\n---\nSee [a](#first), [b](other), [c](other#x), [d](https://example.org) and [e](/papers).\n\n## First {#first}\n\nAs in [f](#gone).\n\n```sql answer\nSELECT 1\n```\n"
+	paper := "---\npaper: p\ntitle: P\ndataset: nights\n---\n" +
+		"See [a](#first), [b](other), [c](other#x), [d](https://example.org) and [e](/papers).\n\n" +
+		"## First {#first}\n\nAs in [f](#gone).\n\n```sql answer\nSELECT 1\n```\n"
 	all := files()
 	for name := range all {
 		if strings.HasSuffix(name, ".md") {
@@ -214,7 +278,9 @@ func FuzzRead(f *testing.F) {
 func TestLabelsThatAreMisspelt(t *testing.T) {
 	paper := func(blocks string) []pack.Error {
 		all := files()
-		all["papers/dusk.md"] = []byte("---\npaper: dusk\ntitle: Dusk\ndataset: nights\n---\n\n## All nights\n\n" + blocks)
+		all["papers/dusk.md"] = []byte(
+			"---\npaper: dusk\ntitle: Dusk\ndataset: nights\n---\n\n## All nights\n\n" + blocks,
+		)
 		_, wrong := pack.Read(folder(all))
 		return wrong
 	}
@@ -224,8 +290,12 @@ func TestLabelsThatAreMisspelt(t *testing.T) {
 			t.Errorf("%q: %v", label, wrong)
 		}
 	}
-	for _, label := range []string{"sql anwser", "sql {answer}", "answer", "Answer", "sql:answer", "sqlanswer", "sql-answer", "{.sql .answer}", "sql answers", "postgresql answer", "yml check", "yaml chek", "check", "sql exmple", "sql check", "yaml answer"} {
-		if wrong := paper("```" + label + answer); len(wrong) == 0 || !strings.HasPrefix(wrong[0].Error(), "papers/dusk.md:9: the label") {
+	for _, label := range []string{
+		"sql anwser", "sql {answer}", "answer", "Answer", "sql:answer", "sqlanswer", "sql-answer", "{.sql .answer}",
+		"sql answers", "postgresql answer", "yml check", "yaml chek", "check", "sql exmple", "sql check", "yaml answer",
+	} {
+		if wrong := paper("```" + label + answer); len(wrong) == 0 ||
+			!strings.HasPrefix(wrong[0].Error(), "papers/dusk.md:9: the label") {
 			t.Errorf("%q: %v", label, wrong)
 		}
 	}
@@ -235,16 +305,22 @@ func TestLabelsThatAreMisspelt(t *testing.T) {
 		}
 	}
 	for blocks, want := range map[string]string{
-		"- ```sql answer\n  SELECT 1\n  ```\n":                                                 "papers/dusk.md:9: a block \"sql answer\" stands within a list",
-		"```sql answer" + answer + "\n```sql\nselect DAY\n from night\n```\n":                  "papers/dusk.md:14: this block is shown to learners",
-		"```sql answer" + answer + "\n    SELECT day FROM night\n":                             "papers/dusk.md:13: this block is shown to learners",
-		"```sql answer" + answer + "\n```sql example\nSELECT 1; SELECT day FROM night;\n```\n": "papers/dusk.md:14: this block is shown to learners",
+		"- ```sql answer\n  SELECT 1\n  ```\n": "papers/dusk.md:9: " +
+			"a block \"sql answer\" stands within a list",
+		"```sql answer" + answer + "\n```sql\nselect DAY\n from night\n```\n": "papers/dusk.md:14: " +
+			"this block is shown to learners",
+		"```sql answer" + answer + "\n    SELECT day FROM night\n": "papers/dusk.md:13: " +
+			"this block is shown to learners",
+		"```sql answer" + answer + "\n```sql example\nSELECT 1; SELECT day FROM night;\n```\n": "papers/dusk.md:14: " +
+			"this block is shown to learners",
 	} {
 		if wrong := paper(blocks); len(wrong) == 0 || !strings.HasPrefix(wrong[0].Error(), want) {
 			t.Errorf("%q: %v", blocks, wrong)
 		}
 	}
-	if wrong := paper("```sql answer" + answer + "\n```sql example\nSELECT day FROM night WHERE day > '2026-01-01';\n```\n"); wrong != nil {
+	if wrong := paper(
+		"```sql answer" + answer + "\n```sql example\nSELECT day FROM night WHERE day > '2026-01-01';\n```\n",
+	); wrong != nil {
 		t.Errorf("a block that goes on: %v", wrong)
 	}
 }

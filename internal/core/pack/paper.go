@@ -3,7 +3,6 @@ package pack
 import (
 	"bytes"
 	"errors"
-	"math"
 	"regexp"
 	"strconv"
 	"strings"
@@ -15,6 +14,7 @@ import (
 	"gopkg.in/yaml.v3"
 
 	"examen/internal/core/compare"
+	"examen/internal/core/marking"
 	"examen/internal/core/sqltext"
 )
 
@@ -26,7 +26,9 @@ func (r *reader) paper(file string, content []byte) (Paper, bool) {
 	content = bytes.ReplaceAll(content, []byte("\r\n"), []byte("\n"))
 	front, source, first, ok := cutFrontMatter(content)
 	if !ok {
-		r.fail(file, 1, "a paper starts with its front matter: a line ---, then paper, title and dataset, then a line ---")
+		r.fail(
+			file, 1, "a paper starts with its front matter: a line ---, then paper, title and dataset, then a line ---",
+		)
 		return Paper{}, false
 	}
 	p := Paper{Path: file}
@@ -39,7 +41,10 @@ func (r *reader) paper(file string, content []byte) (Paper, bool) {
 			"due":     func(n *yaml.Node) { p.Due = r.time(file, n, 2) },
 		}, "paper", "title", "dataset")
 		if p.Opens != nil && p.Due != nil && !p.Due.After(*p.Opens) {
-			r.fail(file, 2, "the paper is due (%s) before it opens (%s)", p.Due.Format("2006-01-02 15:04"), p.Opens.Format("2006-01-02 15:04"))
+			r.fail(
+				file, 2, "the paper is due (%s) before it opens (%s)", p.Due.Format("2006-01-02 15:04"),
+				p.Opens.Format("2006-01-02 15:04"),
+			)
 		}
 	}
 	b := &body{reader: r, file: file, first: first, source: source}
@@ -56,7 +61,8 @@ func (r *reader) paper(file string, content []byte) (Paper, bool) {
 	return p, len(r.errors) == before
 }
 
-// cutFrontMatter returns what stands between the first two lines of three hyphens, and the rest with its first line's number.
+// cutFrontMatter returns what stands between the first two lines of three hyphens, and the rest with its first line's
+// number.
 func cutFrontMatter(content []byte) (front, rest []byte, first int, ok bool) {
 	if !bytes.HasPrefix(content, []byte("---\n")) {
 		return nil, nil, 0, false
@@ -79,7 +85,7 @@ type body struct {
 
 func (b *body) line(offset int) int { return b.first + bytes.Count(b.source[:offset], []byte("\n")) }
 
-// draft is a section being read.
+// draft is a section while it is being read.
 type draft struct {
 	title, slug  string
 	line         int
@@ -123,7 +129,8 @@ func (b *body) sections() []Section {
 		if fenced, is := n.(*ast.FencedCodeBlock); is && entering && fenced.Info != nil && n.Parent() != doc {
 			b.label(fenced) // within a list or a quotation it has no meaning, even if it is spelt right
 		}
-		if kind := n.Kind(); entering && (kind == ast.KindFencedCodeBlock || kind == ast.KindCodeBlock) && n.Lines().Len() > 0 {
+		if kind := n.Kind(); entering && (kind == ast.KindFencedCodeBlock || kind == ast.KindCodeBlock) &&
+			n.Lines().Len() > 0 {
 			start, _ := b.lines(n.Lines().At(0).Start, n.Lines().At(0).Stop)
 			b.codes = append(b.codes, code{string(n.Lines().Value(b.source)), b.line(start)})
 		}
@@ -153,7 +160,7 @@ func (b *body) takeText(d *draft, until int) {
 	d.narrativeEnd = max(until, d.narrativeEnd)
 }
 
-// fence reads a fenced block, where it is one of those with a meaning.
+// fence reads a fenced block if it has a meaning.
 func (b *body) fence(d *draft, n *ast.FencedCodeBlock) {
 	if n.Info == nil {
 		return
@@ -180,7 +187,10 @@ func (b *body) fence(d *draft, n *ast.FencedCodeBlock) {
 		d.blocks = append(d.blocks, Block{Kind: "example", Text: strings.TrimSpace(content), Line: contentLine})
 	case "sql answer":
 		if d.hasAnswer {
-			b.fail(b.file, contentLine, "the section has a second sql answer block: put further answers under also in the check block")
+			b.fail(
+				b.file, contentLine,
+				"the section has a second sql answer block: put further answers under also in the check block",
+			)
 		}
 		d.answer, d.answerLine, d.hasAnswer = strings.TrimSpace(content), contentLine, true
 	case "yaml check":
@@ -194,7 +204,10 @@ func (b *body) fence(d *draft, n *ast.FencedCodeBlock) {
 func (b *body) finish(sections []Section, d *draft) []Section {
 	if !d.hasAnswer {
 		if d.check != nil {
-			b.fail(b.file, d.checkLine, "a yaml check block without an sql answer block in its section: an exercise needs its reference answer")
+			b.fail(
+				b.file, d.checkLine,
+				"a yaml check block without an sql answer block in its section: an exercise needs its reference answer",
+			)
 		}
 		if d.title == "" && d.blocks == nil {
 			return sections
@@ -202,18 +215,36 @@ func (b *body) finish(sections []Section, d *draft) []Section {
 		return append(sections, Section{Title: d.title, Blocks: d.blocks})
 	}
 	if d.title == "" {
-		b.fail(b.file, d.answerLine, "an sql answer block before any level-two heading: an exercise starts with ## and its title")
+		b.fail(
+			b.file, d.answerLine,
+			"an sql answer block before any level-two heading: an exercise starts with ## and its title",
+		)
 		return sections
 	}
-	e := &Exercise{Slug: d.slug, Title: d.title, Blocks: d.blocks, Reference: d.answer, Points: 1, Path: b.file, Line: d.answerLine}
+	e := &Exercise{
+		Slug:      d.slug,
+		Title:     d.title,
+		Blocks:    d.blocks,
+		Reference: d.answer,
+		Points:    marking.PointsOf("1"),
+		Path:      b.file,
+		Line:      d.answerLine,
+	}
 	if e.Slug == "" {
 		e.Slug = makeSlug(d.title)
 	}
 	if !IsSlug(e.Slug) {
-		b.fail(b.file, d.line, "%q is not a valid slug for an exercise: write {#slug} after the title, with up to 64 lower-case letters, digits and hyphens", e.Slug)
+		b.fail(
+			b.file, d.line,
+			"%q is not a valid slug for an exercise: write {#slug} after the title, with up to 64 lower-case "+
+				"letters, digits and hyphens",
+			e.Slug,
+		)
 	}
 	if _, err := strconv.Atoi(e.Slug); err == nil {
-		b.fail(b.file, d.line, "an exercise's slug cannot be a number: it would be taken for the exercise of that number")
+		b.fail(
+			b.file, d.line, "an exercise's slug cannot be a number: it would be taken for the exercise of that number",
+		)
 	}
 	b.query(e.Reference, d.answerLine, "the reference answer")
 	e.Checking.Show = ShowColumns
@@ -230,7 +261,10 @@ func (b *body) query(sql string, line int, what string) {
 	var notAllowed *sqltext.NotAllowed
 	switch {
 	case errors.As(err, &syntax):
-		b.fail(b.file, line+syntax.Place.Line-1, "%s cannot be read: %s (column %d)", what, syntax.Message, syntax.Place.Column)
+		b.fail(
+			b.file, line+syntax.Place.Line-1, "%s cannot be read: %s (column %d)", what, syntax.Message,
+			syntax.Place.Column,
+		)
 	case errors.As(err, &notAllowed):
 		b.fail(b.file, line+notAllowed.Place.Line-1, "%s: %s", what, notAllowed.Detail)
 	}
@@ -254,13 +288,17 @@ func (b *body) checking(e *Exercise, d *draft) {
 	}
 	b.mapping(b.file, root, first, map[string]func(*yaml.Node){
 		"points": func(n *yaml.Node) {
-			points, err := strconv.ParseFloat(n.Value, 64)
-			if err != nil || points < 0 || math.IsInf(points, 0) || math.IsNaN(points) {
-				b.fail(b.file, first+n.Line-1, "points: %q is no number from 0 on", n.Value)
+			points, err := marking.ParsePoints(n.Value)
+			if err != nil {
+				b.fail(b.file, first+n.Line-1, "points: %s", err)
 			}
 			e.Points = points
 		},
-		"order": func(n *yaml.Node) { c.Policy.Order = compare.Order(unless(choice(n, "auto", "any", "strict"), "auto")) },
+		"order": func(n *yaml.Node) {
+			c.Policy.Order = compare.Order(
+				unless(choice(n, "auto", "any", "strict"), "auto"),
+			)
+		},
 		"columns": func(n *yaml.Node) {
 			c.Policy.Columns = compare.Pairing(unless(choice(n, "position", "name", "any"), "position"))
 		},
@@ -313,12 +351,15 @@ func (b *body) checking(e *Exercise, d *draft) {
 			if rule.Required {
 				word = "requires"
 			}
-			b.fail(b.file, d.answerLine, "the reference answer breaks its own rule: the check block %s %s", word, rule.Construct)
+			b.fail(
+				b.file, d.answerLine, "the reference answer breaks its own rule: the check block %s %s", word,
+				rule.Construct,
+			)
 		}
 	}
 }
 
-// unless returns "" for the word that stands for the default.
+// unless returns "" if the word is the default.
 func unless(word, standard string) string {
 	if word == standard {
 		return ""

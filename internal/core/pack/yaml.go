@@ -123,7 +123,7 @@ func (r *reader) choice(file string, n *yaml.Node, first int, words ...string) s
 	return n.Value
 }
 
-// whole reads a whole number of at least least.
+// whole reads a whole number that is not below least.
 func (r *reader) whole(file string, n *yaml.Node, first, least int) int {
 	i, err := strconv.Atoi(n.Value)
 	if err != nil || i < least {

@@ -50,7 +50,15 @@ func Pair(a, b Type, options Options) (ra, rb Reading) {
 		fa, fb = Float, Float
 	}
 	reading := func(t Type, family Family) Reading {
-		r := Reading{Family: family, Decimals: options.Decimals, Fold: options.Fold, Trim: options.Trim, padded: t.OID == oidBPChar, kind: t.Kind, equal: options.Equal}
+		r := Reading{
+			Family:   family,
+			Decimals: options.Decimals,
+			Fold:     options.Fold,
+			Trim:     options.Trim,
+			padded:   t.OID == oidBPChar,
+			kind:     t.Kind,
+			equal:    options.Equal,
+		}
 		r.setPrecision(a, b, options.Precision)
 		switch {
 		case fa != fb:
@@ -196,7 +204,8 @@ func appendInstant(dst, cell []byte) []byte {
 	return dst
 }
 
-// DaysApart is how many whole days the instant a is after b; ok is false where they are not whole days apart, or no instants.
+// DaysApart is how many whole days the instant a is after b; ok is false where they are not whole days apart, or no
+// instants.
 func DaysApart(a, b []byte) (days int, ok bool) {
 	x, errX := instant(a)
 	y, errY := instant(b)
@@ -212,7 +221,8 @@ func instant(cell []byte) (time.Time, error) {
 	return time.Parse("2006-01-02 15:04:05.999999", s)
 }
 
-// appendTime writes a time of day as its instant in UTC: a zone is taken off. With the session in UTC, time without zone is in it.
+// appendTime writes a time of day as its instant in UTC: a zone is taken off. With the session in UTC, time without
+// zone is in it.
 func appendTime(dst, cell []byte) []byte {
 	at := bytes.LastIndexAny(cell, "+-")
 	if at < 1 {
@@ -244,7 +254,8 @@ const (
 	month  = 30 * day
 )
 
-// appendInterval writes an interval as its microseconds. It reads the style "postgres": 1 year 2 mons -3 days 04:05:06.7.
+// appendInterval writes an interval as its microseconds. It reads the style "postgres": 1 year 2 mons -3 days
+// 04:05:06.7.
 func appendInterval(dst, cell []byte) []byte {
 	var total apd.BigInt
 	add := func(n, unit int64) {

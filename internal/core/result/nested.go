@@ -107,8 +107,8 @@ func (r *Reading) appendMultirange(dst, cell []byte, out *inexact) []byte {
 	return dst
 }
 
-// part reads one part up to one of the given ends, which stays, and takes off its quotes. brackets says that ends within
-// parentheses do not count.
+// part reads one part up to one of the given ends, which stays, and takes off its quotes. brackets says that ends
+// within parentheses do not count.
 func part(s []byte, ends string, brackets bool) (value []byte, quoted bool, n int) {
 	value = []byte{}
 	within, depth := false, 0
@@ -137,8 +137,8 @@ func part(s []byte, ends string, brackets bool) (value []byte, quoted bool, n in
 	return value, quoted, n
 }
 
-// appendJSON writes a JSON text with its keys in order and its numbers by value. Of a key that comes twice the last counts,
-// as in jsonb.
+// appendJSON writes a JSON text with its keys in order and its numbers by value. Of a key that comes twice the last
+// counts, as in jsonb.
 func (r *Reading) appendJSON(dst, cell []byte, out *inexact) []byte {
 	d := json.NewDecoder(bytes.NewReader(withSurrogates(cell)))
 	d.UseNumber()
@@ -177,8 +177,8 @@ func (r *Reading) appendValue(dst []byte, value any, out *inexact) []byte {
 	}
 }
 
-// withSurrogates keeps halves of surrogate pairs apart that stand alone, as json (not jsonb) may hold them: Go would read each as the same character. They are
-// written out, behind a character that no text holds.
+// withSurrogates keeps halves of surrogate pairs apart that stand alone, as json (not jsonb) may hold them: Go would
+// read each as the same character. They are written out, behind a character that no text holds.
 func withSurrogates(cell []byte) []byte {
 	if !bytes.Contains(cell, []byte(`\u`)) {
 		return cell

@@ -8,8 +8,8 @@ import (
 	"github.com/cockroachdb/apd/v3"
 )
 
-// How many significant digits of numbers count that are not exact: of floats and of what is calculated with more digits than anybody writes, and of
-// what comes of type real.
+// How many significant digits of numbers count that are not exact: of floats and of what is calculated with more digits
+// than anybody writes, and of what comes of type real.
 const (
 	SignificantDigits = 12
 	realDigits        = 6
@@ -80,7 +80,8 @@ type inexact struct {
 	readings []*Reading
 }
 
-// Inexactly appends a cell's canonical form without the numbers that are not exact, and gives the first of these, if there is one.
+// Inexactly appends a cell's canonical form without the numbers that are not exact, and gives the first of these, if
+// there is one.
 func (r *Reading) Inexactly(dst, cell []byte) (rest []byte, first float64, found bool) {
 	var out inexact
 	rest = appendCell(dst, cell, r, &out)
@@ -102,8 +103,8 @@ func (r Reading) Reach(number float64) float64 {
 	return reach
 }
 
-// Near tells whether two cells are the same but for the digits of numbers that do not count, also where rounding them puts them on
-// different sides of a boundary.
+// Near tells whether two cells are the same but for the digits of numbers that do not count, also where rounding them
+// puts them on different sides of a boundary.
 func (r *Reading) Near(a, b []byte) bool {
 	if r.Family == Number || r.Family == Float {
 		return r.digits > 0 && isFinite(a) && isFinite(b) && r.nearNumber(a, b)
@@ -123,8 +124,9 @@ func (r *Reading) Near(a, b []byte) bool {
 	return true
 }
 
-// nearNumber tells whether two finite numbers are the same as far as their digits count: they differ by no more than half a unit of the last one, or
-// round alike to the decimals that are asked for. A number that lies between two of those rounds either way: it may have come to lie there by rounding.
+// nearNumber tells whether two finite numbers are the same as far as their digits count: they differ by no more than
+// half a unit of the last one, or round alike to the decimals that are asked for. A number that lies between two of
+// those rounds either way: it may have come to lie there by rounding.
 func (r *Reading) nearNumber(a, b []byte) bool {
 	x, errX := strconv.ParseFloat(string(a), 64)
 	y, errY := strconv.ParseFloat(string(b), 64)
@@ -221,7 +223,8 @@ func (r *Reading) exactly(dst, cell []byte) []byte {
 	return append(dst, cell...)
 }
 
-// appendDecimal rounds to the decimals that the reading asks for and writes a decimal number without zeros that say nothing.
+// appendDecimal rounds to the decimals that the reading asks for and writes a decimal number without zeros that say
+// nothing.
 func (r *Reading) appendDecimal(dst, cell []byte) []byte {
 	var d apd.Decimal
 	if _, _, err := d.SetString(string(cell)); err != nil || d.Form != apd.Finite {
@@ -248,8 +251,9 @@ func isFinite(cell []byte) bool {
 	return len(cell) > 0 && (cell[len(cell)-1] >= '0' && cell[len(cell)-1] <= '9')
 }
 
-// appendRounded writes a decimal number, perhaps with an exponent, as its first digits, rounded half away from zero, and a power of ten:
-// -0.00125 as -125e-5. What is no number is written as it is. It works on the text, which is several times as fast as reading the number.
+// appendRounded writes a decimal number, perhaps with an exponent, as its first digits, rounded half away from zero,
+// and a power of ten: -0.00125 as -125e-5. What is no number is written as it is. It works on the text, which is
+// several times as fast as reading the number.
 func appendRounded(dst, cell []byte, significant int) []byte {
 	var digits [SignificantDigits + 1]byte // one more than are kept, to round by
 	n, point, seen := 0, 0, false          // digits kept; digits before the point, from the first that is not zero on

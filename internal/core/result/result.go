@@ -94,8 +94,12 @@ var families = func() map[uint32]Family {
 		Network:  {650, 869},                          // cidr inet
 		Bits:     {1560, 1562},                        // bit varbit
 		Geometry: {600, 601, 602, 603, 604, 628, 718}, // point lseg path box polygon line circle
-		Exact: {17, 24, 27, 28, 29, 142, 774, 790, 829, 2202, 2203, 2204, 2205, 2206, 2249, 2950, 3220, 3614, 3615, 3734, 3769, 4072, 4089, 4096,
-			4191, 5038, 5069}, // bytea regproc tid xid cid xml macaddr8 money macaddr regprocedure ... record uuid pg_lsn tsvector tsquery ... jsonpath ... xid8
+		// bytea regproc tid xid cid xml macaddr8 money macaddr regprocedure ... record uuid pg_lsn tsvector tsquery ...
+		// jsonpath ... xid8
+		Exact: {
+			17, 24, 27, 28, 29, 142, 774, 790, 829, 2202, 2203, 2204, 2205, 2206, 2249, 2950, 3220, 3614, 3615,
+			3734, 3769, 4072, 4089, 4096, 4191, 5038, 5069,
+		},
 	} {
 		for _, oid := range oids {
 			m[oid] = family
@@ -161,12 +165,14 @@ func (r Row) Size() int {
 	return size
 }
 
-// Calculated tells whether the type's values are, or hold, numbers that may come of a calculation with more digits than count.
+// Calculated tells whether the type's values are, or hold, numbers that may come of a calculation with more digits than
+// count.
 func (t Type) Calculated() bool {
 	return t.inexact() || slices.ContainsFunc(t.Parts, Type.Calculated)
 }
 
-// OwnEquality tells whether values of the column may be equal although their texts differ, in a way that only the database knows.
+// OwnEquality tells whether values of the column may be equal although their texts differ, in a way that only the
+// database knows.
 func (c Column) OwnEquality() bool { return c.Type.OwnEquality() || c.Collation != "" }
 
 // OwnEquality tells it of a type.

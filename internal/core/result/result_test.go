@@ -10,16 +10,23 @@ import (
 
 // types by the names that the tables below use.
 var types = map[string]result.Type{
-	"bool": {OID: 16}, "bytea": {OID: 17}, "bigint": {OID: 20}, "int": {OID: 23}, "text": {OID: 25}, "float": {OID: 701}, "char": {OID: 1042},
-	"date": {OID: 1082}, "time": {OID: 1083}, "timestamp": {OID: 1114}, "timestamptz": {OID: 1184}, "interval": {OID: 1186}, "numeric": {OID: 1700},
-	"real": {OID: 700}, "json": {OID: 114}, "jsonb": {OID: 3802}, "inet": {OID: 869}, "cidr": {OID: 650}, "bit": {OID: 1560}, "varbit": {OID: 1562}, "point": {OID: 600}, "circle": {OID: 718},
+	"bool": {OID: 16}, "bytea": {OID: 17}, "bigint": {OID: 20}, "int": {OID: 23}, "text": {OID: 25},
+	"float": {OID: 701}, "char": {OID: 1042},
+	"date": {OID: 1082}, "time": {OID: 1083}, "timestamp": {OID: 1114}, "timestamptz": {OID: 1184},
+	"interval": {OID: 1186}, "numeric": {OID: 1700},
+	"real": {OID: 700}, "json": {OID: 114}, "jsonb": {OID: 3802}, "inet": {OID: 869}, "cidr": {OID: 650},
+	"bit": {OID: 1560}, "varbit": {OID: 1562}, "point": {OID: 600}, "circle": {OID: 718},
 	"timetz": {OID: 1266}, "money": {OID: 790}, "xml": {OID: 142}, "citext": {OID: 16999},
-	"int[]": {OID: 1007, Kind: result.Array, Parts: []result.Type{{OID: 23}}}, "numeric[]": {OID: 1231, Kind: result.Array, Parts: []result.Type{{OID: 1700}}},
-	"text[]": {OID: 1009, Kind: result.Array, Parts: []result.Type{{OID: 25}}}, "float[]": {OID: 1022, Kind: result.Array, Parts: []result.Type{{OID: 701}}},
-	"int4range": {OID: 3904, Kind: result.Range, Parts: []result.Type{{OID: 23}}}, "numrange": {OID: 3906, Kind: result.Range, Parts: []result.Type{{OID: 1700}}},
+	"int[]":         {OID: 1007, Kind: result.Array, Parts: []result.Type{{OID: 23}}},
+	"numeric[]":     {OID: 1231, Kind: result.Array, Parts: []result.Type{{OID: 1700}}},
+	"text[]":        {OID: 1009, Kind: result.Array, Parts: []result.Type{{OID: 25}}},
+	"float[]":       {OID: 1022, Kind: result.Array, Parts: []result.Type{{OID: 701}}},
+	"int4range":     {OID: 3904, Kind: result.Range, Parts: []result.Type{{OID: 23}}},
+	"numrange":      {OID: 3906, Kind: result.Range, Parts: []result.Type{{OID: 1700}}},
 	"nummultirange": {OID: 4532, Kind: result.Multirange, Parts: []result.Type{{OID: 1700}}},
-	"spot":          {OID: 17002, Kind: result.Composite, Parts: []result.Type{{OID: 1700}, {OID: 25}}}, "place": {OID: 17003, Kind: result.Composite, Parts: []result.Type{{OID: 23}, {OID: 1043}}},
-	"uuid": {OID: 2950}, "mood": {OID: 17001, Kind: result.Enum},
+	"spot":          {OID: 17002, Kind: result.Composite, Parts: []result.Type{{OID: 1700}, {OID: 25}}},
+	"place":         {OID: 17003, Kind: result.Composite, Parts: []result.Type{{OID: 23}, {OID: 1043}}},
+	"uuid":          {OID: 2950}, "mood": {OID: 17001, Kind: result.Enum},
 }
 
 func two() *int { n := 2; return &n }
@@ -43,12 +50,29 @@ func TestCellsThatMeanTheSame(t *testing.T) {
 		{typeA: "float", a: "-0", typeB: "float", b: "0", same: true},
 		{typeA: "float", a: "0.1", typeB: "float", b: "0.10000000001"},
 		{typeA: "bigint", a: "9007199254740993", typeB: "bigint", b: "9007199254740992"},
-		{typeA: "numeric", a: "2.345", typeB: "numeric", b: "2.35", options: result.Options{Decimals: two()}, same: true},
-		{typeA: "numeric", a: "-2.345", typeB: "numeric", b: "-2.35", options: result.Options{Decimals: two()}, same: true},
+		{
+			typeA:   "numeric",
+			a:       "2.345",
+			typeB:   "numeric",
+			b:       "2.35",
+			options: result.Options{Decimals: two()},
+			same:    true,
+		},
+		{
+			typeA:   "numeric",
+			a:       "-2.345",
+			typeB:   "numeric",
+			b:       "-2.35",
+			options: result.Options{Decimals: two()},
+			same:    true,
+		},
 		{typeA: "float", a: "1e-05", typeB: "int", b: "0", options: result.Options{Decimals: two()}, same: true},
 		{typeA: "numeric", a: "2.34", typeB: "numeric", b: "2.35", options: result.Options{Decimals: two()}},
 		{typeA: "text", a: "Amber", typeB: "text", b: "amber"},
-		{typeA: "text", a: "STRASSE Ä", typeB: "text", b: "strasse ä", options: result.Options{Fold: true}, same: true},
+		{
+			typeA: "text", a: "STRASSE Ä", typeB: "text", b: "strasse ä",
+			options: result.Options{Fold: true}, same: true,
+		},
 		{typeA: "text", a: " Amber ", typeB: "text", b: "Amber", options: result.Options{Trim: true}, same: true},
 		{typeA: "text", a: "Amber ", typeB: "text", b: "Amber"},
 		{typeA: "char", a: "AC   ", typeB: "text", b: "AC", same: true},
@@ -58,7 +82,13 @@ func TestCellsThatMeanTheSame(t *testing.T) {
 		{typeA: "date", a: "2026-05-01", typeB: "timestamp", b: "2026-05-01 00:00:00", same: true},
 		{typeA: "date", a: "2026-05-01", typeB: "timestamptz", b: "2026-05-01 00:00:00+00", same: true},
 		{typeA: "date", a: "2026-05-01", typeB: "timestamp", b: "2026-05-01 00:00:01"},
-		{typeA: "date", a: "2026-05-01", typeB: "timestamp", b: "2026-05-01 00:00:00", options: result.Options{StrictTime: true}},
+		{
+			typeA:   "date",
+			a:       "2026-05-01",
+			typeB:   "timestamp",
+			b:       "2026-05-01 00:00:00",
+			options: result.Options{StrictTime: true},
+		},
 		{typeA: "date", a: "infinity", typeB: "timestamp", b: "infinity", same: true},
 		{typeA: "date", a: "0044-03-15 BC", typeB: "timestamp", b: "0044-03-15 00:00:00 BC", same: true},
 		{typeA: "interval", a: "1 day", typeB: "interval", b: "24:00:00", same: true},
@@ -70,10 +100,31 @@ func TestCellsThatMeanTheSame(t *testing.T) {
 		{typeA: "real", a: "1.2345678e+06", typeB: "real", b: "1.234568e+06", same: true}, // to six digits
 		{typeA: "real", a: "1.2345678e+06", typeB: "real", b: "1.23457e+06", same: true},
 		{typeA: "real", a: "1.23456e+06", typeB: "real", b: "1.23457e+06"},
-		{typeA: "real", a: "12.34567", typeB: "float", b: "12.345669746398926", options: result.Options{Precision: result.Precision{Real: true}}, same: true},
-		{typeA: "float", a: "12.34567", typeB: "float", b: "12.34568", options: result.Options{Precision: result.Precision{Real: true}}, same: true},
+		{
+			typeA:   "real",
+			a:       "12.34567",
+			typeB:   "float",
+			b:       "12.345669746398926",
+			options: result.Options{Precision: result.Precision{Real: true}},
+			same:    true,
+		},
+		{
+			typeA:   "float",
+			a:       "12.34567",
+			typeB:   "float",
+			b:       "12.34568",
+			options: result.Options{Precision: result.Precision{Real: true}},
+			same:    true,
+		},
 		{typeA: "float", a: "12.34567", typeB: "float", b: "12.34568"},
-		{typeA: "numeric", a: "33.3333333333333333", typeB: "numeric", b: "33.33333333333333333300", options: quotient, same: true},
+		{
+			typeA:   "numeric",
+			a:       "33.3333333333333333",
+			typeB:   "numeric",
+			b:       "33.33333333333333333300",
+			options: quotient,
+			same:    true,
+		},
 		{typeA: "numeric", a: "33.3333333333333333", typeB: "numeric", b: "33.33333333333333333300"},
 		{typeA: "numeric", a: "300", typeB: "numeric", b: "299.9999999999999999", options: quotient, same: true},
 		{typeA: "numeric", a: "300", typeB: "bigint", b: "300", options: quotient, same: true},
@@ -83,25 +134,86 @@ func TestCellsThatMeanTheSame(t *testing.T) {
 		{typeA: "real", a: "NaN", typeB: "numeric", b: "NaN", same: true},
 		{typeA: "real", a: "Infinity", typeB: "numeric", b: "Infinity", same: true},
 		{typeA: "real", a: "-Infinity", typeB: "float", b: "Infinity", options: result.Options{Decimals: two()}},
-		{typeA: "real", a: "-Infinity", typeB: "numeric", b: "-Infinity", options: result.Options{Decimals: two()}, same: true},
+		{
+			typeA:   "real",
+			a:       "-Infinity",
+			typeB:   "numeric",
+			b:       "-Infinity",
+			options: result.Options{Decimals: two()},
+			same:    true,
+		},
 		{typeA: "numeric", a: "Infinity", typeB: "numeric", b: "NaN", options: quotient},
-		{typeA: "float", a: "2.6749999999999998", typeB: "numeric", b: "2.675", options: result.Options{Decimals: two()}, same: true},
-		{typeA: "float", a: "2.2737367544323206e-13", typeB: "float", b: "0", options: result.Options{Precision: result.Precision{Size: 900}}, same: true},
-		{typeA: "float", a: "2.2737367544323206e-7", typeB: "float", b: "0", options: result.Options{Precision: result.Precision{Size: 900}}},
-		{typeA: "numeric", a: "0.0000000000000001", typeB: "numeric", b: "0.0000000000000000", options: result.Options{Precision: result.Precision{Quotient: true, Size: 50}}, same: true},
+		{
+			typeA:   "float",
+			a:       "2.6749999999999998",
+			typeB:   "numeric",
+			b:       "2.675",
+			options: result.Options{Decimals: two()},
+			same:    true,
+		},
+		{
+			typeA:   "float",
+			a:       "2.2737367544323206e-13",
+			typeB:   "float",
+			b:       "0",
+			options: result.Options{Precision: result.Precision{Size: 900}},
+			same:    true,
+		},
+		{
+			typeA:   "float",
+			a:       "2.2737367544323206e-7",
+			typeB:   "float",
+			b:       "0",
+			options: result.Options{Precision: result.Precision{Size: 900}},
+		},
+		{
+			typeA:   "numeric",
+			a:       "0.0000000000000001",
+			typeB:   "numeric",
+			b:       "0.0000000000000000",
+			options: result.Options{Precision: result.Precision{Quotient: true, Size: 50}},
+			same:    true,
+		},
 		{typeA: "jsonb", a: "[0.30000000000000004]", typeB: "jsonb", b: "[0.3]", same: true},
-		{typeA: "jsonb", a: `{"a": 1.001}`, typeB: "jsonb", b: `{"a": 1.002}`, options: result.Options{Decimals: two()}, same: true},
+		{
+			typeA:   "jsonb",
+			a:       `{"a": 1.001}`,
+			typeB:   "jsonb",
+			b:       `{"a": 1.002}`,
+			options: result.Options{Decimals: two()},
+			same:    true,
+		},
 		{typeA: "jsonb", a: "[1234567890123456789]", typeB: "jsonb", b: "[1234567890123456788]"},
 		{typeA: "json", a: `"\ud83d\ude00"`, typeB: "jsonb", b: `"😀"`, same: true},
 		{typeA: "json", a: `"\ud83d"`, typeB: "json", b: `"\ud83e"`},
 		{typeA: "json", a: `"\\ud83d"`, typeB: "json", b: `"\ud83d"`},
-		{typeA: "numeric[]", a: "{33.3333333333333333}", typeB: "numeric[]", b: "{33.33333333333333333300}", options: quotient, same: true},
-		{typeA: "float[]", a: "{1.001}", typeB: "float[]", b: "{1.002}", options: result.Options{Decimals: two()}, same: true},
+		{
+			typeA:   "numeric[]",
+			a:       "{33.3333333333333333}",
+			typeB:   "numeric[]",
+			b:       "{33.33333333333333333300}",
+			options: quotient,
+			same:    true,
+		},
+		{
+			typeA:   "float[]",
+			a:       "{1.001}",
+			typeB:   "float[]",
+			b:       "{1.002}",
+			options: result.Options{Decimals: two()},
+			same:    true,
+		},
 		{typeA: "float", a: "2.50000000000049", typeB: "float", b: "2.5", same: true},
 		{typeA: "float", a: "9.999999999999", typeB: "int", b: "10", same: true},
 		{typeA: "float", a: "Infinity", typeB: "float", b: "-Infinity"},
 		{typeA: "float", a: "Infinity", typeB: "numeric", b: "Infinity", same: true},
-		{typeA: "json", a: `{"a": 1.0, "b": [true, null]}`, typeB: "jsonb", b: `{"b": [true, null], "a": 1}`, same: true},
+		{
+			typeA: "json",
+			a:     `{"a": 1.0, "b": [true, null]}`,
+			typeB: "jsonb",
+			b:     `{"b": [true, null], "a": 1}`,
+			same:  true,
+		},
 		{typeA: "jsonb", a: `[1, 2]`, typeB: "jsonb", b: `[2, 1]`},
 		{typeA: "jsonb", a: `"1"`, typeB: "jsonb", b: `1`},
 		{typeA: "inet", a: "10.0.0.1", typeB: "cidr", b: "10.0.0.1/32", same: true},
@@ -122,7 +234,13 @@ func TestCellsThatMeanTheSame(t *testing.T) {
 		{typeA: "int[]", a: "{1,2}", typeB: "int[]", b: "{2,1}"},
 		{typeA: "int[]", a: "{{1,2}}", typeB: "int[]", b: "{1,2}"},
 		{typeA: "int[]", a: "[0:1]={1,2}", typeB: "int[]", b: "{1,2}"},
-		{typeA: "text[]", a: `{"a b",NULL,"NULL","x\"y"}`, typeB: "text[]", b: `{"a b",null,"NULL","x\"y"}`, same: true},
+		{
+			typeA: "text[]",
+			a:     `{"a b",NULL,"NULL","x\"y"}`,
+			typeB: "text[]",
+			b:     `{"a b",null,"NULL","x\"y"}`,
+			same:  true,
+		},
 		{typeA: "text[]", a: `{NULL}`, typeB: "text[]", b: `{"NULL"}`},
 		{typeA: "text[]", a: `{"a,b"}`, typeB: "text[]", b: `{a,b}`},
 		{typeA: "float[]", a: "{0.30000000000000004}", typeB: "numeric[]", b: "{0.3}", same: true},
@@ -138,7 +256,12 @@ func TestCellsThatMeanTheSame(t *testing.T) {
 		{typeA: "spot", a: "(1,)", typeB: "spot", b: `(1,"")`},
 		{typeA: "spot", a: "(7,x)", typeB: "place", b: "(7,x)", same: true},
 		{typeA: "citext", a: "A", typeB: "citext", b: "a"},
-		{typeA: "uuid", a: "00000000-0000-0000-0000-000000000001", typeB: "text", b: "00000000-0000-0000-0000-000000000001"},
+		{
+			typeA: "uuid",
+			a:     "00000000-0000-0000-0000-000000000001",
+			typeB: "text",
+			b:     "00000000-0000-0000-0000-000000000001",
+		},
 	} {
 		t.Run(fmt.Sprintf("%s %s and %s %s", c.typeA, c.a, c.typeB, c.b), func(t *testing.T) {
 			ra, rb := result.Pair(types[c.typeA], types[c.typeB], c.options)
@@ -151,12 +274,18 @@ func TestCellsThatMeanTheSame(t *testing.T) {
 }
 
 func TestWhichTypesAreKnown(t *testing.T) {
-	for name, known := range map[string]bool{"int": true, "uuid": true, "jsonb": true, "mood": true, "text[]": true, "spot": true, "citext": false} {
+	for name, known := range map[string]bool{
+		"int": true, "uuid": true, "jsonb": true, "mood": true, "text[]": true, "spot": true, "citext": false,
+	} {
 		if types[name].Known() != known {
 			t.Errorf("%s: known is %v, want %v", name, !known, known)
 		}
 	}
-	if of := (result.Type{OID: 99, Kind: result.Array, Parts: []result.Type{types["citext"]}}); of.Known() || (result.Type{OID: 2249}).Known() {
+	if of := (result.Type{
+		OID:   99,
+		Kind:  result.Array,
+		Parts: []result.Type{types["citext"]},
+	}); of.Known() || (result.Type{OID: 2249}).Known() {
 		t.Error("an array of what is not known, and a row without a type, are compared by their text")
 	}
 }
@@ -169,7 +298,8 @@ func TestNearForgivesRoundingBoundariesOnly(t *testing.T) {
 		a, b    string
 		near    bool
 	}{
-		{"float", result.Options{}, "2.5000000000049999", "2.5000000000050001", true}, // to 12 digits 2.50000000000 and 2.50000000001
+		// to 12 digits 2.50000000000 and 2.50000000001
+		{"float", result.Options{}, "2.5000000000049999", "2.5000000000050001", true},
 		{"float", result.Options{}, "2.50000000000", "2.50000000002", false},
 		{"float", result.Options{}, "9.99999999999", "9.99999999998", false},
 		{"float", result.Options{}, "1e-300", "-1e-300", false},
@@ -179,8 +309,15 @@ func TestNearForgivesRoundingBoundariesOnly(t *testing.T) {
 		{"numeric", quotient, "2.5000000000049999", "2.5000000000050001", true},
 		{"real", result.Options{}, "2.500004", "2.500005", true},
 		{"real", result.Options{}, "2.50000", "2.50002", false},
-		{"float", result.Options{Precision: result.Precision{Real: true, SumOfReal: 100_000}}, "2528123.5", "2528004", true}, // as sum(real) gives it, and sum(real::float8)
-		{"float", result.Options{Precision: result.Precision{Real: true, SumOfReal: 100_000}}, "2528123.5", "2527004", false},
+		// as sum(real) gives it, and sum(real::float8)
+		{
+			"float", result.Options{Precision: result.Precision{Real: true, SumOfReal: 100_000}}, "2528123.5",
+			"2528004", true,
+		},
+		{
+			"float", result.Options{Precision: result.Precision{Real: true, SumOfReal: 100_000}}, "2528123.5",
+			"2527004", false,
+		},
 		{"float", result.Options{Decimals: two()}, "2.675", "2.67", true}, // what lies at the half rounds either way
 		{"float", result.Options{Decimals: two()}, "2.675", "2.68", true},
 		{"float", result.Options{Decimals: two()}, "2.6749999999999998", "2.68", true},
@@ -219,8 +356,10 @@ func TestKeysOfDifferentRowsDiffer(t *testing.T) {
 		long[i] = 'x'
 	}
 	rows := []result.Row{
-		{[]byte("ab"), []byte("c")}, {[]byte("a"), []byte("bc")}, {nil, []byte("abc")}, {[]byte(""), []byte("abc")}, {[]byte("abc"), nil},
-		{long, []byte("y")}, {long[:299], []byte("xy")}, {[]byte("y"), long}, {nil, nil}, {[]byte(""), []byte("")}, {[]byte("\x00"), nil},
+		{[]byte("ab"), []byte("c")}, {[]byte("a"), []byte("bc")}, {nil, []byte("abc")}, {[]byte(""), []byte("abc")},
+		{[]byte("abc"), nil},
+		{long, []byte("y")}, {long[:299], []byte("xy")}, {[]byte("y"), long}, {nil, nil}, {[]byte(""), []byte("")},
+		{[]byte("\x00"), nil},
 	}
 	seen := map[string]int{}
 	for i, row := range rows {
@@ -233,10 +372,11 @@ func TestKeysOfDifferentRowsDiffer(t *testing.T) {
 }
 
 func TestSumsDoNotDependOnOrderAndCountCopies(t *testing.T) {
+	const seed = result.Seed(7)
 	r := rand.New(rand.NewPCG(1, 2))
 	prints := make([]result.Fingerprint, 500)
 	for i := range prints {
-		prints[i] = result.Of([]byte{byte(i), byte(i >> 8)})
+		prints[i] = seed.Of([]byte{byte(i), byte(i >> 8)})
 	}
 	sum := func() (total result.Fingerprint) {
 		for _, f := range prints {
@@ -254,7 +394,14 @@ func TestSumsDoNotDependOnOrderAndCountCopies(t *testing.T) {
 		t.Error("a copy in place of another row did not change the sum")
 	}
 	a, b := prints[2], prints[3]
-	if a.Then(b) == b.Then(a) {
+	if seed.Then(a, b) == seed.Then(b, a) {
 		t.Error("a sequence should depend on the order")
+	}
+	if a.Times(3) != a.Plus(a).Plus(a) {
+		t.Error("three times is not the sum of three")
+	}
+	if seed.Of([]byte("amber")) != result.Seed(7).Of([]byte("amber")) ||
+		seed.Of([]byte("amber")) == result.Seed(8).Of([]byte("amber")) {
+		t.Error("fingerprints follow from their seed")
 	}
 }

@@ -6,9 +6,13 @@ import (
 	"strings"
 )
 
-// noBearing are psql's commands that change nothing but what psql shows.
-var noBearing = words(`a C f H T t x z s sf sv l list p print r reset echo qecho warn h help ? pset timing conninfo copyright errverbose dconfig
-	restrict unrestrict d da dA db dc dC dd dD ddp dE de des det deu dew df dF dFd dFp dFt dg di dl dL dm dn do dO dp dP drds dRp dRs ds dt dT du dv dx dX dy`)
+// irrelevant are psql's commands that change nothing but what psql shows.
+var irrelevant = words(
+	`a C f H T t x z s sf sv l list p print r reset echo qecho warn h help ? pset timing conninfo copyright
+errverbose dconfig
+	restrict unrestrict d da dA db dc dC dd dD ddp dE de des det deu dew df dF dFd dFp dFt dg di dl dL dm dn do dO
+	dp dP drds dRp dRs ds dt dT du dv dx dX dy`,
+)
 
 // reachOutside are psql's commands that act beyond the script and the database.
 var reachOutside = map[string]string{
@@ -52,7 +56,7 @@ func words(s string) map[string]bool {
 	return all
 }
 
-// refused says why a command is not done.
+// refused says why a command is not carried out.
 func refused(name string) string {
 	if why := reachOutside[name]; why != "" {
 		return fmt.Sprintf("\\%s is refused: %s", name, strings.ReplaceAll(why, `\\`, `\`))
@@ -72,8 +76,8 @@ func splitCommand(text string) (name, rest string) {
 	return text[:end], strings.TrimSpace(text[end:])
 }
 
-// arguments reads a command's arguments as psql does: separated by white space, in single quotes with backslashes, in double quotes, and with
-// variables put in. A backquote, which would run a program, is an error.
+// arguments reads a command's arguments as psql does: separated by white space, in single quotes with backslashes, in
+// double quotes, and with variables put in. A backquote, which would run a program, is an error.
 func arguments(s string, variables map[string]string) ([]string, error) {
 	var all []string
 	bytes := 0
@@ -196,7 +200,7 @@ func variableName(s string) (name string, length int) {
 	return "", 0
 }
 
-// literal writes a text as SQL does.
+// literal writes a text as an SQL literal.
 func literal(s string) string {
 	quoted := "'" + strings.ReplaceAll(s, "'", "''") + "'"
 	if strings.Contains(s, `\`) {
@@ -205,10 +209,10 @@ func literal(s string) string {
 	return quoted
 }
 
-// longestName is how many bytes of a variable's name are looked at.
+// longestName is how many bytes of a variable's name are examined.
 const longestName = 256
 
-// variable puts in a variable's value, or reads the colon as it stands.
+// variable substitutes a variable's value, or reads the colon as it stands.
 func (r *Reader) variable() error {
 	following, _ := r.in.Peek(longestName)
 	if len(following) > 0 && following[0] == ':' { // a cast
@@ -224,7 +228,14 @@ func (r *Reader) variable() error {
 	}
 	_, _ = r.in.Discard(len(following) - len(rest))
 	if following[0] != '\'' && following[0] != '"' && !whole(value) {
-		return &Error{Line: r.line, Detail: fmt.Sprintf("the variable's value, %s, is not within one statement: variables may stand for names, numbers and texts", value)}
+		return &Error{
+			Line: r.line,
+			Detail: fmt.Sprintf(
+				"the variable's value, %s, is not within one statement: variables may stand for names, numbers and "+
+					"texts",
+				value,
+			),
+		}
 	}
 	for _, b := range []byte(value) {
 		r.add(b)

@@ -14,7 +14,8 @@ import (
 	"unicode"
 )
 
-// A CSVTable is a table made from a CSV file, or from a sheet of a spreadsheet: the first line names its columns, and all lines decide their types.
+// A CSVTable is a table made from a CSV file, or from a sheet of a spreadsheet: the first line names its columns, and
+// all lines decide their types.
 type CSVTable struct {
 	File      string      `json:"file"`
 	Sheet     string      `json:"sheet,omitempty"` // of a spreadsheet
@@ -39,7 +40,8 @@ type CSVColumn struct {
 	values valueSet
 }
 
-// Bounds of a CSV file: of its first line and of any other, in bytes, since each is held in memory; and of its columns, which are a table's.
+// Bounds of a CSV file: of its first line and of any other, in bytes, since each is held in memory; and of its columns,
+// which are a table's.
 const (
 	longestHeader = 1 << 20
 	longestRecord = 16 << 20
@@ -54,7 +56,9 @@ type recordBound struct {
 
 func (r *recordBound) Read(p []byte) (int, error) {
 	if r.read > r.most+readAhead {
-		return 0, &Error{Detail: fmt.Sprintf("a line has more than %d MB: is a quote not closed, or is it no CSV file?", r.most>>20)}
+		return 0, &Error{
+			Detail: fmt.Sprintf("a line has more than %d MB: is a quote not closed, or is it no CSV file?", r.most>>20),
+		}
 	}
 	n, err := r.Reader.Read(p)
 	r.read += n
@@ -75,7 +79,11 @@ func ReadCSV(file io.Reader, name, encoding string) (*CSVTable, error) {
 func (t *CSVTable) read(next func() (record, error)) error {
 	names, err := next()
 	if err == io.EOF {
-		return &Error{File: t.File, Line: 1, Detail: "the file is empty: a first line with the columns' names is expected"}
+		return &Error{
+			File:   t.File,
+			Line:   1,
+			Detail: "the file is empty: a first line with the columns' names is expected",
+		}
 	} else if err != nil {
 		return err
 	}
@@ -132,17 +140,25 @@ func openCSV(file io.Reader, name, encoding string) (*csvFile, error) {
 	buffered := withLines(withoutMark(bounded))
 	beginning, _ := buffered.Peek(readAhead / 2)
 	d, above := delimiter(string(beginning)), 0
-	if first, _, _ := strings.Cut(string(beginning), "\n"); strings.HasPrefix(strings.ToLower(first), "sep=") { // as spreadsheets say it
+	if first, _, _ := strings.Cut(string(beginning), "\n"); strings.HasPrefix(strings.ToLower(first), "sep=") {
+		// as spreadsheets say it
 		d = strings.TrimRight(first[len("sep="):], "\r")
 		_, _ = buffered.Discard(min(len(first)+1, len(beginning)))
 		above = 1
 		beginning, _ = buffered.Peek(readAhead / 2)
 	}
 	if len(d) != 1 {
-		return nil, &Error{File: name, Line: 1, Detail: fmt.Sprintf("the delimiter %q is not one character: expected is a comma, a semicolon, a tab or a bar", d)}
+		return nil, &Error{
+			File: name,
+			Line: 1,
+			Detail: fmt.Sprintf(
+				"the delimiter %q is not one character: expected is a comma, a semicolon, a tab or a bar", d,
+			),
+		}
 	}
 	var records io.Reader = buffered
-	if header, _, _ := strings.Cut(string(beginning), "\n"); !strings.Contains(header, d) { // a blank line is a row, too
+	if header, _, _ := strings.Cut(string(beginning), "\n"); !strings.Contains(header, d) {
+		// a blank line is a row, too
 		records = &blankLines{in: buffered}
 	}
 	r := csv.NewReader(records)
@@ -150,7 +166,7 @@ func openCSV(file io.Reader, name, encoding string) (*csvFile, error) {
 	return &csvFile{r, name, above, bounded}, nil
 }
 
-// next is the next record.
+// next returns the next record.
 func (f *csvFile) next() (record, error) {
 	values, err := f.Read()
 	f.bounded.read, f.bounded.most = 0, longestRecord
@@ -164,7 +180,8 @@ func (f *csvFile) next() (record, error) {
 	return record{values, f.above + line}, nil
 }
 
-// blankLines writes the blank lines of a file of one column as empty values, save those at its end, which csv.Reader passes over.
+// blankLines writes the blank lines of a file of one column as empty values, save those at its end, which csv.Reader
+// passes over.
 type blankLines struct {
 	in      *bufio.Reader
 	quoted  bool
@@ -203,9 +220,22 @@ func csvError(name string, above int, err error) error {
 	var parse *csv.ParseError
 	switch {
 	case errors.As(err, &parse) && errors.Is(err, csv.ErrFieldCount):
-		return &Error{File: name, Line: above + parse.Line, Detail: "this line has more or fewer values than the first line has names; a value that holds the delimiter stands in double quotes"}
+		return &Error{
+			File: name,
+			Line: above + parse.Line,
+			Detail: "this line has more or fewer values than the first line has names; a value that holds the " +
+				"delimiter stands in double quotes",
+		}
 	case errors.As(err, &parse):
-		return &Error{File: name, Line: above + parse.Line, Detail: fmt.Sprintf("column %d: %v: a value that holds quotes or delimiters stands in double quotes, and a quote within is doubled", parse.Column, parse.Err)}
+		return &Error{
+			File: name,
+			Line: above + parse.Line,
+			Detail: fmt.Sprintf(
+				"column %d: %v: a value that holds quotes or delimiters stands in double quotes, and a quote within "+
+					"is doubled",
+				parse.Column, parse.Err,
+			),
+		}
 	}
 	var wrong *Error
 	if errors.As(err, &wrong) {
@@ -218,7 +248,11 @@ func csvError(name string, above int, err error) error {
 // header takes the columns' names.
 func (t *CSVTable) header(names []string) ([]guess, error) {
 	if len(names) > mostColumns {
-		return nil, &Error{File: t.File, Line: 1, Detail: fmt.Sprintf("the first line names %d columns; a table has at most %d", len(names), mostColumns)}
+		return nil, &Error{
+			File:   t.File,
+			Line:   1,
+			Detail: fmt.Sprintf("the first line names %d columns; a table has at most %d", len(names), mostColumns),
+		}
 	}
 	taken := map[string]bool{}
 	for i, header := range names {
@@ -232,7 +266,7 @@ func (t *CSVTable) header(names []string) ([]guess, error) {
 	return make([]guess, len(names)), nil
 }
 
-// delimiter is the one of comma, semicolon, tab and bar that the first line has most of.
+// delimiter returns whichever of comma, semicolon, tab and bar occurs most in the first line.
 func delimiter(beginning string) string {
 	first, _, _ := strings.Cut(beginning, "\n")
 	best, most := ",", 0
@@ -246,7 +280,7 @@ func delimiter(beginning string) string {
 
 var noName = regexp.MustCompile(`[^\p{L}\p{N}]+`)
 
-// tableName makes a table's name of a file's.
+// tableName derives a table's name from a file's.
 func tableName(file string) string {
 	name := path.Base(file)
 	for _, end := range []string{".gz", ".csv", ".tsv", ".txt", ".xlsx"} {
@@ -255,7 +289,7 @@ func tableName(file string) string {
 	return columnName(name, 0)
 }
 
-// columnName makes a name that needs no quotes where it can: in lower case, with underscores between words.
+// columnName makes a name that needs no quotes if possible: in lower case, with underscores between words.
 func columnName(header string, place int) string {
 	name := strings.Trim(noName.ReplaceAllString(strings.ToLower(strings.TrimSpace(header)), "_"), "_")
 	if name == "" {
@@ -270,12 +304,14 @@ func columnName(header string, place int) string {
 	return name
 }
 
-// RowsFile is the name under which the script of [CSVTable.SQL] expects the table's rows, as [CSVTable.Data] gives them.
+// RowsFile is the name under which the script of [CSVTable.SQL] expects the table's rows, as [CSVTable.Data] gives
+// them.
 func (t *CSVTable) RowsFile() string { return t.File + "/" + t.Name + ".rows" }
 
 func quoted(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }
 
-// SQL is the setup script that makes the table and fills it. With constraints it has the key that its columns could have.
+// SQL returns the setup script that creates and fills the table. With constraints, it declares the key that its columns
+// could have.
 func (t *CSVTable) SQL(constraints bool) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "CREATE TABLE %s (", quoted(t.Name))
@@ -288,23 +324,29 @@ func (t *CSVTable) SQL(constraints bool) string {
 			b.WriteString(" PRIMARY KEY")
 		}
 	}
-	fmt.Fprintf(&b, "\n);\n\\copy %s FROM '%s' WITH (FORMAT csv)\n", quoted(t.Name), strings.NewReplacer(`\`, `\\`, "'", "''").Replace(t.RowsFile()))
+	fmt.Fprintf(
+		&b, "\n);\n\\copy %s FROM '%s' WITH (FORMAT csv)\n", quoted(t.Name),
+		strings.NewReplacer(`\`, `\\`, "'", "''").Replace(t.RowsFile()),
+	)
 	return b.String()
 }
 
-// Constraints is the setup script that has columns refer to the keys that they could refer to.
+// Constraints returns the setup script that declares which columns refer to which keys, where they could.
 func (t *CSVTable) Constraints() string {
 	var b strings.Builder
 	for _, c := range t.Columns {
 		if table, column, has := strings.Cut(c.References, "."); has {
-			fmt.Fprintf(&b, "ALTER TABLE %s ADD FOREIGN KEY (%s) REFERENCES %s (%s);\n", quoted(t.Name), quoted(c.Name), quoted(table), quoted(column))
+			fmt.Fprintf(
+				&b, "ALTER TABLE %s ADD FOREIGN KEY (%s) REFERENCES %s (%s);\n", quoted(t.Name), quoted(c.Name),
+				quoted(table), quoted(column),
+			)
 		}
 	}
 	return b.String()
 }
 
-// Data reads the file's rows as PostgreSQL's COPY takes them: without the first line, in UTF-8, every value in quotes but those that are NULL, dates and numbers as SQL
-// writes them.
+// Data reads the file's rows as PostgreSQL's COPY takes them: without the first line, in UTF-8, every value in quotes
+// but those that are NULL, dates and numbers as SQL writes them.
 func (t *CSVTable) Data(file io.Reader, encoding string) (*CSVRows, error) {
 	var next func() (record, error)
 	if t.Sheet != "" {
@@ -423,11 +465,18 @@ const (
 var typeOf = []struct {
 	could        int
 	name, format string
-}{{couldBeBoolean, "boolean", ""}, {couldBeInteger, "integer", ""}, {couldBeBigint, "bigint", ""}, {couldBeNumeric, "numeric", ""}, {couldBeDate, "date", ""}, {couldBeTimestamp, "timestamp", ""},
-	{couldBeTimestamptz, "timestamptz", ""}, {couldBeTime, "time", ""}, {couldBeUUID, "uuid", ""}, {couldBeDecimalComma, "numeric", DecimalComma}, {couldBeDayFirst, "date", DayFirst},
+}{{
+	couldBeBoolean, "boolean", "",
+}, {
+	couldBeInteger, "integer", "",
+}, {couldBeBigint, "bigint", ""}, {couldBeNumeric, "numeric", ""}, {couldBeDate, "date", ""}, {
+	couldBeTimestamp, "timestamp", "",
+},
+	{couldBeTimestamptz, "timestamptz", ""}, {couldBeTime, "time", ""}, {couldBeUUID, "uuid", ""},
+	{couldBeDecimalComma, "numeric", DecimalComma}, {couldBeDayFirst, "date", DayFirst},
 	{couldBeMonthFirst, "date", MonthFirst}}
 
-// A guess is what the values of a column so far could be.
+// A guess is what a column's type could be, given the values so far.
 type guess struct {
 	not   int // what they cannot be
 	some  bool
@@ -467,7 +516,7 @@ func (g *guess) add(value string) {
 	}
 }
 
-// could tells which of some types a value can have.
+// could tells which of some types a value could have.
 func could(value string, asked int) (types int) {
 	if asked&couldBeBoolean != 0 {
 		switch strings.ToLower(value) {
@@ -512,7 +561,7 @@ var (
 	dayOrMonth   = regexp.MustCompile(`^([0-9]{1,2})([./-])([0-9]{1,2})([./-])([0-9]{4})$`)
 )
 
-// asSQL writes a value of a format as SQL does; one that is not of the format stays as it is.
+// asSQL converts a value from a format to SQL's; a value not in that format is unchanged.
 func asSQL(value, format string) string {
 	switch format {
 	case DecimalComma:
@@ -540,8 +589,8 @@ func parses(value, layout string) bool {
 	return err == nil
 }
 
-// couldBeMoment reads dates and times as ISO 8601 writes them. A column of dates and timestamps is one of timestamps; one with and without
-// time zones is text.
+// couldBeMoment reads dates and times as ISO 8601 writes them. A column of dates and timestamps is one of timestamps;
+// one with and without time zones is text.
 func couldBeMoment(value string) int {
 	if parses(value, "2006-01-02") {
 		return couldBeDate | couldBeTimestamp

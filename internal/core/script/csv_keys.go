@@ -1,20 +1,19 @@
 package script
 
 import (
-	"hash/maphash"
 	"regexp"
 	"slices"
 	"strings"
+
+	"github.com/zeebo/xxh3"
 )
 
-// mostValues is how many different values of a column are remembered, to find keys and what refers to them.
+// mostValues is how many different values of a column are kept, to find keys and the columns that refer to them.
 const mostValues = 100_000
-
-var valueSeed = maphash.MakeSeed()
 
 // A valueSet holds the different values of a column, as far as they are not too many.
 type valueSet struct {
-	seen     map[uint64]struct{}
+	seen     map[xxh3.Uint128]struct{}
 	repeated bool
 	empty    bool
 	over     bool
@@ -28,9 +27,9 @@ func (v *valueSet) add(value string) {
 	case v.over:
 		return
 	case v.seen == nil:
-		v.seen = map[uint64]struct{}{}
+		v.seen = map[xxh3.Uint128]struct{}{}
 	}
-	hash := maphash.String(valueSeed, value)
+	hash := xxh3.HashString128(value)
 	if _, has := v.seen[hash]; has {
 		v.repeated = true
 		return
@@ -42,7 +41,7 @@ func (v *valueSet) add(value string) {
 	v.seen[hash] = struct{}{}
 }
 
-// within tells whether all values are among those of a key.
+// within tells whether all values are among a key's.
 func (v *valueSet) within(key *valueSet) bool {
 	if v.over || key.over || len(v.seen) == 0 {
 		return false
@@ -57,31 +56,37 @@ func (v *valueSet) within(key *valueSet) bool {
 
 var keyName = regexp.MustCompile(`(^|_)(id|no|nr|code|key|number)$`)
 
-// proposeKey finds the column that could be the primary key: the first that is called like one, and has a different value in each row.
+// proposeKey finds the column that could be the primary key: the first that is called like one, and has a different
+// value in each row.
 func (t *CSVTable) proposeKey() {
 	for _, c := range t.Columns {
 		unique := !c.values.repeated && !c.values.empty && !c.values.over && t.Rows > 0
-		if unique && (keyName.MatchString(c.Name) || c.Name == t.Name || c.Name == t.Name+"id") && slices.Contains([]string{"integer", "bigint", "text", "uuid"}, c.Type) {
+		if unique && (keyName.MatchString(c.Name) || c.Name == t.Name || c.Name == t.Name+"id") &&
+			slices.Contains([]string{"integer", "bigint", "text", "uuid"}, c.Type) {
 			t.Key = c.Name
 			return
 		}
 	}
 }
 
-// Relate finds the columns that could refer to other tables' keys: by their names, and because all of their values are there.
+// Relate finds the columns that could refer to other tables' keys: by their names, and because all of their values are
+// there.
 func Relate(tables []CSVTable) {
 	for i := range tables {
 		for j := range tables[i].Columns {
 			c := &tables[i].Columns[j]
 			for _, other := range tables {
 				key := slices.IndexFunc(other.Columns, func(k CSVColumn) bool { return k.Name == other.Key })
-				if other.Key == "" || key < 0 || other.Name == tables[i].Name && c.Name == other.Key || c.Type != other.Columns[key].Type || c.References != "" {
+				if other.Key == "" || key < 0 || other.Name == tables[i].Name && c.Name == other.Key ||
+					c.Type != other.Columns[key].Type || c.References != "" {
 					continue
 				}
-				named := c.Name == other.Key && other.Key != "id" || slices.ContainsFunc(singulars(other.Name), func(one string) bool {
-					return c.Name == one || c.Name == one+"_"+other.Key || c.Name == one+"_id"
-				})
-				if named && c.values.within(&other.Columns[key].values) && !(c.Name == tables[i].Key && other.Name > tables[i].Name) {
+				named := c.Name == other.Key && other.Key != "id" ||
+					slices.ContainsFunc(singulars(other.Name), func(one string) bool {
+						return c.Name == one || c.Name == one+"_"+other.Key || c.Name == one+"_id"
+					})
+				if named && c.values.within(&other.Columns[key].values) && !(c.Name == tables[i].Key &&
+					other.Name > tables[i].Name) {
 					c.References = other.Name + "." + other.Key
 				}
 			}
@@ -89,7 +94,8 @@ func Relate(tables []CSVTable) {
 	}
 }
 
-// singulars are what one row of a table may be called, after the table's name: as it is, or as the singular of a plural.
+// singulars lists what one row of a table might be called, judging by the table's name: the name itself, or its
+// singular.
 func singulars(name string) []string {
 	all := []string{name, strings.TrimSuffix(name, "s")}
 	if stem, is := strings.CutSuffix(name, "ies"); is {

@@ -41,20 +41,34 @@ func TestFilesOfManyHands(t *testing.T) {
 		utf16 += string([]byte{byte(c), byte(c >> 8)})
 	}
 	for name, c := range map[string][3]string{
-		"empty values in quotes are NULL":          {"a,b\n\"1\",\"\"\n\"2\",\"x\"\n", "", `a integer, b text | "1", ; "2","x"`},
-		"names in another encoding":                {"N\xfammer;Stra\xdfe\n1;S\xfcd\n", "LATIN1", `númmer integer, straße text | "1","Süd"`},
-		"blank lines at the end":                   {"a,b\n1,2\n\n\n", "", `a integer, b integer | "1","2"`},
-		"blank lines of one column":                {"a\n1\n\n3\n\n", "", `a integer | "1" ;  ; "3"`},
-		"a line that would end the data":           {"a\nx\n\\.\ny\n", "", `a text | "x" ; "\." ; "y"`},
-		"UTF-16":                                   {utf16, "", `n integer, t text | "1","é"`},
-		"a spreadsheet's own line":                 {"sep=;\na;b\n1;2\n", "", `a integer, b integer | "1","2"`},
-		"old Macs' lines":                          {"a,b\r1,2\r", "", `a integer, b integer | "1","2"`},
-		"decimal commas":                           {"a;b\n1.234,5;7\n-0,25;8\n", "", `a numeric decimal comma, b integer | "1234.5","7" ; "-0.25","8"`},
-		"days first":                               {"a\n31.5.2026\n01.02.2026\n", "", `a date day first | "2026-05-31" ; "2026-02-01"`},
-		"days first, told by one":                  {"a\n5/6/2026\n13/6/2026\n", "", `a date day first | "2026-06-05" ; "2026-06-13"`},
-		"months first":                             {"a\n5/31/2026\n2/1/2026\n", "", `a date month first | "2026-05-31" ; "2026-02-01"`},
+		"empty values in quotes are NULL": {
+			"a,b\n\"1\",\"\"\n\"2\",\"x\"\n", "", `a integer, b text | "1", ; "2","x"`,
+		},
+		"names in another encoding": {
+			"N\xfammer;Stra\xdfe\n1;S\xfcd\n", "LATIN1", `númmer integer, straße text | "1","Süd"`,
+		},
+		"blank lines at the end":         {"a,b\n1,2\n\n\n", "", `a integer, b integer | "1","2"`},
+		"blank lines of one column":      {"a\n1\n\n3\n\n", "", `a integer | "1" ;  ; "3"`},
+		"a line that would end the data": {"a\nx\n\\.\ny\n", "", `a text | "x" ; "\." ; "y"`},
+		"UTF-16":                         {utf16, "", `n integer, t text | "1","é"`},
+		"a spreadsheet's own line":       {"sep=;\na;b\n1;2\n", "", `a integer, b integer | "1","2"`},
+		"old Macs' lines":                {"a,b\r1,2\r", "", `a integer, b integer | "1","2"`},
+		"decimal commas": {
+			"a;b\n1.234,5;7\n-0,25;8\n", "", `a numeric decimal comma, b integer | "1234.5","7" ; "-0.25","8"`,
+		},
+		"days first": {
+			"a\n31.5.2026\n01.02.2026\n", "", `a date day first | "2026-05-31" ; "2026-02-01"`,
+		},
+		"days first, told by one": {
+			"a\n5/6/2026\n13/6/2026\n", "", `a date day first | "2026-06-05" ; "2026-06-13"`,
+		},
+		"months first": {
+			"a\n5/31/2026\n2/1/2026\n", "", `a date month first | "2026-05-31" ; "2026-02-01"`,
+		},
 		"days or months first, which is not clear": {"a\n5/6/2026\n2/1/2026\n", "", `a text | "5/6/2026" ; "2/1/2026"`},
-		"a line end and quotes within":             {"a,b\n\"x\n\"\"y\",1\n", "", "a text, b integer | \"x ; \"\"y\",\"1\""},
+		"a line end and quotes within": {
+			"a,b\n\"x\n\"\"y\",1\n", "", "a text, b integer | \"x ; \"\"y\",\"1\"",
+		},
 	} {
 		if got := data(t, c[0], c[1]); got != c[2] {
 			t.Errorf("%s:\n got %s\nwant %s", name, got, c[2])
@@ -64,7 +78,9 @@ func TestFilesOfManyHands(t *testing.T) {
 
 func TestSpreadsheetsAreRead(t *testing.T) {
 	book := excelize.NewFile()
-	for cell, value := range map[string]any{"A1": "Hive no", "B1": "Name", "C1": "Weight", "A2": 1, "B2": "Amber", "C2": 12.5, "A3": 2, "B3": "Basil"} {
+	for cell, value := range map[string]any{
+		"A1": "Hive no", "B1": "Name", "C1": "Weight", "A2": 1, "B2": "Amber", "C2": 12.5, "A3": 2, "B3": "Basil",
+	} {
 		if err := book.SetCellValue("Sheet1", cell, value); err != nil {
 			t.Fatal(err)
 		}
@@ -87,7 +103,8 @@ func TestSpreadsheetsAreRead(t *testing.T) {
 	}
 	script.Relate(tables)
 	hives, visits := tables[0], tables[1]
-	if hives.Name != "sheet1" || hives.Key != "hive_no" || hives.Columns[2].Type != "numeric" || hives.Columns[2].Nulls != 1 || visits.Name != "visits" || visits.Columns[1].Type != "date" {
+	if hives.Name != "sheet1" || hives.Key != "hive_no" || hives.Columns[2].Type != "numeric" ||
+		hives.Columns[2].Nulls != 1 || visits.Name != "visits" || visits.Columns[1].Type != "date" {
 		t.Errorf("got %+v", tables)
 	}
 	rows, err := hives.Data(bytes.NewReader(file.Bytes()), "")
@@ -100,7 +117,8 @@ func TestSpreadsheetsAreRead(t *testing.T) {
 	if file, row := rows.Place(2); file != `bees.xlsx, sheet "Sheet1"` || row != 3 {
 		t.Errorf("the second row stands in %s, row %d", file, row)
 	}
-	if _, err := script.ReadXLSX(strings.NewReader("PK no spreadsheet"), "bees.xlsx"); err == nil || !strings.HasPrefix(err.Error(), "bees.xlsx:1: the spreadsheet cannot be read") {
+	if _, err := script.ReadXLSX(strings.NewReader("PK no spreadsheet"), "bees.xlsx"); err == nil ||
+		!strings.HasPrefix(err.Error(), "bees.xlsx:1: the spreadsheet cannot be read") {
 		t.Error(err)
 	}
 }
@@ -145,12 +163,18 @@ func TestKeysAndReferencesAreProposed(t *testing.T) {
 		}
 		return *table
 	}
-	plural := []script.CSVTable{read("hives.csv", "hive_id,apiary_id\n1,7\n2,\n"), read("apiaries.csv", "id,name\n7,Durn\n8,Askel\n")}
+	plural := []script.CSVTable{
+		read("hives.csv", "hive_id,apiary_id\n1,7\n2,\n"), read("apiaries.csv", "id,name\n7,Durn\n8,Askel\n"),
+	}
 	if script.Relate(plural); plural[0].Columns[1].References != "apiaries.id" {
 		t.Errorf("got %+v", plural[0].Columns[1])
 	}
-	tables := []script.CSVTable{read("hives.csv", "hive_id,name,apiary_id\n1,Amber,7\n2,Basil,7\n3,Clover,\n"), read("apiary.csv", "apiary_id,name\n7,Durn\n8,Askel\n"),
-		read("visits.csv", "visit_no,hive_id,other_id\n1,1,1\n2,2,1\n3,9,2\n"), read("notes.csv", "hive_id,text\n1,a\n1,b\n")}
+	tables := []script.CSVTable{read(
+		"hives.csv", "hive_id,name,apiary_id\n1,Amber,7\n2,Basil,7\n3,Clover,\n",
+	), read("apiary.csv", "apiary_id,name\n7,Durn\n8,Askel\n"),
+		read(
+			"visits.csv", "visit_no,hive_id,other_id\n1,1,1\n2,2,1\n3,9,2\n",
+		), read("notes.csv", "hive_id,text\n1,a\n1,b\n")}
 	script.Relate(tables)
 	var got []string
 	for _, table := range tables {
@@ -161,10 +185,14 @@ func TestKeysAndReferencesAreProposed(t *testing.T) {
 			}
 		}
 	}
-	if want := "hives: hive_id, apiary_id to apiary.apiary_id, apiary: apiary_id, visits: visit_no, notes: , hive_id to hives.hive_id"; strings.Join(got, ", ") != want {
+	if want := "hives: hive_id, apiary_id to apiary.apiary_id, apiary: apiary_id, visits: visit_no, notes: , " +
+		"hive_id to hives.hive_id"; strings.Join(got, ", ") != want {
 		t.Errorf("got  %s\nwant %s", strings.Join(got, ", "), want)
 	}
-	if sql := tables[0].SQL(true) + tables[0].Constraints(); !strings.Contains(sql, `"hive_id" integer PRIMARY KEY`) || !strings.Contains(sql, `ALTER TABLE "hives" ADD FOREIGN KEY ("apiary_id") REFERENCES "apiary" ("apiary_id");`) {
+	if sql := tables[0].SQL(true) + tables[0].Constraints(); !strings.Contains(sql, `"hive_id" integer PRIMARY KEY`) ||
+		!strings.Contains(
+			sql, `ALTER TABLE "hives" ADD FOREIGN KEY ("apiary_id") REFERENCES "apiary" ("apiary_id");`,
+		) {
 		t.Error(sql)
 	}
 }

@@ -14,17 +14,20 @@ import (
 // setsEncoding spares parsing statements that begin otherwise.
 func setsEncoding(head []string) bool {
 	return len(head) > 1 && head[0] == "SET" && (head[1] == "CLIENT_ENCODING" || head[1] == "NAMES" ||
-		len(head) > 2 && (head[1] == "SESSION" || head[1] == "LOCAL") && (head[2] == "CLIENT_ENCODING" || head[2] == "NAMES"))
+		len(head) > 2 && (head[1] == "SESSION" || head[1] == "LOCAL") && (head[2] == "CLIENT_ENCODING" ||
+			head[2] == "NAMES"))
 }
 
-// setEncoding has the rest of the script at hand, and what it includes, read in an encoding.
+// setEncoding has the rest of the current script, and what it includes, read in an encoding.
 func (s *Scripts) setEncoding(item Item, name string) error {
 	at := s.stack[len(s.stack)-1]
 	if sameEncoding(name, at.encoding) {
 		return nil
 	}
 	if !sameEncoding(at.encoding, "") {
-		return fail(item, "the script is read as %s already, and that cannot be changed to %s on the way", at.encoding, name)
+		return fail(
+			item, "the script is read as %s already, and that cannot be changed to %s on the way", at.encoding, name,
+		)
 	}
 	if _, err := charset(name); err != nil {
 		return fail(item, "%s", err)
@@ -37,10 +40,14 @@ func (s *Scripts) setEncoding(item Item, name string) error {
 // charsets are the encodings that can be read, by PostgreSQL's names without hyphens and underscores. nil is UTF-8.
 var charsets = map[string]encoding.Encoding{
 	"": nil, "UTF8": nil, "UTF8MB4": nil, "UTF8MB3": nil, "UNICODE": nil, "SQLASCII": nil,
-	"LATIN1": charmap.ISO8859_1, "ISO88591": charmap.ISO8859_1, "LATIN2": charmap.ISO8859_2, "ISO88592": charmap.ISO8859_2,
-	"LATIN5": charmap.ISO8859_9, "LATIN9": charmap.ISO8859_15, "ISO885915": charmap.ISO8859_15, "ISO88595": charmap.ISO8859_5,
-	"WIN1250": charmap.Windows1250, "WIN1251": charmap.Windows1251, "WIN1252": charmap.Windows1252, "WINDOWS1252": charmap.Windows1252,
-	"WIN1253": charmap.Windows1253, "WIN1254": charmap.Windows1254, "WIN1257": charmap.Windows1257, "KOI8R": charmap.KOI8R,
+	"LATIN1": charmap.ISO8859_1, "ISO88591": charmap.ISO8859_1, "LATIN2": charmap.ISO8859_2,
+	"ISO88592": charmap.ISO8859_2,
+	"LATIN5":   charmap.ISO8859_9, "LATIN9": charmap.ISO8859_15, "ISO885915": charmap.ISO8859_15,
+	"ISO88595": charmap.ISO8859_5,
+	"WIN1250":  charmap.Windows1250, "WIN1251": charmap.Windows1251, "WIN1252": charmap.Windows1252,
+	"WINDOWS1252": charmap.Windows1252,
+	"WIN1253":     charmap.Windows1253, "WIN1254": charmap.Windows1254, "WIN1257": charmap.Windows1257,
+	"KOI8R": charmap.KOI8R,
 }
 
 func encodingKey(name string) string {
@@ -50,7 +57,11 @@ func encodingKey(name string) string {
 func charset(name string) (encoding.Encoding, error) {
 	e, known := charsets[encodingKey(name)]
 	if !known {
-		return nil, fmt.Errorf("the encoding %q is not read here: save the file as UTF-8, or use LATIN1, LATIN2, LATIN9, WIN1250 to WIN1254, or KOI8R", name)
+		return nil, fmt.Errorf(
+			"the encoding %q is not read here: save the file as UTF-8, or use LATIN1, LATIN2, LATIN9, WIN1250 to "+
+				"WIN1254, or KOI8R",
+			name,
+		)
 	}
 	return e, nil
 }

@@ -11,12 +11,16 @@ import (
 	"examen/internal/core/script"
 )
 
-// Whatever files hold, they are read to an end: each item has its file and a line of it, and what is wrong with them is an error of theirs.
+// Whatever files hold, they are read to an end: each item has its file and a line of it, and what is wrong with them is
+// an error of theirs.
 func FuzzFileToStatement(f *testing.F) {
 	for _, s := range [][2]string{
-		{"SELECT 1; SELECT 2", ""}, {"\\i b.sql\n\\ir b.sql\nSELECT 1", "\\i a.sql\n;;/\n...\n'x';\x1a"}, {"\xff\xfes\x00;\x00", "\x1f\x8b"}, {"SELECT 1 \\g\n\\c name;\n\\echo x \\\\ SELECT 2;", ""},
-		{"\\copy t from b.sql csv\nSELECT 1", "a,b\n1,2\n"}, {"COPY t FROM stdin; -- x\n1\t2\n\\.\nSELECT 'a\nb", ""}, {"\\set a 1\nSELECT :a, :'a', :\"a\"; \\if x\n\\endif", ""},
-		{"SET standard_conforming_strings = off; SELECT 'a\\'';'", ""}, {"\\encoding LATIN1\nSELECT '\xe9';", "a\rb\r"}, {"CREATE FUNCTION f() RETURNS int LANGUAGE sql BEGIN ATOMIC SELECT 1; END;", ""},
+		{"SELECT 1; SELECT 2", ""}, {"\\i b.sql\n\\ir b.sql\nSELECT 1", "\\i a.sql\n;;/\n...\n'x';\x1a"},
+		{"\xff\xfes\x00;\x00", "\x1f\x8b"}, {"SELECT 1 \\g\n\\c name;\n\\echo x \\\\ SELECT 2;", ""},
+		{"\\copy t from b.sql csv\nSELECT 1", "a,b\n1,2\n"}, {"COPY t FROM stdin; -- x\n1\t2\n\\.\nSELECT 'a\nb", ""},
+		{"\\set a 1\nSELECT :a, :'a', :\"a\"; \\if x\n\\endif", ""},
+		{"SET standard_conforming_strings = off; SELECT 'a\\'';'", ""}, {"\\encoding LATIN1\nSELECT '\xe9';", "a\rb\r"},
+		{"CREATE FUNCTION f() RETURNS int LANGUAGE sql BEGIN ATOMIC SELECT 1; END;", ""},
 		{"INSERT INTO t VALUES (1, 'a'), (2, 'b')\x00;", "\ufeffSELECT 1"},
 	} {
 		f.Add(s[0], s[1], "")
@@ -66,14 +70,18 @@ func FuzzFileToStatement(f *testing.F) {
 func placed(t *testing.T, err error) {
 	t.Helper()
 	var e *script.Error
-	if errors.As(err, &e) && (e.File == "" || e.Line < 1 || e.Detail == "") || !errors.As(err, &e) && !errors.Is(err, fs.ErrNotExist) && !errors.Is(err, fs.ErrInvalid) {
+	if errors.As(err, &e) && (e.File == "" || e.Line < 1 || e.Detail == "") || !errors.As(err, &e) &&
+		!errors.Is(err, fs.ErrNotExist) && !errors.Is(err, fs.ErrInvalid) {
 		t.Errorf("got %#v", err)
 	}
 }
 
 // A file that is read as a table gives COPY as many records as it counted, each as wide as its first line.
 func FuzzCSV(f *testing.F) {
-	for _, s := range []string{"a,b\n1,2\n", "sep=;\na;b\n1,5;31.5.2026\n\n", "a\n\n1\n\n", "a,b\r1,\"x\"\"\r\"\r", "\xff\xfea\x00\n\x001\x00", "\ufeffé\tü\n\\.\tNULL\n", "a|b\n5/6/2026|13/6/2026", "\"a\"\n\"\"\n"} {
+	for _, s := range []string{
+		"a,b\n1,2\n", "sep=;\na;b\n1,5;31.5.2026\n\n", "a\n\n1\n\n", "a,b\r1,\"x\"\"\r\"\r", "\xff\xfea\x00\n\x001\x00",
+		"\ufeffé\tü\n\\.\tNULL\n", "a|b\n5/6/2026|13/6/2026", "\"a\"\n\"\"\n",
+	} {
 		f.Add(s, "")
 		f.Add(s, "LATIN1")
 	}

@@ -9,7 +9,7 @@ import (
 	"strings"
 )
 
-// Roots are those of some scripts that no other of them includes, in the same order.
+// Roots returns those scripts that no other includes, in the same order.
 func Roots(files fs.FS, names []string) ([]string, error) {
 	included := map[string]bool{}
 	for _, name := range names {
@@ -51,7 +51,7 @@ func Needed(files fs.FS, names []string) ([]string, error) {
 	return all, nil
 }
 
-// named calls each with the files that a script names and that are there. What is wrong with the script is said when it is run.
+// named calls each with the existing files that a script names. Errors in the script are left for when it is run.
 func named(files fs.FS, name string, each func(found string, include bool)) error {
 	s := Open(files, nil, "")
 	defer s.Close()
@@ -93,7 +93,8 @@ func named(files fs.FS, name string, each func(found string, include bool)) erro
 	}
 }
 
-// InOrder compares names as people order them: numbers in them by their size, so that 2_rows.sql comes before 10_more.sql.
+// InOrder compares names in the order that people expect: numbers by their value, so that 2_rows.sql comes before
+// 10_more.sql.
 func InOrder(a, b string) int {
 	for a != "" && b != "" {
 		digitsA, digitsB := leadingDigits(a), leadingDigits(b)

@@ -1,8 +1,9 @@
-// Package script reads setup scripts as they are written by hand and by pg_dump: SQL statements, COPY blocks with their data, and
-// psql's backslash commands. It reads a stream and keeps no more than the statement at hand.
+// Package script reads setup scripts as they are written by hand and by pg_dump: SQL statements, COPY blocks with their
+// data, and psql's backslash commands. It reads a stream and keeps no more than the current statement.
 //
-// It finds where statements end and nothing more: it knows quoted texts (plain, with escapes, with dollars), quoted names, comments
-// (block comments nest), parentheses, and the semicolons within BEGIN ATOMIC ... END. What a statement means is PostgreSQL's to say.
+// It finds where statements end and nothing more: it knows quoted texts (plain, with escapes, with dollars), quoted
+// names, comments (block comments nest), parentheses, and the semicolons within BEGIN ATOMIC ... END. What a statement
+// means is PostgreSQL's to say.
 package script
 
 import (
@@ -25,7 +26,8 @@ const (
 // An Item is what stands next in a script.
 type Item struct {
 	Kind Kind
-	Text string   // without the semicolon and what stands before the first word; of a Command, the line without its backslash
+	// without the semicolon and what stands before the first word; of a Command, the line without its backslash
+	Text string
 	Line int      // on which Text begins, from 1
 	Head []string // the first words of a statement, in upper case: ALTER, TABLE, ...
 	File string   // that it stands in; only [Scripts] fills it in
@@ -47,7 +49,8 @@ func (i Item) FirstLine() string {
 // longestLine is how many characters of a statement's first line are shown.
 const longestLine = 200
 
-// An Error is the error of a script that ends in the middle of something, that is no script, or that asks for what is not done.
+// An Error is the error of a script that ends in the middle of something, that is no script, or that asks for what is
+// not done.
 type Error struct {
 	File   string // "" from a [Reader], which does not know
 	Line   int    // where what is wrong begins
@@ -76,7 +79,7 @@ type Reader struct {
 	data      *data
 	variables map[string]string // of psql's \set; nil: a colon is a colon
 
-	// The statement at hand.
+	// The current statement.
 	text      bytes.Buffer
 	start     int // its line
 	word      []byte
@@ -90,7 +93,9 @@ type Reader struct {
 	rows      *[]Span
 	letter    byte // the word of one letter that has just ended: E before a quote means escapes
 	escapes   bool // standard_conforming_strings is off: a backslash escapes in every quoted text
-	doubt     int  // the line of the first quoted text that holds the end of a statement, as quoted texts do behind an apostrophe too many
+	// the line of the first quoted text that holds the end of a statement, as quoted texts do behind an apostrophe too
+	// many
+	doubt int
 }
 
 // NewReader returns a reader of a script in UTF-8.
@@ -98,7 +103,8 @@ func NewReader(in io.Reader) *Reader {
 	return &Reader{in: withLines(withoutMark(in)), line: 1}
 }
 
-// withLines has the lines of a text end with a line feed, where they end with a carriage return alone, as old Macs wrote them.
+// withLines has the lines of a text end with a line feed, where they end with a carriage return alone, as old Macs
+// wrote them.
 func withLines(in *bufio.Reader) *bufio.Reader {
 	beginning, _ := in.Peek(readAhead / 2)
 	if bytes.IndexByte(beginning, '\r') < 0 || bytes.IndexByte(beginning, '\n') >= 0 {
@@ -208,7 +214,14 @@ func (r *Reader) begin() {
 // byte reads a byte and counts lines.
 func (r *Reader) byte() (byte, error) {
 	if r.text.Len() > LongestStatement { // also within a quoted text
-		return 0, &Error{lost: true, Line: r.start, Detail: fmt.Sprintf("the statement that begins here has more than %d MB: split it into several, or load the rows with COPY", LongestStatement>>20)}
+		return 0, &Error{
+			lost: true,
+			Line: r.start,
+			Detail: fmt.Sprintf(
+				"the statement that begins here has more than %d MB: split it into several, or load the rows with COPY",
+				LongestStatement>>20,
+			),
+		}
 	}
 	b, err := r.in.ReadByte()
 	switch {
@@ -324,7 +337,9 @@ func (r *Reader) quoted(quote byte, escapes bool) error {
 			return r.unended(err, start, map[byte]string{'\'': "a quoted text", '"': "a quoted name"}[quote])
 		}
 		r.add(b)
-		if b == '\n' && r.doubt == 0 && quote == '\'' && bytes.HasSuffix(bytes.TrimRight(r.text.Bytes()[from:], "\r\n"), []byte(");")) {
+		if b == '\n' && r.doubt == 0 && quote == '\'' && bytes.HasSuffix(
+			bytes.TrimRight(r.text.Bytes()[from:], "\r\n"), []byte(");"),
+		) {
 			r.doubt = start
 		}
 		switch {
@@ -348,7 +363,9 @@ func (r *Reader) dollar() error {
 	start := r.line
 	tag, _ := r.in.Peek(64)
 	end := bytes.IndexByte(tag, '$')
-	if end < 0 || end > 0 && isDigit(tag[0]) || bytes.ContainsFunc(tag[:max(end, 0)], func(c rune) bool { return c < 0x80 && !isWord(byte(c)) }) {
+	if end < 0 || end > 0 && isDigit(tag[0]) || bytes.ContainsFunc(
+		tag[:max(end, 0)], func(c rune) bool { return c < 0x80 && !isWord(byte(c)) },
+	) {
 		r.add('$')
 		return nil
 	}
@@ -425,8 +442,10 @@ func (r *Reader) unended(err error, start int, what string) error {
 	e := &Error{Line: start, Detail: "the script ends within " + what + " that begins here"}
 	if r.doubt > 0 && r.doubt < start {
 		e.Line = r.doubt
-		e.Detail = fmt.Sprintf("quotes stop making sense in this line: the text that begins here holds the end of a statement. Look for a quote too many, or one too few, in the statement that begins in line %d "+
-			"(a quote within a text is written twice: 'it''s'). The script ends within %s that begins in line %d", r.start, what, start)
+		e.Detail = fmt.Sprintf("quotes stop making sense in this line: the text that begins here holds the end of a "+
+			"statement. Look for a quote too many, or one too few, in the statement that begins in line %d "+
+			"(a quote within a text is written twice: 'it''s'). The script ends within %s that begins in line %d",
+			r.start, what, start)
 	}
 	return e
 }
@@ -458,12 +477,15 @@ func (r *Reader) item() (Item, error) {
 		return Item{}, err
 	}
 	if rest = strings.TrimSpace(rest); rest != "" && !strings.HasPrefix(rest, "--") {
-		return Item{}, &Error{Line: item.Line, Detail: "the data of a COPY begin on the line after it, and something else follows on the same line"}
+		return Item{}, &Error{
+			Line:   item.Line,
+			Detail: "the data of a COPY begin on the line after it, and something else follows on the same line",
+		}
 	}
 	return item, nil
 }
 
-// noWord says what is wrong with a statement that holds no word.
+// noWord describes the error in a statement that holds no word.
 func noWord(text string) string {
 	switch text {
 	case "/":
@@ -477,7 +499,8 @@ func noWord(text string) string {
 	return "this is no statement: one begins with a word, such as CREATE or INSERT"
 }
 
-// command reads one of psql's commands. Two backslashes end it within its line, and so does another command: what follows is read next.
+// command reads one of psql's commands. Two backslashes end it within its line, and so does another command: what
+// follows is read next.
 func (r *Reader) command() (Item, error) {
 	line := r.line
 	text, err := r.restOfLine()
@@ -495,7 +518,8 @@ func (r *Reader) command() (Item, error) {
 	return Item{Kind: Command, Text: strings.TrimSpace(text), Line: line}, nil
 }
 
-// endOfCommand is where a command ends within its line, and where to read on; the line's length where it takes all of it.
+// endOfCommand is where a command ends within its line, and where to read on; the line's length where it takes all of
+// it.
 func endOfCommand(text string) (end, next int) {
 	name, _ := splitCommand(strings.TrimSpace(text))
 	if strings.EqualFold(name, "copy") || name == "!" { // they take the line as it is
@@ -518,10 +542,12 @@ func endOfCommand(text string) (end, next int) {
 	return len(text), len(text)
 }
 
-// within reads a command that stands behind a statement without a semicolon: \g ends the statement like one. The item is nil where the statement goes on.
+// within reads a command that stands behind a statement without a semicolon: \g ends the statement like one. The item
+// is nil where the statement goes on.
 func (r *Reader) within() (*Item, error) {
 	line := r.line
-	if next, _ := r.in.Peek(1); len(next) == 1 && next[0] == ';' { // a semicolon that does not end the statement for psql
+	if next, _ := r.in.Peek(1); len(next) == 1 && next[0] == ';' {
+		// a semicolon that does not end the statement for psql
 		return nil, nil
 	}
 	statement, start, head := strings.TrimRight(r.text.String(), " \t\r\n"), r.start, r.head
@@ -536,7 +562,11 @@ func (r *Reader) within() (*Item, error) {
 	case reachOutside[name] != "":
 		return &Item{}, &Error{Line: line, Text: `\` + command.Text, Detail: refused(name)}
 	}
-	return &Item{}, &Error{Line: line, Text: `\` + command.Text, Detail: "a command of psql's stands within a statement: end the statement with a semicolon first"}
+	return &Item{}, &Error{
+		Line:   line,
+		Text:   `\` + command.Text,
+		Detail: "a command of psql's stands within a statement: end the statement with a semicolon first",
+	}
 }
 
 // restOfLine reads to the end of a line, which holds a command of psql's, or nothing.
@@ -546,7 +576,13 @@ func (r *Reader) restOfLine() (string, error) {
 	case nil:
 		r.line++
 	case bufio.ErrBufferFull:
-		return "", &Error{lost: true, Line: r.line, Detail: fmt.Sprintf("this line has more than %d kB, and a command of psql's ends with its line: shorten it", readAhead>>10)}
+		return "", &Error{
+			lost: true,
+			Line: r.line,
+			Detail: fmt.Sprintf(
+				"this line has more than %d kB, and a command of psql's ends with its line: shorten it", readAhead>>10,
+			),
+		}
 	case io.EOF:
 	default:
 		return "", err
@@ -580,12 +616,15 @@ func (d *data) Read(p []byte) (int, error) {
 	return n, nil
 }
 
-// take copies data of the lines at hand to p, and notices their end.
+// take copies data of the current lines to p, and notices their end.
 func (d *data) take(p []byte) (int, error) {
 	in := d.reader.in
 	if _, err := in.Peek(1); err == io.EOF {
 		d.done = true
-		return 0, &Error{Line: d.start, Detail: `the data of a COPY that begin here have no end: a line with \. is expected`}
+		return 0, &Error{
+			Line:   d.start,
+			Detail: `the data of a COPY that begin here have no end: a line with \. is expected`,
+		}
 	} else if err != nil {
 		return 0, err
 	}
@@ -606,7 +645,7 @@ func (d *data) take(p []byte) (int, error) {
 	return end, nil
 }
 
-// ends tells whether the line at hand is the one that ends the data, and passes it.
+// ends tells whether the current line is the one that ends the data, and passes it.
 func (d *data) ends() bool {
 	in := d.reader.in
 	for _, line := range []string{"\\.\n", "\\.\r\n", "\\."} {

@@ -14,16 +14,16 @@ import (
 	"examen/internal/core/sqltext"
 )
 
-// Scripts reads setup scripts one after another, with what they include, and carries out what is psql's to do: \i, \ir, \copy, \set and
-// \encoding. What is left are statements and COPYs for a database. Files may be compressed with gzip.
+// Scripts reads setup scripts one after another, with what they include, and carries out what is psql's to do: \i, \ir,
+// \copy, \set and \encoding. What is left are statements and COPYs for a database. Files may be compressed with gzip.
 //
-// What has no bearing on the data is passed over, see [Scripts.PassedOver]; what needs rights that setup scripts do not have, or reaches outside of
-// the files, is an *Error.
+// What has no bearing on the data is passed over, see [Scripts.PassedOver]; what needs rights that setup scripts do not
+// have, or reaches outside of the files, is an *Error.
 type Scripts struct {
 	files    fs.FS
 	names    []string // still to come
 	encoding string   // of those that were named
-	stack    []*open  // the script at hand and those that include it
+	stack    []*open  // the current script and those that include it
 	copied   *open    // the file of a \copy
 
 	included  int // how often a script was
@@ -53,19 +53,21 @@ type open struct {
 	data     io.Reader // of a \copy
 }
 
-// Bounds of what scripts may ask for: how many may include each other, how often one is read because another includes it, and how much is listed as passed over.
+// Bounds of what scripts may ask for: how many may include each other, how often one is read because another includes
+// it, and how much is listed as passed over.
 const (
 	deepest        = 20
 	mostIncludes   = 2000
 	mostPassedOver = 10_000
 )
 
-// Open begins to read scripts by their names, in a folder's files. The encoding is theirs until a script names another; "" is UTF-8.
+// Open begins to read scripts by their names, in a folder's files. The encoding is theirs until a script names another;
+// "" is UTF-8.
 func Open(files fs.FS, names []string, encoding string) *Scripts {
 	return &Scripts{files: files, names: names, encoding: encoding, variables: map[string]string{}}
 }
 
-// Close closes the files at hand.
+// Close closes the open files.
 func (s *Scripts) Close() {
 	for _, o := range s.stack {
 		o.file.Close()
@@ -80,7 +82,7 @@ func (s *Scripts) PassedOver() []PassedOver { return s.passed }
 // Read is how many bytes have been read of all files, as they are stored.
 func (s *Scripts) Read() int64 { return s.read }
 
-// Root is the script at hand, of those that were named.
+// Root is the current script, of those that were named.
 func (s *Scripts) Root() string {
 	if len(s.stack) == 0 {
 		return ""
@@ -88,7 +90,8 @@ func (s *Scripts) Root() string {
 	return s.stack[0].name
 }
 
-// Data returns the data of the COPY just read, and where each of their lines, from 1, stands: those of a file that data are made from, in that file.
+// Data returns the data of the COPY just read, and where each of their lines, from 1, stands: those of a file that data
+// are made from, in that file.
 func (s *Scripts) Data() (data io.Reader, place func(line int) (file string, at int)) {
 	if s.copied == nil {
 		in := s.stack[len(s.stack)-1]
@@ -117,7 +120,8 @@ func (p placing) Read(b []byte) (int, error) {
 	return n, err
 }
 
-// Next returns the next statement or COPY, io.EOF after the last. After an *Error of a command or a refused statement one may go on.
+// Next returns the next statement or COPY, io.EOF after the last. After an *Error of a command or a refused statement
+// one may go on.
 func (s *Scripts) Next() (Item, error) {
 	if held := s.held; held != nil {
 		s.held = nil
@@ -171,7 +175,12 @@ func (s *Scripts) placed(err error, file string, item Item) error {
 		return wrong
 	}
 	if errors.Is(err, gzip.ErrChecksum) || errors.Is(err, gzip.ErrHeader) || errors.Is(err, io.ErrUnexpectedEOF) {
-		return &Error{lost: true, File: file, Line: s.line(), Detail: "the file's gzip data are damaged or end too early: compress it again"}
+		return &Error{
+			lost:   true,
+			File:   file,
+			Line:   s.line(),
+			Detail: "the file's gzip data are damaged or end too early: compress it again",
+		}
 	}
 	return err
 }
@@ -198,7 +207,7 @@ func (s *Scripts) take(item *Item) (done bool, err error) {
 		}
 	}
 	if sqltext.MayNotRun(item.Head) {
-		verdict := sqltext.ReadSetup(item.Text)
+		verdict := sqltext.Classify(item.Text)
 		switch {
 		case verdict.Database != "":
 			s.pending = append(s.pending, PassedOver{item.File, item.Line, item.FirstLine()})
@@ -206,7 +215,7 @@ func (s *Scripts) take(item *Item) (done bool, err error) {
 			return true, nil
 		case verdict.Refused != "":
 			return false, fail(*item, "%s", verdict.Refused)
-		case verdict.NoBearing:
+		case verdict.Irrelevant:
 			s.PassOver(*item)
 			if verdict.Instead == "" {
 				return true, nil
@@ -222,7 +231,9 @@ func (s *Scripts) take(item *Item) (done bool, err error) {
 }
 
 // harmless are the beginnings of statements that may stand between CREATE DATABASE and \connect.
-var harmless = map[string]bool{"SET": true, "SELECT": true, "COMMENT": true, "ALTER": true, "BEGIN": true, "COMMIT": true}
+var harmless = map[string]bool{
+	"SET": true, "SELECT": true, "COMMENT": true, "ALTER": true, "BEGIN": true, "COMMIT": true,
+}
 
 // stillPending is the error of a CREATE or DROP DATABASE that no \connect follows; otherwise the one given.
 func (s *Scripts) stillPending(otherwise error) error {
@@ -231,7 +242,13 @@ func (s *Scripts) stillPending(otherwise error) error {
 	}
 	p := s.pending[0]
 	s.pending, s.databases = nil, nil
-	return &Error{File: p.File, Line: p.Line, Text: p.Text, Detail: "setup scripts run within a database of their own and cannot make or drop others: this is passed over only where \\connect to the same name follows"}
+	return &Error{
+		File: p.File,
+		Line: p.Line,
+		Text: p.Text,
+		Detail: "setup scripts run within a database of their own and cannot make or drop others: this is passed " +
+			"over only where \\connect to the same name follows",
+	}
 }
 
 // PassOver lists an item as passed over.
@@ -251,7 +268,7 @@ func (s *Scripts) command(item *Item) (done bool, err error) {
 	name = strings.TrimRight(name, ";")
 	rest = strings.TrimSpace(strings.TrimRight(rest, "; \t\r"))
 	args, err := arguments(rest, s.variables)
-	if noBearing[name] || noBearing[strings.TrimRight(name, "+S")] {
+	if irrelevant[name] || irrelevant[strings.TrimRight(name, "+S")] {
 		s.PassOver(*item)
 		return true, nil
 	}
@@ -292,7 +309,16 @@ func (s *Scripts) command(item *Item) (done bool, err error) {
 			return false, err
 		}
 		if s.included++; s.included > mostIncludes {
-			return false, &Error{lost: true, File: item.File, Line: item.Line, Text: item.FirstLine(), Detail: fmt.Sprintf("scripts are included more than %d times in all: include each where it is needed, once", mostIncludes)}
+			return false, &Error{
+				lost: true,
+				File: item.File,
+				Line: item.Line,
+				Text: item.FirstLine(),
+				Detail: fmt.Sprintf(
+					"scripts are included more than %d times in all: include each where it is needed, once",
+					mostIncludes,
+				),
+			}
 		}
 		return true, s.enter(found, *item)
 	}
@@ -328,7 +354,8 @@ func (s *Scripts) set(name string, args []string) {
 	}
 }
 
-// find looks up a file that a script names: beside the script with relative, else in the folder, then beside the script.
+// find looks up a file that a script names: beside the script with relative, else in the folder, then beside the
+// script.
 func (s *Scripts) find(item Item, name string, relative bool) (string, error) {
 	name = strings.ReplaceAll(name, `\`, "/")
 	beside := path.Join(path.Dir(item.File), name)
@@ -456,7 +483,9 @@ func Unpacked(file io.Reader) (io.Reader, error) {
 func (s *Scripts) copy(item *Item, rest string) (bool, error) {
 	target, source, options, ok := splitCopy(rest)
 	if !ok {
-		return false, fail(*item, `\copy is expected as: \copy table FROM 'file.csv' WITH (...), with a file in the same folder`)
+		return false, fail(
+			*item, `\copy is expected as: \copy table FROM 'file.csv' WITH (...), with a file in the same folder`,
+		)
 	}
 	item.Kind, item.Text, item.Head = Copy, "COPY "+target+" FROM STDIN "+options, []string{"COPY"}
 	if strings.EqualFold(source, "stdin") || strings.EqualFold(source, "pstdin") {
@@ -497,7 +526,8 @@ func (s *Scripts) endCopy() {
 	}
 }
 
-// splitCopy takes apart `table (columns) FROM 'file' options`. What goes out, or comes from a program, is no such thing.
+// splitCopy takes apart `table (columns) FROM 'file' options`. What goes out, or comes from a program, is no such
+// thing.
 func splitCopy(rest string) (target, source, options string, ok bool) {
 	rest = strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(rest), ";"))
 	at := fromAt(rest)

@@ -26,16 +26,33 @@ func openXLSX(file io.Reader, name string) (*xlsx, error) {
 		return nil, err
 	}
 	if len(content) > longestXLSX {
-		return nil, &Error{File: name, Line: 1, Detail: fmt.Sprintf("the spreadsheet has more than %d MB: save its sheets as CSV", longestXLSX>>20)}
+		return nil, &Error{
+			File:   name,
+			Line:   1,
+			Detail: fmt.Sprintf("the spreadsheet has more than %d MB: save its sheets as CSV", longestXLSX>>20),
+		}
 	}
-	opened, err := excelize.OpenReader(bytes.NewReader(content), excelize.Options{UnzipSizeLimit: unpackedXLSX, ShortDatePattern: "yyyy-mm-dd", LongDatePattern: "yyyy-mm-dd", LongTimePattern: "hh:mm:ss"})
+	opened, err := excelize.OpenReader(
+		bytes.NewReader(content),
+		excelize.Options{
+			UnzipSizeLimit:   unpackedXLSX,
+			ShortDatePattern: "yyyy-mm-dd",
+			LongDatePattern:  "yyyy-mm-dd",
+			LongTimePattern:  "hh:mm:ss",
+		},
+	)
 	if err != nil {
-		return nil, &Error{File: name, Line: 1, Detail: "the spreadsheet cannot be read (" + err.Error() + "): save its sheets as CSV"}
+		return nil, &Error{
+			File:   name,
+			Line:   1,
+			Detail: "the spreadsheet cannot be read (" + err.Error() + "): save its sheets as CSV",
+		}
 	}
 	return &xlsx{opened, name}, nil
 }
 
-// rows gives the rows of a sheet one after another, each as wide as the first that holds something; blank ones are passed over.
+// rows gives the rows of a sheet one after another, each as wide as the first that holds something; blank ones are
+// passed over.
 func (x *xlsx) rows(sheet string) (next func() (record, error), err error) {
 	rows, err := x.Rows(sheet)
 	if err != nil {
@@ -47,7 +64,11 @@ func (x *xlsx) rows(sheet string) (next func() (record, error), err error) {
 			line++
 			cells, err := rows.Columns()
 			if err != nil {
-				return record{}, &Error{File: x.name, Line: line, Detail: fmt.Sprintf("the sheet %q cannot be read: %v", sheet, err)}
+				return record{}, &Error{
+					File:   x.name,
+					Line:   line,
+					Detail: fmt.Sprintf("the sheet %q cannot be read: %v", sheet, err),
+				}
 			}
 			last := len(cells)
 			for last > 0 && cells[last-1] == "" {
@@ -60,7 +81,14 @@ func (x *xlsx) rows(sheet string) (next func() (record, error), err error) {
 				width = last
 			}
 			if last > width {
-				return record{}, &Error{File: x.name, Line: line, Detail: fmt.Sprintf("row %d of the sheet %q has %d cells, and the first row names %d columns", line, sheet, last, width)}
+				return record{}, &Error{
+					File: x.name,
+					Line: line,
+					Detail: fmt.Sprintf(
+						"row %d of the sheet %q has %d cells, and the first row names %d columns", line, sheet, last,
+						width,
+					),
+				}
 			}
 			values := make([]string, width)
 			copy(values, cells[:last])
@@ -73,7 +101,8 @@ func (x *xlsx) rows(sheet string) (next func() (record, error), err error) {
 	}, nil
 }
 
-// ReadXLSX reads a spreadsheet: one table for each sheet that holds something. What is wrong with it is an *Error with its row.
+// ReadXLSX reads a spreadsheet: one table for each sheet that holds something. What is wrong with it is an *Error with
+// its row.
 func ReadXLSX(file io.Reader, name string) ([]CSVTable, error) {
 	x, err := openXLSX(file, name)
 	if err != nil {
@@ -107,7 +136,11 @@ func ReadXLSX(file io.Reader, name string) ([]CSVTable, error) {
 		tables[0].Name = tableName(name)
 	}
 	if tables == nil {
-		return nil, &Error{File: name, Line: 1, Detail: "the spreadsheet is empty: a first row with the columns' names is expected"}
+		return nil, &Error{
+			File:   name,
+			Line:   1,
+			Detail: "the spreadsheet is empty: a first row with the columns' names is expected",
+		}
 	}
 	return tables, nil
 }

@@ -8,7 +8,8 @@ import (
 	pg "github.com/pganalyze/pg_query_go/v6"
 )
 
-// forbidden finds what no learner's query may use, though the rights on the server cannot take it away: it is built into the language. Empty is nothing.
+// forbidden finds what no learner's query may use, though the rights on the server cannot take it away: it is built
+// into the language. Empty is nothing.
 func forbidden(stmt *pg.Node) (what string, location int32) {
 	found := func(name string, at int32) {
 		if what == "" {
@@ -46,27 +47,42 @@ func lastName(names []*pg.Node) string {
 	return names[len(names)-1].GetString_().GetSval()
 }
 
-// Functions that tell of the server, the session or the time that passes. now() and CURRENT_DATE are none of them: they stand still while a query runs.
-var beyondRows = strings.Fields(`pg_sleep pg_sleep_for pg_sleep_until clock_timestamp statement_timestamp timeofday current_database current_schema current_schemas getpgusername
-	current_setting version txid_current has_any_column_privilege has_column_privilege has_database_privilege has_foreign_data_wrapper_privilege has_function_privilege has_language_privilege
-	has_parameter_privilege has_schema_privilege has_sequence_privilege has_server_privilege has_table_privilege has_tablespace_privilege has_type_privilege row_security_active
-	to_regclass to_regcollation to_regnamespace to_regoper to_regoperator to_regproc to_regprocedure to_regrole to_regtype col_description obj_description format_type aclexplode`)
+// Functions that tell of the server, the session or the time that passes. now() and CURRENT_DATE are none of them: they
+// stand still while a query runs.
+var beyondRows = strings.Fields(
+	`pg_sleep pg_sleep_for pg_sleep_until clock_timestamp statement_timestamp timeofday current_database
+current_schema current_schemas getpgusername
+	current_setting version txid_current has_any_column_privilege has_column_privilege has_database_privilege
+	has_foreign_data_wrapper_privilege has_function_privilege has_language_privilege
+	has_parameter_privilege has_schema_privilege has_sequence_privilege has_server_privilege has_table_privilege
+	has_tablespace_privilege has_type_privilege row_security_active
+	to_regclass to_regcollation to_regnamespace to_regoper to_regoperator to_regproc to_regprocedure to_regrole
+	to_regtype col_description obj_description format_type aclexplode`,
+)
 
 // Types by which objects are told by number, and columns that every table has besides its own.
 var (
-	numberTypes   = strings.Fields("oid regclass regproc regprocedure regoper regoperator regtype regnamespace regconfig regdictionary regcollation xid xid8 tid cid")
+	numberTypes = strings.Fields(
+		"oid regclass regproc regprocedure regoper regoperator regtype regnamespace regconfig regdictionary " +
+			"regcollation xid xid8 tid cid",
+	)
 	systemColumns = strings.Fields("xmin xmax cmin cmax ctid tableoid")
 )
 
-// Beyond finds what a query uses besides the rows of the dataset's tables: what tells it where, when and as whom it runs. A submission may not, unless the
-// exercise's own answers do: it could behave otherwise where it is checked than where its author sees it. The error is nil where there is nothing.
+// Beyond finds what a query uses besides the rows of the dataset's tables: what tells it where, when and as whom it
+// runs. A submission may not, unless the exercise's own answers do: it could behave otherwise where it is checked than
+// where its author sees it. The error is nil where there is nothing.
 func (q *Query) Beyond() *NotAllowed {
 	var refusal *NotAllowed
 	found := func(what string, location int32) {
 		if refusal == nil {
 			refusal = &NotAllowed{Title: "Not allowed in an answer",
-				Detail: fmt.Sprintf("%s tells where or when a query runs, and an answer may depend on the rows alone: leave it out of what you submit. In a run it can be used.", what),
-				Place:  PlaceAt(q.source, int(location))}
+				Detail: fmt.Sprintf(
+					"%s tells where or when a query runs, and an answer may depend on the rows alone: leave it out "+
+						"of what you submit. In a run it can be used.",
+					what,
+				),
+				Place: PlaceAt(q.source, int(location))}
 		}
 	}
 	walk(q.tree.Stmts[0].Stmt.ProtoReflect(), func(m any) {
@@ -78,12 +94,14 @@ func (q *Query) Beyond() *NotAllowed {
 			}
 		case *pg.SQLValueFunction:
 			switch n.Op {
-			case pg.SQLValueFunctionOp_SVFOP_CURRENT_ROLE, pg.SQLValueFunctionOp_SVFOP_CURRENT_USER, pg.SQLValueFunctionOp_SVFOP_USER, pg.SQLValueFunctionOp_SVFOP_SESSION_USER,
+			case pg.SQLValueFunctionOp_SVFOP_CURRENT_ROLE, pg.SQLValueFunctionOp_SVFOP_CURRENT_USER,
+				pg.SQLValueFunctionOp_SVFOP_USER, pg.SQLValueFunctionOp_SVFOP_SESSION_USER,
 				pg.SQLValueFunctionOp_SVFOP_CURRENT_CATALOG, pg.SQLValueFunctionOp_SVFOP_CURRENT_SCHEMA:
 				found(strings.TrimPrefix(n.Op.String(), "SVFOP_"), n.Location)
 			}
 		case *pg.RangeVar:
-			if n.Schemaname == "pg_catalog" || n.Schemaname == "information_schema" || n.Schemaname == "" && strings.HasPrefix(n.Relname, "pg_") {
+			if n.Schemaname == "pg_catalog" || n.Schemaname == "information_schema" || n.Schemaname == "" &&
+				strings.HasPrefix(n.Relname, "pg_") {
 				found("The catalogue's "+n.Relname, n.Location)
 			}
 		case *pg.TypeName:

@@ -8,8 +8,9 @@ import (
 	"google.golang.org/protobuf/proto"
 )
 
-// Edits are what a query would be with one thing about it changed, each a whole query. They are for trying whether that is what is wrong with it: where a change
-// brings the result nearer to what is expected, it is a cause. What comes of them is tried, never shown.
+// Edits are what a query would be with one thing about it changed, each a whole query. They are for trying whether that
+// is what is wrong with it: where a change brings the result nearer to what is expected, it is a cause. What comes of
+// them is tried, never shown.
 type Edits struct {
 	query   *Query
 	schema  Schema
@@ -28,7 +29,8 @@ func (q *Query) Edits(schema Schema) Edits {
 // mostEdits bounds how many variations of one change there are.
 const mostEdits = 12
 
-// edit makes a copy of the tree, changes it, and writes it. It gives nothing where there is nothing to change or the outcome is no query.
+// edit makes a copy of the tree, changes it, and writes it. It gives nothing where there is nothing to change or the
+// outcome is no query.
 func (e Edits) edit(change func(top *pg.SelectStmt) bool) []string {
 	if len(e.query.Text) > longestExplained {
 		return nil
@@ -48,10 +50,10 @@ func (e Edits) edit(change func(top *pg.SelectStmt) bool) []string {
 }
 
 // inner is edit for the SELECT that makes the rows.
-func (e Edits) inner(change func(sel *pg.SelectStmt, r *traits) bool) []string {
+func (e Edits) inner(change func(sel *pg.SelectStmt, r *features) bool) []string {
 	return e.edit(func(top *pg.SelectStmt) bool {
 		sel, _ := unwrapped(top)
-		r := &traits{query: e.query, schema: e.schema, single: singles(e.query.tree)}
+		r := &features{query: e.query, schema: e.schema, single: singles(e.query.tree)}
 		for _, item := range sel.FromClause {
 			r.from(item)
 		}
@@ -89,7 +91,17 @@ func columnRef(names ...string) *pg.Node {
 }
 
 func operation(operator string, left, right *pg.Node) *pg.Node {
-	return &pg.Node{Node: &pg.Node_AExpr{AExpr: &pg.A_Expr{Kind: pg.A_Expr_Kind_AEXPR_OP, Name: []*pg.Node{pg.MakeStrNode(operator)}, Lexpr: left, Rexpr: right, Location: -1}}}
+	return &pg.Node{
+		Node: &pg.Node_AExpr{
+			AExpr: &pg.A_Expr{
+				Kind:     pg.A_Expr_Kind_AEXPR_OP,
+				Name:     []*pg.Node{pg.MakeStrNode(operator)},
+				Lexpr:    left,
+				Rexpr:    right,
+				Location: -1,
+			},
+		},
+	}
 }
 
 func nullTest(n *pg.Node, kind pg.NullTestType) *pg.Node {
@@ -130,14 +142,19 @@ func (e Edits) NullTests() []string {
 func (e Edits) NotInWithoutNulls() []string {
 	return e.each(func(n *pg.Node) bool {
 		b := n.GetBoolExpr()
-		if b == nil || b.Boolop != pg.BoolExprType_NOT_EXPR || b.Args[0].GetSubLink().GetSubLinkType() != pg.SubLinkType_ANY_SUBLINK {
+		if b == nil || b.Boolop != pg.BoolExprType_NOT_EXPR ||
+			b.Args[0].GetSubLink().GetSubLinkType() != pg.SubLinkType_ANY_SUBLINK {
 			return false
 		}
 		sel := b.Args[0].GetSubLink().Subselect.GetSelectStmt()
-		if sel == nil || len(sel.TargetList) != 1 || isStar(sel.TargetList[0].GetResTarget().GetVal().GetColumnRef()) || len(sel.GroupClause) > 0 {
+		if sel == nil || len(sel.TargetList) != 1 || isStar(sel.TargetList[0].GetResTarget().GetVal().GetColumnRef()) ||
+			len(sel.GroupClause) > 0 {
 			return false
 		}
-		sel.WhereClause = and(sel.WhereClause, nullTest(proto.Clone(sel.TargetList[0].GetResTarget().Val).(*pg.Node), pg.NullTestType_IS_NOT_NULL))
+		sel.WhereClause = and(
+			sel.WhereClause,
+			nullTest(proto.Clone(sel.TargetList[0].GetResTarget().Val).(*pg.Node), pg.NullTestType_IS_NOT_NULL),
+		)
 		return true
 	})
 }
@@ -172,7 +189,7 @@ func (e Edits) ColumnForText() []string {
 
 // ColumnForAlias has two columns where one is given the other's name without AS.
 func (e Edits) ColumnForAlias() []string {
-	return e.inner(func(sel *pg.SelectStmt, _ *traits) bool {
+	return e.inner(func(sel *pg.SelectStmt, _ *features) bool {
 		var targets []*pg.Node
 		for _, t := range sel.TargetList {
 			target := t.GetResTarget()
@@ -193,8 +210,9 @@ func (e Edits) Bound(c Comparison) (all []string) {
 	with := func(operators ...string) {
 		all = append(all, e.each(func(n *pg.Node) bool {
 			a := n.GetAExpr()
-			r := &traits{query: e.query}
-			if a == nil || a.Lexpr == nil || a.Rexpr == nil || int(a.Location) != e.query.start+c.Place.Offset(e.query.Text) {
+			r := &features{query: e.query}
+			if a == nil || a.Lexpr == nil || a.Rexpr == nil ||
+				int(a.Location) != e.query.start+c.Place.Offset(e.query.Text) {
 				return false
 			}
 			if c.Operator != "between" {
@@ -205,7 +223,12 @@ func (e Edits) Bound(c Comparison) (all []string) {
 			if len(bounds) != 2 || r.written(a.Lexpr) != c.Expression {
 				return false
 			}
-			n.Node = conjunction([]*pg.Node{operation(operators[0], a.Lexpr, bounds[0]), operation(operators[1], proto.Clone(a.Lexpr).(*pg.Node), bounds[1])}).Node
+			n.Node = conjunction(
+				[]*pg.Node{
+					operation(operators[0], a.Lexpr, bounds[0]),
+					operation(operators[1], proto.Clone(a.Lexpr).(*pg.Node), bounds[1]),
+				},
+			).Node
 			return true
 		})...)
 	}
@@ -216,7 +239,8 @@ func (e Edits) Bound(c Comparison) (all []string) {
 		with(">", "<")
 	default: // as it stands in the text, perhaps the other way round
 		e.each(func(n *pg.Node) bool {
-			if a := n.GetAExpr(); a != nil && a.Lexpr != nil && int(a.Location) == e.query.start+c.Place.Offset(e.query.Text) {
+			if a := n.GetAExpr(); a != nil && a.Lexpr != nil &&
+				int(a.Location) == e.query.start+c.Place.Offset(e.query.Text) {
 				operator := lastName(a.Name)
 				if strings.HasSuffix(operator, "=") {
 					with(strings.TrimSuffix(operator, "="))
@@ -237,13 +261,19 @@ func (e Edits) OrBeforeAnd() []string {
 		if b == nil || b.Boolop != pg.BoolExprType_OR_EXPR {
 			return false
 		}
-		at := slices.IndexFunc(b.Args, func(arg *pg.Node) bool { return arg.GetBoolExpr().GetBoolop() == pg.BoolExprType_AND_EXPR })
+		at := slices.IndexFunc(
+			b.Args, func(arg *pg.Node) bool { return arg.GetBoolExpr().GetBoolop() == pg.BoolExprType_AND_EXPR },
+		)
 		if at < 0 {
 			return false
 		}
 		ands := b.Args[at].GetBoolExpr().Args
 		or := func(args ...*pg.Node) *pg.Node {
-			return &pg.Node{Node: &pg.Node_BoolExpr{BoolExpr: &pg.BoolExpr{Boolop: pg.BoolExprType_OR_EXPR, Args: args, Location: -1}}}
+			return &pg.Node{
+				Node: &pg.Node_BoolExpr{
+					BoolExpr: &pg.BoolExpr{Boolop: pg.BoolExprType_OR_EXPR, Args: args, Location: -1},
+				},
+			}
 		}
 		before, after := slices.Clone(b.Args[:at]), slices.Clone(b.Args[at+1:])
 		var all []*pg.Node
@@ -265,7 +295,7 @@ func (e Edits) OrBeforeAnd() []string {
 // WithoutConditions leaves each condition of WHERE out in turn.
 func (e Edits) WithoutConditions() []string {
 	return variations(mostEdits, func(i int) []string {
-		return e.inner(func(sel *pg.SelectStmt, _ *traits) bool {
+		return e.inner(func(sel *pg.SelectStmt, _ *features) bool {
 			all := conjuncts(sel.WhereClause)
 			if i >= len(all) {
 				return false
@@ -276,7 +306,8 @@ func (e Edits) WithoutConditions() []string {
 	})
 }
 
-// WithConditionsOf adds the conditions of another query about the same columns, together and each in turn. The tables' names are left out.
+// WithConditionsOf adds the conditions of another query about the same columns, together and each in turn. The tables'
+// names are left out.
 func (e Edits) WithConditionsOf(other *Query) []string {
 	of, _ := unwrapped(other.tree.Stmts[0].Stmt.GetSelectStmt())
 	where, having := conjuncts(of.WhereClause), conjuncts(of.HavingClause)
@@ -290,7 +321,7 @@ func (e Edits) WithConditionsOf(other *Query) []string {
 		return n
 	}
 	add := func(where, having []*pg.Node) []string {
-		return e.inner(func(sel *pg.SelectStmt, _ *traits) bool {
+		return e.inner(func(sel *pg.SelectStmt, _ *features) bool {
 			for _, c := range where {
 				sel.WhereClause = and(sel.WhereClause, bare(c))
 			}

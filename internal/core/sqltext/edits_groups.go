@@ -6,9 +6,10 @@ import (
 	pg "github.com/pganalyze/pg_query_go/v6"
 )
 
-// Counts has the counts of the outputs, each in turn and all, count rows (star), each different value once (different), or every value (neither).
+// Counts has the counts of the outputs, each in turn and all, count rows (star), each different value once (different),
+// or every value (neither).
 func (e Edits) Counts(star, different bool) []string {
-	return e.counts(func(f *pg.FuncCall, _ *traits) bool {
+	return e.counts(func(f *pg.FuncCall, _ *features) bool {
 		switch {
 		case star:
 			f.AggStar, f.AggDistinct, f.Args = true, false, nil
@@ -21,10 +22,11 @@ func (e Edits) Counts(star, different bool) []string {
 	})
 }
 
-// CountsOfColumn has count(*) count the values of columns, each in turn: of those tables first that an outer join may leave empty.
+// CountsOfColumn has count(*) count the values of columns, each in turn: of those tables first that an outer join may
+// leave empty.
 func (e Edits) CountsOfColumn(different bool) []string {
 	var columns [][2]string
-	e.inner(func(_ *pg.SelectStmt, r *traits) bool {
+	e.inner(func(_ *pg.SelectStmt, r *features) bool {
 		for _, nullable := range []bool{true, false} {
 			for _, s := range r.tables {
 				if slices.Contains(r.nullable, s.alias) == nullable {
@@ -37,7 +39,7 @@ func (e Edits) CountsOfColumn(different bool) []string {
 		return false
 	})
 	return variations(len(columns), func(i int) []string {
-		return e.counts(func(f *pg.FuncCall, _ *traits) bool {
+		return e.counts(func(f *pg.FuncCall, _ *features) bool {
 			if !f.AggStar {
 				return false
 			}
@@ -47,9 +49,9 @@ func (e Edits) CountsOfColumn(different bool) []string {
 	})
 }
 
-func (e Edits) counts(change func(f *pg.FuncCall, r *traits) bool) []string {
+func (e Edits) counts(change func(f *pg.FuncCall, r *features) bool) []string {
 	return variations(mostEdits, func(i int) []string { // the last of all
-		return e.inner(func(sel *pg.SelectStmt, r *traits) bool {
+		return e.inner(func(sel *pg.SelectStmt, r *features) bool {
 			n, changed := 0, false
 			for _, t := range sel.TargetList {
 				f := t.GetResTarget().GetVal().GetFuncCall()
@@ -73,7 +75,15 @@ func (e Edits) NumericDivision() []string {
 		if a == nil || a.Kind != pg.A_Expr_Kind_AEXPR_OP || lastName(a.Name) != "/" || a.Lexpr.GetTypeCast() != nil {
 			return false
 		}
-		a.Lexpr = &pg.Node{Node: &pg.Node_TypeCast{TypeCast: &pg.TypeCast{Arg: a.Lexpr, TypeName: &pg.TypeName{Names: []*pg.Node{pg.MakeStrNode("numeric")}, Typemod: -1}, Location: -1}}}
+		a.Lexpr = &pg.Node{
+			Node: &pg.Node_TypeCast{
+				TypeCast: &pg.TypeCast{
+					Arg:      a.Lexpr,
+					TypeName: &pg.TypeName{Names: []*pg.Node{pg.MakeStrNode("numeric")}, Typemod: -1},
+					Location: -1,
+				},
+			},
+		}
 		return true
 	})
 }
@@ -81,7 +91,7 @@ func (e Edits) NumericDivision() []string {
 // FurtherGroups groups by one column more, each in turn.
 func (e Edits) FurtherGroups() []string {
 	var columns [][2]string
-	e.inner(func(_ *pg.SelectStmt, r *traits) bool {
+	e.inner(func(_ *pg.SelectStmt, r *features) bool {
 		for _, s := range r.tables {
 			for _, c := range e.schema[s.table] {
 				columns = append(columns, [2]string{s.alias, c})
@@ -90,7 +100,7 @@ func (e Edits) FurtherGroups() []string {
 		return false
 	})
 	return variations(len(columns), func(i int) []string {
-		return e.inner(func(sel *pg.SelectStmt, _ *traits) bool {
+		return e.inner(func(sel *pg.SelectStmt, _ *features) bool {
 			sel.GroupClause = append(sel.GroupClause, columnRef(columns[i][:]...))
 			return true
 		})
@@ -100,7 +110,7 @@ func (e Edits) FurtherGroups() []string {
 // FewerGroups leaves each expression out of GROUP BY in turn.
 func (e Edits) FewerGroups() []string {
 	return variations(mostEdits, func(i int) []string {
-		return e.inner(func(sel *pg.SelectStmt, _ *traits) bool {
+		return e.inner(func(sel *pg.SelectStmt, _ *features) bool {
 			if i >= len(sel.GroupClause) {
 				return false
 			}
@@ -112,7 +122,7 @@ func (e Edits) FewerGroups() []string {
 
 // Having has a condition on the aggregate of a column in HAVING for the one on the column itself in WHERE.
 func (e Edits) Having(aggregate, column string) []string {
-	return e.inner(func(sel *pg.SelectStmt, r *traits) bool {
+	return e.inner(func(sel *pg.SelectStmt, r *features) bool {
 		var stay, moved []*pg.Node
 		for _, c := range conjuncts(sel.WhereClause) {
 			a := c.GetAExpr()
@@ -120,7 +130,15 @@ func (e Edits) Having(aggregate, column string) []string {
 				stay = append(stay, c)
 				continue
 			}
-			a.Lexpr = &pg.Node{Node: &pg.Node_FuncCall{FuncCall: &pg.FuncCall{Funcname: []*pg.Node{pg.MakeStrNode(aggregate)}, Args: []*pg.Node{a.Lexpr}, Funcformat: pg.CoercionForm_COERCE_EXPLICIT_CALL}}}
+			a.Lexpr = &pg.Node{
+				Node: &pg.Node_FuncCall{
+					FuncCall: &pg.FuncCall{
+						Funcname:   []*pg.Node{pg.MakeStrNode(aggregate)},
+						Args:       []*pg.Node{a.Lexpr},
+						Funcformat: pg.CoercionForm_COERCE_EXPLICIT_CALL,
+					},
+				},
+			}
 			moved = append(moved, c)
 		}
 		sel.WhereClause, sel.HavingClause = conjunction(stay), and(sel.HavingClause, moved...)
@@ -130,7 +148,7 @@ func (e Edits) Having(aggregate, column string) []string {
 
 // Distinct leaves repeated rows out, or has them stay: by DISTINCT, or in set operations.
 func (e Edits) Distinct(on bool) []string {
-	return e.inner(func(sel *pg.SelectStmt, _ *traits) bool {
+	return e.inner(func(sel *pg.SelectStmt, _ *features) bool {
 		if sel.Op > pg.SetOperation_SETOP_NONE {
 			changed := false
 			for at := sel; at != nil && at.Op > pg.SetOperation_SETOP_NONE; at = at.Larg {
@@ -149,7 +167,7 @@ func (e Edits) Distinct(on bool) []string {
 
 // WithoutGroups leaves GROUP BY out where nothing is aggregated.
 func (e Edits) WithoutGroups() []string {
-	return e.inner(func(sel *pg.SelectStmt, _ *traits) bool {
+	return e.inner(func(sel *pg.SelectStmt, _ *features) bool {
 		grouped := len(sel.GroupClause) > 0
 		sel.GroupClause = nil
 		return grouped

@@ -16,7 +16,7 @@ func (e Edits) JoinConditions() []string {
 			if !is {
 				return
 			}
-			r := &traits{query: e.query, schema: e.schema, single: singles(e.query.tree)}
+			r := &features{query: e.query, schema: e.schema, single: singles(e.query.tree)}
 			for _, item := range sel.FromClause {
 				r.from(item)
 			}
@@ -25,13 +25,23 @@ func (e Edits) JoinConditions() []string {
 			}
 			for i, s := range r.tables {
 				for _, other := range r.tables[:i] {
-					shared := slices.IndexFunc(e.schema[s.table], func(c string) bool { return slices.Contains(e.schema[other.table], c) && strings.HasSuffix(c, "id") })
+					shared := slices.IndexFunc(
+						e.schema[s.table],
+						func(c string) bool {
+							return slices.Contains(e.schema[other.table], c) &&
+								strings.HasSuffix(c, "id")
+						},
+					)
 					if shared < 0 {
-						shared = slices.IndexFunc(e.schema[s.table], func(c string) bool { return slices.Contains(e.schema[other.table], c) })
+						shared = slices.IndexFunc(
+							e.schema[s.table], func(c string) bool { return slices.Contains(e.schema[other.table], c) },
+						)
 					}
 					if shared >= 0 {
 						c := e.schema[s.table][shared]
-						sel.WhereClause = and(sel.WhereClause, operation("=", columnRef(s.alias, c), columnRef(other.alias, c)))
+						sel.WhereClause = and(
+							sel.WhereClause, operation("=", columnRef(s.alias, c), columnRef(other.alias, c)),
+						)
 						changed = true
 						break
 					}
@@ -44,13 +54,15 @@ func (e Edits) JoinConditions() []string {
 
 // ConditionsInOn moves the conditions of WHERE on tables that an outer join may leave empty into the join.
 func (e Edits) ConditionsInOn() []string {
-	return e.inner(func(sel *pg.SelectStmt, r *traits) bool {
+	return e.inner(func(sel *pg.SelectStmt, r *features) bool {
 		var stay []*pg.Node
 		moved := false
 		for _, c := range conjuncts(sel.WhereClause) {
 			used := r.aliases(c)
 			join := (*pg.JoinExpr)(nil)
-			if len(used) > 0 && !slices.ContainsFunc(used, func(alias string) bool { return !slices.Contains(r.nullable, alias) }) {
+			if len(used) > 0 && !slices.ContainsFunc(
+				used, func(alias string) bool { return !slices.Contains(r.nullable, alias) },
+			) {
 				join = outerJoin(sel.FromClause, used[0])
 			}
 			if join == nil {
@@ -68,13 +80,14 @@ func (e Edits) ConditionsInOn() []string {
 // outerJoin finds the join that may leave a table empty.
 func outerJoin(from []*pg.Node, alias string) (found *pg.JoinExpr) {
 	has := func(n *pg.Node) bool {
-		r := &traits{}
+		r := &features{}
 		return slices.Contains(r.from(n), alias)
 	}
 	for _, item := range from {
 		walk(item.ProtoReflect(), func(m any) {
 			j, is := m.(*pg.JoinExpr)
-			if is && (j.Quals != nil || len(j.UsingClause) > 0) && (j.Jointype == pg.JoinType_JOIN_LEFT && has(j.Rarg) || j.Jointype == pg.JoinType_JOIN_RIGHT && has(j.Larg)) {
+			if is && (j.Quals != nil || len(j.UsingClause) > 0) && (j.Jointype == pg.JoinType_JOIN_LEFT &&
+				has(j.Rarg) || j.Jointype == pg.JoinType_JOIN_RIGHT && has(j.Larg)) {
 				found = j
 			}
 		})
@@ -85,7 +98,7 @@ func outerJoin(from []*pg.Node, alias string) (found *pg.JoinExpr) {
 // usingOn writes a join's USING as ON.
 func usingOn(j *pg.JoinExpr, schema Schema) {
 	side := func(n *pg.Node, column string) *pg.Node {
-		r := &traits{}
+		r := &features{}
 		r.from(n)
 		for _, s := range r.tables {
 			if slices.Contains(schema[s.table], column) {
@@ -108,11 +121,12 @@ func (e Edits) Joins(outer bool) (all []string) {
 		kinds = []pg.JoinType{pg.JoinType_JOIN_LEFT, pg.JoinType_JOIN_RIGHT, pg.JoinType_JOIN_FULL}
 	}
 	for _, kind := range kinds {
-		all = append(all, e.inner(func(sel *pg.SelectStmt, r *traits) bool {
+		all = append(all, e.inner(func(sel *pg.SelectStmt, r *features) bool {
 			changed := outer && joinListed(sel, r)
 			for _, item := range sel.FromClause {
 				walk(item.ProtoReflect(), func(m any) {
-					if j, is := m.(*pg.JoinExpr); is && (j.Jointype == pg.JoinType_JOIN_INNER) == outer && (j.Quals != nil || len(j.UsingClause) > 0 || j.IsNatural) {
+					if j, is := m.(*pg.JoinExpr); is && (j.Jointype == pg.JoinType_JOIN_INNER) == outer &&
+						(j.Quals != nil || len(j.UsingClause) > 0 || j.IsNatural) {
 						j.Jointype, changed = kind, true
 					}
 				})
@@ -123,12 +137,13 @@ func (e Edits) Joins(outer bool) (all []string) {
 	return all
 }
 
-// joinListed writes tables that FROM lists, parted by commas, as joins on the conditions of WHERE that are about several of them.
-func joinListed(sel *pg.SelectStmt, r *traits) bool {
+// joinListed writes tables that FROM lists, parted by commas, as joins on the conditions of WHERE that are about
+// several of them.
+func joinListed(sel *pg.SelectStmt, r *features) bool {
 	if len(sel.FromClause) < 2 {
 		return false
 	}
-	names := func(item *pg.Node) []string { return (&traits{}).from(item) }
+	names := func(item *pg.Node) []string { return (&features{}).from(item) }
 	joined, known := sel.FromClause[0], names(sel.FromClause[0])
 	left := conjuncts(sel.WhereClause)
 	for _, item := range sel.FromClause[1:] {
@@ -136,7 +151,9 @@ func joinListed(sel *pg.SelectStmt, r *traits) bool {
 		var on, rest []*pg.Node
 		for _, c := range left {
 			used := r.aliases(c)
-			if len(used) > 1 && !slices.ContainsFunc(used, func(alias string) bool { return !slices.Contains(known, alias) }) {
+			if len(used) > 1 && !slices.ContainsFunc(
+				used, func(alias string) bool { return !slices.Contains(known, alias) },
+			) {
 				on = append(on, c)
 			} else {
 				rest = append(rest, c)
@@ -146,7 +163,16 @@ func joinListed(sel *pg.SelectStmt, r *traits) bool {
 			return false
 		}
 		left = rest
-		joined = &pg.Node{Node: &pg.Node_JoinExpr{JoinExpr: &pg.JoinExpr{Jointype: pg.JoinType_JOIN_INNER, Larg: joined, Rarg: item, Quals: conjunction(on)}}}
+		joined = &pg.Node{
+			Node: &pg.Node_JoinExpr{
+				JoinExpr: &pg.JoinExpr{
+					Jointype: pg.JoinType_JOIN_INNER,
+					Larg:     joined,
+					Rarg:     item,
+					Quals:    conjunction(on),
+				},
+			},
+		}
 	}
 	sel.FromClause, sel.WhereClause = []*pg.Node{joined}, conjunction(left)
 	return true

@@ -37,7 +37,8 @@ func (e Edits) Directions() []string {
 // NullsElsewhere has NULLs at the other end of each order key, in turn.
 func (e Edits) NullsElsewhere() []string {
 	return e.sorts(func(s *pg.SortBy) {
-		first := s.SortbyNulls == pg.SortByNulls_SORTBY_NULLS_FIRST || s.SortbyNulls != pg.SortByNulls_SORTBY_NULLS_LAST && s.SortbyDir == pg.SortByDir_SORTBY_DESC
+		first := s.SortbyNulls == pg.SortByNulls_SORTBY_NULLS_FIRST ||
+			s.SortbyNulls != pg.SortByNulls_SORTBY_NULLS_LAST && s.SortbyDir == pg.SortByDir_SORTBY_DESC
 		if s.SortbyNulls = pg.SortByNulls_SORTBY_NULLS_FIRST; first {
 			s.SortbyNulls = pg.SortByNulls_SORTBY_NULLS_LAST
 		}

@@ -8,13 +8,19 @@ import (
 	"examen/internal/core/sqltext"
 )
 
-var schema = sqltext.Schema{"hive": {"hive_id", "name", "strength", "apiary_id"}, "apiary": {"apiary_id", "name"}, "t": {"a", "b"}}
+var schema = sqltext.Schema{
+	"hive": {"hive_id", "name", "strength", "apiary_id"}, "apiary": {"apiary_id", "name"}, "t": {"a", "b"},
+}
 
 var samples = []string{
-	"SELECT 1", "SELECT 'ä' FRM x", "WITH a AS (TABLE b) SELECT * FROM a ORDER BY 1, lower(x) COLLATE \"C\" NULLS FIRST LIMIT 3",
-	"SELECT DISTINCT ON (a) a, b FROM t ORDER BY a, c DESC", "VALUES (1), (2) ORDER BY column1", "/* /* */ */ -- x\nSELECT $$;$$; SELECT E'\\''",
-	"SELECT name AS 'a b' FROM t WHERE a LIKE x% AND b => 'O'Neill' ORDER a LIMIT 5, 10", "SELECT TOP 5 count * FROM t JOIN u WHERE a IN 1, 2 AND 1 < b < 3 && c BETWEEN 1, 2",
-	"SELECT a / 0, (SELECT b) FROM t WHERE a IS 3 AND d + 5 days > 1,000 AND e NOT NULL f", "WITH a (SELECT 1) SELECT sum(x) OVER PARTITION BY y; z FROM a JOIN ON b WHERE EXISTS (c)",
+	"SELECT 1", "SELECT 'ä' FRM x",
+	"WITH a AS (TABLE b) SELECT * FROM a ORDER BY 1, lower(x) COLLATE \"C\" NULLS FIRST LIMIT 3",
+	"SELECT DISTINCT ON (a) a, b FROM t ORDER BY a, c DESC", "VALUES (1), (2) ORDER BY column1",
+	"/* /* */ */ -- x\nSELECT $$;$$; SELECT E'\\''",
+	"SELECT name AS 'a b' FROM t WHERE a LIKE x% AND b => 'O'Neill' ORDER a LIMIT 5, 10",
+	"SELECT TOP 5 count * FROM t JOIN u WHERE a IN 1, 2 AND 1 < b < 3 && c BETWEEN 1, 2",
+	"SELECT a / 0, (SELECT b) FROM t WHERE a IS 3 AND d + 5 days > 1,000 AND e NOT NULL f",
+	"WITH a (SELECT 1) SELECT sum(x) OVER PARTITION BY y; z FROM a JOIN ON b WHERE EXISTS (c)",
 	"CREATE FUNCTION f() RETURNS int LANGUAGE sql BEGIN ATOMIC SELECT 1; SELECT 2; END; SELECT f()",
 }
 
@@ -30,12 +36,14 @@ func FuzzReadQuery(f *testing.F) {
 		switch {
 		case errors.As(err, &syntax):
 			place = syntax.Place
-			if slip := sqltext.FindSlip(text, syntax.Message, place.Offset(text), nil); slip != nil {
-				if slip.Offset < 0 || slip.Offset > len(text) {
-					t.Errorf("a slip at %d of %d", slip.Offset, len(text))
+			if mistake := sqltext.DiagnoseSyntax(text, syntax.Message, place.Offset(text), nil); mistake != nil {
+				if mistake.Offset < 0 || mistake.Offset > len(text) {
+					t.Errorf("a mistake at %d of %d", mistake.Offset, len(text))
 				}
-				if _, err := sqltext.ReadQuery(slip.Mended); slip.Mended != "" && errors.As(err, new(*sqltext.SyntaxError)) && !strings.HasPrefix(err.Error(), "there is no parameter") {
-					t.Errorf("mended to what cannot be read: %q", slip.Mended)
+				if _, err := sqltext.ReadQuery(mistake.Mended); mistake.Mended != "" &&
+					errors.As(err, new(*sqltext.SyntaxError)) &&
+					!strings.HasPrefix(err.Error(), "there is no parameter") {
+					t.Errorf("mended to what cannot be read: %q", mistake.Mended)
 				}
 			}
 			if mended, at := sqltext.Mend(text, nil); at < 0 && mended != text {
@@ -46,12 +54,14 @@ func FuzzReadQuery(f *testing.F) {
 		case err != nil:
 			t.Fatalf("another error: %v", err)
 		default:
-			if used := q.Uses(); len(q.Broken(sqltext.Constructs, nil))+len(q.Broken(nil, sqltext.Constructs)) != len(sqltext.Constructs) {
+			if used := q.Uses(); len(
+				q.Broken(sqltext.Constructs, nil),
+			)+len(q.Broken(nil, sqltext.Constructs)) != len(sqltext.Constructs) {
 				t.Errorf("each construct is either used or not: %v", used)
 			}
-			q.Traits(schema)
-			q.Changing()
-			for _, weak := range q.Weakenings(schema) {
+			q.Features(schema)
+			q.Volatile()
+			for _, weak := range q.Mutations(schema) {
 				if _, err := sqltext.ReadQuery(weak.SQL); err != nil {
 					t.Errorf("without %s it is no query: %s: %v", weak.What, weak.SQL, err)
 				}

@@ -10,14 +10,15 @@ var typographic = map[rune]string{
 	'‘': "'", '’': "'", '‚': "'", '‛': "'", '′': "'", '´': "'",
 	'“': `"`, '”': `"`, '„': `"`, '‟': `"`, '″': `"`, '«': `"`, '»': `"`,
 	'–': "-", '—': "-", '−': "-", '‐': "-", '‑': "-", '…': "...",
-	'\u00a0': " ", '\u2002': " ", '\u2003': " ", '\u2007': " ", '\u2009': " ", '\u200a': " ", '\u202f': " ", '\u3000': " ",
+	'\u00a0': " ", '\u2002': " ", '\u2003': " ", '\u2007': " ", '\u2009': " ", '\u200a': " ", '\u202f': " ",
+	'\u3000': " ",
 	'\u200b': "", '\u200c': "", '\u200d': "", '\ufeff': "", '\u00ad': "",
 	'（': "(", '）': ")", '，': ",", '；': ";", '＝': "=", '＊': "*",
 }
 
-// Mend replaces typographic quotes, dashes and spaces by those that SQL has, outside of texts in quotes and comments. Double quotes become
-// single ones unless they hold a name, as isName tells. changed is where the first one stood, -1 where there is none. The text is an offer: it is
-// never run in place of what was written.
+// Mend replaces typographic quotes, dashes and spaces by those that SQL has, outside of texts in quotes and comments.
+// Double quotes become single ones unless they hold a name, as isName tells. changed is where the first one stood, -1
+// where there is none. The text is an offer: it is never run in place of what was written.
 func Mend(text string, isName func(string) bool) (mended string, changed int) {
 	var b strings.Builder
 	changed = -1

@@ -5,7 +5,8 @@ import (
 	"strings"
 )
 
-// nearest returns the words that are like a word, the likest first: at most one letter in three is another, missing or too many.
+// nearest returns the words that resemble a word, the most similar first: at most one letter in three is changed,
+// missing or added.
 func nearest(word string, words []string) []string {
 	type like struct {
 		word  string
@@ -26,7 +27,7 @@ func nearest(word string, words []string) []string {
 	return out
 }
 
-// Nearest returns the word that is most like another, "" where none is like it. Case does not count.
+// Nearest returns the most similar word, or "" if none is similar. Case does not count.
 func Nearest(word string, words []string) string {
 	lower := make([]string, len(words))
 	for i, w := range words {
@@ -41,8 +42,8 @@ func Nearest(word string, words []string) string {
 	return ""
 }
 
-// distance counts the letters to change, add, leave out or swap with their neighbour to make one word the other (Damerau 1964, as optimal
-// string alignment); it may stop above most.
+// distance counts the letters to change, add, leave out or swap with their neighbour to make one word the other
+// (Damerau 1964, as optimal string alignment); it may stop above most.
 func distance(a, b string, most int) int {
 	if len(a)-len(b) > most || len(b)-len(a) > most {
 		return most + 1

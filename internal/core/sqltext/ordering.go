@@ -11,7 +11,8 @@ import (
 
 // An Ordering says how a query orders its rows at its top level, and which of them its LIMIT and OFFSET let through.
 type Ordering struct {
-	SQL     string // the query without LIMIT and OFFSET, with the order keys that its output lacks added behind its columns
+	// the query without LIMIT and OFFSET, with the order keys that its output lacks added behind its columns
+	SQL     string
 	Keys    []Key  // none: not ordered
 	Added   int    // how many columns SQL has more than the query
 	Limited bool   // there is a LIMIT, FETCH or OFFSET, or more than one
@@ -21,8 +22,8 @@ type Ordering struct {
 	tree *pg.ParseResult // of SQL
 }
 
-// A Key is one order key: a column of the query's output by number (from 1) or by name, or one of the columns added. Rows tie
-// where all their keys are equal.
+// A Key is one order key: a column of the query's output by number (from 1) or by name, or one of the columns added.
+// Rows tie where all their keys are equal.
 type Key struct {
 	Position int
 	Name     string
@@ -32,8 +33,9 @@ type Key struct {
 // Ordered tells whether the query has an ORDER BY at its top level.
 func (q *Query) Ordered() bool { return len(q.tree.Stmts[0].Stmt.GetSelectStmt().SortClause) > 0 }
 
-// Ordering returns the query's ordering. The rewritten query gives the same rows in the same order as the query does. The keys of the given numbers, from 0,
-// are added as their rank, but in set operations: what is equal to the database may be told apart by its text.
+// Ordering returns the query's ordering. The rewritten query gives the same rows in the same order as the query does.
+// The keys of the given numbers, from 0, are added as their rank, but in set operations: what is equal to the database
+// may be told apart by its text.
 func (q *Query) Ordering(ranked []int) (Ordering, error) {
 	sel := q.tree.Stmts[0].Stmt.GetSelectStmt()
 	o := Ordering{SQL: q.Text, tree: q.tree}
@@ -70,7 +72,9 @@ func (o Ordering) Through(n int64) (string, error) {
 	tree := proto.Clone(o.tree).(*pg.ParseResult)
 	top := tree.Stmts[0].Stmt.GetSelectStmt()
 	top.LimitOption = pg.LimitOption_LIMIT_OPTION_WITH_TIES
-	top.LimitCount = &pg.Node{Node: &pg.Node_AConst{AConst: &pg.A_Const{Val: &pg.A_Const_Fval{Fval: &pg.Float{Fval: fmt.Sprint(n)}}}}}
+	top.LimitCount = &pg.Node{
+		Node: &pg.Node_AConst{AConst: &pg.A_Const{Val: &pg.A_Const_Fval{Fval: &pg.Float{Fval: fmt.Sprint(n)}}}},
+	}
 	sql, err := deparse(tree)
 	if err != nil {
 		return "", fmt.Errorf("add the ties: %w", err)
@@ -88,12 +92,19 @@ func ask(tree *pg.ParseResult, sel *pg.SelectStmt) (string, error) {
 			TypeName: &pg.TypeName{Names: []*pg.Node{pg.MakeStrNode("int8")}, Typemod: -1}}}}
 		return pg.MakeResTargetNodeWithVal(value, -1)
 	}
-	question := &pg.SelectStmt{TargetList: []*pg.Node{bigint(sel.LimitOffset), bigint(sel.LimitCount)}, LimitOption: pg.LimitOption_LIMIT_OPTION_DEFAULT,
+	question := &pg.SelectStmt{TargetList: []*pg.Node{
+		bigint(sel.LimitOffset), bigint(sel.LimitCount),
+	}, LimitOption: pg.LimitOption_LIMIT_OPTION_DEFAULT,
 		Op: pg.SetOperation_SETOP_NONE}
 	if sel.WithClause != nil {
 		question.WithClause = proto.Clone(sel.WithClause).(*pg.WithClause)
 	}
-	sql, err := deparse(&pg.ParseResult{Version: tree.Version, Stmts: []*pg.RawStmt{{Stmt: &pg.Node{Node: &pg.Node_SelectStmt{SelectStmt: question}}}}})
+	sql, err := deparse(
+		&pg.ParseResult{
+			Version: tree.Version,
+			Stmts:   []*pg.RawStmt{{Stmt: &pg.Node{Node: &pg.Node_SelectStmt{SelectStmt: question}}}},
+		},
+	)
 	if err != nil {
 		return "", fmt.Errorf("read the limit: %w", err)
 	}
@@ -102,11 +113,13 @@ func ask(tree *pg.ParseResult, sel *pg.SelectStmt) (string, error) {
 
 func (o *Ordering) key(top *pg.SelectStmt, sort *pg.SortBy, ranked bool) Key {
 	node, name := sort.Node, columnName(sort.Node)
-	simple := top.Op == pg.SetOperation_SETOP_NONE && len(top.ValuesLists) == 0 // else nothing but the output can be ordered by
+	// else nothing but the output can be ordered by
+	simple := top.Op == pg.SetOperation_SETOP_NONE && len(top.ValuesLists) == 0
 	place, star := aliased(top.TargetList, name)
 	switch n := node.GetAConst().GetIval(); {
 	case n != nil:
-		if place, star = int(n.Ival)-1, false; !simple || !ranked || hasStar(top.TargetList[:min(max(place+1, 0), len(top.TargetList))]) {
+		if place, star = int(n.Ival)-1, false; !simple || !ranked ||
+			hasStar(top.TargetList[:min(max(place+1, 0), len(top.TargetList))]) {
 			return Key{Position: place + 1}
 		}
 	case !simple:
@@ -145,8 +158,8 @@ func hasStar(targets []*pg.Node) bool {
 	return star
 }
 
-// add puts an expression behind the query's columns. Under DISTINCT it is one of them already, or it is the same wherever
-// they are, so that nothing more is distinct than before.
+// add puts an expression behind the query's columns. Under DISTINCT it is one of them already, or it is the same
+// wherever they are, so that nothing more is distinct than before.
 func (o *Ordering) add(top *pg.SelectStmt, expression *pg.Node) Key {
 	o.Added++
 	top.TargetList = append(top.TargetList, pg.MakeResTargetNodeWithNameAndVal(
@@ -154,8 +167,8 @@ func (o *Ordering) add(top *pg.SelectStmt, expression *pg.Node) Key {
 	return Key{Added: o.Added}
 }
 
-// ownCollation tells whether an expression names a collation that the server does not come with: texts that differ may be
-// equal under it.
+// ownCollation tells whether an expression names a collation that the server does not come with: texts that differ may
+// be equal under it.
 func ownCollation(node *pg.Node) bool {
 	own := false
 	walk(node.ProtoReflect(), func(m any) {
@@ -163,7 +176,8 @@ func ownCollation(node *pg.Node) bool {
 			name := c.Collname[len(c.Collname)-1].GetString_().GetSval()
 			switch {
 			case name == "C", name == "POSIX", name == "default", name == "ucs_basic", name == "unicode",
-				strings.HasSuffix(name, "-x-icu"), strings.Contains(name, "_") && len(name) < 20 && strings.ToLower(name) != name:
+				strings.HasSuffix(name, "-x-icu"), strings.Contains(name, "_") && len(name) < 20 &&
+					strings.ToLower(name) != name:
 			default:
 				own = true
 			}
@@ -172,7 +186,8 @@ func ownCollation(node *pg.Node) bool {
 	return own
 }
 
-// rankOver is dense_rank() OVER (ORDER BY sort): the same for rows that tie, whatever the database takes for equal.
+// rankOver returns dense_rank() OVER (ORDER BY sort): it is equal for rows that tie, whatever the database considers
+// equal.
 func rankOver(sort *pg.SortBy) *pg.Node {
 	return &pg.Node{Node: &pg.Node_FuncCall{FuncCall: &pg.FuncCall{
 		Funcname: []*pg.Node{pg.MakeStrNode("dense_rank")}, Funcformat: pg.CoercionForm_COERCE_EXPLICIT_CALL,
@@ -204,7 +219,8 @@ func outputName(target *pg.ResTarget) string {
 	return name
 }
 
-// figureName follows FigureColname of PostgreSQL's parse_target.c. sure tells a name from one that is taken for want of a better.
+// figureName follows FigureColname of PostgreSQL's parse_target.c. sure tells a name from one that is taken for want of
+// a better.
 func figureName(node *pg.Node) (name string, sure bool) {
 	switch n := node.GetNode().(type) {
 	case *pg.Node_ColumnRef:
@@ -263,7 +279,7 @@ func figureName(node *pg.Node) (name string, sure bool) {
 	return "", false
 }
 
-// columnName is the name of an unqualified column reference, "" for anything else.
+// columnName returns the name of an unqualified column reference, "" for anything else.
 func columnName(node *pg.Node) string {
 	c := node.GetColumnRef()
 	if c == nil || len(c.Fields) != 1 {

@@ -11,6 +11,7 @@ import (
 
 // A Relation is a table or view that a query can read, as its dataset has it.
 type Relation struct {
+	Name    string // the shortest by which a query may read from it
 	Columns []RelationColumn
 	Query   string // of a view
 	Rows    int64  // about
@@ -27,7 +28,21 @@ type RelationColumn struct {
 // Relations are those of a dataset, by the names that a query may have for them.
 type Relations map[string]Relation
 
-// An Origin says what the numbers of an output come of. It is what can be read off the query; of what cannot be, nothing is said.
+// Schema is the same without all but names.
+func (r Relations) Schema() Schema {
+	schema := Schema{}
+	for name, of := range r {
+		if name != of.Name {
+			continue
+		}
+		for _, c := range of.Columns {
+			schema[name] = append(schema[name], c.Name)
+		}
+	}
+	return schema
+}
+
+// An Origin says what the numbers in an output are computed from, as far as the query shows it.
 type Origin struct {
 	Quotient  bool    // a division, an average, or a floating-point number has a part in them
 	Real      bool    // a number of type real has
@@ -39,9 +54,10 @@ type Origin struct {
 	real bool // its own type is real
 }
 
-// and is the origin of what comes of both.
+// and returns the origin of what is computed from both.
 func (o Origin) and(p Origin) Origin {
-	o.Quotient, o.Real, o.Added, o.real = o.Quotient || p.Quotient, o.Real || p.Real, o.Added || p.Added, o.real && p.real
+	o.Quotient, o.Real, o.Added, o.real = o.Quotient || p.Quotient, o.Real || p.Real, o.Added || p.Added, o.real &&
+		p.real
 	o.SumOfReal, o.Size = max(o.SumOfReal, p.SumOfReal), max(o.Size, p.Size)
 	if o.Collation == "" {
 		o.Collation = p.Collation
@@ -52,7 +68,7 @@ func (o Origin) and(p Origin) Origin {
 // mostColumns is how many columns a SELECT may have, as in PostgreSQL.
 const mostColumns = 1664
 
-// Origins tells for each output of the query what it comes of: nil where the outputs cannot be told.
+// Origins returns the origin of each output of the query; nil if the outputs cannot be determined.
 func (q *Query) Origins(relations Relations) []Origin {
 	if len(q.Text) > longestExplained {
 		return nil
@@ -71,7 +87,7 @@ func (q *Query) Origins(relations Relations) []Origin {
 	return origins
 }
 
-// tracing follows outputs to what they come of.
+// tracing follows outputs back to their sources.
 type tracing struct {
 	relations Relations
 	views     int   // that are being looked into
@@ -108,7 +124,8 @@ func (t *tracing) query(sel *pg.SelectStmt, outer *scope) []traced {
 		if inner == nil {
 			continue
 		}
-		if sel.WithClause.Recursive && inner.Larg != nil && inner.WithClause == nil { // what it begins with says what its columns are
+		if sel.WithClause.Recursive && inner.Larg != nil && inner.WithClause == nil {
+			// what it begins with says what its columns are
 			columns := renamed(t.query(inner.Larg, s), cte.Aliascolnames)
 			s.with[cte.Ctename] = columns
 			s.with[cte.Ctename] = merged(columns, t.query(inner.Rarg, s))
@@ -203,7 +220,9 @@ func joined(j *pg.JoinExpr, left, right []traced) []traced {
 	var first []traced
 	for _, l := range left {
 		same := j.IsNatural && slices.ContainsFunc(right, func(r traced) bool { return r.name == l.name })
-		if same || slices.ContainsFunc(j.UsingClause, func(n *pg.Node) bool { return n.GetString_().GetSval() == l.name }) {
+		if same || slices.ContainsFunc(
+			j.UsingClause, func(n *pg.Node) bool { return n.GetString_().GetSval() == l.name },
+		) {
 			merged[l.name] = true
 			first = append(first, l)
 		}
@@ -257,7 +276,9 @@ func (t *tracing) relation(r *pg.RangeVar, s *scope) []traced {
 // star are the columns that a star stands for.
 func (t *tracing) star(c *pg.ColumnRef, s *scope) []traced {
 	if len(c.Fields) == 1 {
-		t.lost = t.lost || slices.ContainsFunc(s.sources, func(source tracedSource) bool { return source.columns == nil })
+		t.lost = t.lost || slices.ContainsFunc(
+			s.sources, func(source tracedSource) bool { return source.columns == nil },
+		)
 		return s.all
 	}
 	var columns []traced
@@ -291,10 +312,17 @@ func (s *scope) column(c *pg.ColumnRef) Origin {
 
 // Functions whose results are exact whatever they come of, and those whose results are not.
 var (
-	exactly   = strings.Fields("round trunc floor ceil ceiling sign div count width_bucket length char_length octet_length rank dense_rank row_number ntile")
-	inexactly = strings.Fields(`avg stddev stddev_pop stddev_samp variance var_pop var_samp corr covar_pop covar_samp regr_avgx regr_avgy regr_intercept regr_r2 regr_slope regr_sxx
-		regr_sxy regr_syy percentile_cont percent_rank cume_dist sqrt cbrt exp ln log log10 power pow pi degrees radians sin cos tan cot asin acos atan atan2 sinh cosh tanh random
-		date_part to_number`)
+	exactly = strings.Fields(
+		"round trunc floor ceil ceiling sign div count width_bucket length char_length octet_length rank dense_rank " +
+			"row_number ntile",
+	)
+	inexactly = strings.Fields(
+		`avg stddev stddev_pop stddev_samp variance var_pop var_samp corr covar_pop covar_samp regr_avgx regr_avgy
+regr_intercept regr_r2 regr_slope regr_sxx
+		regr_sxy regr_syy percentile_cont percent_rank cume_dist sqrt cbrt exp ln log log10 power pow pi degrees
+		radians sin cos tan cot asin acos atan atan2 sinh cosh tanh random
+		date_part to_number`,
+	)
 )
 
 // of is the origin of an expression.
@@ -336,7 +364,8 @@ func (t *tracing) of(n *pg.Node, s *scope) Origin {
 	case *pg.Node_AIndirection:
 		return t.of(x.AIndirection.Arg, s)
 	case *pg.Node_SubLink:
-		if sel := x.SubLink.Subselect.GetSelectStmt(); x.SubLink.SubLinkType == pg.SubLinkType_EXPR_SUBLINK || x.SubLink.SubLinkType == pg.SubLinkType_ARRAY_SUBLINK {
+		if sel := x.SubLink.Subselect.GetSelectStmt(); x.SubLink.SubLinkType == pg.SubLinkType_EXPR_SUBLINK ||
+			x.SubLink.SubLinkType == pg.SubLinkType_ARRAY_SUBLINK {
 			if columns := t.query(sel, s); len(columns) > 0 {
 				return columns[0].Origin
 			}

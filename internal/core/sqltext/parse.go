@@ -5,7 +5,8 @@ package sqltext
 #define _GNU_SOURCE
 #include <pthread.h>
 
-// Threads that begin later have this much stack: set before Go starts any. It is address space; only what is used takes memory.
+// Threads that begin later have this much stack: set before Go starts any. It is address space; only what is used takes
+// memory.
 static void __attribute__((constructor)) enough_stack(void) {
 	pthread_attr_t attr;
 	if (pthread_attr_init(&attr) != 0)
@@ -24,10 +25,11 @@ import (
 	"google.golang.org/protobuf/reflect/protoreflect"
 )
 
-// PostgreSQL's parser, and what writes its trees as SQL, are C: they walk a tree by recursion, and one that is too deep ends the whole process. So all calls
-// of them stand in this file, behind bounds. A level takes 2 kB of stack at most (measured over all constructs that nest, deparsing a chain of NOT or
-// ISNULL being the dearest): mostLevels takes a quarter of the 8 MB that the first thread has, and a thirtieth of what the others have. A text of
-// fewer than shallow bytes cannot be that deep: each level takes at least two.
+// PostgreSQL's parser, and what writes its trees as SQL, are C: they walk a tree by recursion, and one that is too deep
+// ends the whole process. So all calls of them stand in this file, behind bounds. A level takes 2 kB of stack at most
+// (measured over all constructs that nest, deparsing a chain of NOT or ISNULL being the dearest): mostLevels takes a
+// quarter of the 8 MB that the first thread has, and a thirtieth of what the others have. A text of fewer than shallow
+// bytes cannot be that deep: each level takes at least two.
 const (
 	mostLevels = 1000
 	shallow    = 2 * mostLevels
@@ -41,7 +43,10 @@ func parse(text string) (*pg.ParseResult, error) {
 			return nil, err
 		}
 		if at := tooDeep(tokens); at >= 0 {
-			return nil, &SyntaxError{Message: fmt.Sprintf("the text nests deeper than the %d levels that are read", mostLevels), Place: PlaceAt(text, at)}
+			return nil, &SyntaxError{
+				Message: fmt.Sprintf("the text nests deeper than the %d levels that are read", mostLevels),
+				Place:   PlaceAt(text, at),
+			}
 		}
 	}
 	return pg.Parse(text)
@@ -58,7 +63,8 @@ func scan(text string) ([]*pg.ScanToken, error) {
 
 // deparse writes a tree as SQL.
 func deparse(tree *pg.ParseResult) (string, error) {
-	if deeperThan(tree.ProtoReflect(), 4*mostLevels) { // a level is a node in a oneof, and a list's or a clause's beside it
+	if deeperThan(tree.ProtoReflect(), 4*mostLevels) {
+		// a level is a node in a oneof, and a list's or a clause's beside it
 		return "", fmt.Errorf("the query nests deeper than the %d levels that are written", mostLevels)
 	}
 	return pg.Deparse(tree)
@@ -85,9 +91,9 @@ func deeperThan(m protoreflect.Message, levels int) bool {
 	return deeper
 }
 
-// tooDeep finds where a text's tree may become deeper than what is read; -1 where it cannot. Every operator, keyword and bracket of an expression may be a
-// level, and what stands in brackets adds to what stands around them. A comma begins a new expression beside the one before, which is no level of it; but a
-// set operation goes on over the commas.
+// tooDeep finds where a text's tree may become deeper than what is read; -1 where it cannot. Every operator, keyword
+// and bracket of an expression may be a level, and what stands in brackets adds to what stands around them. A comma
+// begins a new expression beside the one before, which is no level of it; but a set operation goes on over the commas.
 func tooDeep(tokens []*pg.ScanToken) int {
 	type around struct{ levels, sets int } // of one pair of brackets
 	open, depth := []around{{}}, 0

@@ -6,13 +6,15 @@ import (
 	pg "github.com/pganalyze/pg_query_go/v6"
 )
 
-// Divisions are the places of the query's divisions and remainders, as offsets in bytes of the text as it was written; only those by a
-// constant zero where there are such.
+// Divisions returns the places of the query's divisions and remainders, as byte offsets into the text as written; if
+// some divide by a constant zero, only those.
 func (q *Query) Divisions() []int {
 	var all, byZero []int
 	walk(q.tree.ProtoReflect(), func(m any) {
 		a, is := m.(*pg.A_Expr)
-		if !is || a.Kind != pg.A_Expr_Kind_AEXPR_OP || !slices.Contains([]string{"/", "%"}, a.Name[len(a.Name)-1].GetString_().GetSval()) {
+		if !is || a.Kind != pg.A_Expr_Kind_AEXPR_OP || !slices.Contains(
+			[]string{"/", "%"}, a.Name[len(a.Name)-1].GetString_().GetSval(),
+		) {
 			return
 		}
 		all = append(all, int(a.Location))
@@ -26,7 +28,8 @@ func (q *Query) Divisions() []int {
 	return all
 }
 
-// ScalarSubqueries are the places of the query's subqueries that stand for one value, as offsets in bytes of the text as it was written.
+// ScalarSubqueries returns the places of the query's subqueries that give a single value, as byte offsets into the text
+// as written.
 func (q *Query) ScalarSubqueries() []int {
 	var all []int
 	walk(q.tree.ProtoReflect(), func(m any) {

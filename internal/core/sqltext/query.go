@@ -24,7 +24,7 @@ type NotAllowed struct {
 
 func (e *NotAllowed) Error() string { return e.Detail }
 
-// emptyQuery says of a text without a statement what it is.
+// emptyQuery describes a text without a statement.
 func emptyQuery(text string) string {
 	if strings.TrimSpace(text) != "" {
 		return "The query is empty (only a comment): write a query, such as SELECT ... FROM ..."
@@ -34,8 +34,8 @@ func emptyQuery(text string) string {
 
 const notAQuery = "Only SELECT queries are allowed here"
 
-// ReadQuery reads text as one query. The error is a *SyntaxError, or a *NotAllowed for no statement, several statements and
-// statements that do something else than read.
+// ReadQuery reads text as one query. The error is a *SyntaxError, or a *NotAllowed for no statement, several statements
+// and statements that do something else than read.
 func ReadQuery(text string) (*Query, error) {
 	tree, err := parse(text)
 	if err != nil {
@@ -48,7 +48,13 @@ func ReadQuery(text string) (*Query, error) {
 	default:
 		second := int(tree.Stmts[1].StmtLocation)
 		second += leading(text[second:])
-		return nil, &NotAllowed{Title: notAQuery, Detail: fmt.Sprintf("One query is expected, but the text holds %d statements: remove all but one.", len(tree.Stmts)), Place: PlaceAt(text, second)}
+		return nil, &NotAllowed{
+			Title: notAQuery,
+			Detail: fmt.Sprintf(
+				"One query is expected, but the text holds %d statements: remove all but one.", len(tree.Stmts),
+			),
+			Place: PlaceAt(text, second),
+		}
 	}
 	raw := tree.Stmts[0]
 	start, end := int(raw.StmtLocation), len(text)
@@ -58,21 +64,32 @@ func ReadQuery(text string) (*Query, error) {
 	start += leading(text[start:])
 	if what := effect(raw.Stmt); what != "" {
 		return nil, &NotAllowed{
-			Title:  notAQuery,
-			Detail: fmt.Sprintf("Only queries can be run here (SELECT, VALUES, TABLE, also after WITH), and this is %s: write a query that reads the rows.", what),
-			Place:  PlaceAt(text, start),
+			Title: notAQuery,
+			Detail: fmt.Sprintf(
+				"Only queries can be run here (SELECT, VALUES, TABLE, also after WITH), and this is %s: write a "+
+					"query that reads the rows.",
+				what,
+			),
+			Place: PlaceAt(text, start),
 		}
 	}
 	if what, at := forbidden(raw.Stmt); what != "" {
-		return nil, &NotAllowed{Title: "Not available to learners", Detail: fmt.Sprintf("In a learner's query %s is not available: leave it out.", what), Place: PlaceAt(text, int(at))}
+		return nil, &NotAllowed{
+			Title:  "Not available to learners",
+			Detail: fmt.Sprintf("In a learner's query %s is not available: leave it out.", what),
+			Place:  PlaceAt(text, int(at)),
+		}
 	}
 	if number, at := placeholder(raw.Stmt); number > 0 {
-		return nil, &SyntaxError{Message: fmt.Sprintf("there is no parameter $%d", number), Place: PlaceAt(text, int(at))}
+		return nil, &SyntaxError{
+			Message: fmt.Sprintf("there is no parameter $%d", number),
+			Place:   PlaceAt(text, int(at)),
+		}
 	}
 	return &Query{Text: text[start:end], tree: tree, source: text, start: start}, nil
 }
 
-// placeholder finds the first $1 or the like: a value that nobody gives. The number is 0 where there is none.
+// placeholder finds the first $1 or the like: a value that nobody supplies. The number is 0 if there is none.
 func placeholder(stmt *pg.Node) (number, location int32) {
 	walk(stmt.ProtoReflect(), func(m any) {
 		if p, is := m.(*pg.ParamRef); is && number == 0 {
@@ -82,7 +99,7 @@ func placeholder(stmt *pg.Node) (number, location int32) {
 	return number, location
 }
 
-// effect names what a statement does other than read; "" for a query.
+// effect names what a statement does other than reading; "" for a query.
 func effect(stmt *pg.Node) string {
 	sel := stmt.GetSelectStmt()
 	if sel == nil {

@@ -10,8 +10,24 @@ import (
 )
 
 // Constructs are the names that a rule may require or forbid, apart from table:NAME and function:NAME.
-var Constructs = []string{"join", "outer-join", "group-by", "having", "distinct", "order-by", "limit", "subquery", "with", "window",
-	"set-operation", "case", "cast", "literal-type", "aggregate", "star"}
+var Constructs = []string{
+	"join",
+	"outer-join",
+	"group-by",
+	"having",
+	"distinct",
+	"order-by",
+	"limit",
+	"subquery",
+	"with",
+	"window",
+	"set-operation",
+	"case",
+	"cast",
+	"literal-type",
+	"aggregate",
+	"star",
+}
 
 // CheckConstruct tells whether a rule may name the construct.
 func CheckConstruct(name string) error {
@@ -19,7 +35,9 @@ func CheckConstruct(name string) error {
 	if named && (kind == "table" || kind == "function") && rest != "" || !named && slices.Contains(Constructs, name) {
 		return nil
 	}
-	return fmt.Errorf("%q is no construct: expected one of %s, table:NAME, function:NAME", name, strings.Join(Constructs, ", "))
+	return fmt.Errorf(
+		"%q is no construct: expected one of %s, table:NAME, function:NAME", name, strings.Join(Constructs, ", "),
+	)
 }
 
 // A Rule says that a construct has to be used, or must not be.
@@ -28,8 +46,8 @@ type Rule struct {
 	Required  bool
 }
 
-// Broken returns the rules that the query breaks, required ones first. A rule is judged on what was written: a word in a
-// comment or a string does not count, nor what a view does inside.
+// Broken returns the rules that the query breaks, required ones first. Only what was written is judged: words in
+// comments or strings do not count, and neither does what a view does inside.
 func (q *Query) Broken(require, forbid []string) []Rule {
 	if len(require)+len(forbid) == 0 {
 		return nil
@@ -84,7 +102,10 @@ func (q *Query) Uses() map[string]bool {
 		case *pg.CoalesceExpr:
 			used["function:coalesce"] = true
 		case *pg.MinMaxExpr:
-			used[map[bool]string{true: "function:greatest", false: "function:least"}[n.Op == pg.MinMaxOp_IS_GREATEST]] = true
+			used[map[bool]string{
+				true:  "function:greatest",
+				false: "function:least",
+			}[n.Op == pg.MinMaxOp_IS_GREATEST]] = true
 		case *pg.A_Expr:
 			if n.Kind == pg.A_Expr_Kind_AEXPR_NULLIF {
 				used["function:nullif"] = true
@@ -97,8 +118,8 @@ func (q *Query) Uses() map[string]bool {
 	return used
 }
 
-// tablesOf calls found with every table that is read from below m. A name that WITH gives hides a table of that name where it is known: in what follows it, and
-// with RECURSIVE in all of the WITH itself; never behind a schema's name.
+// tablesOf calls found with every table that is read from below m. A name that WITH gives hides a table of that name
+// where it is known: in what follows it, and with RECURSIVE in all of the WITH itself; never behind a schema's name.
 func tablesOf(m protoreflect.Message, with []string, found func(table string)) {
 	below := func(m protoreflect.Message, with []string) {
 		m.Range(func(field protoreflect.FieldDescriptor, value protoreflect.Value) bool {
@@ -175,9 +196,12 @@ func isStar(c *pg.ColumnRef) bool {
 // aggregates are the aggregate functions that PostgreSQL 15 has built in.
 var aggregates = func() map[string]bool {
 	m := map[string]bool{}
-	for name := range strings.FieldsSeq(`array_agg avg bit_and bit_or bit_xor bool_and bool_or count every json_agg json_object_agg jsonb_agg
-		jsonb_object_agg max min range_agg range_intersect_agg string_agg sum xmlagg corr covar_pop covar_samp regr_avgx regr_avgy
-		regr_count regr_intercept regr_r2 regr_slope regr_sxx regr_sxy regr_syy stddev stddev_pop stddev_samp variance var_pop
+	for name := range strings.FieldsSeq(`array_agg avg bit_and bit_or bit_xor bool_and bool_or count every json_agg
+json_object_agg jsonb_agg
+		jsonb_object_agg max min range_agg range_intersect_agg string_agg sum xmlagg corr covar_pop covar_samp
+		regr_avgx regr_avgy
+		regr_count regr_intercept regr_r2 regr_slope regr_sxx regr_sxy regr_syy stddev stddev_pop stddev_samp
+		variance var_pop
 		var_samp mode percentile_cont percentile_disc grouping`) {
 		m[name] = true
 	}

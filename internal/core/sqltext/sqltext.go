@@ -1,5 +1,5 @@
-// Package sqltext reads SQL as text: it tells what a statement does, which constructs it uses
-// and how it orders its rows. It reads with PostgreSQL's own parser and never runs anything.
+// Package sqltext reads SQL as text: it tells what a statement does, which constructs it uses and how it orders its
+// rows. It reads with PostgreSQL's own parser and never runs anything.
 package sqltext
 
 import (
@@ -10,7 +10,8 @@ import (
 	"github.com/pganalyze/pg_query_go/v6/parser"
 )
 
-// A Place is a position in a text. Line and Column count from 1, columns in characters; Text is the whole line, or "" of one that is longer than people write.
+// A Place is a position in a text. Line and Column count from 1, columns in characters; Text is the whole line, or ""
+// of one that is longer than people write.
 type Place struct {
 	Line   int    `json:"line"`
 	Column int    `json:"column"`
@@ -35,7 +36,7 @@ func PlaceAt(text string, offset int) Place {
 // longestLine is how long a line may be, in bytes, that is shown with a place in it.
 const longestLine = 2000
 
-// Shorten cuts a text that is not ours, such as a database's message, to so many bytes at most.
+// Shorten cuts text that is not ours, such as a database's message, to a number of bytes.
 func Shorten(text string, most int) string {
 	if len(text) <= most {
 		return text
@@ -53,7 +54,7 @@ func PlaceAtRune(text string, n int) Place {
 	return PlaceAt(text, offset)
 }
 
-// A SyntaxError is what the parser says of a text that is no SQL.
+// A SyntaxError is the parser's report on text that is not SQL.
 type SyntaxError struct {
 	Message string
 	Place   Place
@@ -141,7 +142,7 @@ func PlaceIn(text, part string, place Place) Place {
 	return place
 }
 
-// Offset is where a place stands in its text, in bytes.
+// Offset returns the place's byte offset in its text.
 func (p Place) Offset(text string) int {
 	offset := 0
 	for range p.Line - 1 {

@@ -1,12 +1,14 @@
 package sqltext
 
 import (
+	"regexp"
 	"strings"
 
 	pg "github.com/pganalyze/pg_query_go/v6"
 )
 
-// Words adds to a set the names that may stand for tables and columns in a text: its identifiers, as the server folds them. A text that is no SQL has none.
+// Words adds to a set the names in a text that may be tables and columns: its identifiers, folded as the server folds
+// them. Text that is not SQL has none.
 func Words(text string, into map[string]bool) {
 	tokens, err := scan(text)
 	if err != nil {
@@ -17,13 +19,24 @@ func Words(text string, into map[string]bool) {
 		switch {
 		case strings.HasPrefix(word, `"`):
 			into[strings.ReplaceAll(strings.Trim(word, `"`), `""`, `"`)] = true
-		case token.Token == pg.Token_IDENT || token.KeywordKind == pg.KeywordKind_UNRESERVED_KEYWORD || token.KeywordKind == pg.KeywordKind_COL_NAME_KEYWORD:
+		case token.Token == pg.Token_IDENT || token.KeywordKind == pg.KeywordKind_UNRESERVED_KEYWORD ||
+			token.KeywordKind == pg.KeywordKind_COL_NAME_KEYWORD:
 			into[strings.ToLower(word)] = true
 		}
 	}
 }
 
-// Reserved tells whether a word is one of SQL's own that cannot be a name without double quotes.
+// Quoted writes a name as SQL has it: in double quotes where it needs them.
+func Quoted(name string) string {
+	if plainName.MatchString(name) && !Reserved(name) {
+		return name
+	}
+	return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
+}
+
+var plainName = regexp.MustCompile(`^[a-z_][a-z0-9_]*$`)
+
+// Reserved tells whether a word is reserved, so that it can be a name only in double quotes.
 func Reserved(word string) bool {
 	tokens, err := scan(word)
 	return err == nil && len(tokens) == 1 && tokens[0].KeywordKind == pg.KeywordKind_RESERVED_KEYWORD

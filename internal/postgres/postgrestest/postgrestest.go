@@ -20,8 +20,11 @@ func Main(m *testing.M, ready func(url string)) {
 			return 1
 		}
 		defer os.RemoveAll(folder)
-		cluster, err := postgres.Start(context.Background(), postgres.Options{Folder: folder, Super: "examen", Scratch: true, SessionMemory: 1 << 30,
-			Settings: map[string]string{"max_connections": "80"}, Log: slog.New(slog.DiscardHandler)})
+		cluster, err := postgres.Start(
+			context.Background(),
+			postgres.Options{Folder: folder, Super: "examen", Scratch: true, SessionMemory: 1 << 30,
+				Settings: map[string]string{"max_connections": "80"}, Log: slog.New(slog.DiscardHandler)},
+		)
 		if err != nil {
 			fmt.Fprintln(os.Stderr, err)
 			return 1

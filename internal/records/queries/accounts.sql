@@ -1,13 +1,24 @@
 -- name: CreateAccount :one
-INSERT INTO account (name, display_name, role, password, one_time, one_time_until)
+INSERT INTO account (name, display_name, administrator, password, one_time, one_time_until)
 VALUES ($1, $2, $3, $4, $5, $6)
 RETURNING *;
 
 -- name: AccountByName :one
 SELECT * FROM account WHERE name = $1;
 
--- name: CountInstructors :one
-SELECT count(*) FROM account WHERE role = 'instructor';
+-- name: Memberships :many
+-- The courses that an account is in.
+SELECT course.id, course.slug, member.role
+FROM member JOIN course ON course.id = member.course_id
+WHERE member.account_id = $1
+ORDER BY course.slug;
+
+-- name: CountAdministrators :one
+SELECT count(*) FROM account WHERE administrator AND deactivated_at IS NULL;
+
+-- name: SetActive :exec
+-- An account that was deactivated keeps the time at which it first was.
+UPDATE account SET deactivated_at = CASE WHEN @active::boolean THEN NULL ELSE coalesce(deactivated_at, now()) END WHERE id = @id;
 
 -- name: SetPassword :exec
 UPDATE account SET password = $2, one_time = $3, one_time_until = $4 WHERE id = $1;
@@ -60,5 +71,12 @@ SELECT EXISTS (SELECT FROM device JOIN account ON account.id = device.account_id
 INSERT INTO device (token_hash, account_id) VALUES ($1, $2) ON CONFLICT (token_hash) DO UPDATE SET seen_at = now(), account_id = excluded.account_id;
 
 -- name: NeverLoggedIn :one
--- The first instructor's account, where its one-time password ran out before anybody used it.
+-- The first account, where its one-time password ran out before anybody used it.
 SELECT * FROM account WHERE name = $1 AND one_time AND one_time_until < now();
+
+-- name: Preference :one
+SELECT * FROM preference WHERE account_id = $1;
+
+-- name: SetPreference :exec
+INSERT INTO preference (account_id, text_size, wrap, look) VALUES ($1, $2, $3, $4)
+ON CONFLICT (account_id) DO UPDATE SET text_size = excluded.text_size, wrap = excluded.wrap, look = excluded.look;

@@ -53,8 +53,8 @@ SELECT * FROM paper WHERE dataset_id = $1 ORDER BY slug;
 
 -- name: DatasetAnswers :many
 -- The exercises of a dataset's papers.
-SELECT paper.slug AS paper, sqlc.embed(exercise) FROM exercise JOIN paper ON paper.id = exercise.paper_id
-WHERE paper.dataset_id = $1 AND NOT exercise.retired ORDER BY paper.slug, exercise.number;
+SELECT paper.slug AS paper, sqlc.embed(exercise_now) FROM exercise_now JOIN paper ON paper.id = exercise_now.paper_id
+WHERE paper.dataset_id = $1 AND NOT exercise_now.retired ORDER BY paper.slug, exercise_now.number;
 
 -- name: DropDataset :exec
 -- The builds stay, for the history that refers to them.
@@ -76,13 +76,14 @@ FROM dataset JOIN build ON build.id = dataset.build_id
 WHERE dataset.name = $1 AND dataset.dropped_at IS NULL;
 
 -- name: LearnerDatasets :many
--- The names of the datasets that a learner's open papers are about.
-SELECT DISTINCT dataset.name
+-- The datasets that papers are about which are open to an account, and a course that they are set for.
+SELECT dataset.name, min(course_paper.course_id)::bigint AS course_id
 FROM dataset
 JOIN paper ON paper.dataset_id = dataset.id
 JOIN course_paper ON course_paper.paper_id = paper.id
-JOIN enrolment ON enrolment.course_id = course_paper.course_id
-WHERE enrolment.account_id = $1 AND (course_paper.opens_at IS NULL OR course_paper.opens_at <= now());
+JOIN member ON member.course_id = course_paper.course_id
+WHERE member.account_id = $1 AND (course_paper.opens_at IS NULL OR course_paper.opens_at <= now())
+GROUP BY dataset.name;
 
 -- name: OldBuilds :many
 -- The builds of a dataset that are not kept any more: all but the one in use and the five latest others.

@@ -19,7 +19,11 @@ SELECT * FROM job_file WHERE job_id = $1 ORDER BY place;
 SELECT content FROM job_piece WHERE job_id = $1 AND place = $2 AND piece = $3;
 
 -- name: QueueJob :execrows
-UPDATE job SET state = 'queued', worker = NULL, options = @options WHERE id = @id AND state = ANY (@from_states::text[]);
+-- A job whose files have all come.
+UPDATE job SET state = 'queued', worker = NULL WHERE id = $1 AND state = 'receiving';
+
+-- name: ConfirmJob :execrows
+UPDATE job SET state = 'queued', worker = NULL, options = options || '{"confirmed": true}' WHERE id = $1 AND state = 'asking';
 
 -- name: ClaimJob :one
 UPDATE job SET state = 'running', worker = @worker, beat_at = now(), tries = tries + 1 WHERE id = @id AND state = 'queued' RETURNING *;
@@ -50,7 +54,7 @@ SELECT sqlc.embed(job), account.name AS account FROM job JOIN account ON account
 
 -- name: ListJobs :many
 SELECT sqlc.embed(job), account.name AS account FROM job JOIN account ON account.id = job.account_id
-WHERE (sqlc.narg('name')::text IS NULL OR job.name = sqlc.narg('name')) AND (sqlc.narg('kind')::text IS NULL OR job.kind = sqlc.narg('kind'))
+WHERE job.kind = ANY (@kinds::text[]) AND (sqlc.narg('name')::text IS NULL OR job.name = sqlc.narg('name'))
 ORDER BY job.id DESC LIMIT 50;
 
 -- name: SilentJobs :many
@@ -76,11 +80,11 @@ DELETE FROM job_piece WHERE job_id IN (
     AND NOT EXISTS (SELECT FROM build WHERE build.job_id = job.id AND build.dropped_at IS NULL));
 
 -- name: AliveJobs :many
--- The databases that jobs at hand have begun to build.
+-- The databases that unfinished jobs have begun to build.
 SELECT databases FROM job WHERE state IN ('running', 'stopping');
 
 -- name: RemakeJob :one
--- A job that makes a lost build again from its files, unless one is at hand.
+-- A job that makes a lost build again from its files, unless there is one already.
 INSERT INTO job (kind, name, account_id, options, state)
 SELECT job.kind, job.name, job.account_id, job.options || jsonb_build_object('remake', @build_id::bigint, 'files', job.id), 'queued'
 FROM job WHERE job.id = @job_id

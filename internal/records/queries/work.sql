@@ -1,37 +1,68 @@
 -- name: CreateRun :one
-INSERT INTO run (account_id, exercise_id, paper_id, build_id, sql, outcome, row_count, elapsed_ms, error)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+INSERT INTO run (account_id, exercise_id, paper_id, course_id, build_id, sql, outcome, row_count, elapsed_ms, error)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
 RETURNING id, at;
 
 -- name: CreateAttempt :one
-INSERT INTO attempt (account_id, exercise_id, build_id, sql, outcome, mark, points, row_count, elapsed_ms, findings, error, client_key, hidden_only, counted, at)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15)
-RETURNING id, at;
+-- Keeps an attempt with its check, and the standing that comes of it: the best mark counts, and of these the first; while
+-- there is none, the latest attempt.
+WITH made AS (
+    INSERT INTO attempt (account_id, exercise_id, course_id, sql, received_at, client_key)
+    VALUES (@account_id, @exercise_id, @course_id, @sql, @received_at, @client_key)
+    RETURNING *
+), checked AS (
+    INSERT INTO attempt_check (attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error,
+                               fingerprint, hidden_only, counted)
+    SELECT made.id, @version_id::bigint, @build_id::bigint, @outcome::text, @mark::numeric, @points::numeric, @row_count::bigint,
+           @elapsed_ms::float8, @findings::jsonb, @error::jsonb, @fingerprint::bytea, @hidden_only::boolean, @counted::boolean
+    FROM made
+    RETURNING *
+), stands AS (
+    INSERT INTO standing AS s (account_id, exercise_id, course_id, counts_id, latest_id, outcome, computed, attempts, used,
+                               hidden_only, last_at)
+    SELECT made.account_id, made.exercise_id, made.course_id, made.id, made.id, checked.outcome, checked.mark, 1,
+           checked.counted::int, checked.hidden_only::int, made.received_at
+    FROM made, checked
+    ON CONFLICT (account_id, exercise_id, course_id) DO UPDATE SET
+        counts_id = CASE WHEN excluded.computed > s.computed OR s.computed = 0 THEN excluded.counts_id ELSE s.counts_id END,
+        outcome = CASE WHEN excluded.computed > s.computed OR s.computed = 0 THEN excluded.outcome ELSE s.outcome END,
+        computed = greatest(s.computed, excluded.computed),
+        latest_id = excluded.latest_id,
+        attempts = s.attempts + 1,
+        used = s.used + excluded.used,
+        hidden_only = s.hidden_only + excluded.hidden_only,
+        last_at = greatest(s.last_at, excluded.last_at),
+        version = nextval('standing_version')
+)
+SELECT id, received_at FROM made;
 
 -- name: AttemptByKey :one
-SELECT attempt.*, build.number AS build_number, exercise.slug AS exercise, paper.slug AS paper
-FROM attempt JOIN build ON build.id = attempt.build_id JOIN exercise ON exercise.id = attempt.exercise_id JOIN paper ON paper.id = exercise.paper_id
-WHERE attempt.account_id = $1 AND attempt.client_key = @client_key::text;
+SELECT sqlc.embed(attempt), sqlc.embed(attempt_check), build.number AS build_number, exercise.slug AS exercise, paper.slug AS paper
+FROM attempt
+JOIN attempt_check ON attempt_check.attempt_id = attempt.id
+JOIN build ON build.id = attempt_check.build_id
+JOIN exercise ON exercise.id = attempt.exercise_id
+JOIN paper ON paper.id = exercise.paper_id
+WHERE attempt.account_id = $1 AND attempt.client_key = @client_key::text
+ORDER BY attempt_check.id DESC LIMIT 1;
 
 -- name: HiddenOnly :one
--- How many attempts of a learner at an exercise were, within the last hour, wrong on hidden rows alone, and how many seconds ago the last was.
-SELECT count(*) AS attempts, coalesce(extract(epoch FROM now() - max(at)), 0)::float8 AS seconds_ago
-FROM attempt WHERE account_id = $1 AND exercise_id = $2 AND hidden_only AND at > now() - interval '1 hour';
-
--- name: PaperHiddenOnly :many
--- The same for all learners of a paper, since ever.
-SELECT attempt.account_id, attempt.exercise_id, count(*) AS attempts
-FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id
-WHERE exercise.paper_id = $1 AND hidden_only
-GROUP BY attempt.account_id, attempt.exercise_id;
+-- How many attempts of a learner at an exercise were, within the last hour, wrong on hidden rows alone, and how many
+-- seconds ago the last was. Nothing is looked at where the standing tells that there never were so many.
+SELECT count(*) AS attempts, coalesce(extract(epoch FROM now() - max(attempt.received_at)), 0)::float8 AS seconds_ago
+FROM attempt JOIN attempt_check ON attempt_check.attempt_id = attempt.id
+WHERE attempt.account_id = $1 AND attempt.exercise_id = $2 AND attempt_check.hidden_only
+  AND attempt.received_at > now() - interval '1 hour'
+  AND (SELECT sum(hidden_only) FROM standing WHERE account_id = $1 AND exercise_id = $2) >= @at_least::int;
 
 -- name: LockWork :exec
 -- Held to the end of the transaction: one submission at a time where attempts are limited.
 SELECT pg_advisory_xact_lock(hashtextextended('work ' || @account_id::text || ' ' || @exercise_id::text, 0));
 
--- name: CountAttempts :one
--- Those that use up one of the attempts that an exercise allows.
-SELECT count(*) FROM attempt WHERE account_id = $1 AND exercise_id = $2 AND counted;
+-- name: AttemptsUsed :one
+-- How many of the attempts that an exercise allows are used up.
+SELECT coalesce(sum(used), 0)::int FROM standing
+WHERE account_id = $1 AND exercise_id = $2 AND course_id IS NOT DISTINCT FROM sqlc.narg('course_id')::bigint;
 
 -- name: KeepDraft :one
 -- Where a revision is given, the draft has to be at it still (0: there is none yet), or to have the same text already; else there is no row.
@@ -47,77 +78,138 @@ SELECT * FROM draft WHERE account_id = $1 AND exercise_id = $2;
 SELECT draft.* FROM draft JOIN exercise ON exercise.id = draft.exercise_id
 WHERE draft.account_id = $1 AND exercise.paper_id = $2;
 
--- name: PaperStanding :many
--- One line for each learner and exercise with attempts: how many, and the one that counts (the best mark, and of these the first).
-SELECT DISTINCT ON (attempt.account_id, attempt.exercise_id)
-       attempt.account_id, attempt.exercise_id, attempt.outcome, attempt.mark, attempt.at,
-       count(*) OVER (PARTITION BY attempt.account_id, attempt.exercise_id) AS attempts,
-       count(*) FILTER (WHERE attempt.counted) OVER (PARTITION BY attempt.account_id, attempt.exercise_id) AS used
-FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id
-WHERE exercise.paper_id = @paper_id AND NOT exercise.retired
-  AND (sqlc.narg('account_id')::bigint IS NULL OR attempt.account_id = sqlc.narg('account_id'))
-ORDER BY attempt.account_id, attempt.exercise_id, attempt.mark DESC,
-         CASE WHEN attempt.mark > 0 THEN attempt.id ELSE -attempt.id END;
+-- name: OwnStanding :many
+-- How an account stands on the exercises of a paper, in a course (NULL: in none).
+SELECT standing.* FROM standing JOIN exercise ON exercise.id = standing.exercise_id
+WHERE exercise.paper_id = @paper_id AND NOT exercise.retired AND standing.account_id = @account_id
+  AND standing.course_id IS NOT DISTINCT FROM sqlc.narg('course_id')::bigint;
+
+-- name: CourseStanding :many
+-- The same for all learners of some courses.
+SELECT standing.* FROM standing JOIN exercise ON exercise.id = standing.exercise_id
+WHERE exercise.paper_id = @paper_id AND NOT exercise.retired AND standing.course_id = ANY (@courses::bigint[]);
 
 -- name: LearnerStanding :many
--- The same, summed up for every paper of one learner.
-SELECT paper_id, sum(mark)::float8 AS mark, count(*) FILTER (WHERE correct) AS correct, count(*) AS attempted
-FROM (SELECT exercise.paper_id, attempt.exercise_id, max(attempt.mark) AS mark, bool_or(attempt.outcome = 'correct') AS correct
-      FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id
-      WHERE attempt.account_id = $1 AND NOT exercise.retired
-      GROUP BY exercise.paper_id, attempt.exercise_id) AS best
-GROUP BY paper_id;
+-- How an account stands on every paper, in every course.
+SELECT exercise.paper_id, standing.course_id, sum(coalesce(standing.by_hand, standing.computed))::numeric AS mark,
+       count(*) FILTER (WHERE standing.outcome = 'correct') AS correct, count(*) FILTER (WHERE standing.attempts > 0) AS attempted
+FROM standing JOIN exercise ON exercise.id = standing.exercise_id
+WHERE standing.account_id = $1 AND NOT exercise.retired
+GROUP BY exercise.paper_id, standing.course_id;
 
 -- name: LatestAttempts :many
-SELECT DISTINCT ON (attempt.exercise_id) attempt.*, build.number AS build_number
-FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id JOIN build ON build.id = attempt.build_id
-WHERE attempt.account_id = $1 AND exercise.paper_id = $2
-ORDER BY attempt.exercise_id, attempt.id DESC;
+-- The latest attempt at each exercise of a paper, with its last check.
+SELECT sqlc.embed(attempt), sqlc.embed(attempt_check), build.number AS build_number
+FROM standing
+JOIN exercise ON exercise.id = standing.exercise_id
+JOIN attempt ON attempt.id = standing.latest_id
+JOIN attempt_check ON attempt_check.attempt_id = attempt.id
+JOIN build ON build.id = attempt_check.build_id
+WHERE standing.account_id = @account_id AND exercise.paper_id = @paper_id
+  AND standing.course_id IS NOT DISTINCT FROM sqlc.narg('course_id')::bigint
+  AND NOT EXISTS (SELECT FROM attempt_check AS later WHERE later.attempt_id = attempt.id AND later.id > attempt_check.id);
 
 -- name: PaperLearners :many
--- The learners of the courses that a paper is set for.
-SELECT DISTINCT account.id, account.name, account.display_name
+-- The learners of those of some courses that a paper is set for.
+SELECT account.id, account.name, account.display_name, course.id AS course_id, course.slug AS course
 FROM account
-JOIN enrolment ON enrolment.account_id = account.id
-JOIN course_paper ON course_paper.course_id = enrolment.course_id
-JOIN course ON course.id = enrolment.course_id
-WHERE course_paper.paper_id = @paper_id AND (sqlc.narg('course')::text IS NULL OR course.slug = sqlc.narg('course'))
-ORDER BY account.display_name, account.name;
+JOIN member ON member.account_id = account.id AND member.role = 'learner'
+JOIN course_paper ON course_paper.course_id = member.course_id
+JOIN course ON course.id = member.course_id
+WHERE course_paper.paper_id = @paper_id AND course.id = ANY (@courses::bigint[])
+ORDER BY account.display_name, account.name, course.slug;
 
 -- name: History :many
--- Each side is cut before the union, so that one page costs two index reads where a learner is named. A page ends early where its texts are long: passed is how
--- many bytes the entries before have, and more tells whether entries follow that were left out.
+-- One account's runs and attempts, in some courses or (NULL) in all. The numbers of a page are found first, each side cut
+-- by its index. A page ends early where its texts are long: passed is how many bytes the entries before have, and more
+-- tells whether entries follow that were left out.
+WITH page AS (
+    SELECT found.id FROM (
+        (SELECT run.id FROM run
+         WHERE run.account_id = @account_id AND (sqlc.narg('courses')::bigint[] IS NULL OR run.course_id = ANY (sqlc.narg('courses')::bigint[]))
+           AND (sqlc.narg('paper_id')::bigint IS NULL OR run.paper_id = sqlc.narg('paper_id'))
+           AND (sqlc.narg('exercise_id')::bigint IS NULL OR run.exercise_id = sqlc.narg('exercise_id'))
+           AND (sqlc.narg('outcome')::text IS NULL OR run.outcome = sqlc.narg('outcome'))
+           AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'run')
+           AND (sqlc.narg('before')::bigint IS NULL OR run.id < sqlc.narg('before'))
+         ORDER BY run.id DESC LIMIT sqlc.arg('page')::int)
+        UNION ALL
+        (SELECT attempt.id FROM attempt JOIN exercise AS done ON done.id = attempt.exercise_id
+         WHERE attempt.account_id = @account_id AND (sqlc.narg('courses')::bigint[] IS NULL OR attempt.course_id = ANY (sqlc.narg('courses')::bigint[]))
+           AND (sqlc.narg('paper_id')::bigint IS NULL OR done.paper_id = sqlc.narg('paper_id'))
+           AND (sqlc.narg('exercise_id')::bigint IS NULL OR attempt.exercise_id = sqlc.narg('exercise_id'))
+           AND (sqlc.narg('outcome')::text IS NULL OR sqlc.narg('outcome') = (
+               SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
+           AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'attempt')
+           AND (sqlc.narg('before')::bigint IS NULL OR attempt.id < sqlc.narg('before'))
+         ORDER BY attempt.id DESC LIMIT sqlc.arg('page')::int)
+    ) AS found ORDER BY found.id DESC LIMIT sqlc.arg('page')::int
+)
 SELECT entries.*, (count(*) OVER () < found)::boolean AS more FROM (
-SELECT entry.*, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper, exercise.slug AS exercise, exercise.title,
-       (sum(octet_length(entry.sql) + pg_column_size(entry.findings) + coalesce(pg_column_size(entry.error), 0)) OVER (ORDER BY entry.id DESC)
-        - octet_length(entry.sql) - pg_column_size(entry.findings) - coalesce(pg_column_size(entry.error), 0))::bigint AS passed, count(*) OVER () AS found
-FROM (
-    (SELECT 'run'::text AS kind, run.id, run.account_id, run.exercise_id, run.paper_id, run.build_id, run.sql, run.at, run.outcome,
-            NULL::float8 AS mark, NULL::float8 AS points, run.row_count, run.elapsed_ms, '[]'::jsonb AS findings, run.error
-     FROM run
-     WHERE (sqlc.narg('account_id')::bigint IS NULL OR run.account_id = sqlc.narg('account_id'))
-       AND (sqlc.narg('paper_id')::bigint IS NULL OR run.paper_id = sqlc.narg('paper_id'))
-       AND (sqlc.narg('exercise_id')::bigint IS NULL OR run.exercise_id = sqlc.narg('exercise_id'))
-       AND (sqlc.narg('outcome')::text IS NULL OR run.outcome = sqlc.narg('outcome'))
-       AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'run')
-       AND (sqlc.narg('before')::bigint IS NULL OR run.id < sqlc.narg('before'))
-     ORDER BY run.id DESC LIMIT sqlc.arg('page')::int)
-    UNION ALL
-    (SELECT 'attempt', attempt.id, attempt.account_id, attempt.exercise_id, done.paper_id, attempt.build_id, attempt.sql, attempt.at, attempt.outcome,
-            attempt.mark, attempt.points, attempt.row_count, attempt.elapsed_ms, attempt.findings, attempt.error
-     FROM attempt JOIN exercise AS done ON done.id = attempt.exercise_id
-     WHERE (sqlc.narg('account_id')::bigint IS NULL OR attempt.account_id = sqlc.narg('account_id'))
-       AND (sqlc.narg('paper_id')::bigint IS NULL OR done.paper_id = sqlc.narg('paper_id'))
-       AND (sqlc.narg('exercise_id')::bigint IS NULL OR attempt.exercise_id = sqlc.narg('exercise_id'))
-       AND (sqlc.narg('outcome')::text IS NULL OR attempt.outcome = sqlc.narg('outcome'))
-       AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'attempt')
-       AND (sqlc.narg('before')::bigint IS NULL OR attempt.id < sqlc.narg('before'))
-     ORDER BY attempt.id DESC LIMIT sqlc.arg('page')::int)
-) AS entry
-JOIN account ON account.id = entry.account_id
-JOIN build ON build.id = entry.build_id
-JOIN dataset ON dataset.id = build.dataset_id
-LEFT JOIN paper ON paper.id = entry.paper_id
-LEFT JOIN exercise ON exercise.id = entry.exercise_id
-ORDER BY entry.id DESC LIMIT sqlc.arg('page')::int
+    SELECT entry.*, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper,
+           exercise.slug AS exercise, exercise.title, count(*) OVER () AS found,
+           (sum(entry.bytes) OVER (ORDER BY entry.id DESC) - entry.bytes)::bigint AS passed
+    FROM page CROSS JOIN LATERAL (SELECT * FROM entry WHERE entry.id = page.id LIMIT 1) AS entry
+    JOIN account ON account.id = entry.account_id
+    JOIN build ON build.id = entry.build_id
+    JOIN dataset ON dataset.id = build.dataset_id
+    LEFT JOIN paper ON paper.id = entry.paper_id
+    LEFT JOIN exercise_now AS exercise ON exercise.id = entry.exercise_id
+) AS entries WHERE passed <= sqlc.arg('most_bytes')::bigint ORDER BY id DESC;
+
+-- name: CourseHistory :many
+-- The same of all members of some courses, each course by its index, and of oneself.
+WITH page AS (
+    SELECT found.id FROM (
+        SELECT of_course.id FROM unnest(@courses::bigint[]) AS course (number) CROSS JOIN LATERAL (
+        (SELECT run.id FROM run
+         WHERE run.course_id = course.number
+           AND (sqlc.narg('paper_id')::bigint IS NULL OR run.paper_id = sqlc.narg('paper_id'))
+           AND (sqlc.narg('exercise_id')::bigint IS NULL OR run.exercise_id = sqlc.narg('exercise_id'))
+           AND (sqlc.narg('outcome')::text IS NULL OR run.outcome = sqlc.narg('outcome'))
+           AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'run')
+           AND (sqlc.narg('before')::bigint IS NULL OR run.id < sqlc.narg('before'))
+         ORDER BY run.id DESC LIMIT sqlc.arg('page')::int)
+        UNION ALL
+        (SELECT attempt.id FROM attempt JOIN exercise AS done ON done.id = attempt.exercise_id
+         WHERE attempt.course_id = course.number
+           AND (sqlc.narg('paper_id')::bigint IS NULL OR done.paper_id = sqlc.narg('paper_id'))
+           AND (sqlc.narg('exercise_id')::bigint IS NULL OR attempt.exercise_id = sqlc.narg('exercise_id'))
+           AND (sqlc.narg('outcome')::text IS NULL OR sqlc.narg('outcome') = (
+               SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
+           AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'attempt')
+           AND (sqlc.narg('before')::bigint IS NULL OR attempt.id < sqlc.narg('before'))
+         ORDER BY attempt.id DESC LIMIT sqlc.arg('page')::int)
+        ) AS of_course
+        UNION ALL
+        (SELECT run.id FROM run
+         WHERE run.account_id = @self::bigint AND (run.course_id IS NULL OR run.course_id <> ALL (@courses::bigint[]))
+           AND (sqlc.narg('paper_id')::bigint IS NULL OR run.paper_id = sqlc.narg('paper_id'))
+           AND (sqlc.narg('exercise_id')::bigint IS NULL OR run.exercise_id = sqlc.narg('exercise_id'))
+           AND (sqlc.narg('outcome')::text IS NULL OR run.outcome = sqlc.narg('outcome'))
+           AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'run')
+           AND (sqlc.narg('before')::bigint IS NULL OR run.id < sqlc.narg('before'))
+         ORDER BY run.id DESC LIMIT sqlc.arg('page')::int)
+        UNION ALL
+        (SELECT attempt.id FROM attempt JOIN exercise AS done ON done.id = attempt.exercise_id
+         WHERE attempt.account_id = @self::bigint AND (attempt.course_id IS NULL OR attempt.course_id <> ALL (@courses::bigint[]))
+           AND (sqlc.narg('paper_id')::bigint IS NULL OR done.paper_id = sqlc.narg('paper_id'))
+           AND (sqlc.narg('exercise_id')::bigint IS NULL OR attempt.exercise_id = sqlc.narg('exercise_id'))
+           AND (sqlc.narg('outcome')::text IS NULL OR sqlc.narg('outcome') = (
+               SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
+           AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'attempt')
+           AND (sqlc.narg('before')::bigint IS NULL OR attempt.id < sqlc.narg('before'))
+         ORDER BY attempt.id DESC LIMIT sqlc.arg('page')::int)
+    ) AS found ORDER BY found.id DESC LIMIT sqlc.arg('page')::int
+)
+SELECT entries.*, (count(*) OVER () < found)::boolean AS more FROM (
+    SELECT entry.*, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper,
+           exercise.slug AS exercise, exercise.title, count(*) OVER () AS found,
+           (sum(entry.bytes) OVER (ORDER BY entry.id DESC) - entry.bytes)::bigint AS passed
+    FROM page CROSS JOIN LATERAL (SELECT * FROM entry WHERE entry.id = page.id LIMIT 1) AS entry
+    JOIN account ON account.id = entry.account_id
+    JOIN build ON build.id = entry.build_id
+    JOIN dataset ON dataset.id = build.dataset_id
+    LEFT JOIN paper ON paper.id = entry.paper_id
+    LEFT JOIN exercise_now AS exercise ON exercise.id = entry.exercise_id
 ) AS entries WHERE passed <= sqlc.arg('most_bytes')::bigint ORDER BY id DESC;

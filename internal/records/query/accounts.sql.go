@@ -11,7 +11,7 @@ import (
 )
 
 const accountByName = `-- name: AccountByName :one
-SELECT id, name, display_name, role, password, one_time, created_at, one_time_until FROM account WHERE name = $1
+SELECT id, name, display_name, password, one_time, created_at, one_time_until, administrator, deactivated_at FROM account WHERE name = $1
 `
 
 func (q *Queries) AccountByName(ctx context.Context, name string) (Account, error) {
@@ -21,11 +21,12 @@ func (q *Queries) AccountByName(ctx context.Context, name string) (Account, erro
 		&i.ID,
 		&i.Name,
 		&i.DisplayName,
-		&i.Role,
 		&i.Password,
 		&i.OneTime,
 		&i.CreatedAt,
 		&i.OneTimeUntil,
+		&i.Administrator,
+		&i.DeactivatedAt,
 	)
 	return i, err
 }
@@ -39,12 +40,12 @@ func (q *Queries) ClearLogIn(ctx context.Context, origin string) error {
 	return err
 }
 
-const countInstructors = `-- name: CountInstructors :one
-SELECT count(*) FROM account WHERE role = 'instructor'
+const countAdministrators = `-- name: CountAdministrators :one
+SELECT count(*) FROM account WHERE administrator AND deactivated_at IS NULL
 `
 
-func (q *Queries) CountInstructors(ctx context.Context) (int64, error) {
-	row := q.db.QueryRow(ctx, countInstructors)
+func (q *Queries) CountAdministrators(ctx context.Context) (int64, error) {
+	row := q.db.QueryRow(ctx, countAdministrators)
 	var count int64
 	err := row.Scan(&count)
 	return count, err
@@ -72,25 +73,25 @@ func (q *Queries) CountLogIn(ctx context.Context, arg CountLogInParams) (int32, 
 }
 
 const createAccount = `-- name: CreateAccount :one
-INSERT INTO account (name, display_name, role, password, one_time, one_time_until)
+INSERT INTO account (name, display_name, administrator, password, one_time, one_time_until)
 VALUES ($1, $2, $3, $4, $5, $6)
-RETURNING id, name, display_name, role, password, one_time, created_at, one_time_until
+RETURNING id, name, display_name, password, one_time, created_at, one_time_until, administrator, deactivated_at
 `
 
 type CreateAccountParams struct {
-	Name         string
-	DisplayName  string
-	Role         string
-	Password     string
-	OneTime      bool
-	OneTimeUntil *time.Time
+	Name          string
+	DisplayName   string
+	Administrator bool
+	Password      string
+	OneTime       bool
+	OneTimeUntil  *time.Time
 }
 
 func (q *Queries) CreateAccount(ctx context.Context, arg CreateAccountParams) (Account, error) {
 	row := q.db.QueryRow(ctx, createAccount,
 		arg.Name,
 		arg.DisplayName,
-		arg.Role,
+		arg.Administrator,
 		arg.Password,
 		arg.OneTime,
 		arg.OneTimeUntil,
@@ -100,11 +101,12 @@ func (q *Queries) CreateAccount(ctx context.Context, arg CreateAccountParams) (A
 		&i.ID,
 		&i.Name,
 		&i.DisplayName,
-		&i.Role,
 		&i.Password,
 		&i.OneTime,
 		&i.CreatedAt,
 		&i.OneTimeUntil,
+		&i.Administrator,
+		&i.DeactivatedAt,
 	)
 	return i, err
 }
@@ -222,11 +224,45 @@ func (q *Queries) LogInWait(ctx context.Context, arg LogInWaitParams) (float64, 
 	return column_1, err
 }
 
-const neverLoggedIn = `-- name: NeverLoggedIn :one
-SELECT id, name, display_name, role, password, one_time, created_at, one_time_until FROM account WHERE name = $1 AND one_time AND one_time_until < now()
+const memberships = `-- name: Memberships :many
+SELECT course.id, course.slug, member.role
+FROM member JOIN course ON course.id = member.course_id
+WHERE member.account_id = $1
+ORDER BY course.slug
 `
 
-// The first instructor's account, where its one-time password ran out before anybody used it.
+type MembershipsRow struct {
+	ID   int64
+	Slug string
+	Role string
+}
+
+// The courses that an account is in.
+func (q *Queries) Memberships(ctx context.Context, accountID int64) ([]MembershipsRow, error) {
+	rows, err := q.db.Query(ctx, memberships, accountID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []MembershipsRow
+	for rows.Next() {
+		var i MembershipsRow
+		if err := rows.Scan(&i.ID, &i.Slug, &i.Role); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const neverLoggedIn = `-- name: NeverLoggedIn :one
+SELECT id, name, display_name, password, one_time, created_at, one_time_until, administrator, deactivated_at FROM account WHERE name = $1 AND one_time AND one_time_until < now()
+`
+
+// The first account, where its one-time password ran out before anybody used it.
 func (q *Queries) NeverLoggedIn(ctx context.Context, name string) (Account, error) {
 	row := q.db.QueryRow(ctx, neverLoggedIn, name)
 	var i Account
@@ -234,17 +270,34 @@ func (q *Queries) NeverLoggedIn(ctx context.Context, name string) (Account, erro
 		&i.ID,
 		&i.Name,
 		&i.DisplayName,
-		&i.Role,
 		&i.Password,
 		&i.OneTime,
 		&i.CreatedAt,
 		&i.OneTimeUntil,
+		&i.Administrator,
+		&i.DeactivatedAt,
+	)
+	return i, err
+}
+
+const preference = `-- name: Preference :one
+SELECT account_id, text_size, wrap, look FROM preference WHERE account_id = $1
+`
+
+func (q *Queries) Preference(ctx context.Context, accountID int64) (Preference, error) {
+	row := q.db.QueryRow(ctx, preference, accountID)
+	var i Preference
+	err := row.Scan(
+		&i.AccountID,
+		&i.TextSize,
+		&i.Wrap,
+		&i.Look,
 	)
 	return i, err
 }
 
 const sessionByToken = `-- name: SessionByToken :one
-SELECT session.token_hash, session.account_id, session.kind, session.csrf_token, session.expires_at, account.id, account.name, account.display_name, account.role, account.password, account.one_time, account.created_at, account.one_time_until
+SELECT session.token_hash, session.account_id, session.kind, session.csrf_token, session.expires_at, account.id, account.name, account.display_name, account.password, account.one_time, account.created_at, account.one_time_until, account.administrator, account.deactivated_at
 FROM session JOIN account ON account.id = session.account_id
 WHERE token_hash = $1
 `
@@ -266,13 +319,29 @@ func (q *Queries) SessionByToken(ctx context.Context, tokenHash []byte) (Session
 		&i.Account.ID,
 		&i.Account.Name,
 		&i.Account.DisplayName,
-		&i.Account.Role,
 		&i.Account.Password,
 		&i.Account.OneTime,
 		&i.Account.CreatedAt,
 		&i.Account.OneTimeUntil,
+		&i.Account.Administrator,
+		&i.Account.DeactivatedAt,
 	)
 	return i, err
+}
+
+const setActive = `-- name: SetActive :exec
+UPDATE account SET deactivated_at = CASE WHEN $1::boolean THEN NULL ELSE coalesce(deactivated_at, now()) END WHERE id = $2
+`
+
+type SetActiveParams struct {
+	Active bool
+	ID     int64
+}
+
+// An account that was deactivated keeps the time at which it first was.
+func (q *Queries) SetActive(ctx context.Context, arg SetActiveParams) error {
+	_, err := q.db.Exec(ctx, setActive, arg.Active, arg.ID)
+	return err
 }
 
 const setPassword = `-- name: SetPassword :exec
@@ -292,6 +361,28 @@ func (q *Queries) SetPassword(ctx context.Context, arg SetPasswordParams) error 
 		arg.Password,
 		arg.OneTime,
 		arg.OneTimeUntil,
+	)
+	return err
+}
+
+const setPreference = `-- name: SetPreference :exec
+INSERT INTO preference (account_id, text_size, wrap, look) VALUES ($1, $2, $3, $4)
+ON CONFLICT (account_id) DO UPDATE SET text_size = excluded.text_size, wrap = excluded.wrap, look = excluded.look
+`
+
+type SetPreferenceParams struct {
+	AccountID int64
+	TextSize  int32
+	Wrap      bool
+	Look      string
+}
+
+func (q *Queries) SetPreference(ctx context.Context, arg SetPreferenceParams) error {
+	_, err := q.db.Exec(ctx, setPreference,
+		arg.AccountID,
+		arg.TextSize,
+		arg.Wrap,
+		arg.Look,
 	)
 	return err
 }

@@ -21,29 +21,36 @@ func (q *Queries) CourseBySlug(ctx context.Context, slug string) (Course, error)
 	return i, err
 }
 
-const courseLearners = `-- name: CourseLearners :many
-SELECT account.id, account.name, account.display_name, account.role, account.password, account.one_time, account.created_at, account.one_time_until FROM account JOIN enrolment ON enrolment.account_id = account.id
-WHERE enrolment.course_id = $1 ORDER BY account.display_name, account.name
+const courseMembers = `-- name: CourseMembers :many
+SELECT account.id, account.name, account.display_name, account.password, account.one_time, account.created_at, account.one_time_until, account.administrator, account.deactivated_at, member.role FROM account JOIN member ON member.account_id = account.id
+WHERE member.course_id = $1 ORDER BY account.display_name, account.name
 `
 
-func (q *Queries) CourseLearners(ctx context.Context, courseID int64) ([]Account, error) {
-	rows, err := q.db.Query(ctx, courseLearners, courseID)
+type CourseMembersRow struct {
+	Account Account
+	Role    string
+}
+
+func (q *Queries) CourseMembers(ctx context.Context, courseID int64) ([]CourseMembersRow, error) {
+	rows, err := q.db.Query(ctx, courseMembers, courseID)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	var items []Account
+	var items []CourseMembersRow
 	for rows.Next() {
-		var i Account
+		var i CourseMembersRow
 		if err := rows.Scan(
-			&i.ID,
-			&i.Name,
-			&i.DisplayName,
+			&i.Account.ID,
+			&i.Account.Name,
+			&i.Account.DisplayName,
+			&i.Account.Password,
+			&i.Account.OneTime,
+			&i.Account.CreatedAt,
+			&i.Account.OneTimeUntil,
+			&i.Account.Administrator,
+			&i.Account.DeactivatedAt,
 			&i.Role,
-			&i.Password,
-			&i.OneTime,
-			&i.CreatedAt,
-			&i.OneTimeUntil,
 		); err != nil {
 			return nil, err
 		}
@@ -109,26 +116,17 @@ func (q *Queries) CreateCourse(ctx context.Context, arg CreateCourseParams) (Cou
 	return i, err
 }
 
-const enrol = `-- name: Enrol :exec
-INSERT INTO enrolment (course_id, account_id) VALUES ($1, $2) ON CONFLICT DO NOTHING
-`
-
-type EnrolParams struct {
-	CourseID  int64
-	AccountID int64
-}
-
-func (q *Queries) Enrol(ctx context.Context, arg EnrolParams) error {
-	_, err := q.db.Exec(ctx, enrol, arg.CourseID, arg.AccountID)
-	return err
-}
-
 const listCourses = `-- name: ListCourses :many
 SELECT course.slug, course.title,
-       (SELECT count(*) FROM enrolment WHERE course_id = course.id) AS learners,
+       (SELECT count(*) FROM member WHERE course_id = course.id AND role = 'learner') AS learners,
        (SELECT count(*) FROM course_paper WHERE course_id = course.id) AS papers
-FROM course ORDER BY slug
+FROM course WHERE $1::boolean OR id = ANY ($2::bigint[]) ORDER BY slug
 `
+
+type ListCoursesParams struct {
+	AllCourses bool
+	Ids        []int64
+}
 
 type ListCoursesRow struct {
 	Slug     string
@@ -137,8 +135,9 @@ type ListCoursesRow struct {
 	Papers   int64
 }
 
-func (q *Queries) ListCourses(ctx context.Context) ([]ListCoursesRow, error) {
-	rows, err := q.db.Query(ctx, listCourses)
+// All courses, or those of the numbers given.
+func (q *Queries) ListCourses(ctx context.Context, arg ListCoursesParams) ([]ListCoursesRow, error) {
+	rows, err := q.db.Query(ctx, listCourses, arg.AllCourses, arg.Ids)
 	if err != nil {
 		return nil, err
 	}
@@ -151,6 +150,54 @@ func (q *Queries) ListCourses(ctx context.Context) ([]ListCoursesRow, error) {
 			&i.Title,
 			&i.Learners,
 			&i.Papers,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const paperSets = `-- name: PaperSets :many
+SELECT course_paper.paper_id, course_paper.course_id, course_paper.opens_at, course_paper.due_at, extension.due_at AS extended_to
+FROM course_paper JOIN member ON member.course_id = course_paper.course_id
+LEFT JOIN extension ON extension.course_paper_id = course_paper.id AND extension.account_id = member.account_id
+WHERE member.account_id = $1 AND ($2::bigint IS NULL OR course_paper.paper_id = $2)
+ORDER BY course_paper.course_id
+`
+
+type PaperSetsParams struct {
+	AccountID int64
+	PaperID   *int64
+}
+
+type PaperSetsRow struct {
+	PaperID    int64
+	CourseID   int64
+	OpensAt    *time.Time
+	DueAt      *time.Time
+	ExtendedTo *time.Time
+}
+
+// Where papers are set for courses of an account, and until when; of one paper, or of all.
+func (q *Queries) PaperSets(ctx context.Context, arg PaperSetsParams) ([]PaperSetsRow, error) {
+	rows, err := q.db.Query(ctx, paperSets, arg.AccountID, arg.PaperID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []PaperSetsRow
+	for rows.Next() {
+		var i PaperSetsRow
+		if err := rows.Scan(
+			&i.PaperID,
+			&i.CourseID,
+			&i.OpensAt,
+			&i.DueAt,
+			&i.ExtendedTo,
 		); err != nil {
 			return nil, err
 		}
@@ -180,6 +227,72 @@ func (q *Queries) SetCoursePaper(ctx context.Context, arg SetCoursePaperParams) 
 		arg.PaperID,
 		arg.OpensAt,
 		arg.DueAt,
+	)
+	return err
+}
+
+const setMark = `-- name: SetMark :exec
+INSERT INTO mark (account_id, exercise_id, course_id, mark, reason, set_by) VALUES ($1, $2, $3, $4, $5, $6)
+`
+
+type SetMarkParams struct {
+	AccountID  int64
+	ExerciseID int64
+	CourseID   int64
+	Mark       *string
+	Reason     string
+	SetBy      int64
+}
+
+func (q *Queries) SetMark(ctx context.Context, arg SetMarkParams) error {
+	_, err := q.db.Exec(ctx, setMark,
+		arg.AccountID,
+		arg.ExerciseID,
+		arg.CourseID,
+		arg.Mark,
+		arg.Reason,
+		arg.SetBy,
+	)
+	return err
+}
+
+const setMember = `-- name: SetMember :exec
+INSERT INTO member (course_id, account_id, role) VALUES ($1, $2, $3)
+ON CONFLICT (course_id, account_id) DO UPDATE SET role = excluded.role WHERE member.role <> excluded.role
+`
+
+type SetMemberParams struct {
+	CourseID  int64
+	AccountID int64
+	Role      string
+}
+
+// Adds somebody to a course, or gives them another role there.
+func (q *Queries) SetMember(ctx context.Context, arg SetMemberParams) error {
+	_, err := q.db.Exec(ctx, setMember, arg.CourseID, arg.AccountID, arg.Role)
+	return err
+}
+
+const standByHand = `-- name: StandByHand :exec
+INSERT INTO standing AS s (account_id, exercise_id, course_id, outcome, computed, by_hand, attempts, used, hidden_only, last_at)
+VALUES ($1, $2, $3::bigint, '', 0, $4, 0, 0, 0, now())
+ON CONFLICT (account_id, exercise_id, course_id) DO UPDATE SET by_hand = excluded.by_hand, version = nextval('standing_version')
+`
+
+type StandByHandParams struct {
+	AccountID  int64
+	ExerciseID int64
+	CourseID   int64
+	ByHand     *string
+}
+
+// A mark that is set by hand counts in place of the computed one; NULL gives that back.
+func (q *Queries) StandByHand(ctx context.Context, arg StandByHandParams) error {
+	_, err := q.db.Exec(ctx, standByHand,
+		arg.AccountID,
+		arg.ExerciseID,
+		arg.CourseID,
+		arg.ByHand,
 	)
 	return err
 }

@@ -306,13 +306,13 @@ func (q *Queries) CurrentBuilds(ctx context.Context) ([]CurrentBuildsRow, error)
 }
 
 const datasetAnswers = `-- name: DatasetAnswers :many
-SELECT paper.slug AS paper, exercise.id, exercise.paper_id, exercise.slug, exercise.number, exercise.title, exercise.points, exercise.blocks, exercise.reference, exercise.checking, exercise.retired FROM exercise JOIN paper ON paper.id = exercise.paper_id
-WHERE paper.dataset_id = $1 AND NOT exercise.retired ORDER BY paper.slug, exercise.number
+SELECT paper.slug AS paper, exercise_now.id, exercise_now.paper_id, exercise_now.slug, exercise_now.number, exercise_now.retired, exercise_now.version_id, exercise_now.version, exercise_now.title, exercise_now.points, exercise_now.blocks, exercise_now.reference, exercise_now.checking FROM exercise_now JOIN paper ON paper.id = exercise_now.paper_id
+WHERE paper.dataset_id = $1 AND NOT exercise_now.retired ORDER BY paper.slug, exercise_now.number
 `
 
 type DatasetAnswersRow struct {
-	Paper    string
-	Exercise Exercise
+	Paper       string
+	ExerciseNow ExerciseNow
 }
 
 // The exercises of a dataset's papers.
@@ -327,16 +327,18 @@ func (q *Queries) DatasetAnswers(ctx context.Context, datasetID int64) ([]Datase
 		var i DatasetAnswersRow
 		if err := rows.Scan(
 			&i.Paper,
-			&i.Exercise.ID,
-			&i.Exercise.PaperID,
-			&i.Exercise.Slug,
-			&i.Exercise.Number,
-			&i.Exercise.Title,
-			&i.Exercise.Points,
-			&i.Exercise.Blocks,
-			&i.Exercise.Reference,
-			&i.Exercise.Checking,
-			&i.Exercise.Retired,
+			&i.ExerciseNow.ID,
+			&i.ExerciseNow.PaperID,
+			&i.ExerciseNow.Slug,
+			&i.ExerciseNow.Number,
+			&i.ExerciseNow.Retired,
+			&i.ExerciseNow.VersionID,
+			&i.ExerciseNow.Version,
+			&i.ExerciseNow.Title,
+			&i.ExerciseNow.Points,
+			&i.ExerciseNow.Blocks,
+			&i.ExerciseNow.Reference,
+			&i.ExerciseNow.Checking,
 		); err != nil {
 			return nil, err
 		}
@@ -467,28 +469,34 @@ func (q *Queries) KeptBuilds(ctx context.Context) ([]Build, error) {
 }
 
 const learnerDatasets = `-- name: LearnerDatasets :many
-SELECT DISTINCT dataset.name
+SELECT dataset.name, min(course_paper.course_id)::bigint AS course_id
 FROM dataset
 JOIN paper ON paper.dataset_id = dataset.id
 JOIN course_paper ON course_paper.paper_id = paper.id
-JOIN enrolment ON enrolment.course_id = course_paper.course_id
-WHERE enrolment.account_id = $1 AND (course_paper.opens_at IS NULL OR course_paper.opens_at <= now())
+JOIN member ON member.course_id = course_paper.course_id
+WHERE member.account_id = $1 AND (course_paper.opens_at IS NULL OR course_paper.opens_at <= now())
+GROUP BY dataset.name
 `
 
-// The names of the datasets that a learner's open papers are about.
-func (q *Queries) LearnerDatasets(ctx context.Context, accountID int64) ([]string, error) {
+type LearnerDatasetsRow struct {
+	Name     string
+	CourseID int64
+}
+
+// The datasets that papers are about which are open to an account, and a course that they are set for.
+func (q *Queries) LearnerDatasets(ctx context.Context, accountID int64) ([]LearnerDatasetsRow, error) {
 	rows, err := q.db.Query(ctx, learnerDatasets, accountID)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	var items []string
+	var items []LearnerDatasetsRow
 	for rows.Next() {
-		var name string
-		if err := rows.Scan(&name); err != nil {
+		var i LearnerDatasetsRow
+		if err := rows.Scan(&i.Name, &i.CourseID); err != nil {
 			return nil, err
 		}
-		items = append(items, name)
+		items = append(items, i)
 	}
 	if err := rows.Err(); err != nil {
 		return nil, err

@@ -58,7 +58,7 @@ const aliveJobs = `-- name: AliveJobs :many
 SELECT databases FROM job WHERE state IN ('running', 'stopping')
 `
 
-// The databases that jobs at hand have begun to build.
+// The databases that unfinished jobs have begun to build.
 func (q *Queries) AliveJobs(ctx context.Context) ([]json.RawMessage, error) {
 	rows, err := q.db.Query(ctx, aliveJobs)
 	if err != nil {
@@ -135,6 +135,18 @@ func (q *Queries) ClaimJob(ctx context.Context, arg ClaimJobParams) (Job, error)
 		&i.EndedAt,
 	)
 	return i, err
+}
+
+const confirmJob = `-- name: ConfirmJob :execrows
+UPDATE job SET state = 'queued', worker = NULL, options = options || '{"confirmed": true}' WHERE id = $1 AND state = 'asking'
+`
+
+func (q *Queries) ConfirmJob(ctx context.Context, id int64) (int64, error) {
+	result, err := q.db.Exec(ctx, confirmJob, id)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
 }
 
 const createJob = `-- name: CreateJob :one
@@ -335,13 +347,13 @@ func (q *Queries) LeaveJob(ctx context.Context, arg LeaveJobParams) (int64, erro
 
 const listJobs = `-- name: ListJobs :many
 SELECT job.id, job.kind, job.name, job.account_id, job.options, job.state, job.bytes, job.progress, job.report, job.problem, job.errors, job.databases, job.worker, job.beat_at, job.tries, job.made_at, job.ended_at, account.name AS account FROM job JOIN account ON account.id = job.account_id
-WHERE ($1::text IS NULL OR job.name = $1) AND ($2::text IS NULL OR job.kind = $2)
+WHERE job.kind = ANY ($1::text[]) AND ($2::text IS NULL OR job.name = $2)
 ORDER BY job.id DESC LIMIT 50
 `
 
 type ListJobsParams struct {
-	Name *string
-	Kind *string
+	Kinds []string
+	Name  *string
 }
 
 type ListJobsRow struct {
@@ -350,7 +362,7 @@ type ListJobsRow struct {
 }
 
 func (q *Queries) ListJobs(ctx context.Context, arg ListJobsParams) ([]ListJobsRow, error) {
-	rows, err := q.db.Query(ctx, listJobs, arg.Name, arg.Kind)
+	rows, err := q.db.Query(ctx, listJobs, arg.Kinds, arg.Name)
 	if err != nil {
 		return nil, err
 	}
@@ -404,17 +416,12 @@ func (q *Queries) NameJob(ctx context.Context, arg NameJobParams) error {
 }
 
 const queueJob = `-- name: QueueJob :execrows
-UPDATE job SET state = 'queued', worker = NULL, options = $1 WHERE id = $2 AND state = ANY ($3::text[])
+UPDATE job SET state = 'queued', worker = NULL WHERE id = $1 AND state = 'receiving'
 `
 
-type QueueJobParams struct {
-	Options    json.RawMessage
-	ID         int64
-	FromStates []string
-}
-
-func (q *Queries) QueueJob(ctx context.Context, arg QueueJobParams) (int64, error) {
-	result, err := q.db.Exec(ctx, queueJob, arg.Options, arg.ID, arg.FromStates)
+// A job whose files have all come.
+func (q *Queries) QueueJob(ctx context.Context, id int64) (int64, error) {
+	result, err := q.db.Exec(ctx, queueJob, id)
 	if err != nil {
 		return 0, err
 	}
@@ -459,7 +466,7 @@ type RemakeJobParams struct {
 	JobID   int64
 }
 
-// A job that makes a lost build again from its files, unless one is at hand.
+// A job that makes a lost build again from its files, unless there is one already.
 func (q *Queries) RemakeJob(ctx context.Context, arg RemakeJobParams) (Job, error) {
 	row := q.db.QueryRow(ctx, remakeJob, arg.BuildID, arg.JobID)
 	var i Job

@@ -10,33 +10,53 @@ import (
 )
 
 type Account struct {
-	ID           int64
-	Name         string
-	DisplayName  string
-	Role         string
-	Password     string
-	OneTime      bool
-	CreatedAt    time.Time
-	OneTimeUntil *time.Time
+	ID            int64
+	Name          string
+	DisplayName   string
+	Password      string
+	OneTime       bool
+	CreatedAt     time.Time
+	OneTimeUntil  *time.Time
+	Administrator bool
+	DeactivatedAt *time.Time
 }
 
 type Attempt struct {
 	ID         int64
 	AccountID  int64
 	ExerciseID int64
-	BuildID    int64
+	CourseID   *int64
 	Sql        string
-	At         time.Time
-	Outcome    string
-	Mark       float64
-	Points     float64
-	RowCount   int64
-	ElapsedMs  float64
-	Findings   json.RawMessage
-	Error      json.RawMessage
+	ReceivedAt time.Time
 	ClientKey  *string
-	HiddenOnly bool
-	Counted    bool
+}
+
+type AttemptCheck struct {
+	ID          int64
+	AttemptID   int64
+	VersionID   int64
+	BuildID     int64
+	Outcome     string
+	Mark        string
+	Points      string
+	RowCount    int64
+	ElapsedMs   float64
+	Findings    json.RawMessage
+	Error       json.RawMessage
+	Fingerprint []byte
+	HiddenOnly  bool
+	Counted     bool
+	At          time.Time
+}
+
+type Audit struct {
+	ID      int64
+	At      time.Time
+	Actor   *int64
+	Subject string
+	Action  string
+	RowID   json.RawMessage
+	Changed json.RawMessage
 }
 
 type Build struct {
@@ -65,6 +85,8 @@ type CoursePaper struct {
 	PaperID  int64
 	OpensAt  *time.Time
 	DueAt    *time.Time
+	ID       int64
+	Rules    json.RawMessage
 }
 
 type Dataset struct {
@@ -90,9 +112,23 @@ type Draft struct {
 	Revision   int64
 }
 
-type Enrolment struct {
-	CourseID  int64
-	AccountID int64
+type Entry struct {
+	Kind       string
+	ID         int64
+	AccountID  int64
+	ExerciseID *int64
+	PaperID    *int64
+	BuildID    int64
+	Sql        string
+	At         time.Time
+	Outcome    string
+	Mark       *string
+	Points     *string
+	RowCount   int64
+	ElapsedMs  float64
+	Findings   json.RawMessage
+	Error      json.RawMessage
+	Bytes      int64
 }
 
 type Exercise struct {
@@ -100,12 +136,41 @@ type Exercise struct {
 	PaperID   int64
 	Slug      string
 	Number    int32
+	Retired   bool
+	VersionID *int64
+}
+
+type ExerciseNow struct {
+	ID        int64
+	PaperID   int64
+	Slug      string
+	Number    int32
+	Retired   bool
+	VersionID int64
+	Version   int32
 	Title     string
-	Points    float64
+	Points    string
 	Blocks    json.RawMessage
 	Reference string
 	Checking  json.RawMessage
-	Retired   bool
+}
+
+type ExerciseVersion struct {
+	ID         int64
+	ExerciseID int64
+	Version    int32
+	Title      string
+	Points     string
+	Blocks     json.RawMessage
+	Reference  string
+	Checking   json.RawMessage
+	MadeAt     time.Time
+}
+
+type Extension struct {
+	CoursePaperID int64
+	AccountID     int64
+	DueAt         time.Time
 }
 
 type Job struct {
@@ -148,6 +213,24 @@ type LoginFailure struct {
 	LastAt   time.Time
 }
 
+type Mark struct {
+	ID         int64
+	AccountID  int64
+	ExerciseID int64
+	CourseID   int64
+	Mark       *string
+	Reason     string
+	SetBy      int64
+	SetAt      time.Time
+}
+
+type Member struct {
+	CourseID  int64
+	AccountID int64
+	Role      string
+	JoinedAt  time.Time
+}
+
 type Paper struct {
 	ID        int64
 	Slug      string
@@ -172,12 +255,11 @@ type PaperInUse struct {
 	Variants    json.RawMessage
 }
 
-type PaperTime struct {
+type Preference struct {
 	AccountID int64
-	PaperID   int64
-	Courses   int32
-	OpensAt   time.Time
-	DueAt     time.Time
+	TextSize  int32
+	Wrap      bool
+	Look      string
 }
 
 type Run struct {
@@ -192,6 +274,7 @@ type Run struct {
 	RowCount   int64
 	ElapsedMs  float64
 	Error      json.RawMessage
+	CourseID   *int64
 }
 
 type Session struct {
@@ -200,4 +283,25 @@ type Session struct {
 	Kind      string
 	CsrfToken string
 	ExpiresAt time.Time
+}
+
+type Setting struct {
+	Name  string
+	Value string
+}
+
+type Standing struct {
+	AccountID  int64
+	ExerciseID int64
+	CourseID   *int64
+	CountsID   *int64
+	LatestID   *int64
+	Outcome    string
+	Computed   string
+	ByHand     *string
+	Attempts   int32
+	Used       int32
+	HiddenOnly int32
+	LastAt     time.Time
+	Version    int64
 }

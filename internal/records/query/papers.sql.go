@@ -11,63 +11,8 @@ import (
 	"time"
 )
 
-const exerciseFor = `-- name: ExerciseFor :one
-SELECT exercise.id, exercise.paper_id, exercise.slug, exercise.number, exercise.title, exercise.points, exercise.blocks, exercise.reference, exercise.checking, exercise.retired, paper_in_use.id, paper_in_use.slug, paper_in_use.title, paper_in_use.opens_at, paper_in_use.due_at, paper_in_use.dataset, paper_in_use.build_id, paper_in_use.build_number, paper_in_use.database, paper_in_use.variants, coalesce(times.courses, 0)::int AS courses,
-       coalesce(times.opens_at, '0001-01-01Z')::timestamptz AS opens_at, coalesce(times.due_at, '9999-12-31Z')::timestamptz AS due_at
-FROM paper_in_use
-JOIN exercise ON exercise.paper_id = paper_in_use.id AND NOT exercise.retired AND (exercise.slug = $1::text OR exercise.number::text = $1::text)
-LEFT JOIN paper_times AS times ON times.paper_id = paper_in_use.id AND times.account_id = $2
-WHERE paper_in_use.slug = $3
-`
-
-type ExerciseForParams struct {
-	Address   string
-	AccountID int64
-	Slug      string
-}
-
-type ExerciseForRow struct {
-	Exercise   Exercise
-	PaperInUse PaperInUse
-	Courses    int32
-	OpensAt    time.Time
-	DueAt      time.Time
-}
-
-// The same with an exercise of the paper, by slug or number.
-func (q *Queries) ExerciseFor(ctx context.Context, arg ExerciseForParams) (ExerciseForRow, error) {
-	row := q.db.QueryRow(ctx, exerciseFor, arg.Address, arg.AccountID, arg.Slug)
-	var i ExerciseForRow
-	err := row.Scan(
-		&i.Exercise.ID,
-		&i.Exercise.PaperID,
-		&i.Exercise.Slug,
-		&i.Exercise.Number,
-		&i.Exercise.Title,
-		&i.Exercise.Points,
-		&i.Exercise.Blocks,
-		&i.Exercise.Reference,
-		&i.Exercise.Checking,
-		&i.Exercise.Retired,
-		&i.PaperInUse.ID,
-		&i.PaperInUse.Slug,
-		&i.PaperInUse.Title,
-		&i.PaperInUse.OpensAt,
-		&i.PaperInUse.DueAt,
-		&i.PaperInUse.Dataset,
-		&i.PaperInUse.BuildID,
-		&i.PaperInUse.BuildNumber,
-		&i.PaperInUse.Database,
-		&i.PaperInUse.Variants,
-		&i.Courses,
-		&i.OpensAt,
-		&i.DueAt,
-	)
-	return i, err
-}
-
 const exerciseIn = `-- name: ExerciseIn :one
-SELECT id, paper_id, slug, number, title, points, blocks, reference, checking, retired FROM exercise WHERE paper_id = $1 AND NOT retired AND (slug = $2::text OR number::text = $2::text)
+SELECT id, paper_id, slug, number, retired, version_id, version, title, points, blocks, reference, checking FROM exercise_now WHERE paper_id = $1 AND NOT retired AND (slug = $2::text OR number::text = $2::text)
 `
 
 type ExerciseInParams struct {
@@ -76,53 +21,24 @@ type ExerciseInParams struct {
 }
 
 // By slug, or by number.
-func (q *Queries) ExerciseIn(ctx context.Context, arg ExerciseInParams) (Exercise, error) {
+func (q *Queries) ExerciseIn(ctx context.Context, arg ExerciseInParams) (ExerciseNow, error) {
 	row := q.db.QueryRow(ctx, exerciseIn, arg.PaperID, arg.Address)
-	var i Exercise
+	var i ExerciseNow
 	err := row.Scan(
 		&i.ID,
 		&i.PaperID,
 		&i.Slug,
 		&i.Number,
+		&i.Retired,
+		&i.VersionID,
+		&i.Version,
 		&i.Title,
 		&i.Points,
 		&i.Blocks,
 		&i.Reference,
 		&i.Checking,
-		&i.Retired,
 	)
 	return i, err
-}
-
-const learnerPapers = `-- name: LearnerPapers :many
-SELECT paper_id, opens_at, due_at FROM paper_times WHERE account_id = $1
-`
-
-type LearnerPapersRow struct {
-	PaperID int64
-	OpensAt time.Time
-	DueAt   time.Time
-}
-
-// When each paper that is set for a learner opens and is due.
-func (q *Queries) LearnerPapers(ctx context.Context, accountID int64) ([]LearnerPapersRow, error) {
-	rows, err := q.db.Query(ctx, learnerPapers, accountID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []LearnerPapersRow
-	for rows.Next() {
-		var i LearnerPapersRow
-		if err := rows.Scan(&i.PaperID, &i.OpensAt, &i.DueAt); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
 }
 
 const linkTargets = `-- name: LinkTargets :many
@@ -159,9 +75,9 @@ func (q *Queries) LinkTargets(ctx context.Context) ([]LinkTargetsRow, error) {
 
 const listPapers = `-- name: ListPapers :many
 SELECT paper.id, paper.slug, paper.title, paper.opens_at, paper.due_at, dataset.name AS dataset,
-       count(exercise.id) AS exercises, coalesce(sum(exercise.points), 0)::float8 AS points
+       count(exercise_now.id) AS exercises, coalesce(sum(exercise_now.points), 0)::numeric AS points
 FROM paper JOIN dataset ON dataset.id = paper.dataset_id
-LEFT JOIN exercise ON exercise.paper_id = paper.id AND NOT exercise.retired
+LEFT JOIN exercise_now ON exercise_now.paper_id = paper.id AND NOT exercise_now.retired
 GROUP BY paper.id, dataset.id ORDER BY paper.due_at NULLS LAST, paper.slug
 `
 
@@ -173,7 +89,7 @@ type ListPapersRow struct {
 	DueAt     *time.Time
 	Dataset   string
 	Exercises int64
-	Points    float64
+	Points    string
 }
 
 func (q *Queries) ListPapers(ctx context.Context) ([]ListPapersRow, error) {
@@ -205,6 +121,41 @@ func (q *Queries) ListPapers(ctx context.Context) ([]ListPapersRow, error) {
 	return items, nil
 }
 
+const newVersion = `-- name: NewVersion :exec
+WITH made AS (
+    INSERT INTO exercise_version (exercise_id, version, title, points, blocks, reference, checking)
+    SELECT $1::bigint, coalesce(max(version), 0) + 1, $2::text, $3::numeric, $4::jsonb, $5::text, $6::jsonb
+    FROM exercise_version WHERE exercise_id = $1::bigint
+    HAVING NOT EXISTS (
+        SELECT FROM exercise JOIN exercise_version AS now ON now.id = exercise.version_id
+        WHERE exercise.id = $1::bigint AND (now.title, now.points, now.blocks, now.reference, now.checking)
+              = ($2::text, $3::numeric, $4::jsonb, $5::text, $6::jsonb))
+    RETURNING id)
+UPDATE exercise SET version_id = made.id FROM made WHERE exercise.id = $1::bigint
+`
+
+type NewVersionParams struct {
+	ExerciseID int64
+	Title      string
+	Points     string
+	Blocks     json.RawMessage
+	Reference  string
+	Checking   json.RawMessage
+}
+
+// Makes a version of an exercise, unless the one that it has is the same.
+func (q *Queries) NewVersion(ctx context.Context, arg NewVersionParams) error {
+	_, err := q.db.Exec(ctx, newVersion,
+		arg.ExerciseID,
+		arg.Title,
+		arg.Points,
+		arg.Blocks,
+		arg.Reference,
+		arg.Checking,
+	)
+	return err
+}
+
 const paperBySlug = `-- name: PaperBySlug :one
 SELECT id, slug, pack, title, dataset_id, opens_at, due_at, sections FROM paper WHERE slug = $1
 `
@@ -226,29 +177,31 @@ func (q *Queries) PaperBySlug(ctx context.Context, slug string) (Paper, error) {
 }
 
 const paperExercises = `-- name: PaperExercises :many
-SELECT id, paper_id, slug, number, title, points, blocks, reference, checking, retired FROM exercise WHERE paper_id = $1 AND NOT retired ORDER BY number
+SELECT id, paper_id, slug, number, retired, version_id, version, title, points, blocks, reference, checking FROM exercise_now WHERE paper_id = $1 AND NOT retired ORDER BY number
 `
 
-func (q *Queries) PaperExercises(ctx context.Context, paperID int64) ([]Exercise, error) {
+func (q *Queries) PaperExercises(ctx context.Context, paperID int64) ([]ExerciseNow, error) {
 	rows, err := q.db.Query(ctx, paperExercises, paperID)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	var items []Exercise
+	var items []ExerciseNow
 	for rows.Next() {
-		var i Exercise
+		var i ExerciseNow
 		if err := rows.Scan(
 			&i.ID,
 			&i.PaperID,
 			&i.Slug,
 			&i.Number,
+			&i.Retired,
+			&i.VersionID,
+			&i.Version,
 			&i.Title,
 			&i.Points,
 			&i.Blocks,
 			&i.Reference,
 			&i.Checking,
-			&i.Retired,
 		); err != nil {
 			return nil, err
 		}
@@ -260,44 +213,24 @@ func (q *Queries) PaperExercises(ctx context.Context, paperID int64) ([]Exercise
 	return items, nil
 }
 
-const paperFor = `-- name: PaperFor :one
-SELECT paper_in_use.id, paper_in_use.slug, paper_in_use.title, paper_in_use.opens_at, paper_in_use.due_at, paper_in_use.dataset, paper_in_use.build_id, paper_in_use.build_number, paper_in_use.database, paper_in_use.variants, coalesce(times.courses, 0)::int AS courses,
-       coalesce(times.opens_at, '0001-01-01Z')::timestamptz AS opens_at, coalesce(times.due_at, '9999-12-31Z')::timestamptz AS due_at
-FROM paper_in_use
-LEFT JOIN paper_times AS times ON times.paper_id = paper_in_use.id AND times.account_id = $1
-WHERE paper_in_use.slug = $2
+const paperInUseBySlug = `-- name: PaperInUseBySlug :one
+SELECT id, slug, title, opens_at, due_at, dataset, build_id, build_number, database, variants FROM paper_in_use WHERE slug = $1
 `
 
-type PaperForParams struct {
-	AccountID int64
-	Slug      string
-}
-
-type PaperForRow struct {
-	PaperInUse PaperInUse
-	Courses    int32
-	OpensAt    time.Time
-	DueAt      time.Time
-}
-
-// A paper as one account may read it; courses is how many of the account's courses it is set for.
-func (q *Queries) PaperFor(ctx context.Context, arg PaperForParams) (PaperForRow, error) {
-	row := q.db.QueryRow(ctx, paperFor, arg.AccountID, arg.Slug)
-	var i PaperForRow
+func (q *Queries) PaperInUseBySlug(ctx context.Context, slug string) (PaperInUse, error) {
+	row := q.db.QueryRow(ctx, paperInUseBySlug, slug)
+	var i PaperInUse
 	err := row.Scan(
-		&i.PaperInUse.ID,
-		&i.PaperInUse.Slug,
-		&i.PaperInUse.Title,
-		&i.PaperInUse.OpensAt,
-		&i.PaperInUse.DueAt,
-		&i.PaperInUse.Dataset,
-		&i.PaperInUse.BuildID,
-		&i.PaperInUse.BuildNumber,
-		&i.PaperInUse.Database,
-		&i.PaperInUse.Variants,
-		&i.Courses,
+		&i.ID,
+		&i.Slug,
+		&i.Title,
 		&i.OpensAt,
 		&i.DueAt,
+		&i.Dataset,
+		&i.BuildID,
+		&i.BuildNumber,
+		&i.Database,
+		&i.Variants,
 	)
 	return i, err
 }
@@ -314,75 +247,37 @@ func (q *Queries) PaperSections(ctx context.Context, id int64) (json.RawMessage,
 }
 
 const retireExercises = `-- name: RetireExercises :exec
-UPDATE exercise SET retired = true WHERE paper_id = $1
+UPDATE exercise SET retired = true WHERE paper_id = $1 AND NOT retired AND slug <> ALL ($2::text[])
 `
 
-func (q *Queries) RetireExercises(ctx context.Context, paperID int64) error {
-	_, err := q.db.Exec(ctx, retireExercises, paperID)
+type RetireExercisesParams struct {
+	PaperID int64
+	Kept    []string
+}
+
+// Those of a paper that are in it no longer.
+func (q *Queries) RetireExercises(ctx context.Context, arg RetireExercisesParams) error {
+	_, err := q.db.Exec(ctx, retireExercises, arg.PaperID, arg.Kept)
 	return err
 }
 
-const setPapers = `-- name: SetPapers :many
-SELECT paper_id, min(coalesce(opens_at, '0001-01-01Z'))::timestamptz AS opens_at, max(coalesce(due_at, '9999-12-31Z'))::timestamptz AS due_at
-FROM course_paper WHERE $1::bigint IS NULL OR paper_id = $1 GROUP BY paper_id
-`
-
-type SetPapersRow struct {
-	PaperID int64
-	OpensAt time.Time
-	DueAt   time.Time
-}
-
-// When each paper that is set for some course opens in the first of them, and is due in the last.
-func (q *Queries) SetPapers(ctx context.Context, paperID *int64) ([]SetPapersRow, error) {
-	rows, err := q.db.Query(ctx, setPapers, paperID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []SetPapersRow
-	for rows.Next() {
-		var i SetPapersRow
-		if err := rows.Scan(&i.PaperID, &i.OpensAt, &i.DueAt); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
-const upsertExercise = `-- name: UpsertExercise :exec
-INSERT INTO exercise (paper_id, slug, number, title, points, blocks, reference, checking) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
-ON CONFLICT (paper_id, slug) DO UPDATE SET number = excluded.number, title = excluded.title, points = excluded.points,
-    blocks = excluded.blocks, reference = excluded.reference, checking = excluded.checking, retired = false
+const upsertExercise = `-- name: UpsertExercise :one
+INSERT INTO exercise (paper_id, slug, number) VALUES ($1, $2, $3)
+ON CONFLICT (paper_id, slug) DO UPDATE SET number = excluded.number, retired = false
+RETURNING id
 `
 
 type UpsertExerciseParams struct {
-	PaperID   int64
-	Slug      string
-	Number    int32
-	Title     string
-	Points    float64
-	Blocks    json.RawMessage
-	Reference string
-	Checking  json.RawMessage
+	PaperID int64
+	Slug    string
+	Number  int32
 }
 
-func (q *Queries) UpsertExercise(ctx context.Context, arg UpsertExerciseParams) error {
-	_, err := q.db.Exec(ctx, upsertExercise,
-		arg.PaperID,
-		arg.Slug,
-		arg.Number,
-		arg.Title,
-		arg.Points,
-		arg.Blocks,
-		arg.Reference,
-		arg.Checking,
-	)
-	return err
+func (q *Queries) UpsertExercise(ctx context.Context, arg UpsertExerciseParams) (int64, error) {
+	row := q.db.QueryRow(ctx, upsertExercise, arg.PaperID, arg.Slug, arg.Number)
+	var id int64
+	err := row.Scan(&id)
+	return id, err
 }
 
 const upsertPaper = `-- name: UpsertPaper :one

@@ -12,9 +12,14 @@ import (
 )
 
 const attemptByKey = `-- name: AttemptByKey :one
-SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.build_id, attempt.sql, attempt.at, attempt.outcome, attempt.mark, attempt.points, attempt.row_count, attempt.elapsed_ms, attempt.findings, attempt.error, attempt.client_key, attempt.hidden_only, attempt.counted, build.number AS build_number, exercise.slug AS exercise, paper.slug AS paper
-FROM attempt JOIN build ON build.id = attempt.build_id JOIN exercise ON exercise.id = attempt.exercise_id JOIN paper ON paper.id = exercise.paper_id
+SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.course_id, attempt.sql, attempt.received_at, attempt.client_key, attempt_check.id, attempt_check.attempt_id, attempt_check.version_id, attempt_check.build_id, attempt_check.outcome, attempt_check.mark, attempt_check.points, attempt_check.row_count, attempt_check.elapsed_ms, attempt_check.findings, attempt_check.error, attempt_check.fingerprint, attempt_check.hidden_only, attempt_check.counted, attempt_check.at, build.number AS build_number, exercise.slug AS exercise, paper.slug AS paper
+FROM attempt
+JOIN attempt_check ON attempt_check.attempt_id = attempt.id
+JOIN build ON build.id = attempt_check.build_id
+JOIN exercise ON exercise.id = attempt.exercise_id
+JOIN paper ON paper.id = exercise.paper_id
 WHERE attempt.account_id = $1 AND attempt.client_key = $2::text
+ORDER BY attempt_check.id DESC LIMIT 1
 `
 
 type AttemptByKeyParams struct {
@@ -23,47 +28,39 @@ type AttemptByKeyParams struct {
 }
 
 type AttemptByKeyRow struct {
-	ID          int64
-	AccountID   int64
-	ExerciseID  int64
-	BuildID     int64
-	Sql         string
-	At          time.Time
-	Outcome     string
-	Mark        float64
-	Points      float64
-	RowCount    int64
-	ElapsedMs   float64
-	Findings    json.RawMessage
-	Error       json.RawMessage
-	ClientKey   *string
-	HiddenOnly  bool
-	Counted     bool
-	BuildNumber int32
-	Exercise    string
-	Paper       string
+	Attempt      Attempt
+	AttemptCheck AttemptCheck
+	BuildNumber  int32
+	Exercise     string
+	Paper        string
 }
 
 func (q *Queries) AttemptByKey(ctx context.Context, arg AttemptByKeyParams) (AttemptByKeyRow, error) {
 	row := q.db.QueryRow(ctx, attemptByKey, arg.AccountID, arg.ClientKey)
 	var i AttemptByKeyRow
 	err := row.Scan(
-		&i.ID,
-		&i.AccountID,
-		&i.ExerciseID,
-		&i.BuildID,
-		&i.Sql,
-		&i.At,
-		&i.Outcome,
-		&i.Mark,
-		&i.Points,
-		&i.RowCount,
-		&i.ElapsedMs,
-		&i.Findings,
-		&i.Error,
-		&i.ClientKey,
-		&i.HiddenOnly,
-		&i.Counted,
+		&i.Attempt.ID,
+		&i.Attempt.AccountID,
+		&i.Attempt.ExerciseID,
+		&i.Attempt.CourseID,
+		&i.Attempt.Sql,
+		&i.Attempt.ReceivedAt,
+		&i.Attempt.ClientKey,
+		&i.AttemptCheck.ID,
+		&i.AttemptCheck.AttemptID,
+		&i.AttemptCheck.VersionID,
+		&i.AttemptCheck.BuildID,
+		&i.AttemptCheck.Outcome,
+		&i.AttemptCheck.Mark,
+		&i.AttemptCheck.Points,
+		&i.AttemptCheck.RowCount,
+		&i.AttemptCheck.ElapsedMs,
+		&i.AttemptCheck.Findings,
+		&i.AttemptCheck.Error,
+		&i.AttemptCheck.Fingerprint,
+		&i.AttemptCheck.HiddenOnly,
+		&i.AttemptCheck.Counted,
+		&i.AttemptCheck.At,
 		&i.BuildNumber,
 		&i.Exercise,
 		&i.Paper,
@@ -71,58 +68,294 @@ func (q *Queries) AttemptByKey(ctx context.Context, arg AttemptByKeyParams) (Att
 	return i, err
 }
 
-const countAttempts = `-- name: CountAttempts :one
-SELECT count(*) FROM attempt WHERE account_id = $1 AND exercise_id = $2 AND counted
+const attemptsUsed = `-- name: AttemptsUsed :one
+SELECT coalesce(sum(used), 0)::int FROM standing
+WHERE account_id = $1 AND exercise_id = $2 AND course_id IS NOT DISTINCT FROM $3::bigint
 `
 
-type CountAttemptsParams struct {
+type AttemptsUsedParams struct {
 	AccountID  int64
 	ExerciseID int64
+	CourseID   *int64
 }
 
-// Those that use up one of the attempts that an exercise allows.
-func (q *Queries) CountAttempts(ctx context.Context, arg CountAttemptsParams) (int64, error) {
-	row := q.db.QueryRow(ctx, countAttempts, arg.AccountID, arg.ExerciseID)
-	var count int64
-	err := row.Scan(&count)
-	return count, err
+// How many of the attempts that an exercise allows are used up.
+func (q *Queries) AttemptsUsed(ctx context.Context, arg AttemptsUsedParams) (int32, error) {
+	row := q.db.QueryRow(ctx, attemptsUsed, arg.AccountID, arg.ExerciseID, arg.CourseID)
+	var column_1 int32
+	err := row.Scan(&column_1)
+	return column_1, err
+}
+
+const courseHistory = `-- name: CourseHistory :many
+WITH page AS (
+    SELECT found.id FROM (
+        SELECT of_course.id FROM unnest($2::bigint[]) AS course (number) CROSS JOIN LATERAL (
+        (SELECT run.id FROM run
+         WHERE run.course_id = course.number
+           AND ($3::bigint IS NULL OR run.paper_id = $3)
+           AND ($4::bigint IS NULL OR run.exercise_id = $4)
+           AND ($5::text IS NULL OR run.outcome = $5)
+           AND ($6::text IS NULL OR $6 = 'run')
+           AND ($7::bigint IS NULL OR run.id < $7)
+         ORDER BY run.id DESC LIMIT $8::int)
+        UNION ALL
+        (SELECT attempt.id FROM attempt JOIN exercise AS done ON done.id = attempt.exercise_id
+         WHERE attempt.course_id = course.number
+           AND ($3::bigint IS NULL OR done.paper_id = $3)
+           AND ($4::bigint IS NULL OR attempt.exercise_id = $4)
+           AND ($5::text IS NULL OR $5 = (
+               SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
+           AND ($6::text IS NULL OR $6 = 'attempt')
+           AND ($7::bigint IS NULL OR attempt.id < $7)
+         ORDER BY attempt.id DESC LIMIT $8::int)
+        ) AS of_course
+        UNION ALL
+        (SELECT run.id FROM run
+         WHERE run.account_id = $9::bigint AND (run.course_id IS NULL OR run.course_id <> ALL ($2::bigint[]))
+           AND ($3::bigint IS NULL OR run.paper_id = $3)
+           AND ($4::bigint IS NULL OR run.exercise_id = $4)
+           AND ($5::text IS NULL OR run.outcome = $5)
+           AND ($6::text IS NULL OR $6 = 'run')
+           AND ($7::bigint IS NULL OR run.id < $7)
+         ORDER BY run.id DESC LIMIT $8::int)
+        UNION ALL
+        (SELECT attempt.id FROM attempt JOIN exercise AS done ON done.id = attempt.exercise_id
+         WHERE attempt.account_id = $9::bigint AND (attempt.course_id IS NULL OR attempt.course_id <> ALL ($2::bigint[]))
+           AND ($3::bigint IS NULL OR done.paper_id = $3)
+           AND ($4::bigint IS NULL OR attempt.exercise_id = $4)
+           AND ($5::text IS NULL OR $5 = (
+               SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
+           AND ($6::text IS NULL OR $6 = 'attempt')
+           AND ($7::bigint IS NULL OR attempt.id < $7)
+         ORDER BY attempt.id DESC LIMIT $8::int)
+    ) AS found ORDER BY found.id DESC LIMIT $8::int
+)
+SELECT entries.kind, entries.id, entries.account_id, entries.exercise_id, entries.paper_id, entries.build_id, entries.sql, entries.at, entries.outcome, entries.mark, entries.points, entries.row_count, entries.elapsed_ms, entries.findings, entries.error, entries.bytes, entries.learner, entries.display_name, entries.dataset, entries.paper, entries.exercise, entries.title, entries.found, entries.passed, (count(*) OVER () < found)::boolean AS more FROM (
+    SELECT entry.kind, entry.id, entry.account_id, entry.exercise_id, entry.paper_id, entry.build_id, entry.sql, entry.at, entry.outcome, entry.mark, entry.points, entry.row_count, entry.elapsed_ms, entry.findings, entry.error, entry.bytes, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper,
+           exercise.slug AS exercise, exercise.title, count(*) OVER () AS found,
+           (sum(entry.bytes) OVER (ORDER BY entry.id DESC) - entry.bytes)::bigint AS passed
+    FROM page CROSS JOIN LATERAL (SELECT kind, id, account_id, exercise_id, paper_id, build_id, sql, at, outcome, mark, points, row_count, elapsed_ms, findings, error, bytes FROM entry WHERE entry.id = page.id LIMIT 1) AS entry
+    JOIN account ON account.id = entry.account_id
+    JOIN build ON build.id = entry.build_id
+    JOIN dataset ON dataset.id = build.dataset_id
+    LEFT JOIN paper ON paper.id = entry.paper_id
+    LEFT JOIN exercise_now AS exercise ON exercise.id = entry.exercise_id
+) AS entries WHERE passed <= $1::bigint ORDER BY id DESC
+`
+
+type CourseHistoryParams struct {
+	MostBytes  int64
+	Courses    []int64
+	PaperID    *int64
+	ExerciseID *int64
+	Outcome    *string
+	Kind       *string
+	Before     *int64
+	Page       int32
+	Self       int64
+}
+
+type CourseHistoryRow struct {
+	Kind        string
+	ID          int64
+	AccountID   int64
+	ExerciseID  *int64
+	PaperID     *int64
+	BuildID     int64
+	Sql         string
+	At          time.Time
+	Outcome     string
+	Mark        *string
+	Points      *string
+	RowCount    int64
+	ElapsedMs   float64
+	Findings    json.RawMessage
+	Error       json.RawMessage
+	Bytes       int64
+	Learner     string
+	DisplayName string
+	Dataset     string
+	Paper       *string
+	Exercise    *string
+	Title       *string
+	Found       int64
+	Passed      int64
+	More        bool
+}
+
+// The same of all members of some courses, each course by its index, and of oneself.
+func (q *Queries) CourseHistory(ctx context.Context, arg CourseHistoryParams) ([]CourseHistoryRow, error) {
+	rows, err := q.db.Query(ctx, courseHistory,
+		arg.MostBytes,
+		arg.Courses,
+		arg.PaperID,
+		arg.ExerciseID,
+		arg.Outcome,
+		arg.Kind,
+		arg.Before,
+		arg.Page,
+		arg.Self,
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []CourseHistoryRow
+	for rows.Next() {
+		var i CourseHistoryRow
+		if err := rows.Scan(
+			&i.Kind,
+			&i.ID,
+			&i.AccountID,
+			&i.ExerciseID,
+			&i.PaperID,
+			&i.BuildID,
+			&i.Sql,
+			&i.At,
+			&i.Outcome,
+			&i.Mark,
+			&i.Points,
+			&i.RowCount,
+			&i.ElapsedMs,
+			&i.Findings,
+			&i.Error,
+			&i.Bytes,
+			&i.Learner,
+			&i.DisplayName,
+			&i.Dataset,
+			&i.Paper,
+			&i.Exercise,
+			&i.Title,
+			&i.Found,
+			&i.Passed,
+			&i.More,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const courseStanding = `-- name: CourseStanding :many
+SELECT standing.account_id, standing.exercise_id, standing.course_id, standing.counts_id, standing.latest_id, standing.outcome, standing.computed, standing.by_hand, standing.attempts, standing.used, standing.hidden_only, standing.last_at, standing.version FROM standing JOIN exercise ON exercise.id = standing.exercise_id
+WHERE exercise.paper_id = $1 AND NOT exercise.retired AND standing.course_id = ANY ($2::bigint[])
+`
+
+type CourseStandingParams struct {
+	PaperID int64
+	Courses []int64
+}
+
+// The same for all learners of some courses.
+func (q *Queries) CourseStanding(ctx context.Context, arg CourseStandingParams) ([]Standing, error) {
+	rows, err := q.db.Query(ctx, courseStanding, arg.PaperID, arg.Courses)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Standing
+	for rows.Next() {
+		var i Standing
+		if err := rows.Scan(
+			&i.AccountID,
+			&i.ExerciseID,
+			&i.CourseID,
+			&i.CountsID,
+			&i.LatestID,
+			&i.Outcome,
+			&i.Computed,
+			&i.ByHand,
+			&i.Attempts,
+			&i.Used,
+			&i.HiddenOnly,
+			&i.LastAt,
+			&i.Version,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const createAttempt = `-- name: CreateAttempt :one
-INSERT INTO attempt (account_id, exercise_id, build_id, sql, outcome, mark, points, row_count, elapsed_ms, findings, error, client_key, hidden_only, counted, at)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15)
-RETURNING id, at
+WITH made AS (
+    INSERT INTO attempt (account_id, exercise_id, course_id, sql, received_at, client_key)
+    VALUES ($1, $2, $3, $4, $5, $6)
+    RETURNING id, account_id, exercise_id, course_id, sql, received_at, client_key
+), checked AS (
+    INSERT INTO attempt_check (attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error,
+                               fingerprint, hidden_only, counted)
+    SELECT made.id, $7::bigint, $8::bigint, $9::text, $10::numeric, $11::numeric, $12::bigint,
+           $13::float8, $14::jsonb, $15::jsonb, $16::bytea, $17::boolean, $18::boolean
+    FROM made
+    RETURNING id, attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, at
+), stands AS (
+    INSERT INTO standing AS s (account_id, exercise_id, course_id, counts_id, latest_id, outcome, computed, attempts, used,
+                               hidden_only, last_at)
+    SELECT made.account_id, made.exercise_id, made.course_id, made.id, made.id, checked.outcome, checked.mark, 1,
+           checked.counted::int, checked.hidden_only::int, made.received_at
+    FROM made, checked
+    ON CONFLICT (account_id, exercise_id, course_id) DO UPDATE SET
+        counts_id = CASE WHEN excluded.computed > s.computed OR s.computed = 0 THEN excluded.counts_id ELSE s.counts_id END,
+        outcome = CASE WHEN excluded.computed > s.computed OR s.computed = 0 THEN excluded.outcome ELSE s.outcome END,
+        computed = greatest(s.computed, excluded.computed),
+        latest_id = excluded.latest_id,
+        attempts = s.attempts + 1,
+        used = s.used + excluded.used,
+        hidden_only = s.hidden_only + excluded.hidden_only,
+        last_at = greatest(s.last_at, excluded.last_at),
+        version = nextval('standing_version')
+)
+SELECT id, received_at FROM made
 `
 
 type CreateAttemptParams struct {
-	AccountID  int64
-	ExerciseID int64
-	BuildID    int64
-	Sql        string
-	Outcome    string
-	Mark       float64
-	Points     float64
-	RowCount   int64
-	ElapsedMs  float64
-	Findings   json.RawMessage
-	Error      json.RawMessage
-	ClientKey  *string
-	HiddenOnly bool
-	Counted    bool
-	At         time.Time
+	AccountID   int64
+	ExerciseID  int64
+	CourseID    *int64
+	Sql         string
+	ReceivedAt  time.Time
+	ClientKey   *string
+	VersionID   int64
+	BuildID     int64
+	Outcome     string
+	Mark        string
+	Points      string
+	RowCount    int64
+	ElapsedMs   float64
+	Findings    json.RawMessage
+	Error       json.RawMessage
+	Fingerprint []byte
+	HiddenOnly  bool
+	Counted     bool
 }
 
 type CreateAttemptRow struct {
-	ID int64
-	At time.Time
+	ID         int64
+	ReceivedAt time.Time
 }
 
+// Keeps an attempt with its check, and the standing that comes of it: the best mark counts, and of these the first; while
+// there is none, the latest attempt.
 func (q *Queries) CreateAttempt(ctx context.Context, arg CreateAttemptParams) (CreateAttemptRow, error) {
 	row := q.db.QueryRow(ctx, createAttempt,
 		arg.AccountID,
 		arg.ExerciseID,
-		arg.BuildID,
+		arg.CourseID,
 		arg.Sql,
+		arg.ReceivedAt,
+		arg.ClientKey,
+		arg.VersionID,
+		arg.BuildID,
 		arg.Outcome,
 		arg.Mark,
 		arg.Points,
@@ -130,19 +363,18 @@ func (q *Queries) CreateAttempt(ctx context.Context, arg CreateAttemptParams) (C
 		arg.ElapsedMs,
 		arg.Findings,
 		arg.Error,
-		arg.ClientKey,
+		arg.Fingerprint,
 		arg.HiddenOnly,
 		arg.Counted,
-		arg.At,
 	)
 	var i CreateAttemptRow
-	err := row.Scan(&i.ID, &i.At)
+	err := row.Scan(&i.ID, &i.ReceivedAt)
 	return i, err
 }
 
 const createRun = `-- name: CreateRun :one
-INSERT INTO run (account_id, exercise_id, paper_id, build_id, sql, outcome, row_count, elapsed_ms, error)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+INSERT INTO run (account_id, exercise_id, paper_id, course_id, build_id, sql, outcome, row_count, elapsed_ms, error)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
 RETURNING id, at
 `
 
@@ -150,6 +382,7 @@ type CreateRunParams struct {
 	AccountID  int64
 	ExerciseID *int64
 	PaperID    *int64
+	CourseID   *int64
 	BuildID    int64
 	Sql        string
 	Outcome    string
@@ -168,6 +401,7 @@ func (q *Queries) CreateRun(ctx context.Context, arg CreateRunParams) (CreateRun
 		arg.AccountID,
 		arg.ExerciseID,
 		arg.PaperID,
+		arg.CourseID,
 		arg.BuildID,
 		arg.Sql,
 		arg.Outcome,
@@ -203,13 +437,17 @@ func (q *Queries) Draft(ctx context.Context, arg DraftParams) (Draft, error) {
 }
 
 const hiddenOnly = `-- name: HiddenOnly :one
-SELECT count(*) AS attempts, coalesce(extract(epoch FROM now() - max(at)), 0)::float8 AS seconds_ago
-FROM attempt WHERE account_id = $1 AND exercise_id = $2 AND hidden_only AND at > now() - interval '1 hour'
+SELECT count(*) AS attempts, coalesce(extract(epoch FROM now() - max(attempt.received_at)), 0)::float8 AS seconds_ago
+FROM attempt JOIN attempt_check ON attempt_check.attempt_id = attempt.id
+WHERE attempt.account_id = $1 AND attempt.exercise_id = $2 AND attempt_check.hidden_only
+  AND attempt.received_at > now() - interval '1 hour'
+  AND (SELECT sum(hidden_only) FROM standing WHERE account_id = $1 AND exercise_id = $2) >= $3::int
 `
 
 type HiddenOnlyParams struct {
 	AccountID  int64
 	ExerciseID int64
+	AtLeast    int32
 }
 
 type HiddenOnlyRow struct {
@@ -217,60 +455,61 @@ type HiddenOnlyRow struct {
 	SecondsAgo float64
 }
 
-// How many attempts of a learner at an exercise were, within the last hour, wrong on hidden rows alone, and how many seconds ago the last was.
+// How many attempts of a learner at an exercise were, within the last hour, wrong on hidden rows alone, and how many
+// seconds ago the last was. Nothing is looked at where the standing tells that there never were so many.
 func (q *Queries) HiddenOnly(ctx context.Context, arg HiddenOnlyParams) (HiddenOnlyRow, error) {
-	row := q.db.QueryRow(ctx, hiddenOnly, arg.AccountID, arg.ExerciseID)
+	row := q.db.QueryRow(ctx, hiddenOnly, arg.AccountID, arg.ExerciseID, arg.AtLeast)
 	var i HiddenOnlyRow
 	err := row.Scan(&i.Attempts, &i.SecondsAgo)
 	return i, err
 }
 
 const history = `-- name: History :many
-SELECT entries.kind, entries.id, entries.account_id, entries.exercise_id, entries.paper_id, entries.build_id, entries.sql, entries.at, entries.outcome, entries.mark, entries.points, entries.row_count, entries.elapsed_ms, entries.findings, entries.error, entries.learner, entries.display_name, entries.dataset, entries.paper, entries.exercise, entries.title, entries.passed, entries.found, (count(*) OVER () < found)::boolean AS more FROM (
-SELECT entry.kind, entry.id, entry.account_id, entry.exercise_id, entry.paper_id, entry.build_id, entry.sql, entry.at, entry.outcome, entry.mark, entry.points, entry.row_count, entry.elapsed_ms, entry.findings, entry.error, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper, exercise.slug AS exercise, exercise.title,
-       (sum(octet_length(entry.sql) + pg_column_size(entry.findings) + coalesce(pg_column_size(entry.error), 0)) OVER (ORDER BY entry.id DESC)
-        - octet_length(entry.sql) - pg_column_size(entry.findings) - coalesce(pg_column_size(entry.error), 0))::bigint AS passed, count(*) OVER () AS found
-FROM (
-    (SELECT 'run'::text AS kind, run.id, run.account_id, run.exercise_id, run.paper_id, run.build_id, run.sql, run.at, run.outcome,
-            NULL::float8 AS mark, NULL::float8 AS points, run.row_count, run.elapsed_ms, '[]'::jsonb AS findings, run.error
-     FROM run
-     WHERE ($1::bigint IS NULL OR run.account_id = $1)
-       AND ($2::bigint IS NULL OR run.paper_id = $2)
-       AND ($3::bigint IS NULL OR run.exercise_id = $3)
-       AND ($4::text IS NULL OR run.outcome = $4)
-       AND ($5::text IS NULL OR $5 = 'run')
-       AND ($6::bigint IS NULL OR run.id < $6)
-     ORDER BY run.id DESC LIMIT $7::int)
-    UNION ALL
-    (SELECT 'attempt', attempt.id, attempt.account_id, attempt.exercise_id, done.paper_id, attempt.build_id, attempt.sql, attempt.at, attempt.outcome,
-            attempt.mark, attempt.points, attempt.row_count, attempt.elapsed_ms, attempt.findings, attempt.error
-     FROM attempt JOIN exercise AS done ON done.id = attempt.exercise_id
-     WHERE ($1::bigint IS NULL OR attempt.account_id = $1)
-       AND ($2::bigint IS NULL OR done.paper_id = $2)
-       AND ($3::bigint IS NULL OR attempt.exercise_id = $3)
-       AND ($4::text IS NULL OR attempt.outcome = $4)
-       AND ($5::text IS NULL OR $5 = 'attempt')
-       AND ($6::bigint IS NULL OR attempt.id < $6)
-     ORDER BY attempt.id DESC LIMIT $7::int)
-) AS entry
-JOIN account ON account.id = entry.account_id
-JOIN build ON build.id = entry.build_id
-JOIN dataset ON dataset.id = build.dataset_id
-LEFT JOIN paper ON paper.id = entry.paper_id
-LEFT JOIN exercise ON exercise.id = entry.exercise_id
-ORDER BY entry.id DESC LIMIT $7::int
-) AS entries WHERE passed <= $8::bigint ORDER BY id DESC
+WITH page AS (
+    SELECT found.id FROM (
+        (SELECT run.id FROM run
+         WHERE run.account_id = $2 AND ($3::bigint[] IS NULL OR run.course_id = ANY ($3::bigint[]))
+           AND ($4::bigint IS NULL OR run.paper_id = $4)
+           AND ($5::bigint IS NULL OR run.exercise_id = $5)
+           AND ($6::text IS NULL OR run.outcome = $6)
+           AND ($7::text IS NULL OR $7 = 'run')
+           AND ($8::bigint IS NULL OR run.id < $8)
+         ORDER BY run.id DESC LIMIT $9::int)
+        UNION ALL
+        (SELECT attempt.id FROM attempt JOIN exercise AS done ON done.id = attempt.exercise_id
+         WHERE attempt.account_id = $2 AND ($3::bigint[] IS NULL OR attempt.course_id = ANY ($3::bigint[]))
+           AND ($4::bigint IS NULL OR done.paper_id = $4)
+           AND ($5::bigint IS NULL OR attempt.exercise_id = $5)
+           AND ($6::text IS NULL OR $6 = (
+               SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
+           AND ($7::text IS NULL OR $7 = 'attempt')
+           AND ($8::bigint IS NULL OR attempt.id < $8)
+         ORDER BY attempt.id DESC LIMIT $9::int)
+    ) AS found ORDER BY found.id DESC LIMIT $9::int
+)
+SELECT entries.kind, entries.id, entries.account_id, entries.exercise_id, entries.paper_id, entries.build_id, entries.sql, entries.at, entries.outcome, entries.mark, entries.points, entries.row_count, entries.elapsed_ms, entries.findings, entries.error, entries.bytes, entries.learner, entries.display_name, entries.dataset, entries.paper, entries.exercise, entries.title, entries.found, entries.passed, (count(*) OVER () < found)::boolean AS more FROM (
+    SELECT entry.kind, entry.id, entry.account_id, entry.exercise_id, entry.paper_id, entry.build_id, entry.sql, entry.at, entry.outcome, entry.mark, entry.points, entry.row_count, entry.elapsed_ms, entry.findings, entry.error, entry.bytes, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper,
+           exercise.slug AS exercise, exercise.title, count(*) OVER () AS found,
+           (sum(entry.bytes) OVER (ORDER BY entry.id DESC) - entry.bytes)::bigint AS passed
+    FROM page CROSS JOIN LATERAL (SELECT kind, id, account_id, exercise_id, paper_id, build_id, sql, at, outcome, mark, points, row_count, elapsed_ms, findings, error, bytes FROM entry WHERE entry.id = page.id LIMIT 1) AS entry
+    JOIN account ON account.id = entry.account_id
+    JOIN build ON build.id = entry.build_id
+    JOIN dataset ON dataset.id = build.dataset_id
+    LEFT JOIN paper ON paper.id = entry.paper_id
+    LEFT JOIN exercise_now AS exercise ON exercise.id = entry.exercise_id
+) AS entries WHERE passed <= $1::bigint ORDER BY id DESC
 `
 
 type HistoryParams struct {
-	AccountID  *int64
+	MostBytes  int64
+	AccountID  int64
+	Courses    []int64
 	PaperID    *int64
 	ExerciseID *int64
 	Outcome    *string
 	Kind       *string
 	Before     *int64
 	Page       int32
-	MostBytes  int64
 }
 
 type HistoryRow struct {
@@ -283,35 +522,38 @@ type HistoryRow struct {
 	Sql         string
 	At          time.Time
 	Outcome     string
-	Mark        *float64
-	Points      *float64
+	Mark        *string
+	Points      *string
 	RowCount    int64
 	ElapsedMs   float64
 	Findings    json.RawMessage
 	Error       json.RawMessage
+	Bytes       int64
 	Learner     string
 	DisplayName string
 	Dataset     string
 	Paper       *string
 	Exercise    *string
 	Title       *string
-	Passed      int64
 	Found       int64
+	Passed      int64
 	More        bool
 }
 
-// Each side is cut before the union, so that one page costs two index reads where a learner is named. A page ends early where its texts are long: passed is how
-// many bytes the entries before have, and more tells whether entries follow that were left out.
+// One account's runs and attempts, in some courses or (NULL) in all. The numbers of a page are found first, each side cut
+// by its index. A page ends early where its texts are long: passed is how many bytes the entries before have, and more
+// tells whether entries follow that were left out.
 func (q *Queries) History(ctx context.Context, arg HistoryParams) ([]HistoryRow, error) {
 	rows, err := q.db.Query(ctx, history,
+		arg.MostBytes,
 		arg.AccountID,
+		arg.Courses,
 		arg.PaperID,
 		arg.ExerciseID,
 		arg.Outcome,
 		arg.Kind,
 		arg.Before,
 		arg.Page,
-		arg.MostBytes,
 	)
 	if err != nil {
 		return nil, err
@@ -336,14 +578,15 @@ func (q *Queries) History(ctx context.Context, arg HistoryParams) ([]HistoryRow,
 			&i.ElapsedMs,
 			&i.Findings,
 			&i.Error,
+			&i.Bytes,
 			&i.Learner,
 			&i.DisplayName,
 			&i.Dataset,
 			&i.Paper,
 			&i.Exercise,
 			&i.Title,
-			&i.Passed,
 			&i.Found,
+			&i.Passed,
 			&i.More,
 		); err != nil {
 			return nil, err
@@ -390,39 +633,32 @@ func (q *Queries) KeepDraft(ctx context.Context, arg KeepDraftParams) (Draft, er
 }
 
 const latestAttempts = `-- name: LatestAttempts :many
-SELECT DISTINCT ON (attempt.exercise_id) attempt.id, attempt.account_id, attempt.exercise_id, attempt.build_id, attempt.sql, attempt.at, attempt.outcome, attempt.mark, attempt.points, attempt.row_count, attempt.elapsed_ms, attempt.findings, attempt.error, attempt.client_key, attempt.hidden_only, attempt.counted, build.number AS build_number
-FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id JOIN build ON build.id = attempt.build_id
-WHERE attempt.account_id = $1 AND exercise.paper_id = $2
-ORDER BY attempt.exercise_id, attempt.id DESC
+SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.course_id, attempt.sql, attempt.received_at, attempt.client_key, attempt_check.id, attempt_check.attempt_id, attempt_check.version_id, attempt_check.build_id, attempt_check.outcome, attempt_check.mark, attempt_check.points, attempt_check.row_count, attempt_check.elapsed_ms, attempt_check.findings, attempt_check.error, attempt_check.fingerprint, attempt_check.hidden_only, attempt_check.counted, attempt_check.at, build.number AS build_number
+FROM standing
+JOIN exercise ON exercise.id = standing.exercise_id
+JOIN attempt ON attempt.id = standing.latest_id
+JOIN attempt_check ON attempt_check.attempt_id = attempt.id
+JOIN build ON build.id = attempt_check.build_id
+WHERE standing.account_id = $1 AND exercise.paper_id = $2
+  AND standing.course_id IS NOT DISTINCT FROM $3::bigint
+  AND NOT EXISTS (SELECT FROM attempt_check AS later WHERE later.attempt_id = attempt.id AND later.id > attempt_check.id)
 `
 
 type LatestAttemptsParams struct {
 	AccountID int64
 	PaperID   int64
+	CourseID  *int64
 }
 
 type LatestAttemptsRow struct {
-	ID          int64
-	AccountID   int64
-	ExerciseID  int64
-	BuildID     int64
-	Sql         string
-	At          time.Time
-	Outcome     string
-	Mark        float64
-	Points      float64
-	RowCount    int64
-	ElapsedMs   float64
-	Findings    json.RawMessage
-	Error       json.RawMessage
-	ClientKey   *string
-	HiddenOnly  bool
-	Counted     bool
-	BuildNumber int32
+	Attempt      Attempt
+	AttemptCheck AttemptCheck
+	BuildNumber  int32
 }
 
+// The latest attempt at each exercise of a paper, with its last check.
 func (q *Queries) LatestAttempts(ctx context.Context, arg LatestAttemptsParams) ([]LatestAttemptsRow, error) {
-	rows, err := q.db.Query(ctx, latestAttempts, arg.AccountID, arg.PaperID)
+	rows, err := q.db.Query(ctx, latestAttempts, arg.AccountID, arg.PaperID, arg.CourseID)
 	if err != nil {
 		return nil, err
 	}
@@ -431,22 +667,28 @@ func (q *Queries) LatestAttempts(ctx context.Context, arg LatestAttemptsParams) 
 	for rows.Next() {
 		var i LatestAttemptsRow
 		if err := rows.Scan(
-			&i.ID,
-			&i.AccountID,
-			&i.ExerciseID,
-			&i.BuildID,
-			&i.Sql,
-			&i.At,
-			&i.Outcome,
-			&i.Mark,
-			&i.Points,
-			&i.RowCount,
-			&i.ElapsedMs,
-			&i.Findings,
-			&i.Error,
-			&i.ClientKey,
-			&i.HiddenOnly,
-			&i.Counted,
+			&i.Attempt.ID,
+			&i.Attempt.AccountID,
+			&i.Attempt.ExerciseID,
+			&i.Attempt.CourseID,
+			&i.Attempt.Sql,
+			&i.Attempt.ReceivedAt,
+			&i.Attempt.ClientKey,
+			&i.AttemptCheck.ID,
+			&i.AttemptCheck.AttemptID,
+			&i.AttemptCheck.VersionID,
+			&i.AttemptCheck.BuildID,
+			&i.AttemptCheck.Outcome,
+			&i.AttemptCheck.Mark,
+			&i.AttemptCheck.Points,
+			&i.AttemptCheck.RowCount,
+			&i.AttemptCheck.ElapsedMs,
+			&i.AttemptCheck.Findings,
+			&i.AttemptCheck.Error,
+			&i.AttemptCheck.Fingerprint,
+			&i.AttemptCheck.HiddenOnly,
+			&i.AttemptCheck.Counted,
+			&i.AttemptCheck.At,
 			&i.BuildNumber,
 		); err != nil {
 			return nil, err
@@ -460,22 +702,22 @@ func (q *Queries) LatestAttempts(ctx context.Context, arg LatestAttemptsParams) 
 }
 
 const learnerStanding = `-- name: LearnerStanding :many
-SELECT paper_id, sum(mark)::float8 AS mark, count(*) FILTER (WHERE correct) AS correct, count(*) AS attempted
-FROM (SELECT exercise.paper_id, attempt.exercise_id, max(attempt.mark) AS mark, bool_or(attempt.outcome = 'correct') AS correct
-      FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id
-      WHERE attempt.account_id = $1 AND NOT exercise.retired
-      GROUP BY exercise.paper_id, attempt.exercise_id) AS best
-GROUP BY paper_id
+SELECT exercise.paper_id, standing.course_id, sum(coalesce(standing.by_hand, standing.computed))::numeric AS mark,
+       count(*) FILTER (WHERE standing.outcome = 'correct') AS correct, count(*) FILTER (WHERE standing.attempts > 0) AS attempted
+FROM standing JOIN exercise ON exercise.id = standing.exercise_id
+WHERE standing.account_id = $1 AND NOT exercise.retired
+GROUP BY exercise.paper_id, standing.course_id
 `
 
 type LearnerStandingRow struct {
 	PaperID   int64
-	Mark      float64
+	CourseID  *int64
+	Mark      string
 	Correct   int64
 	Attempted int64
 }
 
-// The same, summed up for every paper of one learner.
+// How an account stands on every paper, in every course.
 func (q *Queries) LearnerStanding(ctx context.Context, accountID int64) ([]LearnerStandingRow, error) {
 	rows, err := q.db.Query(ctx, learnerStanding, accountID)
 	if err != nil {
@@ -487,6 +729,7 @@ func (q *Queries) LearnerStanding(ctx context.Context, accountID int64) ([]Learn
 		var i LearnerStandingRow
 		if err := rows.Scan(
 			&i.PaperID,
+			&i.CourseID,
 			&i.Mark,
 			&i.Correct,
 			&i.Attempted,
@@ -514,6 +757,53 @@ type LockWorkParams struct {
 func (q *Queries) LockWork(ctx context.Context, arg LockWorkParams) error {
 	_, err := q.db.Exec(ctx, lockWork, arg.AccountID, arg.ExerciseID)
 	return err
+}
+
+const ownStanding = `-- name: OwnStanding :many
+SELECT standing.account_id, standing.exercise_id, standing.course_id, standing.counts_id, standing.latest_id, standing.outcome, standing.computed, standing.by_hand, standing.attempts, standing.used, standing.hidden_only, standing.last_at, standing.version FROM standing JOIN exercise ON exercise.id = standing.exercise_id
+WHERE exercise.paper_id = $1 AND NOT exercise.retired AND standing.account_id = $2
+  AND standing.course_id IS NOT DISTINCT FROM $3::bigint
+`
+
+type OwnStandingParams struct {
+	PaperID   int64
+	AccountID int64
+	CourseID  *int64
+}
+
+// How an account stands on the exercises of a paper, in a course (NULL: in none).
+func (q *Queries) OwnStanding(ctx context.Context, arg OwnStandingParams) ([]Standing, error) {
+	rows, err := q.db.Query(ctx, ownStanding, arg.PaperID, arg.AccountID, arg.CourseID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Standing
+	for rows.Next() {
+		var i Standing
+		if err := rows.Scan(
+			&i.AccountID,
+			&i.ExerciseID,
+			&i.CourseID,
+			&i.CountsID,
+			&i.LatestID,
+			&i.Outcome,
+			&i.Computed,
+			&i.ByHand,
+			&i.Attempts,
+			&i.Used,
+			&i.HiddenOnly,
+			&i.LastAt,
+			&i.Version,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const paperDrafts = `-- name: PaperDrafts :many
@@ -552,64 +842,32 @@ func (q *Queries) PaperDrafts(ctx context.Context, arg PaperDraftsParams) ([]Dra
 	return items, nil
 }
 
-const paperHiddenOnly = `-- name: PaperHiddenOnly :many
-SELECT attempt.account_id, attempt.exercise_id, count(*) AS attempts
-FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id
-WHERE exercise.paper_id = $1 AND hidden_only
-GROUP BY attempt.account_id, attempt.exercise_id
-`
-
-type PaperHiddenOnlyRow struct {
-	AccountID  int64
-	ExerciseID int64
-	Attempts   int64
-}
-
-// The same for all learners of a paper, since ever.
-func (q *Queries) PaperHiddenOnly(ctx context.Context, paperID int64) ([]PaperHiddenOnlyRow, error) {
-	rows, err := q.db.Query(ctx, paperHiddenOnly, paperID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []PaperHiddenOnlyRow
-	for rows.Next() {
-		var i PaperHiddenOnlyRow
-		if err := rows.Scan(&i.AccountID, &i.ExerciseID, &i.Attempts); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
 const paperLearners = `-- name: PaperLearners :many
-SELECT DISTINCT account.id, account.name, account.display_name
+SELECT account.id, account.name, account.display_name, course.id AS course_id, course.slug AS course
 FROM account
-JOIN enrolment ON enrolment.account_id = account.id
-JOIN course_paper ON course_paper.course_id = enrolment.course_id
-JOIN course ON course.id = enrolment.course_id
-WHERE course_paper.paper_id = $1 AND ($2::text IS NULL OR course.slug = $2)
-ORDER BY account.display_name, account.name
+JOIN member ON member.account_id = account.id AND member.role = 'learner'
+JOIN course_paper ON course_paper.course_id = member.course_id
+JOIN course ON course.id = member.course_id
+WHERE course_paper.paper_id = $1 AND course.id = ANY ($2::bigint[])
+ORDER BY account.display_name, account.name, course.slug
 `
 
 type PaperLearnersParams struct {
 	PaperID int64
-	Course  *string
+	Courses []int64
 }
 
 type PaperLearnersRow struct {
 	ID          int64
 	Name        string
 	DisplayName string
+	CourseID    int64
+	Course      string
 }
 
-// The learners of the courses that a paper is set for.
+// The learners of those of some courses that a paper is set for.
 func (q *Queries) PaperLearners(ctx context.Context, arg PaperLearnersParams) ([]PaperLearnersRow, error) {
-	rows, err := q.db.Query(ctx, paperLearners, arg.PaperID, arg.Course)
+	rows, err := q.db.Query(ctx, paperLearners, arg.PaperID, arg.Courses)
 	if err != nil {
 		return nil, err
 	}
@@ -617,62 +875,12 @@ func (q *Queries) PaperLearners(ctx context.Context, arg PaperLearnersParams) ([
 	var items []PaperLearnersRow
 	for rows.Next() {
 		var i PaperLearnersRow
-		if err := rows.Scan(&i.ID, &i.Name, &i.DisplayName); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
-const paperStanding = `-- name: PaperStanding :many
-SELECT DISTINCT ON (attempt.account_id, attempt.exercise_id)
-       attempt.account_id, attempt.exercise_id, attempt.outcome, attempt.mark, attempt.at,
-       count(*) OVER (PARTITION BY attempt.account_id, attempt.exercise_id) AS attempts,
-       count(*) FILTER (WHERE attempt.counted) OVER (PARTITION BY attempt.account_id, attempt.exercise_id) AS used
-FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id
-WHERE exercise.paper_id = $1 AND NOT exercise.retired
-  AND ($2::bigint IS NULL OR attempt.account_id = $2)
-ORDER BY attempt.account_id, attempt.exercise_id, attempt.mark DESC,
-         CASE WHEN attempt.mark > 0 THEN attempt.id ELSE -attempt.id END
-`
-
-type PaperStandingParams struct {
-	PaperID   int64
-	AccountID *int64
-}
-
-type PaperStandingRow struct {
-	AccountID  int64
-	ExerciseID int64
-	Outcome    string
-	Mark       float64
-	At         time.Time
-	Attempts   int64
-	Used       int64
-}
-
-// One line for each learner and exercise with attempts: how many, and the one that counts (the best mark, and of these the first).
-func (q *Queries) PaperStanding(ctx context.Context, arg PaperStandingParams) ([]PaperStandingRow, error) {
-	rows, err := q.db.Query(ctx, paperStanding, arg.PaperID, arg.AccountID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var items []PaperStandingRow
-	for rows.Next() {
-		var i PaperStandingRow
 		if err := rows.Scan(
-			&i.AccountID,
-			&i.ExerciseID,
-			&i.Outcome,
-			&i.Mark,
-			&i.At,
-			&i.Attempts,
-			&i.Used,
+			&i.ID,
+			&i.Name,
+			&i.DisplayName,
+			&i.CourseID,
+			&i.Course,
 		); err != nil {
 			return nil, err
 		}

@@ -13,6 +13,8 @@ import (
 	"net/http"
 	"time"
 
+	"examen/internal/core/marking"
+
 	"github.com/gin-gonic/gin"
 	"github.com/gin-gonic/gin/binding"
 	"github.com/oapi-codegen/runtime"
@@ -110,6 +112,7 @@ func (e EntryKind) Valid() bool {
 const (
 	JobOfDataset JobKind = "dataset"
 	JobOfPack    JobKind = "pack"
+	JobOfPaper   JobKind = "paper"
 )
 
 // Valid indicates whether the value is a known member of the JobKind enum.
@@ -118,6 +121,8 @@ func (e JobKind) Valid() bool {
 	case JobOfDataset:
 		return true
 	case JobOfPack:
+		return true
+	case JobOfPaper:
 		return true
 	default:
 		return false
@@ -178,6 +183,27 @@ func (e LogInKind) Valid() bool {
 	}
 }
 
+// Defines values for Look.
+const (
+	DarkLook   Look = "dark"
+	LightLook  Look = "light"
+	SystemLook Look = "system"
+)
+
+// Valid indicates whether the value is a known member of the Look enum.
+func (e Look) Valid() bool {
+	switch e {
+	case DarkLook:
+		return true
+	case LightLook:
+		return true
+	case SystemLook:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Outcome.
 const (
 	Correct   Outcome = "correct"
@@ -231,6 +257,7 @@ func (e PaperState) Valid() bool {
 
 // Defines values for Role.
 const (
+	Assistant  Role = "assistant"
 	Instructor Role = "instructor"
 	Learner    Role = "learner"
 )
@@ -238,6 +265,8 @@ const (
 // Valid indicates whether the value is a known member of the Role enum.
 func (e Role) Valid() bool {
 	switch e {
+	case Assistant:
+		return true
 	case Instructor:
 		return true
 	case Learner:
@@ -312,6 +341,11 @@ func (e GetMarksParamsFormat) Valid() bool {
 
 // Account defines model for Account.
 type Account struct {
+	// Administrator May make courses and accounts.
+	Administrator bool `json:"administrator,omitempty,omitzero"`
+
+	// Deactivated Cannot log in any more.
+	Deactivated bool   `json:"deactivated,omitempty,omitzero"`
 	DisplayName string `json:"display_name"`
 	Name        string `json:"name"`
 
@@ -320,9 +354,22 @@ type Account struct {
 	Role            Role `json:"role"`
 }
 
-// AddedLearner defines model for AddedLearner.
-type AddedLearner struct {
+// Active defines model for Active.
+type Active struct {
+	Active bool `json:"active"`
+}
+
+// AddedAccount defines model for AddedAccount.
+type AddedAccount struct {
 	Account Account `json:"account"`
+
+	// Password The one-time password, if one was generated.
+	Password string `json:"password,omitempty,omitzero"`
+}
+
+// AddedMember defines model for AddedMember.
+type AddedMember struct {
+	Member Member `json:"member"`
 
 	// Password The one-time password, if one was generated.
 	Password string `json:"password,omitempty,omitzero"`
@@ -342,14 +389,18 @@ type Attempt struct {
 	Findings []Finding `json:"findings"`
 	Id       string    `json:"id"`
 	Learner  string    `json:"learner"`
-	Mark     float64   `json:"mark"`
+
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark Points `json:"mark"`
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
-	Outcome  Outcome `json:"outcome"`
-	Paper    string  `json:"paper"`
-	Points   float64 `json:"points"`
-	RowCount int64   `json:"row_count"`
-	Sql      string  `json:"sql"`
+	Outcome Outcome `json:"outcome"`
+	Paper   string  `json:"paper"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points   Points `json:"points"`
+	RowCount int64  `json:"row_count"`
+	Sql      string `json:"sql"`
 }
 
 // Block Markdown text, or an SQL example that can be run.
@@ -465,10 +516,10 @@ type Course struct {
 
 // CourseDetail defines model for CourseDetail.
 type CourseDetail struct {
-	Learners []Account     `json:"learners"`
-	Papers   []CoursePaper `json:"papers"`
-	Slug     string        `json:"slug"`
-	Title    string        `json:"title"`
+	Members []Member      `json:"members"`
+	Papers  []CoursePaper `json:"papers"`
+	Slug    string        `json:"slug"`
+	Title   string        `json:"title"`
 }
 
 // CoursePaper defines model for CoursePaper.
@@ -557,7 +608,9 @@ type Exercise struct {
 	Expected Expected `json:"expected,omitempty,omitzero"`
 	Forbid   []string `json:"forbid"`
 	Latest   Attempt  `json:"latest,omitempty,omitzero"`
-	Mark     float64  `json:"mark"`
+
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark Points `json:"mark"`
 
 	// Named The names of columns matter.
 	Named  bool `json:"named,omitempty,omitzero"`
@@ -569,7 +622,9 @@ type Exercise struct {
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 	Outcome Outcome `json:"outcome,omitempty,omitzero"`
 	Paper   string  `json:"paper"`
-	Points  float64 `json:"points"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
 
 	// ReferenceAnswer For instructors only.
 	ReferenceAnswer string   `json:"reference_answer,omitempty,omitzero"`
@@ -580,10 +635,12 @@ type Exercise struct {
 
 // ExerciseHead defines model for ExerciseHead.
 type ExerciseHead struct {
-	Number int     `json:"number"`
-	Points float64 `json:"points"`
-	Slug   string  `json:"slug"`
-	Title  string  `json:"title"`
+	Number int `json:"number"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+	Slug   string `json:"slug"`
+	Title  string `json:"title"`
 }
 
 // Expected The part of the expected result that the exercise shows.
@@ -640,14 +697,14 @@ type HistoryEntry struct {
 	Learner  string    `json:"learner"`
 
 	// Mark Absent for a run.
-	Mark *float64 `json:"mark,omitempty"`
+	Mark *marking.Points `json:"mark,omitempty,omitzero"`
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
-	Outcome  Outcome  `json:"outcome"`
-	Paper    string   `json:"paper,omitempty,omitzero"`
-	Points   *float64 `json:"points,omitempty"`
-	RowCount int64    `json:"row_count"`
-	Sql      string   `json:"sql"`
+	Outcome  Outcome         `json:"outcome"`
+	Paper    string          `json:"paper,omitempty,omitzero"`
+	Points   *marking.Points `json:"points,omitempty,omitzero"`
+	RowCount int64           `json:"row_count"`
+	Sql      string          `json:"sql"`
 
 	// Title The exercise's.
 	Title string `json:"title,omitempty,omitzero"`
@@ -765,18 +822,25 @@ type JobState string
 // LearnerProgress defines model for LearnerProgress.
 type LearnerProgress struct {
 	// Cells In the order of the exercises.
-	Cells       []ProgressCell `json:"cells"`
-	DisplayName string         `json:"display_name"`
-	Mark        float64        `json:"mark"`
-	Name        string         `json:"name"`
+	Cells []ProgressCell `json:"cells"`
+
+	// Course The course in which it is.
+	Course      string `json:"course,omitempty,omitzero"`
+	DisplayName string `json:"display_name"`
+
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark Points `json:"mark"`
+	Name string `json:"name"`
 }
 
 // LoadedPaper defines model for LoadedPaper.
 type LoadedPaper struct {
-	Exercises int     `json:"exercises"`
-	Points    float64 `json:"points"`
-	Slug      string  `json:"slug"`
-	Title     string  `json:"title"`
+	Exercises int `json:"exercises"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+	Slug   string `json:"slug"`
+	Title  string `json:"title"`
 }
 
 // LogIn defines model for LogIn.
@@ -790,6 +854,9 @@ type LogIn struct {
 
 // LogInKind defines model for LogIn.Kind.
 type LogInKind string
+
+// Look defines model for Look.
+type Look string
 
 // MapEntity A table's place on the map, in pixels.
 type MapEntity struct {
@@ -826,21 +893,61 @@ type MapPoint struct {
 	Y float64 `json:"y"`
 }
 
+// MarkByHand defines model for MarkByHand.
+type MarkByHand struct {
+	// Course May be left out where it can only be one.
+	Course string `json:"course,omitempty,omitzero"`
+
+	// Mark If omitted, the computed mark counts again.
+	Mark *marking.Points `json:"mark,omitempty,omitzero"`
+
+	// Reason For the records.
+	Reason string `json:"reason"`
+}
+
+// Member defines model for Member.
+type Member struct {
+	// Deactivated Cannot log in any more.
+	Deactivated bool   `json:"deactivated,omitempty,omitzero"`
+	DisplayName string `json:"display_name"`
+	Name        string `json:"name"`
+
+	// OneTimePassword Has not changed the password that was made by Examen.
+	OneTimePassword bool `json:"one_time_password,omitempty,omitzero"`
+	Role            Role `json:"role"`
+}
+
+// NewAccount defines model for NewAccount.
+type NewAccount struct {
+	// Administrator May make courses and accounts.
+	Administrator bool   `json:"administrator,omitempty,omitzero"`
+	DisplayName   string `json:"display_name,omitempty,omitzero"`
+
+	// Name For logging in: lower-case letters, digits, dots, hyphens.
+	Name string `json:"name"`
+
+	// Password If omitted, a one-time password is generated.
+	Password string `json:"password,omitempty,omitzero"`
+}
+
 // NewCourse defines model for NewCourse.
 type NewCourse struct {
 	Slug  string `json:"slug"`
 	Title string `json:"title"`
 }
 
-// NewLearner defines model for NewLearner.
-type NewLearner struct {
+// NewMember defines model for NewMember.
+type NewMember struct {
 	DisplayName string `json:"display_name,omitempty,omitzero"`
 
 	// Name For logging in: lower-case letters, digits, dots, hyphens.
 	Name string `json:"name"`
 
-	// Password If omitted
+	// Password If omitted, a one-time password is generated.
 	Password string `json:"password,omitempty,omitzero"`
+
+	// Role If omitted, a learner.
+	Role Role `json:"role,omitempty,omitzero"`
 }
 
 // Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
@@ -848,6 +955,8 @@ type Outcome string
 
 // Paper defines model for Paper.
 type Paper struct {
+	// Build The number of the dataset's build in use.
+	Build    int          `json:"build"`
 	Sections []Section    `json:"sections"`
 	Summary  PaperSummary `json:"summary"`
 }
@@ -863,10 +972,12 @@ type PaperSummary struct {
 	Due       time.Time `json:"due,omitempty,omitzero"`
 	Exercises int       `json:"exercises"`
 
-	// Mark One's own so far.
-	Mark   float64    `json:"mark"`
-	Opens  time.Time  `json:"opens,omitempty,omitzero"`
-	Points float64    `json:"points"`
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark  Points    `json:"mark"`
+	Opens time.Time `json:"opens,omitempty,omitzero"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points     `json:"points"`
 	Slug   string     `json:"slug"`
 	State  PaperState `json:"state"`
 	Title  string     `json:"title"`
@@ -898,6 +1009,20 @@ type Place struct {
 	Text string `json:"text"`
 }
 
+// Points Points or a mark: exact, with as many decimals as it has.
+type Points = marking.Points
+
+// Preferences defines model for Preferences.
+type Preferences struct {
+	Look Look `json:"look"`
+
+	// TextSize Of SQL, in pixels.
+	TextSize int `json:"text_size"`
+
+	// Wrap Whether long lines of SQL wrap.
+	Wrap bool `json:"wrap"`
+}
+
 // Problem An error (RFC 9457).
 type Problem struct {
 	Detail string `json:"detail"`
@@ -925,17 +1050,24 @@ type Progress struct {
 	Exercises []ExerciseHead    `json:"exercises"`
 	Learners  []LearnerProgress `json:"learners"`
 	Paper     string            `json:"paper"`
-	Points    float64           `json:"points"`
-	Title     string            `json:"title"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+	Title  string `json:"title"`
 }
 
 // ProgressCell defines model for ProgressCell.
 type ProgressCell struct {
 	Attempts int `json:"attempts"`
 
+	// ByHand The mark was set by hand.
+	ByHand bool `json:"by_hand,omitempty,omitzero"`
+
 	// HiddenOnly Attempts that were right on all rows that the learner sees and wrong on hidden ones. Many may be questions about the hidden rows.
-	HiddenOnly int     `json:"hidden_only,omitempty,omitzero"`
-	Mark       float64 `json:"mark"`
+	HiddenOnly int `json:"hidden_only,omitempty,omitzero"`
+
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark Points `json:"mark"`
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 	Outcome Outcome `json:"outcome,omitempty,omitzero"`
@@ -1058,8 +1190,9 @@ type Session struct {
 	CsrfToken string `json:"csrf_token,omitempty,omitzero"`
 
 	// Device With a bearer token: identifies this device at the next log-in. A browser has it as a cookie.
-	Device  string    `json:"device,omitempty,omitzero"`
-	Expires time.Time `json:"expires"`
+	Device      string      `json:"device,omitempty,omitzero"`
+	Expires     time.Time   `json:"expires"`
+	Preferences Preferences `json:"preferences"`
 
 	// Token The bearer token, at log-in only.
 	Token string `json:"token,omitempty,omitzero"`
@@ -1086,7 +1219,10 @@ type Table struct {
 
 	// Rows -1 for a view that takes too long to count.
 	Rows int64 `json:"rows"`
-	View bool  `json:"view,omitempty,omitzero"`
+
+	// SqlName As SQL has it: quoted where it has to be.
+	SqlName string `json:"sql_name"`
+	View    bool   `json:"view,omitempty,omitzero"`
 }
 
 // TableColumn defines model for TableColumn.
@@ -1104,7 +1240,13 @@ type TableColumn struct {
 
 	// References `table.column` that it refers to.
 	References string `json:"references,omitempty,omitzero"`
-	Type       string `json:"type"`
+
+	// SqlName As SQL has it: quoted where it has to be.
+	SqlName string `json:"sql_name"`
+	Type    string `json:"type"`
+
+	// Values The values of a column that has only a few, and of an enumeration.
+	Values []string `json:"values,omitempty,omitzero"`
 }
 
 // TableSize defines model for TableSize.
@@ -1113,6 +1255,12 @@ type TableSize struct {
 	Rows  int64  `json:"rows"`
 	Table string `json:"table"`
 }
+
+// AccountName defines model for accountName.
+type AccountName = string
+
+// CourseSlug defines model for courseSlug.
+type CourseSlug = string
 
 // DatasetName defines model for datasetName.
 type DatasetName = string
@@ -1128,6 +1276,12 @@ type JobId = string
 
 // PaperSlug defines model for paperSlug.
 type PaperSlug = string
+
+// GetDatasetParams defines parameters for GetDataset.
+type GetDatasetParams struct {
+	// Build The number of the build that is expected to be in use: the answer may then be kept for as long as that is so.
+	Build int `form:"build,omitempty" json:"build,omitempty,omitzero"`
+}
 
 // BuildDatasetParams defines parameters for BuildDataset.
 type BuildDatasetParams struct {
@@ -1231,11 +1385,17 @@ type GetProgressParams struct {
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
 }
 
+// CreateAccountJSONRequestBody defines body for CreateAccount for application/json ContentType.
+type CreateAccountJSONRequestBody = NewAccount
+
+// SetActiveJSONRequestBody defines body for SetActive for application/json ContentType.
+type SetActiveJSONRequestBody = Active
+
 // CreateCourseJSONRequestBody defines body for CreateCourse for application/json ContentType.
 type CreateCourseJSONRequestBody = NewCourse
 
-// AddLearnerJSONRequestBody defines body for AddLearner for application/json ContentType.
-type AddLearnerJSONRequestBody = NewLearner
+// AddMemberJSONRequestBody defines body for AddMember for application/json ContentType.
+type AddMemberJSONRequestBody = NewMember
 
 // OpenPaperJSONRequestBody defines body for OpenPaper for application/json ContentType.
 type OpenPaperJSONRequestBody = PaperTimes
@@ -1255,8 +1415,14 @@ type SubmitJSONRequestBody = Submission
 // KeepDraftJSONRequestBody defines body for KeepDraft for application/json ContentType.
 type KeepDraftJSONRequestBody = DraftText
 
+// SetMarkJSONRequestBody defines body for SetMark for application/json ContentType.
+type SetMarkJSONRequestBody = MarkByHand
+
 // SetPasswordJSONRequestBody defines body for SetPassword for application/json ContentType.
 type SetPasswordJSONRequestBody = PasswordChange
+
+// SetPreferencesJSONRequestBody defines body for SetPreferences for application/json ContentType.
+type SetPreferencesJSONRequestBody = Preferences
 
 // RunJSONRequestBody defines body for Run for application/json ContentType.
 type RunJSONRequestBody = RunRequest
@@ -1266,21 +1432,30 @@ type LogInJSONRequestBody = LogIn
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
-	// ListCourses Courses. For instructors.
+	// CreateAccount Make an account that is in no course yet. For administrators.
+	// (POST /api/accounts)
+	CreateAccount(c *gin.Context)
+	// SetActive Have somebody log in no longer, or again. All that they have done is kept. For the same.
+	// (PUT /api/accounts/{account}/active)
+	SetActive(c *gin.Context, account AccountName)
+	// ResetPassword Give somebody a new one-time password and end their sessions. For administrators, and for those who instruct all courses of a learner.
+	// (POST /api/accounts/{account}/password)
+	ResetPassword(c *gin.Context, account AccountName)
+	// ListCourses One's courses; for administrators all. For instructors and assistants.
 	// (GET /api/courses)
 	ListCourses(c *gin.Context)
-	// CreateCourse Make a course. For instructors.
+	// CreateCourse Make a course, which one then instructs. For administrators.
 	// (POST /api/courses)
 	CreateCourse(c *gin.Context)
-	// GetCourse A course with its papers and learners. For instructors.
+	// GetCourse A course with its papers and members. For its instructors and assistants.
 	// (GET /api/courses/{course})
-	GetCourse(c *gin.Context, course string)
-	// AddLearner Add a learner to a course, making the account if there is none. For instructors.
-	// (POST /api/courses/{course}/learners)
-	AddLearner(c *gin.Context, course string)
-	// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
+	GetCourse(c *gin.Context, course CourseSlug)
+	// AddMember Add somebody to a course, making the account if there is none, or give a member another role. For its instructors.
+	// (POST /api/courses/{course}/members)
+	AddMember(c *gin.Context, course CourseSlug)
+	// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
 	// (PUT /api/courses/{course}/papers/{paper})
-	OpenPaper(c *gin.Context, course string, paper PaperSlug)
+	OpenPaper(c *gin.Context, course CourseSlug, paper PaperSlug)
 	// ListDatasets The datasets of the caller's papers. An instructor sees all.
 	// (GET /api/datasets)
 	ListDatasets(c *gin.Context)
@@ -1289,7 +1464,7 @@ type ServerInterface interface {
 	DropDataset(c *gin.Context, dataset DatasetName)
 	// GetDataset Describe a dataset's tables; for instructors also its variants and builds.
 	// (GET /api/datasets/{dataset})
-	GetDataset(c *gin.Context, dataset DatasetName)
+	GetDataset(c *gin.Context, dataset DatasetName, params GetDatasetParams)
 	// BuildDataset Build a dataset from setup scripts, or from CSV files alone. The response is sent when the files have been received. The build is a job; it asks before it breaks what papers use. For instructors.
 	// (POST /api/datasets/{dataset}/builds)
 	BuildDataset(c *gin.Context, dataset DatasetName, params BuildDatasetParams)
@@ -1323,9 +1498,6 @@ type ServerInterface interface {
 	// StopJob Stop a build or load. What it has made so far is removed; the last good build stays in use.
 	// (POST /api/jobs/{job}/stop)
 	StopJob(c *gin.Context, job JobId)
-	// ResetLearner Give a learner a new one-time password and end their sessions. For instructors.
-	// (POST /api/learners/{learner}/password)
-	ResetLearner(c *gin.Context, learner string)
 	// LoadPack Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	// (POST /api/packs)
 	LoadPack(c *gin.Context, params LoadPackParams)
@@ -1335,8 +1507,8 @@ type ServerInterface interface {
 	// GetPaper A whole paper, with the caller's state in each exercise.
 	// (GET /api/papers/{paper})
 	GetPaper(c *gin.Context, paper PaperSlug)
-	// CheckPaper Check a paper's exercises on its dataset and every variant, and list what is wrong or doubtful. For instructors.
-	// (GET /api/papers/{paper}/check)
+	// CheckPaper Check a paper's exercises on the build in use and every variant. Checking is a job. For instructors.
+	// (POST /api/papers/{paper}/check)
 	CheckPaper(c *gin.Context, paper PaperSlug)
 	// GetExercise One exercise.
 	// (GET /api/papers/{paper}/exercises/{exercise})
@@ -1347,6 +1519,9 @@ type ServerInterface interface {
 	// KeepDraft Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 	// (PUT /api/papers/{paper}/exercises/{exercise}/draft)
 	KeepDraft(c *gin.Context, paper PaperSlug, exercise ExerciseSlug)
+	// SetMark Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
+	// (PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner})
+	SetMark(c *gin.Context, paper PaperSlug, exercise ExerciseSlug, learner string)
 	// GetMarks Marks, one line per learner. For instructors.
 	// (GET /api/papers/{paper}/marks)
 	GetMarks(c *gin.Context, paper PaperSlug, params GetMarksParams)
@@ -1356,6 +1531,9 @@ type ServerInterface interface {
 	// SetPassword Change your own password. Every other session of the account ends.
 	// (PUT /api/password)
 	SetPassword(c *gin.Context)
+	// SetPreferences Set how you like to see the console.
+	// (PUT /api/preferences)
+	SetPreferences(c *gin.Context)
 	// Run Run a query for an exercise, a paper or a dataset, and return its rows.
 	// (POST /api/runs)
 	Run(c *gin.Context)
@@ -1378,6 +1556,69 @@ type ServerInterfaceWrapper struct {
 }
 
 type MiddlewareFunc func(c *gin.Context)
+
+// CreateAccount operation middleware
+func (siw *ServerInterfaceWrapper) CreateAccount(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CreateAccount(c)
+}
+
+// SetActive operation middleware
+func (siw *ServerInterfaceWrapper) SetActive(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "account" -------------
+	var account AccountName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "account", c.Param("account"), &account, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter account: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetActive(c, account)
+}
+
+// ResetPassword operation middleware
+func (siw *ServerInterfaceWrapper) ResetPassword(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "account" -------------
+	var account AccountName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "account", c.Param("account"), &account, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter account: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ResetPassword(c, account)
+}
 
 // ListCourses operation middleware
 func (siw *ServerInterfaceWrapper) ListCourses(c *gin.Context) {
@@ -1412,7 +1653,7 @@ func (siw *ServerInterfaceWrapper) GetCourse(c *gin.Context) {
 	_ = err
 
 	// ------------- Path parameter "course" -------------
-	var course string
+	var course CourseSlug
 
 	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
 	if err != nil {
@@ -1430,14 +1671,14 @@ func (siw *ServerInterfaceWrapper) GetCourse(c *gin.Context) {
 	siw.Handler.GetCourse(c, course)
 }
 
-// AddLearner operation middleware
-func (siw *ServerInterfaceWrapper) AddLearner(c *gin.Context) {
+// AddMember operation middleware
+func (siw *ServerInterfaceWrapper) AddMember(c *gin.Context) {
 
 	var err error
 	_ = err
 
 	// ------------- Path parameter "course" -------------
-	var course string
+	var course CourseSlug
 
 	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
 	if err != nil {
@@ -1452,7 +1693,7 @@ func (siw *ServerInterfaceWrapper) AddLearner(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.AddLearner(c, course)
+	siw.Handler.AddMember(c, course)
 }
 
 // OpenPaper operation middleware
@@ -1462,7 +1703,7 @@ func (siw *ServerInterfaceWrapper) OpenPaper(c *gin.Context) {
 	_ = err
 
 	// ------------- Path parameter "course" -------------
-	var course string
+	var course CourseSlug
 
 	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
 	if err != nil {
@@ -1542,6 +1783,17 @@ func (siw *ServerInterfaceWrapper) GetDataset(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetDatasetParams
+
+	// ------------- Optional query parameter "build" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "build", c.Request.URL.Query(), &params.Build, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter build: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1549,7 +1801,7 @@ func (siw *ServerInterfaceWrapper) GetDataset(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.GetDataset(c, dataset)
+	siw.Handler.GetDataset(c, dataset, params)
 }
 
 // BuildDataset operation middleware
@@ -2029,31 +2281,6 @@ func (siw *ServerInterfaceWrapper) StopJob(c *gin.Context) {
 	siw.Handler.StopJob(c, job)
 }
 
-// ResetLearner operation middleware
-func (siw *ServerInterfaceWrapper) ResetLearner(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "learner" -------------
-	var learner string
-
-	err = runtime.BindStyledParameterWithOptions("simple", "learner", c.Param("learner"), &learner, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter learner: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ResetLearner(c, learner)
-}
-
 // LoadPack operation middleware
 func (siw *ServerInterfaceWrapper) LoadPack(c *gin.Context) {
 
@@ -2246,6 +2473,49 @@ func (siw *ServerInterfaceWrapper) KeepDraft(c *gin.Context) {
 	siw.Handler.KeepDraft(c, paper, exercise)
 }
 
+// SetMark operation middleware
+func (siw *ServerInterfaceWrapper) SetMark(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "exercise" -------------
+	var exercise ExerciseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "exercise", c.Param("exercise"), &exercise, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter exercise: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "learner" -------------
+	var learner string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "learner", c.Param("learner"), &learner, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter learner: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetMark(c, paper, exercise, learner)
+}
+
 // GetMarks operation middleware
 func (siw *ServerInterfaceWrapper) GetMarks(c *gin.Context) {
 
@@ -2339,6 +2609,19 @@ func (siw *ServerInterfaceWrapper) SetPassword(c *gin.Context) {
 	siw.Handler.SetPassword(c)
 }
 
+// SetPreferences operation middleware
+func (siw *ServerInterfaceWrapper) SetPreferences(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetPreferences(c)
+}
+
 // Run operation middleware
 func (siw *ServerInterfaceWrapper) Run(c *gin.Context) {
 
@@ -2423,9 +2706,10 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/session", wrapper.GetSession)
 	router.POST(options.BaseURL+"/api/session", wrapper.LogIn)
 	router.PUT(options.BaseURL+"/api/password", wrapper.SetPassword)
+	router.PUT(options.BaseURL+"/api/preferences", wrapper.SetPreferences)
 	router.GET(options.BaseURL+"/api/papers", wrapper.ListPapers)
 	router.GET(options.BaseURL+"/api/papers/:paper", wrapper.GetPaper)
-	router.GET(options.BaseURL+"/api/papers/:paper/check", wrapper.CheckPaper)
+	router.POST(options.BaseURL+"/api/papers/:paper/check", wrapper.CheckPaper)
 	router.GET(options.BaseURL+"/api/papers/:paper/exercises/:exercise", wrapper.GetExercise)
 	router.PUT(options.BaseURL+"/api/papers/:paper/exercises/:exercise/draft", wrapper.KeepDraft)
 	router.POST(options.BaseURL+"/api/papers/:paper/exercises/:exercise/attempts", wrapper.Submit)
@@ -2450,11 +2734,132 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/courses", wrapper.CreateCourse)
 	router.GET(options.BaseURL+"/api/courses/:course", wrapper.GetCourse)
 	router.PUT(options.BaseURL+"/api/courses/:course/papers/:paper", wrapper.OpenPaper)
-	router.POST(options.BaseURL+"/api/courses/:course/learners", wrapper.AddLearner)
-	router.POST(options.BaseURL+"/api/learners/:learner/password", wrapper.ResetLearner)
+	router.POST(options.BaseURL+"/api/courses/:course/members", wrapper.AddMember)
+	router.POST(options.BaseURL+"/api/accounts", wrapper.CreateAccount)
+	router.POST(options.BaseURL+"/api/accounts/:account/password", wrapper.ResetPassword)
+	router.PUT(options.BaseURL+"/api/accounts/:account/active", wrapper.SetActive)
+	router.PUT(options.BaseURL+"/api/papers/:paper/exercises/:exercise/marks/:learner", wrapper.SetMark)
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
+
+type CreateAccountRequestObject struct {
+	Body *CreateAccountJSONRequestBody
+}
+
+type CreateAccountResponseObject interface {
+	VisitCreateAccountResponse(w http.ResponseWriter) error
+}
+
+type CreateAccount201JSONResponse AddedAccount
+
+func (response CreateAccount201JSONResponse) VisitCreateAccountResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateAccountdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CreateAccountdefaultApplicationProblemPlusJSONResponse) VisitCreateAccountResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetActiveRequestObject struct {
+	Account AccountName `json:"account"`
+	Body    *SetActiveJSONRequestBody
+}
+
+type SetActiveResponseObject interface {
+	VisitSetActiveResponse(w http.ResponseWriter) error
+}
+
+type SetActive200JSONResponse Account
+
+func (response SetActive200JSONResponse) VisitSetActiveResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetActivedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetActivedefaultApplicationProblemPlusJSONResponse) VisitSetActiveResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ResetPasswordRequestObject struct {
+	Account AccountName `json:"account"`
+}
+
+type ResetPasswordResponseObject interface {
+	VisitResetPasswordResponse(w http.ResponseWriter) error
+}
+
+type ResetPassword201JSONResponse AddedAccount
+
+func (response ResetPassword201JSONResponse) VisitResetPasswordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ResetPassworddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ResetPassworddefaultApplicationProblemPlusJSONResponse) VisitResetPasswordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type ListCoursesRequestObject struct {
 }
@@ -2534,7 +2939,7 @@ func (response CreateCoursedefaultApplicationProblemPlusJSONResponse) VisitCreat
 }
 
 type GetCourseRequestObject struct {
-	Course string `json:"course"`
+	Course CourseSlug `json:"course"`
 }
 
 type GetCourseResponseObject interface {
@@ -2572,18 +2977,18 @@ func (response GetCoursedefaultApplicationProblemPlusJSONResponse) VisitGetCours
 	return err
 }
 
-type AddLearnerRequestObject struct {
-	Course string `json:"course"`
-	Body   *AddLearnerJSONRequestBody
+type AddMemberRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Body   *AddMemberJSONRequestBody
 }
 
-type AddLearnerResponseObject interface {
-	VisitAddLearnerResponse(w http.ResponseWriter) error
+type AddMemberResponseObject interface {
+	VisitAddMemberResponse(w http.ResponseWriter) error
 }
 
-type AddLearner201JSONResponse AddedLearner
+type AddMember201JSONResponse AddedMember
 
-func (response AddLearner201JSONResponse) VisitAddLearnerResponse(w http.ResponseWriter) error {
+func (response AddMember201JSONResponse) VisitAddMemberResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -2595,12 +3000,12 @@ func (response AddLearner201JSONResponse) VisitAddLearnerResponse(w http.Respons
 	return err
 }
 
-type AddLearnerdefaultApplicationProblemPlusJSONResponse struct {
+type AddMemberdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response AddLearnerdefaultApplicationProblemPlusJSONResponse) VisitAddLearnerResponse(w http.ResponseWriter) error {
+func (response AddMemberdefaultApplicationProblemPlusJSONResponse) VisitAddMemberResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -2613,8 +3018,8 @@ func (response AddLearnerdefaultApplicationProblemPlusJSONResponse) VisitAddLear
 }
 
 type OpenPaperRequestObject struct {
-	Course string    `json:"course"`
-	Paper  PaperSlug `json:"paper"`
+	Course CourseSlug `json:"course"`
+	Paper  PaperSlug  `json:"paper"`
 	Body   *OpenPaperJSONRequestBody
 }
 
@@ -2726,6 +3131,7 @@ func (response DropDatasetdefaultApplicationProblemPlusJSONResponse) VisitDropDa
 
 type GetDatasetRequestObject struct {
 	Dataset DatasetName `json:"dataset"`
+	Params  GetDatasetParams
 }
 
 type GetDatasetResponseObject interface {
@@ -3271,45 +3677,6 @@ func (response StopJobdefaultApplicationProblemPlusJSONResponse) VisitStopJobRes
 	return err
 }
 
-type ResetLearnerRequestObject struct {
-	Learner string `json:"learner"`
-}
-
-type ResetLearnerResponseObject interface {
-	VisitResetLearnerResponse(w http.ResponseWriter) error
-}
-
-type ResetLearner201JSONResponse AddedLearner
-
-func (response ResetLearner201JSONResponse) VisitResetLearnerResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ResetLearnerdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ResetLearnerdefaultApplicationProblemPlusJSONResponse) VisitResetLearnerResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type LoadPackRequestObject struct {
 	Params LoadPackParams
 	Body   *multipart.Reader
@@ -3435,16 +3802,16 @@ type CheckPaperResponseObject interface {
 	VisitCheckPaperResponse(w http.ResponseWriter) error
 }
 
-type CheckPaper200JSONResponse CheckReport
+type CheckPaper202JSONResponse Job
 
-func (response CheckPaper200JSONResponse) VisitCheckPaperResponse(w http.ResponseWriter) error {
+func (response CheckPaper202JSONResponse) VisitCheckPaperResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
+	w.WriteHeader(202)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -3588,6 +3955,42 @@ func (response KeepDraftdefaultApplicationProblemPlusJSONResponse) VisitKeepDraf
 	return err
 }
 
+type SetMarkRequestObject struct {
+	Paper    PaperSlug    `json:"paper"`
+	Exercise ExerciseSlug `json:"exercise"`
+	Learner  string       `json:"learner"`
+	Body     *SetMarkJSONRequestBody
+}
+
+type SetMarkResponseObject interface {
+	VisitSetMarkResponse(w http.ResponseWriter) error
+}
+
+type SetMark204Response struct {
+}
+
+func (response SetMark204Response) VisitSetMarkResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type SetMarkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetMarkdefaultApplicationProblemPlusJSONResponse) VisitSetMarkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetMarksRequestObject struct {
 	Paper  PaperSlug `json:"paper"`
 	Params GetMarksParams
@@ -3710,6 +4113,45 @@ type SetPassworddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SetPassworddefaultApplicationProblemPlusJSONResponse) VisitSetPasswordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPreferencesRequestObject struct {
+	Body *SetPreferencesJSONRequestBody
+}
+
+type SetPreferencesResponseObject interface {
+	VisitSetPreferencesResponse(w http.ResponseWriter) error
+}
+
+type SetPreferences200JSONResponse Preferences
+
+func (response SetPreferences200JSONResponse) VisitSetPreferencesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPreferencesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetPreferencesdefaultApplicationProblemPlusJSONResponse) VisitSetPreferencesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3871,19 +4313,28 @@ func (response LogIndefaultApplicationProblemPlusJSONResponse) VisitLogInRespons
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
-	// ListCourses Courses. For instructors.
+	// CreateAccount Make an account that is in no course yet. For administrators.
+	// (POST /api/accounts)
+	CreateAccount(ctx context.Context, request CreateAccountRequestObject) (CreateAccountResponseObject, error)
+	// SetActive Have somebody log in no longer, or again. All that they have done is kept. For the same.
+	// (PUT /api/accounts/{account}/active)
+	SetActive(ctx context.Context, request SetActiveRequestObject) (SetActiveResponseObject, error)
+	// ResetPassword Give somebody a new one-time password and end their sessions. For administrators, and for those who instruct all courses of a learner.
+	// (POST /api/accounts/{account}/password)
+	ResetPassword(ctx context.Context, request ResetPasswordRequestObject) (ResetPasswordResponseObject, error)
+	// ListCourses One's courses; for administrators all. For instructors and assistants.
 	// (GET /api/courses)
 	ListCourses(ctx context.Context, request ListCoursesRequestObject) (ListCoursesResponseObject, error)
-	// CreateCourse Make a course. For instructors.
+	// CreateCourse Make a course, which one then instructs. For administrators.
 	// (POST /api/courses)
 	CreateCourse(ctx context.Context, request CreateCourseRequestObject) (CreateCourseResponseObject, error)
-	// GetCourse A course with its papers and learners. For instructors.
+	// GetCourse A course with its papers and members. For its instructors and assistants.
 	// (GET /api/courses/{course})
 	GetCourse(ctx context.Context, request GetCourseRequestObject) (GetCourseResponseObject, error)
-	// AddLearner Add a learner to a course, making the account if there is none. For instructors.
-	// (POST /api/courses/{course}/learners)
-	AddLearner(ctx context.Context, request AddLearnerRequestObject) (AddLearnerResponseObject, error)
-	// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors.
+	// AddMember Add somebody to a course, making the account if there is none, or give a member another role. For its instructors.
+	// (POST /api/courses/{course}/members)
+	AddMember(ctx context.Context, request AddMemberRequestObject) (AddMemberResponseObject, error)
+	// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
 	// (PUT /api/courses/{course}/papers/{paper})
 	OpenPaper(ctx context.Context, request OpenPaperRequestObject) (OpenPaperResponseObject, error)
 	// ListDatasets The datasets of the caller's papers. An instructor sees all.
@@ -3928,9 +4379,6 @@ type StrictServerInterface interface {
 	// StopJob Stop a build or load. What it has made so far is removed; the last good build stays in use.
 	// (POST /api/jobs/{job}/stop)
 	StopJob(ctx context.Context, request StopJobRequestObject) (StopJobResponseObject, error)
-	// ResetLearner Give a learner a new one-time password and end their sessions. For instructors.
-	// (POST /api/learners/{learner}/password)
-	ResetLearner(ctx context.Context, request ResetLearnerRequestObject) (ResetLearnerResponseObject, error)
 	// LoadPack Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	// (POST /api/packs)
 	LoadPack(ctx context.Context, request LoadPackRequestObject) (LoadPackResponseObject, error)
@@ -3940,8 +4388,8 @@ type StrictServerInterface interface {
 	// GetPaper A whole paper, with the caller's state in each exercise.
 	// (GET /api/papers/{paper})
 	GetPaper(ctx context.Context, request GetPaperRequestObject) (GetPaperResponseObject, error)
-	// CheckPaper Check a paper's exercises on its dataset and every variant, and list what is wrong or doubtful. For instructors.
-	// (GET /api/papers/{paper}/check)
+	// CheckPaper Check a paper's exercises on the build in use and every variant. Checking is a job. For instructors.
+	// (POST /api/papers/{paper}/check)
 	CheckPaper(ctx context.Context, request CheckPaperRequestObject) (CheckPaperResponseObject, error)
 	// GetExercise One exercise.
 	// (GET /api/papers/{paper}/exercises/{exercise})
@@ -3952,6 +4400,9 @@ type StrictServerInterface interface {
 	// KeepDraft Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 	// (PUT /api/papers/{paper}/exercises/{exercise}/draft)
 	KeepDraft(ctx context.Context, request KeepDraftRequestObject) (KeepDraftResponseObject, error)
+	// SetMark Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
+	// (PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner})
+	SetMark(ctx context.Context, request SetMarkRequestObject) (SetMarkResponseObject, error)
 	// GetMarks Marks, one line per learner. For instructors.
 	// (GET /api/papers/{paper}/marks)
 	GetMarks(ctx context.Context, request GetMarksRequestObject) (GetMarksResponseObject, error)
@@ -3961,6 +4412,9 @@ type StrictServerInterface interface {
 	// SetPassword Change your own password. Every other session of the account ends.
 	// (PUT /api/password)
 	SetPassword(ctx context.Context, request SetPasswordRequestObject) (SetPasswordResponseObject, error)
+	// SetPreferences Set how you like to see the console.
+	// (PUT /api/preferences)
+	SetPreferences(ctx context.Context, request SetPreferencesRequestObject) (SetPreferencesResponseObject, error)
 	// Run Run a query for an exercise, a paper or a dataset, and return its rows.
 	// (POST /api/runs)
 	Run(ctx context.Context, request RunRequestObject) (RunResponseObject, error)
@@ -4032,6 +4486,118 @@ type strictHandler struct {
 	options     StrictGinServerOptions
 }
 
+// CreateAccount operation middleware
+func (sh *strictHandler) CreateAccount(ctx *gin.Context) {
+	var request CreateAccountRequestObject
+
+	var body CreateAccountJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CreateAccount(ctx, request.(CreateAccountRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CreateAccount")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CreateAccountResponseObject); ok {
+		if err := validResponse.VisitCreateAccountResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetActive operation middleware
+func (sh *strictHandler) SetActive(ctx *gin.Context, account AccountName) {
+	var request SetActiveRequestObject
+
+	request.Account = account
+
+	var body SetActiveJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetActive(ctx, request.(SetActiveRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetActive")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SetActiveResponseObject); ok {
+		if err := validResponse.VisitSetActiveResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ResetPassword operation middleware
+func (sh *strictHandler) ResetPassword(ctx *gin.Context, account AccountName) {
+	var request ResetPasswordRequestObject
+
+	request.Account = account
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ResetPassword(ctx, request.(ResetPasswordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ResetPassword")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ResetPasswordResponseObject); ok {
+		if err := validResponse.VisitResetPasswordResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListCourses operation middleware
 func (sh *strictHandler) ListCourses(ctx *gin.Context) {
 	var request ListCoursesRequestObject
@@ -4099,7 +4665,7 @@ func (sh *strictHandler) CreateCourse(ctx *gin.Context) {
 }
 
 // GetCourse operation middleware
-func (sh *strictHandler) GetCourse(ctx *gin.Context, course string) {
+func (sh *strictHandler) GetCourse(ctx *gin.Context, course CourseSlug) {
 	var request GetCourseRequestObject
 
 	request.Course = course
@@ -4124,13 +4690,13 @@ func (sh *strictHandler) GetCourse(ctx *gin.Context, course string) {
 	}
 }
 
-// AddLearner operation middleware
-func (sh *strictHandler) AddLearner(ctx *gin.Context, course string) {
-	var request AddLearnerRequestObject
+// AddMember operation middleware
+func (sh *strictHandler) AddMember(ctx *gin.Context, course CourseSlug) {
+	var request AddMemberRequestObject
 
 	request.Course = course
 
-	var body AddLearnerJSONRequestBody
+	var body AddMemberJSONRequestBody
 	var err error
 	// A request validator built on kin-openapi's openapi3filter with
 	// KeepValidatedValue leaves the value it validated on the body. Bind
@@ -4149,18 +4715,18 @@ func (sh *strictHandler) AddLearner(ctx *gin.Context, course string) {
 	request.Body = &body
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.AddLearner(ctx, request.(AddLearnerRequestObject))
+		return sh.ssi.AddMember(ctx, request.(AddMemberRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "AddLearner")
+		handler = middleware(handler, "AddMember")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(AddLearnerResponseObject); ok {
-		if err := validResponse.VisitAddLearnerResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(AddMemberResponseObject); ok {
+		if err := validResponse.VisitAddMemberResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -4169,7 +4735,7 @@ func (sh *strictHandler) AddLearner(ctx *gin.Context, course string) {
 }
 
 // OpenPaper operation middleware
-func (sh *strictHandler) OpenPaper(ctx *gin.Context, course string, paper PaperSlug) {
+func (sh *strictHandler) OpenPaper(ctx *gin.Context, course CourseSlug, paper PaperSlug) {
 	var request OpenPaperRequestObject
 
 	request.Course = course
@@ -4264,10 +4830,11 @@ func (sh *strictHandler) DropDataset(ctx *gin.Context, dataset DatasetName) {
 }
 
 // GetDataset operation middleware
-func (sh *strictHandler) GetDataset(ctx *gin.Context, dataset DatasetName) {
+func (sh *strictHandler) GetDataset(ctx *gin.Context, dataset DatasetName, params GetDatasetParams) {
 	var request GetDatasetRequestObject
 
 	request.Dataset = dataset
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.GetDataset(ctx, request.(GetDatasetRequestObject))
@@ -4602,32 +5169,6 @@ func (sh *strictHandler) StopJob(ctx *gin.Context, job JobId) {
 	}
 }
 
-// ResetLearner operation middleware
-func (sh *strictHandler) ResetLearner(ctx *gin.Context, learner string) {
-	var request ResetLearnerRequestObject
-
-	request.Learner = learner
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ResetLearner(ctx, request.(ResetLearnerRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ResetLearner")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ResetLearnerResponseObject); ok {
-		if err := validResponse.VisitResetLearnerResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
 // LoadPack operation middleware
 func (sh *strictHandler) LoadPack(ctx *gin.Context, params LoadPackParams) {
 	var request LoadPackRequestObject
@@ -4854,6 +5395,52 @@ func (sh *strictHandler) KeepDraft(ctx *gin.Context, paper PaperSlug, exercise E
 	}
 }
 
+// SetMark operation middleware
+func (sh *strictHandler) SetMark(ctx *gin.Context, paper PaperSlug, exercise ExerciseSlug, learner string) {
+	var request SetMarkRequestObject
+
+	request.Paper = paper
+	request.Exercise = exercise
+	request.Learner = learner
+
+	var body SetMarkJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetMark(ctx, request.(SetMarkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetMark")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SetMarkResponseObject); ok {
+		if err := validResponse.VisitSetMarkResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetMarks operation middleware
 func (sh *strictHandler) GetMarks(ctx *gin.Context, paper PaperSlug, params GetMarksParams) {
 	var request GetMarksRequestObject
@@ -4943,6 +5530,48 @@ func (sh *strictHandler) SetPassword(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(SetPasswordResponseObject); ok {
 		if err := validResponse.VisitSetPasswordResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetPreferences operation middleware
+func (sh *strictHandler) SetPreferences(ctx *gin.Context) {
+	var request SetPreferencesRequestObject
+
+	var body SetPreferencesJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetPreferences(ctx, request.(SetPreferencesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetPreferences")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SetPreferencesResponseObject); ok {
+		if err := validResponse.VisitSetPreferencesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -1,0 +1,233 @@
+package course
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"examen/internal/account"
+	"examen/internal/core/marking"
+	"examen/internal/library"
+	"examen/internal/problem"
+	"examen/internal/records"
+	"examen/internal/records/query"
+)
+
+// A Reading is a paper as one account may read it: either through one of the courses that it is set for, or, for an
+// account that prepares papers, without a course.
+type Reading struct {
+	*library.Paper
+	// Course is the course in which the account is a learner of it; nil for none: what they submit is to try it out.
+	Course *int64
+	// Span is when it may be worked on, extensions counted.
+	Span  marking.Span
+	State marking.State
+	// Staff tells that the account sees accepted answers, and reads the paper at any time.
+	Staff bool
+}
+
+// A set is a paper as set for one of an account's courses.
+type set struct {
+	course int64
+	span   marking.Span
+}
+
+func setOf(row query.PaperSetsRow) set {
+	s := set{row.CourseID, marking.SpanOf(row.OpensAt, row.DueAt)}
+	if row.ExtendedTo != nil && !s.span.Due.IsZero() && row.ExtendedTo.After(s.span.Due) {
+		s.span.Due = *row.ExtendedTo
+	}
+	return s
+}
+
+// sets returns the ways in which a paper is set for an account's courses.
+func (c *Courses) sets(ctx context.Context, who account.Account, paper int64) ([]set, error) {
+	return c.setsKept.Load(setsKey{who.ID, paper}, func() ([]set, error) {
+		rows, err := c.records.PaperSets(ctx, query.PaperSetsParams{AccountID: who.ID, PaperID: &paper})
+		var sets []set
+		for _, row := range rows {
+			sets = append(sets, setOf(row))
+		}
+		return sets, err
+	})
+}
+
+// setsKey identifies the sets of one paper for one account.
+type setsKey struct{ account, paper int64 }
+
+// reading returns a paper as an account may read it now; nil if it is set for none of the account's courses and the
+// account prepares no papers. An account that is a learner in one of the courses works on the paper there, even if it
+// is staff in another.
+func (c *Courses) reading(who account.Account, p *library.Paper, sets []set) *Reading {
+	r := &Reading{Paper: p, Span: p.Span, Staff: who.May(account.Prepare) == nil}
+	var studied, taught []set
+	for _, s := range sets {
+		at := slices.IndexFunc(who.Courses, func(m account.Membership) bool { return m.ID == s.course })
+		if at >= 0 && who.Courses[at].Role != account.Learner {
+			r.Staff = true
+			taught = append(taught, s)
+		} else {
+			studied = append(studied, s)
+		}
+	}
+	if at := c.choose(studied); at >= 0 {
+		r.Course, r.Span = &studied[at].course, studied[at].span
+	} else if at := c.choose(taught); at >= 0 {
+		r.Span = taught[at].span
+	} else if !r.Staff {
+		return nil
+	}
+	r.State = r.Span.At(c.now())
+	return r
+}
+
+// choose returns the index of the set that applies now; see [marking.Choose].
+func (c *Courses) choose(sets []set) int {
+	var spans []marking.Span
+	for _, s := range sets {
+		spans = append(spans, s.span)
+	}
+	return marking.Choose(c.now(), spans)
+}
+
+// Read finds a paper that the account may read.
+func (c *Courses) Read(ctx context.Context, who account.Account, slug string) (*Reading, error) {
+	p, err := c.paper(ctx, who, slug)
+	if err != nil {
+		return nil, err
+	}
+	sets, err := c.sets(ctx, who, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	r := c.reading(who, p, sets)
+	switch {
+	case r == nil:
+		return nil, noPaper(who, slug) // as if it were not there: nobody learns which papers there are
+	case !r.Staff && r.State == marking.Upcoming:
+		return nil, problem.New(403, "not-open", "The paper is not open yet", "It opens on %s.", when(r.Span.Opens))
+	}
+	return r, nil
+}
+
+// Known finds a paper that an account may read or, as worked tells, has worked on before. For any other account the
+// paper does not seem to exist.
+func (c *Courses) Known(ctx context.Context, who account.Account, slug string, worked func(paper int64) (bool, error)) (
+	*library.Paper, error,
+) {
+	p, err := c.paper(ctx, who, slug)
+	if err != nil {
+		return nil, err
+	}
+	sets, err := c.sets(ctx, who, p.ID)
+	if err != nil || c.reading(who, p, sets) != nil {
+		return p, err
+	}
+	has, err := worked(p.ID)
+	if err == nil && !has {
+		err = noPaper(who, slug)
+	}
+	return p, err
+}
+
+// paper finds a paper without asking who may read it.
+func (c *Courses) paper(ctx context.Context, who account.Account, slug string) (*library.Paper, error) {
+	p, err := c.papers.Load(slug, func() (*library.Paper, error) { return c.library.Paper(ctx, slug) })
+	if records.Missing(err) {
+		return nil, noPaper(who, slug)
+	}
+	return p, err
+}
+
+// ReadExercise finds an exercise, by slug or number, in a paper that the account may read. It seldom costs a query.
+func (c *Courses) ReadExercise(ctx context.Context, who account.Account, paper, address string) (
+	*Reading, *library.Exercise, error,
+) {
+	r, err := c.Read(ctx, who, paper)
+	if err != nil {
+		return nil, nil, err
+	}
+	e, err := c.exercises.Load(exerciseKey{r.ID, address}, func() (*library.Exercise, error) {
+		return c.library.Exercise(ctx, r.Paper, address)
+	})
+	return r, e, err
+}
+
+// exerciseKey identifies an exercise of a paper by its slug or number.
+type exerciseKey struct {
+	paper   int64
+	address string
+}
+
+func noPaper(who account.Account, slug string) error {
+	if who.May(account.Prepare) == nil {
+		return problem.New(404, "no-paper", "There is no such paper", "No paper is called %.80q.", slug)
+	}
+	return problem.New(404, "no-paper", "There is no such paper",
+		"No paper called %.80q is set for any of your courses; ask your instructor.", slug)
+}
+
+// when formats a time for a message.
+func when(t time.Time) string { return t.UTC().Format("2 January 2006 at 15:04 UTC") }
+
+// MaySubmit returns a problem if the paper could not be worked on at the time a submission was received.
+func (r *Reading) MaySubmit(received time.Time) error {
+	if r.Course == nil || r.Span.At(received) != marking.Closed {
+		return nil
+	}
+	return problem.New(403, "past-due", "The paper is closed",
+		"It was due on %s. Queries can still be run, not submitted; the draft is kept.", when(r.Span.Due))
+}
+
+// A Listed is a paper in a list, with the account's own progress in it.
+type Listed struct {
+	library.Listed
+	Span               marking.Span
+	State              marking.State
+	Mark               marking.Points
+	Correct, Attempted int
+}
+
+// Papers lists the papers set for the account's courses; for an account that prepares papers, all papers.
+func (c *Courses) Papers(ctx context.Context, who account.Account) ([]Listed, error) {
+	papers, err := c.library.Papers(ctx)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := c.records.PaperSets(ctx, query.PaperSetsParams{AccountID: who.ID})
+	if err != nil {
+		return nil, err
+	}
+	standing, err := c.records.LearnerStanding(ctx, who.ID)
+	if err != nil {
+		return nil, err
+	}
+	sets := map[int64][]set{}
+	for _, row := range rows {
+		sets[row.PaperID] = append(sets[row.PaperID], setOf(row))
+	}
+	list := []Listed{}
+	for _, p := range papers {
+		r := c.reading(who, &library.Paper{Span: p.Span}, sets[p.ID])
+		if r == nil {
+			continue
+		}
+		listed := Listed{Listed: p, Span: r.Span, State: r.State}
+		for _, st := range standing {
+			if st.PaperID == p.ID && sameCourse(st.CourseID, r.Course) {
+				listed.Mark = marking.PointsOf(st.Mark)
+				listed.Correct, listed.Attempted = int(st.Correct), int(st.Attempted)
+			}
+		}
+		list = append(list, listed)
+	}
+	return list, nil
+}
+
+// sameCourse tells whether both are the same course, or both are none.
+func sameCourse(a, b *int64) bool {
+	if a == nil || b == nil {
+		return a == b
+	}
+	return *a == *b
+}

@@ -1,0 +1,43 @@
+package course
+
+import (
+	"context"
+
+	"examen/internal/account"
+	"examen/internal/core/marking"
+	"examen/internal/records/query"
+)
+
+// A Standing is how a learner stands on an exercise.
+type Standing struct {
+	Outcome  marking.Outcome // of the attempt that counts; "" without attempts
+	Mark     marking.Points
+	ByHand   bool // the mark was set by hand
+	Attempts int
+	Used     int // of those that the exercise allows
+	// HiddenOnly is how many attempts were right on all rows that a learner sees and wrong on hidden ones.
+	HiddenOnly int
+}
+
+func standingOf(row query.Standing) Standing {
+	return Standing{
+		Outcome:    marking.Outcome(row.Outcome),
+		Mark:       markOf(row),
+		ByHand:     row.ByHand != nil,
+		Attempts:   int(row.Attempts),
+		Used:       int(row.Used),
+		HiddenOnly: int(row.HiddenOnly),
+	}
+}
+
+// Standing returns how an account stands on the exercises of a paper, keyed by exercise id.
+func (c *Courses) Standing(ctx context.Context, who account.Account, r *Reading) (map[int64]Standing, error) {
+	rows, err := c.records.OwnStanding(
+		ctx, query.OwnStandingParams{PaperID: r.ID, AccountID: who.ID, CourseID: r.Course},
+	)
+	all := map[int64]Standing{}
+	for _, row := range rows {
+		all[row.ExerciseID] = standingOf(row)
+	}
+	return all, err
+}

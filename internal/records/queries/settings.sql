@@ -1,0 +1,2 @@
+-- name: SettingValue :one
+SELECT value FROM setting WHERE name = $1;

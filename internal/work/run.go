@@ -1,0 +1,129 @@
+package work
+
+import (
+	"context"
+	"strconv"
+	"time"
+
+	"examen/internal/account"
+	"examen/internal/core/explain"
+	"examen/internal/core/marking"
+	"examen/internal/core/result"
+	"examen/internal/grading"
+	"examen/internal/library"
+	"examen/internal/practice"
+	"examen/internal/problem"
+	"examen/internal/records/query"
+)
+
+// How much of a run's rows is shown.
+const (
+	shownRows  = 1000
+	shownBytes = 4 << 20
+	shownCell  = 20_000 // bytes
+)
+
+// A RunRequest says what to run and where: on the dataset of an exercise or a paper, or on a dataset given by name.
+type RunRequest struct {
+	SQL, Paper, Exercise, Dataset string
+}
+
+// A Run is a query that was run to look at its rows.
+type Run struct {
+	ID                       string
+	At                       time.Time
+	Paper, Exercise, Dataset string
+	SQL                      string
+	Outcome                  marking.Outcome
+	Columns                  []result.Column
+	Rows                     [][]*string
+	RowCount                 int64
+	Truncated                bool
+	Elapsed                  time.Duration
+	Error                    *problem.Problem
+}
+
+// Run runs a query and keeps it in the history.
+func (w *Work) Run(ctx context.Context, who account.Account, request RunRequest) (*Run, error) {
+	if err := checkQuery(request.SQL); err != nil {
+		return nil, err
+	}
+	if err := w.accounts.AdmitText(who, len(request.SQL)); err != nil {
+		return nil, err
+	}
+	run := &Run{SQL: request.SQL, Paper: request.Paper, Outcome: marking.Done}
+	entry := query.CreateRunParams{AccountID: who.ID, Sql: request.SQL}
+	database, err := w.place(ctx, who, request, run, &entry)
+	if err != nil {
+		return nil, err
+	}
+	fault, err := w.run(ctx, who, database, run)
+	if err != nil {
+		return nil, err
+	}
+	if fault != nil {
+		run.Outcome, run.Error = fault.Outcome(), library.FaultProblem(fault)
+	}
+	entry.Outcome, entry.RowCount, entry.ElapsedMs = string(run.Outcome), run.RowCount, milliseconds(run.Elapsed)
+	entry.Error = run.Error.Stored()
+	stored, err := w.records.CreateRun(ctx, entry)
+	if err != nil {
+		return nil, err
+	}
+	run.ID, run.At = strconv.FormatInt(stored.ID, 10), stored.At
+	return run, nil
+}
+
+// run runs the query and collects its rows. An error is never the query's fault.
+func (w *Work) run(ctx context.Context, who account.Account, database string, run *Run) (*grading.Fault, error) {
+	q, err := w.grader.Read(run.SQL)
+	if err == nil {
+		rows := &practice.Collector{MostRows: shownRows, MostBytes: shownBytes}
+		var ran practice.Execution
+		ran, err = w.practice.Run(ctx, practice.Run{Learner: who.ID, Database: database, SQL: q.Text}, rows)
+		run.RowCount, run.Elapsed = ran.Rows, ran.Elapsed
+		run.Columns, run.Truncated = rows.Columns, rows.Over
+		for _, row := range rows.Rows {
+			run.Rows = append(run.Rows, explain.Cells(row, shownCell))
+		}
+	}
+	fault := grading.FaultOf(err, run.SQL, q)
+	if fault == nil {
+		return nil, err
+	}
+	w.grader.Explain(ctx, fault, run.SQL, database)
+	return fault, nil
+}
+
+// place finds the database to run on, and records in run what the run is for.
+func (w *Work) place(
+	ctx context.Context, who account.Account, request RunRequest, run *Run, entry *query.CreateRunParams,
+) (database string, err error) {
+	switch {
+	case request.Paper != "" && request.Exercise != "":
+		r, e, err := w.courses.ReadExercise(ctx, who, request.Paper, request.Exercise)
+		if err != nil {
+			return "", err
+		}
+		run.Exercise, run.Dataset = e.Slug, r.Dataset
+		entry.ExerciseID, entry.PaperID, entry.CourseID, entry.BuildID = &e.ID, &r.ID, r.Course, r.Build
+		return r.Database, nil
+	case request.Paper != "":
+		r, err := w.courses.Read(ctx, who, request.Paper)
+		if err != nil {
+			return "", err
+		}
+		run.Dataset = r.Dataset
+		entry.PaperID, entry.CourseID, entry.BuildID = &r.ID, r.Course, r.Build
+		return r.Database, nil
+	case request.Dataset != "":
+		found, err := w.library.Readable(ctx, who, request.Dataset)
+		if err != nil {
+			return "", err
+		}
+		run.Dataset, entry.BuildID, entry.CourseID = request.Dataset, found.Build, found.Course
+		return found.Database, nil
+	}
+	return "", problem.New(422, "run-on-what", "No paper or dataset given",
+		"Name a paper, an exercise of it, or a dataset.")
+}

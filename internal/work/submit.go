@@ -1,0 +1,267 @@
+package work
+
+import (
+	"context"
+	"encoding/binary"
+	"encoding/json"
+	"errors"
+	"strconv"
+	"time"
+
+	"examen/internal/account"
+	"examen/internal/core/explain"
+	"examen/internal/core/marking"
+	"examen/internal/core/result"
+	"examen/internal/course"
+	"examen/internal/grading"
+	"examen/internal/library"
+	"examen/internal/problem"
+	"examen/internal/records"
+	"examen/internal/records/query"
+)
+
+// An Attempt is a checked submission.
+type Attempt struct {
+	ID                       string
+	At                       time.Time // when it was received
+	Learner, Paper, Exercise string
+	SQL                      string
+	Outcome                  marking.Outcome
+	Mark, Points             marking.Points
+	RowCount                 int64
+	ElapsedMS                float64
+	Findings                 []explain.Finding
+	Error                    *problem.Problem
+	Build                    int // the number of the dataset's build that it was checked on
+}
+
+// A Submission is a query handed in for an exercise.
+type Submission struct {
+	Paper, Exercise string
+	SQL             string
+	// Key is made by who sends it, anew for each: what is sent again with the same one is the same submission; "" for
+	// none.
+	Key string
+	// Received is when it came: what counts, however long it then waits.
+	Received time.Time
+}
+
+// longestKey is the greatest length of a key, in bytes.
+const longestKey = 64
+
+// Submit checks a query against the exercise's accepted answers and stores the attempt before returning it. Once begun,
+// a submission is finished even if the caller goes away. A submission that was stored before is not checked again: its
+// attempt is returned.
+func (w *Work) Submit(ctx context.Context, who account.Account, s Submission) (*Attempt, error) {
+	begun := time.Now()
+	if err := checkQuery(s.SQL); err != nil {
+		return nil, err
+	}
+	if len(s.Key) > longestKey || !records.IsText(s.Key) {
+		return nil, problem.New(422, "key", "Invalid submission key",
+			"It has %d bytes; at most %d are expected.", len(s.Key), longestKey)
+	}
+	if s.Key != "" {
+		if earlier, err := w.submitted(ctx, who, s); err != nil || earlier != nil {
+			return earlier, err
+		}
+	}
+	r, e, err := w.courses.ReadExercise(ctx, who, s.Paper, s.Exercise)
+	if err != nil {
+		return nil, err
+	}
+	if err := r.MaySubmit(s.Received); err != nil {
+		return nil, err
+	}
+	if err := w.accounts.AdmitText(who, len(s.SQL)); err != nil {
+		return nil, err
+	}
+	if err := attemptsLeft(ctx, w.records.Queries, who, r, e); err != nil {
+		return nil, err
+	}
+	if err := w.mayAskAgain(ctx, r, who, e); err != nil {
+		return nil, err
+	}
+	ctx = context.WithoutCancel(ctx)
+	verdict, err := w.grader.Grade(ctx, grading.Task{
+		Accepted: e.Accepted(),
+		Rules:    e.Checking,
+		Database: r.Database,
+		Hidden:   r.Hidden(&e.Checking),
+	}, who.ID, s.SQL)
+	if err != nil {
+		return nil, w.undecided(r, e, err)
+	}
+	attempt, err := w.keep(ctx, who, r, e, s, verdict)
+	if verdict.Hidden {
+		time.Sleep(toldAfter(verdict.Elapsed, time.Since(begun)) - time.Since(begun))
+	}
+	return attempt, err
+}
+
+// undecided returns the error for a submission that could not be decided.
+func (w *Work) undecided(r *course.Reading, e *library.Exercise, err error) error {
+	var answer *grading.AnswerError
+	if !errors.As(err, &answer) {
+		return err
+	}
+	w.log.Error("an accepted answer cannot be run", "paper", r.Slug, "exercise", e.Slug, "error", answer.Err)
+	if grading.ServersFault(err) {
+		return err
+	}
+	return problem.New(500, "reference-fails", "The attempt cannot be checked",
+		"The exercise's reference answer does not run. Tell your instructor; the draft is kept.")
+}
+
+// submitted returns the attempt that a submission has already become; nil if there is none.
+func (w *Work) submitted(ctx context.Context, who account.Account, s Submission) (*Attempt, error) {
+	row, err := w.records.AttemptByKey(ctx, query.AttemptByKeyParams{AccountID: who.ID, ClientKey: s.Key})
+	switch {
+	case records.Missing(err):
+		return nil, nil
+	case err != nil:
+		return nil, err
+	case row.Attempt.Sql != s.SQL || row.Paper != s.Paper:
+		return nil, problem.New(409, "key-used", "The submission key was used before",
+			"It belongs to the attempt of %s, which had another text: make a new key for each submission.",
+			row.Attempt.ReceivedAt.UTC().Format("2 January 2006 at 15:04 UTC"))
+	}
+	return attemptOf(row.Attempt, row.AttemptCheck, row.BuildNumber, who, row.Paper, row.Exercise), nil
+}
+
+// attemptsLeft returns a problem if all attempts at the exercise are used.
+func attemptsLeft(
+	ctx context.Context, q *query.Queries, who account.Account, r *course.Reading, e *library.Exercise,
+) error {
+	if e.Checking.Attempts == 0 {
+		return nil
+	}
+	used, err := q.AttemptsUsed(ctx, query.AttemptsUsedParams{AccountID: who.ID, ExerciseID: e.ID, CourseID: r.Course})
+	if err == nil && int(used) >= e.Checking.Attempts {
+		return problem.New(403, "no-attempts-left", "No attempts are left",
+			"This exercise allows %d, and all are used. Queries can still be run.", e.Checking.Attempts)
+	}
+	return err
+}
+
+// keep stores the attempt, its check and the new standing: all of them, or nothing.
+func (w *Work) keep(
+	ctx context.Context, who account.Account, r *course.Reading, e *library.Exercise, s Submission, v *grading.Verdict,
+) (*Attempt, error) {
+	attempt := &Attempt{
+		Learner:   who.Name,
+		Paper:     r.Slug,
+		Exercise:  e.Slug,
+		SQL:       s.SQL,
+		Outcome:   v.Outcome,
+		Mark:      marking.Mark(v.Outcome, e.Points),
+		Points:    e.Points,
+		RowCount:  v.Rows,
+		ElapsedMS: milliseconds(v.Elapsed),
+		Findings:  v.Findings,
+		Build:     r.Number,
+	}
+	if attempt.Findings == nil {
+		attempt.Findings = []explain.Finding{}
+	}
+	if v.Fault != nil {
+		attempt.Error = library.FaultProblem(v.Fault)
+	}
+	findings, err := json.Marshal(attempt.Findings)
+	if err != nil {
+		return nil, err
+	}
+	entry := query.CreateAttemptParams{
+		AccountID:   who.ID,
+		ExerciseID:  e.ID,
+		CourseID:    r.Course,
+		Sql:         s.SQL,
+		ReceivedAt:  s.Received,
+		VersionID:   e.Version,
+		BuildID:     r.Build,
+		Outcome:     string(v.Outcome),
+		Mark:        attempt.Mark.String(),
+		Points:      e.Points.String(),
+		RowCount:    v.Rows,
+		ElapsedMs:   attempt.ElapsedMS,
+		Findings:    findings,
+		Error:       attempt.Error.Stored(),
+		Fingerprint: printed(v.Fingerprint),
+		HiddenOnly:  v.HiddenOnly,
+		Counted:     !v.Unread,
+	}
+	if s.Key != "" {
+		entry.ClientKey = &s.Key
+	}
+	stored, err := w.create(ctx, who, r, e, entry)
+	if records.Taken(err) && s.Key != "" { // it was sent twice at the same time, and the other was first
+		return w.submitted(ctx, who, s)
+	}
+	attempt.ID, attempt.At = strconv.FormatInt(stored.ID, 10), stored.ReceivedAt
+	return attempt, err
+}
+
+// create stores an attempt. Where attempts are limited, it stores one at a time.
+func (w *Work) create(
+	ctx context.Context, who account.Account, r *course.Reading, e *library.Exercise, entry query.CreateAttemptParams,
+) (stored query.CreateAttemptRow, err error) {
+	if e.Checking.Attempts == 0 {
+		return w.records.CreateAttempt(ctx, entry)
+	}
+	err = w.records.Together(ctx, func(t *records.Transaction) error {
+		err := t.LockWork(ctx, query.LockWorkParams{
+			AccountID: strconv.FormatInt(who.ID, 10), ExerciseID: strconv.FormatInt(e.ID, 10),
+		})
+		if err != nil {
+			return err
+		}
+		if err := attemptsLeft(ctx, t.Queries, who, r, e); err != nil {
+			return err
+		}
+		stored, err = t.CreateAttempt(ctx, entry)
+		return err
+	})
+	return stored, err
+}
+
+// printed returns a fingerprint as it is stored: 16 bytes, the higher half first.
+func printed(f *result.Fingerprint) []byte {
+	if f == nil {
+		return nil
+	}
+	return binary.BigEndian.AppendUint64(binary.BigEndian.AppendUint64(nil, f.Hi), f.Lo)
+}
+
+// attemptOf converts an attempt and one of its checks from the records.
+func attemptOf(
+	a query.Attempt, c query.AttemptCheck, build int32, who account.Account, paper, exercise string,
+) *Attempt {
+	attempt := &Attempt{
+		ID:        strconv.FormatInt(a.ID, 10),
+		At:        a.ReceivedAt,
+		Learner:   who.Name,
+		Paper:     paper,
+		Exercise:  exercise,
+		SQL:       a.Sql,
+		Outcome:   marking.Outcome(c.Outcome),
+		Mark:      marking.PointsOf(c.Mark),
+		Points:    marking.PointsOf(c.Points),
+		RowCount:  c.RowCount,
+		ElapsedMS: c.ElapsedMs,
+		Build:     int(build),
+	}
+	attempt.Findings, attempt.Error = stored(c.Findings, c.Error)
+	return attempt
+}
+
+// stored decodes findings and a problem from the records.
+func stored(findings, wrong json.RawMessage) ([]explain.Finding, *problem.Problem) {
+	all := []explain.Finding{}
+	_ = json.Unmarshal(findings, &all) // written by keep
+	if wrong == nil {
+		return all, nil
+	}
+	p := &problem.Problem{}
+	_ = json.Unmarshal(wrong, p)
+	return all, p
+}
