@@ -1,44 +1,60 @@
-import { App, ConfigProvider, theme } from "antd";
-import { lazy, Suspense, useEffect, useState } from "react";
+import { ConfigProvider, theme } from "antd";
+import { Suspense, useEffect, useSyncExternalStore } from "react";
 import { Navigate, Route, Routes } from "react-router";
-import { BuildPage } from "./pages/build/BuildPage";
-import { DatasetPage } from "./pages/dataset/DatasetPage";
-import { DatasetsPage } from "./pages/datasets/DatasetsPage";
-import { HistoryPage } from "./pages/history/HistoryPage";
-import { LearnerPage } from "./pages/history/LearnerPage";
-import { LogInAgain } from "./pages/login/LogInAgain";
-import { LogInPage } from "./pages/login/LogInPage";
-import { PaperPage } from "./pages/paper/PaperPage";
-import { FirstPassword } from "./pages/password/FirstPassword";
-import { PasswordPage } from "./pages/password/PasswordPage";
-import { PapersPage } from "./pages/papers/PapersPage";
-import { ProgressPage } from "./pages/progress/ProgressPage";
 import { Beginning } from "./parts/Beginning";
 import { Frame } from "./parts/Frame";
-import { SessionProvider, useSession } from "./session";
+import { lazily } from "./parts/lazily";
+import { SessionProvider, useSession, type Preferences } from "./session";
 
-const MapPage = lazy(() => import("./pages/map/MapPage").then((m) => ({ default: m.MapPage }))); // its parts are large, and not every page needs them
+type Look = Preferences["look"];
 
-/** Light or dark: as chosen here, else as the system says. */
-function useDark(): [boolean, () => void] {
-  const [dark, setDark] = useState(() => {
-    const chosen = localStorage.getItem("look");
-    return chosen ? chosen === "dark" : matchMedia("(prefers-color-scheme: dark)").matches;
-  });
-  useEffect(() => {
-    document.documentElement.dataset.look = dark ? "dark" : "light";
-  }, [dark]);
-  return [
-    dark,
-    () => {
-      localStorage.setItem("look", dark ? "light" : "dark");
-      setDark(!dark);
+// Each page loads when it is gone to.
+const BuildPage = lazily(() => import("./pages/build/BuildPage").then((m) => m.BuildPage));
+const DatasetPage = lazily(() => import("./pages/dataset/DatasetPage").then((m) => m.DatasetPage));
+const DatasetsPage = lazily(() => import("./pages/datasets/DatasetsPage").then((m) => m.DatasetsPage));
+const FirstPassword = lazily(() => import("./pages/password/FirstPassword").then((m) => m.FirstPassword));
+const HistoryPage = lazily(() => import("./pages/history/HistoryPage").then((m) => m.HistoryPage));
+const LearnerPage = lazily(() => import("./pages/history/LearnerPage").then((m) => m.LearnerPage));
+const LogInAgain = lazily(() => import("./pages/login/LogInAgain").then((m) => m.LogInAgain));
+const LogInPage = lazily(() => import("./pages/login/LogInPage").then((m) => m.LogInPage));
+const MapPage = lazily(() => import("./pages/map/MapPage").then((m) => m.MapPage));
+const PaperPage = lazily(() => import("./pages/paper/PaperPage").then((m) => m.PaperPage));
+const PapersPage = lazily(() => import("./pages/papers/PapersPage").then((m) => m.PapersPage));
+const PasswordPage = lazily(() => import("./pages/password/PasswordPage").then((m) => m.PasswordPage));
+const ProgressPage = lazily(() => import("./pages/progress/ProgressPage").then((m) => m.ProgressPage));
+
+const system = matchMedia("(prefers-color-scheme: dark)");
+
+/** Whether the look is dark: as chosen, else as the system says. What was chosen last also holds before the log-in. */
+function useDark(chosen?: Look): boolean {
+  const systemDark = useSyncExternalStore(
+    (changed) => {
+      system.addEventListener("change", changed);
+      return () => system.removeEventListener("change", changed);
     },
-  ];
+    () => system.matches,
+  );
+  const look = chosen ?? localStorage.getItem("look") ?? "system";
+  const dark = look === "system" ? systemDark : look === "dark";
+  useEffect(() => {
+    localStorage.setItem("look", look);
+    document.documentElement.dataset.look = dark ? "dark" : "light";
+  }, [look, dark]);
+  return dark;
 }
 
 export function Console() {
-  const [dark, turn] = useDark();
+  return (
+    <SessionProvider>
+      <Dressed />
+    </SessionProvider>
+  );
+}
+
+/** The console in its colours. */
+function Dressed() {
+  const { session } = useSession();
+  const dark = useDark(session?.preferences.look);
   return (
     <ConfigProvider
       theme={{
@@ -60,43 +76,40 @@ export function Console() {
         },
       }}
     >
-      <App>
-        <SessionProvider>
-          <Pages dark={dark} turn={turn} />
-        </SessionProvider>
-      </App>
+      <Suspense fallback={null}>
+        <Pages dark={dark} />
+      </Suspense>
     </ConfigProvider>
   );
 }
 
-function Pages({ dark, turn }: { dark: boolean; turn: () => void }) {
-  const { session, loading, problem } = useSession();
+function Pages({ dark }: { dark: boolean }) {
+  const { session, loading, problem, ended } = useSession();
   if (loading) return <Beginning problem={problem} />;
   if (!session) return <LogInPage />;
   if (session.account.one_time_password) return <FirstPassword />;
   return (
-    <Frame key={session.account.name} dark={dark} turn={turn}>
-      <LogInAgain />
-      <Routes>
-        <Route path="/" element={<PapersPage />} />
-        <Route path="/papers/:paper" element={<PaperPage dark={dark} />} />
-        <Route path="/papers/:paper/progress" element={<ProgressPage />} />
-        <Route path="/datasets" element={<DatasetsPage />} />
-        <Route path="/datasets/:dataset" element={<DatasetPage />} />
-        <Route
-          path="/datasets/:dataset/map"
-          element={
-            <Suspense fallback={<p className="quiet page">Loading ...</p>}>
-              <MapPage dark={dark} />
-            </Suspense>
-          }
-        />
-        <Route path="/builds/:job" element={<BuildPage />} />
-        <Route path="/history" element={<HistoryPage />} />
-        <Route path="/password" element={<PasswordPage />} />
-        <Route path="/learners/:learner" element={<LearnerPage />} />
-        <Route path="*" element={<Navigate to="/" replace />} />
-      </Routes>
+    <Frame key={session.account.name}>
+      {ended && (
+        <Suspense>
+          <LogInAgain />
+        </Suspense>
+      )}
+      <Suspense fallback={<p className="quiet page">Loading ...</p>}>
+        <Routes>
+          <Route path="/" element={<PapersPage />} />
+          <Route path="/papers/:paper" element={<PaperPage dark={dark} />} />
+          <Route path="/papers/:paper/progress" element={<ProgressPage />} />
+          <Route path="/datasets" element={<DatasetsPage />} />
+          <Route path="/datasets/:dataset" element={<DatasetPage />} />
+          <Route path="/datasets/:dataset/map" element={<MapPage dark={dark} />} />
+          <Route path="/builds/:job" element={<BuildPage />} />
+          <Route path="/history" element={<HistoryPage />} />
+          <Route path="/password" element={<PasswordPage />} />
+          <Route path="/learners/:learner" element={<LearnerPage />} />
+          <Route path="*" element={<Navigate to="/" replace />} />
+        </Routes>
+      </Suspense>
     </Frame>
   );
 }

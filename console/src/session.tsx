@@ -1,8 +1,18 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { createContext, useContext, useEffect, useState, type ReactNode } from "react";
-import { answer, api, problemOf, setCsrfToken, whenSessionEnds, type Problem, type Schemas, type Session } from "./api/client";
+import {
+  answer,
+  api,
+  problemOf,
+  setCsrfToken,
+  whenSessionEnds,
+  type Problem,
+  type Schemas,
+  type Session,
+} from "./api/client";
 import { drafts } from "./work/drafts";
 import { submissions } from "./work/submissions";
+import { forgetUndo } from "./work/undo";
 
 interface Sessions {
   session: Session | null;
@@ -21,6 +31,25 @@ const Context = createContext<Sessions | null>(null);
 
 export function useSession(): Sessions {
   return useContext(Context)!;
+}
+
+export type Preferences = Schemas["Preferences"];
+
+const usual: Preferences = { text_size: 14, wrap: true, look: "system" };
+
+/** How whoever is logged in likes to see the console; the service remembers it. */
+export function usePreferences() {
+  const queries = useQueryClient();
+  const { session } = useSession();
+  const preferences = session?.preferences ?? usual;
+  return {
+    preferences,
+    prefer(change: Partial<Preferences>) {
+      const next = { ...preferences, ...change };
+      queries.setQueryData(["session"], (now?: Session | null) => now && { ...now, preferences: next });
+      void answer(api.PUT("/api/preferences", { body: next })).catch(() => {}); // the page has it
+    },
+  };
 }
 
 /** Knows who is logged in. */
@@ -51,7 +80,11 @@ export function SessionProvider({ children }: { children: ReactNode }) {
   }, [account]);
   useEffect(() => {
     // The paper as it was loaded learns of what is saved, so that leaving the page and coming back shows it.
-    drafts.onSaved = ({ paper, exercise }, draft) => queries.setQueryData(["paper", paper], (loaded?: Schemas["Paper"]) => loaded && withDraft(loaded, exercise, draft));
+    drafts.onSaved = ({ paper, exercise }, draft) =>
+      queries.setQueryData(
+        ["paper", paper],
+        (loaded?: Schemas["Paper"]) => loaded && withDraft(loaded, exercise, draft),
+      );
     submissions.onStored = ({ paper }) => void queries.invalidateQueries({ queryKey: ["paper", paper] });
   }, [queries]);
 
@@ -70,6 +103,7 @@ export function SessionProvider({ children }: { children: ReactNode }) {
 
   /** Forgets all but the session itself, which the page watches. */
   function forget() {
+    forgetUndo();
     queries.removeQueries({ predicate: (q) => q.queryKey[0] !== "session" });
   }
 
@@ -84,10 +118,26 @@ export function SessionProvider({ children }: { children: ReactNode }) {
     queries.setQueryData(["session"], null);
   }
 
-  return <Context value={{ session, loading: isPending, problem: isPending && failureReason ? problemOf(failureReason) : null, ended: ended && session !== null, logIn, logOut, reload: () => queries.invalidateQueries({ queryKey: ["session"] }) }}>{children}</Context>;
+  return (
+    <Context
+      value={{
+        session,
+        loading: isPending,
+        problem: isPending && failureReason ? problemOf(failureReason) : null,
+        ended: ended && session !== null,
+        logIn,
+        logOut,
+        reload: () => queries.invalidateQueries({ queryKey: ["session"] }),
+      }}
+    >
+      {children}
+    </Context>
+  );
 }
 
 function withDraft(paper: Schemas["Paper"], slug: string, draft: Schemas["Draft"]): Schemas["Paper"] {
-  const sections = paper.sections.map((s) => (s.exercise?.slug === slug ? { ...s, exercise: { ...s.exercise, draft } } : s));
+  const sections = paper.sections.map((s) =>
+    s.exercise?.slug === slug ? { ...s, exercise: { ...s.exercise, draft } } : s,
+  );
   return { ...paper, sections };
 }

@@ -62,7 +62,8 @@ export async function answer<T>(call: Promise<{ data?: T; error?: unknown; respo
   let result;
   try {
     result = await call;
-  } catch {
+  } catch (error) {
+    if (error instanceof DOMException && error.name === "AbortError") throw error; // the caller gave it up
     onServerDown();
     throw new ProblemError(silence);
   }
@@ -74,7 +75,11 @@ export async function answer<T>(call: Promise<{ data?: T; error?: unknown; respo
 }
 
 /** Sends files, and tells how many bytes have gone: only the older way of calling knows that. */
-export function sendFiles(path: string, files: { path: string; file: File }[], onSent: (bytes: number) => void): Promise<Job> {
+export function sendFiles(
+  path: string,
+  files: { path: string; file: File }[],
+  onSent: (bytes: number) => void,
+): Promise<Job> {
   const body = new FormData();
   for (const { path, file } of files) body.append("file", file, path);
   return new Promise((resolve, reject) => {
@@ -105,5 +110,7 @@ function isProblem(value: unknown): value is Problem {
 
 /** The problem in whatever was thrown. */
 export function problemOf(error: unknown): Problem {
-  return error instanceof ProblemError ? error.problem : { ...silence, title: "Something went wrong on this page", detail: String(error) };
+  return error instanceof ProblemError
+    ? error.problem
+    : { ...silence, title: "Something went wrong on this page", detail: String(error) };
 }

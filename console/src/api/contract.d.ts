@@ -57,6 +57,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/preferences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set how you like to see the console. */
+        put: operations["setPreferences"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/papers": {
         parameters: {
             query?: never;
@@ -104,10 +121,10 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** Check a paper's exercises on its dataset and every variant, and list what is wrong or doubtful. For instructors. */
-        get: operations["checkPaper"];
+        get?: never;
         put?: never;
-        post?: never;
+        /** Check a paper's exercises on the build in use and every variant. Checking is a job. For instructors. */
+        post: operations["checkPaper"];
         delete?: never;
         options?: never;
         head?: never;
@@ -492,10 +509,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Courses. For instructors. */
+        /** One's courses; for administrators all. For instructors and assistants. */
         get: operations["listCourses"];
         put?: never;
-        /** Make a course. For instructors. */
+        /** Make a course, which one then instructs. For administrators. */
         post: operations["createCourse"];
         delete?: never;
         options?: never;
@@ -508,11 +525,12 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                course: string;
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
             };
             cookie?: never;
         };
-        /** A course with its papers and learners. For instructors. */
+        /** A course with its papers and members. For its instructors and assistants. */
         get: operations["getCourse"];
         put?: never;
         post?: never;
@@ -527,14 +545,15 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                course: string;
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
                 /** @description The paper's slug. */
                 paper: components["parameters"]["paperSlug"];
             };
             cookie?: never;
         };
         get?: never;
-        /** Open a paper to a course, or change its times. A time that is left out is taken from the paper. For instructors. */
+        /** Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors. */
         put: operations["openPaper"];
         post?: never;
         delete?: never;
@@ -543,38 +562,100 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/courses/{course}/learners": {
+    "/api/courses/{course}/members": {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                course: string;
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
             };
             cookie?: never;
         };
         get?: never;
         put?: never;
-        /** Add a learner to a course, making the account if there is none. For instructors. */
-        post: operations["addLearner"];
+        /** Add somebody to a course, making the account if there is none, or give a member another role. For its instructors. */
+        post: operations["addMember"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/learners/{learner}/password": {
+    "/api/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make an account that is in no course yet. For administrators. */
+        post: operations["createAccount"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account}/password": {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                learner: string;
+                /** @description The account's login. */
+                account: components["parameters"]["accountName"];
             };
             cookie?: never;
         };
         get?: never;
         put?: never;
-        /** Give a learner a new one-time password and end their sessions. For instructors. */
-        post: operations["resetLearner"];
+        /** Give somebody a new one-time password and end their sessions. For administrators, and for those who instruct all courses of a learner. */
+        post: operations["resetPassword"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account}/active": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The account's login. */
+                account: components["parameters"]["accountName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Have somebody log in no longer, or again. All that they have done is kept. For the same. */
+        put: operations["setActive"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{paper}/exercises/{exercise}/marks/{learner}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                /** @description The exercise's slug or number. */
+                exercise: components["parameters"]["exerciseSlug"];
+                learner: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course. */
+        put: operations["setMark"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -634,13 +715,26 @@ export interface components {
             new: string;
         };
         /** @enum {string} */
-        Role: "instructor" | "learner";
+        Role: "instructor" | "assistant" | "learner";
         Account: {
             name: string;
             display_name: string;
             role: components["schemas"]["Role"];
+            /** @description May make courses and accounts. */
+            administrator?: boolean;
+            /** @description Cannot log in any more. */
+            deactivated?: boolean;
             /** @description The password was made by Examen and should be changed. */
             one_time_password: boolean;
+        };
+        /** @enum {string} */
+        Look: "light" | "dark" | "system";
+        Preferences: {
+            /** @description Of SQL, in pixels. */
+            text_size: number;
+            /** @description Whether long lines of SQL wrap. */
+            wrap: boolean;
+            look: components["schemas"]["Look"];
         };
         Session: {
             account: components["schemas"]["Account"];
@@ -652,7 +746,10 @@ export interface components {
             device?: string;
             /** @description For a cookie session: the value of X-CSRF-Token. */
             csrf_token?: string;
+            preferences: components["schemas"]["Preferences"];
         };
+        /** @description Points or a mark: exact, with as many decimals as it has. */
+        Points: number;
         /** @enum {string} */
         PaperState: "upcoming" | "open" | "closed";
         PaperSummary: {
@@ -665,17 +762,14 @@ export interface components {
             /** Format: date-time */
             due?: string;
             exercises: number;
-            /** Format: double */
-            points: number;
-            /**
-             * Format: double
-             * @description One's own so far.
-             */
-            mark: number;
+            points: components["schemas"]["Points"];
+            mark: components["schemas"]["Points"];
             correct: number;
             attempted: number;
         };
         Paper: {
+            /** @description The number of the dataset's build in use. */
+            build: number;
             summary: components["schemas"]["PaperSummary"];
             sections: components["schemas"]["Section"][];
         };
@@ -697,8 +791,7 @@ export interface components {
             slug: string;
             number: number;
             title: string;
-            /** Format: double */
-            points: number;
+            points: components["schemas"]["Points"];
             dataset: string;
             blocks: components["schemas"]["Block"][];
             require: string[];
@@ -714,8 +807,7 @@ export interface components {
             attempts_used: number;
             attempts_allowed?: number;
             outcome?: components["schemas"]["Outcome"];
-            /** Format: double */
-            mark: number;
+            mark: components["schemas"]["Points"];
             latest?: components["schemas"]["Attempt"];
             draft?: components["schemas"]["Draft"];
             /** @description For instructors only. */
@@ -812,10 +904,8 @@ export interface components {
             exercise: string;
             sql: string;
             outcome: components["schemas"]["Outcome"];
-            /** Format: double */
-            mark: number;
-            /** Format: double */
-            points: number;
+            mark: components["schemas"]["Points"];
+            points: components["schemas"]["Points"];
             /** Format: int64 */
             row_count: number;
             /** Format: double */
@@ -839,13 +929,9 @@ export interface components {
             dataset: string;
             sql: string;
             outcome: components["schemas"]["Outcome"];
-            /**
-             * Format: double
-             * @description Absent for a run.
-             */
-            mark?: number;
-            /** Format: double */
-            points?: number;
+            /** @description Absent for a run. */
+            mark?: components["schemas"]["Points"];
+            points?: components["schemas"]["Points"];
             /** Format: int64 */
             row_count: number;
             /** Format: double */
@@ -861,8 +947,7 @@ export interface components {
         Progress: {
             paper: string;
             title: string;
-            /** Format: double */
-            points: number;
+            points: components["schemas"]["Points"];
             exercises: components["schemas"]["ExerciseHead"][];
             learners: components["schemas"]["LearnerProgress"][];
         };
@@ -870,22 +955,23 @@ export interface components {
             slug: string;
             number: number;
             title: string;
-            /** Format: double */
-            points: number;
+            points: components["schemas"]["Points"];
         };
         LearnerProgress: {
             name: string;
             display_name: string;
-            /** Format: double */
-            mark: number;
+            /** @description The course in which it is. */
+            course?: string;
+            mark: components["schemas"]["Points"];
             /** @description In the order of the exercises. */
             cells: components["schemas"]["ProgressCell"][];
         };
         ProgressCell: {
             outcome?: components["schemas"]["Outcome"];
             attempts: number;
-            /** Format: double */
-            mark: number;
+            mark: components["schemas"]["Points"];
+            /** @description The mark was set by hand. */
+            by_hand?: boolean;
             /** @description Attempts that were right on all rows that the learner sees and wrong on hidden ones. Many may be questions about the hidden rows. */
             hidden_only?: number;
         };
@@ -932,6 +1018,8 @@ export interface components {
         };
         Table: {
             name: string;
+            /** @description As SQL has it: quoted where it has to be. */
+            sql_name: string;
             view?: boolean;
             /** @description Of a view. */
             query?: string;
@@ -949,6 +1037,8 @@ export interface components {
         };
         TableColumn: {
             name: string;
+            /** @description As SQL has it: quoted where it has to be. */
+            sql_name: string;
             type: string;
             nullable: boolean;
             default?: string;
@@ -959,6 +1049,8 @@ export interface components {
             meaning?: string;
             /** @description A few of its values. */
             examples?: string[];
+            /** @description The values of a column that has only a few, and of an enumeration. */
+            values?: string[];
         };
         Constraint: {
             name: string;
@@ -1047,7 +1139,7 @@ export interface components {
         Job: {
             id: string;
             /** @enum {string} */
-            kind: "dataset" | "pack";
+            kind: "dataset" | "pack" | "paper";
             /** @description The dataset's or the pack's. */
             name: string;
             state: components["schemas"]["JobState"];
@@ -1196,8 +1288,7 @@ export interface components {
             slug: string;
             title: string;
             exercises: number;
-            /** Format: double */
-            points: number;
+            points: components["schemas"]["Points"];
         };
         NewCourse: {
             slug: string;
@@ -1213,7 +1304,16 @@ export interface components {
             slug: string;
             title: string;
             papers: components["schemas"]["CoursePaper"][];
-            learners: components["schemas"]["Account"][];
+            members: components["schemas"]["Member"][];
+        };
+        Member: {
+            name: string;
+            display_name: string;
+            role: components["schemas"]["Role"];
+            /** @description Cannot log in any more. */
+            deactivated?: boolean;
+            /** @description Has not changed the password that was made by Examen. */
+            one_time_password?: boolean;
         };
         PaperTimes: {
             /** Format: date-time */
@@ -1230,17 +1330,44 @@ export interface components {
             /** Format: date-time */
             due?: string;
         };
-        NewLearner: {
+        NewMember: {
             /** @description For logging in: lower-case letters, digits, dots, hyphens. */
             name: string;
             display_name?: string;
-            /** @description If omitted */
+            /** @description If omitted, a one-time password is generated. */
+            password?: string;
+            /** @description If omitted, a learner. */
+            role?: components["schemas"]["Role"];
+        };
+        AddedMember: {
+            member: components["schemas"]["Member"];
+            /** @description The one-time password, if one was generated. */
             password?: string;
         };
-        AddedLearner: {
+        NewAccount: {
+            /** @description For logging in: lower-case letters, digits, dots, hyphens. */
+            name: string;
+            display_name?: string;
+            /** @description If omitted, a one-time password is generated. */
+            password?: string;
+            /** @description May make courses and accounts. */
+            administrator?: boolean;
+        };
+        AddedAccount: {
             account: components["schemas"]["Account"];
             /** @description The one-time password, if one was generated. */
             password?: string;
+        };
+        Active: {
+            active: boolean;
+        };
+        MarkByHand: {
+            /** @description May be left out where it can only be one. */
+            course?: string;
+            /** @description If omitted, the computed mark counts again. */
+            mark?: components["schemas"]["Points"];
+            /** @description For the records. */
+            reason: string;
         };
     };
     responses: {
@@ -1257,6 +1384,10 @@ export interface components {
     parameters: {
         datasetName: string;
         jobId: string;
+        /** @description The course's slug. */
+        courseSlug: string;
+        /** @description The account's login. */
+        accountName: string;
         /** @description The paper's slug. */
         paperSlug: string;
         /** @description The exercise's slug or number. */
@@ -1388,6 +1519,31 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    setPreferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preferences"];
+            };
+        };
+        responses: {
+            /** @description Kept. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preferences"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listPapers: {
         parameters: {
             query?: never;
@@ -1445,13 +1601,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The notes. */
-            200: {
+            /** @description The job. */
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CheckReport"];
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -1679,7 +1835,10 @@ export interface operations {
     };
     getDataset: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The number of the build that is expected to be in use: the answer may then be kept for as long as that is so. */
+                build?: number;
+            };
             header?: never;
             path: {
                 dataset: components["parameters"]["datasetName"];
@@ -2053,7 +2212,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                course: string;
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
             };
             cookie?: never;
         };
@@ -2076,7 +2236,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                course: string;
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
                 /** @description The paper's slug. */
                 paper: components["parameters"]["paperSlug"];
             };
@@ -2100,39 +2261,66 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    addLearner: {
+    addMember: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                course: string;
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewLearner"];
+                "application/json": components["schemas"]["NewMember"];
             };
         };
         responses: {
-            /** @description The learner. */
+            /** @description The member. */
             201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AddedLearner"];
+                    "application/json": components["schemas"]["AddedMember"];
                 };
             };
             default: components["responses"]["Problem"];
         };
     };
-    resetLearner: {
+    createAccount: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAccount"];
+            };
+        };
+        responses: {
+            /** @description The account. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddedAccount"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resetPassword: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                learner: string;
+                /** @description The account's login. */
+                account: components["parameters"]["accountName"];
             };
             cookie?: never;
         };
@@ -2144,8 +2332,65 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AddedLearner"];
+                    "application/json": components["schemas"]["AddedAccount"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setActive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The account's login. */
+                account: components["parameters"]["accountName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Active"];
+            };
+        };
+        responses: {
+            /** @description The account. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setMark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                /** @description The exercise's slug or number. */
+                exercise: components["parameters"]["exerciseSlug"];
+                learner: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkByHand"];
+            };
+        };
+        responses: {
+            /** @description It counts. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -1,14 +1,15 @@
 import { Button } from "antd";
-import type { ReactNode } from "react";
+import type { CSSProperties, ReactNode } from "react";
 import { NavLink } from "react-router";
-import { useSession } from "../session";
+import { usePreferences, useSession } from "../session";
 import { Servers } from "./Servers";
 
 /** What stands around every page: where one is, who one is. */
-export function Frame({ dark, turn, children }: { dark: boolean; turn: () => void; children: ReactNode }) {
+export function Frame({ children }: { children: ReactNode }) {
   const { session, logOut } = useSession();
+  const { preferences, prefer } = usePreferences();
   const account = session!.account;
-  const instructor = account.role === "instructor";
+  const staff = account.role !== "learner";
   return (
     <>
       <a className="skip" href="#content">
@@ -20,25 +21,32 @@ export function Frame({ dark, turn, children }: { dark: boolean; turn: () => voi
         </NavLink>
         <nav>
           <NavLink to="/" end>
-            {instructor ? "Papers" : "My papers"}
+            {staff ? "Papers" : "My papers"}
           </NavLink>
           <NavLink to="/datasets">Datasets</NavLink>
-          <NavLink to="/history">{instructor ? "History" : "My history"}</NavLink>
+          <NavLink to="/history">{staff ? "History" : "My history"}</NavLink>
         </nav>
         <NavLink to="/password" className="frame-account" title="Change the password">
           {account.display_name}
-          {instructor && ", instructor"}
+          {staff && `, ${account.role}`}
           {account.one_time_password && " (choose a password)"}
         </NavLink>
-        <Button type="text" size="small" onClick={turn}>
-          {dark ? "Light" : "Dark"}
-        </Button>
+        <select
+          aria-label="Look"
+          className="look"
+          value={preferences.look}
+          onChange={(event) => prefer({ look: event.target.value as typeof preferences.look })}
+        >
+          <option value="light">Light</option>
+          <option value="dark">Dark</option>
+          <option value="system">As the system</option>
+        </select>
         <Button type="text" size="small" onClick={() => void logOut()}>
           Log out
         </Button>
       </header>
       <Servers />
-      <main id="content" tabIndex={-1}>
+      <main id="content" tabIndex={-1} style={{ "--sql-size": `${preferences.text_size}px` } as CSSProperties}>
         <p id="leave-editor" hidden>
           Tab indents. To leave the editor press Escape, then Tab.
         </p>

@@ -25,7 +25,17 @@ export function RowsTable({ columns, types, rows }: { columns: string[]; types?:
         <tbody>
           {shown.map((row, i) => (
             <tr key={i}>
-              {row.map((cell, j) => (cell === null ? <td key={j} className={`null ${numeric(types?.[j]) ?? ""}`}>NULL</td> : <td key={j} className={numeric(types?.[j])}>{cell}</td>))}
+              {row.map((cell, j) =>
+                cell === null ? (
+                  <td key={j} className={`null ${numeric(types?.[j]) ?? ""}`}>
+                    NULL
+                  </td>
+                ) : (
+                  <td key={j} className={numeric(types?.[j])}>
+                    {cell}
+                  </td>
+                ),
+              )}
             </tr>
           ))}
         </tbody>

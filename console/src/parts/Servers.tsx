@@ -1,4 +1,3 @@
-import { Alert } from "antd";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { api, whenServerDown, type Schemas } from "../api/client";
@@ -13,16 +12,30 @@ export function Servers() {
   });
   useEffect(() => whenServerDown(() => void refetch()), [refetch]);
   const said = isError ? "The service cannot be reached. What you type stays on this page." : data && sentence(data);
-  return said ? <Alert banner type="warning" showIcon={false} title={said + " Retrying automatically."} /> : null;
+  return said ? (
+    <div className="servers" role="alert">
+      {said} Retrying automatically.
+    </div>
+  ) : null;
 }
 
 type Health = Schemas["Health"];
 
 function sentence({ records, practice }: Health) {
-  if (records === "down") return "The records server cannot be reached: nothing can be read or saved just now. What you type stays on this page.";
-  if (records === "full") return "The records server's disk is full: nothing can be saved just now. What you type stays on this page.";
-  if (practice === "down") return "The practice server cannot be reached: queries cannot be run or submitted just now. Drafts and history are kept.";
-  if (practice === "full") return "The practice server's disk is full: large queries and builds may fail. Drafts and history are kept.";
+  if (records === "down")
+    return (
+      "The records server cannot be reached: nothing can be read or saved just now. " +
+      "What you type stays on this page."
+    );
+  if (records === "full")
+    return "The records server's disk is full: nothing can be saved just now. What you type stays on this page.";
+  if (practice === "down")
+    return (
+      "The practice server cannot be reached: queries cannot be run or submitted just now. " +
+      "Drafts and history are kept."
+    );
+  if (practice === "full")
+    return "The practice server's disk is full: large queries and builds may fail. Drafts and history are kept.";
   return null;
 }
 

@@ -29,7 +29,9 @@ export function stateOf(exercise: Exercise) {
 
 const zone = new Intl.DateTimeFormat("en-GB", { timeZoneName: "short" });
 
-/** A time at which something opens or is due: with the day, also where that is today, and the zone that it is told in. */
+/**
+ * A time at which something opens or is due: with the day, also where that is today, and the zone that it is told in.
+ */
 export function dueTime(iso: string) {
   const at = new Date(iso);
   const name = zone.formatToParts(at).find((part) => part.type === "timeZoneName")?.value ?? "";
@@ -69,10 +71,18 @@ export function jobSentence(job: Job): string {
     case "stopping":
       return "It is being stopped.";
     case "done":
-      return `Done: ${(job.report?.datasets ?? []).map((d) => `build ${d.build}, ${count(d.tables, "table")}, ${count(d.rows, "row")}`).join("; ") || "loaded"}.`;
+      return `Done: ${made(job) || "loaded"}.`;
     case "failed":
-      return job.errors?.length ? `Failed: ${count(job.errors.length + (job.more_errors ?? 0), "error")} in its scripts.` : `Failed: ${job.problem?.title ?? ""}.`;
+      return job.errors?.length
+        ? `Failed: ${count(job.errors.length + (job.more_errors ?? 0), "error")} in its scripts.`
+        : `Failed: ${job.problem?.title ?? ""}.`;
     case "stopped":
       return "Stopped; what it had made is removed.";
   }
+}
+
+/** What a job built, in words. */
+function made(job: Job) {
+  const builds = job.report?.datasets ?? [];
+  return builds.map((d) => `build ${d.build}, ${count(d.tables, "table")}, ${count(d.rows, "row")}`).join("; ");
 }

@@ -24,7 +24,10 @@ interface KeptDraft {
 
 const kept = new Kept<KeptDraft>("examen.draft ");
 
-/** The text of one answer space, saved as it is typed: one text at a time, in the order of typing, on top of the version that it was made from. */
+/**
+ * The text of one answer space, saved as it is typed: one text at a time, in the order of typing, on top of the version
+ * that it was made from.
+ */
 export class Draft extends Watched {
   state: DraftState;
   private sent?: string; // the last text that was sent, whether or not its answer came
@@ -80,7 +83,13 @@ export class Draft extends Watched {
     this.sent = sql;
     this.keep();
     try {
-      const draft = await answer(api.PUT("/api/papers/{paper}/exercises/{exercise}/draft", { params: { path: { paper, exercise } }, body: { sql, revision }, keepalive: leaving && sql.length < 30_000 }));
+      const draft = await answer(
+        api.PUT("/api/papers/{paper}/exercises/{exercise}/draft", {
+          params: { path: { paper, exercise } },
+          body: { sql, revision },
+          keepalive: leaving && sql.length < 30_000,
+        }),
+      );
       this.sending = false;
       this.accepted(draft, sql);
     } catch (error) {
@@ -119,7 +128,9 @@ export class Draft extends Watched {
   private async latest(): Promise<Schemas["Draft"] | undefined> {
     const { paper, exercise } = this.place;
     try {
-      return (await answer(api.GET("/api/papers/{paper}/exercises/{exercise}", { params: { path: { paper, exercise } } }))).draft;
+      return (
+        await answer(api.GET("/api/papers/{paper}/exercises/{exercise}", { params: { path: { paper, exercise } } }))
+      ).draft;
     } catch {
       return undefined;
     }

@@ -66,7 +66,12 @@ export class Submissions extends Watched {
     this.put({ ...submission, state: "sending", problem: undefined });
     const { paper, exercise } = place;
     try {
-      const attempt = await answer(api.POST("/api/papers/{paper}/exercises/{exercise}/attempts", { params: { path: { paper, exercise } }, body: { sql, key } }));
+      const attempt = await answer(
+        api.POST("/api/papers/{paper}/exercises/{exercise}/attempts", {
+          params: { path: { paper, exercise } },
+          body: { sql, key },
+        }),
+      );
       this.drop(place);
       this.onStored(place, attempt);
     } catch (error) {
@@ -74,7 +79,10 @@ export class Submissions extends Watched {
       if (passes(problem) && problem.status !== 429 && problem.status !== 500) {
         const waiting: Submission = { ...submission, state: "waiting", problem };
         this.put(waiting);
-        this.timers.set(keyOf(place), window.setTimeout(() => this.sendWaiting(), again));
+        this.timers.set(
+          keyOf(place),
+          window.setTimeout(() => this.sendWaiting(), again),
+        );
       } else {
         kept.remove(place);
         this.put({ ...submission, state: "refused", problem });

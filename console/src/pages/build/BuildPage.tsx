@@ -8,8 +8,10 @@ import { bytes, count, jobSentence } from "../../parts/words";
 import { InferredTables } from "./InferredTables";
 import { Report } from "./Report";
 import { ScriptErrors } from "./ScriptErrors";
-import { useJob } from "./useJob";
+import { useJob } from "../../parts/useJob";
 import { useTitle } from "../../parts/useTitle";
+
+const headings = { dataset: "Building", pack: "Loading the pack", paper: "Checking the exercises of" };
 
 /** One build or load: how it gets on, and what came of it. */
 export function BuildPage() {
@@ -18,8 +20,18 @@ export function BuildPage() {
   const { job, problem } = useJob(id);
   const [refused, setRefused] = useState<Problem | null>(null);
   const queries = useQueryClient();
-  if (problem) return <section className="page"><ProblemNote problem={problem} /></section>;
-  if (!job) return <section className="page"><p className="quiet">Loading ...</p></section>;
+  if (problem)
+    return (
+      <section className="page">
+        <ProblemNote problem={problem} />
+      </section>
+    );
+  if (!job)
+    return (
+      <section className="page">
+        <p className="quiet">Loading ...</p>
+      </section>
+    );
   const call = (path: "/api/jobs/{job}/stop" | "/api/jobs/{job}/confirm") => async () => {
     setRefused(null);
     try {
@@ -33,7 +45,9 @@ export function BuildPage() {
   const over = ["done", "failed", "stopped"].includes(job.state);
   return (
     <section className="page wide">
-      <h1>{job.kind === "pack" ? `Loading the pack ${job.name}` : `Building ${job.name}`}</h1>
+      <h1>
+        {headings[job.kind]} {job.name}
+      </h1>
       <p aria-live="polite" className="job-state" data-state={job.state}>
         {jobSentence(job)}
       </p>
@@ -67,7 +81,9 @@ function Breaks({ breaks }: { breaks: string[] }) {
   return (
     <section className="breaks">
       <h2>It would break what papers use</h2>
-      <p>The build works, but it has not taken the place of the one in use. Learners see nothing of it until you decide.</p>
+      <p>
+        The build works, but it has not taken the place of the one in use. Learners see nothing of it until you decide.
+      </p>
       <ul>
         {breaks.map((b) => (
           <li key={b}>{b}</li>
@@ -85,7 +101,13 @@ function Going({ job }: { job: Job }) {
   return (
     <div className="going">
       <p>{step}</p>
-      {total > 0 && <Progress percent={Math.min(100, Math.floor((100 * read) / total))} status="active" strokeColor="var(--action)" />}
+      {total > 0 && (
+        <Progress
+          percent={Math.min(100, Math.floor((100 * read) / total))}
+          status="active"
+          strokeColor="var(--action)"
+        />
+      )}
       <p className="quiet">
         {file && <code>{file}</code>} {total > 0 && `${bytes(read)} of ${bytes(total)}, `}
         {count(statements, "statement")}, {count(tables, "table")}, {count(rows, "row")}

@@ -5,7 +5,12 @@ import { count } from "../../parts/words";
 export function InferredTables({ tables, asks }: { tables: Schemas["InferredTable"][]; asks?: boolean }) {
   return (
     <>
-      {asks && <p>These tables will be created, with the keys and references shown. All values were examined; empty fields become NULL.</p>}
+      {asks && (
+        <p>
+          These tables will be created, with the keys and references shown. All values were examined; empty fields
+          become NULL.
+        </p>
+      )}
       {tables.map((table) => (
         <section key={table.name} className="inferred">
           <h3>

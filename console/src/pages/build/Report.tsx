@@ -37,12 +37,17 @@ export function BuildDetails({ report }: { report: Schemas["BuildReport"] }) {
     <>
       <p>
         {count(report.tables, "table")}, {count(report.rows, "row")}
-        {report.variants > 0 && `, ${count(report.variants, "variant")}`}, {bytes(report.bytes)} on disk, built in {milliseconds(report.elapsed_ms)}.
+        {report.variants > 0 && `, ${count(report.variants, "variant")}`}, {bytes(report.bytes)} on disk, built in{" "}
+        {milliseconds(report.elapsed_ms)}.
       </p>
-      {report.broken && report.broken.length > 0 && <Lines title="Reference answers that do not run on it" lines={report.broken} open />}
+      {report.broken && report.broken.length > 0 && (
+        <Lines title="Reference answers that do not run on it" lines={report.broken} open />
+      )}
       {report.advice && report.advice.length > 0 && <Lines title="Advice" lines={report.advice} open />}
       {report.inferred && report.inferred.length > 0 && <InferredTables tables={report.inferred} />}
-      {report.passed_over && report.passed_over.length > 0 && <Lines title="Skipped (does not affect the data)" lines={report.passed_over} code />}
+      {report.passed_over && report.passed_over.length > 0 && (
+        <Lines title="Skipped (does not affect the data)" lines={report.passed_over} code />
+      )}
       {report.sizes && report.sizes.length > 0 && (
         <details>
           <summary>Rows and size of each table</summary>

@@ -29,7 +29,9 @@ export function ScriptErrors({ job }: { job: Job }) {
           {e.cause && <p>{e.cause}</p>}
         </div>
       ))}
-      {errors.length > 200 && <p className="quiet">The first 200 are shown; the command lists all: examen dataset follow {job.id}</p>}
+      {errors.length > 200 && (
+        <p className="quiet">The first 200 are shown; the command lists all: examen dataset follow {job.id}</p>
+      )}
     </section>
   );
 }

@@ -30,7 +30,8 @@ export function DatasetPage() {
           <>
             <h1>{d.title}</h1>
             <p>
-              {count(d.tables.filter((t) => !t.view).length, "table")}, {count(d.rows, "row")}. <Link to={`/datasets/${d.name}/map`}>Map of the tables</Link>
+              {count(d.tables.filter((t) => !t.view).length, "table")}, {count(d.rows, "row")}.{" "}
+              <Link to={`/datasets/${d.name}/map`}>Map of the tables</Link>
             </p>
             <Contents dataset={d} />
             {d.tables.map((t) => (
@@ -60,7 +61,8 @@ function Builds({ dataset }: { dataset: Dataset }) {
   const builds = dataset.builds ?? [];
   const queries = useQueryClient();
   const use = useMutation({
-    mutationFn: (build: number) => answer(api.POST("/api/datasets/{dataset}/use", { params: { path: { dataset: dataset.name } }, body: { build } })),
+    mutationFn: (build: number) =>
+      answer(api.POST("/api/datasets/{dataset}/use", { params: { path: { dataset: dataset.name } }, body: { build } })),
     onSuccess: () => queries.invalidateQueries(),
   });
   return (
@@ -68,7 +70,9 @@ function Builds({ dataset }: { dataset: Dataset }) {
       <h2>Builds</h2>
       <p>
         {dataset.pack ? `It came with the pack ${dataset.pack}. ` : ""}
-        {dataset.variants?.length ? `Answers are checked on the hidden variants ${dataset.variants.join(" and ")} too. ` : "It has no variants. "}
+        {dataset.variants?.length
+          ? `Answers are checked on the hidden variants ${dataset.variants.join(" and ")} too. `
+          : "It has no variants. "}
         Build {dataset.build} is in use, {bytes(dataset.bytes)} on disk. Learners do not see this.
       </p>
       {use.error && <ProblemNote problem={problemOf(use.error)} />}

@@ -2,7 +2,7 @@ import { Button } from "antd";
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Dataset, Table } from "../../api/client";
-import { SqlText } from "../../parts/SqlText";
+import { SqlView } from "../../parts/sql/SqlView";
 import { count } from "../../parts/words";
 import { TableRows } from "./TableRows";
 
@@ -10,23 +10,37 @@ import { TableRows } from "./TableRows";
 export function TableSection({ dataset, table }: { dataset: Dataset; table: Table }) {
   const [rows, setRows] = useState(false);
   const rules = (table.constraints ?? []).filter((k) => k.kind !== "foreign key");
-  const relations = dataset.relations.flatMap((r) => [...(r.from === table.name ? [r.outward] : []), ...(r.to === table.name ? [r.inward] : [])]);
+  const relations = dataset.relations.flatMap((r) => [
+    ...(r.from === table.name ? [r.outward] : []),
+    ...(r.to === table.name ? [r.inward] : []),
+  ]);
   return (
     <section className="table-section" id={table.name}>
       <h2>
-        <code>{table.name}</code> <small>{[table.view && "a view", table.rows >= 0 && count(table.rows, "row")].filter(Boolean).join(", ")}</small>
+        <code>{table.name}</code>{" "}
+        <small>
+          {[table.view && "a view", table.rows >= 0 && count(table.rows, "row")].filter(Boolean).join(", ")}
+        </small>
       </h2>
       {table.meaning && <p>{table.meaning}</p>}
       <Columns dataset={dataset} table={table} />
       <Sentences title="Relations" lines={relations} />
       <Sentences title="Constraints" lines={rules.map((k) => k.words)} />
-      <Sentences title="Indexes" lines={(table.indexes ?? []).map((i) => `${i.name}: ${i.unique ? "unique " : ""}${i.definition}`)} code />
-      {table.query && <SqlText label={`Query of the view ${table.name}`} text={table.query.trim()} readOnly />}
+      <Sentences
+        title="Indexes"
+        lines={(table.indexes ?? []).map((i) => `${i.name}: ${i.unique ? "unique " : ""}${i.definition}`)}
+        code
+      />
+      {table.query && <SqlView label={`Query of the view ${table.name}`} text={table.query.trim()} />}
       <div className="actions">
         <Button size="small" onClick={() => setRows(!rows)} aria-expanded={rows}>
           {rows ? "Hide the rows" : "Show the rows"}
         </Button>
-        {!table.view && <Link to={`/datasets/${dataset.name}/map?table=${encodeURIComponent(table.name)}`}>On the map, with its neighbours</Link>}
+        {!table.view && (
+          <Link to={`/datasets/${dataset.name}/map?table=${encodeURIComponent(table.name)}`}>
+            On the map, with its neighbours
+          </Link>
+        )}
       </div>
       {rows && <TableRows dataset={dataset.name} table={table} />}
     </section>
@@ -55,7 +69,10 @@ function Columns({ dataset, table }: { dataset: Dataset; table: Table }) {
                 {c.key && <span>key </span>}
                 {c.references && (
                   <span>
-                    refers to <Link to={`/datasets/${dataset.name}#${encodeURIComponent(tableOf(dataset, c.references))}`}>{c.references}</Link>{" "}
+                    refers to{" "}
+                    <Link to={`/datasets/${dataset.name}#${encodeURIComponent(tableOf(dataset, c.references))}`}>
+                      {c.references}
+                    </Link>{" "}
                   </span>
                 )}
                 {c.nullable && <span>may be NULL </span>}

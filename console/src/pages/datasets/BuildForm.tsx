@@ -22,7 +22,9 @@ export function BuildForm() {
   const total = files.reduce((sum, f) => sum + f.size, 0);
 
   function take(list: FileList | null) {
-    const chosen = [...(list ?? [])].filter((f) => !f.webkitRelativePath.split("/").some((part) => part.startsWith(".")));
+    const chosen = [...(list ?? [])].filter(
+      (f) => !f.webkitRelativePath.split("/").some((part) => part.startsWith(".")),
+    );
     setFiles(chosen);
     if (!name && chosen[0]) setName(slug(chosen[0].webkitRelativePath.split("/")[0] || chosen[0].name));
   }
@@ -31,8 +33,17 @@ export function BuildForm() {
     setProblem(null);
     setSent(0);
     try {
-      const parts = files.map((file) => ({ path: file.webkitRelativePath.split("/").slice(1).join("/") || file.name, file }));
-      const options = new URLSearchParams({ title, encoding, keep_going: String(keepGoing), folder: String(several), ask: "true" });
+      const parts = files.map((file) => ({
+        path: file.webkitRelativePath.split("/").slice(1).join("/") || file.name,
+        file,
+      }));
+      const options = new URLSearchParams({
+        title,
+        encoding,
+        keep_going: String(keepGoing),
+        folder: String(several),
+        ask: "true",
+      });
       const job = await sendFiles(`/api/datasets/${encodeURIComponent(name)}/builds?${options}`, parts, setSent);
       void navigate(`/builds/${job.id}`);
     } catch (error) {
@@ -45,25 +56,45 @@ export function BuildForm() {
     <section className="build-form">
       <h2>Build a dataset</h2>
       <p className="quiet">
-        From SQL scripts, as they are written by hand or by pg_dump, plain or compressed with gzip, or from CSV files alone. Several scripts run in the order of their names, but for those
-        that others include; choose with them the files that they include or copy. The current build stays in use until the new one is ready.
+        From SQL scripts, as they are written by hand or by pg_dump, plain or compressed with gzip, or from CSV files
+        alone. Several scripts run in the order of their names, but for those that others include; choose with them the
+        files that they include or copy. The current build stays in use until the new one is ready.
       </p>
       <input ref={choose} type="file" multiple hidden onChange={(e) => take(e.target.files)} data-choose="files" />
-      <input ref={chooseFolder} type="file" hidden {...{ webkitdirectory: "" }} onChange={(e) => take(e.target.files)} />
+      <input
+        ref={chooseFolder}
+        type="file"
+        hidden
+        {...{ webkitdirectory: "" }}
+        onChange={(e) => take(e.target.files)}
+      />
       <div className="actions">
         <Button onClick={() => choose.current?.click()}>Choose files</Button>
         <Button onClick={() => chooseFolder.current?.click()}>Choose a folder</Button>
-        <span className="quiet">{files.length === 0 ? "No files selected." : `${folder ? "A folder: " : ""}${files.slice(0, 4).map((f) => f.name).join(", ")}${files.length > 4 ? ` and ${files.length - 4} more` : ""}, ${bytes(total)}`}</span>
+        <span className="quiet">
+          {files.length === 0
+            ? "No files selected."
+            : `${folder ? "A folder: " : ""}${files
+                .slice(0, 4)
+                .map((f) => f.name)
+                .join(", ")}${files.length > 4 ? ` and ${files.length - 4} more` : ""}, ${bytes(total)}`}
+        </span>
       </div>
       <div className="fields">
         <label>
-          Name <Input value={name} onChange={(e) => setName(e.target.value)} placeholder="lower-case letters, digits, hyphens" />
+          Name{" "}
+          <Input
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+            placeholder="lower-case letters, digits, hyphens"
+          />
         </label>
         <label>
           Title <Input value={title} onChange={(e) => setTitle(e.target.value)} placeholder="as learners read it" />
         </label>
         <label>
-          Encoding <Input value={encoding} onChange={(e) => setEncoding(e.target.value)} placeholder="e.g. UTF-8 or LATIN1" />
+          Encoding{" "}
+          <Input value={encoding} onChange={(e) => setEncoding(e.target.value)} placeholder="e.g. UTF-8 or LATIN1" />
         </label>
       </div>
       <Checkbox checked={keepGoing} onChange={(e) => setKeepGoing(e.target.checked)}>
@@ -81,5 +112,9 @@ export function BuildForm() {
 }
 
 function slug(name: string) {
-  return name.split(".")[0].toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-|-$/g, "");
+  return name
+    .split(".")[0]
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-|-$/g, "");
 }

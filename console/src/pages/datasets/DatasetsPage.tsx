@@ -19,7 +19,11 @@ export function DatasetsPage() {
       <Waiting query={datasets}>
         {(list) => (
           <>
-            {list.length === 0 && <p className="quiet">{instructor ? "No dataset is built yet." : "None of your open papers is about a dataset yet."}</p>}
+            {list.length === 0 && (
+              <p className="quiet">
+                {instructor ? "No dataset is built yet." : "None of your open papers is about a dataset yet."}
+              </p>
+            )}
             <ul className="papers">
               {list.map((d) => (
                 <li key={d.name}>
@@ -27,7 +31,8 @@ export function DatasetsPage() {
                     <Link to={`/datasets/${d.name}`}>{d.title}</Link> <small>{d.name}</small>
                   </h2>
                   <p>
-                    {count(d.tables, "table")}, {count(d.rows, "row")}. <Link to={`/datasets/${d.name}/map`}>Map of the tables</Link>
+                    {count(d.tables, "table")}, {count(d.rows, "row")}.{" "}
+                    <Link to={`/datasets/${d.name}/map`}>Map of the tables</Link>
                   </p>
                 </li>
               ))}

@@ -3,7 +3,7 @@ import { Link, useNavigate } from "react-router";
 import type { Entry } from "../../api/client";
 import { FindingNote } from "../../parts/FindingNote";
 import { ProblemNote } from "../../parts/ProblemNote";
-import { SqlText } from "../../parts/SqlText";
+import { SqlView } from "../../parts/sql/SqlView";
 import { count, milliseconds, moment, outcomeWord, points } from "../../parts/words";
 import { useSession } from "../../session";
 import type { BroughtBack } from "../paper/PaperPage";
@@ -43,14 +43,18 @@ export function EntryItem({ entry, withLearner }: { entry: Entry; withLearner: b
         {own && paper && exercise && (
           <Button
             size="small"
-            onClick={() => void navigate(`/papers/${paper}#${exercise}`, { state: { exercise, sql: entry.sql } satisfies BroughtBack })}
+            onClick={() =>
+              void navigate(`/papers/${paper}#${exercise}`, {
+                state: { exercise, sql: entry.sql } satisfies BroughtBack,
+              })
+            }
           >
             Copy to editor
           </Button>
         )}
       </div>
       <div className="entry-text">
-        <SqlText label="Query" text={entry.sql} readOnly />
+        <SqlView label="Query" text={entry.sql} />
         {entry.error && <ProblemNote problem={entry.error} />}
         {entry.findings.map((finding, i) => (
           <FindingNote key={i} finding={finding} />

@@ -16,7 +16,8 @@ export interface Filter {
 export function EntryList({ filter, withLearner }: { filter: Filter; withLearner: boolean }) {
   const pages = useInfiniteQuery({
     queryKey: ["history", filter],
-    queryFn: ({ pageParam }) => answer(api.GET("/api/history", { params: { query: { ...filter, before: pageParam, limit: 30 } } })),
+    queryFn: ({ pageParam }) =>
+      answer(api.GET("/api/history", { params: { query: { ...filter, before: pageParam, limit: 30 } } })),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (page) => page.next,
   });

@@ -21,7 +21,12 @@ export function EntityNode({ data, selected }: NodeProps<EntityOnMap>) {
       </h2>
       <ul>
         {table.columns.map((c) => (
-          <li key={c.name} title={[c.meaning, c.references && `refers to ${c.references}`, c.nullable && "may be NULL"].filter(Boolean).join("; ")}>
+          <li
+            key={c.name}
+            title={[c.meaning, c.references && `refers to ${c.references}`, c.nullable && "may be NULL"]
+              .filter(Boolean)
+              .join("; ")}
+          >
             <small>{[c.key && "PK", c.references && "FK"].filter(Boolean).join(" ")}</small>
             {c.key ? <b>{c.name}</b> : <span>{c.name}</span>} <i>{c.type}</i>
           </li>

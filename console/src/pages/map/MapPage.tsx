@@ -34,7 +34,8 @@ export function MapPage({ dark }: { dark: boolean }) {
                     <Link to={`/datasets/${dataset}`}>{dataset}</Link>
                     {table && (
                       <span>
-                        : <code>{table}</code> and its neighbours · <Link to={`/datasets/${dataset}/map`}>whole map</Link>
+                        : <code>{table}</code> and its neighbours ·{" "}
+                        <Link to={`/datasets/${dataset}/map`}>whole map</Link>
                       </span>
                     )}
                   </>

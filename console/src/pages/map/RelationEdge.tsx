@@ -34,7 +34,7 @@ export function RelationEdge({ source, target, data }: EdgeProps<RelationOnMap>)
       <title>{relation.outward}</title>
       <path className="relation-reach" d={`M${start.x} ${start.y}H${inner[0].x}${curve(inner)}H${end.x}`} />
       <path d={`M${start.x} ${start.y}H${inner[0].x}${curve(inner)}H${end.x}`} />
-      {relation.single ? bar(start.x + out * 8, start.y) : <path d={`M${start.x + out * 12} ${start.y}L${start.x} ${start.y - 6}M${start.x + out * 12} ${start.y}L${start.x} ${start.y + 6}`} />}
+      {relation.single ? bar(start.x + out * 8, start.y) : <path d={foot(start, out)} />}
       <circle cx={start.x + out * 16} cy={start.y} r={3.5} />
       {bar(end.x + into * 8, end.y)}
       {relation.optional ? <circle cx={end.x + into * 15} cy={end.y} r={3.5} /> : bar(end.x + into * 12, end.y)}
@@ -59,11 +59,22 @@ function way(relation: Line["relation"], from: Box, to: Box): Point[] {
   const endY = to.y + rowAt(to, relation.referred);
   if (from.entity === to.entity || (from.x < to.x + to.width && to.x < from.x + from.width)) {
     const right = Math.max(from.x + from.width, to.x + to.width) + around;
-    return [{ x: from.x + from.width, y: startY }, { x: right, y: startY }, { x: right, y: endY }, { x: to.x + to.width, y: endY }];
+    return [
+      { x: from.x + from.width, y: startY },
+      { x: right, y: startY },
+      { x: right, y: endY },
+      { x: to.x + to.width, y: endY },
+    ];
   }
   return from.x > to.x
-    ? [{ x: from.x, y: startY }, { x: to.x + to.width, y: endY }]
-    : [{ x: from.x + from.width, y: startY }, { x: to.x, y: endY }];
+    ? [
+        { x: from.x, y: startY },
+        { x: to.x + to.width, y: endY },
+      ]
+    : [
+        { x: from.x + from.width, y: startY },
+        { x: to.x, y: endY },
+      ];
 }
 
 function rowAt(b: Box, columns: string[]) {
@@ -88,4 +99,10 @@ function curve(points: Point[]) {
       return `C${p.x + half} ${p.y} ${q.x - half} ${q.y} ${q.x} ${q.y}`;
     })
     .join("");
+}
+
+/** The crow's foot at the many side of a relation: two lines from a point before the table to its edge. */
+function foot({ x, y }: { x: number; y: number }, out: number) {
+  const before = `M${x + out * 12} ${y}`;
+  return `${before}L${x} ${y - 6}${before}L${x} ${y + 6}`;
 }

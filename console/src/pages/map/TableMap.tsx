@@ -1,6 +1,15 @@
 import "@xyflow/react/dist/style.css";
 import { Button, Select } from "antd";
-import { Background, Controls, MiniMap, ReactFlow, useNodesState, useReactFlow, useStore, type NodeChange } from "@xyflow/react";
+import {
+  Background,
+  Controls,
+  MiniMap,
+  ReactFlow,
+  useNodesState,
+  useReactFlow,
+  useStore,
+  type NodeChange,
+} from "@xyflow/react";
 import { useMemo, useState, type ReactNode } from "react";
 import type { Schemas } from "../../api/client";
 import { EntityNode, type EntityOnMap } from "./EntityNode";
@@ -53,17 +62,34 @@ export function TableMap({ dataset, table, map, dark, head, onAround }: Props) {
         source: line.relation.from,
         target: line.relation.to,
         zIndex: 0,
-        data: { line, straight: Boolean(moved[line.relation.from] ?? moved[line.relation.to]), marked: chosen !== "" && (line.relation.from === chosen || line.relation.to === chosen) },
+        data: {
+          line,
+          straight: Boolean(moved[line.relation.from] ?? moved[line.relation.to]),
+          marked: chosen !== "" && (line.relation.from === chosen || line.relation.to === chosen),
+        },
       })),
     [map, moved, chosen],
   );
   const frames = useMemo<GroupOnMap[]>(() => {
-    const boxes = new Map(nodes.map((n) => [n.id, { ...n.position, width: n.data.entity.width, height: n.data.entity.height }]));
+    const boxes = new Map(
+      nodes.map((n) => [n.id, { ...n.position, width: n.data.entity.width, height: n.data.entity.height }]),
+    );
     return (map.groups ?? []).map((group, i) => {
       const { x, y, ...size } = frame(group.tables.map((t) => boxes.get(t)!));
       const heading = group.name ? `Around ${group.name}` : "Without relations";
       // Measured beforehand: what the drawing measures anew is told as a change, and frames keep none.
-      return { id: `${frameId}${i}`, type: "frame", position: { x, y }, ...size, measured: size, zIndex: -1, draggable: false, selectable: false, focusable: false, data: { heading } };
+      return {
+        id: `${frameId}${i}`,
+        type: "frame",
+        position: { x, y },
+        ...size,
+        measured: size,
+        zIndex: -1,
+        draggable: false,
+        selectable: false,
+        focusable: false,
+        data: { heading },
+      };
     });
   }, [map.groups, nodes]);
 
@@ -75,7 +101,8 @@ export function TableMap({ dataset, table, map, dark, head, onAround }: Props) {
     if (changes.length === 0) return;
     onNodesChange(changes);
     const now: Places = {};
-    for (const c of changes) if (c.type === "position" && c.position) now[c.id] = { x: Math.round(c.position.x), y: Math.round(c.position.y) };
+    for (const c of changes)
+      if (c.type === "position" && c.position) now[c.id] = { x: Math.round(c.position.x), y: Math.round(c.position.y) };
     if (Object.keys(now).length > 0) remember({ ...moved, ...now });
   }
   function tidy() {
@@ -128,7 +155,9 @@ export function TableMap({ dataset, table, map, dark, head, onAround }: Props) {
           edges={edges}
           nodeTypes={nodeTypes}
           edgeTypes={edgeTypes}
-          onNodesChange={(changes) => onMoved(changes.filter((c) => !("id" in c && c.id.startsWith(frameId))) as NodeChange<EntityOnMap>[])}
+          onNodesChange={(changes) =>
+            onMoved(changes.filter((c) => !("id" in c && c.id.startsWith(frameId))) as NodeChange<EntityOnMap>[])
+          }
           onNodeClick={(_, node) => setChosen(node.type === "entity" ? node.id : "")}
           onPaneClick={() => setChosen("")}
           colorMode={dark ? "dark" : "light"}
@@ -152,6 +181,8 @@ export function TableMap({ dataset, table, map, dark, head, onAround }: Props) {
 /** What can be found: the tables, and each column with its table. */
 function findable(map: Schemas["DatasetMap"]) {
   const tables = map.entities.map(({ table }) => ({ value: table.name, label: table.name }));
-  const columns = map.entities.flatMap(({ table }) => table.columns.map((c) => ({ value: `${table.name}\n${c.name}`, label: `${table.name}.${c.name}` })));
+  const columns = map.entities.flatMap(({ table }) =>
+    table.columns.map((c) => ({ value: `${table.name}\n${c.name}`, label: `${table.name}.${c.name}` })),
+  );
   return [...tables, ...columns];
 }

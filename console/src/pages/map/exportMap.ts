@@ -1,5 +1,11 @@
 /** Saves the map as it is laid out now: the service draws it, so that it is the same as the command's. */
-export async function exportMap(dataset: string, table: string, moved: Record<string, { x: number; y: number }>, dark: boolean, kind: "svg" | "png") {
+export async function exportMap(
+  dataset: string,
+  table: string,
+  moved: Record<string, { x: number; y: number }>,
+  dark: boolean,
+  kind: "svg" | "png",
+) {
   const at = Object.entries(moved)
     .map(([name, p]) => `${name}:${p.x},${p.y}`)
     .join(" ");

@@ -1,25 +1,33 @@
-import { Button } from "antd";
-import { useMutation } from "@tanstack/react-query";
-import { useState } from "react";
-import { answer, api, problemOf } from "../../api/client";
-import { ProblemNote } from "../../parts/ProblemNote";
-import { SqlText } from "../../parts/SqlText";
-import { RunResult } from "./RunResult";
+import { useRef, useState } from "react";
+import { SqlSpace, type SqlHandle } from "../../parts/sql/SqlSpace";
+import type { Dataset } from "../../parts/sql/schema";
+import { usePreferences } from "../../session";
+import { RunButton } from "./RunButton";
+import { RunResults } from "./RunResults";
+import { useRuns } from "./useRuns";
 
 /** An example that can be changed and run. */
-export function Example({ paper, text }: { paper: string; text: string }) {
+export function Example({ paper, text, tables }: { paper: string; text: string; tables?: Dataset }) {
   const [sql, setSql] = useState(text);
-  const run = useMutation({ mutationFn: () => answer(api.POST("/api/runs", { body: { paper, sql } })) });
+  const space = useRef<SqlHandle>(null);
+  const { preferences } = usePreferences();
+  const runs = useRuns({ paper });
+  const run = async () => runs.start((await space.current?.statements(false)) ?? []);
   return (
     <div className="example">
-      <SqlText label="Example" text={text} onChange={setSql} onRun={() => run.mutate()} />
+      <SqlSpace
+        ref={space}
+        label="Example"
+        text={sql}
+        dataset={tables}
+        wrap={preferences.wrap}
+        onChange={setSql}
+        onRun={(statements) => void runs.start(statements)}
+      />
       <div className="actions">
-        <Button onClick={() => run.mutate()} loading={run.isPending}>
-          Run the example
-        </Button>
+        <RunButton since={runs.since} label="Run the example" onRun={() => void run()} onStop={runs.stop} />
       </div>
-      {run.error && <ProblemNote problem={problemOf(run.error)} />}
-      {run.data && <RunResult run={run.data} />}
+      <RunResults all={runs.all} text={sql} onMend={setSql} />
     </div>
   );
 }

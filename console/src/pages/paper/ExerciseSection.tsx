@@ -1,32 +1,41 @@
 import { Button } from "antd";
-import { useMutation } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useEffectEvent, useRef, useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
-import { answer, api, problemOf, type Exercise } from "../../api/client";
-import { ProblemNote } from "../../parts/ProblemNote";
+import type { Exercise } from "../../api/client";
 import { Prose } from "../../parts/Prose";
 import { useServersUp } from "../../parts/Servers";
-import { SqlText } from "../../parts/SqlText";
+import { SqlSpace, type SqlHandle } from "../../parts/sql/SqlSpace";
+import { layOut, SqlTools } from "../../parts/sql/SqlTools";
+import { SqlView } from "../../parts/sql/SqlView";
+import type { Dataset } from "../../parts/sql/schema";
 import { points } from "../../parts/words";
 import { Example } from "./Example";
 import { ExpectedResult } from "./ExpectedResult";
 import { MarginNotes } from "./MarginNotes";
 import { MarginState } from "./MarginState";
-import { RunResult } from "./RunResult";
+import { RunButton } from "./RunButton";
+import { RunResults } from "./RunResults";
+import { usePreferences } from "../../session";
+import { keyOf } from "../../work/place";
 import { submissions } from "../../work/submissions";
+import { writing } from "../../work/writing";
 import { SubmissionState } from "./SubmissionState";
 import { useDraft, usePlace, useSubmission } from "./useDraft";
+import { useRuns } from "./useRuns";
 
 interface Props {
   exercise: Exercise;
+  tables?: Dataset;
   closed: boolean;
   broughtBack?: string;
   inFocus: boolean;
   onFocus(): void;
 }
 
-/** An exercise: its state in the left margin; task, answer space and rows in the column; findings in the right margin. */
-export function ExerciseSection({ exercise, closed, broughtBack, inFocus, onFocus }: Props) {
+/**
+ * An exercise: its state in the left margin; task, answer space and rows in the column; findings in the right margin.
+ */
+export function ExerciseSection({ exercise, tables, closed, broughtBack, inFocus, onFocus }: Props) {
   const { paper, slug } = exercise;
   const place = usePlace(exercise);
   const { draft, sql, said, conflict } = useDraft(place, exercise);
@@ -42,13 +51,25 @@ export function ExerciseSection({ exercise, closed, broughtBack, inFocus, onFocu
     void navigate(pathname + search + hash, { replace: true, state: null });
   }, [broughtBack, draft, navigate, pathname, search, hash]);
 
-  const run = useMutation({ mutationFn: () => answer(api.POST("/api/runs", { body: { paper, exercise: slug, sql } })) });
+  const space = useRef<SqlHandle>(null);
+  const { preferences } = usePreferences();
+  const [unmend, setUnmend] = useState<(() => void) | null>(null);
+  const runs = useRuns({ paper, exercise: slug });
+  const run = async (all = false) => runs.start((await space.current?.statements(all)) ?? []);
+  useEffect(() => {
+    const handle = space.current;
+    return () => {
+      if (handle) writing.leave(handle);
+    };
+  }, []);
   // What was said while a server was down goes when it is up again.
   const up = useServersUp();
+  const cameUp = useEffectEvent(() => {
+    runs.serversUp();
+    submissions.sendWaiting();
+  });
   useEffect(() => {
-    if (up && run.error && [0, 503].includes(problemOf(run.error).status)) run.reset();
-    if (up) submissions.sendWaiting();
-    // Only its coming up matters.
+    if (up) cameUp();
   }, [up]);
   const attempt = exercise.latest;
   const used = exercise.attempts_allowed !== undefined && exercise.attempts_used >= exercise.attempts_allowed;
@@ -60,16 +81,52 @@ export function ExerciseSection({ exercise, closed, broughtBack, inFocus, onFocu
         <h2>
           {exercise.title} <small>{points(exercise.points)}</small>
         </h2>
-        {exercise.blocks.map((block, i) => (block.kind === "example" ? <Example key={i} paper={paper} text={block.text} /> : <Prose key={i} text={block.text} />))}
+        {exercise.blocks.map((block, i) =>
+          block.kind === "example" ? (
+            <Example key={i} paper={paper} text={block.text} tables={tables} />
+          ) : (
+            <Prose key={i} text={block.text} />
+          ),
+        )}
         <ExpectedResult exercise={exercise} />
       </div>
       <div className="middle answer">
-        <SqlText label={`Answer to ${exercise.title}`} text={sql} onChange={change} onRun={() => run.mutate()} />
+        <div onFocus={() => space.current && writing.use(space.current)}>
+          <SqlSpace
+            ref={space}
+            label={`Answer to ${exercise.title}`}
+            text={sql}
+            dataset={tables}
+            wrap={preferences.wrap}
+            undoKey={keyOf(place)}
+            onChange={change}
+            onRun={(statements) => void runs.start(statements)}
+            onLayOut={() => void layOut(space, sql)}
+            onMended={(undo) => setUnmend(() => undo)}
+          />
+        </div>
+        {unmend && (
+          <p className="quiet" role="status">
+            Typographic quotes, dashes and spaces in what you pasted were replaced by those that SQL has.{" "}
+            <Button
+              size="small"
+              onClick={() => {
+                unmend();
+                setUnmend(null);
+              }}
+            >
+              Undo
+            </Button>
+          </p>
+        )}
         <div className="actions">
-          <Button onClick={() => run.mutate()} loading={run.isPending} title="Ctrl-Enter in the answer space">
-            Run
-          </Button>
-          <Button type="primary" onClick={() => submissions.submit(place, sql)} loading={submission?.state === "sending"} disabled={closed || used || submission?.state === "waiting"}>
+          <RunButton since={runs.since} onRun={() => void run()} onStop={runs.stop} />
+          <Button
+            type="primary"
+            onClick={() => submissions.submit(place, sql)}
+            loading={submission?.state === "sending"}
+            disabled={closed || used || submission?.state === "waiting"}
+          >
             Submit
           </Button>
           <span className="quiet draft-state" role="status">
@@ -87,18 +144,18 @@ export function ExerciseSection({ exercise, closed, broughtBack, inFocus, onFocu
           )}
           <span className="actions-end">
             {exercise.attempts > 0 && <Link to={`/history?paper=${paper}&exercise=${slug}`}>Previous attempts</Link>}
+            <SqlTools handle={space} text={sql} file={`${paper}-${slug}.sql`} />
             <Button type="link" onClick={onFocus}>
               {inFocus ? "Back to the paper" : "Focus"}
             </Button>
           </span>
         </div>
         {closed && <p className="quiet">The paper is closed: queries can be run, not submitted.</p>}
-        {run.error && <ProblemNote problem={problemOf(run.error)} />}
-        {run.data && <RunResult run={run.data} onMend={change} />}
+        <RunResults all={runs.all} text={sql} onMend={change} />
         {exercise.reference_answer && (
           <details className="reference">
             <summary>Reference answer</summary>
-            <SqlText label="Reference answer" text={exercise.reference_answer} readOnly />
+            <SqlView label="Reference answer" text={exercise.reference_answer} />
           </details>
         )}
       </div>

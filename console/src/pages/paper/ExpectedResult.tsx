@@ -6,7 +6,8 @@ import { count } from "../../parts/words";
 export function ExpectedResult({ exercise }: { exercise: Exercise }) {
   const { columns = [], row_count: rowCount, rows = [] } = exercise.expected ?? {};
   const said = [];
-  if (rowCount !== undefined) said.push(`Expected: ${count(rowCount, "row")}${exercise.ordered ? ", in this order" : ""}.`);
+  if (rowCount !== undefined)
+    said.push(`Expected: ${count(rowCount, "row")}${exercise.ordered ? ", in this order" : ""}.`);
   if (exercise.require.length > 0) said.push(`Use ${inWords(exercise.require)}.`);
   if (exercise.forbid.length > 0) said.push(`Do not use ${inWords(exercise.forbid)}.`);
   return (
@@ -25,12 +26,16 @@ export function ExpectedResult({ exercise }: { exercise: Exercise }) {
         </p>
       )}
       {said.length > 0 && <p>{said.join(" ")}</p>}
-      {rows.length > 0 && <RowsTable columns={columns.map((c) => c.name)} types={columns.map((c) => c.type)} rows={rows} />}
+      {rows.length > 0 && (
+        <RowsTable columns={columns.map((c) => c.name)} types={columns.map((c) => c.type)} rows={rows} />
+      )}
     </div>
   );
 }
 
 /** Constructs as one writes them: group-by is GROUP BY, table:hive is the table hive. */
 function inWords(constructs: string[]) {
-  return constructs.map((c) => (c.includes(":") ? `the ${c.replace(":", " ")}` : c.replace("-", " ").toUpperCase())).join(", ");
+  return constructs
+    .map((c) => (c.includes(":") ? `the ${c.replace(":", " ")}` : c.replace("-", " ").toUpperCase()))
+    .join(", ");
 }

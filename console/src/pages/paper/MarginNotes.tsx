@@ -4,7 +4,15 @@ import { ProblemNote } from "../../parts/ProblemNote";
 import { moment, outcomeWord, points } from "../../parts/words";
 
 /** What came of the latest attempt, as notes beside the answer space. */
-export function MarginNotes({ attempt, changed, onMend }: { attempt: Attempt; changed: boolean; onMend(sql: string): void }) {
+export function MarginNotes({
+  attempt,
+  changed,
+  onMend,
+}: {
+  attempt: Attempt;
+  changed: boolean;
+  onMend(sql: string): void;
+}) {
   return (
     <div className="notes" data-outcome={attempt.outcome}>
       <p className="notes-head">

@@ -14,9 +14,7 @@ export function MarginState({ exercise }: { exercise: Exercise }) {
         {outcome && <span aria-hidden="true"> {signs[outcome]}</span>}
       </p>
       {(attempts > 0 || allowed) && (
-        <p className="quiet">
-          {allowed ? `${used} of ${count(allowed, "attempt")} used` : count(attempts, "attempt")}
-        </p>
+        <p className="quiet">{allowed ? `${used} of ${count(allowed, "attempt")} used` : count(attempts, "attempt")}</p>
       )}
     </div>
   );

@@ -1,32 +1,52 @@
 import { Button } from "antd";
 import { useMutation } from "@tanstack/react-query";
-import { answer, api, problemOf, type Schemas } from "../../api/client";
+import { answer, api, problemOf, type Job, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { RowsTable } from "../../parts/RowsTable";
+import { useJob } from "../../parts/useJob";
 import { count } from "../../parts/words";
 
 /** For instructors: what is wrong or doubtful in the paper's exercises, on its dataset and every variant. */
 export function PaperCheck({ paper }: { paper: string }) {
-  const check = useMutation({ mutationFn: () => answer(api.GET("/api/papers/{paper}/check", { params: { path: { paper } } })) });
-  const report = check.data;
+  const begin = useMutation({
+    mutationFn: () => answer(api.POST("/api/papers/{paper}/check", { params: { path: { paper } } })),
+  });
+  const { job, problem } = useJob(begin.data?.id ?? null);
+  const wrong = begin.error ? problemOf(begin.error) : (problem ?? (job?.state === "failed" ? job.problem : undefined));
+  const going = begin.isPending || (begin.data !== undefined && !wrong && (!job || !ended(job)));
   return (
     <div className="strip paper-check">
       <div className="middle">
         <div className="actions">
-          <Button onClick={() => check.mutate()} loading={check.isPending}>
+          <Button onClick={() => begin.mutate()} loading={going}>
             Check the exercises
           </Button>
           <span className="quiet" role="status">
-            {report
-              ? `${count(report.exercises, "exercise")} checked: ${count(report.errors, "error")}, ${count(report.warnings, "warning")}.`
-              : "Runs every answer on the dataset and its variants. Learners do not see this."}
+            {said(job)}
           </span>
         </div>
-        {check.error && <ProblemNote problem={problemOf(check.error)} />}
-        {report?.notes.map((note, i) => <CheckNote key={i} note={note} />)}
+        {wrong && <ProblemNote problem={wrong} />}
+        {job?.report?.check?.notes.map((note, i) => (
+          <CheckNote key={i} note={note} />
+        ))}
       </div>
     </div>
   );
+}
+
+function ended(job: Job) {
+  return ["done", "failed", "stopped"].includes(job.state);
+}
+
+/** How far the check is, or what it came to. */
+function said(job: Job | null) {
+  if (!job) return "Runs every answer on the dataset and its variants. Learners do not see this.";
+  const check = job.report?.check;
+  if (check && job.state === "done") {
+    const found = `${count(check.errors, "error")}, ${count(check.warnings, "warning")}`;
+    return `${count(check.exercises, "exercise")} checked: ${found}.`;
+  }
+  return job.state === "failed" ? "" : `${job.progress.step || "Waiting for its turn"} ...`;
 }
 
 const severities = { error: "Error", warning: "Warning", note: "Note" };

@@ -4,6 +4,8 @@ import { useEffect, useState } from "react";
 import { useLocation, useParams } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
 import { Prose } from "../../parts/Prose";
+import type { Dataset } from "../../parts/sql/schema";
+import { useTables } from "../../parts/sql/useTables";
 import { Waiting } from "../../parts/Waiting";
 import { dueTime, points } from "../../parts/words";
 import { useSession } from "../../session";
@@ -25,7 +27,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
   const { state, hash } = useLocation();
   const instructor = useSession().session!.account.role === "instructor";
   const broughtBack = state as BroughtBack | null;
-  const [tables, setTables] = useState(false);
+  const [drawer, setDrawer] = useState(false);
   const [focus, setFocus] = useState<string | null>(null);
   const paper = useQuery({
     queryKey: ["paper", slug],
@@ -33,6 +35,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
     staleTime: 60_000,
   });
   const loaded = paper.data !== undefined;
+  const tables = useTables(paper.data?.summary.dataset, paper.data?.build);
   const closed = usePast(paper.data?.summary.due) || paper.data?.summary.state === "closed";
   useTitle(paper.data?.summary.title);
   useEffect(() => {
@@ -42,7 +45,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
     <Waiting query={paper}>
       {({ summary, sections }) => (
         <article className={focus ? "paper in-focus" : "paper"} data-dark={dark}>
-          <PaperHead summary={summary} closed={closed} instructor={instructor} onTables={() => setTables(true)} />
+          <PaperHead summary={summary} closed={closed} instructor={instructor} onTables={() => setDrawer(true)} />
           {instructor && !focus && <PaperCheck paper={slug} />}
           {sections.map((section, i) =>
             section.exercise ? (
@@ -50,6 +53,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
                 <ExerciseSection
                   key={section.exercise.slug}
                   exercise={section.exercise}
+                  tables={tables}
                   closed={closed && !instructor}
                   broughtBack={broughtBack?.exercise === section.exercise.slug ? broughtBack.sql : undefined}
                   inFocus={focus !== null}
@@ -57,17 +61,27 @@ export function PaperPage({ dark }: { dark: boolean }) {
                 />
               )
             ) : (
-              <Narrative key={i} section={section} paper={slug} hidden={focus !== null} />
+              <Narrative key={i} section={section} paper={slug} tables={tables} hidden={focus !== null} />
             ),
           )}
-          <TablesDrawer dataset={summary.dataset} open={tables} onClose={() => setTables(false)} />
+          <TablesDrawer dataset={summary.dataset} open={drawer} onClose={() => setDrawer(false)} />
         </article>
       )}
     </Waiting>
   );
 }
 
-function PaperHead({ summary, closed, instructor, onTables }: { summary: Schemas["PaperSummary"]; closed: boolean; instructor: boolean; onTables: () => void }) {
+function PaperHead({
+  summary,
+  closed,
+  instructor,
+  onTables,
+}: {
+  summary: Schemas["PaperSummary"];
+  closed: boolean;
+  instructor: boolean;
+  onTables: () => void;
+}) {
   return (
     <div className="strip">
       <div className="middle">
@@ -75,21 +89,37 @@ function PaperHead({ summary, closed, instructor, onTables }: { summary: Schemas
         <p className="quiet">
           {summary.due && `${closed ? "Closed on" : "Due"} ${dueTime(summary.due)}. `}
           {!instructor && `${summary.mark} of ${points(summary.points)} so far. `}
-          <Button type="link" onClick={onTables}>Tables</Button>
+          <Button type="link" onClick={onTables}>
+            Tables
+          </Button>
         </p>
       </div>
     </div>
   );
 }
 
-function Narrative({ section, paper, hidden }: { section: Schemas["Section"]; paper: string; hidden: boolean }) {
+function Narrative({
+  section,
+  paper,
+  tables,
+  hidden,
+}: {
+  section: Schemas["Section"];
+  paper: string;
+  tables?: Dataset;
+  hidden: boolean;
+}) {
   if (hidden) return null;
   return (
     <div className="strip narrative">
       <div className="middle">
         {section.title && <h2>{section.title}</h2>}
         {section.blocks?.map((block, i) =>
-          block.kind === "example" ? <Example key={i} paper={paper} text={block.text} /> : <Prose key={i} text={block.text} />,
+          block.kind === "example" ? (
+            <Example key={i} paper={paper} text={block.text} tables={tables} />
+          ) : (
+            <Prose key={i} text={block.text} />
+          ),
         )}
       </div>
     </div>

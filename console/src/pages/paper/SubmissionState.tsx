@@ -12,8 +12,8 @@ export function SubmissionState({ submission }: { submission: Submission }) {
       {state === "waiting" ? (
         <>
           <p>
-            <strong>Waiting to be sent.</strong> {problem?.title ?? "The service cannot be reached"}. What you submitted at {moment(at)} is sent
-            automatically, as it was then; it counts when it arrives.
+            <strong>Waiting to be sent.</strong> {problem?.title ?? "The service cannot be reached"}. What you submitted
+            at {moment(at)} is sent automatically, as it was then; it counts when it arrives.
           </p>
           <Button size="small" onClick={() => submissions.drop(place)}>
             Do not send it

@@ -1,10 +1,11 @@
 import { Button } from "antd";
-import { useEffect, useRef } from "react";
+import { useEffect, useEffectEvent, useRef } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
 import { Waiting } from "../../parts/Waiting";
 import { count } from "../../parts/words";
+import { writing } from "../../work/writing";
 
 /** The dataset's tables and columns, slid over from the side. The paper behind it stays in use. */
 export function TablesDrawer({ dataset, open, onClose }: { dataset: string; open: boolean; onClose: () => void }) {
@@ -14,22 +15,34 @@ export function TablesDrawer({ dataset, open, onClose }: { dataset: string; open
     enabled: open,
   });
   const aside = useRef<HTMLElement>(null);
+  const close = useEffectEvent(onClose);
   useEffect(() => {
-    if (open) aside.current?.focus();
+    const element = aside.current;
+    if (!open || !element) return;
+    element.focus();
+    const leave = (event: KeyboardEvent) => {
+      if (event.key === "Escape") close();
+    };
+    element.addEventListener("keydown", leave);
+    return () => element.removeEventListener("keydown", leave);
   }, [open]);
   if (!open) return null;
   return (
-    <aside ref={aside} className="tables-aside" aria-label="Tables" tabIndex={-1} onKeyDown={(event) => event.key === "Escape" && onClose()}>
+    <aside ref={aside} className="tables-aside" aria-label="Tables" tabIndex={-1}>
       <div className="tables-aside-head">
         <h2>Tables</h2>
         <Button size="small" onClick={onClose}>
           Close
         </Button>
       </div>
+      <p className="quiet">A click on a name writes it where you last wrote.</p>
       <p>
-        <Link to={`/datasets/${dataset}`}>Full table descriptions</Link> · <Link to={`/datasets/${dataset}/map`}>Map</Link>
+        <Link to={`/datasets/${dataset}`}>Full table descriptions</Link> ·{" "}
+        <Link to={`/datasets/${dataset}/map`}>Map</Link>
       </p>
-      <Waiting query={tables}>{(data) => data.tables.map((table) => <TableColumns key={table.name} table={table} />)}</Waiting>
+      <Waiting query={tables}>
+        {(data) => data.tables.map((table) => <TableColumns key={table.name} table={table} />)}
+      </Waiting>
     </aside>
   );
 }
@@ -38,14 +51,34 @@ function TableColumns({ table }: { table: Schemas["Table"] }) {
   return (
     <section className="table-columns">
       <h3>
-        <code>{table.name}</code> <small>{count(table.rows, "row")}</small>
+        <Insert label={`Write ${table.name}`} text={table.sql_name}>
+          {table.name}
+        </Insert>{" "}
+        <small>{count(table.rows, "row")}</small>
       </h3>
+      <p className="writes">
+        <Insert
+          label={`Write a query for the first rows of ${table.name}`}
+          text={`SELECT * FROM ${table.sql_name} LIMIT 10;`}
+        >
+          first rows
+        </Insert>
+        <Insert label={`Write a query that counts ${table.name}`} text={`SELECT count(*) FROM ${table.sql_name};`}>
+          count
+        </Insert>
+        <Insert label={`Write a query for all columns of ${table.name}`} text={allColumns(table)}>
+          all columns
+        </Insert>
+      </p>
       {table.meaning && <p className="quiet">{table.meaning}</p>}
       <dl>
         {table.columns.map((column) => (
           <div key={column.name}>
             <dt>
-              <code>{column.name}</code> <small>{said(column)}</small>
+              <Insert label={`Write ${column.name}`} text={column.sql_name}>
+                {column.name}
+              </Insert>{" "}
+              <small>{said(column)}</small>
             </dt>
             {column.meaning && <dd className="quiet">{column.meaning}</dd>}
           </div>
@@ -55,6 +88,26 @@ function TableColumns({ table }: { table: Schemas["Table"] }) {
   );
 }
 
+/** Writes a text into the answer space that is used. */
+function Insert({ label, text, children }: { label: string; text: string; children: string }) {
+  return (
+    <button type="button" className="insert" aria-label={label} title={label} onClick={() => writing.insert(text)}>
+      <code>{children}</code>
+    </button>
+  );
+}
+
+function allColumns(table: Schemas["Table"]) {
+  return `SELECT ${table.columns.map((c) => c.sql_name).join(", ")}\nFROM ${table.sql_name};`;
+}
+
 function said(column: Schemas["TableColumn"]) {
-  return [column.type, column.key && "key", column.references && `refers to ${column.references}`, column.nullable && "may be NULL"].filter(Boolean).join(", ");
+  return [
+    column.type,
+    column.key && "key",
+    column.references && `refers to ${column.references}`,
+    column.nullable && "may be NULL",
+  ]
+    .filter(Boolean)
+    .join(", ");
 }

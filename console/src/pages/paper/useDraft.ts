@@ -15,7 +15,8 @@ export function usePlace({ paper, slug }: Exercise): Place {
 /** The text of an exercise's answer space, which is saved as it is typed. */
 export function useDraft(place: Place, exercise: Exercise) {
   const known = exercise.draft;
-  const draft = useMemo(() => drafts.of(place, known?.sql ?? exercise.latest?.sql ?? "", known), [place]);
+  const first = known?.sql ?? exercise.latest?.sql ?? "";
+  const draft = useMemo(() => drafts.of(place, first, known), [place, first, known]); // the same one for the same place
   const state = useSyncExternalStore(draft.watch, () => draft.state);
   useEffect(() => draft.loaded(known), [draft, known]);
   return { draft, ...state, said: said(state) };
@@ -24,7 +25,8 @@ export function useDraft(place: Place, exercise: Exercise) {
 /** How a draft stands, in words. */
 function said({ unsaved, saved, problem, conflict }: DraftState) {
   if (conflict) return "Draft not saved: it was changed in another window";
-  if (problem) return `Draft not saved: ${problem.title.toLowerCase()}${passes(problem) ? ". Retrying automatically" : ""}`;
+  if (problem)
+    return `Draft not saved: ${problem.title.toLowerCase()}${passes(problem) ? ". Retrying automatically" : ""}`;
   if (unsaved) return "Saving …";
   return saved ? `Draft saved ${moment(saved)}` : "";
 }

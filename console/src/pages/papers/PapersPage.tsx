@@ -8,19 +8,23 @@ import { useTitle } from "../../parts/useTitle";
 
 export function PapersPage() {
   const { session } = useSession();
-  const instructor = session!.account.role === "instructor";
-  useTitle(instructor ? "Papers" : "My papers");
+  const staff = session!.account.role !== "learner";
+  useTitle(staff ? "Papers" : "My papers");
   const papers = useQuery({ queryKey: ["papers"], queryFn: () => answer(api.GET("/api/papers")) });
   return (
     <section className="page">
-      <h1>{instructor ? "Papers" : "My papers"}</h1>
+      <h1>{staff ? "Papers" : "My papers"}</h1>
       <Waiting query={papers}>
         {(list) => (
           <>
-            {list.length === 0 && <p className="quiet">{instructor ? "No paper is loaded yet: examen pack load DIR." : "No paper is set for you yet."}</p>}
+            {list.length === 0 && (
+              <p className="quiet">
+                {staff ? "No paper is loaded yet: examen pack load DIR." : "No paper is set for you yet."}
+              </p>
+            )}
             <ul className="papers">
               {list.map((paper) => (
-                <PaperItem key={paper.slug} paper={paper} instructor={instructor} />
+                <PaperItem key={paper.slug} paper={paper} staff={staff} />
               ))}
             </ul>
           </>
@@ -30,14 +34,16 @@ export function PapersPage() {
   );
 }
 
-function PaperItem({ paper, instructor }: { paper: Schemas["PaperSummary"]; instructor: boolean }) {
+function PaperItem({ paper, staff }: { paper: Schemas["PaperSummary"]; staff: boolean }) {
   return (
     <li>
-      <h2>{paper.state === "upcoming" && !instructor ? paper.title : <Link to={`/papers/${paper.slug}`}>{paper.title}</Link>}</h2>
+      <h2>
+        {paper.state === "upcoming" && !staff ? paper.title : <Link to={`/papers/${paper.slug}`}>{paper.title}</Link>}
+      </h2>
       <p>
         {when(paper)} {count(paper.exercises, "exercise")}, {points(paper.points)}.
       </p>
-      {instructor ? (
+      {staff ? (
         <p>
           <Link to={`/papers/${paper.slug}/progress`}>Learner progress</Link>
         </p>

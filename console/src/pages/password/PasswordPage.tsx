@@ -20,12 +20,22 @@ export function PasswordPage() {
   return (
     <section className="page narrow">
       <h1>Password</h1>
-      {session!.account.one_time_password && <p>You are logged in with a one-time password. Choose one of your own to go on.</p>}
+      {session!.account.one_time_password && (
+        <p>You are logged in with a one-time password. Choose one of your own to go on.</p>
+      )}
       <Form form={form} layout="vertical" requiredMark={false} onFinish={(values) => change.mutate(values)}>
-        <Form.Item label="Current password" name="current" rules={[{ required: true, message: "The current password is needed" }]}>
+        <Form.Item
+          label="Current password"
+          name="current"
+          rules={[{ required: true, message: "The current password is needed" }]}
+        >
           <Input.Password autoComplete="current-password" />
         </Form.Item>
-        <Form.Item label="New password, of at least 10 characters" name="new" rules={[{ required: true, message: "A new password is needed" }]}>
+        <Form.Item
+          label="New password, of at least 10 characters"
+          name="new"
+          rules={[{ required: true, message: "A new password is needed" }]}
+        >
           <Input.Password autoComplete="new-password" />
         </Form.Item>
         {change.error && <ProblemNote problem={problemOf(change.error)} />}

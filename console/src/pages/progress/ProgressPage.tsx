@@ -21,8 +21,11 @@ export function ProgressPage() {
           <>
             <h1>{progress.title}</h1>
             <p>
-              {count(progress.learners.length, "learner")}, {points(progress.points)}. Each cell: the outcome of the attempt that counts, and how many
-              there were. <Link to={`/papers/${paper}`}>The paper</Link> · <a href={`/api/papers/${paper}/marks?format=csv`} download={`${paper}-marks.csv`}>Marks as CSV</a>
+              {count(progress.learners.length, "learner")}, {points(progress.points)}. Each cell: the outcome of the
+              attempt that counts, and how many there were. <Link to={`/papers/${paper}`}>The paper</Link> ·{" "}
+              <a href={`/api/papers/${paper}/marks?format=csv`} download={`${paper}-marks.csv`}>
+                Marks as CSV
+              </a>
             </p>
             <Grid progress={progress} />
           </>
@@ -33,6 +36,7 @@ export function ProgressPage() {
 }
 
 function Grid({ progress }: { progress: Schemas["Progress"] }) {
+  const several = new Set(progress.learners.map((learner) => learner.course)).size > 1; // courses
   return (
     <div className="grid">
       <table>
@@ -51,12 +55,15 @@ function Grid({ progress }: { progress: Schemas["Progress"] }) {
         </thead>
         <tbody>
           {progress.learners.map((learner) => (
-            <tr key={learner.name}>
+            <tr key={`${learner.course} ${learner.name}`}>
               <th scope="row">
-                <Link to={`/learners/${learner.name}?name=${encodeURIComponent(learner.display_name)}`}>{learner.display_name}</Link>
+                <Link to={`/learners/${learner.name}?name=${encodeURIComponent(learner.display_name)}`}>
+                  {learner.display_name}
+                </Link>
+                {several && <small>{learner.course}</small>}
               </th>
               {learner.cells.map((cell, i) => (
-                <Cell key={i} cell={cell} to={`/learners/${learner.name}?paper=${progress.paper}&exercise=${progress.exercises[i].slug}&name=${encodeURIComponent(learner.display_name)}`} />
+                <Cell key={i} cell={cell} to={workOf(learner, progress.paper, progress.exercises[i].slug)} />
               ))}
               <td className="sum">{learner.mark}</td>
             </tr>
@@ -70,17 +77,29 @@ function Grid({ progress }: { progress: Schemas["Progress"] }) {
 const manyHidden = 10; // attempts
 
 function Cell({ cell, to }: { cell: Schemas["ProgressCell"]; to: string }) {
+  if (!cell.outcome && cell.by_hand) return <td>mark {cell.mark} by hand</td>;
   if (!cell.outcome) return <td className="untried" aria-label="no attempts" />;
   return (
     <td data-outcome={cell.outcome}>
       <Link to={to}>
         {cell.outcome} <small>{cell.attempts}</small>
       </Link>
+      {cell.by_hand && <small>mark {cell.mark} by hand</small>}
       {(cell.hidden_only ?? 0) >= manyHidden && (
-        <small className="hidden-only" title="Attempts that were right on all rows that learners see and wrong on hidden ones: many may be questions about the hidden rows">
+        <small className="hidden-only" title={onHiddenRows}>
           {cell.hidden_only} on hidden rows only
         </small>
       )}
     </td>
   );
+}
+
+const onHiddenRows =
+  "Attempts that were right on all rows that learners see and wrong on hidden ones: " +
+  "many may be questions about the hidden rows";
+
+/** Where a learner's work on an exercise is shown. */
+function workOf(learner: Schemas["LearnerProgress"], paper: string, exercise: string) {
+  const search = new URLSearchParams({ paper, exercise, name: learner.display_name });
+  return `/learners/${learner.name}?${search}`;
 }
