@@ -100,6 +100,8 @@ var calls = []call{
 	{"submit", "POST", "/api/papers/first-look/exercises/1/attempts", `{"sql":"SELECT 1"}`, readers(201)},
 	{"run", "POST", "/api/runs", `{"sql":"SELECT 1","paper":"first-look"}`, readers(201)},
 	{"run", "POST", "/api/runs", `{"sql":"SELECT 1","dataset":"apiary"}`, readers(201)},
+	{"exportRun", "GET", "/api/runs/1/rows", "", loggedIn(404)},
+	{"planQuery", "POST", "/api/plans", `{"sql":"SELECT 1","paper":"first-look"}`, readers(200)},
 	{"listHistory", "GET", "/api/history", "", loggedIn(200)},
 	{"listHistory", "GET", "/api/history?paper=first-look", "", readers(200)},
 	{"listHistory", "GET", "/api/history?learner=robin", "", [7]int{401, 403, 403, 200, 404, 403, 200}},

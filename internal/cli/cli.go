@@ -163,11 +163,18 @@ func (p *program) configure(cmd *cobra.Command) error {
 	if wrong != nil {
 		return wrong
 	}
-	if p.format != "table" && p.format != "json" && p.format != "csv" {
-		return usageError{fmt.Errorf("-o %s: expected table, json or csv", p.format)}
+	formats := []string{"table", "json", "csv"}
+	if cmd.Annotations[workbooks] != "" {
+		formats = append(formats, workbooks)
+	}
+	if !slices.Contains(formats, p.format) {
+		return usageError{fmt.Errorf("-o %s: expected one of %s", p.format, strings.Join(formats, ", "))}
 	}
 	return nil
 }
+
+// workbooks is the format of those commands that can print a workbook, and the annotation that says so.
+const workbooks = "xlsx"
 
 // version returns the program's version, as built.
 func version() string {

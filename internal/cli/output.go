@@ -14,7 +14,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 	"golang.org/x/term"
 
-	"examen/internal/core/marking"
+	"examen/internal/core/export"
 )
 
 // print prints a value in the format of -o: as the contract's JSON, or as a table or CSV made of lines.
@@ -26,7 +26,7 @@ func (p *program) print(value any, header []string, lines [][]string) error {
 		e.SetIndent("", "  ")
 		return e.Encode(value)
 	case "csv":
-		_, err := io.WriteString(p.out, marking.CSV(append([][]string{header}, lines...)))
+		_, err := io.WriteString(p.out, export.Table(append([][]string{header}, lines...)))
 		return err
 	}
 	p.table(p.out, header, lines)

@@ -1,8 +1,11 @@
 package cli
 
 import (
+	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -12,9 +15,11 @@ import (
 
 func (p *program) run() *cobra.Command {
 	var dataset string
+	var all bool
 	c := &cobra.Command{
 		Use: "run PAPER[/EXERCISE]|--dataset NAME [FILE|-]", Short: "Run a query and print its rows",
-		Args: argsBetween(0, 2, "a paper or an exercise, and perhaps a file"),
+		Annotations: map[string]string{workbooks: "yes"},
+		Args:        argsBetween(0, 2, "a paper or an exercise, and perhaps a file"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, _, err := p.connect()
 			if err != nil {
@@ -35,51 +40,96 @@ func (p *program) run() *cobra.Command {
 			if request.Sql, err = p.query(args); err != nil {
 				return err
 			}
+			if p.format == workbooks && p.onTerminal() {
+				return usageError{errors.New("-o xlsx is for a file: examen run ... -o xlsx > rows.xlsx")}
+			}
 			run, err := client.Read[client.Run](c.Run(cmd.Context(), request))
 			if err != nil {
 				return err
 			}
-			return p.printRun(run)
+			return p.printRun(cmd.Context(), c, run, all)
 		},
 	}
 	c.Flags().StringVar(&dataset, "dataset", "", "run on a dataset instead of a paper's")
+	c.Flags().BoolVar(&all, "all", false, "print all rows, not only the first (the query runs again)")
 	return c
 }
 
-func (p *program) printRun(run client.Run) error {
-	header := make([]string, len(run.Columns))
-	for i, c := range run.Columns {
-		header[i] = c.Name
-		if p.format == "table" {
-			header[i] += " (" + c.Type + ")"
-		}
-	}
+// printRun prints a run's rows; files have them as the service writes them.
+func (p *program) printRun(ctx context.Context, c *client.Client, run client.Run, all bool) error {
 	if run.Outcome != client.Done {
 		if p.format == "json" {
 			if err := p.print(run, nil, nil); err != nil {
 				return err
 			}
+		} else if len(run.Rows) > 0 {
+			p.table(p.out, header(run), cells(run.Rows))
 		}
 		p.queryProblem(run.Error)
 		return errNotCorrect
 	}
-	rows := cells(run.Rows)
-	if p.format == "csv" {
-		for i, row := range run.Rows {
-			for j := range row {
-				if row[j] == nil {
-					rows[i][j] = "" // as COPY writes NULL
-				}
-			}
-		}
+	shown, most := int64(len(run.Rows)), int64(len(run.Rows))
+	if all {
+		shown, most = run.RowCount, 0
 	}
-	if err := p.print(run, header, rows); err != nil {
+	var err error
+	switch {
+	case p.format == "csv", p.format == workbooks, p.format == "json" && all:
+		err = p.export(ctx, c, run, client.ExportRunParams{
+			Format: client.ExportRunParamsFormat(p.format), Most: most,
+		})
+	case all && run.Truncated:
+		if run.Rows, err = allRows(ctx, c, run); err != nil {
+			return err
+		}
+		fallthrough
+	default:
+		err = p.print(run, header(run), cells(run.Rows))
+	}
+	if err != nil {
 		return err
 	}
 	note := fmt.Sprintf("%s, %.1f ms", plural(run.RowCount, "row"), run.ElapsedMs)
-	if run.Truncated {
-		note += fmt.Sprintf("; the first %d are shown", len(run.Rows))
+	if shown < run.RowCount {
+		note += fmt.Sprintf("; the first %d are shown (--all for all)", shown)
 	}
 	fmt.Fprintln(p.err, note)
 	return nil
+}
+
+func header(run client.Run) []string {
+	names := make([]string, len(run.Columns))
+	for i, c := range run.Columns {
+		names[i] = c.Name + " (" + c.Type + ")"
+	}
+	return names
+}
+
+// export prints a run's rows in a file's format.
+func (p *program) export(ctx context.Context, c *client.Client, run client.Run, params client.ExportRunParams) error {
+	file, err := client.ReadFile(c.ExportRun(ctx, run.Id, &params))
+	if err != nil {
+		return err
+	}
+	defer func() { _ = file.Close() }()
+	_, err = io.Copy(p.out, file)
+	return err
+}
+
+// allRows returns all rows of a run.
+func allRows(ctx context.Context, c *client.Client, run client.Run) ([][]*string, error) {
+	file, err := client.ReadFile(c.ExportRun(ctx, run.Id, &client.ExportRunParams{Format: client.ExportLines}))
+	if err != nil {
+		return nil, err
+	}
+	defer func() { _ = file.Close() }()
+	rows := make([][]*string, 0, run.RowCount)
+	for lines := json.NewDecoder(file); lines.More(); {
+		var row []*string
+		if err := lines.Decode(&row); err != nil {
+			return nil, err
+		}
+		rows = append(rows, row)
+	}
+	return rows, nil
 }

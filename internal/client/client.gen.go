@@ -338,6 +338,30 @@ func (e GetMarksParamsFormat) Valid() bool {
 	}
 }
 
+// Defines values for ExportRunParamsFormat.
+const (
+	ExportCSV   ExportRunParamsFormat = "csv"
+	ExportJSON  ExportRunParamsFormat = "json"
+	ExportLines ExportRunParamsFormat = "lines"
+	ExportXLSX  ExportRunParamsFormat = "xlsx"
+)
+
+// Valid indicates whether the value is a known member of the ExportRunParamsFormat enum.
+func (e ExportRunParamsFormat) Valid() bool {
+	switch e {
+	case ExportCSV:
+		return true
+	case ExportJSON:
+		return true
+	case ExportLines:
+		return true
+	case ExportXLSX:
+		return true
+	default:
+		return false
+	}
+}
+
 // Account defines model for Account.
 type Account struct {
 	// Administrator May make courses and accounts.
@@ -1008,6 +1032,25 @@ type Place struct {
 	Text string `json:"text"`
 }
 
+// PlanStep A step of a plan. Its rows come of those of the steps beneath it.
+type PlanStep struct {
+	// Cost Up to its last row, with the steps beneath, in units of reading one page from disk in a row.
+	Cost float64 `json:"cost"`
+
+	// Does In words.
+	Does string `json:"does"`
+
+	// Rows That the step is expected to give.
+	Rows  float64    `json:"rows"`
+	Steps []PlanStep `json:"steps"`
+
+	// When Of a subquery: when it is worked out.
+	When string `json:"when,omitempty,omitzero"`
+
+	// Where The condition that rows have to meet, as SQL.
+	Where string `json:"where,omitempty,omitzero"`
+}
+
 // Points Points or a mark: exact, with as many decimals as it has.
 type Points = marking.Points
 
@@ -1128,7 +1171,7 @@ type Run struct {
 	Outcome Outcome `json:"outcome"`
 	Paper   string  `json:"paper,omitempty,omitzero"`
 
-	// RowCount All rows of the result.
+	// RowCount All rows of the result; of one that was stopped at the limit of rows, those up to there.
 	RowCount int64 `json:"row_count"`
 
 	// Rows Cells as PostgreSQL writes them; null is NULL.
@@ -1384,6 +1427,18 @@ type GetProgressParams struct {
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
 }
 
+// ExportRunParams defines parameters for ExportRun.
+type ExportRunParams struct {
+	// Format `json` has the columns, and numbers and booleans as such; `lines` has each row on a line, as a list of texts or null.
+	Format ExportRunParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+
+	// Most Only so many rows; 0 for all.
+	Most int64 `form:"most,omitempty" json:"most,omitempty,omitzero"`
+}
+
+// ExportRunParamsFormat defines parameters for ExportRun.
+type ExportRunParamsFormat string
+
 // CreateAccountJSONRequestBody defines body for CreateAccount for application/json ContentType.
 type CreateAccountJSONRequestBody = NewAccount
 
@@ -1419,6 +1474,9 @@ type SetMarkJSONRequestBody = MarkByHand
 
 // SetPasswordJSONRequestBody defines body for SetPassword for application/json ContentType.
 type SetPasswordJSONRequestBody = PasswordChange
+
+// PlanQueryJSONRequestBody defines body for PlanQuery for application/json ContentType.
+type PlanQueryJSONRequestBody = RunRequest
 
 // SetPreferencesJSONRequestBody defines body for SetPreferences for application/json ContentType.
 type SetPreferencesJSONRequestBody = Preferences
@@ -1762,6 +1820,20 @@ type ClientInterface interface {
 	// Corresponds with PUT /api/password (the `SetPassword` operationId).
 	SetPassword(ctx context.Context, body SetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// PlanQueryWithBody How the database would work out a query, as an estimate. Nothing is run or kept.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/plans (the `PlanQuery` operationId).
+	PlanQueryWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PlanQuery How the database would work out a query, as an estimate. Nothing is run or kept.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/plans (the `PlanQuery` operationId).
+	PlanQuery(ctx context.Context, body PlanQueryJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// SetPreferencesWithBody Set how you like to see the console.
 	//
 	// Takes any type of body and a specified content type.
@@ -1789,6 +1861,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/runs (the `Run` operationId).
 	Run(ctx context.Context, body RunJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ExportRun Run the query of one of one's own runs again, and return all its rows as a file. NULL is an empty cell in CSV and null in JSON; an empty text is `""` in both.
+	//
+	// Corresponds with GET /api/runs/{run}/rows (the `ExportRun` operationId).
+	ExportRun(ctx context.Context, run string, params *ExportRunParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// LogOut End the session.
 	//
@@ -2504,6 +2581,40 @@ func (c *Client) SetPassword(ctx context.Context, body SetPasswordJSONRequestBod
 	return c.Client.Do(req)
 }
 
+// PlanQueryWithBody How the database would work out a query, as an estimate. Nothing is run or kept.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/plans (the `PlanQuery` operationId).
+func (c *Client) PlanQueryWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPlanQueryRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PlanQuery How the database would work out a query, as an estimate. Nothing is run or kept.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/plans (the `PlanQuery` operationId).
+func (c *Client) PlanQuery(ctx context.Context, body PlanQueryJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPlanQueryRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // SetPreferencesWithBody Set how you like to see the console.
 //
 // Takes any type of body and a specified content type.
@@ -2562,6 +2673,21 @@ func (c *Client) RunWithBody(ctx context.Context, contentType string, body io.Re
 // Corresponds with POST /api/runs (the `Run` operationId).
 func (c *Client) Run(ctx context.Context, body RunJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewRunRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ExportRun Run the query of one of one's own runs again, and return all its rows as a file. NULL is an empty cell in CSV and null in JSON; an empty text is `""` in both.
+//
+// Corresponds with GET /api/runs/{run}/rows (the `ExportRun` operationId).
+func (c *Client) ExportRun(ctx context.Context, run string, params *ExportRunParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewExportRunRequest(c.Server, run, params)
 	if err != nil {
 		return nil, err
 	}
@@ -4258,6 +4384,46 @@ func NewSetPasswordRequestWithBody(server string, contentType string, body io.Re
 	return req, nil
 }
 
+// NewPlanQueryRequest calls the generic PlanQuery builder with application/json body
+func NewPlanQueryRequest(server string, body PlanQueryJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewPlanQueryRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewPlanQueryRequestWithBody constructs an http.Request for the PlanQuery method, with any body, and a specified content type
+func NewPlanQueryRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/plans")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewSetPreferencesRequest calls the generic SetPreferences builder with application/json body
 func NewSetPreferencesRequest(server string, body SetPreferencesJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -4334,6 +4500,71 @@ func NewRunRequestWithBody(server string, contentType string, body io.Reader) (*
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewExportRunRequest constructs an http.Request for the ExportRun method
+func NewExportRunRequest(server string, run string, params *ExportRunParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "run", run, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/runs/%s/rows", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "format", params.Format, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "most", params.Most, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -4777,6 +5008,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /api/password (the `SetPassword` operationId).
 	SetPasswordWithResponse(ctx context.Context, body SetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*SetPasswordResponse, error)
 
+	// PlanQueryWithBodyWithResponse How the database would work out a query, as an estimate. Nothing is run or kept.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/plans (the `PlanQuery` operationId).
+	PlanQueryWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PlanQueryResponse, error)
+
+	// PlanQueryWithResponse How the database would work out a query, as an estimate. Nothing is run or kept.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/plans (the `PlanQuery` operationId).
+	PlanQueryWithResponse(ctx context.Context, body PlanQueryJSONRequestBody, reqEditors ...RequestEditorFn) (*PlanQueryResponse, error)
+
 	// SetPreferencesWithBodyWithResponse Set how you like to see the console.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -4804,6 +5049,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/runs (the `Run` operationId).
 	RunWithResponse(ctx context.Context, body RunJSONRequestBody, reqEditors ...RequestEditorFn) (*RunResponse, error)
+
+	// ExportRunWithResponse Run the query of one of one's own runs again, and return all its rows as a file. NULL is an empty cell in CSV and null in JSON; an empty text is `""` in both.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/runs/{run}/rows (the `ExportRun` operationId).
+	ExportRunWithResponse(ctx context.Context, run string, params *ExportRunParams, reqEditors ...RequestEditorFn) (*ExportRunResponse, error)
 
 	// LogOutWithResponse End the session.
 	//
@@ -6397,6 +6649,54 @@ func (r SetPasswordResponse) ContentType() string {
 	return ""
 }
 
+type PlanQueryResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *PlanStep
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r PlanQueryResponse) GetJSON200() *PlanStep {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r PlanQueryResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r PlanQueryResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r PlanQueryResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r PlanQueryResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r PlanQueryResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type SetPreferencesResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -6487,6 +6787,61 @@ func (r RunResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r RunResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// ExportRunResponse200Headers the declared response headers of an HTTP 200 response for ExportRun
+type ExportRunResponse200Headers struct {
+	ContentDisposition string
+}
+
+type ExportRunResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *openapi_types.File
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *ExportRunResponse200Headers
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ExportRunResponse) GetJSON200() *openapi_types.File {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ExportRunResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ExportRunResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ExportRunResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ExportRunResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ExportRunResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -7189,6 +7544,32 @@ func (c *ClientWithResponses) SetPasswordWithResponse(ctx context.Context, body 
 	return ParseSetPasswordResponse(rsp)
 }
 
+// PlanQueryWithBodyWithResponse How the database would work out a query, as an estimate. Nothing is run or kept.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/plans (the `PlanQuery` operationId).
+func (c *ClientWithResponses) PlanQueryWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PlanQueryResponse, error) {
+	rsp, err := c.PlanQueryWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePlanQueryResponse(rsp)
+}
+
+// PlanQueryWithResponse How the database would work out a query, as an estimate. Nothing is run or kept.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/plans (the `PlanQuery` operationId).
+func (c *ClientWithResponses) PlanQueryWithResponse(ctx context.Context, body PlanQueryJSONRequestBody, reqEditors ...RequestEditorFn) (*PlanQueryResponse, error) {
+	rsp, err := c.PlanQuery(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePlanQueryResponse(rsp)
+}
+
 // SetPreferencesWithBodyWithResponse Set how you like to see the console.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -7239,6 +7620,19 @@ func (c *ClientWithResponses) RunWithResponse(ctx context.Context, body RunJSONR
 		return nil, err
 	}
 	return ParseRunResponse(rsp)
+}
+
+// ExportRunWithResponse Run the query of one of one's own runs again, and return all its rows as a file. NULL is an empty cell in CSV and null in JSON; an empty text is `""` in both.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/runs/{run}/rows (the `ExportRun` operationId).
+func (c *ClientWithResponses) ExportRunWithResponse(ctx context.Context, run string, params *ExportRunParams, reqEditors ...RequestEditorFn) (*ExportRunResponse, error) {
+	rsp, err := c.ExportRun(ctx, run, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseExportRunResponse(rsp)
 }
 
 // LogOutWithResponse End the session.
@@ -8376,6 +8770,39 @@ func ParseSetPasswordResponse(rsp *http.Response) (*SetPasswordResponse, error) 
 	return response, nil
 }
 
+// ParsePlanQueryResponse parses an HTTP response from a PlanQueryWithResponse call
+func ParsePlanQueryResponse(rsp *http.Response) (*PlanQueryResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &PlanQueryResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest PlanStep
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseSetPreferencesResponse parses an HTTP response from a SetPreferencesWithResponse call
 func ParseSetPreferencesResponse(rsp *http.Response) (*SetPreferencesResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -8437,6 +8864,55 @@ func ParseRunResponse(rsp *http.Response) (*RunResponse, error) {
 		}
 		response.ApplicationproblemJSONDefault = &dest
 
+	}
+
+	return response, nil
+}
+
+// ParseExportRunResponse parses an HTTP response from a ExportRunWithResponse call
+func ParseExportRunResponse(rsp *http.Response) (*ExportRunResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ExportRunResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest openapi_types.File
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	case rsp.StatusCode == 200:
+		// Content-type (text/csv) unsupported
+
+	}
+
+	switch {
+	case rsp.StatusCode == 200:
+		var headers ExportRunResponse200Headers
+		if values := rsp.Header.Values("Content-Disposition"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "Content-Disposition", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ContentDisposition = value
+		}
+		response.Headers200 = &headers
 	}
 
 	return response, nil

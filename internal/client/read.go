@@ -50,6 +50,18 @@ func Read[T any](response *http.Response, err error) (T, error) {
 	return value, nil
 }
 
+// ReadFile returns an answer that is a file, to be read and closed. The errors are those of [Read].
+func ReadFile(response *http.Response, err error) (io.ReadCloser, error) {
+	if err != nil {
+		return nil, fmt.Errorf("%w: %w", ErrUnreachable, err)
+	}
+	if response.StatusCode >= 400 {
+		defer func() { _ = response.Body.Close() }()
+		return nil, readProblem(response)
+	}
+	return response.Body, nil
+}
+
 func readProblem(response *http.Response) error {
 	e := &ProblemError{}
 	if strings.HasPrefix(

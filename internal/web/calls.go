@@ -1,16 +1,19 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"io"
 	"net/http"
+	"strconv"
 	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
 
 	"examen/internal/account"
-	"examen/internal/core/marking"
+	"examen/internal/core/export"
 	"examen/internal/course"
 	"examen/internal/problem"
 	"examen/internal/web/contract"
@@ -182,6 +185,56 @@ func (s *server) Run(ctx context.Context, request contract.RunRequestObject) (co
 	return contract.Run201JSONResponse(toRun(run)), nil
 }
 
+func (s *server) ExportRun(
+	ctx context.Context, request contract.ExportRunRequestObject,
+) (contract.ExportRunResponseObject, error) {
+	p := request.Params
+	format := cmp.Or(p.Format, contract.ExportCSV)
+	if !format.Valid() || p.Most < 0 {
+		return nil, &problem.Problem{Type: "examen:unreadable", Title: "Invalid request", Status: 400,
+			Detail: fmt.Sprintf("format %q, most %d: expected are csv, json, lines or xlsx, and no negative number.",
+				format, p.Most)}
+	}
+	file, err := s.Work.Export(ctx, who(ctx), request.Run, export.Format(format), p.Most)
+	if err != nil {
+		return nil, err
+	}
+	return exported{file, format, request.Run}, nil
+}
+
+// exported is a file to be downloaded, in any of the formats.
+type exported struct {
+	*work.Export
+	format contract.ExportRunParamsFormat
+	run    string
+}
+
+// VisitExportRunResponse sends the file.
+func (e exported) VisitExportRunResponse(w http.ResponseWriter) error {
+	defer func() { _ = e.Close() }()
+	h := w.Header()
+	h.Set("Content-Type", map[contract.ExportRunParamsFormat]string{
+		contract.ExportCSV:   "text/csv; charset=utf-8",
+		contract.ExportJSON:  "application/json",
+		contract.ExportLines: "application/x-ndjson",
+		contract.ExportXLSX:  "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+	}[e.format])
+	h.Set("Content-Disposition", fmt.Sprintf(`attachment; filename="rows-%s.%s"`, e.run, e.format))
+	h.Set("Content-Length", strconv.FormatInt(e.Size, 10))
+	_, err := io.Copy(w, e)
+	return err
+}
+
+func (s *server) PlanQuery(
+	ctx context.Context, request contract.PlanQueryRequestObject,
+) (contract.PlanQueryResponseObject, error) {
+	b := request.Body
+	step, err := s.Work.Plan(
+		ctx, who(ctx), work.RunRequest{SQL: b.Sql, Paper: b.Paper, Exercise: b.Exercise, Dataset: b.Dataset},
+	)
+	return contract.PlanQuery200JSONResponse(toPlanStep(step)), err
+}
+
 func (s *server) ListHistory(
 	ctx context.Context, request contract.ListHistoryRequestObject,
 ) (contract.ListHistoryResponseObject, error) {
@@ -251,7 +304,7 @@ func marksCSV(grid *course.Progress) string {
 		}
 		lines = append(lines, append(line, l.Mark.String(), grid.Points.String()))
 	}
-	return marking.CSV(lines)
+	return export.Table(lines)
 }
 
 func (s *server) ListCourses(

@@ -6,6 +6,7 @@ import (
 	"examen/internal/account"
 	"examen/internal/core/explain"
 	"examen/internal/core/pack"
+	"examen/internal/core/plan"
 	"examen/internal/core/result"
 	"examen/internal/course"
 	"examen/internal/problem"
@@ -263,3 +264,14 @@ func orEmpty(s []string) []string {
 }
 
 func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
+
+func toPlanStep(step plan.Step) contract.PlanStep {
+	out := contract.PlanStep{
+		Does: step.Does, When: step.When, Where: step.Where, Rows: step.Rows, Cost: step.Cost,
+		Steps: []contract.PlanStep{},
+	}
+	for _, s := range step.Steps {
+		out.Steps = append(out.Steps, toPlanStep(s))
+	}
+	return out
+}

@@ -2,6 +2,7 @@ package work
 
 import (
 	"context"
+	"errors"
 	"strconv"
 	"time"
 
@@ -91,8 +92,17 @@ func (w *Work) run(ctx context.Context, who account.Account, database string, ru
 	if fault == nil {
 		return nil, err
 	}
+	if run.Truncated = overRows(err); !run.Truncated {
+		run.Columns, run.Rows = nil, nil
+	}
 	w.grader.Explain(ctx, fault, run.SQL, database)
 	return fault, nil
+}
+
+// overRows tells whether a run was stopped because of how many rows it gave: the first of them are shown.
+func overRows(err error) bool {
+	var stopped *practice.Stopped
+	return errors.As(err, &stopped) && (stopped.Limit == practice.LimitRows || stopped.Limit == practice.LimitBytes)
 }
 
 // place finds the database to run on, and records in run what the run is for.

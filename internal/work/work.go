@@ -29,6 +29,7 @@ type Work struct {
 	courses  *course.Courses
 	library  *library.Library
 	log      *slog.Logger
+	exports  chan struct{} // as many as are being made or sent
 }
 
 // New returns the work in the records.
@@ -44,6 +45,7 @@ func New(
 		courses:  courses,
 		library:  papers,
 		log:      log,
+		exports:  make(chan struct{}, mostExports),
 	}
 }
 

@@ -10,6 +10,7 @@ import (
 
 	"examen/internal/account"
 	"examen/internal/core/marking"
+	"examen/internal/core/sqltext"
 	"examen/internal/course"
 	"examen/internal/library/librarytest"
 	"examen/internal/postgres/postgrestest"
@@ -80,6 +81,16 @@ func kind(t *testing.T, err error) string {
 		return ""
 	}
 	return strings.TrimPrefix(p.Type, "examen:")
+}
+
+// placeOf is the place that a problem names.
+func placeOf(t *testing.T, err error) sqltext.Place {
+	t.Helper()
+	var p *problem.Problem
+	if !errors.As(err, &p) || p.Place == nil {
+		t.Fatal(err)
+	}
+	return *p.Place
 }
 
 const (

@@ -214,6 +214,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The run's id. */
+                run: string;
+            };
+            cookie?: never;
+        };
+        /** Run the query of one of one's own runs again, and return all its rows as a file. NULL is an empty cell in CSV and null in JSON; an empty text is `""` in both. */
+        get: operations["exportRun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How the database would work out a query, as an estimate. Nothing is run or kept. */
+        post: operations["planQuery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/history": {
         parameters: {
             query?: never;
@@ -878,7 +915,7 @@ export interface components {
             rows: components["schemas"]["Rows"];
             /**
              * Format: int64
-             * @description All rows of the result.
+             * @description All rows of the result; of one that was stopped at the limit of rows, those up to there.
              */
             row_count: number;
             /** @description Whether there are more rows than are returned. */
@@ -886,6 +923,26 @@ export interface components {
             /** Format: double */
             elapsed_ms: number;
             error?: components["schemas"]["Problem"];
+        };
+        /** @description A step of a plan. Its rows come of those of the steps beneath it. */
+        PlanStep: {
+            /** @description In words. */
+            does: string;
+            /** @description Of a subquery: when it is worked out. */
+            when?: string;
+            /** @description The condition that rows have to meet, as SQL. */
+            where?: string;
+            /**
+             * Format: double
+             * @description That the step is expected to give.
+             */
+            rows: number;
+            /**
+             * Format: double
+             * @description Up to its last row, with the steps beneath, in units of reading one page from disk in a row.
+             */
+            cost: number;
+            steps: components["schemas"]["PlanStep"][];
         };
         /** @description One difference. */
         Finding: {
@@ -1719,6 +1776,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportRun: {
+        parameters: {
+            query?: {
+                /** @description `json` has the columns, and numbers and booleans as such; `lines` has each row on a line, as a list of texts or null. */
+                format?: "csv" | "json" | "lines" | "xlsx";
+                /** @description Only so many rows; 0 for all. */
+                most?: number;
+            };
+            header?: never;
+            path: {
+                /** @description The run's id. */
+                run: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                    "application/json": string;
+                    "application/x-ndjson": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    planQuery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunRequest"];
+            };
+        };
+        responses: {
+            /** @description The last step of the plan. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanStep"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -107,6 +107,21 @@ func (c *Catalogue) Rows() int64 {
 	return n
 }
 
+// RowsOf returns the number of rows of the table that has a name, whatever its schema. It is not known where there are
+// several such tables, or none.
+func (c *Catalogue) RowsOf(name string) (rows int64, known bool) {
+	for _, t := range c.Tables {
+		if t.Name != name && !strings.HasSuffix(t.Name, "."+name) || t.View {
+			continue
+		}
+		if known {
+			return 0, false
+		}
+		rows, known = t.Rows, true
+	}
+	return rows, known
+}
+
 // primaryKey returns the columns of a table's primary key.
 func (t *Table) primaryKey() []string {
 	for _, k := range t.Constraints {

@@ -98,16 +98,3 @@ func TestOfSeveralSpansOneHolds(t *testing.T) {
 		}
 	}
 }
-
-func TestCSVIsSafeInASpreadsheet(t *testing.T) {
-	got := marking.CSV(
-		[][]string{
-			{"name", "mark"}, {"=HYPERLINK(\"x\")", "-1.5"}, {"@home, \"quoted\"", "+3"}, {"-cmd", "2"},
-			{"two\nlines", ""},
-		},
-	)
-	want := "name,mark\n\"'=HYPERLINK(\"\"x\"\")\",-1.5\n\"'@home, \"\"quoted\"\"\",+3\n'-cmd,2\n\"two\nlines\",\n"
-	if got != want {
-		t.Errorf("got %q\nwant %q", got, want)
-	}
-}

@@ -3,6 +3,16 @@ INSERT INTO run (account_id, exercise_id, paper_id, course_id, build_id, sql, ou
 VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
 RETURNING id, at;
 
+-- name: OwnRun :one
+-- An account's own run, and what it was for.
+SELECT run.sql, dataset.name AS dataset, coalesce(paper.slug, '')::text AS paper, coalesce(exercise.slug, '')::text AS exercise
+FROM run
+JOIN build ON build.id = run.build_id
+JOIN dataset ON dataset.id = build.dataset_id
+LEFT JOIN exercise ON exercise.id = run.exercise_id
+LEFT JOIN paper ON paper.id = run.paper_id
+WHERE run.id = $1 AND run.account_id = $2;
+
 -- name: CreateAttempt :one
 -- Keeps an attempt with its check, and the standing that comes of it: the best mark counts, and of these the first; while
 -- there is none, the latest attempt.

@@ -759,6 +759,41 @@ func (q *Queries) LockWork(ctx context.Context, arg LockWorkParams) error {
 	return err
 }
 
+const ownRun = `-- name: OwnRun :one
+SELECT run.sql, dataset.name AS dataset, coalesce(paper.slug, '')::text AS paper, coalesce(exercise.slug, '')::text AS exercise
+FROM run
+JOIN build ON build.id = run.build_id
+JOIN dataset ON dataset.id = build.dataset_id
+LEFT JOIN exercise ON exercise.id = run.exercise_id
+LEFT JOIN paper ON paper.id = run.paper_id
+WHERE run.id = $1 AND run.account_id = $2
+`
+
+type OwnRunParams struct {
+	ID        int64
+	AccountID int64
+}
+
+type OwnRunRow struct {
+	Sql      string
+	Dataset  string
+	Paper    string
+	Exercise string
+}
+
+// An account's own run, and what it was for.
+func (q *Queries) OwnRun(ctx context.Context, arg OwnRunParams) (OwnRunRow, error) {
+	row := q.db.QueryRow(ctx, ownRun, arg.ID, arg.AccountID)
+	var i OwnRunRow
+	err := row.Scan(
+		&i.Sql,
+		&i.Dataset,
+		&i.Paper,
+		&i.Exercise,
+	)
+	return i, err
+}
+
 const ownStanding = `-- name: OwnStanding :many
 SELECT standing.account_id, standing.exercise_id, standing.course_id, standing.counts_id, standing.latest_id, standing.outcome, standing.computed, standing.by_hand, standing.attempts, standing.used, standing.hidden_only, standing.last_at, standing.version FROM standing JOIN exercise ON exercise.id = standing.exercise_id
 WHERE exercise.paper_id = $1 AND NOT exercise.retired AND standing.account_id = $2

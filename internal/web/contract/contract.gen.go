@@ -339,6 +339,30 @@ func (e GetMarksParamsFormat) Valid() bool {
 	}
 }
 
+// Defines values for ExportRunParamsFormat.
+const (
+	ExportCSV   ExportRunParamsFormat = "csv"
+	ExportJSON  ExportRunParamsFormat = "json"
+	ExportLines ExportRunParamsFormat = "lines"
+	ExportXLSX  ExportRunParamsFormat = "xlsx"
+)
+
+// Valid indicates whether the value is a known member of the ExportRunParamsFormat enum.
+func (e ExportRunParamsFormat) Valid() bool {
+	switch e {
+	case ExportCSV:
+		return true
+	case ExportJSON:
+		return true
+	case ExportLines:
+		return true
+	case ExportXLSX:
+		return true
+	default:
+		return false
+	}
+}
+
 // Account defines model for Account.
 type Account struct {
 	// Administrator May make courses and accounts.
@@ -1009,6 +1033,25 @@ type Place struct {
 	Text string `json:"text"`
 }
 
+// PlanStep A step of a plan. Its rows come of those of the steps beneath it.
+type PlanStep struct {
+	// Cost Up to its last row, with the steps beneath, in units of reading one page from disk in a row.
+	Cost float64 `json:"cost"`
+
+	// Does In words.
+	Does string `json:"does"`
+
+	// Rows That the step is expected to give.
+	Rows  float64    `json:"rows"`
+	Steps []PlanStep `json:"steps"`
+
+	// When Of a subquery: when it is worked out.
+	When string `json:"when,omitempty,omitzero"`
+
+	// Where The condition that rows have to meet, as SQL.
+	Where string `json:"where,omitempty,omitzero"`
+}
+
 // Points Points or a mark: exact, with as many decimals as it has.
 type Points = marking.Points
 
@@ -1129,7 +1172,7 @@ type Run struct {
 	Outcome Outcome `json:"outcome"`
 	Paper   string  `json:"paper,omitempty,omitzero"`
 
-	// RowCount All rows of the result.
+	// RowCount All rows of the result; of one that was stopped at the limit of rows, those up to there.
 	RowCount int64 `json:"row_count"`
 
 	// Rows Cells as PostgreSQL writes them; null is NULL.
@@ -1385,6 +1428,18 @@ type GetProgressParams struct {
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
 }
 
+// ExportRunParams defines parameters for ExportRun.
+type ExportRunParams struct {
+	// Format `json` has the columns, and numbers and booleans as such; `lines` has each row on a line, as a list of texts or null.
+	Format ExportRunParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+
+	// Most Only so many rows; 0 for all.
+	Most int64 `form:"most,omitempty" json:"most,omitempty,omitzero"`
+}
+
+// ExportRunParamsFormat defines parameters for ExportRun.
+type ExportRunParamsFormat string
+
 // CreateAccountJSONRequestBody defines body for CreateAccount for application/json ContentType.
 type CreateAccountJSONRequestBody = NewAccount
 
@@ -1420,6 +1475,9 @@ type SetMarkJSONRequestBody = MarkByHand
 
 // SetPasswordJSONRequestBody defines body for SetPassword for application/json ContentType.
 type SetPasswordJSONRequestBody = PasswordChange
+
+// PlanQueryJSONRequestBody defines body for PlanQuery for application/json ContentType.
+type PlanQueryJSONRequestBody = RunRequest
 
 // SetPreferencesJSONRequestBody defines body for SetPreferences for application/json ContentType.
 type SetPreferencesJSONRequestBody = Preferences
@@ -1531,12 +1589,18 @@ type ServerInterface interface {
 	// SetPassword Change your own password. Every other session of the account ends.
 	// (PUT /api/password)
 	SetPassword(c *gin.Context)
+	// PlanQuery How the database would work out a query, as an estimate. Nothing is run or kept.
+	// (POST /api/plans)
+	PlanQuery(c *gin.Context)
 	// SetPreferences Set how you like to see the console.
 	// (PUT /api/preferences)
 	SetPreferences(c *gin.Context)
 	// Run Run a query for an exercise, a paper or a dataset, and return its rows.
 	// (POST /api/runs)
 	Run(c *gin.Context)
+	// ExportRun Run the query of one of one's own runs again, and return all its rows as a file. NULL is an empty cell in CSV and null in JSON; an empty text is `""` in both.
+	// (GET /api/runs/{run}/rows)
+	ExportRun(c *gin.Context, run string, params ExportRunParams)
 	// LogOut End the session.
 	// (DELETE /api/session)
 	LogOut(c *gin.Context)
@@ -2609,6 +2673,19 @@ func (siw *ServerInterfaceWrapper) SetPassword(c *gin.Context) {
 	siw.Handler.SetPassword(c)
 }
 
+// PlanQuery operation middleware
+func (siw *ServerInterfaceWrapper) PlanQuery(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PlanQuery(c)
+}
+
 // SetPreferences operation middleware
 func (siw *ServerInterfaceWrapper) SetPreferences(c *gin.Context) {
 
@@ -2633,6 +2710,50 @@ func (siw *ServerInterfaceWrapper) Run(c *gin.Context) {
 	}
 
 	siw.Handler.Run(c)
+}
+
+// ExportRun operation middleware
+func (siw *ServerInterfaceWrapper) ExportRun(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "run" -------------
+	var run string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "run", c.Param("run"), &run, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter run: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ExportRunParams
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "format", c.Request.URL.Query(), &params.Format, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter format: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "most" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "most", c.Request.URL.Query(), &params.Most, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter most: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ExportRun(c, run, params)
 }
 
 // LogOut operation middleware
@@ -2714,6 +2835,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PUT(options.BaseURL+"/api/papers/:paper/exercises/:exercise/draft", wrapper.KeepDraft)
 	router.POST(options.BaseURL+"/api/papers/:paper/exercises/:exercise/attempts", wrapper.Submit)
 	router.POST(options.BaseURL+"/api/runs", wrapper.Run)
+	router.GET(options.BaseURL+"/api/runs/:run/rows", wrapper.ExportRun)
+	router.POST(options.BaseURL+"/api/plans", wrapper.PlanQuery)
 	router.GET(options.BaseURL+"/api/history", wrapper.ListHistory)
 	router.GET(options.BaseURL+"/api/papers/:paper/progress", wrapper.GetProgress)
 	router.GET(options.BaseURL+"/api/papers/:paper/marks", wrapper.GetMarks)
@@ -4124,6 +4247,45 @@ func (response SetPassworddefaultApplicationProblemPlusJSONResponse) VisitSetPas
 	return err
 }
 
+type PlanQueryRequestObject struct {
+	Body *PlanQueryJSONRequestBody
+}
+
+type PlanQueryResponseObject interface {
+	VisitPlanQueryResponse(w http.ResponseWriter) error
+}
+
+type PlanQuery200JSONResponse PlanStep
+
+func (response PlanQuery200JSONResponse) VisitPlanQueryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PlanQuerydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PlanQuerydefaultApplicationProblemPlusJSONResponse) VisitPlanQueryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SetPreferencesRequestObject struct {
 	Body *SetPreferencesJSONRequestBody
 }
@@ -4191,6 +4353,143 @@ type RundefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RundefaultApplicationProblemPlusJSONResponse) VisitRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportRunRequestObject struct {
+	Run    string `json:"run"`
+	Params ExportRunParams
+}
+
+type ExportRunResponseObject interface {
+	VisitExportRunResponse(w http.ResponseWriter) error
+}
+
+type ExportRun200ResponseHeaders struct {
+	ContentDisposition string
+}
+
+type ExportRun200JSONResponse struct {
+	Body    openapi_types.File
+	Headers ExportRun200ResponseHeaders
+}
+
+func (response ExportRun200JSONResponse) VisitExportRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Content-Disposition", fmt.Sprint(response.Headers.ContentDisposition))
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportRun200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
+	Body          io.Reader
+	Headers       ExportRun200ResponseHeaders
+	ContentLength int64
+}
+
+func (response ExportRun200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitExportRunResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.Header().Set("Content-Disposition", fmt.Sprint(response.Headers.ContentDisposition))
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportRun200ApplicationxNdjsonResponse struct {
+	Body          io.Reader
+	Headers       ExportRun200ResponseHeaders
+	ContentLength int64
+}
+
+func (response ExportRun200ApplicationxNdjsonResponse) VisitExportRunResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/x-ndjson")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.Header().Set("Content-Disposition", fmt.Sprint(response.Headers.ContentDisposition))
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type ExportRun200TextcsvResponse struct {
+	Body          io.Reader
+	Headers       ExportRun200ResponseHeaders
+	ContentLength int64
+}
+
+func (response ExportRun200TextcsvResponse) VisitExportRunResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.Header().Set("Content-Disposition", fmt.Sprint(response.Headers.ContentDisposition))
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportRundefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportRundefaultApplicationProblemPlusJSONResponse) VisitExportRunResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4412,12 +4711,18 @@ type StrictServerInterface interface {
 	// SetPassword Change your own password. Every other session of the account ends.
 	// (PUT /api/password)
 	SetPassword(ctx context.Context, request SetPasswordRequestObject) (SetPasswordResponseObject, error)
+	// PlanQuery How the database would work out a query, as an estimate. Nothing is run or kept.
+	// (POST /api/plans)
+	PlanQuery(ctx context.Context, request PlanQueryRequestObject) (PlanQueryResponseObject, error)
 	// SetPreferences Set how you like to see the console.
 	// (PUT /api/preferences)
 	SetPreferences(ctx context.Context, request SetPreferencesRequestObject) (SetPreferencesResponseObject, error)
 	// Run Run a query for an exercise, a paper or a dataset, and return its rows.
 	// (POST /api/runs)
 	Run(ctx context.Context, request RunRequestObject) (RunResponseObject, error)
+	// ExportRun Run the query of one of one's own runs again, and return all its rows as a file. NULL is an empty cell in CSV and null in JSON; an empty text is `""` in both.
+	// (GET /api/runs/{run}/rows)
+	ExportRun(ctx context.Context, request ExportRunRequestObject) (ExportRunResponseObject, error)
 	// LogOut End the session.
 	// (DELETE /api/session)
 	LogOut(ctx context.Context, request LogOutRequestObject) (LogOutResponseObject, error)
@@ -5537,6 +5842,48 @@ func (sh *strictHandler) SetPassword(ctx *gin.Context) {
 	}
 }
 
+// PlanQuery operation middleware
+func (sh *strictHandler) PlanQuery(ctx *gin.Context) {
+	var request PlanQueryRequestObject
+
+	var body PlanQueryJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PlanQuery(ctx, request.(PlanQueryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PlanQuery")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PlanQueryResponseObject); ok {
+		if err := validResponse.VisitPlanQueryResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // SetPreferences operation middleware
 func (sh *strictHandler) SetPreferences(ctx *gin.Context) {
 	var request SetPreferencesRequestObject
@@ -5614,6 +5961,33 @@ func (sh *strictHandler) Run(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(RunResponseObject); ok {
 		if err := validResponse.VisitRunResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ExportRun operation middleware
+func (sh *strictHandler) ExportRun(ctx *gin.Context, run string, params ExportRunParams) {
+	var request ExportRunRequestObject
+
+	request.Run = run
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportRun(ctx, request.(ExportRunRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportRun")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ExportRunResponseObject); ok {
+		if err := validResponse.VisitExportRunResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

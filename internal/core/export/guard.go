@@ -1,4 +1,4 @@
-package marking
+package export
 
 import (
 	"encoding/csv"
@@ -6,9 +6,9 @@ import (
 	"strings"
 )
 
-// CSV writes lines as comma-separated values (RFC 4180). A cell that a spreadsheet would take for a formula gets an
+// Table writes lines as comma-separated values (RFC 4180). A cell that a spreadsheet would take for a formula gets an
 // apostrophe before it; numbers stay as they are.
-func CSV(lines [][]string) string {
+func Table(lines [][]string) string {
 	var b strings.Builder
 	w := csv.NewWriter(&b)
 	for _, line := range lines {

@@ -1,0 +1,160 @@
+package work
+
+import (
+	"context"
+	"errors"
+	"io"
+	"os"
+	"strconv"
+
+	"examen/internal/account"
+	"examen/internal/core/export"
+	"examen/internal/core/result"
+	"examen/internal/practice"
+	"examen/internal/problem"
+	"examen/internal/records"
+	"examen/internal/records/query"
+)
+
+// mostExports is how many exports are being made or sent at once.
+const mostExports = 16
+
+// An Export is a result as a file. It has to be closed.
+type Export struct {
+	Size int64
+	file *os.File
+	done func() // another export may begin
+}
+
+// Read reads the file.
+func (e *Export) Read(p []byte) (int, error) { return e.file.Read(p) }
+
+// Close frees the file.
+func (e *Export) Close() error {
+	e.done()
+	return e.file.Close()
+}
+
+// Export runs the query of one of the account's own runs again and writes its rows to a file, at most so many (0: all).
+// The seat is free again before the file is sent, however slowly somebody takes it; and what goes wrong is known
+// before the first byte.
+func (w *Work) Export(
+	ctx context.Context, who account.Account, id string, format export.Format, most int64,
+) (*Export, error) {
+	number, err := strconv.ParseInt(id, 10, 64)
+	if err != nil {
+		return nil, errNoRun(id)
+	}
+	stored, err := w.records.OwnRun(ctx, query.OwnRunParams{ID: number, AccountID: who.ID})
+	if records.Missing(err) {
+		return nil, errNoRun(id)
+	} else if err != nil {
+		return nil, err
+	}
+	run := &Run{SQL: stored.Sql}
+	request := RunRequest{Paper: stored.Paper, Exercise: stored.Exercise, Dataset: stored.Dataset}
+	database, err := w.place(ctx, who, request, run, &query.CreateRunParams{})
+	if err != nil {
+		return nil, err
+	}
+	select {
+	case w.exports <- struct{}{}:
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+	file, err := w.export(ctx, who, run, database, format, most)
+	if err != nil {
+		<-w.exports
+		return nil, err
+	}
+	file.done = func() { <-w.exports }
+	return file, nil
+}
+
+func errNoRun(id string) error {
+	return problem.New(404, "no-run", "No such run", "There is no run %q of yours. Run the query again.", id)
+}
+
+func (w *Work) export(
+	ctx context.Context, who account.Account, run *Run, database string, format export.Format, most int64,
+) (*Export, error) {
+	q, err := w.grader.Read(run.SQL)
+	if err != nil {
+		return nil, w.faultProblem(ctx, err, run.SQL, q, database)
+	}
+	file, err := os.CreateTemp("", "examen-export-")
+	if err != nil {
+		return nil, err
+	}
+	_ = os.Remove(file.Name()) // its space is free once it is closed, whatever ends this service
+	sink := &exportSink{file: file, format: format, most: most}
+	asked := practice.Run{Learner: who.ID, Database: database, SQL: q.Text, Large: true}
+	_, err = w.practice.Run(ctx, asked, sink)
+	if errors.Is(err, errEnough) {
+		err = nil
+	}
+	if closed := sink.close(); err == nil {
+		err = closed
+	}
+	var size int64
+	if err == nil {
+		size, err = file.Seek(0, io.SeekCurrent)
+	}
+	if err == nil {
+		_, err = file.Seek(0, io.SeekStart)
+	}
+	if err == nil {
+		return &Export{file: file, Size: size}, nil
+	}
+	_ = file.Close()
+	var large *export.TooLarge
+	if errors.As(err, &large) {
+		return nil, problem.New(422, "too-large-to-export", "The result does not fit into a workbook", "%s", large)
+	}
+	return nil, w.faultProblem(ctx, err, run.SQL, q, database)
+}
+
+// exportSink writes rows to a file. A run that starts over starts the file over.
+type exportSink struct {
+	file   *os.File
+	format export.Format
+	most   int64
+	rows   int64
+	writer export.Writer
+}
+
+// errEnough ends a run of which as many rows have come as are wanted.
+var errEnough = errors.New("as many rows as are wanted")
+
+func (s *exportSink) Begin(columns []result.Column) error {
+	if err := s.close(); err != nil {
+		return err
+	}
+	if err := s.file.Truncate(0); err != nil {
+		return err
+	}
+	if _, err := s.file.Seek(0, io.SeekStart); err != nil {
+		return err
+	}
+	writer, err := export.New(s.format, s.file)
+	if err != nil {
+		return err
+	}
+	s.writer, s.rows = writer, 0
+	return writer.Begin(columns)
+}
+
+func (s *exportSink) Row(row result.Row) error {
+	if s.most > 0 && s.rows >= s.most {
+		return errEnough
+	}
+	s.rows++
+	return s.writer.Row(row)
+}
+
+func (s *exportSink) close() error {
+	if s.writer == nil {
+		return nil
+	}
+	return s.writer.Close()
+}
