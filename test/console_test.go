@@ -156,7 +156,7 @@ func TestALearnersDayInTheConsole(t *testing.T) {
 	w.write(exercise, "SELECT name, kind, strength FROM hive ORDER BY strength DESC")
 	w.press(exercise, "Run")
 	w.says(in(exercise, ".result"), "96 rows")
-	w.element(in(exercise, ".result td.null"))
+	w.element(in(exercise, ".result .no-text"))
 	w.press(exercise, "Submit")
 	w.says(in(exercise, ".right-margin .notes-head"), "Incorrect, 0 of 2 points")
 	w.says(in(exercise, `.right-margin [data-kind="cause-condition-missing"]`), "^Likely cause: .*WHERE keeps only")
@@ -341,6 +341,6 @@ func TestMarkupInValuesIsText(t *testing.T) {
 	w.visit("/papers/first-look")
 	w.write("no-mail", `SELECT '<img src=x onerror="document.title=1">' AS "<b>bold</b>"`)
 	w.press("no-mail", "Run")
-	w.says(in("no-mail", ".result th"), "<b>bold</b>")
-	w.says(in("no-mail", ".result td"), "<img src=x")
+	w.says(in("no-mail", ".result .grid-head-cell"), "<b>bold</b>")
+	w.says(in("no-mail", ".result .row-grid-cell"), "<img src=x")
 }

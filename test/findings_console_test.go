@@ -126,7 +126,7 @@ func TestRunningFromTheKeyboard(t *testing.T) {
 	w.write("no-mail", "SELECT count(*) AS members FROM beekeeper")
 	w.KeyActions().Press(input.ControlLeft).Type(input.Enter).MustDo()
 	w.says(in("no-mail", ".result"), "1 row, .* ms")
-	w.says(in("no-mail", ".result th"), `members\s+bigint`)
+	w.says(in("no-mail", ".result .grid-head-cell"), `members\s+bigint`)
 	if sql := w.element(
 		in("no-mail", written),
 	).MustText(); sql != "SELECT count(*) AS members FROM beekeeper" {

@@ -180,7 +180,9 @@ func toRun(r *work.Run) contract.Run {
 func toFindings(findings []explain.Finding) []contract.Finding {
 	out := []contract.Finding{}
 	for _, f := range findings {
-		out = append(out, contract.Finding{Kind: f.Kind, Sentence: f.Sentence, Columns: f.Columns, Rows: f.Rows})
+		out = append(out, contract.Finding{
+			Kind: f.Kind, Sentence: f.Sentence, Columns: f.Columns, Rows: f.Rows, Places: f.Places,
+		})
 	}
 	return out
 }

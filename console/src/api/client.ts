@@ -54,8 +54,22 @@ const csrf: Middleware = {
   },
 };
 
+let ahead = 0; // milliseconds that the service's clock is ahead of this one, to a second
+
+/** What time it is by the service's clock, which decides what is in time. */
+export function serviceNow() {
+  return Date.now() + ahead;
+}
+
+const clock: Middleware = {
+  onResponse({ response }) {
+    const at = Date.parse(response.headers.get("Date") ?? "");
+    if (!Number.isNaN(at) && Math.abs(at - serviceNow()) > 1500) ahead = at - Date.now();
+  },
+};
+
 export const api = createClient<paths>({ baseUrl: "" });
-api.use(csrf);
+api.use(csrf, clock);
 
 /** Waits for a call's answer. Anything but the answer is thrown as a ProblemError. */
 export async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {

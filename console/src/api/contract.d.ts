@@ -951,6 +951,8 @@ export interface components {
             sentence: string;
             columns?: string[];
             rows?: components["schemas"]["Rows"];
+            /** @description The columns of the attempt that the finding speaks of, from 1. Where its rows show values that differ, the last column has the expected ones. */
+            places?: number[];
         };
         Attempt: {
             id: string;

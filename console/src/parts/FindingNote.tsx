@@ -12,7 +12,32 @@ export function FindingNote({ finding }: { finding: Finding }) {
         {finding.kind.startsWith("cause-") && <span className="cause">Likely cause: </span>}
         {finding.sentence}
       </p>
-      {finding.rows && finding.rows.length > 0 && <RowsTable columns={finding.columns ?? []} rows={finding.rows} />}
+      <Evidence finding={finding} />
     </div>
   );
+}
+
+/** The rows that show what a finding says; of values that differ, what they are beside what is expected. */
+export function Evidence({ finding }: { finding: Finding }) {
+  const { columns = [], rows = [], places = [] } = finding;
+  if (!rows.length) return null;
+  const names = toldApart(columns);
+  const marks: Record<number, string> = {};
+  if (showsExpected(finding)) {
+    const place = places[0] - 1;
+    marks[place] = "yours";
+    marks[columns.length - 1] = "expected";
+    names[columns.length - 1] = `expected ${names[place]}`;
+  }
+  return <RowsTable columns={names} rows={rows} marks={marks} />;
+}
+
+/** Whether a finding's rows are one's own with an expected value beside. */
+export function showsExpected({ columns = [], places = [] }: Finding) {
+  return places.length === 1 && columns.at(-1) === "expected" && columns.length > 1;
+}
+
+/** Columns of the same name are told by their places. */
+function toldApart(names: string[]) {
+  return names.map((name, i) => (names.indexOf(name) !== names.lastIndexOf(name) ? `${name} (column ${i + 1})` : name));
 }

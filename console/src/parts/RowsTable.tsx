@@ -1,12 +1,22 @@
 import { Button } from "antd";
 import { useState } from "react";
 import type { Rows } from "../api/client";
+import { CellValue } from "./grid/CellValue";
+import { isNumber } from "./grid/values";
 import { count } from "./words";
 
 const firstRows = 100;
 
-/** Rows as a table. NULL is told apart from a text that says so. */
-export function RowsTable({ columns, types, rows }: { columns: string[]; types?: string[]; rows: Rows }) {
+interface Props {
+  columns: string[];
+  types?: string[];
+  rows: Rows;
+  /** What is to be said of the cells of a column besides their values; they are marked by their shape, too. */
+  marks?: Record<number, string>;
+}
+
+/** A few rows as a table. NULL is told apart from a text that says so. */
+export function RowsTable({ columns, types, rows, marks = {} }: Props) {
   const [all, setAll] = useState(false);
   const shown = all ? rows : rows.slice(0, firstRows);
   return (
@@ -25,17 +35,16 @@ export function RowsTable({ columns, types, rows }: { columns: string[]; types?:
         <tbody>
           {shown.map((row, i) => (
             <tr key={i}>
-              {row.map((cell, j) =>
-                cell === null ? (
-                  <td key={j} className={`null ${numeric(types?.[j]) ?? ""}`}>
-                    NULL
-                  </td>
-                ) : (
-                  <td key={j} className={numeric(types?.[j])}>
-                    {cell}
-                  </td>
-                ),
-              )}
+              {row.map((cell, j) => (
+                <td
+                  key={j}
+                  className={[cell === null && "null", numeric(types?.[j])].filter(Boolean).join(" ")}
+                  data-mark={marks[j]}
+                >
+                  <CellValue cell={cell} type={types?.[j] ?? ""} />
+                  {marks[j] && <span className="away"> ({marks[j]})</span>}
+                </td>
+              ))}
             </tr>
           ))}
         </tbody>
@@ -49,7 +58,4 @@ export function RowsTable({ columns, types, rows }: { columns: string[]; types?:
   );
 }
 
-/** Numbers stand to the right. */
-function numeric(type = "") {
-  return /^(smallint|integer|bigint|real|double precision|numeric)/.test(type) ? "number-cell" : undefined;
-}
+const numeric = (type?: string) => (isNumber(type) ? "number-cell" : undefined);

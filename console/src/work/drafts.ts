@@ -13,6 +13,7 @@ export interface DraftState {
   saved?: string; // when
   problem?: Problem; // why the last try to save it failed
   conflict: boolean; // another window or device has saved a later version
+  theirs?: Schemas["Draft"]; // that version
 }
 
 interface KeptDraft {
@@ -119,7 +120,7 @@ export class Draft extends Watched {
         this.revision = there.revision;
         return this.wait(0);
       }
-      return this.set({ conflict: true, problem });
+      return this.set({ conflict: true, problem, theirs: there });
     }
     this.set({ problem });
     if (passes(problem)) this.wait((problem.retry_after ?? again / 1000) * 1000);

@@ -18,6 +18,8 @@ type Finding struct {
 	Sentence string      `json:"sentence"`
 	Columns  []string    `json:"columns,omitempty"`
 	Rows     [][]*string `json:"rows,omitempty"`
+	// Places are those columns of the attempt that the finding speaks of, from 1.
+	Places []int `json:"places,omitempty"`
 }
 
 // Kinds of findings that do not come from comparing rows.
@@ -60,7 +62,7 @@ func (out Finding) withRows(f compare.Finding, shown bool) Finding {
 	if !shown {
 		return out
 	}
-	out.Columns = f.Columns[:min(len(f.Columns), mostEvidence)]
+	out.Columns, out.Places = f.Columns[:min(len(f.Columns), mostEvidence)], f.Places
 	for _, row := range f.Rows {
 		out.Rows = append(out.Rows, Cells(row[:min(len(row), mostEvidence)], maxCell))
 	}

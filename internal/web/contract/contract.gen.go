@@ -688,6 +688,9 @@ type Finding struct {
 	// Kind A stable identifier, such as `rows-missing`.
 	Kind string `json:"kind"`
 
+	// Places The columns of the attempt that the finding speaks of, from 1. Where its rows show values that differ, the last column has the expected ones.
+	Places []int `json:"places,omitempty,omitzero"`
+
 	// Rows Cells as PostgreSQL writes them; null is NULL.
 	Rows     Rows   `json:"rows,omitempty,omitzero"`
 	Sentence string `json:"sentence"`

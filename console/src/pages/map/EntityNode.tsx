@@ -23,6 +23,7 @@ export function EntityNode({ data, selected }: NodeProps<EntityOnMap>) {
         {table.columns.map((c) => (
           <li
             key={c.name}
+            data-column={c.sql_name}
             title={[c.meaning, c.references && `refers to ${c.references}`, c.nullable && "may be NULL"]
               .filter(Boolean)
               .join("; ")}

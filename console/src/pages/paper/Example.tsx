@@ -2,9 +2,9 @@ import { useRef, useState } from "react";
 import { SqlSpace, type SqlHandle } from "../../parts/sql/SqlSpace";
 import type { Dataset } from "../../parts/sql/schema";
 import { usePreferences } from "../../session";
-import { RunButton } from "./RunButton";
-import { RunResults } from "./RunResults";
-import { useRuns } from "./useRuns";
+import { RunButton } from "./results/RunButton";
+import { RunResults } from "./results/RunResults";
+import { useRuns } from "./results/useRuns";
 
 /** An example that can be changed and run. */
 export function Example({ paper, text, tables }: { paper: string; text: string; tables?: Dataset }) {
@@ -27,7 +27,7 @@ export function Example({ paper, text, tables }: { paper: string; text: string; 
       <div className="actions">
         <RunButton since={runs.since} label="Run the example" onRun={() => void run()} onStop={runs.stop} />
       </div>
-      <RunResults all={runs.all} text={sql} onMend={setSql} />
+      <RunResults all={runs.all} earlier={runs.earlier} text={sql} onMend={setSql} />
     </div>
   );
 }

@@ -1,7 +1,8 @@
 import { Button } from "antd";
-import { useEffect, useEffectEvent, useRef, useState } from "react";
+import { Suspense, useEffect, useEffectEvent, useRef, useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
 import type { Exercise } from "../../api/client";
+import { lazily } from "../../parts/lazily";
 import { Prose } from "../../parts/Prose";
 import { useServersUp } from "../../parts/Servers";
 import { SqlSpace, type SqlHandle } from "../../parts/sql/SqlSpace";
@@ -13,15 +14,19 @@ import { Example } from "./Example";
 import { ExpectedResult } from "./ExpectedResult";
 import { MarginNotes } from "./MarginNotes";
 import { MarginState } from "./MarginState";
-import { RunButton } from "./RunButton";
-import { RunResults } from "./RunResults";
+import { RunButton } from "./results/RunButton";
+import { RunResults } from "./results/RunResults";
 import { usePreferences } from "../../session";
 import { keyOf } from "../../work/place";
 import { submissions } from "../../work/submissions";
 import { writing } from "../../work/writing";
+import { PlanView } from "./results/PlanView";
+import { TwoVersions } from "./TwoVersions";
 import { SubmissionState } from "./SubmissionState";
 import { useDraft, usePlace, useSubmission } from "./useDraft";
-import { useRuns } from "./useRuns";
+import { useRuns } from "./results/useRuns";
+
+const Beside = lazily(() => import("./results/Beside").then((m) => m.Beside));
 
 interface Props {
   exercise: Exercise;
@@ -38,7 +43,7 @@ interface Props {
 export function ExerciseSection({ exercise, tables, closed, broughtBack, inFocus, onFocus }: Props) {
   const { paper, slug } = exercise;
   const place = usePlace(exercise);
-  const { draft, sql, said, conflict } = useDraft(place, exercise);
+  const { draft, sql, said, conflict, theirs } = useDraft(place, exercise);
   const submission = useSubmission(place);
   const change = (text: string) => draft.change(text);
 
@@ -55,6 +60,9 @@ export function ExerciseSection({ exercise, tables, closed, broughtBack, inFocus
   const { preferences } = usePreferences();
   const [unmend, setUnmend] = useState<(() => void) | null>(null);
   const runs = useRuns({ paper, exercise: slug });
+  const [beside, setBeside] = useState<string | null>(null); // the attempt whose rows are shown beside its findings
+  const [planned, setPlanned] = useState<string | null>(null); // the statement whose plan is shown
+  const explain = async () => setPlanned((await space.current?.statements(false))?.[0]?.text ?? null);
   const run = async (all = false) => runs.start((await space.current?.statements(all)) ?? []);
   useEffect(() => {
     const handle = space.current;
@@ -132,26 +140,28 @@ export function ExerciseSection({ exercise, tables, closed, broughtBack, inFocus
           <span className="quiet draft-state" role="status">
             {said}
           </span>
-          {conflict && (
-            <>
-              <Button size="small" onClick={() => void draft.settle("theirs")}>
-                Use the other version
-              </Button>
-              <Button size="small" onClick={() => void draft.settle("ours")}>
-                Keep this one
-              </Button>
-            </>
-          )}
           <span className="actions-end">
             {exercise.attempts > 0 && <Link to={`/history?paper=${paper}&exercise=${slug}`}>Previous attempts</Link>}
-            <SqlTools handle={space} text={sql} file={`${paper}-${slug}.sql`} />
+            <SqlTools handle={space} text={sql} file={`${paper}-${slug}.sql`} onPlan={() => void explain()} />
             <Button type="link" onClick={onFocus}>
               {inFocus ? "Back to the paper" : "Focus"}
             </Button>
           </span>
         </div>
+        {conflict && <TwoVersions ours={sql} theirs={theirs} onSettle={(take) => void draft.settle(take)} />}
         {closed && <p className="quiet">The paper is closed: queries can be run, not submitted.</p>}
-        <RunResults all={runs.all} text={sql} onMend={change} />
+        {attempt && beside === attempt.id && (
+          <Suspense>
+            <Beside
+              key={attempt.id}
+              attempt={attempt}
+              ran={runs.earlier.find((ran) => ran.sql.trim() === attempt.sql.trim())}
+              onClose={() => setBeside(null)}
+            />
+          </Suspense>
+        )}
+        {planned !== null && <PlanView of={{ paper, exercise: slug, sql: planned }} onClose={() => setPlanned(null)} />}
+        <RunResults all={runs.all} earlier={runs.earlier} text={sql} onMend={change} />
         {exercise.reference_answer && (
           <details className="reference">
             <summary>Reference answer</summary>
@@ -161,7 +171,14 @@ export function ExerciseSection({ exercise, tables, closed, broughtBack, inFocus
       </div>
       <aside className="right-margin" aria-live="polite">
         {submission && <SubmissionState submission={submission} />}
-        {attempt && <MarginNotes attempt={attempt} changed={sql !== attempt.sql} onMend={change} />}
+        {attempt && (
+          <MarginNotes
+            attempt={attempt}
+            changed={sql !== attempt.sql}
+            onMend={change}
+            onBeside={() => setBeside(attempt.id)}
+          />
+        )}
       </aside>
     </section>
   );

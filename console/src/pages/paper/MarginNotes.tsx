@@ -1,3 +1,4 @@
+import { Button } from "antd";
 import type { Attempt } from "../../api/client";
 import { FindingNote } from "../../parts/FindingNote";
 import { ProblemNote } from "../../parts/ProblemNote";
@@ -8,10 +9,12 @@ export function MarginNotes({
   attempt,
   changed,
   onMend,
+  onBeside,
 }: {
   attempt: Attempt;
   changed: boolean;
   onMend(sql: string): void;
+  onBeside(): void;
 }) {
   return (
     <div className="notes" data-outcome={attempt.outcome}>
@@ -26,6 +29,11 @@ export function MarginNotes({
       {attempt.findings.map((finding, i) => (
         <FindingNote key={i} finding={finding} />
       ))}
+      {attempt.findings.some((finding) => finding.rows?.length) && (
+        <Button size="small" onClick={onBeside}>
+          Show beside my rows
+        </Button>
+      )}
     </div>
   );
 }

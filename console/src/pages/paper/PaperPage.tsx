@@ -7,8 +7,9 @@ import { Prose } from "../../parts/Prose";
 import type { Dataset } from "../../parts/sql/schema";
 import { useTables } from "../../parts/sql/useTables";
 import { Waiting } from "../../parts/Waiting";
-import { dueTime, points } from "../../parts/words";
+import { points } from "../../parts/words";
 import { useSession } from "../../session";
+import { DueTime } from "./DueTime";
 import { Example } from "./Example";
 import { ExerciseSection } from "./ExerciseSection";
 import { PaperCheck } from "./PaperCheck";
@@ -64,7 +65,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
               <Narrative key={i} section={section} paper={slug} tables={tables} hidden={focus !== null} />
             ),
           )}
-          <TablesDrawer dataset={summary.dataset} open={drawer} onClose={() => setDrawer(false)} />
+          <TablesDrawer dataset={summary.dataset} dark={dark} open={drawer} onClose={() => setDrawer(false)} />
         </article>
       )}
     </Waiting>
@@ -87,7 +88,7 @@ function PaperHead({
       <div className="middle">
         <h1>{summary.title}</h1>
         <p className="quiet">
-          {summary.due && `${closed ? "Closed on" : "Due"} ${dueTime(summary.due)}. `}
+          {summary.due && <DueTime due={summary.due} closed={closed} />}
           {!instructor && `${summary.mark} of ${points(summary.points)} so far. `}
           <Button type="link" onClick={onTables}>
             Tables

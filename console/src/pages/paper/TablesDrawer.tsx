@@ -1,14 +1,25 @@
 import { Button } from "antd";
-import { useEffect, useEffectEvent, useRef } from "react";
+import { Suspense, useEffect, useEffectEvent, useRef, useState } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
+import { lazily } from "../../parts/lazily";
 import { Waiting } from "../../parts/Waiting";
 import { count } from "../../parts/words";
 import { writing } from "../../work/writing";
 
+const PickingMap = lazily(() => import("../map/PickingMap").then((m) => m.PickingMap));
+
+interface Props {
+  dataset: string;
+  dark: boolean;
+  open: boolean;
+  onClose(): void;
+}
+
 /** The dataset's tables and columns, slid over from the side. The paper behind it stays in use. */
-export function TablesDrawer({ dataset, open, onClose }: { dataset: string; open: boolean; onClose: () => void }) {
+export function TablesDrawer({ dataset, dark, open, onClose }: Props) {
+  const [onMap, setOnMap] = useState(false);
   const tables = useQuery({
     queryKey: ["dataset", dataset],
     queryFn: () => answer(api.GET("/api/datasets/{dataset}", { params: { path: { dataset } } })),
@@ -28,9 +39,12 @@ export function TablesDrawer({ dataset, open, onClose }: { dataset: string; open
   }, [open]);
   if (!open) return null;
   return (
-    <aside ref={aside} className="tables-aside" aria-label="Tables" tabIndex={-1}>
+    <aside ref={aside} className={onMap ? "tables-aside wide" : "tables-aside"} aria-label="Tables" tabIndex={-1}>
       <div className="tables-aside-head">
         <h2>Tables</h2>
+        <Button size="small" aria-pressed={onMap} onClick={() => setOnMap(!onMap)}>
+          {onMap ? "As a list" : "As a map"}
+        </Button>
         <Button size="small" onClick={onClose}>
           Close
         </Button>
@@ -38,11 +52,17 @@ export function TablesDrawer({ dataset, open, onClose }: { dataset: string; open
       <p className="quiet">A click on a name writes it where you last wrote.</p>
       <p>
         <Link to={`/datasets/${dataset}`}>Full table descriptions</Link> ·{" "}
-        <Link to={`/datasets/${dataset}/map`}>Map</Link>
+        <Link to={`/datasets/${dataset}/map`}>Map on a page of its own</Link>
       </p>
-      <Waiting query={tables}>
-        {(data) => data.tables.map((table) => <TableColumns key={table.name} table={table} />)}
-      </Waiting>
+      {onMap ? (
+        <Suspense fallback={<p className="quiet">Loading ...</p>}>
+          <PickingMap dataset={dataset} dark={dark} onPick={(name) => writing.insert(name)} />
+        </Suspense>
+      ) : (
+        <Waiting query={tables}>
+          {(data) => data.tables.map((table) => <TableColumns key={table.name} table={table} />)}
+        </Waiting>
+      )}
     </aside>
   );
 }
@@ -51,22 +71,22 @@ function TableColumns({ table }: { table: Schemas["Table"] }) {
   return (
     <section className="table-columns">
       <h3>
-        <Insert label={`Write ${table.name}`} text={table.sql_name}>
+        <Insert does={`Write ${table.name}`} text={table.sql_name}>
           {table.name}
         </Insert>{" "}
         <small>{count(table.rows, "row")}</small>
       </h3>
       <p className="writes">
         <Insert
-          label={`Write a query for the first rows of ${table.name}`}
+          does={`Write a query for the first rows of ${table.name}`}
           text={`SELECT * FROM ${table.sql_name} LIMIT 10;`}
         >
           first rows
         </Insert>
-        <Insert label={`Write a query that counts ${table.name}`} text={`SELECT count(*) FROM ${table.sql_name};`}>
+        <Insert does={`Write a query that counts ${table.name}`} text={`SELECT count(*) FROM ${table.sql_name};`}>
           count
         </Insert>
-        <Insert label={`Write a query for all columns of ${table.name}`} text={allColumns(table)}>
+        <Insert does={`Write a query for all columns of ${table.name}`} text={allColumns(table)}>
           all columns
         </Insert>
       </p>
@@ -75,7 +95,7 @@ function TableColumns({ table }: { table: Schemas["Table"] }) {
         {table.columns.map((column) => (
           <div key={column.name}>
             <dt>
-              <Insert label={`Write ${column.name}`} text={column.sql_name}>
+              <Insert does={`Write ${column.name}`} text={column.sql_name}>
                 {column.name}
               </Insert>{" "}
               <small>{said(column)}</small>
@@ -89,9 +109,9 @@ function TableColumns({ table }: { table: Schemas["Table"] }) {
 }
 
 /** Writes a text into the answer space that is used. */
-function Insert({ label, text, children }: { label: string; text: string; children: string }) {
+function Insert({ does, text, children }: { does: string; text: string; children: string }) {
   return (
-    <button type="button" className="insert" aria-label={label} title={label} onClick={() => writing.insert(text)}>
+    <button type="button" className="insert" title={does} onClick={() => writing.insert(text)}>
       <code>{children}</code>
     </button>
   );

@@ -24,7 +24,7 @@ export function useDraft(place: Place, exercise: Exercise) {
 
 /** How a draft stands, in words. */
 function said({ unsaved, saved, problem, conflict }: DraftState) {
-  if (conflict) return "Draft not saved: it was changed in another window";
+  if (conflict) return "Draft not saved: it was changed in another window. Choose which version stays";
   if (problem)
     return `Draft not saved: ${problem.title.toLowerCase()}${passes(problem) ? ". Retrying automatically" : ""}`;
   if (unsaved) return "Saving …";

@@ -1,5 +1,7 @@
 import { Button, Checkbox } from "antd";
 import { useRef, useState, type RefObject } from "react";
+import { Menu } from "../Menu";
+import { downloadText } from "../download";
 import { usePreferences } from "../../session";
 import type { SqlHandle } from "./SqlSpace";
 
@@ -8,13 +10,15 @@ interface Props {
   text: string;
   /** The name of a file that the text is saved as. */
   file: string;
+  /** Asks how the database would work out the statement at the cursor. */
+  onPlan?(): void;
 }
 
 const smallest = 10;
 const largest = 28;
 
 /** What can be done with a text besides running it, and how it is shown. */
-export function SqlTools({ handle, text, file }: Props) {
+export function SqlTools({ handle, text, file, onPlan }: Props) {
   const { preferences, prefer } = usePreferences();
   const [said, setSaid] = useState("");
   const chosen = useRef<HTMLInputElement>(null);
@@ -27,69 +31,67 @@ export function SqlTools({ handle, text, file }: Props) {
   }
 
   function save() {
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(new Blob([text], { type: "application/sql" }));
-    link.download = file;
-    link.click();
-    setTimeout(() => URL.revokeObjectURL(link.href), 1000);
+    downloadText(file, "application/sql", text);
   }
 
   return (
-    <details className="tools">
-      <summary>More</summary>
-      <div className="tools-list">
-        <Button size="small" onClick={() => void layOut(handle, text).then(setSaid)}>
-          Lay out the SQL
+    <Menu label="More">
+      <Button size="small" data-closes onClick={() => void layOut(handle, text).then(setSaid)}>
+        Lay out the SQL
+      </Button>
+      <Button size="small" onClick={() => chosen.current?.click()}>
+        Open a file ...
+      </Button>
+      <Button size="small" onClick={save} disabled={!text}>
+        Save as a file
+      </Button>
+      {onPlan && (
+        <Button size="small" data-closes onClick={onPlan} disabled={!text}>
+          How it is worked out
         </Button>
-        <Button size="small" onClick={() => chosen.current?.click()}>
-          Open a file ...
+      )}
+      <input
+        ref={chosen}
+        type="file"
+        accept=".sql,text/plain"
+        hidden
+        aria-label="SQL file"
+        onChange={(event) => {
+          void open(event.target.files);
+          event.target.value = "";
+        }}
+      />
+      <span className="tools-size" role="group" aria-label="Text size">
+        Text size
+        <Button
+          size="small"
+          aria-label="Smaller text"
+          disabled={preferences.text_size <= smallest}
+          onClick={() => prefer({ text_size: preferences.text_size - 1 })}
+        >
+          −
         </Button>
-        <Button size="small" onClick={save} disabled={!text}>
-          Save as a file
+        {preferences.text_size}
+        <Button
+          size="small"
+          aria-label="Larger text"
+          disabled={preferences.text_size >= largest}
+          onClick={() => prefer({ text_size: preferences.text_size + 1 })}
+        >
+          +
         </Button>
-        <input
-          ref={chosen}
-          type="file"
-          accept=".sql,text/plain"
-          hidden
-          aria-label="SQL file"
-          onChange={(event) => {
-            void open(event.target.files);
-            event.target.value = "";
-          }}
-        />
-        <span className="tools-size" role="group" aria-label="Text size">
-          Text size
-          <Button
-            size="small"
-            aria-label="Smaller text"
-            disabled={preferences.text_size <= smallest}
-            onClick={() => prefer({ text_size: preferences.text_size - 1 })}
-          >
-            −
-          </Button>
-          {preferences.text_size}
-          <Button
-            size="small"
-            aria-label="Larger text"
-            disabled={preferences.text_size >= largest}
-            onClick={() => prefer({ text_size: preferences.text_size + 1 })}
-          >
-            +
-          </Button>
-        </span>
-        <Checkbox checked={preferences.wrap} onChange={(event) => prefer({ wrap: event.target.checked })}>
-          Wrap long lines
-        </Checkbox>
-        <p className="quiet">
-          Ctrl-Enter runs the statement at the cursor or what is selected, Ctrl-Shift-Enter all; Ctrl-F finds and
-          replaces; Ctrl-/ makes lines comments; Ctrl-Space completes.
-        </p>
-        <p className="quiet" role="status">
-          {said}
-        </p>
-      </div>
-    </details>
+      </span>
+      <Checkbox checked={preferences.wrap} onChange={(event) => prefer({ wrap: event.target.checked })}>
+        Wrap long lines
+      </Checkbox>
+      <p className="quiet">
+        Ctrl-Enter runs the statement at the cursor or what is selected, Ctrl-Shift-Enter all; Ctrl-F finds and
+        replaces; Ctrl-/ makes lines comments; Ctrl-Space completes.
+      </p>
+      <p className="quiet" role="status">
+        {said}
+      </p>
+    </Menu>
   );
 }
 

@@ -18,11 +18,23 @@ export function completionOf(dataset: () => Dataset | undefined) {
     if (word && before.at(-1) && before.at(-1)!.to + statement.from === context.pos) before.pop();
     const from = word?.from ?? context.pos;
     const written = text.slice(from, context.pos);
-    const options = optionsAt(before, scopeOf(statement.text, data), data, text, !!word || context.explicit).filter(
-      ({ label }) => label !== written, // there is nothing to complete in it
-    );
-    return options.length ? { from, options, validFor: /^"?[\p{L}\p{N}_$]*$/u } : null;
+    const all = optionsAt(before, scopeOf(statement.text, data), data, text, !!word || context.explicit);
+    const options = all.filter((option) => begins(option, written)).sort((a, b) => (b.boost ?? 0) - (a.boost ?? 0));
+    // A word that is complete needs no list, which would only lie over what is beneath.
+    if (!options.length || (!context.explicit && options.some(({ label }) => folded(label) === folded(written))))
+      return null;
+    return { from, options, filter: false };
   };
+}
+
+/** Whether what is written begins a name, or a part of it behind "." or "_"; one letter is too little for a keyword. */
+function begins({ label, type }: Completion, written: string) {
+  const name = label.toLowerCase();
+  const begun = written.toLowerCase();
+  if (type === "keyword") return begun.length > 1 && name.startsWith(begun);
+  return (
+    name.startsWith(begun) || `"${name}`.startsWith(begun) || name.includes("_" + begun) || name.includes("." + begun)
+  );
 }
 
 /** The statement in which, or right behind which, a place is. */

@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
-import { answer, api, problemOf, type Problem, type Run } from "../../api/client";
-import type { Statement } from "../../parts/sql/language";
+import { answer, api, problemOf, type Problem, type Run } from "../../../api/client";
+import type { Statement } from "../../../parts/sql/language";
 
 /** A statement that was run, or is being run. */
 export interface Ran {
@@ -26,9 +26,12 @@ function placed(problem: Problem, { line, column }: Statement): Problem {
   };
 }
 
+const mostEarlier = 10;
+
 /** Runs statements one after another, up to the first that fails. */
 export function useRuns(on: { paper: string; exercise?: string }) {
   const [all, setAll] = useState<Ran[]>([]);
+  const [earlier, setEarlier] = useState<Run[]>([]); // those that gave rows, the latest first
   const [since, setSince] = useState<number | null>(null); // when what is running began
   const calls = useRef<AbortController>(null);
   useEffect(() => () => calls.current?.abort(), []);
@@ -47,6 +50,7 @@ export function useRuns(on: { paper: string; exercise?: string }) {
         const body = { ...on, sql: statement.text };
         const run = await answer(api.POST("/api/runs", { body, signal: call.signal }));
         now[i] = { statement, state: "ended", run: run.error ? { ...run, error: placed(run.error, statement) } : run };
+        if (!run.error) setEarlier((runs) => [run, ...runs].slice(0, mostEarlier));
       } catch (error) {
         now[i] = call.signal.aborted
           ? { statement, state: "stopped" }
@@ -61,6 +65,7 @@ export function useRuns(on: { paper: string; exercise?: string }) {
 
   return {
     all,
+    earlier,
     since,
     start,
     /** Ends what is running; the service ends it, too. */

@@ -1,9 +1,21 @@
-import { ProblemNote } from "../../parts/ProblemNote";
+import { ProblemNote } from "../../../parts/ProblemNote";
+import type { Run } from "../../../api/client";
 import type { Ran } from "./useRuns";
-import { RunResult } from "./RunResult";
+import { lazily } from "../../../parts/lazily";
+import { Suspense } from "react";
+
+// The grid loads with the first result.
+const RunResult = lazily(() => import("./RunResult").then((m) => m.RunResult));
+
+interface Props {
+  all: Ran[];
+  earlier: Run[];
+  text: string;
+  onMend?(sql: string): void;
+}
 
 /** What was run came to: each of several statements with its line. */
-export function RunResults({ all, text, onMend }: { all: Ran[]; text: string; onMend?(sql: string): void }) {
+export function RunResults({ all, earlier, text, onMend }: Props) {
   return all.map(({ statement, state, run, problem }, i) => (
     <section key={i} className="ran" aria-busy={state === "running"}>
       {all.length > 1 && (
@@ -17,7 +29,9 @@ export function RunResults({ all, text, onMend }: { all: Ran[]; text: string; on
         <p className="quiet">The text has been changed since this was run.</p>
       )}
       {problem && <ProblemNote problem={problem} />}
-      {run && <RunResult run={run} onMend={mend(statement.text)} />}
+      <Suspense>
+        {run && <RunResult run={run} earlier={earlier.filter((r) => r.id !== run.id)} onMend={mend(statement.text)} />}
+      </Suspense>
     </section>
   ));
 

@@ -1,0 +1,111 @@
+import { Button } from "antd";
+import { BarChart, LineChart, ScatterChart } from "echarts/charts";
+import { AriaComponent, GridComponent, LegendComponent, TooltipComponent } from "echarts/components";
+import * as echarts from "echarts/core";
+import { CanvasRenderer } from "echarts/renderers";
+import { useEffect, useRef, useState } from "react";
+import type { Rows } from "../../../api/client";
+import { download } from "../../../parts/download";
+import type { Column } from "../../../parts/grid/values";
+import { drawing, kinds, suited, type Choice, type Kind } from "./drawing";
+
+echarts.use([
+  BarChart,
+  LineChart,
+  ScatterChart,
+  GridComponent,
+  LegendComponent,
+  TooltipComponent,
+  AriaComponent,
+  CanvasRenderer,
+]);
+
+const none = -1;
+
+/** A result as bars, a line or points. */
+export function Chart({ columns, rows }: { columns: Column[]; rows: Rows }) {
+  const [choice, setChoice] = useState<Choice>(() => suited(columns));
+  const place = useRef<HTMLDivElement>(null);
+  const chart = useRef<echarts.ECharts>(null);
+  const { option, said } = drawing(columns, rows, choice);
+  useEffect(() => {
+    const made = echarts.init(place.current);
+    chart.current = made;
+    const fit = new ResizeObserver(() => made.resize());
+    fit.observe(place.current!);
+    return () => {
+      fit.disconnect();
+      made.dispose();
+    };
+  }, []);
+  useEffect(() => {
+    const style = getComputedStyle(document.documentElement);
+    const colour = (name: string) => style.getPropertyValue(name).trim();
+    chart.current?.setOption(
+      {
+        ...option,
+        color: [colour("--action"), colour("--wrong")],
+        textStyle: { color: colour("--ink"), fontFamily: "system-ui, sans-serif" },
+        animation: false,
+      },
+      true,
+    );
+  });
+  const set = (next: Partial<Choice>) => setChoice({ ...choice, ...next });
+  const save = () =>
+    download(
+      "chart.png",
+      chart.current!.getDataURL({
+        type: "png",
+        pixelRatio: 2,
+        backgroundColor: getComputedStyle(document.documentElement).getPropertyValue("--paper").trim(),
+      }),
+    );
+  return (
+    <section className="chart" aria-label="The result as a picture">
+      <p className="tools-line">
+        <Pick label="As" value={choice.kind} options={kinds} onPick={(kind) => set({ kind: kind as Kind })} />
+        <Pick label="across" value={choice.across} options={names(columns)} onPick={(v) => set({ across: +v })} />
+        <Pick
+          label="up"
+          value={choice.up[0]}
+          options={names(columns)}
+          onPick={(v) => set({ up: [+v, choice.up[1]] })}
+        />
+        <Pick
+          label="and"
+          value={choice.up[1] ?? none}
+          options={[[none, "nothing else"], ...names(columns)]}
+          onPick={(v) => set({ up: +v === none ? [choice.up[0]] : [choice.up[0], +v] })}
+        />
+        <Button size="small" onClick={save}>
+          Save as PNG
+        </Button>
+      </p>
+      <div ref={place} className="chart-place" role="img" aria-label={said} />
+      <p className="quiet">{said}</p>
+    </section>
+  );
+}
+
+const names = (columns: Column[]): [number, string][] => columns.map((c, i) => [i, c.name]);
+
+function Pick(props: {
+  label: string;
+  value: string | number;
+  options: (readonly [string | number, string])[];
+  onPick(value: string): void;
+}) {
+  return (
+    <label>
+      {props.label}{" "}
+      <select className="look" value={props.value} onChange={(event) => props.onPick(event.target.value)}>
+        {props.options.map(([value, name]) => (
+          <option key={value} value={value}>
+            {name}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+}

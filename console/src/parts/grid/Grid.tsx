@@ -1,0 +1,200 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { Button } from "antd";
+import { useEffect, useId, useImperativeHandle, useRef, useState, type KeyboardEvent, type Ref } from "react";
+import type { Rows } from "../../api/client";
+import { CellText } from "./CellText";
+import { CellValue } from "./CellValue";
+import { GridHead } from "./GridHead";
+import { useSelection, type At } from "./useSelection";
+import { useSorted } from "./useSorted";
+import { isNumber, tabbed, widthsOf, type Column } from "./values";
+
+const rowHeight = 26;
+const headHeight = 42;
+const rowsAtOnce = 12;
+
+/** What may be copied. */
+export type Copied = "cells" | "column" | "all";
+
+export interface GridHandle {
+  copy(what: Copied, withNames: boolean): void;
+}
+
+interface Props {
+  ref?: Ref<GridHandle>;
+  label: string;
+  columns: Column[];
+  rows: Rows;
+  /** What is to be said of a cell besides its value, as "other value"; it is marked by its shape, too. */
+  mark?(row: number, column: number): string | undefined;
+}
+
+/** Rows by the hundred thousand: only those in sight are drawn, and of them only the columns in sight. */
+export function Grid({ ref, label, columns, rows, mark }: Props) {
+  const id = useId();
+  const scroller = useRef<HTMLDivElement>(null);
+  const [widths, setWidths] = useState(() => widthsOf(columns, rows));
+  const [open, setOpen] = useState<At | null>(null);
+  const { sort, places, by, own } = useSorted(columns, rows);
+  const { active, block, go, move } = useSelection(rows.length, columns.length, rowsAtOnce);
+  const copying = useRef<string>(null); // what a button copies
+
+  // eslint-disable-next-line react-hooks/incompatible-library -- what these return goes to no other component
+  const down = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => rowHeight,
+    scrollPaddingStart: headHeight,
+    overscan: 6,
+  });
+  const across = useVirtualizer({
+    horizontal: true,
+    count: columns.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: (i) => widths[i],
+    overscan: 2,
+  });
+  useEffect(() => across.measure(), [widths, across]);
+  useEffect(() => {
+    if (!scroller.current?.contains(document.activeElement)) return;
+    if (active.row >= 0) down.scrollToIndex(active.row);
+    across.scrollToIndex(active.column);
+  }, [active, down, across]);
+
+  const text = (what: Copied, withNames: boolean) => {
+    const whole = { top: 0, bottom: rows.length - 1, left: 0, right: columns.length - 1 };
+    const column = { ...whole, left: active.column, right: active.column };
+    const { top, bottom, left, right } = { cells: block, column, all: whole }[what];
+    const copied = places.slice(top, bottom + 1).map((place) => rows[place]);
+    return tabbed(columns, copied, { top: 0, bottom: copied.length - 1, left, right }, withNames);
+  };
+  useImperativeHandle(ref, () => ({
+    copy: (what, withNames) => {
+      copying.current = text(what, withNames);
+      document.execCommand("copy"); // it works without TLS, too; the event below says what is copied
+      copying.current = null;
+    },
+  }));
+  // A button that copies has the focus, so the event is the document's.
+  useEffect(() => {
+    const copy = (event: ClipboardEvent) => {
+      if (copying.current === null) return;
+      event.clipboardData?.setData("text/plain", copying.current);
+      event.preventDefault();
+    };
+    document.addEventListener("copy", copy);
+    return () => document.removeEventListener("copy", copy);
+  }, []);
+
+  const resize = (column: number, width: number) =>
+    setWidths((all) => all.map((w, i) => (i === column ? Math.max(width, 40) : w)));
+  const press = (event: KeyboardEvent) => {
+    if (event.altKey && /^Arrow(Left|Right)$/.test(event.key))
+      resize(active.column, widths[active.column] + (event.key === "ArrowLeft" ? -20 : 20));
+    else if (event.key === "Enter" || event.key === " ") {
+      if (active.row < 0) by(active.column);
+      else setOpen(active);
+    } else if (event.key === "Escape" && open) setOpen(null);
+    else if (!move(event)) return;
+    event.preventDefault();
+  };
+  const cellId = (at: At) => `${id}-${at.row}-${at.column}`;
+  const isWithin = (row: number, column: number) =>
+    row >= block.top && row <= block.bottom && column >= block.left && column <= block.right;
+  const opened = open && places[open.row] !== undefined ? rows[places[open.row]][open.column] : undefined;
+
+  return (
+    <div className="row-grid">
+      {/* The cells are reached by keys in the grid, which says which of them is active. */}
+      <div
+        ref={scroller}
+        role="grid"
+        aria-label={label}
+        aria-rowcount={rows.length + 1}
+        aria-colcount={columns.length}
+        aria-multiselectable
+        aria-activedescendant={cellId(active)}
+        tabIndex={0}
+        className="row-grid-scroll"
+        style={{
+          maxWidth: across.getTotalSize() + 18,
+          height: headHeight + Math.min(rows.length, rowsAtOnce) * rowHeight + 16,
+        }}
+        onKeyDown={press}
+        onCopy={(event) => {
+          event.clipboardData.setData("text/plain", text("cells", false));
+          event.preventDefault();
+        }}
+      >
+        <div style={{ width: across.getTotalSize(), height: headHeight + down.getTotalSize() }} role="presentation">
+          <div role="row" aria-rowindex={1} className="row-grid-head">
+            {across.getVirtualItems().map((item) => (
+              <GridHead
+                key={item.index}
+                id={cellId({ row: -1, column: item.index })}
+                column={columns[item.index]}
+                item={item}
+                sort={sort}
+                active={active.row === -1 && active.column === item.index}
+                onSort={() => {
+                  go({ row: -1, column: item.index });
+                  by(item.index);
+                }}
+                onResize={(width) => resize(item.index, width)}
+              />
+            ))}
+          </div>
+          {down.getVirtualItems().map((line) => (
+            <div
+              key={line.index}
+              role="row"
+              aria-rowindex={line.index + 2}
+              className="row-grid-row"
+              style={{ top: headHeight + line.start }}
+            >
+              {across.getVirtualItems().map((item) => {
+                const at = { row: line.index, column: item.index };
+                const { type } = columns[item.index];
+                const said = mark?.(places[line.index], item.index);
+                return (
+                  // eslint-disable-next-line jsx-a11y/interactive-supports-focus -- the grid has the focus and the keys
+                  <div
+                    key={item.index}
+                    id={cellId(at)}
+                    role="gridcell"
+                    aria-colindex={item.index + 1}
+                    aria-selected={isWithin(at.row, at.column)}
+                    className="row-grid-cell"
+                    data-active={(active.row === at.row && active.column === at.column) || undefined}
+                    data-number={isNumber(type) || undefined}
+                    data-mark={said}
+                    title={said}
+                    style={{ left: item.start, width: item.size }}
+                    onMouseDown={(event) => go(at, event.shiftKey)}
+                    onMouseEnter={(event) => event.buttons === 1 && go(at, true)}
+                    onDoubleClick={() => setOpen(at)}
+                  >
+                    <CellValue cell={rows[places[line.index]][item.index]} type={type} />
+                    {said && <span className="away"> ({said})</span>}
+                  </div>
+                );
+              })}
+            </div>
+          ))}
+        </div>
+      </div>
+      {sort && (
+        <p className="quiet" role="status">
+          Sorted here by {columns[sort.column].name}, {sort.descending ? "descending" : "ascending"}; the query&rsquo;s
+          own order is another.{" "}
+          <Button size="small" onClick={own}>
+            The query&rsquo;s own order
+          </Button>
+        </p>
+      )}
+      {open && opened !== undefined && (
+        <CellText column={columns[open.column]} cell={opened} row={open.row} onClose={() => setOpen(null)} />
+      )}
+    </div>
+  );
+}
