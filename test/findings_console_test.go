@@ -42,7 +42,7 @@ func TestFindingsInTheMargin(t *testing.T) {
 			"Is a comma missing between name and valley?", ""},
 		{"names-and-valleys", "SELECT name, upper(valley) FROM apiary",
 			"Incorrect", "values-case",
-			"capital and small letters", "name|upper|expected Bell Meadow|ALDERVALE|Aldervale"},
+			"capital and small letters", "name|upper|expected upper Bell Meadow|ALDERVALE (yours)|Aldervale (expected)"},
 		{"names-and-valleys", "SELECT a.name, a.valley FROM apiary AS a, grade", "Incorrect", "cause-join-condition " +
 			"rows-multiplied",
 			"No condition joins apiary and grade", "name|valley Bell Meadow|Aldervale"},
@@ -88,7 +88,7 @@ func TestFindingsInTheMargin(t *testing.T) {
 		for _, tr := range margin.MustElements(".finding tr") {
 			var cells []string
 			for _, cell := range tr.MustElements("th, td") {
-				cells = append(cells, strings.TrimSpace(cell.MustText()))
+				cells = append(cells, strings.Join(strings.Fields(cell.MustText()), " "))
 			}
 			lines = append(lines, strings.Join(cells, "|"))
 		}

@@ -1,6 +1,15 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { Button } from "antd";
-import { useEffect, useId, useImperativeHandle, useRef, useState, type KeyboardEvent, type Ref } from "react";
+import {
+  useEffect,
+  useEffectEvent,
+  useId,
+  useImperativeHandle,
+  useRef,
+  useState,
+  type KeyboardEvent,
+  type Ref,
+} from "react";
 import type { Rows } from "../../api/client";
 import { CellText } from "./CellText";
 import { CellValue } from "./CellValue";
@@ -75,15 +84,17 @@ export function Grid({ ref, label, columns, rows, mark }: Props) {
       copying.current = null;
     },
   }));
-  // A button that copies has the focus, so the event is the document's.
+  // The event comes to the document: nothing in a grid is selected as text. A button that copies has the focus itself.
+  const copy = useEffectEvent((event: ClipboardEvent) => {
+    const copied = copying.current ?? (document.activeElement === scroller.current ? text("cells", false) : null);
+    if (copied === null) return;
+    event.clipboardData?.setData("text/plain", copied);
+    event.preventDefault();
+  });
   useEffect(() => {
-    const copy = (event: ClipboardEvent) => {
-      if (copying.current === null) return;
-      event.clipboardData?.setData("text/plain", copying.current);
-      event.preventDefault();
-    };
-    document.addEventListener("copy", copy);
-    return () => document.removeEventListener("copy", copy);
+    const heard = (event: ClipboardEvent) => copy(event);
+    document.addEventListener("copy", heard);
+    return () => document.removeEventListener("copy", heard);
   }, []);
 
   const resize = (column: number, width: number) =>
@@ -121,10 +132,7 @@ export function Grid({ ref, label, columns, rows, mark }: Props) {
           height: headHeight + Math.min(rows.length, rowsAtOnce) * rowHeight + 16,
         }}
         onKeyDown={press}
-        onCopy={(event) => {
-          event.clipboardData.setData("text/plain", text("cells", false));
-          event.preventDefault();
-        }}
+        onFocus={() => getSelection()?.removeAllRanges()}
       >
         <div style={{ width: across.getTotalSize(), height: headHeight + down.getTotalSize() }} role="presentation">
           <div role="row" aria-rowindex={1} className="row-grid-head">

@@ -18,7 +18,9 @@ export function completionOf(dataset: () => Dataset | undefined) {
     if (word && before.at(-1) && before.at(-1)!.to + statement.from === context.pos) before.pop();
     const from = word?.from ?? context.pos;
     const written = text.slice(from, context.pos);
-    const all = optionsAt(before, scopeOf(statement.text, data), data, text, !!word || context.explicit);
+    // What is being written is no alias yet.
+    const rest = statement.text.slice(0, from - statement.from) + statement.text.slice(context.pos - statement.from);
+    const all = optionsAt(before, scopeOf(rest, data), data, text, !!word || context.explicit);
     const options = all.filter((option) => begins(option, written)).sort((a, b) => (b.boost ?? 0) - (a.boost ?? 0));
     // A word that is complete needs no list, which would only lie over what is beneath.
     if (!options.length || (!context.explicit && options.some(({ label }) => folded(label) === folded(written))))
