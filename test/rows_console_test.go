@@ -18,7 +18,12 @@ import (
 func (w *window) runs(sql, says string) {
 	w.t.Helper()
 	w.write("no-mail", sql)
+	before := "none"
+	if found, result, _ := w.Has(in("no-mail", ".result")); found {
+		before = *result.MustAttribute("data-run")
+	}
 	w.press("no-mail", "Run")
+	w.element(in("no-mail", fmt.Sprintf(".result:not([data-run=%q])", before)))
 	w.says(in("no-mail", ".result [role=status]"), says)
 }
 

@@ -25,7 +25,7 @@ interface Props {
 export function RunResult({ run, earlier, onMend }: Props) {
   if (run.error && run.rows.length === 0) return <ProblemNote problem={run.error} onMend={onMend} />;
   return (
-    <div className="result">
+    <div className="result" data-run={run.id}>
       {run.error && <ProblemNote problem={run.error} onMend={onMend} />}
       <RunRows key={run.id} run={run} earlier={earlier} />
     </div>
