@@ -1,3 +1,4 @@
+import { PostgreSQL } from "@codemirror/lang-sql";
 import react from "@vitejs/plugin-react";
 import { defineConfig, type Plugin } from "vite";
 import { compression } from "vite-plugin-compression2";
@@ -22,9 +23,24 @@ function preloadFonts(): Plugin {
   };
 }
 
+/** The words of the editor's SQL, without the editor. */
+function sqlWords(): Plugin {
+  const id = "virtual:sql-words";
+  return {
+    name: "sql-words",
+    resolveId: (source) => (source === id ? "\0" + id : undefined),
+    load(source) {
+      if (source !== "\0" + id) return;
+      const { keywords, types } = PostgreSQL.spec;
+      return `export const keywords = ${JSON.stringify(keywords)};\nexport const types = ${JSON.stringify(types)};`;
+    },
+  };
+}
+
 export default defineConfig({
   plugins: [
     react(),
+    sqlWords(),
     preloadFonts(),
     compression({ include: /\.(html|js|css|svg)$/, algorithms: ["gzip", "brotliCompress"] }),
   ],

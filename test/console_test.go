@@ -257,12 +257,12 @@ func TestAnExpiredSessionLosesNothing(t *testing.T) {
 		t.Fatal(err)
 	}
 	w.write("no-mail", "SELECT 'typed after'")
-	w.says(".ant-modal", "The session has ended")
+	w.says(".log-in-again", "The session has ended")
 	reset, err := client.Read[client.AddedAccount](hazel(t).ResetPassword(ctx, name))
 	if err != nil {
 		t.Fatal(err)
 	}
-	w.element(".ant-modal #password").MustInput(reset.Password).MustType(input.Enter)
+	w.element(".log-in-again #password").MustInput(reset.Password).MustType(input.Enter)
 	w.says("p", "Choose one of your own to go on")
 	w.element("#current").MustInput(reset.Password)
 	w.element("#new").MustInput(demo.LearnerPassword).MustType(input.Enter)

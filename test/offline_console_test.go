@@ -216,9 +216,9 @@ func TestSomebodyElseLogsIn(t *testing.T) {
 		t.Fatal(err)
 	}
 	w.write("no-mail", "SELECT 'wren, unsaved'")
-	w.element(".ant-modal #name")
-	w.element(".ant-modal #name").MustSelectAllText().MustInput("alma")
-	w.element(".ant-modal #password").MustInput(demo.LearnerPassword).MustType(input.Enter)
+	w.element(".log-in-again #name")
+	w.element(".log-in-again #name").MustSelectAllText().MustInput("alma")
+	w.element(".log-in-again #password").MustInput(demo.LearnerPassword).MustType(input.Enter)
 	w.says("header.frame", "Alma Quillon")
 	w.element(in("no-mail", written))
 	alma, wren := as(t, s.url, "alma", demo.LearnerPassword), as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)

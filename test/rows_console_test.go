@@ -151,7 +151,7 @@ func TestRowsAreCopied(t *testing.T) {
 		}
 	}
 	w.says(in("no-mail", ".result summary"), "Use the rows").MustClick()
-	w.says(in("no-mail", ".result .ant-checkbox-wrapper"), "with the columns").MustClick()
+	w.says(in("no-mail", ".result label"), "with the columns").MustClick()
 	w.says(in("no-mail", ".result .tools-list button"), "^all$").MustClick()
 	if got := copied(); got != "1\ta\n2\t\n3\t\"x\ty\"" {
 		t.Errorf("without names: %q", got)

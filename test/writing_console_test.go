@@ -92,7 +92,7 @@ func TestPreferencesAreThePersonsEverywhere(t *testing.T) {
 	w.visit("/papers/first-look")
 	w.says(in("no-mail", ".tools summary"), "More").MustClick()
 	w.element(in("no-mail", `[aria-label="Larger text"]`)).MustClick()
-	w.says(in("no-mail", ".ant-checkbox-wrapper"), "Wrap long lines").MustClick()
+	w.says(in("no-mail", ".tools label"), "Wrap long lines").MustClick()
 	w.element("select.look").MustSelect("Dark")
 	w.element(`html[data-look="dark"]`)
 
@@ -269,10 +269,10 @@ func TestFilesAreOpenedAndSaved(t *testing.T) {
 	if err := os.WriteFile(file, []byte("SELECT name\r\nFROM hive;"), 0o600); err != nil {
 		t.Fatal(err)
 	}
+	w.says(in("no-mail", ".tools summary"), "More").MustClick()
 	w.element(in("no-mail", "input[type=file]")).MustSetFiles(file)
 	w.shows("no-mail", "SELECT name\nFROM hive;")
 	w.saves()
-	w.says(in("no-mail", ".tools summary"), "More").MustClick()
 	w.press("no-mail", "Save as a file")
 	if name, text := w.saved(); name != "first-look-no-mail.sql" || text != "SELECT name\nFROM hive;" {
 		t.Errorf("saved as %q: %q", name, text)

@@ -1,5 +1,4 @@
-import { ConfigProvider, theme } from "antd";
-import { Suspense, useEffect, useSyncExternalStore } from "react";
+import { Suspense, useEffect, useSyncExternalStore, type ReactNode } from "react";
 import { Navigate, Route, Routes } from "react-router";
 import { Beginning } from "./parts/Beginning";
 import { Frame } from "./parts/Frame";
@@ -8,7 +7,8 @@ import { SessionProvider, useSession, type Preferences } from "./session";
 
 type Look = Preferences["look"];
 
-// Each page loads when it is gone to.
+// Each page loads when it is gone to; those of a learner's work do without Ant Design.
+const Antd = lazily(() => import("./parts/Antd").then((m) => m.Antd));
 const BuildPage = lazily(() => import("./pages/build/BuildPage").then((m) => m.BuildPage));
 const DatasetPage = lazily(() => import("./pages/dataset/DatasetPage").then((m) => m.DatasetPage));
 const DatasetsPage = lazily(() => import("./pages/datasets/DatasetsPage").then((m) => m.DatasetsPage));
@@ -56,30 +56,9 @@ function Dressed() {
   const { session } = useSession();
   const dark = useDark(session?.preferences.look);
   return (
-    <ConfigProvider
-      theme={{
-        algorithm: dark ? theme.darkAlgorithm : theme.defaultAlgorithm,
-        token: {
-          colorPrimary: dark ? "#8fb4d6" : "#1f4b6e",
-          colorBgContainer: dark ? "#1e1d1a" : "#fdfaf3",
-          colorBgElevated: dark ? "#292722" : "#fdfaf3",
-          colorTextPlaceholder: dark ? "#a8a294" : "#6b675e",
-          colorLink: dark ? "#8fb4d6" : "#1f4b6e",
-          colorLinkHover: dark ? "#b5d0ea" : "#163a57",
-          colorLinkActive: dark ? "#b5d0ea" : "#163a57",
-          colorInfo: dark ? "#8fb4d6" : "#1f4b6e",
-          colorBgBase: dark ? "#1e1d1a" : "#fdfaf3",
-          colorTextBase: dark ? "#e9e4d8" : "#2b2a27",
-          colorTextLightSolid: dark ? "#1e1d1a" : "#fdfaf3",
-          borderRadius: 4,
-          fontFamily: "system-ui, 'Liberation Sans', sans-serif",
-        },
-      }}
-    >
-      <Suspense fallback={null}>
-        <Pages dark={dark} />
-      </Suspense>
-    </ConfigProvider>
+    <Suspense fallback={null}>
+      <Pages dark={dark} />
+    </Suspense>
   );
 }
 
@@ -87,7 +66,8 @@ function Pages({ dark }: { dark: boolean }) {
   const { session, loading, problem, ended } = useSession();
   if (loading) return <Beginning problem={problem} />;
   if (!session) return <LogInPage />;
-  if (session.account.one_time_password) return <FirstPassword />;
+  const dressed = (page: ReactNode) => <Antd dark={dark}>{page}</Antd>;
+  if (session.account.one_time_password) return dressed(<FirstPassword />);
   return (
     <Frame key={session.account.name}>
       {ended && (
@@ -99,14 +79,14 @@ function Pages({ dark }: { dark: boolean }) {
         <Routes>
           <Route path="/" element={<PapersPage />} />
           <Route path="/papers/:paper" element={<PaperPage dark={dark} />} />
-          <Route path="/papers/:paper/progress" element={<ProgressPage />} />
-          <Route path="/datasets" element={<DatasetsPage />} />
-          <Route path="/datasets/:dataset" element={<DatasetPage />} />
-          <Route path="/datasets/:dataset/map" element={<MapPage dark={dark} />} />
-          <Route path="/builds/:job" element={<BuildPage />} />
-          <Route path="/history" element={<HistoryPage />} />
-          <Route path="/password" element={<PasswordPage />} />
-          <Route path="/learners/:learner" element={<LearnerPage />} />
+          <Route path="/papers/:paper/progress" element={dressed(<ProgressPage />)} />
+          <Route path="/datasets" element={dressed(<DatasetsPage />)} />
+          <Route path="/datasets/:dataset" element={dressed(<DatasetPage />)} />
+          <Route path="/datasets/:dataset/map" element={dressed(<MapPage dark={dark} />)} />
+          <Route path="/builds/:job" element={dressed(<BuildPage />)} />
+          <Route path="/history" element={dressed(<HistoryPage />)} />
+          <Route path="/password" element={dressed(<PasswordPage />)} />
+          <Route path="/learners/:learner" element={dressed(<LearnerPage />)} />
           <Route path="*" element={<Navigate to="/" replace />} />
         </Routes>
       </Suspense>

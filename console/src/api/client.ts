@@ -1,4 +1,5 @@
 import createClient, { type Middleware } from "openapi-fetch";
+import { call } from "./early";
 import type { components, paths } from "./contract";
 
 export type Schemas = components["schemas"];
@@ -68,7 +69,7 @@ const clock: Middleware = {
   },
 };
 
-export const api = createClient<paths>({ baseUrl: "" });
+export const api = createClient<paths>({ baseUrl: "", fetch: call });
 api.use(csrf, clock);
 
 /** Waits for a call's answer. Anything but the answer is thrown as a ProblemError. */

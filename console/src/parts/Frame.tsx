@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "./Button";
 import type { CSSProperties, ReactNode } from "react";
 import { NavLink } from "react-router";
 import { usePreferences, useSession } from "../session";
@@ -41,7 +41,7 @@ export function Frame({ children }: { children: ReactNode }) {
           <option value="dark">Dark</option>
           <option value="system">As the system</option>
         </select>
-        <Button type="text" size="small" onClick={() => void logOut()}>
+        <Button type="link" size="small" onClick={() => void logOut()}>
           Log out
         </Button>
       </header>

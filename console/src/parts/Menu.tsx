@@ -1,4 +1,4 @@
-import { useEffect, useRef, type MouseEvent, type ReactNode } from "react";
+import { useEffect, useRef, useState, type MouseEvent, type ReactNode } from "react";
 
 interface Props {
   label: string;
@@ -8,6 +8,7 @@ interface Props {
 /** What opens beneath a word: it closes with Escape, a click elsewhere, or a button in it that says so. */
 export function Menu({ label, children }: Props) {
   const details = useRef<HTMLDetailsElement>(null);
+  const [open, setOpen] = useState(false);
   useEffect(() => {
     const close = (event: Event) => {
       if (!details.current?.contains(event.target as Node)) details.current?.removeAttribute("open");
@@ -22,6 +23,7 @@ export function Menu({ label, children }: Props) {
     <details
       ref={details}
       className="tools"
+      onToggle={(event) => setOpen(event.currentTarget.open)}
       onKeyDown={(event) => {
         if (event.key !== "Escape") return;
         close();
@@ -32,7 +34,7 @@ export function Menu({ label, children }: Props) {
       }}
     >
       <summary>{label}</summary>
-      <div className="tools-list">{children}</div>
+      {open && <div className="tools-list">{children}</div>}
     </details>
   );
 }

@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "./Button";
 import type { Problem } from "../api/client";
 
 interface Props {

@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "./Button";
 import { useState } from "react";
 import type { Rows } from "../api/client";
 import { CellValue } from "./grid/CellValue";

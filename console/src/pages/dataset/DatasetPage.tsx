@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Button } from "antd";
+import { Button } from "../../parts/Button";
 import { useEffect } from "react";
 import { Link, useLocation, useParams } from "react-router";
 import { answer, api, problemOf, type Dataset } from "../../api/client";

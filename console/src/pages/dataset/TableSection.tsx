@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "../../parts/Button";
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Dataset, Table } from "../../api/client";

@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "../../parts/Button";
 import { Link, useNavigate } from "react-router";
 import type { Entry } from "../../api/client";
 import { FindingNote } from "../../parts/FindingNote";

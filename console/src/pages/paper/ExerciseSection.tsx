@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "../../parts/Button";
 import { Suspense, useEffect, useEffectEvent, useRef, useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
 import type { Exercise } from "../../api/client";

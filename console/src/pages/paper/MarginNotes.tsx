@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "../../parts/Button";
 import type { Attempt } from "../../api/client";
 import { FindingNote } from "../../parts/FindingNote";
 import { ProblemNote } from "../../parts/ProblemNote";

@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "../../parts/Button";
 import { useMutation } from "@tanstack/react-query";
 import { answer, api, problemOf, type Job, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../parts/ProblemNote";

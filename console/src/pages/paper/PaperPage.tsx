@@ -1,6 +1,6 @@
-import { Button } from "antd";
+import { Button } from "../../parts/Button";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { startTransition, useEffect, useState } from "react";
 import { useLocation, useParams } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
 import { Prose } from "../../parts/Prose";
@@ -36,40 +36,54 @@ export function PaperPage({ dark }: { dark: boolean }) {
     staleTime: 60_000,
   });
   const loaded = paper.data !== undefined;
-  const tables = useTables(paper.data?.summary.dataset, paper.data?.build);
+  const [used, setUsed] = useState(false); // somebody has begun to write
+  const tables = useTables(used ? paper.data?.summary.dataset : undefined, paper.data?.build);
   const closed = usePast(paper.data?.summary.due) || paper.data?.summary.state === "closed";
   useTitle(paper.data?.summary.title);
+  const shown = useGrowing(paper.data?.sections.length ?? 0);
+  const whole = loaded && shown >= paper.data.sections.length;
   useEffect(() => {
-    if (loaded && hash) document.getElementById(hash.slice(1))?.scrollIntoView();
-  }, [loaded, hash]);
+    if (whole && hash) document.getElementById(hash.slice(1))?.scrollIntoView();
+  }, [whole, hash]);
   return (
     <Waiting query={paper}>
       {({ summary, sections }) => (
-        <article className={focus ? "paper in-focus" : "paper"} data-dark={dark}>
+        <article className={focus ? "paper in-focus" : "paper"} data-dark={dark} onFocusCapture={() => setUsed(true)}>
           <PaperHead summary={summary} closed={closed} instructor={instructor} onTables={() => setDrawer(true)} />
           {instructor && !focus && <PaperCheck paper={slug} />}
-          {sections.map((section, i) =>
-            section.exercise ? (
-              (!focus || focus === section.exercise.slug) && (
-                <ExerciseSection
-                  key={section.exercise.slug}
-                  exercise={section.exercise}
-                  tables={tables}
-                  closed={closed && !instructor}
-                  broughtBack={broughtBack?.exercise === section.exercise.slug ? broughtBack.sql : undefined}
-                  inFocus={focus !== null}
-                  onFocus={() => setFocus(focus ? null : section.exercise!.slug)}
-                />
-              )
-            ) : (
-              <Narrative key={i} section={section} paper={slug} tables={tables} hidden={focus !== null} />
-            ),
-          )}
+          {sections
+            .slice(0, shown)
+            .map((section, i) =>
+              section.exercise ? (
+                (!focus || focus === section.exercise.slug) && (
+                  <ExerciseSection
+                    key={section.exercise.slug}
+                    exercise={section.exercise}
+                    tables={tables}
+                    closed={closed && !instructor}
+                    broughtBack={broughtBack?.exercise === section.exercise.slug ? broughtBack.sql : undefined}
+                    inFocus={focus !== null}
+                    onFocus={() => setFocus(focus ? null : section.exercise!.slug)}
+                  />
+                )
+              ) : (
+                <Narrative key={i} section={section} paper={slug} tables={tables} hidden={focus !== null} />
+              ),
+            )}
           <TablesDrawer dataset={summary.dataset} dark={dark} open={drawer} onClose={() => setDrawer(false)} />
         </article>
       )}
     </Waiting>
   );
+}
+
+/** How many parts of a page are there: the first at once, then one after another, so that a key is never waited for. */
+function useGrowing(parts: number) {
+  const [shown, setShown] = useState(2);
+  useEffect(() => {
+    if (shown < parts) startTransition(() => setShown((n) => n + 1));
+  }, [shown, parts]);
+  return shown;
 }
 
 function PaperHead({

@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "../../parts/Button";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { moment } from "../../parts/words";
 import { submissions, type Submission } from "../../work/submissions";

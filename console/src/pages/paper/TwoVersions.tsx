@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "../../parts/Button";
 import type { Schemas } from "../../api/client";
 import { SqlView } from "../../parts/sql/SqlView";
 import { moment } from "../../parts/words";

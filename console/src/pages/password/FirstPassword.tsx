@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "../../parts/Button";
 import { useSession } from "../../session";
 import { PasswordPage } from "./PasswordPage";
 import { useTitle } from "../../parts/useTitle";

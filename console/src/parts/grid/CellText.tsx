@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "../Button";
 import { laidOut, type Cell, type Column } from "./values";
 
 /** The whole of a cell, over as many lines as it has. */

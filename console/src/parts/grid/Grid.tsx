@@ -1,5 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { Button } from "antd";
+import { Button } from "../Button";
 import {
   useEffect,
   useEffectEvent,

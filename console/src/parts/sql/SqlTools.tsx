@@ -1,4 +1,4 @@
-import { Button, Checkbox } from "antd";
+import { Button } from "../Button";
 import { useRef, useState, type RefObject } from "react";
 import { Menu } from "../Menu";
 import { downloadText } from "../download";
@@ -81,9 +81,14 @@ export function SqlTools({ handle, text, file, onPlan }: Props) {
           +
         </Button>
       </span>
-      <Checkbox checked={preferences.wrap} onChange={(event) => prefer({ wrap: event.target.checked })}>
+      <label>
+        <input
+          type="checkbox"
+          checked={preferences.wrap}
+          onChange={(event) => prefer({ wrap: event.target.checked })}
+        />{" "}
         Wrap long lines
-      </Checkbox>
+      </label>
       <p className="quiet">
         Ctrl-Enter runs the statement at the cursor or what is selected, Ctrl-Shift-Enter all; Ctrl-F finds and
         replaces; Ctrl-/ makes lines comments; Ctrl-Space completes.

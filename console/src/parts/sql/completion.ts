@@ -1,6 +1,7 @@
 import type { Completion, CompletionContext, CompletionResult } from "@codemirror/autocomplete";
 import { functions } from "./functions";
-import { keywords, statementsOf } from "./language";
+import { statementsOf } from "./language";
+import { keywords } from "./words";
 import { aliasFor, bareName, columnOf, folded, tableOf, type Column, type Dataset, type Table } from "./schema";
 import { is, nameOf, scopeOf, sourceOf, tokensOf, type Scope, type Source, type Token } from "./scope";
 

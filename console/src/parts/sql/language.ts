@@ -1,16 +1,6 @@
 import { PostgreSQL, SQLDialect } from "@codemirror/lang-sql";
 import { tagHighlighter, tags } from "@lezer/highlight";
-
-// Words that PostgreSQL knows, but that anybody may call a column: coloured they would mislead.
-const everyday = new Set(
-  (
-    "name day month year hour minute second type value kind role data level location owner version comment content " +
-    "state position"
-  ).split(" "),
-);
-
-/** The words that are coloured as SQL's own. */
-export const keywords = PostgreSQL.spec.keywords!.split(" ").filter((word) => !everyday.has(word));
+import { keywords } from "./words";
 
 export const dialect = SQLDialect.define({ ...PostgreSQL.spec, keywords: keywords.join(" ") });
 

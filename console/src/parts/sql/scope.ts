@@ -1,4 +1,4 @@
-import { keywords } from "./language";
+import { keywords } from "./words";
 import { folded, tableOf, type Dataset, type Table } from "./schema";
 
 /** A word, quoted name, text or sign of a statement. Comments are none. */
@@ -9,7 +9,8 @@ export interface Token {
   to: number;
 }
 
-const pattern =
+/** What an SQL text consists of, one after another: comments, texts, names, words, numbers, signs. */
+export const pattern =
   /--[^\n]*|\/\*[\s\S]*?(?:\*\/|$)|\$([a-zA-Z_]*)\$[\s\S]*?(?:\$\1\$|$)|[eE]?'(?:[^']|'')*(?:'|$)|"(?:[^"]|"")*(?:"|$)|[\p{L}_][\p{L}\p{N}_$]*|\d[\d.eE]*|::|<>|<=|>=|!=|\|\||\S/gu;
 
 const known = new Set(keywords);

@@ -8,6 +8,6 @@ export function useTables(dataset = "", build?: number): Dataset | undefined {
     queryKey: ["tables", dataset, build],
     queryFn: () => answer(api.GET("/api/datasets/{dataset}", { params: { path: { dataset }, query: { build } } })),
     staleTime: Infinity,
-    enabled: build !== undefined,
+    enabled: dataset !== "" && build !== undefined,
   }).data;
 }

@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "../../../parts/Button";
 import { useQuery } from "@tanstack/react-query";
 import { answer, api, type Attempt, type Run } from "../../../api/client";
 import { Evidence } from "../../../parts/FindingNote";

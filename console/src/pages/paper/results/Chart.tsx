@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "../../../parts/Button";
 import { BarChart, LineChart, ScatterChart } from "echarts/charts";
 import { AriaComponent, GridComponent, LegendComponent, TooltipComponent } from "echarts/components";
 import * as echarts from "echarts/core";

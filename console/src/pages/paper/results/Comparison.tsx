@@ -1,4 +1,3 @@
-import { Radio } from "antd";
 import { useMemo, useState } from "react";
 import type { Rows, Run } from "../../../api/client";
 import { Grid } from "../../../parts/grid/Grid";
@@ -28,15 +27,12 @@ export function Comparison({ run, rows, earlier }: { run: Run; rows: Rows; earli
             ))}
           </select>
         </label>{" "}
-        <Radio.Group
-          size="small"
-          value={beside}
-          onChange={(event) => setBeside(event.target.value as boolean)}
-          options={[
-            { value: false, label: "What differs" },
-            { value: true, label: "Side by side" },
-          ]}
-        />
+        <label>
+          <input type="radio" checked={!beside} onChange={() => setBeside(false)} /> What differs
+        </label>{" "}
+        <label>
+          <input type="radio" checked={beside} onChange={() => setBeside(true)} /> Side by side
+        </label>
       </p>
       <p role="status">
         Before: {count(before.row_count, "row")}; now: {count(run.row_count, "row")}. {inWords(result)}

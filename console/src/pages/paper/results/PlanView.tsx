@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "../../../parts/Button";
 import { useQuery } from "@tanstack/react-query";
 import { answer, api, type Schemas } from "../../../api/client";
 import { Waiting } from "../../../parts/Waiting";

@@ -1,4 +1,4 @@
-import { Button, Checkbox } from "antd";
+import { Button } from "../../../parts/Button";
 import { useState, type RefObject } from "react";
 import type { Run } from "../../../api/client";
 import type { Copied, GridHandle } from "../../../parts/grid/Grid";
@@ -37,9 +37,10 @@ export function RowsMenu({ run, grid, earlier, beneath, onBeneath }: Props) {
           all
         </Button>
       </div>
-      <Checkbox checked={names} onChange={(event) => setNames(event.target.checked)}>
-        with the columns&rsquo; names
-      </Checkbox>
+      <label>
+        <input type="checkbox" checked={names} onChange={(event) => setNames(event.target.checked)} /> with the
+        columns&rsquo; names
+      </label>
       {!run.error && (
         <div className="tools-line" role="group" aria-label="Save all rows">
           <span>Save all rows</span>

@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "../../../parts/Button";
 import { useEffect, useState } from "react";
 
 const soon = 400; // milliseconds after which it is worth telling how long a run takes

@@ -1,4 +1,4 @@
-import { Button } from "antd";
+import { Button } from "../../../parts/Button";
 import { Suspense, useRef, useState } from "react";
 import type { Run } from "../../../api/client";
 import { Grid, type GridHandle } from "../../../parts/grid/Grid";
