@@ -1,5 +1,5 @@
 import { Button } from "../../parts/Button";
-import { Suspense, useEffect, useEffectEvent, useRef, useState } from "react";
+import { memo, Suspense, useEffect, useEffectEvent, useRef, useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
 import type { Exercise } from "../../api/client";
 import { lazily } from "../../parts/lazily";
@@ -34,13 +34,21 @@ interface Props {
   closed: boolean;
   broughtBack?: string;
   inFocus: boolean;
-  onFocus(): void;
+  /** Gives an exercise the window, or takes it back. */
+  onFocus(exercise: string | null): void;
 }
 
 /**
  * An exercise: its state in the left margin; task, answer space and rows in the column; findings in the right margin.
  */
-export function ExerciseSection({ exercise, tables, closed, broughtBack, inFocus, onFocus }: Props) {
+export const ExerciseSection = memo(function ExerciseSection({
+  exercise,
+  tables,
+  closed,
+  broughtBack,
+  inFocus,
+  onFocus,
+}: Props) {
   const { paper, slug } = exercise;
   const place = usePlace(exercise);
   const { draft, sql, said, conflict, theirs } = useDraft(place, exercise);
@@ -143,7 +151,7 @@ export function ExerciseSection({ exercise, tables, closed, broughtBack, inFocus
           <span className="actions-end">
             {exercise.attempts > 0 && <Link to={`/history?paper=${paper}&exercise=${slug}`}>Previous attempts</Link>}
             <SqlTools handle={space} text={sql} file={`${paper}-${slug}.sql`} onPlan={() => void explain()} />
-            <Button type="link" onClick={onFocus}>
+            <Button type="link" onClick={() => onFocus(inFocus ? null : slug)}>
               {inFocus ? "Back to the paper" : "Focus"}
             </Button>
           </span>
@@ -182,4 +190,4 @@ export function ExerciseSection({ exercise, tables, closed, broughtBack, inFocus
       </aside>
     </section>
   );
-}
+});

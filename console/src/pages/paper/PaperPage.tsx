@@ -1,6 +1,6 @@
 import { Button } from "../../parts/Button";
 import { useQuery } from "@tanstack/react-query";
-import { startTransition, useEffect, useState } from "react";
+import { memo, startTransition, useEffect, useState } from "react";
 import { useLocation, useParams } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
 import { Prose } from "../../parts/Prose";
@@ -63,7 +63,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
                     closed={closed && !instructor}
                     broughtBack={broughtBack?.exercise === section.exercise.slug ? broughtBack.sql : undefined}
                     inFocus={focus !== null}
-                    onFocus={() => setFocus(focus ? null : section.exercise!.slug)}
+                    onFocus={setFocus}
                   />
                 )
               ) : (
@@ -79,7 +79,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
 
 /** How many parts of a page are there: the first at once, then one after another, so that a key is never waited for. */
 function useGrowing(parts: number) {
-  const [shown, setShown] = useState(2);
+  const [shown, setShown] = useState(1);
   useEffect(() => {
     if (shown < parts) startTransition(() => setShown((n) => n + 1));
   }, [shown, parts]);
@@ -113,7 +113,7 @@ function PaperHead({
   );
 }
 
-function Narrative({
+const Narrative = memo(function Narrative({
   section,
   paper,
   tables,
@@ -139,4 +139,4 @@ function Narrative({
       </div>
     </div>
   );
-}
+});
