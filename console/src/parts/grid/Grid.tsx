@@ -8,15 +8,16 @@ import {
   useRef,
   useState,
   type KeyboardEvent,
+  type MouseEvent,
   type Ref,
 } from "react";
 import type { Rows } from "../../api/client";
 import { CellText } from "./CellText";
-import { CellValue } from "./CellValue";
 import { GridHead } from "./GridHead";
+import { GridRow } from "./GridRow";
 import { useSelection, type At } from "./useSelection";
 import { useSorted } from "./useSorted";
-import { isNumber, tabbed, widthsOf, type Column } from "./values";
+import { tabbed, widthsOf, type Column } from "./values";
 
 const rowHeight = 26;
 const headHeight = 42;
@@ -36,6 +37,12 @@ interface Props {
   rows: Rows;
   /** What is to be said of a cell besides its value, as "other value"; it is marked by its shape, too. */
   mark?(row: number, column: number): string | undefined;
+}
+
+/** The cell that a mouse is over. */
+function cellAt(event: MouseEvent): At | null {
+  const cell = (event.target as HTMLElement).closest<HTMLElement>("[role=gridcell]");
+  return cell && { row: Number(cell.dataset.row), column: Number(cell.dataset.column) };
 }
 
 /** Rows by the hundred thousand: only those in sight are drawn, and of them only the columns in sight. */
@@ -110,8 +117,6 @@ export function Grid({ ref, label, columns, rows, mark }: Props) {
     event.preventDefault();
   };
   const cellId = (at: At) => `${id}-${at.row}-${at.column}`;
-  const isWithin = (row: number, column: number) =>
-    row >= block.top && row <= block.bottom && column >= block.left && column <= block.right;
   const opened = open && places[open.row] !== undefined ? rows[places[open.row]][open.column] : undefined;
 
   return (
@@ -132,6 +137,18 @@ export function Grid({ ref, label, columns, rows, mark }: Props) {
           height: headHeight + Math.min(rows.length, rowsAtOnce) * rowHeight + 16,
         }}
         onKeyDown={press}
+        onMouseDown={(event) => {
+          const at = cellAt(event);
+          if (at) go(at, event.shiftKey);
+        }}
+        onMouseOver={(event) => {
+          const at = event.buttons === 1 && cellAt(event);
+          if (at) go(at, true);
+        }}
+        onDoubleClick={(event) => {
+          const at = cellAt(event);
+          if (at) setOpen(at);
+        }}
         onFocus={() => getSelection()?.removeAllRanges()}
       >
         <div style={{ width: across.getTotalSize(), height: headHeight + down.getTotalSize() }} role="presentation">
@@ -152,43 +169,25 @@ export function Grid({ ref, label, columns, rows, mark }: Props) {
               />
             ))}
           </div>
-          {down.getVirtualItems().map((line) => (
-            <div
-              key={line.index}
-              role="row"
-              aria-rowindex={line.index + 2}
-              className="row-grid-row"
-              style={{ top: headHeight + line.start }}
-            >
-              {across.getVirtualItems().map((item) => {
-                const at = { row: line.index, column: item.index };
-                const { type } = columns[item.index];
-                const said = mark?.(places[line.index], item.index);
-                return (
-                  // eslint-disable-next-line jsx-a11y/interactive-supports-focus -- the grid has the focus and the keys
-                  <div
-                    key={item.index}
-                    id={cellId(at)}
-                    role="gridcell"
-                    aria-colindex={item.index + 1}
-                    aria-selected={isWithin(at.row, at.column)}
-                    className="row-grid-cell"
-                    data-active={(active.row === at.row && active.column === at.column) || undefined}
-                    data-number={isNumber(type) || undefined}
-                    data-mark={said}
-                    title={said}
-                    style={{ left: item.start, width: item.size }}
-                    onMouseDown={(event) => go(at, event.shiftKey)}
-                    onMouseEnter={(event) => event.buttons === 1 && go(at, true)}
-                    onDoubleClick={() => setOpen(at)}
-                  >
-                    <CellValue cell={rows[places[line.index]][item.index]} type={type} />
-                    {said && <span className="away"> ({said})</span>}
-                  </div>
-                );
-              })}
-            </div>
-          ))}
+          {down.getVirtualItems().map(({ index, start }) => {
+            const marked = index >= block.top && index <= block.bottom;
+            return (
+              <GridRow
+                key={index}
+                id={id}
+                index={index}
+                place={places[index]}
+                top={headHeight + start}
+                cells={rows[places[index]]}
+                columns={columns}
+                items={across.getVirtualItems()}
+                active={active.row === index ? active.column : -1}
+                from={marked ? block.left : 0}
+                to={marked ? block.right : -1}
+                mark={mark}
+              />
+            );
+          })}
         </div>
       </div>
       {sort && (
