@@ -106,8 +106,13 @@ func take(b *rod.Browser, url string, s shot, file string) (err error) {
 	defer page.Close()
 	err = rod.Try(func() {
 		p := page.Timeout(30 * time.Second)
-		if s.dark {
-			p.MustEval(`() => localStorage.setItem("look", "dark")`)
+		if s.dark { // as the system says
+			dark := proto.EmulationSetEmulatedMedia{
+				Features: []*proto.EmulationMediaFeature{{Name: "prefers-color-scheme", Value: "dark"}},
+			}
+			if err := dark.Call(p); err != nil {
+				panic(err)
+			}
 		}
 		if s.who != "" {
 			logIn(p, s.who, s.password)
@@ -141,7 +146,10 @@ func logIn(p *rod.Page, name, password string) {
 func answer(exercise, sql, button string) func(*rod.Page) {
 	return func(p *rod.Page) {
 		within := fmt.Sprintf(`[data-exercise=%q] `, exercise) // waiting is the page's, not an element's
-		p.MustElement(within + ".answer textarea").MustScrollIntoView().MustClick()
+		p.MustElement(within + ".answer .sql")
+		if found, plain, _ := p.Has(within + ".answer textarea"); found { // the editor is not in use yet
+			plain.MustScrollIntoView().MustClick()
+		}
 		p.MustElement(within + ".answer .cm-content").MustClick()
 		p.KeyActions().Press(input.ControlLeft).Type('a').MustDo()
 		p.MustInsertText(sql)
@@ -169,18 +177,6 @@ var shots = []shot{
 		steps:    func(p *rod.Page) { p.MustElement(".grid td a") },
 	},
 	{
-		name:     "learner-attempts",
-		who:      demo.InstructorName,
-		password: demo.InstructorPassword,
-		path:     "/papers/first-look/progress",
-		width:    1280,
-		height:   800,
-		steps: func(p *rod.Page) {
-			p.MustElement(`.grid td[data-outcome="incorrect"] a, .grid td[data-outcome="failed"] a`).MustClick()
-			p.MustElement(".entry")
-		},
-	},
-	{
 		name:     "paper",
 		who:      demo.NewLearnerName,
 		password: demo.LearnerPassword,
@@ -202,15 +198,6 @@ var shots = []shot{
 		steps: answer(
 			"hives-by-strength", "SELECT name, kind, strength\nFROM hive\nORDER BY strength DESC;", "Submit",
 		),
-	},
-	{
-		name:     "database-error",
-		who:      demo.NewLearnerName,
-		password: demo.LearnerPassword,
-		path:     "/papers/first-look",
-		width:    1280,
-		height:   800,
-		steps:    answer("no-mail", "SELECT name, villge\nFROM beekeeper\nWHERE email IS NULL;", "Run"),
 	},
 	{
 		name:     "correct-dark",
@@ -257,17 +244,79 @@ var shots = []shot{
 		steps:    func(p *rod.Page) { p.MustElement(".entry") },
 	},
 	{
-		name:     "focus",
+		name:     "completion",
 		who:      demo.NewLearnerName,
 		password: demo.LearnerPassword,
 		path:     "/papers/first-look",
 		width:    1280,
 		height:   800,
 		steps: func(p *rod.Page) {
-			p.MustElementR(`[data-exercise="which-colours"] button`, "^Focus$").MustClick()
-			p.MustElement(".in-focus")
-			answer("which-colours", "SELECT colour, count(*)\nFROM hive\nGROUP BY colour;", "Submit")(p)
-			p.MustEval(`() => scrollTo(0, 0)`)
+			within := `[data-exercise="which-colours"] `
+			p.MustElement(within + ".answer textarea").MustScrollIntoView().MustClick()
+			p.MustElement(within + ".answer .cm-content").MustClick()
+			p.KeyActions().Press(input.ControlLeft).Type('a').MustDo()
+			p.MustInsertText("SELECT h.name, strenght\nFROM hive h\nJOIN ")
+			p.MustElement(within + ".cm-lintRange")
+			p.KeyActions().Press(input.ControlLeft).Type(input.Space).MustDo()
+			p.MustElementR(".cm-tooltip-autocomplete li", "ON h.hive_id")
+			p.MustEval(`() => document.getElementById("which-colours").scrollIntoView()`)
+		},
+	},
+	{
+		name:     "grid",
+		who:      demo.NewLearnerName,
+		password: demo.LearnerPassword,
+		path:     "/papers/first-look",
+		width:    1280,
+		height:   800,
+		steps: func(p *rod.Page) {
+			columns := "n, 'hive ' || n AS hive, NULL AS note, '' AS mark, n % 3 = 0 AS strong, n / 7.0 AS share"
+			for i := range 24 {
+				columns += fmt.Sprintf(", n * %d AS week_%d", i+1, i+1)
+			}
+			answer("no-mail", "SELECT "+columns+"\nFROM generate_series(1, 100000) AS n", "Run")(p)
+			p.MustElementR(".result-foot button", "Fetch all").MustClick()
+			p.MustElementR(".result [role=status]", `^100,000 rows, [^;]*$`)
+			p.MustEval(`() => { document.querySelector(".row-grid-scroll").scrollTop = 1300000 }`)
+			p.MustElementR(".row-grid-cell", "^hive 50003$")
+		},
+	},
+	{
+		name:     "compared",
+		who:      demo.NewLearnerName,
+		password: demo.LearnerPassword,
+		path:     "/papers/first-look",
+		width:    1280,
+		height:   800,
+		steps: func(p *rod.Page) {
+			answer("no-mail", "SELECT hive_id, name, strength\nFROM hive\nWHERE hive_id < 9", "Run")(p)
+			p.MustElementR(".result [role=status]", "^8 rows")
+			answer("no-mail", "SELECT hive_id, name, coalesce(strength, 0) AS strength\nFROM hive\nWHERE hive_id < 10",
+				"Run")(p)
+			p.MustElementR(".result [role=status]", "^9 rows")
+			p.MustElementR(".result summary", "Use the rows").MustClick()
+			p.MustElementR(".result button", "Compare with").MustClick()
+			p.MustElement(".comparison .row-grid-cell[data-mark]")
+			p.MustEval(`() => document.querySelector(".result").scrollIntoView()`)
+		},
+	},
+	{
+		name:     "plan-and-chart",
+		who:      demo.NewLearnerName,
+		password: demo.LearnerPassword,
+		path:     "/papers/first-look",
+		width:    1280,
+		height:   800,
+		steps: func(p *rod.Page) {
+			answer("no-mail", "SELECT h.kind, count(*) AS inspections\nFROM hive h\n"+
+				"JOIN inspection i ON h.hive_id = i.hive_id\nWHERE i.mites > 3\nGROUP BY h.kind", "Run")(p)
+			p.MustElementR(`[data-exercise="no-mail"] .tools summary`, "More").MustClick()
+			p.MustElementR("button", "How it is worked out").MustClick()
+			p.MustElement(".plan-steps")
+			p.MustElementR(".result summary", "Use the rows").MustClick()
+			p.MustElementR(".result button", "^Draw$").MustClick()
+			p.MustElement(".chart canvas")
+			p.MustEval(`() => document.querySelector('[data-exercise="no-mail"] .answer').scrollIntoView()`)
 		},
 	},
 	{
@@ -302,21 +351,6 @@ var shots = []shot{
 		steps:    func(p *rod.Page) { p.MustElement(".relation") },
 	},
 	{
-		name:     "build-failed",
-		who:      demo.InstructorName,
-		password: demo.InstructorPassword,
-		path:     "/datasets",
-		width:    1280,
-		height:   800,
-		steps: func(p *rod.Page) {
-			p.MustElement("[data-choose=files]").MustSetFiles(written("flights-of-swarms.sql", mistaken))
-			p.MustElementR("label", "list them all").MustClick()
-			p.MustElementR(".build-form button", "^Build$").MustClick()
-			p.MustElementR(".job-state", "Failed")
-			p.MustElement(".problem")
-		},
-	},
-	{
 		name:     "phone",
 		who:      demo.LearnerName,
 		password: demo.LearnerPassword,
@@ -324,7 +358,7 @@ var shots = []shot{
 		width:    390,
 		height:   800,
 		steps: func(p *rod.Page) {
-			p.MustElement(".notes")
+			p.MustElement("#hives-by-strength .notes")
 			p.MustEval(`() => document.getElementById("hives-by-strength").scrollIntoView()`)
 		},
 	},
@@ -348,18 +382,6 @@ INSERT INTO swarm VALUES
 
 // sightings is a CSV file that makes a table.
 const sightings = "Sighting,Seen at,Place,Size\n1,2026-05-03 11:20,Old lime tree,2.5\n2,2026-05-09 15:05,Chapel roof,\n"
-
-// written writes a file and returns its path.
-func written(name, text string) string {
-	folder, err := os.MkdirTemp("", "examen-shots-")
-	if err == nil {
-		err = os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600)
-	}
-	if err != nil {
-		panic(err)
-	}
-	return filepath.Join(folder, name)
-}
 
 // commands takes pictures of what the command line prints, set as a page.
 func commands(url, folder string, only []string) error {

@@ -81,7 +81,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
 function useGrowing(parts: number) {
   const [shown, setShown] = useState(1);
   useEffect(() => {
-    if (shown < parts) startTransition(() => setShown((n) => n + 1));
+    if (shown < parts) startTransition(() => setShown((n) => n + Math.ceil(n / 2)));
   }, [shown, parts]);
   return shown;
 }

@@ -1,4 +1,4 @@
-import { asShown, type Cell } from "./values";
+import { asShown, emptyText, type Cell } from "./values";
 
 const longest = 400; // characters of a cell that are drawn; the whole of it opens on demand
 
@@ -11,7 +11,7 @@ export function CellValue({ cell, type }: { cell: Cell; type: string }) {
         NULL
       </i>
     );
-  if (text === "") return <i className="no-text">empty text</i>;
+  if (text === "") return <i className="no-text">{emptyText}</i>;
   const shown = text.length > longest ? text.slice(0, longest) + " …" : text;
   if (!/^\s|\s$|[\n\t\u00a0]/.test(shown)) return shown;
   const [, before, middle, after] = /^(\s*)([\s\S]*?)(\s*)$/.exec(shown)!;

@@ -4,6 +4,7 @@ import {
   useEffect,
   useEffectEvent,
   useId,
+  useMemo,
   useImperativeHandle,
   useRef,
   useState,
@@ -49,7 +50,9 @@ function cellAt(event: MouseEvent): At | null {
 export function Grid({ ref, label, columns, rows, mark }: Props) {
   const id = useId();
   const scroller = useRef<HTMLDivElement>(null);
-  const [widths, setWidths] = useState(() => widthsOf(columns, rows));
+  const [resized, setResized] = useState<Record<number, number>>({});
+  const fitting = useMemo(() => widthsOf(columns, rows), [columns, rows]);
+  const widths = useMemo(() => fitting.map((width, i) => resized[i] ?? width), [fitting, resized]);
   const [open, setOpen] = useState<At | null>(null);
   const { sort, places, by, own } = useSorted(columns, rows);
   const { active, block, go, move } = useSelection(rows.length, columns.length, rowsAtOnce);
@@ -104,8 +107,7 @@ export function Grid({ ref, label, columns, rows, mark }: Props) {
     return () => document.removeEventListener("copy", heard);
   }, []);
 
-  const resize = (column: number, width: number) =>
-    setWidths((all) => all.map((w, i) => (i === column ? Math.max(width, 40) : w)));
+  const resize = (column: number, width: number) => setResized((all) => ({ ...all, [column]: Math.max(width, 40) }));
   const press = (event: KeyboardEvent) => {
     if (event.altKey && /^Arrow(Left|Right)$/.test(event.key))
       resize(active.column, widths[active.column] + (event.key === "ArrowLeft" ? -20 : 20));

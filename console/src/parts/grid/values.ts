@@ -53,15 +53,19 @@ export function tabbed(columns: Column[], rows: Rows, block: Block, withNames: b
   return lines.join("\n");
 }
 
+/** What is shown of an empty text. */
+export const emptyText = "empty text";
+
 const perCharacter = 7.6; // pixels
 const beside = 22;
-const looked = 100; // rows by which widths are chosen
+const looked = 100; // rows at either end, by which widths are chosen
 
-/** How wide columns are at first: as their names and first cells ask for, within bounds. */
+/** How wide columns are at first: as their names and their first and last cells ask for, within bounds. */
 export function widthsOf(columns: Column[], rows: Rows): number[] {
+  const seen = rows.length > 2 * looked ? [...rows.slice(0, looked), ...rows.slice(-looked)] : rows;
   return columns.map(({ name, type }, i) => {
     let longest = Math.max(name.length, type.length * 0.88, 4);
-    for (const row of rows.slice(0, looked)) longest = Math.max(longest, (row[i] ?? "NULL").length);
+    for (const row of seen) longest = Math.max(longest, (asShown(row[i], type) ?? "NULL").length || emptyText.length);
     return Math.round(Math.min(Math.max(longest, 5) * perCharacter + beside, 380));
   });
 }
