@@ -173,8 +173,10 @@ func TestPagesAreForEverybody(t *testing.T) {
 			w.element(".table-columns")
 		}), false},
 		{"history", "/history", "#content h1", nil, false}, {"datasets", "/datasets", "#content h1", nil, false},
-		{"dataset", "/datasets/apiary", "#content h1", nil, false}, {"table", "/datasets/apiary?table=hive", "#content h1", nil, false},
-		{"map", "/datasets/apiary/map", ".react-flow__node", nil, false}, {"password", "/password", "#content h1", nil, false},
+		{"dataset", "/datasets/apiary", "#content h1", nil, false},
+		{"table", "/datasets/apiary?table=hive", "#content h1", nil, false},
+		{"map", "/datasets/apiary/map", ".react-flow__node", nil, false},
+		{"password", "/password", "#content h1", nil, false},
 	}
 	instructors := []state{
 		{"papers of an instructor", "/", ".papers a", nil, false},
@@ -183,7 +185,8 @@ func TestPagesAreForEverybody(t *testing.T) {
 			w.says("button", "Check the exercises").MustClick()
 			w.says(".paper-check [role=status]", "checked")
 		}, false},
-		{"progress", "/papers/first-look/progress", "table", nil, false}, {"history of an instructor", "/history", "#content h1", nil, false},
+		{"progress", "/papers/first-look/progress", "table", nil, false},
+		{"history of an instructor", "/history", "#content h1", nil, false},
 		{"learner", "/learners/" + name, "#content h1", nil, false},
 		{"datasets of an instructor", "/datasets", ".build-form", nil, false},
 		{"dataset of an instructor", "/datasets/apiary", "#content h1", nil, false},
@@ -225,7 +228,8 @@ func TestPagesAreForEverybody(t *testing.T) {
 					}
 					if err := (proto.EmulationSetEmulatedMedia{
 						Features: []*proto.EmulationMediaFeature{
-							{Name: "prefers-reduced-motion", Value: "reduce"}, {Name: "prefers-color-scheme", Value: dark},
+							{Name: "prefers-reduced-motion", Value: "reduce"},
+							{Name: "prefers-color-scheme", Value: dark},
 						},
 					}).Call(w); err != nil {
 						t.Fatal(err)

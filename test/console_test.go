@@ -111,7 +111,7 @@ func (w *window) space(exercise string) *rod.Element {
 // write puts a text in place of what stands in an exercise's answer space.
 func (w *window) write(exercise, sql string) {
 	w.t.Helper()
-	w.space(exercise).MustScrollIntoView().MustClick()
+	w.space(exercise).MustFocus() // a list of completions may lie over it
 	w.KeyActions().Press(input.ControlLeft).Type('a').MustDo()
 	w.MustInsertText(sql)
 }

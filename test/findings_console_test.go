@@ -42,7 +42,8 @@ func TestFindingsInTheMargin(t *testing.T) {
 			"Is a comma missing between name and valley?", ""},
 		{"names-and-valleys", "SELECT name, upper(valley) FROM apiary",
 			"Incorrect", "values-case",
-			"capital and small letters", "name|upper|expected upper Bell Meadow|ALDERVALE (yours)|Aldervale (expected)"},
+			"capital and small letters",
+			"name|upper|expected upper Bell Meadow|ALDERVALE (yours)|Aldervale (expected)"},
 		{"names-and-valleys", "SELECT a.name, a.valley FROM apiary AS a, grade", "Incorrect", "cause-join-condition " +
 			"rows-multiplied",
 			"No condition joins apiary and grade", "name|valley Bell Meadow|Aldervale"},

@@ -132,7 +132,9 @@ func TestSortingTheView(t *testing.T) {
 func TestRowsAreCopied(t *testing.T) {
 	w := writing(t)
 	w.runs(`SELECT * FROM (VALUES (1, 'a'), (2, NULL), (3, E'x\ty')) AS v (n, t)`, "3 rows,")
-	w.MustEval(`() => document.addEventListener("copy", (e) => (window.copied = e.clipboardData.getData("text/plain")))`)
+	w.MustEval(`() => document.addEventListener("copy", (e) => {
+		window.copied = e.clipboardData.getData("text/plain");
+	})`)
 	copied := func() string { return w.MustEval(`() => window.copied ?? ""`).Str() }
 	w.element(in("no-mail", ".row-grid-scroll")).MustFocus()
 	w.KeyActions().Press(input.ControlLeft).Type(input.Home).MustDo()
@@ -165,7 +167,9 @@ func TestRowsAreSavedWhole(t *testing.T) {
 	w.runs("SELECT generate_series(1, 1500) AS n", "^1,500 rows")
 	w.says(in("no-mail", ".result summary"), "Use the rows").MustClick()
 	bearer := token(t, shared.url, name, demo.LearnerPassword)
-	for format, begins := range map[string]string{"CSV": "n\n1\n2\n", "JSON": `{"columns": [{"name":"n"`, "XLSX": "PK"} {
+	for format, begins := range map[string]string{
+		"CSV": "n\n1\n2\n", "JSON": `{"columns": [{"name":"n"`, "XLSX": "PK",
+	} {
 		link := w.says(in("no-mail", ".result a"), "^"+format+"$")
 		request, _ := http.NewRequest(http.MethodGet, link.MustProperty("href").Str(), nil)
 		request.Header.Set("Authorization", "Bearer "+bearer)

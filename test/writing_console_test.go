@@ -164,6 +164,46 @@ func TestCompletionFromTheDataset(t *testing.T) {
 	w.says(in("no-mail", ".result"), "96 rows")
 }
 
+// Tables of another schema, and names that have to be quoted, are written as SQL wants them.
+func TestNamesThatAreQuotedAndOfSchemas(t *testing.T) {
+	teacher := hazel(t)
+	if job := built(t, teacher, "quoted", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": `
+		CREATE SCHEMA lab;
+		CREATE TABLE lab.sample (id integer PRIMARY KEY, "Wet Weight" numeric);
+		CREATE TABLE "Jar" (id integer PRIMARY KEY, sample integer REFERENCES lab.sample, "order" integer);`,
+	})); job.State != client.JobDone {
+		t.Fatal(job.Problem, job.Errors)
+	}
+	if _, err := client.Loaded(ctx, teacher, scripts(map[string]string{
+		"pack.yaml": "pack: quoted\ntitle: Quoted\npapers: [paper.md]\n",
+		"paper.md": "---\npaper: quoted\ntitle: Quoted\ndataset: quoted\n---\n\n## Jars {#jars}\n\nAll jars.\n\n" +
+			"```sql answer\nSELECT id FROM \"Jar\";\n```\n",
+	})); err != nil {
+		t.Fatal(err)
+	}
+	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w.visit("/papers/quoted")
+	w.element("#jars")
+	for typed, offers := range map[string]string{
+		"SELECT * FROM lab":                "lab.sample",
+		`SELECT * FROM "J`:                 `"Jar"`,
+		`SELECT * FROM "Jar" j JOIN la`:    `lab.sample s ON j.sample = s.id`,
+		`SELECT * FROM "Jar" j WHERE j."o`: `"order"`,
+		"SELECT * FROM lab.sample WHERE w": `"Wet Weight"`,
+	} {
+		w.write("jars", " ")
+		w.KeyActions().Type(input.Backspace).MustDo()
+		w.types(typed)
+		w.says(".cm-tooltip-autocomplete li", "^"+regexp.QuoteMeta(offers))
+		w.KeyActions().Type(input.Escape).MustDo()
+	}
+	w.write("jars", `SELECT "order", "Wet Weight", smple FROM "Jar" j JOIN lab.sample s ON j.sample = s.id`)
+	w.says(in("jars", ".cm-lintRange"), "^smple$")
+	if n := len(w.MustElements(in("jars", ".cm-lintRange"))); n != 1 {
+		t.Errorf("%d names are underlined", n)
+	}
+}
+
 func TestAMisspeltNameIsUnderlined(t *testing.T) {
 	w := writing(t)
 	w.write("no-mail", "SELECT strenght FROM hive")
@@ -245,6 +285,13 @@ func TestSeveralStatements(t *testing.T) {
 	w.says(in("no-mail", ".ran [role=status]"), "1 row,")
 	if n := len(w.MustElements(in("no-mail", ".ran"))); n != 1 {
 		t.Errorf("%d results", n)
+	}
+	w.KeyActions().Press(input.ControlLeft).Type(input.End).MustDo()
+	w.KeyActions().Press(input.ShiftLeft).Type(input.Home).MustDo() // the last line
+	w.press("no-mail", "Run")
+	w.says(in("no-mail", ".ran .row-grid-cell"), "^4$")
+	if n := len(w.MustElements(in("no-mail", ".ran"))); n != 1 {
+		t.Errorf("%d results of what was selected", n)
 	}
 	w.write("no-mail", "SELECT 'changed since'")
 	w.says(in("no-mail", ".ran"), "The text has been changed since this was run")

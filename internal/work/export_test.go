@@ -80,8 +80,8 @@ func TestRowsBeyondTheLimit(t *testing.T) {
 	run, err := c.Run(ctx, c.robin, work.RunRequest{Paper: "hives", SQL: "SELECT generate_series(1, 100001)"})
 	if err != nil || run.Outcome != "stopped" || len(run.Rows) != 1000 || !run.Truncated || run.RowCount < 1000 ||
 		!strings.Contains(run.Error.Detail, "more rows than the limit of 100,000") {
-		t.Errorf("%v: %s, %d rows of %d, truncated %v, %v", err, run.Outcome, len(run.Rows), run.RowCount, run.Truncated,
-			run.Error)
+		t.Errorf("%v: %s, %d rows of %d, truncated %v, %v",
+			err, run.Outcome, len(run.Rows), run.RowCount, run.Truncated, run.Error)
 	}
 	run, err = c.Run(ctx, c.robin, work.RunRequest{
 		Paper: "hives", SQL: "SELECT 1 / (n - 1500) FROM generate_series(1, 2000) AS n",

@@ -20,7 +20,8 @@ type Format string
 
 const (
 	// CSV is comma-separated values (RFC 4180), the names of the columns first. NULL is an empty cell, an empty text is
-	// a quoted one, a boolean is a word. A text that a spreadsheet would take for a formula gets an apostrophe before it.
+	// a quoted one, a boolean is a word. A text that a spreadsheet would take for a formula gets an apostrophe before
+	// it.
 	CSV Format = "csv"
 	// JSON is one object: "columns", each with name and type, and "rows", each a list of cells. Numbers and booleans
 	// are those of JSON, NULL is null, and everything else is text.

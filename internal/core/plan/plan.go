@@ -1,5 +1,5 @@
-// Package plan reads how PostgreSQL would work out a query (EXPLAIN in its JSON format) and says each step in words that
-// a learner understands. A plan is an estimate: nothing has been run.
+// Package plan reads how PostgreSQL would work out a query (EXPLAIN in its JSON format) and says each step in words
+// that a learner understands. A plan is an estimate: nothing has been run.
 package plan
 
 import (
@@ -53,8 +53,8 @@ type node struct {
 	Plans        []node   `json:"Plans"`
 }
 
-// Read reads a plan as EXPLAIN (FORMAT JSON) writes it. rows tells how many rows a table has, and whether that is known.
-// It fails if the text is not a plan.
+// Read reads a plan as EXPLAIN (FORMAT JSON) writes it. rows tells how many rows a table has, and whether that is
+// known. It fails if the text is not a plan.
 func Read(text []byte, rows func(table string) (int64, bool)) (Step, error) {
 	var plans []struct {
 		Plan *node `json:"Plan"`

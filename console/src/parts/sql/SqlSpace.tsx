@@ -53,8 +53,8 @@ const inUse: (() => void)[] = []; // those that are written in, the latest last
 const mostInUse = 2;
 
 /**
- * A place to write SQL. Until it is used it only looks like an editor; one can write in it as well, and the editor takes
- * over where one stands as soon as it has loaded.
+ * A place to write SQL. Until it is used it only looks like an editor; one can write in it as well, and the editor
+ * takes over where one stands as soon as it has loaded.
  */
 export function SqlSpace({ ref, undoKey, ...props }: SpaceProps) {
   const { label, text, onChange } = props;

@@ -13,18 +13,22 @@ export function completionOf(dataset: () => Dataset | undefined) {
     const text = context.state.doc.toString();
     const statement = statementAt(text, context.pos);
     const before = tokensOf(text.slice(statement.from, context.pos));
-    const word = context.matchBefore(/"[^"]*|[\p{L}_][\p{L}\p{N}_$]*/u);
-    if (word && isWithinText(text.slice(statement.from, word.from))) return null;
-    if (!word && isWithinText(text.slice(statement.from, context.pos))) return null;
-    if (word && before.at(-1) && before.at(-1)!.to + statement.from === context.pos) before.pop();
-    const from = word?.from ?? context.pos;
+    const last = before.at(-1);
+    const inWord =
+      last && last.to + statement.from === context.pos && (last.kind === "name" || last.kind === "keyword");
+    const from = inWord ? statement.from + last.from : context.pos;
+    if (inWord) before.pop();
+    if (isWithinText(text.slice(statement.from, from))) return null;
     const written = text.slice(from, context.pos);
     // What is being written is no alias yet.
     const rest = statement.text.slice(0, from - statement.from) + statement.text.slice(context.pos - statement.from);
-    const all = optionsAt(before, scopeOf(rest, data), data, text, !!word || context.explicit);
+    const all = optionsAt(before, scopeOf(rest, data), data, text, inWord || context.explicit);
     const options = all.filter((option) => begins(option, written)).sort((a, b) => (b.boost ?? 0) - (a.boost ?? 0));
     // A word that is complete needs no list, which would only lie over what is beneath.
-    if (!options.length || (!context.explicit && options.some(({ label }) => folded(label) === folded(written))))
+    if (
+      !options.length ||
+      (!context.explicit && options.some((o) => o.type !== "schema" && folded(o.label) === folded(written)))
+    )
       return null;
     return { from, options, filter: false };
   };
@@ -32,12 +36,10 @@ export function completionOf(dataset: () => Dataset | undefined) {
 
 /** Whether what is written begins a name, or a part of it behind "." or "_"; one letter is too little for a keyword. */
 function begins({ label, type }: Completion, written: string) {
-  const name = label.toLowerCase();
-  const begun = written.toLowerCase();
+  const plain = (text: string) => text.toLowerCase().replaceAll('"', "");
+  const [name, begun] = [plain(label), plain(written)];
   if (type === "keyword") return begun.length > 1 && name.startsWith(begun);
-  return (
-    name.startsWith(begun) || `"${name}`.startsWith(begun) || name.includes("_" + begun) || name.includes("." + begun)
-  );
+  return name.startsWith(begun) || name.includes("_" + begun) || name.includes("." + begun);
 }
 
 /** The statement in which, or right behind which, a place is. */
@@ -128,7 +130,7 @@ function joins(scope: Scope, data: Dataset): Completion[] {
 
 const sqlName = (table: Table, column: string) => table.columns.find((c) => c.name === column)?.sql_name ?? column;
 
-/** The columns of the statement's tables; one that several have is qualified. Without a FROM yet, those of all tables. */
+/** The columns of the statement's tables; one that several have is qualified. Without FROM, those of all tables. */
 function columns(scope: Scope, data: Dataset): Completion[] {
   const sources: Source[] = scope.sources.filter((s) => s.table);
   if (!sources.length) {

@@ -33,11 +33,17 @@ export function misspeltIn(text: string, dataset: Dataset): Diagnostic[] {
     }
     const tables = scope.sources.map((s) => s.table);
     const whole = tables.length > 0 && tables.every(Boolean); // else it is not known what columns there are
+    // Subqueries are not told apart, and behind ORDER BY and GROUP BY stand names of the result, too.
+    const oneSelect =
+      scope.tokens.filter((t) => is(t, "SELECT")).length === 1 && !scope.tokens.some((t) => is(t, "USING", "NATURAL"));
+    let ordering = false;
     scope.tokens.forEach((token, i) => {
+      if (is(token, "ORDER", "GROUP", "HAVING")) ordering = true;
       if (token.kind !== "name" || inSources.has(token)) return;
       const [before, after] = [scope.tokens[i - 1], scope.tokens[i + 1]];
       if (is(after, ".") || is(after, "(") || is(before, "AS", "::")) return;
       if (is(before, ".")) return qualified(scope, scope.tokens[i - 2], token, dataset, note);
+      if (whole && oneSelect && !ordering) ambiguous(scope, token, from, all);
       if (!whole || isKnown(scope, folded(token.text))) return;
       note(
         token,
@@ -46,6 +52,23 @@ export function misspeltIn(text: string, dataset: Dataset): Diagnostic[] {
       );
     });
     return all;
+  });
+}
+
+/** Notes a column that several tables have, and offers it with each of their names. */
+function ambiguous(scope: Scope, token: Token, from: number, all: Diagnostic[]) {
+  const having = scope.sources.filter((s) => columnOf(s.table!, token.text));
+  if (having.length < 2 || scope.given.has(folded(token.text))) return;
+  const names = having.map((s) => `${nameOf(s)}.${token.text}`);
+  all.push({
+    from: from + token.from,
+    to: from + token.to,
+    severity: "warning",
+    message: `Several tables have a column ${token.text}: say which is meant.`,
+    actions: names.map((name) => ({
+      name,
+      apply: (view, at, end) => view.dispatch({ changes: { from: at, to: end, insert: name } }),
+    })),
   });
 }
 

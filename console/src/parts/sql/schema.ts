@@ -40,7 +40,7 @@ export function aliasFor(table: Table, taken: Set<string>) {
   }
 }
 
-/** The text of `words` that is most like a word; undefined where at most one letter in three is not the same in none. */
+/** The text of `words` that is most like a word: at most one letter in three differs. Undefined where there is none. */
 export function nearest(word: string, words: Iterable<string>): string | undefined {
   let found: string | undefined;
   let least = Math.floor(word.length / 3) + 1;

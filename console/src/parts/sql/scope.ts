@@ -10,8 +10,20 @@ export interface Token {
 }
 
 /** What an SQL text consists of, one after another: comments, texts, names, words, numbers, signs. */
-export const pattern =
-  /--[^\n]*|\/\*[\s\S]*?(?:\*\/|$)|\$([a-zA-Z_]*)\$[\s\S]*?(?:\$\1\$|$)|[eE]?'(?:[^']|'')*(?:'|$)|"(?:[^"]|"")*(?:"|$)|[\p{L}_][\p{L}\p{N}_$]*|\d[\d.eE]*|::|<>|<=|>=|!=|\|\||\S/gu;
+export const pattern = new RegExp(
+  [
+    "--[^\\n]*",
+    "/\\*[^]*?(?:\\*/|$)",
+    "\\$([a-zA-Z_]*)\\$[^]*?(?:\\$\\1\\$|$)",
+    "[eE]?'(?:[^']|'')*(?:'|$)",
+    '"(?:[^"]|"")*(?:"|$)',
+    "[\\p{L}_][\\p{L}\\p{N}_$]*",
+    "\\d[\\d.eE]*",
+    "::|<>|<=|>=|!=|\\|\\|",
+    "\\S",
+  ].join("|"),
+  "gu",
+);
 
 const known = new Set(keywords);
 
