@@ -140,19 +140,11 @@ func TestCompletionFromTheDataset(t *testing.T) {
 		if strings.HasSuffix(c.typed, " ") || strings.HasSuffix(c.typed, "(") {
 			w.KeyActions().Press(input.ControlLeft).Type(input.Space).MustDo()
 		}
-		w.says(list, "^"+regexp.QuoteMeta(c.offers))
+		offered := w.says(list, "^"+regexp.QuoteMeta(c.offers))
 		if c.then == "" {
 			continue
 		}
-		for { // to where it stands in the list
-			chosen := w.element(list + "[aria-selected]").MustText()
-			if strings.HasPrefix(chosen, c.offers) {
-				break
-			}
-			w.KeyActions().Type(input.ArrowDown).MustDo()
-		}
-		time.Sleep(100 * time.Millisecond) // the list takes no key in its first 75 ms
-		w.KeyActions().Type(input.Enter).MustDo()
+		offered.MustClick()
 		if got := w.element(in("no-mail", ".cm-content")).MustText(); strings.TrimRight(got, ")") != c.then {
 			t.Errorf("%s: got %q, want %q", c.name, got, c.then)
 		}
@@ -366,5 +358,5 @@ func TestTheLastHourIsCountedDown(t *testing.T) {
 	}
 	w := open(t, shared.url, "latecomer", demo.LearnerPassword)
 	w.visit("/papers/first-look")
-	w.says("#content h1 + p", `^Due today, \d\d:\d\d UTC, in (40|39) minutes. What the service receives in time counts`)
+	w.says("#content h1 + p", `^Due .*\d\d:\d\d \S+, in (40|39) minutes. What the service receives in time counts`)
 }

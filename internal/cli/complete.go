@@ -28,7 +28,8 @@ var examples = map[string]string{
 		"examen paper open first-look --course evening-group --opens '2026-09-01 08:00' --due 2036-12-20T22:00:00Z",
 	"read": "examen read first-look\nexamen read first-look/3",
 	"run": "echo 'SELECT * FROM hive LIMIT 3' | examen run first-look\n" +
-		"examen run first-look/3 query.sql\nexamen run --dataset apiary -o csv query.sql",
+		"examen run first-look/3 query.sql\nexamen run --dataset apiary -o csv query.sql\n" +
+		"examen run first-look query.sql -o xlsx --all > rows.xlsx",
 	"submit": "echo 'SELECT name, valley FROM apiary' | examen submit first-look/1\n" +
 		"examen submit first-look/names-and-valleys answer.sql",
 	"history":      "examen history --paper first-look --outcome incorrect\nexamen history --limit 5 --full",
