@@ -2,7 +2,6 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { Button } from "../Button";
 import {
   useEffect,
-  useEffectEvent,
   useId,
   useMemo,
   useImperativeHandle,
@@ -16,6 +15,7 @@ import type { Rows } from "../../api/client";
 import { CellText } from "./CellText";
 import { GridHead } from "./GridHead";
 import { GridRow } from "./GridRow";
+import { useCopy, type Copied } from "./useCopy";
 import { useSelection, type At } from "./useSelection";
 import { useSorted } from "./useSorted";
 import { tabbed, widthsOf, type Column } from "./values";
@@ -23,9 +23,6 @@ import { tabbed, widthsOf, type Column } from "./values";
 const rowHeight = 26;
 const headHeight = 42;
 const rowsAtOnce = 12;
-
-/** What may be copied. */
-export type Copied = "cells" | "column" | "all";
 
 export interface GridHandle {
   copy(what: Copied, withNames: boolean): void;
@@ -56,7 +53,6 @@ export function Grid({ ref, label, columns, rows, mark }: Props) {
   const [open, setOpen] = useState<At | null>(null);
   const { sort, places, by, own } = useSorted(columns, rows);
   const { active, block, go, move } = useSelection(rows.length, columns.length, rowsAtOnce);
-  const copying = useRef<string>(null); // what a button copies
 
   // eslint-disable-next-line react-hooks/incompatible-library -- what these return goes to no other component
   const down = useVirtualizer({
@@ -87,25 +83,8 @@ export function Grid({ ref, label, columns, rows, mark }: Props) {
     const copied = places.slice(top, bottom + 1).map((place) => rows[place]);
     return tabbed(columns, copied, { top: 0, bottom: copied.length - 1, left, right }, withNames);
   };
-  useImperativeHandle(ref, () => ({
-    copy: (what, withNames) => {
-      copying.current = text(what, withNames);
-      document.execCommand("copy"); // it works without TLS, too; the event below says what is copied
-      copying.current = null;
-    },
-  }));
-  // The event comes to the document: nothing in a grid is selected as text. A button that copies has the focus itself.
-  const copy = useEffectEvent((event: ClipboardEvent) => {
-    const copied = copying.current ?? (document.activeElement === scroller.current ? text("cells", false) : null);
-    if (copied === null) return;
-    event.clipboardData?.setData("text/plain", copied);
-    event.preventDefault();
-  });
-  useEffect(() => {
-    const heard = (event: ClipboardEvent) => copy(event);
-    document.addEventListener("copy", heard);
-    return () => document.removeEventListener("copy", heard);
-  }, []);
+  const copy = useCopy(scroller, text);
+  useImperativeHandle(ref, () => ({ copy }));
 
   const resize = (column: number, width: number) => setResized((all) => ({ ...all, [column]: Math.max(width, 40) }));
   const press = (event: KeyboardEvent) => {

@@ -1,7 +1,8 @@
 import { Button } from "../../../parts/Button";
 import { useState, type RefObject } from "react";
 import type { Run } from "../../../api/client";
-import type { Copied, GridHandle } from "../../../parts/grid/Grid";
+import type { GridHandle } from "../../../parts/grid/Grid";
+import type { Copied } from "../../../parts/grid/useCopy";
 import { Menu } from "../../../parts/Menu";
 import { isNumber } from "../../../parts/grid/values";
 import type { Beneath } from "./RunResult";
