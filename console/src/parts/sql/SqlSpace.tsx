@@ -127,7 +127,9 @@ export function SqlSpace({ ref, undoKey, ...props }: SpaceProps) {
       selection={editor.selection}
       onReady={(made) => {
         handle.current = made;
-        for (const f of waiting.current.splice(0)) f(made);
+        // The editor first takes the text that it was given; what waits comes after that.
+        const waited = waiting.current.splice(0);
+        queueMicrotask(() => waited.forEach((f) => f(made)));
       }}
       onLeave={(undo) => {
         handle.current = null;
