@@ -234,6 +234,28 @@ func TestRowsBesideTheFindings(t *testing.T) {
 	w.says(in(exercise, `.notes td[data-mark="yours"]`), "11")
 	w.press(exercise, "Show beside my rows")
 	w.says(in(exercise, `.evidence .row-grid-cell[data-mark^="expected: "]`), "11")
+
+	// Where no row is right, one column alone is shown; rows that are left out are not called wrong.
+	const names = "names-and-valleys"
+	w.submits(names, "SELECT upper(name), upper(valley) FROM apiary", "Incorrect")
+	w.says(in(names, ".notes th:last-child"), "^expected upper")
+	w.says(in(names, `.notes td[data-mark="yours"]`), "^[A-Z]+ [A-Z]+")
+	w.press(names, "Show beside my rows")
+	w.says(in(names, `.evidence .row-grid-cell[data-mark^="expected: "]`), "^[A-Z]+ [A-Z]+")
+
+	const order = "hives-by-strength"
+	w.submits(order, "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL", "Incorrect")
+	w.says(in(order, ".notes"), "not their order")
+	w.press(order, "Show beside my rows")
+	w.element(in(order, ".evidence .row-grid-cell[data-mark]"))
+	for _, cell := range w.MustElements(in(order, ".evidence .row-grid-cell[data-mark]")) {
+		if said := *cell.MustAttribute("data-mark"); said != "the first that is out of order" {
+			t.Errorf("marked: %s", said)
+		}
+	}
+	if rows := len(w.MustElements(in(order, `.evidence .row-grid-cell[data-mark][aria-colindex="1"]`))); rows != 1 {
+		t.Errorf("%d rows are marked", rows)
+	}
 }
 
 func TestAPlanInTheConsole(t *testing.T) {

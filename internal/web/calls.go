@@ -221,6 +221,9 @@ func (e exported) VisitExportRunResponse(w http.ResponseWriter) error {
 	}[e.format])
 	h.Set("Content-Disposition", fmt.Sprintf(`attachment; filename="rows-%s.%s"`, e.run, e.format))
 	h.Set("Content-Length", strconv.FormatInt(e.Size, 10))
+	// Whoever takes it drop by drop does not keep it for ever.
+	due := time.Now().Add(bodyPatience + time.Duration(e.Size/slowest)*time.Second)
+	_ = http.NewResponseController(w).SetWriteDeadline(due) // a test's own connection has none
 	_, err := io.Copy(w, e)
 	return err
 }

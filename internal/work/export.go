@@ -16,9 +16,6 @@ import (
 	"examen/internal/records/query"
 )
 
-// mostExports is how many exports are being made or sent at once.
-const mostExports = 16
-
 // An Export is a result as a file. It has to be closed.
 type Export struct {
 	Size int64
@@ -57,17 +54,16 @@ func (w *Work) Export(
 	if err != nil {
 		return nil, err
 	}
-	select {
-	case w.exports <- struct{}{}:
-	case <-ctx.Done():
-		return nil, ctx.Err()
+	leave, err := w.exports.enter(ctx, who)
+	if err != nil {
+		return nil, err
 	}
 	file, err := w.export(ctx, who, run, database, format, most)
 	if err != nil {
-		<-w.exports
+		leave()
 		return nil, err
 	}
-	file.done = func() { <-w.exports }
+	file.done = leave
 	return file, nil
 }
 

@@ -48,6 +48,22 @@ func TestExport(t *testing.T) {
 		}
 	}
 
+	// Two at once are anybody's.
+	var open []*work.Export
+	for range 2 {
+		file, err := c.Export(ctx, c.robin, many.ID, export.CSV, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		open = append(open, file)
+	}
+	if _, err := c.Export(ctx, c.robin, many.ID, export.CSV, 0); kind(t, err) != "exports" {
+		t.Errorf("a third: %v", err)
+	}
+	for _, file := range open {
+		_ = file.Close()
+	}
+
 	failing := run("SELECT 1 / (n - 3000) FROM generate_series(1, 2000) AS n")
 	ending := run("SELECT repeat('x', 40000)")
 	other := c.member(t, "other-"+c.slug, account.Learner)

@@ -29,7 +29,7 @@ type Work struct {
 	courses  *course.Courses
 	library  *library.Library
 	log      *slog.Logger
-	exports  chan struct{} // as many as are being made or sent
+	exports  *exportRoom
 }
 
 // New returns the work in the records.
@@ -45,7 +45,7 @@ func New(
 		courses:  courses,
 		library:  papers,
 		log:      log,
-		exports:  make(chan struct{}, mostExports),
+		exports:  newExportRoom(),
 	}
 }
 

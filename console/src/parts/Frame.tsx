@@ -1,6 +1,6 @@
-import { Button } from "./Button";
 import type { CSSProperties, ReactNode } from "react";
 import { NavLink } from "react-router";
+import { Button } from "./Button";
 import { usePreferences, useSession } from "../session";
 import { Servers } from "./Servers";
 

@@ -1,5 +1,5 @@
-import { Button } from "./Button";
 import { useState } from "react";
+import { Button } from "./Button";
 import type { Rows } from "../api/client";
 import { CellValue } from "./grid/CellValue";
 import { isNumber } from "./grid/values";

@@ -609,11 +609,11 @@ func (l *likely) otherEnd() (string, string) {
 		}
 	}
 	if l.Sort[0] {
-		return CauseDirection, "LIMIT takes the first rows, and DESC puts the largest first; without it (or with " +
-			"ASC) the smallest come first."
+		return CauseDirection, "LIMIT takes the first rows, and DESC sorts in descending order: the largest come " +
+			"first. Without DESC, or with ASC, the smallest do."
 	}
-	return CauseDirection, "LIMIT takes the first rows, and ORDER BY puts the smallest first; with DESC behind it " +
-		"the largest come first."
+	return CauseDirection, "LIMIT takes the first rows, and ORDER BY sorts in ascending order: the smallest come " +
+		"first. With DESC behind it the largest do."
 }
 
 func (l *likely) conditions() (string, string) {

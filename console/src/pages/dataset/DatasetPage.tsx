@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Button } from "../../parts/Button";
 import { useEffect } from "react";
 import { Link, useLocation, useParams } from "react-router";
+import { Button } from "../../parts/Button";
 import { answer, api, problemOf, type Dataset } from "../../api/client";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { Waiting } from "../../parts/Waiting";

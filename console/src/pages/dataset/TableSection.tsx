@@ -1,6 +1,6 @@
-import { Button } from "../../parts/Button";
 import { useState } from "react";
 import { Link } from "react-router";
+import { Button } from "../../parts/Button";
 import type { Dataset, Table } from "../../api/client";
 import { SqlView } from "../../parts/sql/SqlView";
 import { count } from "../../parts/words";

@@ -57,8 +57,8 @@ export function BuildForm() {
       <h2>Build a dataset</h2>
       <p className="quiet">
         From SQL scripts, as they are written by hand or by pg_dump, plain or compressed with gzip, or from CSV files
-        alone. Several scripts run in the order of their names, but for those that others include; choose with them the
-        files that they include or copy. The current build stays in use until the new one is ready.
+        alone. Scripts run in name order, except those included by others; choose the files that they include or copy
+        with them. The current build stays in use until the new one is ready.
       </p>
       <input ref={choose} type="file" multiple hidden onChange={(e) => take(e.target.files)} data-choose="files" />
       <input

@@ -1,5 +1,5 @@
-import { Button } from "../../parts/Button";
 import { Link, useNavigate } from "react-router";
+import { Button } from "../../parts/Button";
 import type { Entry } from "../../api/client";
 import { FindingNote } from "../../parts/FindingNote";
 import { ProblemNote } from "../../parts/ProblemNote";

@@ -1,5 +1,5 @@
-import { Button } from "../../parts/Button";
 import { useInfiniteQuery } from "@tanstack/react-query";
+import { Button } from "../../parts/Button";
 import { answer, api, problemOf, type Outcome, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { EntryItem } from "./EntryItem";

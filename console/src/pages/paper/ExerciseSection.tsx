@@ -1,6 +1,6 @@
-import { Button } from "../../parts/Button";
 import { memo, Suspense, useEffect, useEffectEvent, useRef, useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
+import { Button } from "../../parts/Button";
 import type { Exercise } from "../../api/client";
 import { lazily } from "../../parts/lazily";
 import { Prose } from "../../parts/Prose";

@@ -1,5 +1,5 @@
-import { Button } from "../../parts/Button";
 import { useMutation } from "@tanstack/react-query";
+import { Button } from "../../parts/Button";
 import { answer, api, problemOf, type Job, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { RowsTable } from "../../parts/RowsTable";

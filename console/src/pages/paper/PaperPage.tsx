@@ -1,7 +1,7 @@
-import { Button } from "../../parts/Button";
 import { useQuery } from "@tanstack/react-query";
 import { memo, startTransition, useEffect, useState } from "react";
 import { useLocation, useParams } from "react-router";
+import { Button } from "../../parts/Button";
 import { answer, api, type Schemas } from "../../api/client";
 import { Prose } from "../../parts/Prose";
 import type { Dataset } from "../../parts/sql/schema";

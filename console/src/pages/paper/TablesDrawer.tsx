@@ -1,7 +1,7 @@
-import { Button } from "../../parts/Button";
 import { Suspense, useEffect, useEffectEvent, useRef, useState } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
+import { Button } from "../../parts/Button";
 import { answer, api, type Schemas } from "../../api/client";
 import { lazily } from "../../parts/lazily";
 import { Waiting } from "../../parts/Waiting";

@@ -1,5 +1,4 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { Button } from "../Button";
 import {
   useEffect,
   useId,
@@ -11,6 +10,7 @@ import {
   type MouseEvent,
   type Ref,
 } from "react";
+import { Button } from "../Button";
 import type { Rows } from "../../api/client";
 import { CellText } from "./CellText";
 import { GridHead } from "./GridHead";

@@ -49,5 +49,5 @@ export function useSelection(rows: number, columns: number, page: number) {
     go(to[event.key], event.shiftKey);
     return true;
   };
-  return { active, block, go, move, isOne: block.top === block.bottom && block.left === block.right };
+  return { active, block, go, move };
 }

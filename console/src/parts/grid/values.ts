@@ -33,6 +33,21 @@ function byValue(a: string, b: string) {
   return 0;
 }
 
+/** The places of rows that are alike, by what they hold. */
+export function placesOf(rows: Rows): Map<string, number[]> {
+  const all = new Map<string, number[]>();
+  rows.forEach((row, i) => {
+    const key = keyOf(row);
+    const alike = all.get(key);
+    if (alike) alike.push(i);
+    else all.set(key, [i]);
+  });
+  return all;
+}
+
+/** The key of a row in placesOf. */
+export const keyOf = (row: Rows[number]) => JSON.stringify(row);
+
 /** Part of a result, as places: both ends are within. */
 export interface Block {
   top: number;

@@ -1,5 +1,5 @@
-import { Button } from "../Button";
 import { useRef, useState, type RefObject } from "react";
+import { Button } from "../Button";
 import { Menu } from "../Menu";
 import { downloadText } from "../download";
 import { usePreferences } from "../../session";

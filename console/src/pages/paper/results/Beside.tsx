@@ -1,5 +1,5 @@
-import { Button } from "../../../parts/Button";
 import { useQuery } from "@tanstack/react-query";
+import { Button } from "../../../parts/Button";
 import { answer, api, type Attempt, type Run } from "../../../api/client";
 import { Evidence } from "../../../parts/FindingNote";
 import { Grid } from "../../../parts/grid/Grid";
@@ -49,11 +49,10 @@ export function Beside({ attempt, ran, onClose }: Props) {
 
 function OwnRows({ attempt, run }: { attempt: Attempt; run: Run }) {
   const marks = marksOf(attempt.findings, run.rows);
-  const marked = [...marks.keys()].length;
   return (
     <div>
       <p className="quiet">
-        {marked
+        {marks.size > 0
           ? "Cells in a dashed frame are those of which a finding speaks."
           : "None of the rows shown is one of which a finding speaks."}
         {run.truncated && ` These are the first ${run.rows.length.toLocaleString("en")} rows.`}

@@ -1,12 +1,12 @@
-import { Button } from "../../../parts/Button";
 import { BarChart, LineChart, ScatterChart } from "echarts/charts";
 import { AriaComponent, GridComponent, LegendComponent, TooltipComponent } from "echarts/components";
 import * as echarts from "echarts/core";
 import { CanvasRenderer } from "echarts/renderers";
 import { useEffect, useRef, useState } from "react";
+import { Button } from "../../../parts/Button";
 import type { Rows } from "../../../api/client";
 import { download } from "../../../parts/download";
-import type { Column } from "../../../parts/grid/values";
+import { isNumber, type Column } from "../../../parts/grid/values";
 import { drawing, kinds, suited, type Choice, type Kind } from "./drawing";
 
 echarts.use([
@@ -27,6 +27,7 @@ export function Chart({ columns, rows }: { columns: Column[]; rows: Rows }) {
   const [choice, setChoice] = useState<Choice>(() => suited(columns));
   const place = useRef<HTMLDivElement>(null);
   const chart = useRef<echarts.ECharts>(null);
+  const numbers = names(columns).filter(([i]) => isNumber(columns[i].type));
   const { option, said } = drawing(columns, rows, choice);
   useEffect(() => {
     const made = echarts.init(place.current);
@@ -66,16 +67,11 @@ export function Chart({ columns, rows }: { columns: Column[]; rows: Rows }) {
       <p className="tools-line">
         <Pick label="As" value={choice.kind} options={kinds} onPick={(kind) => set({ kind: kind as Kind })} />
         <Pick label="across" value={choice.across} options={names(columns)} onPick={(v) => set({ across: +v })} />
-        <Pick
-          label="up"
-          value={choice.up[0]}
-          options={names(columns)}
-          onPick={(v) => set({ up: [+v, choice.up[1]] })}
-        />
+        <Pick label="up" value={choice.up[0]} options={numbers} onPick={(v) => set({ up: [+v, choice.up[1]] })} />
         <Pick
           label="and"
           value={choice.up[1] ?? none}
-          options={[[none, "nothing else"], ...names(columns)]}
+          options={[[none, "nothing else"], ...numbers]}
           onPick={(v) => set({ up: +v === none ? [choice.up[0]] : [choice.up[0], +v] })}
         />
         <Button size="small" onClick={save}>

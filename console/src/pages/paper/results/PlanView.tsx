@@ -1,5 +1,5 @@
-import { Button } from "../../../parts/Button";
 import { useQuery } from "@tanstack/react-query";
+import { Button } from "../../../parts/Button";
 import { answer, api, type Schemas } from "../../../api/client";
 import { Waiting } from "../../../parts/Waiting";
 

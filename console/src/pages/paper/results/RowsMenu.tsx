@@ -1,5 +1,5 @@
-import { Button } from "../../../parts/Button";
 import { useState, type RefObject } from "react";
+import { Button } from "../../../parts/Button";
 import type { Run } from "../../../api/client";
 import type { GridHandle } from "../../../parts/grid/Grid";
 import type { Copied } from "../../../parts/grid/useCopy";

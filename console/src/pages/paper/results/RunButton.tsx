@@ -1,5 +1,5 @@
-import { Button } from "../../../parts/Button";
 import { useEffect, useState } from "react";
+import { Button } from "../../../parts/Button";
 
 const soon = 400; // milliseconds after which it is worth telling how long a run takes
 

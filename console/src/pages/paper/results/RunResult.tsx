@@ -1,5 +1,5 @@
-import { Button } from "../../../parts/Button";
 import { Suspense, useRef, useState } from "react";
+import { Button } from "../../../parts/Button";
 import type { Run } from "../../../api/client";
 import { Grid, type GridHandle } from "../../../parts/grid/Grid";
 import { lazily } from "../../../parts/lazily";

@@ -1,5 +1,5 @@
 import type { Rows, Run } from "../../../api/client";
-import type { Cell, Column } from "../../../parts/grid/values";
+import { keyOf, placesOf, type Cell, type Column } from "../../../parts/grid/values";
 
 /** One line of what differs between two results: a row that is gone or new, or one as it was and as it is. */
 export interface Line {
@@ -40,14 +40,8 @@ export function compared(before: Pick<Run, "columns" | "rows">, now: Pick<Run, "
   const pairs = shared(before.columns, now.columns);
   const left = before.rows.map((row) => pairs.map(([i]) => row[i]));
   const right = now.rows.map((row) => pairs.map(([, i]) => row[i]));
-  const waiting = new Map<string, number[]>();
-  left.forEach((row, i) => {
-    const key = JSON.stringify(row);
-    const alike = waiting.get(key);
-    if (alike) alike.push(i);
-    else waiting.set(key, [i]);
-  });
-  const added = right.filter((row) => waiting.get(JSON.stringify(row))?.shift() === undefined);
+  const waiting = placesOf(left);
+  const added = right.filter((row) => waiting.get(keyOf(row))?.shift() === undefined);
   const gone = [...waiting.values()]
     .flat()
     .sort((a, b) => a - b)

@@ -1,8 +1,17 @@
 import type { Finding, Rows } from "../../../api/client";
-import { showsExpected } from "../../../parts/FindingNote";
+import { ownCell, showsExpected } from "../../../parts/FindingNote";
+import { keyOf, placesOf } from "../../../parts/grid/values";
 
 /** The column that stands for all cells of a row. */
 export const wholeRow = -1;
+
+/** What is wrong with rows of one's own that a finding of a kind shows. Those of other kinds are not one's own. */
+const wrong: Record<string, string> = {
+  "rows-extra": "not expected",
+  "rows-repeated": "comes too often",
+  "rows-multiplied": "comes too often",
+  "duplicates-removed": "should come more often",
+};
 
 /** What findings say of one's own rows: of each row that they show, its cells by their columns. */
 export function marksOf(findings: Finding[], rows: Rows): Map<number, Map<number, string>> {
@@ -11,22 +20,23 @@ export function marksOf(findings: Finding[], rows: Rows): Map<number, Map<number
     if (!marks.has(row)) marks.set(row, new Map());
     marks.get(row)!.set(column, said);
   };
-  const places = new Map<string, number[]>();
-  rows.forEach((row, i) => {
-    const key = JSON.stringify(row);
-    const alike = places.get(key);
-    if (alike) alike.push(i);
-    else places.set(key, [i]);
-  });
+  const places = placesOf(rows);
   for (const finding of findings) {
     const evidence = finding.rows ?? [];
-    if (finding.kind === "rows-missing") continue; // they are not among one's own
-    for (const row of evidence) {
-      if (finding.kind.startsWith("row-order")) mark(Number(row[0]) - 1, wholeRow, "out of order");
-      else if (showsExpected(finding)) {
-        const found = places.get(JSON.stringify(row.slice(0, -1))) ?? [];
-        for (const at of found) mark(at, finding.places![0] - 1, `expected: ${row.at(-1) ?? "NULL"}`);
-      } else for (const at of places.get(JSON.stringify(row)) ?? []) mark(at, wholeRow, "not expected");
+    if (finding.kind.startsWith("row-order")) {
+      if (evidence.length) mark(Number(evidence[0][0]) - 1, wholeRow, "the first that is out of order");
+    } else if (showsExpected(finding)) {
+      const column = finding.places![0] - 1;
+      evidence.forEach((row, i) => {
+        const said = `expected: ${row.at(-1) ?? "NULL"}`;
+        const whole = places.get(keyOf(row.slice(0, -1)));
+        for (const at of whole ?? []) mark(at, column, said);
+        // Of several columns only that one is shown: rows are then compared as they stand.
+        if (!whole && rows[i]?.[column] === row[ownCell(finding)]) mark(i, column, said);
+      });
+    } else if (wrong[finding.kind]) {
+      for (const row of evidence)
+        for (const at of places.get(keyOf(row)) ?? []) mark(at, wholeRow, wrong[finding.kind]);
     }
   }
   return marks;

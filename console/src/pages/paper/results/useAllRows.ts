@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState } from "react";
-import { problemOf, ProblemError, type Problem, type Rows, type Run } from "../../../api/client";
+import { answer, api, problemOf, type Problem, type Rows, type Run } from "../../../api/client";
 
 /** The most rows that a page holds of a result. */
 export const mostRows = 200_000;
@@ -28,10 +28,12 @@ export function useAllRows(run: Run) {
 
 /** Reads rows as they come, one a line. */
 async function read(run: string, signal: AbortSignal, onRows: (count: number) => void): Promise<Rows> {
-  const response = await fetch(`/api/runs/${run}/rows?format=lines&most=${mostRows}`, { signal });
-  if (!response.ok || !response.body) throw new ProblemError((await response.json()) as Problem);
+  const query = { format: "lines", most: mostRows } as const;
+  const body = await answer(
+    api.GET("/api/runs/{run}/rows", { params: { path: { run }, query }, parseAs: "stream", signal }),
+  );
   const rows: Rows = [];
-  const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
+  const reader = body!.pipeThrough(new TextDecoderStream()).getReader();
   let rest = "";
   for (;;) {
     const { done, value } = await reader.read();
