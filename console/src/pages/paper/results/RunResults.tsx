@@ -1,8 +1,8 @@
-import { ProblemNote } from "../../../parts/ProblemNote";
-import type { Run } from "../../../api/client";
-import type { Ran } from "./useRuns";
-import { lazily } from "../../../parts/lazily";
 import { Suspense } from "react";
+import type { Run } from "../../../api/client";
+import { lazily } from "../../../parts/lazily";
+import { ProblemNote } from "../../../parts/ProblemNote";
+import type { Ran } from "./useRuns";
 
 // The grid loads with the first result.
 const RunResult = lazily(() => import("./RunResult").then((m) => m.RunResult));
@@ -25,13 +25,14 @@ export function RunResults({ all, earlier, text, onMend }: Props) {
       )}
       {state === "not run" && !run && <p className="quiet">Not run.</p>}
       {state === "stopped" && <p role="status">Stopped.</p>}
-      {state === "ended" && !text.includes(statement.text) && (
-        <p className="quiet">The text has been changed since this was run.</p>
-      )}
       {problem && <ProblemNote problem={problem} />}
       <Suspense>
         {run && <RunResult run={run} earlier={earlier.filter((r) => r.id !== run.id)} onMend={mend(statement.text)} />}
       </Suspense>
+      {/* Beneath, so that no row moves while one types. */}
+      {state === "ended" && !text.includes(statement.text) && (
+        <p className="quiet">The text has been changed since this was run.</p>
+      )}
     </section>
   ));
 
