@@ -335,3 +335,25 @@ func fortyExercises(teacher *client.Client) error {
 	)
 	return err
 }
+
+// What stands below a result moves when one runs, and not when its rows come, however many there are.
+func TestNothingJumpsWhenRowsCome(t *testing.T) {
+	w := writing(t)
+	w.MustEval(`() => {
+		window.heights = [];
+		new MutationObserver(() => document.querySelector("#no-mail .ran") && heights.push(document.body.scrollHeight))
+			.observe(document.body, { childList: true, subtree: true, attributes: true });
+	}`)
+	for _, c := range []struct{ sql, says string }{
+		{"SELECT count(*) FROM hive", "^1 row, "},
+		{"SELECT n FROM generate_series(1, 30000) AS n", "^30,000 rows, "},
+		{"SELECT 1 WHERE false", "^0 rows, "},
+	} {
+		w.runs(c.sql, c.says)
+		w.MustEval(`() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))`)
+		heights := w.MustEval(`() => [...new Set(heights)].join(" ")`).Str()
+		if strings.Contains(heights, " ") {
+			t.Errorf("%s: the page was %s pixels high", c.sql, heights)
+		}
+	}
+}

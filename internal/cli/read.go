@@ -77,7 +77,7 @@ func (p *program) writeBlocks(blocks []client.Block) {
 			fmt.Fprintln(p.out)
 		}
 		text := lines(b.Text)
-		if b.Kind == client.Example {
+		if b.Kind == client.BlockExample {
 			text = "    " + strings.ReplaceAll(text, "\n", "\n    ")
 		}
 		fmt.Fprintln(p.out, text)

@@ -22,16 +22,16 @@ import (
 
 // Defines values for BlockKind.
 const (
-	Example BlockKind = "example"
-	Text    BlockKind = "text"
+	BlockExample BlockKind = "example"
+	BlockText    BlockKind = "text"
 )
 
 // Valid indicates whether the value is a known member of the BlockKind enum.
 func (e BlockKind) Valid() bool {
 	switch e {
-	case Example:
+	case BlockExample:
 		return true
-	case Text:
+	case BlockText:
 		return true
 	default:
 		return false
@@ -428,6 +428,8 @@ type Attempt struct {
 
 // Block Markdown text, or an SQL example that can be run.
 type Block struct {
+	// Html Of Markdown: the same as HTML, with nothing in it that could run. Mathematics is TeX, in elements of the class `math`.
+	Html string    `json:"html,omitempty,omitzero"`
 	Kind BlockKind `json:"kind"`
 	Text string    `json:"text"`
 }
@@ -1804,6 +1806,11 @@ type ClientInterface interface {
 	// Corresponds with GET /api/papers/{paper}/marks (the `GetMarks` operationId).
 	GetMarks(ctx context.Context, paper PaperSlug, params *GetMarksParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// GetPicture A picture that a paper shows.
+	//
+	// Corresponds with GET /api/papers/{paper}/pictures/{picture} (the `GetPicture` operationId).
+	GetPicture(ctx context.Context, paper PaperSlug, picture string, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetProgress Learners by exercises. For instructors.
 	//
 	// Corresponds with GET /api/papers/{paper}/progress (the `GetProgress` operationId).
@@ -2525,6 +2532,21 @@ func (c *Client) SetMark(ctx context.Context, paper PaperSlug, exercise Exercise
 // Corresponds with GET /api/papers/{paper}/marks (the `GetMarks` operationId).
 func (c *Client) GetMarks(ctx context.Context, paper PaperSlug, params *GetMarksParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetMarksRequest(c.Server, paper, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetPicture A picture that a paper shows.
+//
+// Corresponds with GET /api/papers/{paper}/pictures/{picture} (the `GetPicture` operationId).
+func (c *Client) GetPicture(ctx context.Context, paper PaperSlug, picture string, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetPictureRequest(c.Server, paper, picture)
 	if err != nil {
 		return nil, err
 	}
@@ -4290,6 +4312,47 @@ func NewGetMarksRequest(server string, paper PaperSlug, params *GetMarksParams) 
 	return req, nil
 }
 
+// NewGetPictureRequest constructs an http.Request for the GetPicture method
+func NewGetPictureRequest(server string, paper PaperSlug, picture string) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "picture", picture, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/pictures/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetProgressRequest constructs an http.Request for the GetProgress method
 func NewGetProgressRequest(server string, paper PaperSlug, params *GetProgressParams) (*http.Request, error) {
 	var err error
@@ -4989,6 +5052,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /api/papers/{paper}/marks (the `GetMarks` operationId).
 	GetMarksWithResponse(ctx context.Context, paper PaperSlug, params *GetMarksParams, reqEditors ...RequestEditorFn) (*GetMarksResponse, error)
+
+	// GetPictureWithResponse A picture that a paper shows.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/papers/{paper}/pictures/{picture} (the `GetPicture` operationId).
+	GetPictureWithResponse(ctx context.Context, paper PaperSlug, picture string, reqEditors ...RequestEditorFn) (*GetPictureResponse, error)
 
 	// GetProgressWithResponse Learners by exercises. For instructors.
 	//
@@ -6563,6 +6633,47 @@ func (r GetMarksResponse) ContentType() string {
 	return ""
 }
 
+type GetPictureResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetPictureResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetPictureResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetPictureResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetPictureResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetPictureResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetProgressResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -7506,6 +7617,19 @@ func (c *ClientWithResponses) GetMarksWithResponse(ctx context.Context, paper Pa
 		return nil, err
 	}
 	return ParseGetMarksResponse(rsp)
+}
+
+// GetPictureWithResponse A picture that a paper shows.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/papers/{paper}/pictures/{picture} (the `GetPicture` operationId).
+func (c *ClientWithResponses) GetPictureWithResponse(ctx context.Context, paper PaperSlug, picture string, reqEditors ...RequestEditorFn) (*GetPictureResponse, error) {
+	rsp, err := c.GetPicture(ctx, paper, picture, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetPictureResponse(rsp)
 }
 
 // GetProgressWithResponse Learners by exercises. For instructors.
@@ -8705,6 +8829,32 @@ func ParseGetMarksResponse(rsp *http.Response) (*GetMarksResponse, error) {
 
 	case rsp.StatusCode == 200:
 		// Content-type (text/csv) unsupported
+
+	}
+
+	return response, nil
+}
+
+// ParseGetPictureResponse parses an HTTP response from a GetPictureWithResponse call
+func ParseGetPictureResponse(rsp *http.Response) (*GetPictureResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetPictureResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
 
 	}
 

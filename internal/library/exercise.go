@@ -121,6 +121,33 @@ func (l *Library) Sections(ctx context.Context, p *Paper) (sections []pack.Secti
 	return sections, json.Unmarshal(text, &sections)
 }
 
+// Pictures returns the digests of a paper's pictures, by the names that its Markdown gives them.
+func (l *Library) Pictures(ctx context.Context, paper int64) (map[string]string, error) {
+	rows, err := l.records.PaperPictures(ctx, paper)
+	digests := map[string]string{}
+	for _, row := range rows {
+		digests[row.Name] = row.Digest
+	}
+	return digests, err
+}
+
+// A Picture is what a paper shows as one.
+type Picture struct {
+	MediaType string
+	Content   []byte
+}
+
+// Picture returns a picture of a paper.
+func (l *Library) Picture(ctx context.Context, paper int64, digest string) (*Picture, error) {
+	row, err := l.records.Picture(ctx, query.PictureParams{PaperID: paper, Digest: digest})
+	if records.Missing(err) {
+		return nil, problem.New(404, "no-picture", "There is no such picture", "The paper shows no picture %q.", digest)
+	} else if err != nil {
+		return nil, err
+	}
+	return &Picture{row.MediaType, row.Content}, nil
+}
+
 // A Listed is a paper in the list of all papers.
 type Listed struct {
 	ID                   int64

@@ -3,6 +3,8 @@ package library
 import (
 	"cmp"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -364,6 +366,27 @@ func (p *packLoad) keepPaper(ctx context.Context, q *query.Queries, paper pack.P
 	}
 	for _, e := range paper.Exercises() {
 		if err := keepExercise(ctx, q, row.ID, e); err != nil {
+			return err
+		}
+	}
+	return p.keepPictures(ctx, q, row.ID, paper.Pictures)
+}
+
+// keepPictures stores the pictures that a paper shows, in place of those that it showed.
+func (p *packLoad) keepPictures(ctx context.Context, q *query.Queries, paper int64, pictures []pack.Picture) error {
+	if err := q.RemovePictures(ctx, paper); err != nil {
+		return err
+	}
+	for _, picture := range pictures {
+		content, err := fs.ReadFile(p.work.Files, picture.Path)
+		if err != nil {
+			return err
+		}
+		digest := sha256.Sum256(content)
+		if err := q.AddPicture(ctx, query.AddPictureParams{
+			PaperID: paper, Name: picture.Name, Digest: hex.EncodeToString(digest[:len(digest)/2]),
+			MediaType: picture.MediaType, Content: content,
+		}); err != nil {
 			return err
 		}
 	}

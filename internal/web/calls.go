@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"fmt"
@@ -137,6 +138,21 @@ func (s *server) GetPaper(
 		return nil, err
 	}
 	return contract.GetPaper200JSONResponse(toPaper(p)), nil
+}
+
+func (s *server) GetPicture(
+	ctx context.Context, request contract.GetPictureRequestObject,
+) (contract.GetPictureResponseObject, error) {
+	p, err := s.Work.Picture(ctx, who(ctx), request.Paper, request.Picture)
+	if err != nil {
+		return nil, err
+	}
+	c := ctx.(*gin.Context)
+	c.Header("Cache-Control", "private, max-age=31536000, immutable") // its address changes with its content
+	c.Header("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; sandbox")
+	return contract.GetPicture200ImageResponse{
+		Body: bytes.NewReader(p.Content), ContentType: p.MediaType, ContentLength: int64(len(p.Content)),
+	}, nil
 }
 
 func (s *server) GetExercise(

@@ -77,16 +77,21 @@ func toSummary(p course.Listed) contract.PaperSummary {
 	}
 }
 
-func toBlocks(blocks []pack.Block) []contract.Block {
+func toBlocks(blocks []pack.Block, pictures map[string]string) []contract.Block {
 	out := []contract.Block{}
 	for _, b := range blocks {
-		out = append(out, contract.Block{Kind: contract.BlockKind(b.Kind), Text: b.Text})
+		block := contract.Block{Kind: contract.BlockKind(b.Kind), Text: b.Text}
+		if block.Kind == contract.BlockText {
+			block.Html = pack.HTML(b.Text, pictures)
+		}
+		out = append(out, block)
 	}
 	return out
 }
 
 func toPaper(p *work.Paper) contract.Paper {
 	out := contract.Paper{Summary: toSummary(p.Summary), Sections: []contract.Section{}, Build: p.Build}
+	pictures := addresses(p.Summary.Slug, p.Pictures)
 	for _, s := range p.Sections {
 		if s.Slug != "" {
 			if e := p.Exercises[s.Slug]; e != nil {
@@ -94,9 +99,18 @@ func toPaper(p *work.Paper) contract.Paper {
 			}
 			continue
 		}
-		out.Sections = append(out.Sections, contract.Section{Title: s.Title, Blocks: toBlocks(s.Blocks)})
+		out.Sections = append(out.Sections, contract.Section{Title: s.Title, Blocks: toBlocks(s.Blocks, pictures)})
 	}
 	return out
+}
+
+// addresses returns where a paper's pictures are, by name.
+func addresses(paper string, digests map[string]string) map[string]string {
+	pictures := make(map[string]string, len(digests))
+	for name, digest := range digests {
+		pictures[name] = "/api/papers/" + paper + "/pictures/" + digest
+	}
+	return pictures
 }
 
 func toExercise(e *work.Exercise) contract.Exercise {
@@ -107,7 +121,7 @@ func toExercise(e *work.Exercise) contract.Exercise {
 		Title:           e.Title,
 		Points:          e.Points,
 		Dataset:         e.Dataset,
-		Blocks:          toBlocks(e.Blocks),
+		Blocks:          toBlocks(e.Blocks, addresses(e.Paper, e.Pictures)),
 		Require:         orEmpty(e.Checking.Require),
 		Forbid:          orEmpty(e.Checking.Forbid),
 		Ordered:         e.Expected.Ordered,

@@ -19,7 +19,8 @@ import (
 type Exercise struct {
 	library.Exercise
 	Paper, Dataset string
-	Expected       grading.Expected // as much as the exercise shows
+	Pictures       map[string]string // the digests of the paper's pictures, by name
+	Expected       grading.Expected  // as much as the exercise shows
 	Standing       course.Standing
 	Latest         *Attempt // nil without one
 	Draft          *Draft   // nil without one
@@ -39,6 +40,7 @@ type Paper struct {
 	Summary   course.Listed
 	Build     int // the number of the dataset's build in use
 	Sections  []pack.Section
+	Pictures  map[string]string // their digests, by name
 	Exercises map[string]*Exercise
 }
 
@@ -56,9 +58,15 @@ func (w *Work) Paper(ctx context.Context, who account.Account, slug string) (*Pa
 	if err != nil {
 		return nil, err
 	}
+	if p.Pictures, err = w.library.Pictures(ctx, r.ID); err != nil {
+		return nil, err
+	}
 	all, err := w.standing(ctx, who, r, exercises)
 	if err != nil {
 		return nil, err
+	}
+	for _, e := range all {
+		e.Pictures = p.Pictures
 	}
 	s := &p.Summary
 	s.Listed = library.Listed{ID: r.ID, Slug: r.Slug, Title: r.Title, Dataset: r.Dataset, Exercises: len(all)}
@@ -87,7 +95,17 @@ func (w *Work) Exercise(ctx context.Context, who account.Account, paper, address
 	if err != nil {
 		return nil, err
 	}
-	return all[0], nil
+	all[0].Pictures, err = w.library.Pictures(ctx, r.ID)
+	return all[0], err
+}
+
+// Picture returns a picture of a paper that the account may read.
+func (w *Work) Picture(ctx context.Context, who account.Account, paper, digest string) (*library.Picture, error) {
+	r, err := w.courses.Read(ctx, who, paper)
+	if err != nil {
+		return nil, err
+	}
+	return w.library.Picture(ctx, r.ID, digest)
 }
 
 // longestExpecting is how long a paper waits for its expected results. After that it is shown without them.

@@ -131,6 +131,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/papers/{paper}/pictures/{picture}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                /** @description As the HTML of the paper's texts names it. */
+                picture: string;
+            };
+            cookie?: never;
+        };
+        /** A picture that a paper shows. */
+        get: operations["getPicture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/papers/{paper}/exercises/{exercise}": {
         parameters: {
             query?: never;
@@ -822,6 +844,8 @@ export interface components {
         Block: {
             kind: components["schemas"]["BlockKind"];
             text: string;
+            /** @description Of Markdown: the same as HTML, with nothing in it that could run. Mathematics is TeX, in elements of the class `math`. */
+            html?: string;
         };
         Exercise: {
             paper: string;
@@ -1667,6 +1691,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                /** @description As the HTML of the paper's texts names it. */
+                picture: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/*": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -57,7 +57,15 @@ type Paper struct {
 	Slug, Title, Dataset string
 	Opens, Due           *time.Time
 	Sections             []Section
+	Pictures             []Picture
 	Path                 string
+}
+
+// A Picture is one that a paper shows.
+type Picture struct {
+	Name      string // as the paper writes it, relative to its own file
+	Path      string // in the pack
+	MediaType string
 }
 
 // Exercises returns the paper's exercises in order.

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io/fs"
 	"maps"
+	"slices"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -330,4 +331,39 @@ func texts(blocks []pack.Block) (all []string) {
 		all = append(all, b.Text)
 	}
 	return all
+}
+
+// A picture that a paper shows is a file of its pack, of a kind and size that every browser shows.
+func TestPicturesOfAPaper(t *testing.T) {
+	png := "\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR"
+	read := func(markdown string) (*pack.Pack, []pack.Error) {
+		all := files("papers/dusk.md", "Look up.", markdown)
+		all["papers/dome.png"] = []byte(png)
+		all["papers/dome.svg"] = []byte("<svg xmlns='http://www.w3.org/2000/svg'/>")
+		all["papers/text.png"], all["papers/large.png"] = []byte("no picture"), make([]byte, pack.LargestPicture+1)
+		return pack.Read(folder(all))
+	}
+	p, wrong := read("![The dome](dome.png), again ![](../papers/dome.png) ![](dome.png) and ![drawn](dome.svg)")
+	if wrong != nil {
+		t.Fatal(wrong)
+	}
+	want := []pack.Picture{
+		{Name: "dome.png", Path: "papers/dome.png", MediaType: "image/png"},
+		{Name: "../papers/dome.png", Path: "papers/dome.png", MediaType: "image/png"},
+		{Name: "dome.svg", Path: "papers/dome.svg", MediaType: "image/svg+xml"},
+	}
+	if got := p.Papers[0].Pictures; !slices.Equal(got, want) {
+		t.Errorf("got %v", got)
+	}
+	for _, c := range []struct{ markdown, wrong string }{
+		{"![](moon.png)", `dusk.md:7: the picture "moon.png" is not there: the pack has no file papers/moon.png`},
+		{"![](../../dome.png)", "leaves the pack's folder"},
+		{"![](https://sky.example/dome.png)", "is not a file of the pack"},
+		{"![](text.png)", "PNG, JPEG, GIF, WebP or SVG is expected, and its content is text/plain"},
+		{"![](large.png)", "is larger than 5 MB"},
+	} {
+		if _, wrong := read(c.markdown); len(wrong) != 1 || !strings.Contains(wrong[0].Error(), c.wrong) {
+			t.Errorf("%s: %v", c.markdown, wrong)
+		}
+	}
 }

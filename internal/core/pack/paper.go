@@ -48,7 +48,9 @@ func (r *reader) paper(file string, content []byte) (Paper, bool) {
 		}
 	}
 	b := &body{reader: r, file: file, first: first, source: source}
-	p.Sections = b.sections()
+	doc := markdown.Parser().Parse(text.NewReader(b.source))
+	p.Sections = b.sections(doc)
+	p.Pictures = b.pictures(doc)
 	b.leaks(p.Exercises())
 	seen := map[string]bool{}
 	for i, e := range p.Exercises() {
@@ -98,8 +100,7 @@ type draft struct {
 	narrativeEnd int // offset up to which text has been taken
 }
 
-func (b *body) sections() []Section {
-	doc := markdown.Parser().Parse(text.NewReader(b.source))
+func (b *body) sections(doc ast.Node) []Section {
 	var sections []Section
 	d := &draft{line: b.first}
 	for n := doc.FirstChild(); n != nil; n = n.NextSibling() {

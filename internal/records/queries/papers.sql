@@ -54,3 +54,15 @@ GROUP BY paper.id;
 
 -- name: PaperSections :one
 SELECT sections FROM paper WHERE id = $1;
+
+-- name: RemovePictures :exec
+DELETE FROM picture WHERE paper_id = $1;
+
+-- name: AddPicture :exec
+INSERT INTO picture (paper_id, name, digest, media_type, content) VALUES ($1, $2, $3, $4, $5);
+
+-- name: PaperPictures :many
+SELECT name, digest FROM picture WHERE paper_id = $1;
+
+-- name: Picture :one
+SELECT media_type, content FROM picture WHERE paper_id = $1 AND digest = $2 LIMIT 1;

@@ -255,6 +255,14 @@ type PaperInUse struct {
 	Variants    json.RawMessage
 }
 
+type Picture struct {
+	PaperID   int64
+	Name      string
+	Digest    string
+	MediaType string
+	Content   []byte
+}
+
 type Preference struct {
 	AccountID int64
 	TextSize  int32

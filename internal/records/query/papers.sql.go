@@ -11,6 +11,29 @@ import (
 	"time"
 )
 
+const addPicture = `-- name: AddPicture :exec
+INSERT INTO picture (paper_id, name, digest, media_type, content) VALUES ($1, $2, $3, $4, $5)
+`
+
+type AddPictureParams struct {
+	PaperID   int64
+	Name      string
+	Digest    string
+	MediaType string
+	Content   []byte
+}
+
+func (q *Queries) AddPicture(ctx context.Context, arg AddPictureParams) error {
+	_, err := q.db.Exec(ctx, addPicture,
+		arg.PaperID,
+		arg.Name,
+		arg.Digest,
+		arg.MediaType,
+		arg.Content,
+	)
+	return err
+}
+
 const exerciseIn = `-- name: ExerciseIn :one
 SELECT id, paper_id, slug, number, retired, version_id, version, title, points, blocks, reference, checking FROM exercise_now WHERE paper_id = $1 AND NOT retired AND (slug = $2::text OR number::text = $2::text)
 `
@@ -235,6 +258,35 @@ func (q *Queries) PaperInUseBySlug(ctx context.Context, slug string) (PaperInUse
 	return i, err
 }
 
+const paperPictures = `-- name: PaperPictures :many
+SELECT name, digest FROM picture WHERE paper_id = $1
+`
+
+type PaperPicturesRow struct {
+	Name   string
+	Digest string
+}
+
+func (q *Queries) PaperPictures(ctx context.Context, paperID int64) ([]PaperPicturesRow, error) {
+	rows, err := q.db.Query(ctx, paperPictures, paperID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []PaperPicturesRow
+	for rows.Next() {
+		var i PaperPicturesRow
+		if err := rows.Scan(&i.Name, &i.Digest); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const paperSections = `-- name: PaperSections :one
 SELECT sections FROM paper WHERE id = $1
 `
@@ -244,6 +296,36 @@ func (q *Queries) PaperSections(ctx context.Context, id int64) (json.RawMessage,
 	var sections json.RawMessage
 	err := row.Scan(&sections)
 	return sections, err
+}
+
+const picture = `-- name: Picture :one
+SELECT media_type, content FROM picture WHERE paper_id = $1 AND digest = $2 LIMIT 1
+`
+
+type PictureParams struct {
+	PaperID int64
+	Digest  string
+}
+
+type PictureRow struct {
+	MediaType string
+	Content   []byte
+}
+
+func (q *Queries) Picture(ctx context.Context, arg PictureParams) (PictureRow, error) {
+	row := q.db.QueryRow(ctx, picture, arg.PaperID, arg.Digest)
+	var i PictureRow
+	err := row.Scan(&i.MediaType, &i.Content)
+	return i, err
+}
+
+const removePictures = `-- name: RemovePictures :exec
+DELETE FROM picture WHERE paper_id = $1
+`
+
+func (q *Queries) RemovePictures(ctx context.Context, paperID int64) error {
+	_, err := q.db.Exec(ctx, removePictures, paperID)
+	return err
 }
 
 const retireExercises = `-- name: RetireExercises :exec

@@ -23,16 +23,16 @@ import (
 
 // Defines values for BlockKind.
 const (
-	Example BlockKind = "example"
-	Text    BlockKind = "text"
+	BlockExample BlockKind = "example"
+	BlockText    BlockKind = "text"
 )
 
 // Valid indicates whether the value is a known member of the BlockKind enum.
 func (e BlockKind) Valid() bool {
 	switch e {
-	case Example:
+	case BlockExample:
 		return true
-	case Text:
+	case BlockText:
 		return true
 	default:
 		return false
@@ -429,6 +429,8 @@ type Attempt struct {
 
 // Block Markdown text, or an SQL example that can be run.
 type Block struct {
+	// Html Of Markdown: the same as HTML, with nothing in it that could run. Mathematics is TeX, in elements of the class `math`.
+	Html string    `json:"html,omitempty,omitzero"`
 	Kind BlockKind `json:"kind"`
 	Text string    `json:"text"`
 }
@@ -1586,6 +1588,9 @@ type ServerInterface interface {
 	// GetMarks Marks, one line per learner. For instructors.
 	// (GET /api/papers/{paper}/marks)
 	GetMarks(c *gin.Context, paper PaperSlug, params GetMarksParams)
+	// GetPicture A picture that a paper shows.
+	// (GET /api/papers/{paper}/pictures/{picture})
+	GetPicture(c *gin.Context, paper PaperSlug, picture string)
 	// GetProgress Learners by exercises. For instructors.
 	// (GET /api/papers/{paper}/progress)
 	GetProgress(c *gin.Context, paper PaperSlug, params GetProgressParams)
@@ -2627,6 +2632,40 @@ func (siw *ServerInterfaceWrapper) GetMarks(c *gin.Context) {
 	siw.Handler.GetMarks(c, paper, params)
 }
 
+// GetPicture operation middleware
+func (siw *ServerInterfaceWrapper) GetPicture(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "picture" -------------
+	var picture string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "picture", c.Param("picture"), &picture, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter picture: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetPicture(c, paper, picture)
+}
+
 // GetProgress operation middleware
 func (siw *ServerInterfaceWrapper) GetProgress(c *gin.Context) {
 
@@ -2834,6 +2873,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/papers", wrapper.ListPapers)
 	router.GET(options.BaseURL+"/api/papers/:paper", wrapper.GetPaper)
 	router.POST(options.BaseURL+"/api/papers/:paper/check", wrapper.CheckPaper)
+	router.GET(options.BaseURL+"/api/papers/:paper/pictures/:picture", wrapper.GetPicture)
 	router.GET(options.BaseURL+"/api/papers/:paper/exercises/:exercise", wrapper.GetExercise)
 	router.PUT(options.BaseURL+"/api/papers/:paper/exercises/:exercise/draft", wrapper.KeepDraft)
 	router.POST(options.BaseURL+"/api/papers/:paper/exercises/:exercise/attempts", wrapper.Submit)
@@ -4177,6 +4217,53 @@ func (response GetMarksdefaultApplicationProblemPlusJSONResponse) VisitGetMarksR
 	return err
 }
 
+type GetPictureRequestObject struct {
+	Paper   PaperSlug `json:"paper"`
+	Picture string    `json:"picture"`
+}
+
+type GetPictureResponseObject interface {
+	VisitGetPictureResponse(w http.ResponseWriter) error
+}
+
+type GetPicture200ImageResponse struct {
+	Body          io.Reader
+	ContentType   string
+	ContentLength int64
+}
+
+func (response GetPicture200ImageResponse) VisitGetPictureResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", response.ContentType)
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetPicturedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPicturedefaultApplicationProblemPlusJSONResponse) VisitGetPictureResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetProgressRequestObject struct {
 	Paper  PaperSlug `json:"paper"`
 	Params GetProgressParams
@@ -4708,6 +4795,9 @@ type StrictServerInterface interface {
 	// GetMarks Marks, one line per learner. For instructors.
 	// (GET /api/papers/{paper}/marks)
 	GetMarks(ctx context.Context, request GetMarksRequestObject) (GetMarksResponseObject, error)
+	// GetPicture A picture that a paper shows.
+	// (GET /api/papers/{paper}/pictures/{picture})
+	GetPicture(ctx context.Context, request GetPictureRequestObject) (GetPictureResponseObject, error)
 	// GetProgress Learners by exercises. For instructors.
 	// (GET /api/papers/{paper}/progress)
 	GetProgress(ctx context.Context, request GetProgressRequestObject) (GetProgressResponseObject, error)
@@ -5769,6 +5859,33 @@ func (sh *strictHandler) GetMarks(ctx *gin.Context, paper PaperSlug, params GetM
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetMarksResponseObject); ok {
 		if err := validResponse.VisitGetMarksResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetPicture operation middleware
+func (sh *strictHandler) GetPicture(ctx *gin.Context, paper PaperSlug, picture string) {
+	var request GetPictureRequestObject
+
+	request.Paper = paper
+	request.Picture = picture
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPicture(ctx, request.(GetPictureRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPicture")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetPictureResponseObject); ok {
+		if err := validResponse.VisitGetPictureResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

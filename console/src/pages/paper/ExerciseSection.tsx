@@ -101,7 +101,7 @@ export const ExerciseSection = memo(function ExerciseSection({
           block.kind === "example" ? (
             <Example key={i} paper={paper} text={block.text} tables={tables} />
           ) : (
-            <Prose key={i} text={block.text} />
+            <Prose key={i} html={block.html ?? ""} />
           ),
         )}
         <ExpectedResult exercise={exercise} />

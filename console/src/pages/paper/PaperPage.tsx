@@ -133,7 +133,7 @@ const Narrative = memo(function Narrative({
           block.kind === "example" ? (
             <Example key={i} paper={paper} text={block.text} tables={tables} />
           ) : (
-            <Prose key={i} text={block.text} />
+            <Prose key={i} html={block.html ?? ""} />
           ),
         )}
       </div>

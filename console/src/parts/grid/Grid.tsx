@@ -15,14 +15,11 @@ import type { Rows } from "../../api/client";
 import { CellText } from "./CellText";
 import { GridHead } from "./GridHead";
 import { GridRow } from "./GridRow";
+import { headHeight, heightOf, rowHeight } from "./height";
 import { useCopy, type Copied } from "./useCopy";
 import { useSelection, type At } from "./useSelection";
 import { useSorted } from "./useSorted";
 import { tabbed, widthsOf, type Column } from "./values";
-
-const rowHeight = 26;
-const headHeight = 42;
-const rowsAtOnce = 12;
 
 export interface GridHandle {
   copy(what: Copied, withNames: boolean): void;
@@ -33,6 +30,8 @@ interface Props {
   label: string;
   columns: Column[];
   rows: Rows;
+  /** How many rows are in sight at once. */
+  most?: number;
   /** What is to be said of a cell besides its value, as "other value"; it is marked by its shape, too. */
   mark?(row: number, column: number): string | undefined;
 }
@@ -44,7 +43,7 @@ function cellAt(event: MouseEvent): At | null {
 }
 
 /** Rows by the hundred thousand: only those in sight are drawn, and of them only the columns in sight. */
-export function Grid({ ref, label, columns, rows, mark }: Props) {
+export function Grid({ ref, label, columns, rows, most = 12, mark }: Props) {
   const id = useId();
   const scroller = useRef<HTMLDivElement>(null);
   const [resized, setResized] = useState<Record<number, number>>({});
@@ -52,7 +51,7 @@ export function Grid({ ref, label, columns, rows, mark }: Props) {
   const widths = useMemo(() => fitting.map((width, i) => resized[i] ?? width), [fitting, resized]);
   const [open, setOpen] = useState<At | null>(null);
   const { sort, places, by, own } = useSorted(columns, rows);
-  const { active, block, go, move } = useSelection(rows.length, columns.length, rowsAtOnce);
+  const { active, block, go, move } = useSelection(rows.length, columns.length, most);
 
   // eslint-disable-next-line react-hooks/incompatible-library -- what these return goes to no other component
   const down = useVirtualizer({
@@ -115,7 +114,7 @@ export function Grid({ ref, label, columns, rows, mark }: Props) {
         className="row-grid-scroll"
         style={{
           maxWidth: across.getTotalSize() + 18,
-          height: headHeight + Math.min(rows.length, rowsAtOnce) * rowHeight + 16,
+          height: heightOf(Math.min(rows.length, most)),
         }}
         onKeyDown={press}
         onMouseDown={(event) => {

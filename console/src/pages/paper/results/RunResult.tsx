@@ -16,30 +16,34 @@ export type Beneath = "chart" | "comparison" | null;
 
 interface Props {
   run: Run;
+  /** How many rows are in sight at once. */
+  most: number;
   /** Earlier runs of the same answer space, the latest first. */
   earlier: Run[];
   onMend?(sql: string): void;
 }
 
 /** What a run came to: its rows, or what went wrong. */
-export function RunResult({ run, earlier, onMend }: Props) {
+export function RunResult({ run, most, earlier, onMend }: Props) {
   if (run.error && run.rows.length === 0) return <ProblemNote problem={run.error} onMend={onMend} />;
   return (
     <div className="result" data-run={run.id}>
       {run.error && <ProblemNote problem={run.error} onMend={onMend} />}
-      <RunRows key={run.id} run={run} earlier={earlier} />
+      <RunRows key={run.id} run={run} most={most} earlier={earlier} />
     </div>
   );
 }
 
-function RunRows({ run, earlier }: { run: Run; earlier: Run[] }) {
+function RunRows({ run, most, earlier }: Omit<Props, "onMend">) {
   const { rows, fetched, problem, fetchOn, stop } = useAllRows(run);
   const grid = useRef<GridHandle>(null);
   const [beneath, setBeneath] = useState<Beneath>(null);
   const more = run.truncated && rows.length < run.row_count && rows.length < mostRows;
   return (
     <>
-      {run.columns.length > 0 && <Grid ref={grid} label="Rows of the result" columns={run.columns} rows={rows} />}
+      {run.columns.length > 0 && (
+        <Grid ref={grid} label="Rows of the result" columns={run.columns} rows={rows} most={most} />
+      )}
       <div className="result-foot">
         <p className="quiet" role="status">
           {run.error ? `The first ${count(rows.length, "row")} of more` : count(run.row_count, "row")},{" "}

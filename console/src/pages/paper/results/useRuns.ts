@@ -5,7 +5,7 @@ import type { Statement } from "../../../parts/sql/language";
 /** A statement that was run, or is being run. */
 export interface Ran {
   statement: Statement;
-  state: "running" | "ended" | "stopped" | "not run";
+  state: "waiting" | "running" | "ended" | "stopped" | "not run";
   run?: Run; // of the time before, while it is running
   problem?: Problem; // why it could not be run
 }
@@ -41,7 +41,7 @@ export function useRuns(on: { paper: string; exercise?: string }) {
     calls.current?.abort();
     const call = new AbortController();
     calls.current = call;
-    const now: Ran[] = statements.map((statement, i) => ({ statement, state: "not run", run: all[i]?.run }));
+    const now: Ran[] = statements.map((statement, i) => ({ statement, state: "waiting", run: all[i]?.run }));
     setSince(Date.now());
     for (const [i, statement] of statements.entries()) {
       now[i] = { ...now[i], state: "running" };
@@ -59,7 +59,7 @@ export function useRuns(on: { paper: string; exercise?: string }) {
       if (calls.current !== call) return; // others have begun
       if (now[i].state === "stopped" || now[i].problem || now[i].run?.error) break;
     }
-    setAll(now.map((ran) => (ran.state === "not run" ? { ...ran, run: undefined } : ran)));
+    setAll(now.map((ran) => (ran.state === "waiting" ? { statement: ran.statement, state: "not run" } : ran)));
     setSince(null);
   }
 
