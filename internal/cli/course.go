@@ -12,24 +12,27 @@ import (
 )
 
 func (p *program) course() *cobra.Command {
-	var title string
+	var title, zone string
 	create := &cobra.Command{
 		Use: "create NAME --title TITLE", Short: "Create a course", Args: argsBetween(1, 1, "a name"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
-				return c.CreateCourse(ctx, client.NewCourse{Slug: args[0], Title: title})
-			}, []string{"course", "title"}, one(func(c client.Course) []string { return []string{c.Slug, c.Title} }))
+				return c.CreateCourse(ctx, client.NewCourse{Slug: args[0], Title: title, Zone: zone})
+			}, []string{"course", "title", "zone"}, one(func(c client.Course) []string {
+				return []string{c.Slug, c.Title, c.Zone}
+			}))
 		},
 	}
 	create.Flags().StringVar(&title, "title", "", "the title to show")
+	create.Flags().StringVar(&zone, "zone", "", "the time zone of its times, such as Europe/Rome (default: UTC)")
 	list := &cobra.Command{
 		Use: "list", Short: "List courses", Args: argsBetween(0, 0, "no arguments"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
 				return c.ListCourses(ctx)
 			},
-				[]string{"course", "title", "learners", "papers"}, each(func(c client.Course) []string {
-					return []string{c.Slug, c.Title, fmt.Sprint(c.Learners), fmt.Sprint(c.Papers)}
+				[]string{"course", "title", "zone", "learners", "papers"}, each(func(c client.Course) []string {
+					return []string{c.Slug, c.Title, c.Zone, fmt.Sprint(c.Learners), fmt.Sprint(c.Papers)}
 				}))
 		},
 	}

@@ -320,6 +320,24 @@ func (e GetMapParamsFormat) Valid() bool {
 	}
 }
 
+// Defines values for GetPaperFileParamsFormat.
+const (
+	FileHTML     GetPaperFileParamsFormat = "html"
+	FileMarkdown GetPaperFileParamsFormat = "markdown"
+)
+
+// Valid indicates whether the value is a known member of the GetPaperFileParamsFormat enum.
+func (e GetPaperFileParamsFormat) Valid() bool {
+	switch e {
+	case FileHTML:
+		return true
+	case FileMarkdown:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GetMarksParamsFormat.
 const (
 	Csv  GetMarksParamsFormat = "csv"
@@ -511,6 +529,12 @@ type CheckReport struct {
 	Warnings  int         `json:"warnings"`
 }
 
+// Cleared defines model for Cleared.
+type Cleared struct {
+	// Runs How many.
+	Runs int64 `json:"runs"`
+}
+
 // Column defines model for Column.
 type Column struct {
 	Name string `json:"name"`
@@ -537,6 +561,7 @@ type Course struct {
 	Papers   int    `json:"papers"`
 	Slug     string `json:"slug"`
 	Title    string `json:"title"`
+	Zone     string `json:"zone"`
 }
 
 // CourseDetail defines model for CourseDetail.
@@ -626,8 +651,14 @@ type Exercise struct {
 	// AttemptsUsed Attempts that count towards the limit. A text that cannot be read as SQL
 	AttemptsUsed int     `json:"attempts_used"`
 	Blocks       []Block `json:"blocks"`
-	Dataset      string  `json:"dataset"`
-	Draft        Draft   `json:"draft,omitempty,omitzero"`
+
+	// ByHand The mark was set by hand.
+	ByHand bool `json:"by_hand,omitempty,omitzero"`
+
+	// CountsAt When the attempt that counts was received: the best one, and of these the first.
+	CountsAt time.Time `json:"counts_at,omitempty,omitzero"`
+	Dataset  string    `json:"dataset"`
+	Draft    Draft     `json:"draft,omitempty,omitzero"`
 
 	// Expected The part of the expected result that the exercise shows.
 	Expected Expected `json:"expected,omitempty,omitzero"`
@@ -651,6 +682,9 @@ type Exercise struct {
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points Points `json:"points"`
 
+	// Reason Why, then.
+	Reason string `json:"reason,omitempty,omitzero"`
+
 	// ReferenceAnswer For instructors only.
 	ReferenceAnswer string   `json:"reference_answer,omitempty,omitzero"`
 	Require         []string `json:"require"`
@@ -664,6 +698,30 @@ type ExerciseHead struct {
 
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points Points `json:"points"`
+	Slug   string `json:"slug"`
+	Title  string `json:"title"`
+}
+
+// ExerciseMark defines model for ExerciseMark.
+type ExerciseMark struct {
+	Attempts int  `json:"attempts"`
+	ByHand   bool `json:"by_hand,omitempty,omitzero"`
+
+	// CountsAt When the attempt that counts was received.
+	CountsAt time.Time `json:"counts_at,omitempty,omitzero"`
+
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark   Points `json:"mark"`
+	Number int    `json:"number"`
+
+	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Outcome Outcome `json:"outcome,omitempty,omitzero"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+
+	// Reason Why a mark was set by hand.
+	Reason string `json:"reason,omitempty,omitzero"`
 	Slug   string `json:"slug"`
 	Title  string `json:"title"`
 }
@@ -721,11 +779,17 @@ type HistoryEntry struct {
 	Exercise string    `json:"exercise,omitempty,omitzero"`
 	Findings []Finding `json:"findings"`
 	Id       string    `json:"id"`
-	Kind     EntryKind `json:"kind"`
-	Learner  string    `json:"learner"`
+
+	// Kept Whether the caller keeps it.
+	Kept    bool      `json:"kept,omitempty,omitzero"`
+	Kind    EntryKind `json:"kind"`
+	Learner string    `json:"learner"`
 
 	// Mark Absent for a run.
 	Mark *marking.Points `json:"mark,omitempty,omitzero"`
+
+	// Name The caller's own name of it.
+	Name string `json:"name,omitempty,omitzero"`
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 	Outcome  Outcome         `json:"outcome"`
@@ -847,6 +911,12 @@ type JobReport struct {
 // JobState defines model for JobState.
 type JobState string
 
+// Keeping defines model for Keeping.
+type Keeping struct {
+	Kept bool   `json:"kept"`
+	Name string `json:"name,omitempty,omitzero"`
+}
+
 // LearnerProgress defines model for LearnerProgress.
 type LearnerProgress struct {
 	// Cells In the order of the exercises.
@@ -962,6 +1032,9 @@ type NewAccount struct {
 type NewCourse struct {
 	Slug  string `json:"slug"`
 	Title string `json:"title"`
+
+	// Zone The time zone of its times, such as Europe/Rome. The default is UTC.
+	Zone string `json:"zone,omitempty,omitzero"`
 }
 
 // NewMember defines model for NewMember.
@@ -978,8 +1051,27 @@ type NewMember struct {
 	Role Role `json:"role,omitempty,omitzero"`
 }
 
+// NewText defines model for NewText.
+type NewText struct {
+	Dataset  string `json:"dataset"`
+	Name     string `json:"name"`
+	Revision *int64 `json:"revision,omitempty"`
+	Sql      string `json:"sql"`
+}
+
 // Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 type Outcome string
+
+// OwnText defines model for OwnText.
+type OwnText struct {
+	// At When it was kept.
+	At       time.Time `json:"at"`
+	Dataset  string    `json:"dataset"`
+	Id       string    `json:"id"`
+	Name     string    `json:"name"`
+	Revision int64     `json:"revision"`
+	Sql      string    `json:"sql"`
+}
 
 // Paper defines model for Paper.
 type Paper struct {
@@ -987,6 +1079,12 @@ type Paper struct {
 	Build    int          `json:"build"`
 	Sections []Section    `json:"sections"`
 	Summary  PaperSummary `json:"summary"`
+}
+
+// PaperMarks defines model for PaperMarks.
+type PaperMarks struct {
+	Exercises []ExerciseMark `json:"exercises"`
+	Summary   PaperSummary   `json:"summary"`
 }
 
 // PaperState defines model for PaperState.
@@ -1000,15 +1098,24 @@ type PaperSummary struct {
 	Due       time.Time `json:"due,omitempty,omitzero"`
 	Exercises int       `json:"exercises"`
 
+	// Last The exercise of a paper on which one worked last.
+	Last Worked `json:"last,omitempty,omitzero"`
+
 	// Mark Points or a mark: exact, with as many decimals as it has.
-	Mark  Points    `json:"mark"`
-	Opens time.Time `json:"opens,omitempty,omitzero"`
+	Mark Points `json:"mark"`
+
+	// NewMarks Marks that others have set since the caller opened the paper last.
+	NewMarks int       `json:"new_marks,omitempty,omitzero"`
+	Opens    time.Time `json:"opens,omitempty,omitzero"`
 
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points Points     `json:"points"`
 	Slug   string     `json:"slug"`
 	State  PaperState `json:"state"`
 	Title  string     `json:"title"`
+
+	// Zone The time zone of the course, such as Europe/Rome.
+	Zone string `json:"zone,omitempty,omitzero"`
 }
 
 // PaperTimes defines model for PaperTimes.
@@ -1303,6 +1410,14 @@ type TableSize struct {
 	Table string `json:"table"`
 }
 
+// Worked The exercise of a paper on which one worked last.
+type Worked struct {
+	At     time.Time `json:"at"`
+	Number int       `json:"number"`
+	Slug   string    `json:"slug"`
+	Title  string    `json:"title"`
+}
+
 // AccountName defines model for accountName.
 type AccountName = string
 
@@ -1387,6 +1502,14 @@ type ListRowsParams struct {
 	Limit  int   `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
+// ClearRunsParams defines parameters for ClearRuns.
+type ClearRunsParams struct {
+	Paper string `form:"paper,omitempty" json:"paper,omitempty,omitzero"`
+
+	// Exercise A slug or number; requires a paper.
+	Exercise string `form:"exercise,omitempty" json:"exercise,omitempty,omitzero"`
+}
+
 // ListHistoryParams defines parameters for ListHistory.
 type ListHistoryParams struct {
 	Paper string `form:"paper,omitempty" json:"paper,omitempty,omitzero"`
@@ -1396,8 +1519,19 @@ type ListHistoryParams struct {
 
 	// Learner An account's name; for instructors.
 	Learner string    `form:"learner,omitempty" json:"learner,omitempty,omitzero"`
+	Dataset string    `form:"dataset,omitempty" json:"dataset,omitempty,omitzero"`
 	Outcome Outcome   `form:"outcome,omitempty" json:"outcome,omitempty,omitzero"`
 	Kind    EntryKind `form:"kind,omitempty" json:"kind,omitempty,omitzero"`
+
+	// Text A text within the query, its first 5,000 characters, or within the name under which it is kept. Letter case does not count.
+	Text  string    `form:"text,omitempty" json:"text,omitempty,omitzero"`
+	Since time.Time `form:"since,omitempty" json:"since,omitempty,omitzero"`
+
+	// Until Before this time.
+	Until time.Time `form:"until,omitempty" json:"until,omitempty,omitzero"`
+
+	// Kept Only what the caller keeps.
+	Kept bool `form:"kept,omitempty" json:"kept,omitempty,omitzero"`
 
 	// Before The `next` of the page before.
 	Before string `form:"before,omitempty" json:"before,omitempty,omitzero"`
@@ -1414,6 +1548,14 @@ type LoadPackParams struct {
 	// Check Only check its exercises; nothing is loaded and nothing stays.
 	Check bool `form:"check,omitempty" json:"check,omitempty,omitzero"`
 }
+
+// GetPaperFileParams defines parameters for GetPaperFile.
+type GetPaperFileParams struct {
+	Format GetPaperFileParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+}
+
+// GetPaperFileParamsFormat defines parameters for GetPaperFile.
+type GetPaperFileParamsFormat string
 
 // GetMarksParams defines parameters for GetMarks.
 type GetMarksParams struct {
@@ -1465,6 +1607,9 @@ type BuildDatasetMultipartRequestBody = Files
 // UseBuildJSONRequestBody defines body for UseBuild for application/json ContentType.
 type UseBuildJSONRequestBody = BuildChoice
 
+// KeepEntryJSONRequestBody defines body for KeepEntry for application/json ContentType.
+type KeepEntryJSONRequestBody = Keeping
+
 // LoadPackMultipartRequestBody defines body for LoadPack for multipart/form-data ContentType.
 type LoadPackMultipartRequestBody = Files
 
@@ -1491,6 +1636,12 @@ type RunJSONRequestBody = RunRequest
 
 // LogInJSONRequestBody defines body for LogIn for application/json ContentType.
 type LogInJSONRequestBody = LogIn
+
+// AddTextJSONRequestBody defines body for AddText for application/json ContentType.
+type AddTextJSONRequestBody = NewText
+
+// KeepTextJSONRequestBody defines body for KeepText for application/json ContentType.
+type KeepTextJSONRequestBody = NewText
 
 // RequestEditorFn is the function signature for the RequestEditor callback function
 type RequestEditorFn func(ctx context.Context, req *http.Request) error
@@ -1702,10 +1853,34 @@ type ClientInterface interface {
 	// Corresponds with GET /api/health (the `GetHealth` operationId).
 	GetHealth(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ClearRuns Clear the caller's own runs, except those that are kept. Attempts stay, and those who follow a course see the runs still.
+	//
+	// Corresponds with DELETE /api/history (the `ClearRuns` operationId).
+	ClearRuns(ctx context.Context, params *ClearRunsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListHistory List runs and attempts, newest first. Learners see their own.
 	//
 	// Corresponds with GET /api/history (the `ListHistory` operationId).
 	ListHistory(ctx context.Context, params *ListHistoryParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ClearRun Clear a run from the caller's own history.
+	//
+	// Corresponds with DELETE /api/history/{entry} (the `ClearRun` operationId).
+	ClearRun(ctx context.Context, entry string, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// KeepEntryWithBody Mark a run or an attempt as kept, with a name if you like, or as kept no longer.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/history/{entry} (the `KeepEntry` operationId).
+	KeepEntryWithBody(ctx context.Context, entry string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// KeepEntry Mark a run or an attempt as kept, with a name if you like, or as kept no longer.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/history/{entry} (the `KeepEntry` operationId).
+	KeepEntry(ctx context.Context, entry string, body KeepEntryJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListJobs List builds and loads, newest first. For instructors.
 	//
@@ -1731,6 +1906,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/jobs/{job}/stop (the `StopJob` operationId).
 	StopJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListOwnMarks The caller's own marks, paper by paper.
+	//
+	// Corresponds with GET /api/marks (the `ListOwnMarks` operationId).
+	ListOwnMarks(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// LoadPackWithBody Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	//
@@ -1800,6 +1980,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `SetMark` operationId).
 	SetMark(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, body SetMarkJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetPaperFile A whole paper with the caller's own answers and their results, as a file that stands for itself.
+	//
+	// Corresponds with GET /api/papers/{paper}/file (the `GetPaperFile` operationId).
+	GetPaperFile(ctx context.Context, paper PaperSlug, params *GetPaperFileParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetMarks Marks, one line per learner. For instructors.
 	//
@@ -1900,6 +2085,44 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/session (the `LogIn` operationId).
 	LogIn(ctx context.Context, body LogInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListTexts The texts that the caller keeps and that belong to no exercise, the one changed last first.
+	//
+	// Corresponds with GET /api/texts (the `ListTexts` operationId).
+	ListTexts(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddTextWithBody Keep a text under a name.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/texts (the `AddText` operationId).
+	AddTextWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddText Keep a text under a name.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/texts (the `AddText` operationId).
+	AddText(ctx context.Context, body AddTextJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveText Remove a text.
+	//
+	// Corresponds with DELETE /api/texts/{text} (the `RemoveText` operationId).
+	RemoveText(ctx context.Context, text string, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// KeepTextWithBody Keep a text in place of what was kept. With a revision it is kept only if nobody has changed it since (otherwise 409).
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/texts/{text} (the `KeepText` operationId).
+	KeepTextWithBody(ctx context.Context, text string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// KeepText Keep a text in place of what was kept. With a revision it is kept only if nobody has changed it since (otherwise 409).
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/texts/{text} (the `KeepText` operationId).
+	KeepText(ctx context.Context, text string, body KeepTextJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
 // CreateAccountWithBody Make an account that is in no course yet. For administrators.
@@ -2258,11 +2481,75 @@ func (c *Client) GetHealth(ctx context.Context, reqEditors ...RequestEditorFn) (
 	return c.Client.Do(req)
 }
 
+// ClearRuns Clear the caller's own runs, except those that are kept. Attempts stay, and those who follow a course see the runs still.
+//
+// Corresponds with DELETE /api/history (the `ClearRuns` operationId).
+func (c *Client) ClearRuns(ctx context.Context, params *ClearRunsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewClearRunsRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListHistory List runs and attempts, newest first. Learners see their own.
 //
 // Corresponds with GET /api/history (the `ListHistory` operationId).
 func (c *Client) ListHistory(ctx context.Context, params *ListHistoryParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListHistoryRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ClearRun Clear a run from the caller's own history.
+//
+// Corresponds with DELETE /api/history/{entry} (the `ClearRun` operationId).
+func (c *Client) ClearRun(ctx context.Context, entry string, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewClearRunRequest(c.Server, entry)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// KeepEntryWithBody Mark a run or an attempt as kept, with a name if you like, or as kept no longer.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/history/{entry} (the `KeepEntry` operationId).
+func (c *Client) KeepEntryWithBody(ctx context.Context, entry string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewKeepEntryRequestWithBody(c.Server, entry, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// KeepEntry Mark a run or an attempt as kept, with a name if you like, or as kept no longer.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/history/{entry} (the `KeepEntry` operationId).
+func (c *Client) KeepEntry(ctx context.Context, entry string, body KeepEntryJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewKeepEntryRequest(c.Server, entry, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2338,6 +2625,21 @@ func (c *Client) FollowJob(ctx context.Context, job JobId, reqEditors ...Request
 // Corresponds with POST /api/jobs/{job}/stop (the `StopJob` operationId).
 func (c *Client) StopJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewStopJobRequest(c.Server, job)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListOwnMarks The caller's own marks, paper by paper.
+//
+// Corresponds with GET /api/marks (the `ListOwnMarks` operationId).
+func (c *Client) ListOwnMarks(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListOwnMarksRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -2517,6 +2819,21 @@ func (c *Client) SetMarkWithBody(ctx context.Context, paper PaperSlug, exercise 
 // Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `SetMark` operationId).
 func (c *Client) SetMark(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, body SetMarkJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSetMarkRequest(c.Server, paper, exercise, learner, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetPaperFile A whole paper with the caller's own answers and their results, as a file that stands for itself.
+//
+// Corresponds with GET /api/papers/{paper}/file (the `GetPaperFile` operationId).
+func (c *Client) GetPaperFile(ctx context.Context, paper PaperSlug, params *GetPaperFileParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetPaperFileRequest(c.Server, paper, params)
 	if err != nil {
 		return nil, err
 	}
@@ -2777,6 +3094,104 @@ func (c *Client) LogInWithBody(ctx context.Context, contentType string, body io.
 // Corresponds with POST /api/session (the `LogIn` operationId).
 func (c *Client) LogIn(ctx context.Context, body LogInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewLogInRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListTexts The texts that the caller keeps and that belong to no exercise, the one changed last first.
+//
+// Corresponds with GET /api/texts (the `ListTexts` operationId).
+func (c *Client) ListTexts(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListTextsRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddTextWithBody Keep a text under a name.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/texts (the `AddText` operationId).
+func (c *Client) AddTextWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddTextRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddText Keep a text under a name.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/texts (the `AddText` operationId).
+func (c *Client) AddText(ctx context.Context, body AddTextJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddTextRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveText Remove a text.
+//
+// Corresponds with DELETE /api/texts/{text} (the `RemoveText` operationId).
+func (c *Client) RemoveText(ctx context.Context, text string, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveTextRequest(c.Server, text)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// KeepTextWithBody Keep a text in place of what was kept. With a revision it is kept only if nobody has changed it since (otherwise 409).
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/texts/{text} (the `KeepText` operationId).
+func (c *Client) KeepTextWithBody(ctx context.Context, text string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewKeepTextRequestWithBody(c.Server, text, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// KeepText Keep a text in place of what was kept. With a revision it is kept only if nobody has changed it since (otherwise 409).
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/texts/{text} (the `KeepText` operationId).
+func (c *Client) KeepText(ctx context.Context, text string, body KeepTextJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewKeepTextRequest(c.Server, text, body)
 	if err != nil {
 		return nil, err
 	}
@@ -3606,6 +4021,64 @@ func NewGetHealthRequest(server string) (*http.Request, error) {
 	return req, nil
 }
 
+// NewClearRunsRequest constructs an http.Request for the ClearRuns method
+func NewClearRunsRequest(server string, params *ClearRunsParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/history")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "paper", params.Paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "exercise", params.Exercise, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListHistoryRequest constructs an http.Request for the ListHistory method
 func NewListHistoryRequest(server string, params *ListHistoryParams) (*http.Request, error) {
 	var err error
@@ -3658,6 +4131,14 @@ func NewListHistoryRequest(server string, params *ListHistoryParams) (*http.Requ
 			}
 		}
 
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "dataset", params.Dataset, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "outcome", params.Outcome, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
@@ -3667,6 +4148,38 @@ func NewListHistoryRequest(server string, params *ListHistoryParams) (*http.Requ
 		}
 
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "kind", params.Kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "since", params.Since, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "until", params.Until, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "kept", params.Kept, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
 			return nil, err
 		} else {
 			for _, qp := range strings.Split(queryFrag, "&") {
@@ -3700,6 +4213,87 @@ func NewListHistoryRequest(server string, params *ListHistoryParams) (*http.Requ
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewClearRunRequest constructs an http.Request for the ClearRun method
+func NewClearRunRequest(server string, entry string) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "entry", entry, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/history/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewKeepEntryRequest calls the generic KeepEntry builder with application/json body
+func NewKeepEntryRequest(server string, entry string, body KeepEntryJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewKeepEntryRequestWithBody(server, entry, "application/json", bodyReader)
+}
+
+// NewKeepEntryRequestWithBody constructs an http.Request for the KeepEntry method, with any body, and a specified content type
+func NewKeepEntryRequestWithBody(server string, entry string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "entry", entry, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/history/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -3883,6 +4477,33 @@ func NewStopJobRequest(server string, job JobId) (*http.Request, error) {
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListOwnMarksRequest constructs an http.Request for the ListOwnMarks method
+func NewListOwnMarksRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/marks")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -4243,6 +4864,63 @@ func NewSetMarkRequestWithBody(server string, paper PaperSlug, exercise Exercise
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewGetPaperFileRequest constructs an http.Request for the GetPaperFile method
+func NewGetPaperFileRequest(server string, paper PaperSlug, params *GetPaperFileParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/file", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "format", params.Format, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -4729,6 +5407,154 @@ func NewLogInRequestWithBody(server string, contentType string, body io.Reader) 
 	return req, nil
 }
 
+// NewListTextsRequest constructs an http.Request for the ListTexts method
+func NewListTextsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/texts")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewAddTextRequest calls the generic AddText builder with application/json body
+func NewAddTextRequest(server string, body AddTextJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddTextRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewAddTextRequestWithBody constructs an http.Request for the AddText method, with any body, and a specified content type
+func NewAddTextRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/texts")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRemoveTextRequest constructs an http.Request for the RemoveText method
+func NewRemoveTextRequest(server string, text string) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "text", text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/texts/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewKeepTextRequest calls the generic KeepText builder with application/json body
+func NewKeepTextRequest(server string, text string, body KeepTextJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewKeepTextRequestWithBody(server, text, "application/json", bodyReader)
+}
+
+// NewKeepTextRequestWithBody constructs an http.Request for the KeepText method, with any body, and a specified content type
+func NewKeepTextRequestWithBody(server string, text string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "text", text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/texts/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 func (c *Client) applyEditors(ctx context.Context, req *http.Request, additionalEditors []RequestEditorFn) error {
 	for _, r := range c.RequestEditors {
 		if err := r(ctx, req); err != nil {
@@ -4927,12 +5753,40 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/health (the `GetHealth` operationId).
 	GetHealthWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetHealthResponse, error)
 
+	// ClearRunsWithResponse Clear the caller's own runs, except those that are kept. Attempts stay, and those who follow a course see the runs still.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/history (the `ClearRuns` operationId).
+	ClearRunsWithResponse(ctx context.Context, params *ClearRunsParams, reqEditors ...RequestEditorFn) (*ClearRunsResponse, error)
+
 	// ListHistoryWithResponse List runs and attempts, newest first. Learners see their own.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/history (the `ListHistory` operationId).
 	ListHistoryWithResponse(ctx context.Context, params *ListHistoryParams, reqEditors ...RequestEditorFn) (*ListHistoryResponse, error)
+
+	// ClearRunWithResponse Clear a run from the caller's own history.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/history/{entry} (the `ClearRun` operationId).
+	ClearRunWithResponse(ctx context.Context, entry string, reqEditors ...RequestEditorFn) (*ClearRunResponse, error)
+
+	// KeepEntryWithBodyWithResponse Mark a run or an attempt as kept, with a name if you like, or as kept no longer.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/history/{entry} (the `KeepEntry` operationId).
+	KeepEntryWithBodyWithResponse(ctx context.Context, entry string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*KeepEntryResponse, error)
+
+	// KeepEntryWithResponse Mark a run or an attempt as kept, with a name if you like, or as kept no longer.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/history/{entry} (the `KeepEntry` operationId).
+	KeepEntryWithResponse(ctx context.Context, entry string, body KeepEntryJSONRequestBody, reqEditors ...RequestEditorFn) (*KeepEntryResponse, error)
 
 	// ListJobsWithResponse List builds and loads, newest first. For instructors.
 	//
@@ -4968,6 +5822,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/jobs/{job}/stop (the `StopJob` operationId).
 	StopJobWithResponse(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*StopJobResponse, error)
+
+	// ListOwnMarksWithResponse The caller's own marks, paper by paper.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/marks (the `ListOwnMarks` operationId).
+	ListOwnMarksWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListOwnMarksResponse, error)
 
 	// LoadPackWithBodyWithResponse Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	//
@@ -5045,6 +5906,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `SetMark` operationId).
 	SetMarkWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, body SetMarkJSONRequestBody, reqEditors ...RequestEditorFn) (*SetMarkResponse, error)
+
+	// GetPaperFileWithResponse A whole paper with the caller's own answers and their results, as a file that stands for itself.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/papers/{paper}/file (the `GetPaperFile` operationId).
+	GetPaperFileWithResponse(ctx context.Context, paper PaperSlug, params *GetPaperFileParams, reqEditors ...RequestEditorFn) (*GetPaperFileResponse, error)
 
 	// GetMarksWithResponse Marks, one line per learner. For instructors.
 	//
@@ -5157,6 +6025,48 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/session (the `LogIn` operationId).
 	LogInWithResponse(ctx context.Context, body LogInJSONRequestBody, reqEditors ...RequestEditorFn) (*LogInResponse, error)
+
+	// ListTextsWithResponse The texts that the caller keeps and that belong to no exercise, the one changed last first.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/texts (the `ListTexts` operationId).
+	ListTextsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListTextsResponse, error)
+
+	// AddTextWithBodyWithResponse Keep a text under a name.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/texts (the `AddText` operationId).
+	AddTextWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddTextResponse, error)
+
+	// AddTextWithResponse Keep a text under a name.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/texts (the `AddText` operationId).
+	AddTextWithResponse(ctx context.Context, body AddTextJSONRequestBody, reqEditors ...RequestEditorFn) (*AddTextResponse, error)
+
+	// RemoveTextWithResponse Remove a text.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/texts/{text} (the `RemoveText` operationId).
+	RemoveTextWithResponse(ctx context.Context, text string, reqEditors ...RequestEditorFn) (*RemoveTextResponse, error)
+
+	// KeepTextWithBodyWithResponse Keep a text in place of what was kept. With a revision it is kept only if nobody has changed it since (otherwise 409).
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/texts/{text} (the `KeepText` operationId).
+	KeepTextWithBodyWithResponse(ctx context.Context, text string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*KeepTextResponse, error)
+
+	// KeepTextWithResponse Keep a text in place of what was kept. With a revision it is kept only if nobody has changed it since (otherwise 409).
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/texts/{text} (the `KeepText` operationId).
+	KeepTextWithResponse(ctx context.Context, text string, body KeepTextJSONRequestBody, reqEditors ...RequestEditorFn) (*KeepTextResponse, error)
 }
 
 type CreateAccountResponse struct {
@@ -5927,6 +6837,54 @@ func (r GetHealthResponse) ContentType() string {
 	return ""
 }
 
+type ClearRunsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Cleared
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ClearRunsResponse) GetJSON200() *Cleared {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ClearRunsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ClearRunsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ClearRunsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ClearRunsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ClearRunsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListHistoryResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -5969,6 +6927,88 @@ func (r ListHistoryResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListHistoryResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ClearRunResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ClearRunResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ClearRunResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ClearRunResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ClearRunResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ClearRunResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type KeepEntryResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r KeepEntryResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r KeepEntryResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r KeepEntryResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r KeepEntryResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r KeepEntryResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -6202,6 +7242,54 @@ func (r StopJobResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r StopJobResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListOwnMarksResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]PaperMarks
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListOwnMarksResponse) GetJSON200() *[]PaperMarks {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListOwnMarksResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListOwnMarksResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListOwnMarksResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListOwnMarksResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListOwnMarksResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -6579,6 +7667,47 @@ func (r SetMarkResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r SetMarkResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetPaperFileResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetPaperFileResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetPaperFileResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetPaperFileResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetPaperFileResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetPaperFileResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -7099,6 +8228,191 @@ func (r LogInResponse) ContentType() string {
 	return ""
 }
 
+type ListTextsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]OwnText
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListTextsResponse) GetJSON200() *[]OwnText {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListTextsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListTextsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListTextsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListTextsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListTextsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AddTextResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *OwnText
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r AddTextResponse) GetJSON201() *OwnText {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddTextResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddTextResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddTextResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddTextResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddTextResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RemoveTextResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveTextResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveTextResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveTextResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveTextResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveTextResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type KeepTextResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *OwnText
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r KeepTextResponse) GetJSON200() *OwnText {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r KeepTextResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r KeepTextResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r KeepTextResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r KeepTextResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r KeepTextResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // CreateAccountWithBodyWithResponse Make an account that is in no course yet. For administrators.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -7385,6 +8699,19 @@ func (c *ClientWithResponses) GetHealthWithResponse(ctx context.Context, reqEdit
 	return ParseGetHealthResponse(rsp)
 }
 
+// ClearRunsWithResponse Clear the caller's own runs, except those that are kept. Attempts stay, and those who follow a course see the runs still.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/history (the `ClearRuns` operationId).
+func (c *ClientWithResponses) ClearRunsWithResponse(ctx context.Context, params *ClearRunsParams, reqEditors ...RequestEditorFn) (*ClearRunsResponse, error) {
+	rsp, err := c.ClearRuns(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseClearRunsResponse(rsp)
+}
+
 // ListHistoryWithResponse List runs and attempts, newest first. Learners see their own.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -7396,6 +8723,45 @@ func (c *ClientWithResponses) ListHistoryWithResponse(ctx context.Context, param
 		return nil, err
 	}
 	return ParseListHistoryResponse(rsp)
+}
+
+// ClearRunWithResponse Clear a run from the caller's own history.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/history/{entry} (the `ClearRun` operationId).
+func (c *ClientWithResponses) ClearRunWithResponse(ctx context.Context, entry string, reqEditors ...RequestEditorFn) (*ClearRunResponse, error) {
+	rsp, err := c.ClearRun(ctx, entry, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseClearRunResponse(rsp)
+}
+
+// KeepEntryWithBodyWithResponse Mark a run or an attempt as kept, with a name if you like, or as kept no longer.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/history/{entry} (the `KeepEntry` operationId).
+func (c *ClientWithResponses) KeepEntryWithBodyWithResponse(ctx context.Context, entry string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*KeepEntryResponse, error) {
+	rsp, err := c.KeepEntryWithBody(ctx, entry, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseKeepEntryResponse(rsp)
+}
+
+// KeepEntryWithResponse Mark a run or an attempt as kept, with a name if you like, or as kept no longer.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/history/{entry} (the `KeepEntry` operationId).
+func (c *ClientWithResponses) KeepEntryWithResponse(ctx context.Context, entry string, body KeepEntryJSONRequestBody, reqEditors ...RequestEditorFn) (*KeepEntryResponse, error) {
+	rsp, err := c.KeepEntry(ctx, entry, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseKeepEntryResponse(rsp)
 }
 
 // ListJobsWithResponse List builds and loads, newest first. For instructors.
@@ -7461,6 +8827,19 @@ func (c *ClientWithResponses) StopJobWithResponse(ctx context.Context, job JobId
 		return nil, err
 	}
 	return ParseStopJobResponse(rsp)
+}
+
+// ListOwnMarksWithResponse The caller's own marks, paper by paper.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/marks (the `ListOwnMarks` operationId).
+func (c *ClientWithResponses) ListOwnMarksWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListOwnMarksResponse, error) {
+	rsp, err := c.ListOwnMarks(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListOwnMarksResponse(rsp)
 }
 
 // LoadPackWithBodyWithResponse Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
@@ -7604,6 +8983,19 @@ func (c *ClientWithResponses) SetMarkWithResponse(ctx context.Context, paper Pap
 		return nil, err
 	}
 	return ParseSetMarkResponse(rsp)
+}
+
+// GetPaperFileWithResponse A whole paper with the caller's own answers and their results, as a file that stands for itself.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/papers/{paper}/file (the `GetPaperFile` operationId).
+func (c *ClientWithResponses) GetPaperFileWithResponse(ctx context.Context, paper PaperSlug, params *GetPaperFileParams, reqEditors ...RequestEditorFn) (*GetPaperFileResponse, error) {
+	rsp, err := c.GetPaperFile(ctx, paper, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetPaperFileResponse(rsp)
 }
 
 // GetMarksWithResponse Marks, one line per learner. For instructors.
@@ -7812,6 +9204,84 @@ func (c *ClientWithResponses) LogInWithResponse(ctx context.Context, body LogInJ
 		return nil, err
 	}
 	return ParseLogInResponse(rsp)
+}
+
+// ListTextsWithResponse The texts that the caller keeps and that belong to no exercise, the one changed last first.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/texts (the `ListTexts` operationId).
+func (c *ClientWithResponses) ListTextsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListTextsResponse, error) {
+	rsp, err := c.ListTexts(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListTextsResponse(rsp)
+}
+
+// AddTextWithBodyWithResponse Keep a text under a name.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/texts (the `AddText` operationId).
+func (c *ClientWithResponses) AddTextWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddTextResponse, error) {
+	rsp, err := c.AddTextWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddTextResponse(rsp)
+}
+
+// AddTextWithResponse Keep a text under a name.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/texts (the `AddText` operationId).
+func (c *ClientWithResponses) AddTextWithResponse(ctx context.Context, body AddTextJSONRequestBody, reqEditors ...RequestEditorFn) (*AddTextResponse, error) {
+	rsp, err := c.AddText(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddTextResponse(rsp)
+}
+
+// RemoveTextWithResponse Remove a text.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/texts/{text} (the `RemoveText` operationId).
+func (c *ClientWithResponses) RemoveTextWithResponse(ctx context.Context, text string, reqEditors ...RequestEditorFn) (*RemoveTextResponse, error) {
+	rsp, err := c.RemoveText(ctx, text, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveTextResponse(rsp)
+}
+
+// KeepTextWithBodyWithResponse Keep a text in place of what was kept. With a revision it is kept only if nobody has changed it since (otherwise 409).
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/texts/{text} (the `KeepText` operationId).
+func (c *ClientWithResponses) KeepTextWithBodyWithResponse(ctx context.Context, text string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*KeepTextResponse, error) {
+	rsp, err := c.KeepTextWithBody(ctx, text, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseKeepTextResponse(rsp)
+}
+
+// KeepTextWithResponse Keep a text in place of what was kept. With a revision it is kept only if nobody has changed it since (otherwise 409).
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/texts/{text} (the `KeepText` operationId).
+func (c *ClientWithResponses) KeepTextWithResponse(ctx context.Context, text string, body KeepTextJSONRequestBody, reqEditors ...RequestEditorFn) (*KeepTextResponse, error) {
+	rsp, err := c.KeepText(ctx, text, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseKeepTextResponse(rsp)
 }
 
 // ParseCreateAccountResponse parses an HTTP response from a CreateAccountWithResponse call
@@ -8348,6 +9818,39 @@ func ParseGetHealthResponse(rsp *http.Response) (*GetHealthResponse, error) {
 	return response, nil
 }
 
+// ParseClearRunsResponse parses an HTTP response from a ClearRunsWithResponse call
+func ParseClearRunsResponse(rsp *http.Response) (*ClearRunsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ClearRunsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Cleared
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListHistoryResponse parses an HTTP response from a ListHistoryWithResponse call
 func ParseListHistoryResponse(rsp *http.Response) (*ListHistoryResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -8368,6 +9871,64 @@ func ParseListHistoryResponse(rsp *http.Response) (*ListHistoryResponse, error) 
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseClearRunResponse parses an HTTP response from a ClearRunWithResponse call
+func ParseClearRunResponse(rsp *http.Response) (*ClearRunResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ClearRunResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseKeepEntryResponse parses an HTTP response from a KeepEntryWithResponse call
+func ParseKeepEntryResponse(rsp *http.Response) (*KeepEntryResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &KeepEntryResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -8522,6 +10083,39 @@ func ParseStopJobResponse(rsp *http.Response) (*StopJobResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Job
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListOwnMarksResponse parses an HTTP response from a ListOwnMarksWithResponse call
+func ParseListOwnMarksResponse(rsp *http.Response) (*ListOwnMarksResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListOwnMarksResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []PaperMarks
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -8787,6 +10381,32 @@ func ParseSetMarkResponse(rsp *http.Response) (*SetMarkResponse, error) {
 	case rsp.StatusCode == 204:
 		break // No content-type
 
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetPaperFileResponse parses an HTTP response from a GetPaperFileWithResponse call
+func ParseGetPaperFileResponse(rsp *http.Response) (*GetPaperFileResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetPaperFileResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
@@ -9153,6 +10773,134 @@ func ParseLogInResponse(rsp *http.Response) (*LogInResponse, error) {
 			return nil, err
 		}
 		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListTextsResponse parses an HTTP response from a ListTextsWithResponse call
+func ParseListTextsResponse(rsp *http.Response) (*ListTextsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListTextsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []OwnText
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAddTextResponse parses an HTTP response from a AddTextWithResponse call
+func ParseAddTextResponse(rsp *http.Response) (*AddTextResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddTextResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest OwnText
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRemoveTextResponse parses an HTTP response from a RemoveTextWithResponse call
+func ParseRemoveTextResponse(rsp *http.Response) (*RemoveTextResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveTextResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseKeepTextResponse parses an HTTP response from a KeepTextWithResponse call
+func ParseKeepTextResponse(rsp *http.Response) (*KeepTextResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &KeepTextResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest OwnText
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -5,9 +5,11 @@
 package course
 
 import (
+	"cmp"
 	"context"
 	"strings"
 	"time"
+	_ "time/tzdata" // a machine without time zones knows them, too
 
 	"examen/internal/account"
 	"examen/internal/core/marking"
@@ -57,8 +59,8 @@ func New(store *records.Store, accounts *account.Accounts, papers *library.Libra
 
 // A Course is a course with its counts of members and papers.
 type Course struct {
-	Slug, Title      string
-	Learners, Papers int
+	Slug, Title, Zone string
+	Learners, Papers  int
 }
 
 // List lists the courses that the account may see.
@@ -70,13 +72,13 @@ func (c *Courses) List(ctx context.Context, who account.Account) (all []Course, 
 		AllCourses: who.Administrator, Ids: who.In(account.See),
 	})
 	for _, row := range rows {
-		all = append(all, Course{row.Slug, row.Title, int(row.Learners), int(row.Papers)})
+		all = append(all, Course{row.Slug, row.Title, row.Zone, int(row.Learners), int(row.Papers)})
 	}
 	return all, err
 }
 
-// Create makes a course. Whoever creates it becomes its instructor.
-func (c *Courses) Create(ctx context.Context, who account.Account, slug, title string) (Course, error) {
+// Create makes a course. Whoever creates it becomes its instructor. Its zone is one that the IANA names; "" is UTC.
+func (c *Courses) Create(ctx context.Context, who account.Account, slug, title, zone string) (Course, error) {
 	if err := who.May(account.Administer); err != nil {
 		return Course{}, err
 	}
@@ -89,9 +91,14 @@ func (c *Courses) Create(ctx context.Context, who account.Account, slug, title s
 		return Course{}, problem.New(422, "course-title", "The course has no title",
 			"Give it a title of up to 500 characters for people to read.")
 	}
+	zone = cmp.Or(zone, "UTC")
+	if _, err := time.LoadLocation(zone); err != nil || zone == "Local" {
+		return Course{}, problem.New(422, "course-zone", "There is no such time zone",
+			"%.80q: a name such as Europe/Rome is expected.", zone)
+	}
 	defer c.records.Changed(records.MembersChanged) // after the write
 	err := c.records.As(ctx, who.ID, func(t *records.Transaction) error {
-		course, err := t.CreateCourse(ctx, query.CreateCourseParams{Slug: slug, Title: title})
+		course, err := t.CreateCourse(ctx, query.CreateCourseParams{Slug: slug, Title: title, Zone: zone})
 		if err != nil {
 			return err
 		}
@@ -103,7 +110,7 @@ func (c *Courses) Create(ctx context.Context, who account.Account, slug, title s
 		return Course{}, problem.New(409, "course-taken", "A course with this name already exists",
 			"Another course is called %q: choose another name.", slug)
 	}
-	return Course{Slug: slug, Title: title}, err
+	return Course{Slug: slug, Title: title, Zone: zone}, err
 }
 
 // A Paper is a paper as set for a course.

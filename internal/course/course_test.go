@@ -46,7 +46,7 @@ func open(t *testing.T) *yard {
 // course makes a course that hazel instructs, and says hazel as she is then.
 func (y *yard) course(t *testing.T, slug string) account.Account {
 	t.Helper()
-	if _, err := y.Create(ctx, y.Hazel, slug, strings.ToUpper(slug)); err != nil {
+	if _, err := y.Create(ctx, y.Hazel, slug, strings.ToUpper(slug), ""); err != nil {
 		t.Fatal(err)
 	}
 	return y.Account(t, "hazel")
@@ -103,16 +103,19 @@ func kind(t *testing.T, err error) string {
 
 func TestWhatACourseMayBeCalled(t *testing.T) {
 	y := open(t)
-	for _, c := range []struct{ slug, title, want string }{
-		{"spring", "Spring", ""},
-		{"spring", "Again", "course-taken"},
-		{"Spring Course", "Spring", "course-name"},
-		{"-", "Dash", "course-name"},
-		{strings.Repeat("a", 65), "Long", "course-name"},
-		{"autumn", "  ", "course-title"},
-		{"autumn", "a\x00b", "course-title"},
+	for _, c := range []struct{ slug, title, zone, want string }{
+		{"spring", "Spring", "", ""},
+		{"spring", "Again", "", "course-taken"},
+		{"Spring Course", "Spring", "", "course-name"},
+		{"-", "Dash", "", "course-name"},
+		{strings.Repeat("a", 65), "Long", "", "course-name"},
+		{"autumn", "  ", "", "course-title"},
+		{"autumn", "a\x00b", "", "course-title"},
+		{"autumn", "Autumn", "Europe/Nowhere", "course-zone"},
+		{"autumn", "Autumn", "Local", "course-zone"},
+		{"autumn", "Autumn", "Europe/Rome", ""},
 	} {
-		if _, err := y.Create(ctx, y.Hazel, c.slug, c.title); kind(t, err) != c.want {
+		if _, err := y.Create(ctx, y.Hazel, c.slug, c.title, c.zone); kind(t, err) != c.want {
 			t.Errorf("%q: got %v", c, err)
 		}
 	}

@@ -22,6 +22,8 @@ type Reading struct {
 	// Span is when it may be worked on, extensions counted.
 	Span  marking.Span
 	State marking.State
+	// Zone is the time zone of the course, as the IANA names it.
+	Zone string
 	// Staff tells that the account sees accepted answers, and reads the paper at any time.
 	Staff bool
 }
@@ -30,10 +32,11 @@ type Reading struct {
 type set struct {
 	course int64
 	span   marking.Span
+	zone   string
 }
 
 func setOf(row query.PaperSetsRow) set {
-	s := set{row.CourseID, marking.SpanOf(row.OpensAt, row.DueAt)}
+	s := set{row.CourseID, marking.SpanOf(row.OpensAt, row.DueAt), row.Zone}
 	if row.ExtendedTo != nil && !s.span.Due.IsZero() && row.ExtendedTo.After(s.span.Due) {
 		s.span.Due = *row.ExtendedTo
 	}
@@ -59,7 +62,7 @@ type setsKey struct{ account, paper int64 }
 // account prepares no papers. An account that is a learner in one of the courses works on the paper there, even if it
 // is staff in another.
 func (c *Courses) reading(who account.Account, p *library.Paper, sets []set) *Reading {
-	r := &Reading{Paper: p, Span: p.Span, Staff: who.May(account.Prepare) == nil}
+	r := &Reading{Paper: p, Span: p.Span, Zone: "UTC", Staff: who.May(account.Prepare) == nil}
 	var studied, taught []set
 	for _, s := range sets {
 		at := slices.IndexFunc(who.Courses, func(m account.Membership) bool { return m.ID == s.course })
@@ -71,9 +74,9 @@ func (c *Courses) reading(who account.Account, p *library.Paper, sets []set) *Re
 		}
 	}
 	if at := c.choose(studied); at >= 0 {
-		r.Course, r.Span = &studied[at].course, studied[at].span
+		r.Course, r.Span, r.Zone = &studied[at].course, studied[at].span, studied[at].zone
 	} else if at := c.choose(taught); at >= 0 {
-		r.Span = taught[at].span
+		r.Span, r.Zone = taught[at].span, taught[at].zone
 	} else if !r.Staff {
 		return nil
 	}
@@ -184,8 +187,19 @@ type Listed struct {
 	library.Listed
 	Span               marking.Span
 	State              marking.State
+	Zone               string // of the course
 	Mark               marking.Points
 	Correct, Attempted int
+	NewMarks           int     // set by others since the account opened the paper last
+	Last               *Worked // nil: not on any yet
+	course             *int64  // in which the account is a learner of it
+}
+
+// Worked is the exercise of a paper on which an account worked last.
+type Worked struct {
+	Slug, Title string
+	Number      int
+	At          time.Time
 }
 
 // Papers lists the papers set for the account's courses; for an account that prepares papers, all papers.
@@ -202,6 +216,14 @@ func (c *Courses) Papers(ctx context.Context, who account.Account) ([]Listed, er
 	if err != nil {
 		return nil, err
 	}
+	news, err := c.records.MarksSince(ctx, who.ID)
+	if err != nil {
+		return nil, err
+	}
+	worked, err := c.records.LastWorked(ctx, who.ID)
+	if err != nil {
+		return nil, err
+	}
 	sets := map[int64][]set{}
 	for _, row := range rows {
 		sets[row.PaperID] = append(sets[row.PaperID], setOf(row))
@@ -212,7 +234,17 @@ func (c *Courses) Papers(ctx context.Context, who account.Account) ([]Listed, er
 		if r == nil {
 			continue
 		}
-		listed := Listed{Listed: p, Span: r.Span, State: r.State}
+		listed := Listed{Listed: p, Span: r.Span, State: r.State, Zone: r.Zone, course: r.Course}
+		for _, row := range news {
+			if row.PaperID == p.ID {
+				listed.NewMarks = int(row.Marks)
+			}
+		}
+		for _, row := range worked {
+			if row.PaperID == p.ID {
+				listed.Last = &Worked{row.Slug, row.Title, int(row.Number), row.At}
+			}
+		}
 		for _, st := range standing {
 			if st.PaperID == p.ID && sameCourse(st.CourseID, r.Course) {
 				listed.Mark = marking.PointsOf(st.Mark)
@@ -222,6 +254,70 @@ func (c *Courses) Papers(ctx context.Context, who account.Account) ([]Listed, er
 		list = append(list, listed)
 	}
 	return list, nil
+}
+
+// An ExerciseMark is how an account stands on an exercise.
+type ExerciseMark struct {
+	Slug, Title  string
+	Number       int
+	Outcome      marking.Outcome // "" without attempts
+	Mark, Points marking.Points
+	Attempts     int
+	CountsAt     *time.Time // when the attempt that counts was received; nil without one
+	ByHand       bool
+	Reason       string // of a mark that was set by hand
+}
+
+// PaperMarks are an account's marks in a paper.
+type PaperMarks struct {
+	Listed
+	Exercises []ExerciseMark
+}
+
+// Marks lists an account's own marks, in the papers that have opened to it.
+func (c *Courses) Marks(ctx context.Context, who account.Account) ([]PaperMarks, error) {
+	papers, err := c.Papers(ctx, who)
+	if err != nil {
+		return nil, err
+	}
+	var ids []int64
+	for _, p := range papers {
+		if p.State != marking.Upcoming {
+			ids = append(ids, p.ID)
+		}
+	}
+	rows, err := c.records.OwnMarks(ctx, query.OwnMarksParams{AccountID: who.ID, Papers: ids})
+	if err != nil {
+		return nil, err
+	}
+	all := []PaperMarks{}
+	for _, p := range papers {
+		if !slices.Contains(ids, p.ID) {
+			continue
+		}
+		marks := PaperMarks{Listed: p}
+		for _, row := range rows {
+			if row.PaperID == p.ID {
+				marks.add(row)
+			}
+		}
+		all = append(all, marks)
+	}
+	return all, nil
+}
+
+// add adds an exercise, or how the account stands on it in the course of the paper.
+func (m *PaperMarks) add(row query.OwnMarksRow) {
+	if n := len(m.Exercises); n == 0 || m.Exercises[n-1].Number != int(row.Number) {
+		m.Exercises = append(m.Exercises, ExerciseMark{
+			Slug: row.Slug, Title: row.Title, Number: int(row.Number), Points: marking.PointsOf(row.Points),
+		})
+	}
+	if sameCourse(row.CourseID, m.course) {
+		e := &m.Exercises[len(m.Exercises)-1]
+		e.Outcome, e.Mark, e.Attempts = marking.Outcome(row.Outcome), marking.PointsOf(row.Mark), int(row.Attempts)
+		e.CountsAt, e.ByHand, e.Reason = row.CountsAt, row.ByHand, row.Reason
+	}
 }
 
 // sameCourse tells whether both are the same course, or both are none.

@@ -2,6 +2,7 @@ package course
 
 import (
 	"context"
+	"time"
 
 	"examen/internal/account"
 	"examen/internal/core/marking"
@@ -12,7 +13,9 @@ import (
 type Standing struct {
 	Outcome  marking.Outcome // of the attempt that counts; "" without attempts
 	Mark     marking.Points
-	ByHand   bool // the mark was set by hand
+	ByHand   bool       // the mark was set by hand
+	Reason   string     // why, then
+	CountsAt *time.Time // when the attempt that counts was received; nil without one
 	Attempts int
 	Used     int // of those that the exercise allows
 	// HiddenOnly is how many attempts were right on all rows that a learner sees and wrong on hidden ones.
@@ -37,7 +40,9 @@ func (c *Courses) Standing(ctx context.Context, who account.Account, r *Reading)
 	)
 	all := map[int64]Standing{}
 	for _, row := range rows {
-		all[row.ExerciseID] = standingOf(row)
+		s := standingOf(row.Standing)
+		s.CountsAt, s.Reason = row.CountsAt, row.Reason
+		all[row.Standing.ExerciseID] = s
 	}
 	return all, err
 }

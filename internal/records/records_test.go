@@ -132,11 +132,11 @@ func (c *course) attempt(t *testing.T, outcome, mark string) query.CreateAttempt
 func (c *course) standing(t *testing.T) query.Standing {
 	t.Helper()
 	own := query.OwnStandingParams{PaperID: c.paper.ID, AccountID: c.learner.ID, CourseID: &c.course.ID}
-	rows := must[[]query.Standing](t)(c.OwnStanding(ctx, own))
+	rows := must[[]query.OwnStandingRow](t)(c.OwnStanding(ctx, own))
 	if len(rows) != 1 {
 		t.Fatalf("got %+v", rows)
 	}
-	return rows[0]
+	return rows[0].Standing
 }
 
 func TestMigratingTwiceChangesNothing(t *testing.T) {

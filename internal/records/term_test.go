@@ -306,7 +306,7 @@ used, hidden_only, last_at)
 		return func() error { _, err := q.History(ctx, p); return err }
 	}
 	followed := func(p query.CourseHistoryParams) func() error {
-		p.Page, p.MostBytes, p.Courses, p.Self = 51, 1<<20, courses, learner
+		p.Page, p.MostBytes, p.Courses, p.Reader = 51, 1<<20, courses, learner
 		return func() error { _, err := q.CourseHistory(ctx, p); return err }
 	}
 	for name, ask := range map[string]func() error{
@@ -322,6 +322,21 @@ used, hidden_only, last_at)
 		"a course's, the next page":    followed(query.CourseHistoryParams{Before: &exercise}),
 		"a learner's, in one's course": page(query.HistoryParams{Courses: courses, AccountID: learner}),
 		"one's papers":                 func() error { _, err := q.LearnerStanding(ctx, learner); return err },
+		"where one stopped":            func() error { _, err := q.LastWorked(ctx, learner); return err },
+		"one's marks": func() error {
+			_, err := q.OwnMarks(ctx, query.OwnMarksParams{AccountID: learner, Papers: []int64{c.paper.ID}})
+			return err
+		},
+		"a text in one's history": func() error {
+			_, err := q.FoundTexts(ctx, query.FoundTextsParams{AccountID: learner, Pattern: "%T 12345%", Most: 50})
+			return err
+		},
+		"a text in a course's history": func() error {
+			_, err := q.CourseFoundTexts(ctx, query.CourseFoundTextsParams{
+				Courses: courses, Pattern: "%T 12345%", Most: 50,
+			})
+			return err
+		},
 		"the grid": func() error {
 			_, err := q.CourseStanding(ctx, query.CourseStandingParams{PaperID: c.paper.ID, Courses: courses})
 			return err
@@ -363,7 +378,7 @@ used, hidden_only, last_at)
 		}
 	}
 	rows := must[[]query.CourseHistoryRow](t)(c.CourseHistory(ctx, query.CourseHistoryParams{
-		Courses: courses, Self: -1, Page: 51, MostBytes: 1 << 20,
+		Courses: courses, Reader: -1, Page: 51, MostBytes: 1 << 20,
 	}))
 	if len(rows) != 51 || rows[0].ID <= rows[50].ID {
 		t.Errorf("%d entries", len(rows))

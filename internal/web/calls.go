@@ -254,32 +254,6 @@ func (s *server) PlanQuery(
 	return contract.PlanQuery200JSONResponse(toPlanStep(step)), err
 }
 
-func (s *server) ListHistory(
-	ctx context.Context, request contract.ListHistoryRequestObject,
-) (contract.ListHistoryResponseObject, error) {
-	p := request.Params
-	if p.Outcome != "" && !p.Outcome.Valid() || p.Kind != "" && !p.Kind.Valid() {
-		return nil, &problem.Problem{Type: "examen:unreadable", Title: "Invalid request", Status: 400,
-			Detail: fmt.Sprintf(
-				"outcome %q, kind %q: expected are correct, incorrect, rejected, failed, stopped or done, and run "+
-					"or attempt.",
-				p.Outcome, p.Kind,
-			)}
-	}
-	page, err := s.Work.History(ctx, who(ctx), work.HistoryFilter{
-		Paper: p.Paper, Exercise: p.Exercise, Learner: p.Learner,
-		Outcome: string(p.Outcome), Kind: string(p.Kind), Before: p.Before, Limit: p.Limit,
-	})
-	if err != nil {
-		return nil, err
-	}
-	out := contract.ListHistory200JSONResponse{Entries: []contract.HistoryEntry{}, Next: page.Next}
-	for _, e := range page.Entries {
-		out.Entries = append(out.Entries, toEntry(e))
-	}
-	return out, nil
-}
-
 func (s *server) GetProgress(
 	ctx context.Context, request contract.GetProgressRequestObject,
 ) (contract.GetProgressResponseObject, error) {
@@ -338,13 +312,13 @@ func (s *server) ListCourses(
 }
 
 func toCourse(c course.Course) contract.Course {
-	return contract.Course{Slug: c.Slug, Title: c.Title, Learners: c.Learners, Papers: c.Papers}
+	return contract.Course{Slug: c.Slug, Title: c.Title, Zone: c.Zone, Learners: c.Learners, Papers: c.Papers}
 }
 
 func (s *server) CreateCourse(
 	ctx context.Context, request contract.CreateCourseRequestObject,
 ) (contract.CreateCourseResponseObject, error) {
-	course, err := s.Courses.Create(ctx, who(ctx), request.Body.Slug, request.Body.Title)
+	course, err := s.Courses.Create(ctx, who(ctx), request.Body.Slug, request.Body.Title, request.Body.Zone)
 	return contract.CreateCourse201JSONResponse(toCourse(course)), err
 }
 

@@ -74,7 +74,24 @@ func toSummary(p course.Listed) contract.PaperSummary {
 		Mark:      p.Mark,
 		Correct:   p.Correct,
 		Attempted: p.Attempted,
+		Zone:      p.Zone,
+		NewMarks:  p.NewMarks,
+		Last:      toWorked(p.Last),
 	}
+}
+
+func toWorked(w *course.Worked) contract.Worked {
+	if w == nil {
+		return contract.Worked{}
+	}
+	return contract.Worked{Slug: w.Slug, Number: w.Number, Title: w.Title, At: w.At}
+}
+
+func orZero(t *time.Time) time.Time {
+	if t == nil {
+		return time.Time{}
+	}
+	return *t
 }
 
 func toBlocks(blocks []pack.Block, pictures map[string]string) []contract.Block {
@@ -132,6 +149,9 @@ func toExercise(e *work.Exercise) contract.Exercise {
 		Outcome:         contract.Outcome(e.Standing.Outcome),
 		Mark:            e.Standing.Mark,
 		ReferenceAnswer: e.Reference,
+		CountsAt:        orZero(e.Standing.CountsAt),
+		ByHand:          e.Standing.ByHand,
+		Reason:          e.Standing.Reason,
 	}
 	out.Expected = contract.Expected{
 		Columns:  toColumns(e.Expected.Columns),
@@ -227,6 +247,7 @@ func toEntry(e work.Entry) contract.HistoryEntry {
 		Outcome: contract.Outcome(e.Outcome), Mark: e.Mark, Points: e.Points, RowCount: e.RowCount,
 		ElapsedMs: e.ElapsedMS,
 		Findings:  toFindings(e.Findings), Error: toProblem(e.Error),
+		Kept: e.Kept, Name: e.Name,
 	}
 }
 

@@ -2,7 +2,9 @@ package work
 
 import (
 	"context"
+	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"examen/internal/account"
@@ -17,7 +19,11 @@ import (
 type HistoryFilter struct {
 	Paper, Exercise string
 	Learner         string // for those who follow a course; a learner sees their own
+	Dataset         string
 	Outcome, Kind   string
+	Text            string // somewhere in the first 5,000 characters, or in the name under which it is kept
+	Since, Until    time.Time
+	Kept            bool   // only what the account keeps
 	Before          string // the Next of the page before
 	Limit           int
 }
@@ -36,6 +42,8 @@ type Entry struct {
 	ElapsedMS                       float64
 	Findings                        []explain.Finding
 	Error                           *problem.Problem
+	Kept                            bool
+	Name                            string // under which it is kept; "" for none
 }
 
 func entryOf(row query.HistoryRow) Entry {
@@ -55,6 +63,8 @@ func entryOf(row query.HistoryRow) Entry {
 		Points:      points(row.Points),
 		RowCount:    row.RowCount,
 		ElapsedMS:   row.ElapsedMs,
+		Kept:        row.Kept,
+		Name:        row.Name,
 	}
 	e.Findings, e.Error = stored(row.Findings, row.Error)
 	return e
@@ -94,10 +104,9 @@ func (w *Work) History(ctx context.Context, who account.Account, f HistoryFilter
 	if f.Limit == 0 {
 		f.Limit = usualPage
 	}
-	if !records.IsText(f.Outcome + f.Kind + f.Learner) {
-		return nil, problem.New(
-			422, "filter", "Invalid filter", "The outcome, the kind and the learner have to be text.",
-		)
+	if !records.IsText(f.Outcome + f.Kind + f.Learner + f.Dataset + f.Text) {
+		return nil, problem.New(422, "filter", "Invalid filter",
+			"The outcome, the kind, the learner, the dataset and what is searched have to be text.")
 	}
 	if f.Limit < 1 || f.Limit > longestPage {
 		return nil, problem.New(422, "page-size", "Invalid page size",
@@ -105,6 +114,7 @@ func (w *Work) History(ctx context.Context, who account.Account, f HistoryFilter
 	}
 	params := query.HistoryParams{
 		Page: int32(f.Limit) + 1, MostBytes: largestPage, Outcome: filter(f.Outcome), Kind: filter(f.Kind),
+		Reader: who.ID, Since: instant(f.Since), Until: instant(f.Until),
 	}
 	if f.Before != "" {
 		before, err := strconv.ParseInt(f.Before, 10, 64)
@@ -119,6 +129,9 @@ func (w *Work) History(ctx context.Context, who account.Account, f HistoryFilter
 		return nil, err
 	}
 	if err := w.ofWhat(ctx, who, f, &params); err != nil {
+		return nil, err
+	}
+	if err := w.among(ctx, f, &params, everybody); err != nil {
 		return nil, err
 	}
 	rows, err := w.entries(ctx, params, everybody)
@@ -143,8 +156,9 @@ func (w *Work) entries(ctx context.Context, params query.HistoryParams, everybod
 		return w.records.History(ctx, params)
 	}
 	found, err := w.records.CourseHistory(ctx, query.CourseHistoryParams{
-		Courses: params.Courses, Self: params.AccountID, PaperID: params.PaperID, ExerciseID: params.ExerciseID,
-		Outcome: params.Outcome, Kind: params.Kind, Before: params.Before,
+		Courses: params.Courses, Reader: params.Reader, PaperID: params.PaperID, ExerciseID: params.ExerciseID,
+		Outcome: params.Outcome, Kind: params.Kind, Before: params.Before, Ids: params.Ids,
+		DatasetID: params.DatasetID, Since: params.Since, Until: params.Until,
 		Page: params.Page, MostBytes: params.MostBytes,
 	})
 	rows := make([]query.HistoryRow, 0, len(found))
@@ -187,6 +201,13 @@ func (w *Work) whose(ctx context.Context, who account.Account, name string, para
 
 // ofWhat looks up the paper and the exercise. Learners keep their own history of a paper that is closed to them.
 func (w *Work) ofWhat(ctx context.Context, who account.Account, f HistoryFilter, params *query.HistoryParams) error {
+	if f.Dataset != "" {
+		d, err := w.records.DatasetByName(ctx, f.Dataset)
+		if err != nil && !records.Missing(err) {
+			return err
+		}
+		params.DatasetID = &d.ID // of one that is not there, nothing is found
+	}
 	if f.Paper == "" {
 		if f.Exercise != "" {
 			return problem.New(422, "exercise-of-what", "The exercise's paper is missing",
@@ -196,7 +217,7 @@ func (w *Work) ofWhat(ctx context.Context, who account.Account, f HistoryFilter,
 	}
 	p, err := w.courses.Known(ctx, who, f.Paper, func(paper int64) (bool, error) {
 		rows, err := w.records.History(ctx, query.HistoryParams{
-			AccountID: who.ID, PaperID: &paper, Page: 1, MostBytes: largestPage,
+			AccountID: who.ID, PaperID: &paper, Reader: who.ID, Page: 1, MostBytes: largestPage,
 		})
 		return len(rows) > 0, err
 	})
@@ -212,6 +233,48 @@ func (w *Work) ofWhat(ctx context.Context, who account.Account, f HistoryFilter,
 		params.ExerciseID = &e.ID
 	}
 	return err
+}
+
+// mostFound is how many of the latest texts that are found are looked through for what else is asked.
+const mostFound = 5000
+
+// among looks up the entries among which those asked for are: those whose texts are found, and those that are kept.
+func (w *Work) among(ctx context.Context, f HistoryFilter, params *query.HistoryParams, everybody bool) error {
+	if f.Text != "" {
+		pattern := "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(f.Text) + "%"
+		found, err := w.records.FoundTexts(ctx, query.FoundTextsParams{
+			AccountID: params.AccountID, Reader: params.Reader, Pattern: pattern, Most: mostFound,
+		})
+		if err == nil && everybody {
+			var others []int64
+			others, err = w.records.CourseFoundTexts(ctx, query.CourseFoundTextsParams{
+				Courses: params.Courses, Pattern: pattern, Most: mostFound,
+			})
+			found = append(found, others...)
+		}
+		if err != nil {
+			return err
+		}
+		params.Ids = append([]int64{}, found...) // empty is not the same as nil
+	}
+	if f.Kept {
+		kept, err := w.records.KeptEntries(ctx, params.Reader)
+		if err != nil {
+			return err
+		}
+		if params.Ids != nil {
+			kept = slices.DeleteFunc(kept, func(id int64) bool { return !slices.Contains(params.Ids, id) })
+		}
+		params.Ids = append([]int64{}, kept...)
+	}
+	return nil
+}
+
+func instant(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
 }
 
 func filter(s string) *string {

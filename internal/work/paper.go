@@ -61,6 +61,9 @@ func (w *Work) Paper(ctx context.Context, who account.Account, slug string) (*Pa
 	if p.Pictures, err = w.library.Pictures(ctx, r.ID); err != nil {
 		return nil, err
 	}
+	if err := w.records.Visit(ctx, query.VisitParams{AccountID: who.ID, PaperID: r.ID}); err != nil {
+		return nil, err
+	}
 	all, err := w.standing(ctx, who, r, exercises)
 	if err != nil {
 		return nil, err
@@ -70,7 +73,7 @@ func (w *Work) Paper(ctx context.Context, who account.Account, slug string) (*Pa
 	}
 	s := &p.Summary
 	s.Listed = library.Listed{ID: r.ID, Slug: r.Slug, Title: r.Title, Dataset: r.Dataset, Exercises: len(all)}
-	s.Span, s.State = r.Span, r.State
+	s.Span, s.State, s.Zone = r.Span, r.State, r.Zone
 	for _, e := range all {
 		p.Exercises[e.Slug] = e
 		s.Points = s.Points.Plus(e.Points)

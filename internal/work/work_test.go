@@ -43,7 +43,7 @@ func open(t *testing.T, slug string) *class {
 	}
 	c.courses = course.New(c.Store, c.Accounts, c.Library, func() time.Time { return c.Now })
 	c.Work = work.New(c.Store, c.Practice, c.Grader, c.Accounts, c.courses, c.Library, c.Log)
-	if _, err := c.courses.Create(ctx, c.Hazel, slug, slug); err != nil {
+	if _, err := c.courses.Create(ctx, c.Hazel, slug, slug, ""); err != nil {
 		t.Fatal(err)
 	}
 	c.due = c.Now.Add(time.Hour)
@@ -222,7 +222,7 @@ func TestWhoSeesWhatInTheHistory(t *testing.T) {
 	if _, err := c.Run(ctx, wren, work.RunRequest{SQL: "SELECT 1", Dataset: "yard"}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.courses.Create(ctx, c.Hazel, "other-seen", "Other"); err != nil {
+	if _, err := c.courses.Create(ctx, c.Hazel, "other-seen", "Other", ""); err != nil {
 		t.Fatal(err)
 	}
 	_, _, err := c.courses.AddMember(ctx, c.hazel(t), "other-seen", course.NewMember{
@@ -278,7 +278,7 @@ func TestWhoSeesWhatInTheHistory(t *testing.T) {
 func TestALearnerWhoTeachesElsewhere(t *testing.T) {
 	c := open(t, "both")
 	both := c.member(t, "clover-both", account.Learner)
-	if _, err := c.courses.Create(ctx, c.Hazel, "other-both", "Other"); err != nil {
+	if _, err := c.courses.Create(ctx, c.Hazel, "other-both", "Other", ""); err != nil {
 		t.Fatal(err)
 	}
 	n := course.NewMember{Name: "clover-both", Role: account.Instructor}

@@ -284,6 +284,103 @@ export interface paths {
         get: operations["listHistory"];
         put?: never;
         post?: never;
+        /** Clear the caller's own runs, except those that are kept. Attempts stay, and those who follow a course see the runs still. */
+        delete: operations["clearRuns"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/history/{entry}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The id of a run or an attempt of the caller. */
+                entry: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Mark a run or an attempt as kept, with a name if you like, or as kept no longer. */
+        put: operations["keepEntry"];
+        post?: never;
+        /** Clear a run from the caller's own history. */
+        delete: operations["clearRun"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The caller's own marks, paper by paper. */
+        get: operations["listOwnMarks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/texts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The texts that the caller keeps and that belong to no exercise, the one changed last first. */
+        get: operations["listTexts"];
+        put?: never;
+        /** Keep a text under a name. */
+        post: operations["addText"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/texts/{text}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                text: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a text in place of what was kept. With a revision it is kept only if nobody has changed it since (otherwise 409). */
+        put: operations["keepText"];
+        post?: never;
+        /** Remove a text. */
+        delete: operations["removeText"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{paper}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        /** A whole paper with the caller's own answers and their results, as a file that stands for itself. */
+        get: operations["getPaperFile"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -825,6 +922,40 @@ export interface components {
             mark: components["schemas"]["Points"];
             correct: number;
             attempted: number;
+            /** @description The time zone of the course, such as Europe/Rome. */
+            zone?: string;
+            /** @description Marks that others have set since the caller opened the paper last. */
+            new_marks?: number;
+            last?: components["schemas"]["Worked"];
+        };
+        /** @description The exercise of a paper on which one worked last. */
+        Worked: {
+            slug: string;
+            number: number;
+            title: string;
+            /** Format: date-time */
+            at: string;
+        };
+        PaperMarks: {
+            summary: components["schemas"]["PaperSummary"];
+            exercises: components["schemas"]["ExerciseMark"][];
+        };
+        ExerciseMark: {
+            slug: string;
+            number: number;
+            title: string;
+            outcome?: components["schemas"]["Outcome"];
+            mark: components["schemas"]["Points"];
+            points: components["schemas"]["Points"];
+            attempts: number;
+            /**
+             * Format: date-time
+             * @description When the attempt that counts was received.
+             */
+            counts_at?: string;
+            by_hand?: boolean;
+            /** @description Why a mark was set by hand. */
+            reason?: string;
         };
         Paper: {
             /** @description The number of the dataset's build in use. */
@@ -869,6 +1000,15 @@ export interface components {
             attempts_allowed?: number;
             outcome?: components["schemas"]["Outcome"];
             mark: components["schemas"]["Points"];
+            /**
+             * Format: date-time
+             * @description When the attempt that counts was received: the best one, and of these the first.
+             */
+            counts_at?: string;
+            /** @description The mark was set by hand. */
+            by_hand?: boolean;
+            /** @description Why, then. */
+            reason?: string;
             latest?: components["schemas"]["Attempt"];
             draft?: components["schemas"]["Draft"];
             /** @description For instructors only. */
@@ -1021,6 +1161,41 @@ export interface components {
             elapsed_ms: number;
             findings: components["schemas"]["Finding"][];
             error?: components["schemas"]["Problem"];
+            /** @description Whether the caller keeps it. */
+            kept?: boolean;
+            /** @description The caller's own name of it. */
+            name?: string;
+        };
+        Keeping: {
+            kept: boolean;
+            name?: string;
+        };
+        Cleared: {
+            /**
+             * Format: int64
+             * @description How many.
+             */
+            runs: number;
+        };
+        NewText: {
+            name: string;
+            dataset: string;
+            sql: string;
+            /** Format: int64 */
+            revision?: number;
+        };
+        OwnText: {
+            id: string;
+            name: string;
+            dataset: string;
+            sql: string;
+            /**
+             * Format: date-time
+             * @description When it was kept.
+             */
+            at: string;
+            /** Format: int64 */
+            revision: number;
         };
         HistoryPage: {
             entries: components["schemas"]["HistoryEntry"][];
@@ -1376,10 +1551,13 @@ export interface components {
         NewCourse: {
             slug: string;
             title: string;
+            /** @description The time zone of its times, such as Europe/Rome. The default is UTC. */
+            zone?: string;
         };
         Course: {
             slug: string;
             title: string;
+            zone: string;
             learners: number;
             papers: number;
         };
@@ -1899,8 +2077,16 @@ export interface operations {
                 exercise?: string;
                 /** @description An account's name; for instructors. */
                 learner?: string;
+                dataset?: string;
                 outcome?: components["schemas"]["Outcome"];
                 kind?: components["schemas"]["EntryKind"];
+                /** @description A text within the query, its first 5,000 characters, or within the name under which it is kept. Letter case does not count. */
+                text?: string;
+                since?: string;
+                /** @description Before this time. */
+                until?: string;
+                /** @description Only what the caller keeps. */
+                kept?: boolean;
                 /** @description The `next` of the page before. */
                 before?: string;
                 limit?: number;
@@ -1918,6 +2104,221 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HistoryPage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    clearRuns: {
+        parameters: {
+            query?: {
+                paper?: string;
+                /** @description A slug or number; requires a paper. */
+                exercise?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Cleared. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cleared"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keepEntry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The id of a run or an attempt of the caller. */
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Keeping"];
+            };
+        };
+        responses: {
+            /** @description Done. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    clearRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The id of a run or an attempt of the caller. */
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Cleared. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listOwnMarks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The marks. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaperMarks"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listTexts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Texts. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnText"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addText: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewText"];
+            };
+        };
+        responses: {
+            /** @description Kept. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnText"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keepText: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                text: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewText"];
+            };
+        };
+        responses: {
+            /** @description Kept. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnText"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeText: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                text: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPaperFile: {
+        parameters: {
+            query?: {
+                format?: "html" | "markdown";
+            };
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                    "text/markdown": string;
                 };
             };
             default: components["responses"]["Problem"];

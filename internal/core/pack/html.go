@@ -25,9 +25,9 @@ var prose = goldmark.New(
 // HTML returns a block's Markdown as HTML. Raw HTML in it stays text, and links that run scripts lead nowhere.
 //
 // Mathematics stays TeX, in an element of the class math. It stands between two $, with no blank just inside of them
-// and no digit after them; or, on lines of its own and then also of the class display, between two $$ or in a code block
-// labelled math. pictures holds the address of each picture, by the name that the Markdown gives it; in place of one
-// without an address stands what the Markdown says of it.
+// and no digit after them; or, on lines of its own and then also of the class display, between two $$ or in a code
+// block labelled math. pictures holds the address of each picture, by the name that the Markdown gives it; in place of
+// one without an address stands what the Markdown says of it.
 func HTML(markdown string, pictures map[string]string) string {
 	source := []byte(markdown)
 	doc := prose.Parser().Parse(text.NewReader(source))

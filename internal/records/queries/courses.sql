@@ -1,12 +1,12 @@
 -- name: CreateCourse :one
-INSERT INTO course (slug, title) VALUES ($1, $2) RETURNING *;
+INSERT INTO course (slug, title, zone) VALUES ($1, $2, $3) RETURNING *;
 
 -- name: CourseBySlug :one
 SELECT * FROM course WHERE slug = $1;
 
 -- name: ListCourses :many
 -- All courses, or those of the numbers given.
-SELECT course.slug, course.title,
+SELECT course.slug, course.title, course.zone,
        (SELECT count(*) FROM member WHERE course_id = course.id AND role = 'learner') AS learners,
        (SELECT count(*) FROM course_paper WHERE course_id = course.id) AS papers
 FROM course WHERE @all_courses::boolean OR id = ANY (@ids::bigint[]) ORDER BY slug;
@@ -31,8 +31,8 @@ ON CONFLICT (course_id, paper_id) DO UPDATE SET opens_at = excluded.opens_at, du
 
 -- name: PaperSets :many
 -- Where papers are set for courses of an account, and until when; of one paper, or of all.
-SELECT course_paper.paper_id, course_paper.course_id, course_paper.opens_at, course_paper.due_at, extension.due_at AS extended_to
-FROM course_paper JOIN member ON member.course_id = course_paper.course_id
+SELECT course_paper.paper_id, course_paper.course_id, course_paper.opens_at, course_paper.due_at, extension.due_at AS extended_to, course.zone
+FROM course_paper JOIN course ON course.id = course_paper.course_id JOIN member ON member.course_id = course_paper.course_id
 LEFT JOIN extension ON extension.course_paper_id = course_paper.id AND extension.account_id = member.account_id
 WHERE member.account_id = @account_id AND (sqlc.narg('paper_id')::bigint IS NULL OR course_paper.paper_id = sqlc.narg('paper_id'))
 ORDER BY course_paper.course_id;

@@ -90,7 +90,11 @@ WHERE draft.account_id = $1 AND exercise.paper_id = $2;
 
 -- name: OwnStanding :many
 -- How an account stands on the exercises of a paper, in a course (NULL: in none).
-SELECT standing.* FROM standing JOIN exercise ON exercise.id = standing.exercise_id
+SELECT sqlc.embed(standing), attempt.received_at AS counts_at,
+       coalesce((SELECT mark.reason FROM mark WHERE standing.by_hand IS NOT NULL AND mark.account_id = standing.account_id
+                 AND mark.exercise_id = standing.exercise_id AND mark.course_id = standing.course_id ORDER BY mark.id DESC LIMIT 1), '')::text AS reason
+FROM standing JOIN exercise ON exercise.id = standing.exercise_id
+LEFT JOIN attempt ON attempt.id = standing.counts_id
 WHERE exercise.paper_id = @paper_id AND NOT exercise.retired AND standing.account_id = @account_id
   AND standing.course_id IS NOT DISTINCT FROM sqlc.narg('course_id')::bigint;
 
@@ -142,6 +146,11 @@ WITH page AS (
            AND (sqlc.narg('outcome')::text IS NULL OR run.outcome = sqlc.narg('outcome'))
            AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'run')
            AND (sqlc.narg('before')::bigint IS NULL OR run.id < sqlc.narg('before'))
+           AND (sqlc.narg('ids')::bigint[] IS NULL OR run.id = ANY (sqlc.narg('ids')::bigint[]))
+           AND (sqlc.narg('dataset_id')::bigint IS NULL OR run.build_id IN (SELECT id FROM build WHERE build.dataset_id = sqlc.narg('dataset_id')))
+           AND (sqlc.narg('since')::timestamptz IS NULL OR run.at >= sqlc.narg('since'))
+           AND (sqlc.narg('until')::timestamptz IS NULL OR run.at < sqlc.narg('until'))
+           AND (run.cleared_at IS NULL OR run.account_id <> @reader::bigint)
          ORDER BY run.id DESC LIMIT sqlc.arg('page')::int)
         UNION ALL
         (SELECT attempt.id FROM attempt JOIN exercise AS done ON done.id = attempt.exercise_id
@@ -152,12 +161,17 @@ WITH page AS (
                SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
            AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'attempt')
            AND (sqlc.narg('before')::bigint IS NULL OR attempt.id < sqlc.narg('before'))
+           AND (sqlc.narg('ids')::bigint[] IS NULL OR attempt.id = ANY (sqlc.narg('ids')::bigint[]))
+           AND (sqlc.narg('dataset_id')::bigint IS NULL OR done.paper_id IN (SELECT id FROM paper WHERE paper.dataset_id = sqlc.narg('dataset_id')))
+           AND (sqlc.narg('since')::timestamptz IS NULL OR attempt.received_at >= sqlc.narg('since'))
+           AND (sqlc.narg('until')::timestamptz IS NULL OR attempt.received_at < sqlc.narg('until'))
          ORDER BY attempt.id DESC LIMIT sqlc.arg('page')::int)
     ) AS found ORDER BY found.id DESC LIMIT sqlc.arg('page')::int
 )
 SELECT entries.*, (count(*) OVER () < found)::boolean AS more FROM (
     SELECT entry.*, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper,
-           exercise.slug AS exercise, exercise.title, count(*) OVER () AS found,
+           exercise.slug AS exercise, exercise.title, (kept_entry.entry_id IS NOT NULL)::boolean AS kept,
+           coalesce(kept_entry.name, '')::text AS name, count(*) OVER () AS found,
            (sum(entry.bytes) OVER (ORDER BY entry.id DESC) - entry.bytes)::bigint AS passed
     FROM page CROSS JOIN LATERAL (SELECT * FROM entry WHERE entry.id = page.id LIMIT 1) AS entry
     JOIN account ON account.id = entry.account_id
@@ -165,6 +179,7 @@ SELECT entries.*, (count(*) OVER () < found)::boolean AS more FROM (
     JOIN dataset ON dataset.id = build.dataset_id
     LEFT JOIN paper ON paper.id = entry.paper_id
     LEFT JOIN exercise_now AS exercise ON exercise.id = entry.exercise_id
+    LEFT JOIN kept_entry ON kept_entry.account_id = @reader::bigint AND kept_entry.entry_id = entry.id
 ) AS entries WHERE passed <= sqlc.arg('most_bytes')::bigint ORDER BY id DESC;
 
 -- name: CourseHistory :many
@@ -179,6 +194,11 @@ WITH page AS (
            AND (sqlc.narg('outcome')::text IS NULL OR run.outcome = sqlc.narg('outcome'))
            AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'run')
            AND (sqlc.narg('before')::bigint IS NULL OR run.id < sqlc.narg('before'))
+           AND (sqlc.narg('ids')::bigint[] IS NULL OR run.id = ANY (sqlc.narg('ids')::bigint[]))
+           AND (sqlc.narg('dataset_id')::bigint IS NULL OR run.build_id IN (SELECT id FROM build WHERE build.dataset_id = sqlc.narg('dataset_id')))
+           AND (sqlc.narg('since')::timestamptz IS NULL OR run.at >= sqlc.narg('since'))
+           AND (sqlc.narg('until')::timestamptz IS NULL OR run.at < sqlc.narg('until'))
+           AND (run.cleared_at IS NULL OR run.account_id <> @reader::bigint)
          ORDER BY run.id DESC LIMIT sqlc.arg('page')::int)
         UNION ALL
         (SELECT attempt.id FROM attempt JOIN exercise AS done ON done.id = attempt.exercise_id
@@ -189,32 +209,46 @@ WITH page AS (
                SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
            AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'attempt')
            AND (sqlc.narg('before')::bigint IS NULL OR attempt.id < sqlc.narg('before'))
+           AND (sqlc.narg('ids')::bigint[] IS NULL OR attempt.id = ANY (sqlc.narg('ids')::bigint[]))
+           AND (sqlc.narg('dataset_id')::bigint IS NULL OR done.paper_id IN (SELECT id FROM paper WHERE paper.dataset_id = sqlc.narg('dataset_id')))
+           AND (sqlc.narg('since')::timestamptz IS NULL OR attempt.received_at >= sqlc.narg('since'))
+           AND (sqlc.narg('until')::timestamptz IS NULL OR attempt.received_at < sqlc.narg('until'))
          ORDER BY attempt.id DESC LIMIT sqlc.arg('page')::int)
         ) AS of_course
         UNION ALL
         (SELECT run.id FROM run
-         WHERE run.account_id = @self::bigint AND (run.course_id IS NULL OR run.course_id <> ALL (@courses::bigint[]))
+         WHERE run.account_id = @reader::bigint AND (run.course_id IS NULL OR run.course_id <> ALL (@courses::bigint[]))
            AND (sqlc.narg('paper_id')::bigint IS NULL OR run.paper_id = sqlc.narg('paper_id'))
            AND (sqlc.narg('exercise_id')::bigint IS NULL OR run.exercise_id = sqlc.narg('exercise_id'))
            AND (sqlc.narg('outcome')::text IS NULL OR run.outcome = sqlc.narg('outcome'))
            AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'run')
            AND (sqlc.narg('before')::bigint IS NULL OR run.id < sqlc.narg('before'))
+           AND (sqlc.narg('ids')::bigint[] IS NULL OR run.id = ANY (sqlc.narg('ids')::bigint[]))
+           AND (sqlc.narg('dataset_id')::bigint IS NULL OR run.build_id IN (SELECT id FROM build WHERE build.dataset_id = sqlc.narg('dataset_id')))
+           AND (sqlc.narg('since')::timestamptz IS NULL OR run.at >= sqlc.narg('since'))
+           AND (sqlc.narg('until')::timestamptz IS NULL OR run.at < sqlc.narg('until'))
+           AND (run.cleared_at IS NULL OR run.account_id <> @reader::bigint)
          ORDER BY run.id DESC LIMIT sqlc.arg('page')::int)
         UNION ALL
         (SELECT attempt.id FROM attempt JOIN exercise AS done ON done.id = attempt.exercise_id
-         WHERE attempt.account_id = @self::bigint AND (attempt.course_id IS NULL OR attempt.course_id <> ALL (@courses::bigint[]))
+         WHERE attempt.account_id = @reader::bigint AND (attempt.course_id IS NULL OR attempt.course_id <> ALL (@courses::bigint[]))
            AND (sqlc.narg('paper_id')::bigint IS NULL OR done.paper_id = sqlc.narg('paper_id'))
            AND (sqlc.narg('exercise_id')::bigint IS NULL OR attempt.exercise_id = sqlc.narg('exercise_id'))
            AND (sqlc.narg('outcome')::text IS NULL OR sqlc.narg('outcome') = (
                SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
            AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'attempt')
            AND (sqlc.narg('before')::bigint IS NULL OR attempt.id < sqlc.narg('before'))
+           AND (sqlc.narg('ids')::bigint[] IS NULL OR attempt.id = ANY (sqlc.narg('ids')::bigint[]))
+           AND (sqlc.narg('dataset_id')::bigint IS NULL OR done.paper_id IN (SELECT id FROM paper WHERE paper.dataset_id = sqlc.narg('dataset_id')))
+           AND (sqlc.narg('since')::timestamptz IS NULL OR attempt.received_at >= sqlc.narg('since'))
+           AND (sqlc.narg('until')::timestamptz IS NULL OR attempt.received_at < sqlc.narg('until'))
          ORDER BY attempt.id DESC LIMIT sqlc.arg('page')::int)
     ) AS found ORDER BY found.id DESC LIMIT sqlc.arg('page')::int
 )
 SELECT entries.*, (count(*) OVER () < found)::boolean AS more FROM (
     SELECT entry.*, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper,
-           exercise.slug AS exercise, exercise.title, count(*) OVER () AS found,
+           exercise.slug AS exercise, exercise.title, (kept_entry.entry_id IS NOT NULL)::boolean AS kept,
+           coalesce(kept_entry.name, '')::text AS name, count(*) OVER () AS found,
            (sum(entry.bytes) OVER (ORDER BY entry.id DESC) - entry.bytes)::bigint AS passed
     FROM page CROSS JOIN LATERAL (SELECT * FROM entry WHERE entry.id = page.id LIMIT 1) AS entry
     JOIN account ON account.id = entry.account_id
@@ -222,4 +256,102 @@ SELECT entries.*, (count(*) OVER () < found)::boolean AS more FROM (
     JOIN dataset ON dataset.id = build.dataset_id
     LEFT JOIN paper ON paper.id = entry.paper_id
     LEFT JOIN exercise_now AS exercise ON exercise.id = entry.exercise_id
+    LEFT JOIN kept_entry ON kept_entry.account_id = @reader::bigint AND kept_entry.entry_id = entry.id
 ) AS entries WHERE passed <= sqlc.arg('most_bytes')::bigint ORDER BY id DESC;
+
+-- name: FoundTexts :many
+-- The latest of an account's runs and attempts whose texts are like a pattern, and those that the reader keeps under such
+-- a name.
+(SELECT run.id FROM run WHERE run.account_id = @account_id AND left(run.sql, 5000) ILIKE @pattern::text ORDER BY run.id DESC LIMIT @most::int)
+UNION ALL
+(SELECT attempt.id FROM attempt WHERE attempt.account_id = @account_id AND left(attempt.sql, 5000) ILIKE @pattern::text ORDER BY attempt.id DESC LIMIT @most::int)
+UNION ALL
+SELECT kept_entry.entry_id FROM kept_entry WHERE kept_entry.account_id = @reader::bigint AND kept_entry.name ILIKE @pattern::text;
+
+-- name: CourseFoundTexts :many
+-- The same of all members of some courses.
+(SELECT run.id FROM run WHERE run.course_id = ANY (@courses::bigint[]) AND left(run.sql, 5000) ILIKE @pattern::text ORDER BY run.id DESC LIMIT @most::int)
+UNION ALL
+(SELECT attempt.id FROM attempt WHERE attempt.course_id = ANY (@courses::bigint[]) AND left(attempt.sql, 5000) ILIKE @pattern::text ORDER BY attempt.id DESC LIMIT @most::int);
+
+-- name: KeptEntries :many
+SELECT entry_id FROM kept_entry WHERE account_id = $1;
+
+-- name: OwnEntry :one
+-- Whether a run or an attempt is an account's own.
+SELECT (EXISTS (SELECT FROM run WHERE run.id = @id AND run.account_id = @account_id)
+    OR EXISTS (SELECT FROM attempt WHERE attempt.id = @id AND attempt.account_id = @account_id))::boolean AS own;
+
+-- name: KeepEntry :exec
+INSERT INTO kept_entry (account_id, entry_id, name) VALUES ($1, $2, $3)
+ON CONFLICT (account_id, entry_id) DO UPDATE SET name = excluded.name;
+
+-- name: UnkeepEntry :exec
+DELETE FROM kept_entry WHERE account_id = $1 AND entry_id = $2;
+
+-- name: ClearRun :execrows
+UPDATE run SET cleared_at = now() WHERE id = $1 AND account_id = $2 AND cleared_at IS NULL;
+
+-- name: ClearRuns :execrows
+-- Clears an account's runs, except those that it keeps: all, or those of a paper or an exercise.
+UPDATE run SET cleared_at = now()
+WHERE run.account_id = @account_id AND run.cleared_at IS NULL
+  AND (sqlc.narg('paper_id')::bigint IS NULL OR run.paper_id = sqlc.narg('paper_id'))
+  AND (sqlc.narg('exercise_id')::bigint IS NULL OR run.exercise_id = sqlc.narg('exercise_id'))
+  AND NOT EXISTS (SELECT FROM kept_entry WHERE kept_entry.account_id = run.account_id AND kept_entry.entry_id = run.id);
+
+-- name: OwnTexts :many
+SELECT own_text.id, own_text.name, own_text.sql, own_text.kept_at, own_text.revision, dataset.name AS dataset
+FROM own_text JOIN dataset ON dataset.id = own_text.dataset_id
+WHERE own_text.account_id = $1 ORDER BY own_text.kept_at DESC;
+
+-- name: CreateOwnText :one
+-- Of one account there are so many at most: else there is no row.
+INSERT INTO own_text (account_id, dataset_id, name, sql)
+SELECT @account_id, @dataset_id, @name, @sql WHERE (SELECT count(*) FROM own_text AS owned WHERE owned.account_id = @account_id) < @most::int
+RETURNING *;
+
+-- name: KeepOwnText :one
+-- Where a revision is given, the text has to be at it still; else there is no row.
+UPDATE own_text SET dataset_id = @dataset_id, name = @name, sql = @sql, kept_at = now(), revision = revision + 1
+WHERE id = @id AND account_id = @account_id
+  AND (sqlc.narg('revision')::bigint IS NULL OR revision = sqlc.narg('revision')::bigint)
+RETURNING *;
+
+-- name: HasOwnText :one
+SELECT EXISTS (SELECT FROM own_text WHERE id = $1 AND account_id = $2);
+
+-- name: RemoveOwnText :execrows
+DELETE FROM own_text WHERE id = $1 AND account_id = $2;
+
+-- name: Visit :exec
+INSERT INTO visit (account_id, paper_id) VALUES ($1, $2)
+ON CONFLICT (account_id, paper_id) DO UPDATE SET at = now() WHERE visit.at < now() - interval '1 minute';
+
+-- name: MarksSince :many
+-- How many marks others have set for an account in each paper since it was there last.
+SELECT exercise.paper_id, count(DISTINCT mark.exercise_id) AS marks
+FROM mark JOIN exercise ON exercise.id = mark.exercise_id
+LEFT JOIN visit ON visit.account_id = mark.account_id AND visit.paper_id = exercise.paper_id
+WHERE mark.account_id = $1 AND mark.set_at > coalesce(visit.at, '-infinity') GROUP BY exercise.paper_id;
+
+-- name: LastWorked :many
+-- The exercise of each paper on which an account worked last, and when.
+SELECT DISTINCT ON (exercise.paper_id) exercise.paper_id, exercise.slug, exercise.number, exercise.title, worked.at::timestamptz AS at
+FROM (SELECT exercise_id, kept_at AS at FROM draft WHERE draft.account_id = @account_id
+      UNION ALL SELECT exercise_id, last_at FROM standing WHERE standing.account_id = @account_id AND attempts > 0) AS worked
+JOIN exercise_now AS exercise ON exercise.id = worked.exercise_id AND NOT exercise.retired
+ORDER BY exercise.paper_id, worked.at DESC;
+
+-- name: OwnMarks :many
+-- The exercises of some papers, and how an account stands on them in each of its courses: with the attempt that counts, and
+-- the reason of a mark that was set by hand.
+SELECT exercise.paper_id, exercise.slug, exercise.number, exercise.title, exercise.points, standing.course_id,
+       coalesce(standing.outcome, '') AS outcome, coalesce(standing.by_hand, standing.computed, 0)::numeric AS mark,
+       (standing.by_hand IS NOT NULL)::boolean AS by_hand, coalesce(standing.attempts, 0) AS attempts, attempt.received_at AS counts_at,
+       coalesce((SELECT mark.reason FROM mark WHERE mark.account_id = standing.account_id AND mark.exercise_id = standing.exercise_id
+                 AND mark.course_id = standing.course_id AND standing.by_hand IS NOT NULL ORDER BY mark.id DESC LIMIT 1), '')::text AS reason
+FROM exercise_now AS exercise
+LEFT JOIN standing ON standing.exercise_id = exercise.id AND standing.account_id = @account_id
+LEFT JOIN attempt ON attempt.id = standing.counts_id
+WHERE exercise.paper_id = ANY (@papers::bigint[]) AND NOT exercise.retired ORDER BY exercise.paper_id, exercise.number;

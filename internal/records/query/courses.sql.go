@@ -11,13 +11,18 @@ import (
 )
 
 const courseBySlug = `-- name: CourseBySlug :one
-SELECT id, slug, title FROM course WHERE slug = $1
+SELECT id, slug, title, zone FROM course WHERE slug = $1
 `
 
 func (q *Queries) CourseBySlug(ctx context.Context, slug string) (Course, error) {
 	row := q.db.QueryRow(ctx, courseBySlug, slug)
 	var i Course
-	err := row.Scan(&i.ID, &i.Slug, &i.Title)
+	err := row.Scan(
+		&i.ID,
+		&i.Slug,
+		&i.Title,
+		&i.Zone,
+	)
 	return i, err
 }
 
@@ -101,23 +106,29 @@ func (q *Queries) CoursePapers(ctx context.Context, courseID int64) ([]CoursePap
 }
 
 const createCourse = `-- name: CreateCourse :one
-INSERT INTO course (slug, title) VALUES ($1, $2) RETURNING id, slug, title
+INSERT INTO course (slug, title, zone) VALUES ($1, $2, $3) RETURNING id, slug, title, zone
 `
 
 type CreateCourseParams struct {
 	Slug  string
 	Title string
+	Zone  string
 }
 
 func (q *Queries) CreateCourse(ctx context.Context, arg CreateCourseParams) (Course, error) {
-	row := q.db.QueryRow(ctx, createCourse, arg.Slug, arg.Title)
+	row := q.db.QueryRow(ctx, createCourse, arg.Slug, arg.Title, arg.Zone)
 	var i Course
-	err := row.Scan(&i.ID, &i.Slug, &i.Title)
+	err := row.Scan(
+		&i.ID,
+		&i.Slug,
+		&i.Title,
+		&i.Zone,
+	)
 	return i, err
 }
 
 const listCourses = `-- name: ListCourses :many
-SELECT course.slug, course.title,
+SELECT course.slug, course.title, course.zone,
        (SELECT count(*) FROM member WHERE course_id = course.id AND role = 'learner') AS learners,
        (SELECT count(*) FROM course_paper WHERE course_id = course.id) AS papers
 FROM course WHERE $1::boolean OR id = ANY ($2::bigint[]) ORDER BY slug
@@ -131,6 +142,7 @@ type ListCoursesParams struct {
 type ListCoursesRow struct {
 	Slug     string
 	Title    string
+	Zone     string
 	Learners int64
 	Papers   int64
 }
@@ -148,6 +160,7 @@ func (q *Queries) ListCourses(ctx context.Context, arg ListCoursesParams) ([]Lis
 		if err := rows.Scan(
 			&i.Slug,
 			&i.Title,
+			&i.Zone,
 			&i.Learners,
 			&i.Papers,
 		); err != nil {
@@ -162,8 +175,8 @@ func (q *Queries) ListCourses(ctx context.Context, arg ListCoursesParams) ([]Lis
 }
 
 const paperSets = `-- name: PaperSets :many
-SELECT course_paper.paper_id, course_paper.course_id, course_paper.opens_at, course_paper.due_at, extension.due_at AS extended_to
-FROM course_paper JOIN member ON member.course_id = course_paper.course_id
+SELECT course_paper.paper_id, course_paper.course_id, course_paper.opens_at, course_paper.due_at, extension.due_at AS extended_to, course.zone
+FROM course_paper JOIN course ON course.id = course_paper.course_id JOIN member ON member.course_id = course_paper.course_id
 LEFT JOIN extension ON extension.course_paper_id = course_paper.id AND extension.account_id = member.account_id
 WHERE member.account_id = $1 AND ($2::bigint IS NULL OR course_paper.paper_id = $2)
 ORDER BY course_paper.course_id
@@ -180,6 +193,7 @@ type PaperSetsRow struct {
 	OpensAt    *time.Time
 	DueAt      *time.Time
 	ExtendedTo *time.Time
+	Zone       string
 }
 
 // Where papers are set for courses of an account, and until when; of one paper, or of all.
@@ -198,6 +212,7 @@ func (q *Queries) PaperSets(ctx context.Context, arg PaperSetsParams) ([]PaperSe
 			&i.OpensAt,
 			&i.DueAt,
 			&i.ExtendedTo,
+			&i.Zone,
 		); err != nil {
 			return nil, err
 		}

@@ -78,6 +78,7 @@ type Course struct {
 	ID    int64
 	Slug  string
 	Title string
+	Zone  string
 }
 
 type CoursePaper struct {
@@ -207,6 +208,12 @@ type JobPiece struct {
 	Content []byte
 }
 
+type KeptEntry struct {
+	AccountID int64
+	EntryID   int64
+	Name      string
+}
+
 type LoginFailure struct {
 	Origin   string
 	Failures int32
@@ -229,6 +236,16 @@ type Member struct {
 	AccountID int64
 	Role      string
 	JoinedAt  time.Time
+}
+
+type OwnText struct {
+	ID        int64
+	AccountID int64
+	DatasetID int64
+	Name      string
+	Sql       string
+	KeptAt    time.Time
+	Revision  int64
 }
 
 type Paper struct {
@@ -283,6 +300,7 @@ type Run struct {
 	ElapsedMs  float64
 	Error      json.RawMessage
 	CourseID   *int64
+	ClearedAt  *time.Time
 }
 
 type Session struct {
@@ -312,4 +330,10 @@ type Standing struct {
 	HiddenOnly int32
 	LastAt     time.Time
 	Version    int64
+}
+
+type Visit struct {
+	AccountID int64
+	PaperID   int64
+	At        time.Time
 }

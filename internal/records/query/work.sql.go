@@ -87,53 +87,145 @@ func (q *Queries) AttemptsUsed(ctx context.Context, arg AttemptsUsedParams) (int
 	return column_1, err
 }
 
+const clearRun = `-- name: ClearRun :execrows
+UPDATE run SET cleared_at = now() WHERE id = $1 AND account_id = $2 AND cleared_at IS NULL
+`
+
+type ClearRunParams struct {
+	ID        int64
+	AccountID int64
+}
+
+func (q *Queries) ClearRun(ctx context.Context, arg ClearRunParams) (int64, error) {
+	result, err := q.db.Exec(ctx, clearRun, arg.ID, arg.AccountID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const clearRuns = `-- name: ClearRuns :execrows
+UPDATE run SET cleared_at = now()
+WHERE run.account_id = $1 AND run.cleared_at IS NULL
+  AND ($2::bigint IS NULL OR run.paper_id = $2)
+  AND ($3::bigint IS NULL OR run.exercise_id = $3)
+  AND NOT EXISTS (SELECT FROM kept_entry WHERE kept_entry.account_id = run.account_id AND kept_entry.entry_id = run.id)
+`
+
+type ClearRunsParams struct {
+	AccountID  int64
+	PaperID    *int64
+	ExerciseID *int64
+}
+
+// Clears an account's runs, except those that it keeps: all, or those of a paper or an exercise.
+func (q *Queries) ClearRuns(ctx context.Context, arg ClearRunsParams) (int64, error) {
+	result, err := q.db.Exec(ctx, clearRuns, arg.AccountID, arg.PaperID, arg.ExerciseID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const courseFoundTexts = `-- name: CourseFoundTexts :many
+(SELECT run.id FROM run WHERE run.course_id = ANY ($1::bigint[]) AND left(run.sql, 5000) ILIKE $2::text ORDER BY run.id DESC LIMIT $3::int)
+UNION ALL
+(SELECT attempt.id FROM attempt WHERE attempt.course_id = ANY ($1::bigint[]) AND left(attempt.sql, 5000) ILIKE $2::text ORDER BY attempt.id DESC LIMIT $3::int)
+`
+
+type CourseFoundTextsParams struct {
+	Courses []int64
+	Pattern string
+	Most    int32
+}
+
+// The same of all members of some courses.
+func (q *Queries) CourseFoundTexts(ctx context.Context, arg CourseFoundTextsParams) ([]int64, error) {
+	rows, err := q.db.Query(ctx, courseFoundTexts, arg.Courses, arg.Pattern, arg.Most)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []int64
+	for rows.Next() {
+		var id int64
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const courseHistory = `-- name: CourseHistory :many
 WITH page AS (
     SELECT found.id FROM (
-        SELECT of_course.id FROM unnest($2::bigint[]) AS course (number) CROSS JOIN LATERAL (
+        SELECT of_course.id FROM unnest($3::bigint[]) AS course (number) CROSS JOIN LATERAL (
         (SELECT run.id FROM run
          WHERE run.course_id = course.number
-           AND ($3::bigint IS NULL OR run.paper_id = $3)
-           AND ($4::bigint IS NULL OR run.exercise_id = $4)
-           AND ($5::text IS NULL OR run.outcome = $5)
-           AND ($6::text IS NULL OR $6 = 'run')
-           AND ($7::bigint IS NULL OR run.id < $7)
-         ORDER BY run.id DESC LIMIT $8::int)
+           AND ($4::bigint IS NULL OR run.paper_id = $4)
+           AND ($5::bigint IS NULL OR run.exercise_id = $5)
+           AND ($6::text IS NULL OR run.outcome = $6)
+           AND ($7::text IS NULL OR $7 = 'run')
+           AND ($8::bigint IS NULL OR run.id < $8)
+           AND ($9::bigint[] IS NULL OR run.id = ANY ($9::bigint[]))
+           AND ($10::bigint IS NULL OR run.build_id IN (SELECT id FROM build WHERE build.dataset_id = $10))
+           AND ($11::timestamptz IS NULL OR run.at >= $11)
+           AND ($12::timestamptz IS NULL OR run.at < $12)
+           AND (run.cleared_at IS NULL OR run.account_id <> $1::bigint)
+         ORDER BY run.id DESC LIMIT $13::int)
         UNION ALL
         (SELECT attempt.id FROM attempt JOIN exercise AS done ON done.id = attempt.exercise_id
          WHERE attempt.course_id = course.number
-           AND ($3::bigint IS NULL OR done.paper_id = $3)
-           AND ($4::bigint IS NULL OR attempt.exercise_id = $4)
-           AND ($5::text IS NULL OR $5 = (
+           AND ($4::bigint IS NULL OR done.paper_id = $4)
+           AND ($5::bigint IS NULL OR attempt.exercise_id = $5)
+           AND ($6::text IS NULL OR $6 = (
                SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
-           AND ($6::text IS NULL OR $6 = 'attempt')
-           AND ($7::bigint IS NULL OR attempt.id < $7)
-         ORDER BY attempt.id DESC LIMIT $8::int)
+           AND ($7::text IS NULL OR $7 = 'attempt')
+           AND ($8::bigint IS NULL OR attempt.id < $8)
+           AND ($9::bigint[] IS NULL OR attempt.id = ANY ($9::bigint[]))
+           AND ($10::bigint IS NULL OR done.paper_id IN (SELECT id FROM paper WHERE paper.dataset_id = $10))
+           AND ($11::timestamptz IS NULL OR attempt.received_at >= $11)
+           AND ($12::timestamptz IS NULL OR attempt.received_at < $12)
+         ORDER BY attempt.id DESC LIMIT $13::int)
         ) AS of_course
         UNION ALL
         (SELECT run.id FROM run
-         WHERE run.account_id = $9::bigint AND (run.course_id IS NULL OR run.course_id <> ALL ($2::bigint[]))
-           AND ($3::bigint IS NULL OR run.paper_id = $3)
-           AND ($4::bigint IS NULL OR run.exercise_id = $4)
-           AND ($5::text IS NULL OR run.outcome = $5)
-           AND ($6::text IS NULL OR $6 = 'run')
-           AND ($7::bigint IS NULL OR run.id < $7)
-         ORDER BY run.id DESC LIMIT $8::int)
+         WHERE run.account_id = $1::bigint AND (run.course_id IS NULL OR run.course_id <> ALL ($3::bigint[]))
+           AND ($4::bigint IS NULL OR run.paper_id = $4)
+           AND ($5::bigint IS NULL OR run.exercise_id = $5)
+           AND ($6::text IS NULL OR run.outcome = $6)
+           AND ($7::text IS NULL OR $7 = 'run')
+           AND ($8::bigint IS NULL OR run.id < $8)
+           AND ($9::bigint[] IS NULL OR run.id = ANY ($9::bigint[]))
+           AND ($10::bigint IS NULL OR run.build_id IN (SELECT id FROM build WHERE build.dataset_id = $10))
+           AND ($11::timestamptz IS NULL OR run.at >= $11)
+           AND ($12::timestamptz IS NULL OR run.at < $12)
+           AND (run.cleared_at IS NULL OR run.account_id <> $1::bigint)
+         ORDER BY run.id DESC LIMIT $13::int)
         UNION ALL
         (SELECT attempt.id FROM attempt JOIN exercise AS done ON done.id = attempt.exercise_id
-         WHERE attempt.account_id = $9::bigint AND (attempt.course_id IS NULL OR attempt.course_id <> ALL ($2::bigint[]))
-           AND ($3::bigint IS NULL OR done.paper_id = $3)
-           AND ($4::bigint IS NULL OR attempt.exercise_id = $4)
-           AND ($5::text IS NULL OR $5 = (
+         WHERE attempt.account_id = $1::bigint AND (attempt.course_id IS NULL OR attempt.course_id <> ALL ($3::bigint[]))
+           AND ($4::bigint IS NULL OR done.paper_id = $4)
+           AND ($5::bigint IS NULL OR attempt.exercise_id = $5)
+           AND ($6::text IS NULL OR $6 = (
                SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
-           AND ($6::text IS NULL OR $6 = 'attempt')
-           AND ($7::bigint IS NULL OR attempt.id < $7)
-         ORDER BY attempt.id DESC LIMIT $8::int)
-    ) AS found ORDER BY found.id DESC LIMIT $8::int
+           AND ($7::text IS NULL OR $7 = 'attempt')
+           AND ($8::bigint IS NULL OR attempt.id < $8)
+           AND ($9::bigint[] IS NULL OR attempt.id = ANY ($9::bigint[]))
+           AND ($10::bigint IS NULL OR done.paper_id IN (SELECT id FROM paper WHERE paper.dataset_id = $10))
+           AND ($11::timestamptz IS NULL OR attempt.received_at >= $11)
+           AND ($12::timestamptz IS NULL OR attempt.received_at < $12)
+         ORDER BY attempt.id DESC LIMIT $13::int)
+    ) AS found ORDER BY found.id DESC LIMIT $13::int
 )
-SELECT entries.kind, entries.id, entries.account_id, entries.exercise_id, entries.paper_id, entries.build_id, entries.sql, entries.at, entries.outcome, entries.mark, entries.points, entries.row_count, entries.elapsed_ms, entries.findings, entries.error, entries.bytes, entries.learner, entries.display_name, entries.dataset, entries.paper, entries.exercise, entries.title, entries.found, entries.passed, (count(*) OVER () < found)::boolean AS more FROM (
+SELECT entries.kind, entries.id, entries.account_id, entries.exercise_id, entries.paper_id, entries.build_id, entries.sql, entries.at, entries.outcome, entries.mark, entries.points, entries.row_count, entries.elapsed_ms, entries.findings, entries.error, entries.bytes, entries.learner, entries.display_name, entries.dataset, entries.paper, entries.exercise, entries.title, entries.kept, entries.name, entries.found, entries.passed, (count(*) OVER () < found)::boolean AS more FROM (
     SELECT entry.kind, entry.id, entry.account_id, entry.exercise_id, entry.paper_id, entry.build_id, entry.sql, entry.at, entry.outcome, entry.mark, entry.points, entry.row_count, entry.elapsed_ms, entry.findings, entry.error, entry.bytes, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper,
-           exercise.slug AS exercise, exercise.title, count(*) OVER () AS found,
+           exercise.slug AS exercise, exercise.title, (kept_entry.entry_id IS NOT NULL)::boolean AS kept,
+           coalesce(kept_entry.name, '')::text AS name, count(*) OVER () AS found,
            (sum(entry.bytes) OVER (ORDER BY entry.id DESC) - entry.bytes)::bigint AS passed
     FROM page CROSS JOIN LATERAL (SELECT kind, id, account_id, exercise_id, paper_id, build_id, sql, at, outcome, mark, points, row_count, elapsed_ms, findings, error, bytes FROM entry WHERE entry.id = page.id LIMIT 1) AS entry
     JOIN account ON account.id = entry.account_id
@@ -141,10 +233,12 @@ SELECT entries.kind, entries.id, entries.account_id, entries.exercise_id, entrie
     JOIN dataset ON dataset.id = build.dataset_id
     LEFT JOIN paper ON paper.id = entry.paper_id
     LEFT JOIN exercise_now AS exercise ON exercise.id = entry.exercise_id
-) AS entries WHERE passed <= $1::bigint ORDER BY id DESC
+    LEFT JOIN kept_entry ON kept_entry.account_id = $1::bigint AND kept_entry.entry_id = entry.id
+) AS entries WHERE passed <= $2::bigint ORDER BY id DESC
 `
 
 type CourseHistoryParams struct {
+	Reader     int64
 	MostBytes  int64
 	Courses    []int64
 	PaperID    *int64
@@ -152,8 +246,11 @@ type CourseHistoryParams struct {
 	Outcome    *string
 	Kind       *string
 	Before     *int64
+	Ids        []int64
+	DatasetID  *int64
+	Since      *time.Time
+	Until      *time.Time
 	Page       int32
-	Self       int64
 }
 
 type CourseHistoryRow struct {
@@ -179,6 +276,8 @@ type CourseHistoryRow struct {
 	Paper       *string
 	Exercise    *string
 	Title       *string
+	Kept        bool
+	Name        string
 	Found       int64
 	Passed      int64
 	More        bool
@@ -187,6 +286,7 @@ type CourseHistoryRow struct {
 // The same of all members of some courses, each course by its index, and of oneself.
 func (q *Queries) CourseHistory(ctx context.Context, arg CourseHistoryParams) ([]CourseHistoryRow, error) {
 	rows, err := q.db.Query(ctx, courseHistory,
+		arg.Reader,
 		arg.MostBytes,
 		arg.Courses,
 		arg.PaperID,
@@ -194,8 +294,11 @@ func (q *Queries) CourseHistory(ctx context.Context, arg CourseHistoryParams) ([
 		arg.Outcome,
 		arg.Kind,
 		arg.Before,
+		arg.Ids,
+		arg.DatasetID,
+		arg.Since,
+		arg.Until,
 		arg.Page,
-		arg.Self,
 	)
 	if err != nil {
 		return nil, err
@@ -227,6 +330,8 @@ func (q *Queries) CourseHistory(ctx context.Context, arg CourseHistoryParams) ([
 			&i.Paper,
 			&i.Exercise,
 			&i.Title,
+			&i.Kept,
+			&i.Name,
 			&i.Found,
 			&i.Passed,
 			&i.More,
@@ -372,6 +477,42 @@ func (q *Queries) CreateAttempt(ctx context.Context, arg CreateAttemptParams) (C
 	return i, err
 }
 
+const createOwnText = `-- name: CreateOwnText :one
+INSERT INTO own_text (account_id, dataset_id, name, sql)
+SELECT $1, $2, $3, $4 WHERE (SELECT count(*) FROM own_text AS owned WHERE owned.account_id = $1) < $5::int
+RETURNING id, account_id, dataset_id, name, sql, kept_at, revision
+`
+
+type CreateOwnTextParams struct {
+	AccountID int64
+	DatasetID int64
+	Name      string
+	Sql       string
+	Most      int32
+}
+
+// Of one account there are so many at most: else there is no row.
+func (q *Queries) CreateOwnText(ctx context.Context, arg CreateOwnTextParams) (OwnText, error) {
+	row := q.db.QueryRow(ctx, createOwnText,
+		arg.AccountID,
+		arg.DatasetID,
+		arg.Name,
+		arg.Sql,
+		arg.Most,
+	)
+	var i OwnText
+	err := row.Scan(
+		&i.ID,
+		&i.AccountID,
+		&i.DatasetID,
+		&i.Name,
+		&i.Sql,
+		&i.KeptAt,
+		&i.Revision,
+	)
+	return i, err
+}
+
 const createRun = `-- name: CreateRun :one
 INSERT INTO run (account_id, exercise_id, paper_id, course_id, build_id, sql, outcome, row_count, elapsed_ms, error)
 VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
@@ -436,6 +577,64 @@ func (q *Queries) Draft(ctx context.Context, arg DraftParams) (Draft, error) {
 	return i, err
 }
 
+const foundTexts = `-- name: FoundTexts :many
+(SELECT run.id FROM run WHERE run.account_id = $1 AND left(run.sql, 5000) ILIKE $2::text ORDER BY run.id DESC LIMIT $3::int)
+UNION ALL
+(SELECT attempt.id FROM attempt WHERE attempt.account_id = $1 AND left(attempt.sql, 5000) ILIKE $2::text ORDER BY attempt.id DESC LIMIT $3::int)
+UNION ALL
+SELECT kept_entry.entry_id FROM kept_entry WHERE kept_entry.account_id = $4::bigint AND kept_entry.name ILIKE $2::text
+`
+
+type FoundTextsParams struct {
+	AccountID int64
+	Pattern   string
+	Most      int32
+	Reader    int64
+}
+
+// The latest of an account's runs and attempts whose texts are like a pattern, and those that the reader keeps under such
+// a name.
+func (q *Queries) FoundTexts(ctx context.Context, arg FoundTextsParams) ([]int64, error) {
+	rows, err := q.db.Query(ctx, foundTexts,
+		arg.AccountID,
+		arg.Pattern,
+		arg.Most,
+		arg.Reader,
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []int64
+	for rows.Next() {
+		var id int64
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const hasOwnText = `-- name: HasOwnText :one
+SELECT EXISTS (SELECT FROM own_text WHERE id = $1 AND account_id = $2)
+`
+
+type HasOwnTextParams struct {
+	ID        int64
+	AccountID int64
+}
+
+func (q *Queries) HasOwnText(ctx context.Context, arg HasOwnTextParams) (bool, error) {
+	row := q.db.QueryRow(ctx, hasOwnText, arg.ID, arg.AccountID)
+	var exists bool
+	err := row.Scan(&exists)
+	return exists, err
+}
+
 const hiddenOnly = `-- name: HiddenOnly :one
 SELECT count(*) AS attempts, coalesce(extract(epoch FROM now() - max(attempt.received_at)), 0)::float8 AS seconds_ago
 FROM attempt JOIN attempt_check ON attempt_check.attempt_id = attempt.id
@@ -468,28 +667,38 @@ const history = `-- name: History :many
 WITH page AS (
     SELECT found.id FROM (
         (SELECT run.id FROM run
-         WHERE run.account_id = $2 AND ($3::bigint[] IS NULL OR run.course_id = ANY ($3::bigint[]))
-           AND ($4::bigint IS NULL OR run.paper_id = $4)
-           AND ($5::bigint IS NULL OR run.exercise_id = $5)
-           AND ($6::text IS NULL OR run.outcome = $6)
-           AND ($7::text IS NULL OR $7 = 'run')
-           AND ($8::bigint IS NULL OR run.id < $8)
-         ORDER BY run.id DESC LIMIT $9::int)
+         WHERE run.account_id = $3 AND ($4::bigint[] IS NULL OR run.course_id = ANY ($4::bigint[]))
+           AND ($5::bigint IS NULL OR run.paper_id = $5)
+           AND ($6::bigint IS NULL OR run.exercise_id = $6)
+           AND ($7::text IS NULL OR run.outcome = $7)
+           AND ($8::text IS NULL OR $8 = 'run')
+           AND ($9::bigint IS NULL OR run.id < $9)
+           AND ($10::bigint[] IS NULL OR run.id = ANY ($10::bigint[]))
+           AND ($11::bigint IS NULL OR run.build_id IN (SELECT id FROM build WHERE build.dataset_id = $11))
+           AND ($12::timestamptz IS NULL OR run.at >= $12)
+           AND ($13::timestamptz IS NULL OR run.at < $13)
+           AND (run.cleared_at IS NULL OR run.account_id <> $1::bigint)
+         ORDER BY run.id DESC LIMIT $14::int)
         UNION ALL
         (SELECT attempt.id FROM attempt JOIN exercise AS done ON done.id = attempt.exercise_id
-         WHERE attempt.account_id = $2 AND ($3::bigint[] IS NULL OR attempt.course_id = ANY ($3::bigint[]))
-           AND ($4::bigint IS NULL OR done.paper_id = $4)
-           AND ($5::bigint IS NULL OR attempt.exercise_id = $5)
-           AND ($6::text IS NULL OR $6 = (
+         WHERE attempt.account_id = $3 AND ($4::bigint[] IS NULL OR attempt.course_id = ANY ($4::bigint[]))
+           AND ($5::bigint IS NULL OR done.paper_id = $5)
+           AND ($6::bigint IS NULL OR attempt.exercise_id = $6)
+           AND ($7::text IS NULL OR $7 = (
                SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
-           AND ($7::text IS NULL OR $7 = 'attempt')
-           AND ($8::bigint IS NULL OR attempt.id < $8)
-         ORDER BY attempt.id DESC LIMIT $9::int)
-    ) AS found ORDER BY found.id DESC LIMIT $9::int
+           AND ($8::text IS NULL OR $8 = 'attempt')
+           AND ($9::bigint IS NULL OR attempt.id < $9)
+           AND ($10::bigint[] IS NULL OR attempt.id = ANY ($10::bigint[]))
+           AND ($11::bigint IS NULL OR done.paper_id IN (SELECT id FROM paper WHERE paper.dataset_id = $11))
+           AND ($12::timestamptz IS NULL OR attempt.received_at >= $12)
+           AND ($13::timestamptz IS NULL OR attempt.received_at < $13)
+         ORDER BY attempt.id DESC LIMIT $14::int)
+    ) AS found ORDER BY found.id DESC LIMIT $14::int
 )
-SELECT entries.kind, entries.id, entries.account_id, entries.exercise_id, entries.paper_id, entries.build_id, entries.sql, entries.at, entries.outcome, entries.mark, entries.points, entries.row_count, entries.elapsed_ms, entries.findings, entries.error, entries.bytes, entries.learner, entries.display_name, entries.dataset, entries.paper, entries.exercise, entries.title, entries.found, entries.passed, (count(*) OVER () < found)::boolean AS more FROM (
+SELECT entries.kind, entries.id, entries.account_id, entries.exercise_id, entries.paper_id, entries.build_id, entries.sql, entries.at, entries.outcome, entries.mark, entries.points, entries.row_count, entries.elapsed_ms, entries.findings, entries.error, entries.bytes, entries.learner, entries.display_name, entries.dataset, entries.paper, entries.exercise, entries.title, entries.kept, entries.name, entries.found, entries.passed, (count(*) OVER () < found)::boolean AS more FROM (
     SELECT entry.kind, entry.id, entry.account_id, entry.exercise_id, entry.paper_id, entry.build_id, entry.sql, entry.at, entry.outcome, entry.mark, entry.points, entry.row_count, entry.elapsed_ms, entry.findings, entry.error, entry.bytes, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper,
-           exercise.slug AS exercise, exercise.title, count(*) OVER () AS found,
+           exercise.slug AS exercise, exercise.title, (kept_entry.entry_id IS NOT NULL)::boolean AS kept,
+           coalesce(kept_entry.name, '')::text AS name, count(*) OVER () AS found,
            (sum(entry.bytes) OVER (ORDER BY entry.id DESC) - entry.bytes)::bigint AS passed
     FROM page CROSS JOIN LATERAL (SELECT kind, id, account_id, exercise_id, paper_id, build_id, sql, at, outcome, mark, points, row_count, elapsed_ms, findings, error, bytes FROM entry WHERE entry.id = page.id LIMIT 1) AS entry
     JOIN account ON account.id = entry.account_id
@@ -497,10 +706,12 @@ SELECT entries.kind, entries.id, entries.account_id, entries.exercise_id, entrie
     JOIN dataset ON dataset.id = build.dataset_id
     LEFT JOIN paper ON paper.id = entry.paper_id
     LEFT JOIN exercise_now AS exercise ON exercise.id = entry.exercise_id
-) AS entries WHERE passed <= $1::bigint ORDER BY id DESC
+    LEFT JOIN kept_entry ON kept_entry.account_id = $1::bigint AND kept_entry.entry_id = entry.id
+) AS entries WHERE passed <= $2::bigint ORDER BY id DESC
 `
 
 type HistoryParams struct {
+	Reader     int64
 	MostBytes  int64
 	AccountID  int64
 	Courses    []int64
@@ -509,6 +720,10 @@ type HistoryParams struct {
 	Outcome    *string
 	Kind       *string
 	Before     *int64
+	Ids        []int64
+	DatasetID  *int64
+	Since      *time.Time
+	Until      *time.Time
 	Page       int32
 }
 
@@ -535,6 +750,8 @@ type HistoryRow struct {
 	Paper       *string
 	Exercise    *string
 	Title       *string
+	Kept        bool
+	Name        string
 	Found       int64
 	Passed      int64
 	More        bool
@@ -545,6 +762,7 @@ type HistoryRow struct {
 // tells whether entries follow that were left out.
 func (q *Queries) History(ctx context.Context, arg HistoryParams) ([]HistoryRow, error) {
 	rows, err := q.db.Query(ctx, history,
+		arg.Reader,
 		arg.MostBytes,
 		arg.AccountID,
 		arg.Courses,
@@ -553,6 +771,10 @@ func (q *Queries) History(ctx context.Context, arg HistoryParams) ([]HistoryRow,
 		arg.Outcome,
 		arg.Kind,
 		arg.Before,
+		arg.Ids,
+		arg.DatasetID,
+		arg.Since,
+		arg.Until,
 		arg.Page,
 	)
 	if err != nil {
@@ -585,6 +807,8 @@ func (q *Queries) History(ctx context.Context, arg HistoryParams) ([]HistoryRow,
 			&i.Paper,
 			&i.Exercise,
 			&i.Title,
+			&i.Kept,
+			&i.Name,
 			&i.Found,
 			&i.Passed,
 			&i.More,
@@ -630,6 +854,128 @@ func (q *Queries) KeepDraft(ctx context.Context, arg KeepDraftParams) (Draft, er
 		&i.Revision,
 	)
 	return i, err
+}
+
+const keepEntry = `-- name: KeepEntry :exec
+INSERT INTO kept_entry (account_id, entry_id, name) VALUES ($1, $2, $3)
+ON CONFLICT (account_id, entry_id) DO UPDATE SET name = excluded.name
+`
+
+type KeepEntryParams struct {
+	AccountID int64
+	EntryID   int64
+	Name      string
+}
+
+func (q *Queries) KeepEntry(ctx context.Context, arg KeepEntryParams) error {
+	_, err := q.db.Exec(ctx, keepEntry, arg.AccountID, arg.EntryID, arg.Name)
+	return err
+}
+
+const keepOwnText = `-- name: KeepOwnText :one
+UPDATE own_text SET dataset_id = $1, name = $2, sql = $3, kept_at = now(), revision = revision + 1
+WHERE id = $4 AND account_id = $5
+  AND ($6::bigint IS NULL OR revision = $6::bigint)
+RETURNING id, account_id, dataset_id, name, sql, kept_at, revision
+`
+
+type KeepOwnTextParams struct {
+	DatasetID int64
+	Name      string
+	Sql       string
+	ID        int64
+	AccountID int64
+	Revision  *int64
+}
+
+// Where a revision is given, the text has to be at it still; else there is no row.
+func (q *Queries) KeepOwnText(ctx context.Context, arg KeepOwnTextParams) (OwnText, error) {
+	row := q.db.QueryRow(ctx, keepOwnText,
+		arg.DatasetID,
+		arg.Name,
+		arg.Sql,
+		arg.ID,
+		arg.AccountID,
+		arg.Revision,
+	)
+	var i OwnText
+	err := row.Scan(
+		&i.ID,
+		&i.AccountID,
+		&i.DatasetID,
+		&i.Name,
+		&i.Sql,
+		&i.KeptAt,
+		&i.Revision,
+	)
+	return i, err
+}
+
+const keptEntries = `-- name: KeptEntries :many
+SELECT entry_id FROM kept_entry WHERE account_id = $1
+`
+
+func (q *Queries) KeptEntries(ctx context.Context, accountID int64) ([]int64, error) {
+	rows, err := q.db.Query(ctx, keptEntries, accountID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []int64
+	for rows.Next() {
+		var entry_id int64
+		if err := rows.Scan(&entry_id); err != nil {
+			return nil, err
+		}
+		items = append(items, entry_id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const lastWorked = `-- name: LastWorked :many
+SELECT DISTINCT ON (exercise.paper_id) exercise.paper_id, exercise.slug, exercise.number, exercise.title, worked.at::timestamptz AS at
+FROM (SELECT exercise_id, kept_at AS at FROM draft WHERE draft.account_id = $1
+      UNION ALL SELECT exercise_id, last_at FROM standing WHERE standing.account_id = $1 AND attempts > 0) AS worked
+JOIN exercise_now AS exercise ON exercise.id = worked.exercise_id AND NOT exercise.retired
+ORDER BY exercise.paper_id, worked.at DESC
+`
+
+type LastWorkedRow struct {
+	PaperID int64
+	Slug    string
+	Number  int32
+	Title   string
+	At      time.Time
+}
+
+// The exercise of each paper on which an account worked last, and when.
+func (q *Queries) LastWorked(ctx context.Context, accountID int64) ([]LastWorkedRow, error) {
+	rows, err := q.db.Query(ctx, lastWorked, accountID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []LastWorkedRow
+	for rows.Next() {
+		var i LastWorkedRow
+		if err := rows.Scan(
+			&i.PaperID,
+			&i.Slug,
+			&i.Number,
+			&i.Title,
+			&i.At,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const latestAttempts = `-- name: LatestAttempts :many
@@ -759,6 +1105,124 @@ func (q *Queries) LockWork(ctx context.Context, arg LockWorkParams) error {
 	return err
 }
 
+const marksSince = `-- name: MarksSince :many
+SELECT exercise.paper_id, count(DISTINCT mark.exercise_id) AS marks
+FROM mark JOIN exercise ON exercise.id = mark.exercise_id
+LEFT JOIN visit ON visit.account_id = mark.account_id AND visit.paper_id = exercise.paper_id
+WHERE mark.account_id = $1 AND mark.set_at > coalesce(visit.at, '-infinity') GROUP BY exercise.paper_id
+`
+
+type MarksSinceRow struct {
+	PaperID int64
+	Marks   int64
+}
+
+// How many marks others have set for an account in each paper since it was there last.
+func (q *Queries) MarksSince(ctx context.Context, accountID int64) ([]MarksSinceRow, error) {
+	rows, err := q.db.Query(ctx, marksSince, accountID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []MarksSinceRow
+	for rows.Next() {
+		var i MarksSinceRow
+		if err := rows.Scan(&i.PaperID, &i.Marks); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const ownEntry = `-- name: OwnEntry :one
+SELECT (EXISTS (SELECT FROM run WHERE run.id = $1 AND run.account_id = $2)
+    OR EXISTS (SELECT FROM attempt WHERE attempt.id = $1 AND attempt.account_id = $2))::boolean AS own
+`
+
+type OwnEntryParams struct {
+	ID        int64
+	AccountID int64
+}
+
+// Whether a run or an attempt is an account's own.
+func (q *Queries) OwnEntry(ctx context.Context, arg OwnEntryParams) (bool, error) {
+	row := q.db.QueryRow(ctx, ownEntry, arg.ID, arg.AccountID)
+	var own bool
+	err := row.Scan(&own)
+	return own, err
+}
+
+const ownMarks = `-- name: OwnMarks :many
+SELECT exercise.paper_id, exercise.slug, exercise.number, exercise.title, exercise.points, standing.course_id,
+       coalesce(standing.outcome, '') AS outcome, coalesce(standing.by_hand, standing.computed, 0)::numeric AS mark,
+       (standing.by_hand IS NOT NULL)::boolean AS by_hand, coalesce(standing.attempts, 0) AS attempts, attempt.received_at AS counts_at,
+       coalesce((SELECT mark.reason FROM mark WHERE mark.account_id = standing.account_id AND mark.exercise_id = standing.exercise_id
+                 AND mark.course_id = standing.course_id AND standing.by_hand IS NOT NULL ORDER BY mark.id DESC LIMIT 1), '')::text AS reason
+FROM exercise_now AS exercise
+LEFT JOIN standing ON standing.exercise_id = exercise.id AND standing.account_id = $1
+LEFT JOIN attempt ON attempt.id = standing.counts_id
+WHERE exercise.paper_id = ANY ($2::bigint[]) AND NOT exercise.retired ORDER BY exercise.paper_id, exercise.number
+`
+
+type OwnMarksParams struct {
+	AccountID int64
+	Papers    []int64
+}
+
+type OwnMarksRow struct {
+	PaperID  int64
+	Slug     string
+	Number   int32
+	Title    string
+	Points   string
+	CourseID *int64
+	Outcome  string
+	Mark     string
+	ByHand   bool
+	Attempts int32
+	CountsAt *time.Time
+	Reason   string
+}
+
+// The exercises of some papers, and how an account stands on them in each of its courses: with the attempt that counts, and
+// the reason of a mark that was set by hand.
+func (q *Queries) OwnMarks(ctx context.Context, arg OwnMarksParams) ([]OwnMarksRow, error) {
+	rows, err := q.db.Query(ctx, ownMarks, arg.AccountID, arg.Papers)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []OwnMarksRow
+	for rows.Next() {
+		var i OwnMarksRow
+		if err := rows.Scan(
+			&i.PaperID,
+			&i.Slug,
+			&i.Number,
+			&i.Title,
+			&i.Points,
+			&i.CourseID,
+			&i.Outcome,
+			&i.Mark,
+			&i.ByHand,
+			&i.Attempts,
+			&i.CountsAt,
+			&i.Reason,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const ownRun = `-- name: OwnRun :one
 SELECT run.sql, dataset.name AS dataset, coalesce(paper.slug, '')::text AS paper, coalesce(exercise.slug, '')::text AS exercise
 FROM run
@@ -795,7 +1259,11 @@ func (q *Queries) OwnRun(ctx context.Context, arg OwnRunParams) (OwnRunRow, erro
 }
 
 const ownStanding = `-- name: OwnStanding :many
-SELECT standing.account_id, standing.exercise_id, standing.course_id, standing.counts_id, standing.latest_id, standing.outcome, standing.computed, standing.by_hand, standing.attempts, standing.used, standing.hidden_only, standing.last_at, standing.version FROM standing JOIN exercise ON exercise.id = standing.exercise_id
+SELECT standing.account_id, standing.exercise_id, standing.course_id, standing.counts_id, standing.latest_id, standing.outcome, standing.computed, standing.by_hand, standing.attempts, standing.used, standing.hidden_only, standing.last_at, standing.version, attempt.received_at AS counts_at,
+       coalesce((SELECT mark.reason FROM mark WHERE standing.by_hand IS NOT NULL AND mark.account_id = standing.account_id
+                 AND mark.exercise_id = standing.exercise_id AND mark.course_id = standing.course_id ORDER BY mark.id DESC LIMIT 1), '')::text AS reason
+FROM standing JOIN exercise ON exercise.id = standing.exercise_id
+LEFT JOIN attempt ON attempt.id = standing.counts_id
 WHERE exercise.paper_id = $1 AND NOT exercise.retired AND standing.account_id = $2
   AND standing.course_id IS NOT DISTINCT FROM $3::bigint
 `
@@ -806,30 +1274,80 @@ type OwnStandingParams struct {
 	CourseID  *int64
 }
 
+type OwnStandingRow struct {
+	Standing Standing
+	CountsAt *time.Time
+	Reason   string
+}
+
 // How an account stands on the exercises of a paper, in a course (NULL: in none).
-func (q *Queries) OwnStanding(ctx context.Context, arg OwnStandingParams) ([]Standing, error) {
+func (q *Queries) OwnStanding(ctx context.Context, arg OwnStandingParams) ([]OwnStandingRow, error) {
 	rows, err := q.db.Query(ctx, ownStanding, arg.PaperID, arg.AccountID, arg.CourseID)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	var items []Standing
+	var items []OwnStandingRow
 	for rows.Next() {
-		var i Standing
+		var i OwnStandingRow
 		if err := rows.Scan(
-			&i.AccountID,
-			&i.ExerciseID,
-			&i.CourseID,
-			&i.CountsID,
-			&i.LatestID,
-			&i.Outcome,
-			&i.Computed,
-			&i.ByHand,
-			&i.Attempts,
-			&i.Used,
-			&i.HiddenOnly,
-			&i.LastAt,
-			&i.Version,
+			&i.Standing.AccountID,
+			&i.Standing.ExerciseID,
+			&i.Standing.CourseID,
+			&i.Standing.CountsID,
+			&i.Standing.LatestID,
+			&i.Standing.Outcome,
+			&i.Standing.Computed,
+			&i.Standing.ByHand,
+			&i.Standing.Attempts,
+			&i.Standing.Used,
+			&i.Standing.HiddenOnly,
+			&i.Standing.LastAt,
+			&i.Standing.Version,
+			&i.CountsAt,
+			&i.Reason,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const ownTexts = `-- name: OwnTexts :many
+SELECT own_text.id, own_text.name, own_text.sql, own_text.kept_at, own_text.revision, dataset.name AS dataset
+FROM own_text JOIN dataset ON dataset.id = own_text.dataset_id
+WHERE own_text.account_id = $1 ORDER BY own_text.kept_at DESC
+`
+
+type OwnTextsRow struct {
+	ID       int64
+	Name     string
+	Sql      string
+	KeptAt   time.Time
+	Revision int64
+	Dataset  string
+}
+
+func (q *Queries) OwnTexts(ctx context.Context, accountID int64) ([]OwnTextsRow, error) {
+	rows, err := q.db.Query(ctx, ownTexts, accountID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []OwnTextsRow
+	for rows.Next() {
+		var i OwnTextsRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.Name,
+			&i.Sql,
+			&i.KeptAt,
+			&i.Revision,
+			&i.Dataset,
 		); err != nil {
 			return nil, err
 		}
@@ -925,4 +1443,50 @@ func (q *Queries) PaperLearners(ctx context.Context, arg PaperLearnersParams) ([
 		return nil, err
 	}
 	return items, nil
+}
+
+const removeOwnText = `-- name: RemoveOwnText :execrows
+DELETE FROM own_text WHERE id = $1 AND account_id = $2
+`
+
+type RemoveOwnTextParams struct {
+	ID        int64
+	AccountID int64
+}
+
+func (q *Queries) RemoveOwnText(ctx context.Context, arg RemoveOwnTextParams) (int64, error) {
+	result, err := q.db.Exec(ctx, removeOwnText, arg.ID, arg.AccountID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const unkeepEntry = `-- name: UnkeepEntry :exec
+DELETE FROM kept_entry WHERE account_id = $1 AND entry_id = $2
+`
+
+type UnkeepEntryParams struct {
+	AccountID int64
+	EntryID   int64
+}
+
+func (q *Queries) UnkeepEntry(ctx context.Context, arg UnkeepEntryParams) error {
+	_, err := q.db.Exec(ctx, unkeepEntry, arg.AccountID, arg.EntryID)
+	return err
+}
+
+const visit = `-- name: Visit :exec
+INSERT INTO visit (account_id, paper_id) VALUES ($1, $2)
+ON CONFLICT (account_id, paper_id) DO UPDATE SET at = now() WHERE visit.at < now() - interval '1 minute'
+`
+
+type VisitParams struct {
+	AccountID int64
+	PaperID   int64
+}
+
+func (q *Queries) Visit(ctx context.Context, arg VisitParams) error {
+	_, err := q.db.Exec(ctx, visit, arg.AccountID, arg.PaperID)
+	return err
 }

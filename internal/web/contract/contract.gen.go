@@ -321,6 +321,24 @@ func (e GetMapParamsFormat) Valid() bool {
 	}
 }
 
+// Defines values for GetPaperFileParamsFormat.
+const (
+	FileHTML     GetPaperFileParamsFormat = "html"
+	FileMarkdown GetPaperFileParamsFormat = "markdown"
+)
+
+// Valid indicates whether the value is a known member of the GetPaperFileParamsFormat enum.
+func (e GetPaperFileParamsFormat) Valid() bool {
+	switch e {
+	case FileHTML:
+		return true
+	case FileMarkdown:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GetMarksParamsFormat.
 const (
 	Csv  GetMarksParamsFormat = "csv"
@@ -512,6 +530,12 @@ type CheckReport struct {
 	Warnings  int         `json:"warnings"`
 }
 
+// Cleared defines model for Cleared.
+type Cleared struct {
+	// Runs How many.
+	Runs int64 `json:"runs"`
+}
+
 // Column defines model for Column.
 type Column struct {
 	Name string `json:"name"`
@@ -538,6 +562,7 @@ type Course struct {
 	Papers   int    `json:"papers"`
 	Slug     string `json:"slug"`
 	Title    string `json:"title"`
+	Zone     string `json:"zone"`
 }
 
 // CourseDetail defines model for CourseDetail.
@@ -627,8 +652,14 @@ type Exercise struct {
 	// AttemptsUsed Attempts that count towards the limit. A text that cannot be read as SQL
 	AttemptsUsed int     `json:"attempts_used"`
 	Blocks       []Block `json:"blocks"`
-	Dataset      string  `json:"dataset"`
-	Draft        Draft   `json:"draft,omitempty,omitzero"`
+
+	// ByHand The mark was set by hand.
+	ByHand bool `json:"by_hand,omitempty,omitzero"`
+
+	// CountsAt When the attempt that counts was received: the best one, and of these the first.
+	CountsAt time.Time `json:"counts_at,omitempty,omitzero"`
+	Dataset  string    `json:"dataset"`
+	Draft    Draft     `json:"draft,omitempty,omitzero"`
 
 	// Expected The part of the expected result that the exercise shows.
 	Expected Expected `json:"expected,omitempty,omitzero"`
@@ -652,6 +683,9 @@ type Exercise struct {
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points Points `json:"points"`
 
+	// Reason Why, then.
+	Reason string `json:"reason,omitempty,omitzero"`
+
 	// ReferenceAnswer For instructors only.
 	ReferenceAnswer string   `json:"reference_answer,omitempty,omitzero"`
 	Require         []string `json:"require"`
@@ -665,6 +699,30 @@ type ExerciseHead struct {
 
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points Points `json:"points"`
+	Slug   string `json:"slug"`
+	Title  string `json:"title"`
+}
+
+// ExerciseMark defines model for ExerciseMark.
+type ExerciseMark struct {
+	Attempts int  `json:"attempts"`
+	ByHand   bool `json:"by_hand,omitempty,omitzero"`
+
+	// CountsAt When the attempt that counts was received.
+	CountsAt time.Time `json:"counts_at,omitempty,omitzero"`
+
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark   Points `json:"mark"`
+	Number int    `json:"number"`
+
+	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Outcome Outcome `json:"outcome,omitempty,omitzero"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+
+	// Reason Why a mark was set by hand.
+	Reason string `json:"reason,omitempty,omitzero"`
 	Slug   string `json:"slug"`
 	Title  string `json:"title"`
 }
@@ -722,11 +780,17 @@ type HistoryEntry struct {
 	Exercise string    `json:"exercise,omitempty,omitzero"`
 	Findings []Finding `json:"findings"`
 	Id       string    `json:"id"`
-	Kind     EntryKind `json:"kind"`
-	Learner  string    `json:"learner"`
+
+	// Kept Whether the caller keeps it.
+	Kept    bool      `json:"kept,omitempty,omitzero"`
+	Kind    EntryKind `json:"kind"`
+	Learner string    `json:"learner"`
 
 	// Mark Absent for a run.
 	Mark *marking.Points `json:"mark,omitempty,omitzero"`
+
+	// Name The caller's own name of it.
+	Name string `json:"name,omitempty,omitzero"`
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 	Outcome  Outcome         `json:"outcome"`
@@ -848,6 +912,12 @@ type JobReport struct {
 // JobState defines model for JobState.
 type JobState string
 
+// Keeping defines model for Keeping.
+type Keeping struct {
+	Kept bool   `json:"kept"`
+	Name string `json:"name,omitempty,omitzero"`
+}
+
 // LearnerProgress defines model for LearnerProgress.
 type LearnerProgress struct {
 	// Cells In the order of the exercises.
@@ -963,6 +1033,9 @@ type NewAccount struct {
 type NewCourse struct {
 	Slug  string `json:"slug"`
 	Title string `json:"title"`
+
+	// Zone The time zone of its times, such as Europe/Rome. The default is UTC.
+	Zone string `json:"zone,omitempty,omitzero"`
 }
 
 // NewMember defines model for NewMember.
@@ -979,8 +1052,27 @@ type NewMember struct {
 	Role Role `json:"role,omitempty,omitzero"`
 }
 
+// NewText defines model for NewText.
+type NewText struct {
+	Dataset  string `json:"dataset"`
+	Name     string `json:"name"`
+	Revision *int64 `json:"revision,omitempty"`
+	Sql      string `json:"sql"`
+}
+
 // Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 type Outcome string
+
+// OwnText defines model for OwnText.
+type OwnText struct {
+	// At When it was kept.
+	At       time.Time `json:"at"`
+	Dataset  string    `json:"dataset"`
+	Id       string    `json:"id"`
+	Name     string    `json:"name"`
+	Revision int64     `json:"revision"`
+	Sql      string    `json:"sql"`
+}
 
 // Paper defines model for Paper.
 type Paper struct {
@@ -988,6 +1080,12 @@ type Paper struct {
 	Build    int          `json:"build"`
 	Sections []Section    `json:"sections"`
 	Summary  PaperSummary `json:"summary"`
+}
+
+// PaperMarks defines model for PaperMarks.
+type PaperMarks struct {
+	Exercises []ExerciseMark `json:"exercises"`
+	Summary   PaperSummary   `json:"summary"`
 }
 
 // PaperState defines model for PaperState.
@@ -1001,15 +1099,24 @@ type PaperSummary struct {
 	Due       time.Time `json:"due,omitempty,omitzero"`
 	Exercises int       `json:"exercises"`
 
+	// Last The exercise of a paper on which one worked last.
+	Last Worked `json:"last,omitempty,omitzero"`
+
 	// Mark Points or a mark: exact, with as many decimals as it has.
-	Mark  Points    `json:"mark"`
-	Opens time.Time `json:"opens,omitempty,omitzero"`
+	Mark Points `json:"mark"`
+
+	// NewMarks Marks that others have set since the caller opened the paper last.
+	NewMarks int       `json:"new_marks,omitempty,omitzero"`
+	Opens    time.Time `json:"opens,omitempty,omitzero"`
 
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points Points     `json:"points"`
 	Slug   string     `json:"slug"`
 	State  PaperState `json:"state"`
 	Title  string     `json:"title"`
+
+	// Zone The time zone of the course, such as Europe/Rome.
+	Zone string `json:"zone,omitempty,omitzero"`
 }
 
 // PaperTimes defines model for PaperTimes.
@@ -1304,6 +1411,14 @@ type TableSize struct {
 	Table string `json:"table"`
 }
 
+// Worked The exercise of a paper on which one worked last.
+type Worked struct {
+	At     time.Time `json:"at"`
+	Number int       `json:"number"`
+	Slug   string    `json:"slug"`
+	Title  string    `json:"title"`
+}
+
 // AccountName defines model for accountName.
 type AccountName = string
 
@@ -1388,6 +1503,14 @@ type ListRowsParams struct {
 	Limit  int   `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
+// ClearRunsParams defines parameters for ClearRuns.
+type ClearRunsParams struct {
+	Paper string `form:"paper,omitempty" json:"paper,omitempty,omitzero"`
+
+	// Exercise A slug or number; requires a paper.
+	Exercise string `form:"exercise,omitempty" json:"exercise,omitempty,omitzero"`
+}
+
 // ListHistoryParams defines parameters for ListHistory.
 type ListHistoryParams struct {
 	Paper string `form:"paper,omitempty" json:"paper,omitempty,omitzero"`
@@ -1397,8 +1520,19 @@ type ListHistoryParams struct {
 
 	// Learner An account's name; for instructors.
 	Learner string    `form:"learner,omitempty" json:"learner,omitempty,omitzero"`
+	Dataset string    `form:"dataset,omitempty" json:"dataset,omitempty,omitzero"`
 	Outcome Outcome   `form:"outcome,omitempty" json:"outcome,omitempty,omitzero"`
 	Kind    EntryKind `form:"kind,omitempty" json:"kind,omitempty,omitzero"`
+
+	// Text A text within the query, its first 5,000 characters, or within the name under which it is kept. Letter case does not count.
+	Text  string    `form:"text,omitempty" json:"text,omitempty,omitzero"`
+	Since time.Time `form:"since,omitempty" json:"since,omitempty,omitzero"`
+
+	// Until Before this time.
+	Until time.Time `form:"until,omitempty" json:"until,omitempty,omitzero"`
+
+	// Kept Only what the caller keeps.
+	Kept bool `form:"kept,omitempty" json:"kept,omitempty,omitzero"`
 
 	// Before The `next` of the page before.
 	Before string `form:"before,omitempty" json:"before,omitempty,omitzero"`
@@ -1415,6 +1549,14 @@ type LoadPackParams struct {
 	// Check Only check its exercises; nothing is loaded and nothing stays.
 	Check bool `form:"check,omitempty" json:"check,omitempty,omitzero"`
 }
+
+// GetPaperFileParams defines parameters for GetPaperFile.
+type GetPaperFileParams struct {
+	Format GetPaperFileParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+}
+
+// GetPaperFileParamsFormat defines parameters for GetPaperFile.
+type GetPaperFileParamsFormat string
 
 // GetMarksParams defines parameters for GetMarks.
 type GetMarksParams struct {
@@ -1466,6 +1608,9 @@ type BuildDatasetMultipartRequestBody = Files
 // UseBuildJSONRequestBody defines body for UseBuild for application/json ContentType.
 type UseBuildJSONRequestBody = BuildChoice
 
+// KeepEntryJSONRequestBody defines body for KeepEntry for application/json ContentType.
+type KeepEntryJSONRequestBody = Keeping
+
 // LoadPackMultipartRequestBody defines body for LoadPack for multipart/form-data ContentType.
 type LoadPackMultipartRequestBody = Files
 
@@ -1492,6 +1637,12 @@ type RunJSONRequestBody = RunRequest
 
 // LogInJSONRequestBody defines body for LogIn for application/json ContentType.
 type LogInJSONRequestBody = LogIn
+
+// AddTextJSONRequestBody defines body for AddText for application/json ContentType.
+type AddTextJSONRequestBody = NewText
+
+// KeepTextJSONRequestBody defines body for KeepText for application/json ContentType.
+type KeepTextJSONRequestBody = NewText
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
@@ -1543,9 +1694,18 @@ type ServerInterface interface {
 	// GetHealth Which of the two servers can be reached.
 	// (GET /api/health)
 	GetHealth(c *gin.Context)
+	// ClearRuns Clear the caller's own runs, except those that are kept. Attempts stay, and those who follow a course see the runs still.
+	// (DELETE /api/history)
+	ClearRuns(c *gin.Context, params ClearRunsParams)
 	// ListHistory List runs and attempts, newest first. Learners see their own.
 	// (GET /api/history)
 	ListHistory(c *gin.Context, params ListHistoryParams)
+	// ClearRun Clear a run from the caller's own history.
+	// (DELETE /api/history/{entry})
+	ClearRun(c *gin.Context, entry string)
+	// KeepEntry Mark a run or an attempt as kept, with a name if you like, or as kept no longer.
+	// (PUT /api/history/{entry})
+	KeepEntry(c *gin.Context, entry string)
 	// ListJobs List builds and loads, newest first. For instructors.
 	// (GET /api/jobs)
 	ListJobs(c *gin.Context, params ListJobsParams)
@@ -1561,6 +1721,9 @@ type ServerInterface interface {
 	// StopJob Stop a build or load. What it has made so far is removed; the last good build stays in use.
 	// (POST /api/jobs/{job}/stop)
 	StopJob(c *gin.Context, job JobId)
+	// ListOwnMarks The caller's own marks, paper by paper.
+	// (GET /api/marks)
+	ListOwnMarks(c *gin.Context)
 	// LoadPack Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	// (POST /api/packs)
 	LoadPack(c *gin.Context, params LoadPackParams)
@@ -1585,6 +1748,9 @@ type ServerInterface interface {
 	// SetMark Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
 	// (PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner})
 	SetMark(c *gin.Context, paper PaperSlug, exercise ExerciseSlug, learner string)
+	// GetPaperFile A whole paper with the caller's own answers and their results, as a file that stands for itself.
+	// (GET /api/papers/{paper}/file)
+	GetPaperFile(c *gin.Context, paper PaperSlug, params GetPaperFileParams)
 	// GetMarks Marks, one line per learner. For instructors.
 	// (GET /api/papers/{paper}/marks)
 	GetMarks(c *gin.Context, paper PaperSlug, params GetMarksParams)
@@ -1618,6 +1784,18 @@ type ServerInterface interface {
 	// LogIn Open a session with a name and a password.
 	// (POST /api/session)
 	LogIn(c *gin.Context)
+	// ListTexts The texts that the caller keeps and that belong to no exercise, the one changed last first.
+	// (GET /api/texts)
+	ListTexts(c *gin.Context)
+	// AddText Keep a text under a name.
+	// (POST /api/texts)
+	AddText(c *gin.Context)
+	// RemoveText Remove a text.
+	// (DELETE /api/texts/{text})
+	RemoveText(c *gin.Context, text string)
+	// KeepText Keep a text in place of what was kept. With a revision it is kept only if nobody has changed it since (otherwise 409).
+	// (PUT /api/texts/{text})
+	KeepText(c *gin.Context, text string)
 }
 
 // ServerInterfaceWrapper converts contexts to parameters.
@@ -2151,6 +2329,41 @@ func (siw *ServerInterfaceWrapper) GetHealth(c *gin.Context) {
 	siw.Handler.GetHealth(c)
 }
 
+// ClearRuns operation middleware
+func (siw *ServerInterfaceWrapper) ClearRuns(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ClearRunsParams
+
+	// ------------- Optional query parameter "paper" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "paper", c.Request.URL.Query(), &params.Paper, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "exercise" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "exercise", c.Request.URL.Query(), &params.Exercise, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter exercise: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ClearRuns(c, params)
+}
+
 // ListHistory operation middleware
 func (siw *ServerInterfaceWrapper) ListHistory(c *gin.Context) {
 
@@ -2184,6 +2397,14 @@ func (siw *ServerInterfaceWrapper) ListHistory(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "dataset" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "dataset", c.Request.URL.Query(), &params.Dataset, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter dataset: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "outcome" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "outcome", c.Request.URL.Query(), &params.Outcome, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -2197,6 +2418,38 @@ func (siw *ServerInterfaceWrapper) ListHistory(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", c.Request.URL.Query(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", c.Request.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "until" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "until", c.Request.URL.Query(), &params.Until, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter until: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "kept" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kept", c.Request.URL.Query(), &params.Kept, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kept: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -2224,6 +2477,56 @@ func (siw *ServerInterfaceWrapper) ListHistory(c *gin.Context) {
 	}
 
 	siw.Handler.ListHistory(c, params)
+}
+
+// ClearRun operation middleware
+func (siw *ServerInterfaceWrapper) ClearRun(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "entry" -------------
+	var entry string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "entry", c.Param("entry"), &entry, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter entry: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ClearRun(c, entry)
+}
+
+// KeepEntry operation middleware
+func (siw *ServerInterfaceWrapper) KeepEntry(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "entry" -------------
+	var entry string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "entry", c.Param("entry"), &entry, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter entry: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.KeepEntry(c, entry)
 }
 
 // ListJobs operation middleware
@@ -2351,6 +2654,19 @@ func (siw *ServerInterfaceWrapper) StopJob(c *gin.Context) {
 	}
 
 	siw.Handler.StopJob(c, job)
+}
+
+// ListOwnMarks operation middleware
+func (siw *ServerInterfaceWrapper) ListOwnMarks(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListOwnMarks(c)
 }
 
 // LoadPack operation middleware
@@ -2586,6 +2902,42 @@ func (siw *ServerInterfaceWrapper) SetMark(c *gin.Context) {
 	}
 
 	siw.Handler.SetMark(c, paper, exercise, learner)
+}
+
+// GetPaperFile operation middleware
+func (siw *ServerInterfaceWrapper) GetPaperFile(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetPaperFileParams
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "format", c.Request.URL.Query(), &params.Format, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter format: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetPaperFile(c, paper, params)
 }
 
 // GetMarks operation middleware
@@ -2837,6 +3189,82 @@ func (siw *ServerInterfaceWrapper) LogIn(c *gin.Context) {
 	siw.Handler.LogIn(c)
 }
 
+// ListTexts operation middleware
+func (siw *ServerInterfaceWrapper) ListTexts(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListTexts(c)
+}
+
+// AddText operation middleware
+func (siw *ServerInterfaceWrapper) AddText(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddText(c)
+}
+
+// RemoveText operation middleware
+func (siw *ServerInterfaceWrapper) RemoveText(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "text" -------------
+	var text string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "text", c.Param("text"), &text, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveText(c, text)
+}
+
+// KeepText operation middleware
+func (siw *ServerInterfaceWrapper) KeepText(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "text" -------------
+	var text string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "text", c.Param("text"), &text, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.KeepText(c, text)
+}
+
 // GinServerOptions provides options for the Gin server.
 type GinServerOptions struct {
 	BaseURL      string
@@ -2880,7 +3308,16 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/runs", wrapper.Run)
 	router.GET(options.BaseURL+"/api/runs/:run/rows", wrapper.ExportRun)
 	router.POST(options.BaseURL+"/api/plans", wrapper.PlanQuery)
+	router.DELETE(options.BaseURL+"/api/history", wrapper.ClearRuns)
 	router.GET(options.BaseURL+"/api/history", wrapper.ListHistory)
+	router.DELETE(options.BaseURL+"/api/history/:entry", wrapper.ClearRun)
+	router.PUT(options.BaseURL+"/api/history/:entry", wrapper.KeepEntry)
+	router.GET(options.BaseURL+"/api/marks", wrapper.ListOwnMarks)
+	router.GET(options.BaseURL+"/api/texts", wrapper.ListTexts)
+	router.POST(options.BaseURL+"/api/texts", wrapper.AddText)
+	router.DELETE(options.BaseURL+"/api/texts/:text", wrapper.RemoveText)
+	router.PUT(options.BaseURL+"/api/texts/:text", wrapper.KeepText)
+	router.GET(options.BaseURL+"/api/papers/:paper/file", wrapper.GetPaperFile)
 	router.GET(options.BaseURL+"/api/papers/:paper/progress", wrapper.GetProgress)
 	router.GET(options.BaseURL+"/api/papers/:paper/marks", wrapper.GetMarks)
 	router.GET(options.BaseURL+"/api/datasets", wrapper.ListDatasets)
@@ -3580,6 +4017,45 @@ func (response GetHealthdefaultApplicationProblemPlusJSONResponse) VisitGetHealt
 	return err
 }
 
+type ClearRunsRequestObject struct {
+	Params ClearRunsParams
+}
+
+type ClearRunsResponseObject interface {
+	VisitClearRunsResponse(w http.ResponseWriter) error
+}
+
+type ClearRuns200JSONResponse Cleared
+
+func (response ClearRuns200JSONResponse) VisitClearRunsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ClearRunsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ClearRunsdefaultApplicationProblemPlusJSONResponse) VisitClearRunsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListHistoryRequestObject struct {
 	Params ListHistoryParams
 }
@@ -3608,6 +4084,73 @@ type ListHistorydefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListHistorydefaultApplicationProblemPlusJSONResponse) VisitListHistoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ClearRunRequestObject struct {
+	Entry string `json:"entry"`
+}
+
+type ClearRunResponseObject interface {
+	VisitClearRunResponse(w http.ResponseWriter) error
+}
+
+type ClearRun204Response struct {
+}
+
+func (response ClearRun204Response) VisitClearRunResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ClearRundefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ClearRundefaultApplicationProblemPlusJSONResponse) VisitClearRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepEntryRequestObject struct {
+	Entry string `json:"entry"`
+	Body  *KeepEntryJSONRequestBody
+}
+
+type KeepEntryResponseObject interface {
+	VisitKeepEntryResponse(w http.ResponseWriter) error
+}
+
+type KeepEntry204Response struct {
+}
+
+func (response KeepEntry204Response) VisitKeepEntryResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type KeepEntrydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response KeepEntrydefaultApplicationProblemPlusJSONResponse) VisitKeepEntryResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3832,6 +4375,44 @@ type StopJobdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response StopJobdefaultApplicationProblemPlusJSONResponse) VisitStopJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListOwnMarksRequestObject struct {
+}
+
+type ListOwnMarksResponseObject interface {
+	VisitListOwnMarksResponse(w http.ResponseWriter) error
+}
+
+type ListOwnMarks200JSONResponse []PaperMarks
+
+func (response ListOwnMarks200JSONResponse) VisitListOwnMarksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListOwnMarksdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListOwnMarksdefaultApplicationProblemPlusJSONResponse) VisitListOwnMarksResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4146,6 +4727,72 @@ type SetMarkdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SetMarkdefaultApplicationProblemPlusJSONResponse) VisitSetMarkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPaperFileRequestObject struct {
+	Paper  PaperSlug `json:"paper"`
+	Params GetPaperFileParams
+}
+
+type GetPaperFileResponseObject interface {
+	VisitGetPaperFileResponse(w http.ResponseWriter) error
+}
+
+type GetPaperFile200TexthtmlResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetPaperFile200TexthtmlResponse) VisitGetPaperFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/html")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetPaperFile200TextmarkdownResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetPaperFile200TextmarkdownResponse) VisitGetPaperFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/markdown")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetPaperFiledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPaperFiledefaultApplicationProblemPlusJSONResponse) VisitGetPaperFileResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4700,6 +5347,156 @@ func (response LogIndefaultApplicationProblemPlusJSONResponse) VisitLogInRespons
 	return err
 }
 
+type ListTextsRequestObject struct {
+}
+
+type ListTextsResponseObject interface {
+	VisitListTextsResponse(w http.ResponseWriter) error
+}
+
+type ListTexts200JSONResponse []OwnText
+
+func (response ListTexts200JSONResponse) VisitListTextsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListTextsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListTextsdefaultApplicationProblemPlusJSONResponse) VisitListTextsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddTextRequestObject struct {
+	Body *AddTextJSONRequestBody
+}
+
+type AddTextResponseObject interface {
+	VisitAddTextResponse(w http.ResponseWriter) error
+}
+
+type AddText201JSONResponse OwnText
+
+func (response AddText201JSONResponse) VisitAddTextResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddTextdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddTextdefaultApplicationProblemPlusJSONResponse) VisitAddTextResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveTextRequestObject struct {
+	Text string `json:"text"`
+}
+
+type RemoveTextResponseObject interface {
+	VisitRemoveTextResponse(w http.ResponseWriter) error
+}
+
+type RemoveText204Response struct {
+}
+
+func (response RemoveText204Response) VisitRemoveTextResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveTextdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveTextdefaultApplicationProblemPlusJSONResponse) VisitRemoveTextResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepTextRequestObject struct {
+	Text string `json:"text"`
+	Body *KeepTextJSONRequestBody
+}
+
+type KeepTextResponseObject interface {
+	VisitKeepTextResponse(w http.ResponseWriter) error
+}
+
+type KeepText200JSONResponse OwnText
+
+func (response KeepText200JSONResponse) VisitKeepTextResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepTextdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response KeepTextdefaultApplicationProblemPlusJSONResponse) VisitKeepTextResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 	// CreateAccount Make an account that is in no course yet. For administrators.
@@ -4750,9 +5547,18 @@ type StrictServerInterface interface {
 	// GetHealth Which of the two servers can be reached.
 	// (GET /api/health)
 	GetHealth(ctx context.Context, request GetHealthRequestObject) (GetHealthResponseObject, error)
+	// ClearRuns Clear the caller's own runs, except those that are kept. Attempts stay, and those who follow a course see the runs still.
+	// (DELETE /api/history)
+	ClearRuns(ctx context.Context, request ClearRunsRequestObject) (ClearRunsResponseObject, error)
 	// ListHistory List runs and attempts, newest first. Learners see their own.
 	// (GET /api/history)
 	ListHistory(ctx context.Context, request ListHistoryRequestObject) (ListHistoryResponseObject, error)
+	// ClearRun Clear a run from the caller's own history.
+	// (DELETE /api/history/{entry})
+	ClearRun(ctx context.Context, request ClearRunRequestObject) (ClearRunResponseObject, error)
+	// KeepEntry Mark a run or an attempt as kept, with a name if you like, or as kept no longer.
+	// (PUT /api/history/{entry})
+	KeepEntry(ctx context.Context, request KeepEntryRequestObject) (KeepEntryResponseObject, error)
 	// ListJobs List builds and loads, newest first. For instructors.
 	// (GET /api/jobs)
 	ListJobs(ctx context.Context, request ListJobsRequestObject) (ListJobsResponseObject, error)
@@ -4768,6 +5574,9 @@ type StrictServerInterface interface {
 	// StopJob Stop a build or load. What it has made so far is removed; the last good build stays in use.
 	// (POST /api/jobs/{job}/stop)
 	StopJob(ctx context.Context, request StopJobRequestObject) (StopJobResponseObject, error)
+	// ListOwnMarks The caller's own marks, paper by paper.
+	// (GET /api/marks)
+	ListOwnMarks(ctx context.Context, request ListOwnMarksRequestObject) (ListOwnMarksResponseObject, error)
 	// LoadPack Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	// (POST /api/packs)
 	LoadPack(ctx context.Context, request LoadPackRequestObject) (LoadPackResponseObject, error)
@@ -4792,6 +5601,9 @@ type StrictServerInterface interface {
 	// SetMark Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
 	// (PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner})
 	SetMark(ctx context.Context, request SetMarkRequestObject) (SetMarkResponseObject, error)
+	// GetPaperFile A whole paper with the caller's own answers and their results, as a file that stands for itself.
+	// (GET /api/papers/{paper}/file)
+	GetPaperFile(ctx context.Context, request GetPaperFileRequestObject) (GetPaperFileResponseObject, error)
 	// GetMarks Marks, one line per learner. For instructors.
 	// (GET /api/papers/{paper}/marks)
 	GetMarks(ctx context.Context, request GetMarksRequestObject) (GetMarksResponseObject, error)
@@ -4825,6 +5637,18 @@ type StrictServerInterface interface {
 	// LogIn Open a session with a name and a password.
 	// (POST /api/session)
 	LogIn(ctx context.Context, request LogInRequestObject) (LogInResponseObject, error)
+	// ListTexts The texts that the caller keeps and that belong to no exercise, the one changed last first.
+	// (GET /api/texts)
+	ListTexts(ctx context.Context, request ListTextsRequestObject) (ListTextsResponseObject, error)
+	// AddText Keep a text under a name.
+	// (POST /api/texts)
+	AddText(ctx context.Context, request AddTextRequestObject) (AddTextResponseObject, error)
+	// RemoveText Remove a text.
+	// (DELETE /api/texts/{text})
+	RemoveText(ctx context.Context, request RemoveTextRequestObject) (RemoveTextResponseObject, error)
+	// KeepText Keep a text in place of what was kept. With a revision it is kept only if nobody has changed it since (otherwise 409).
+	// (PUT /api/texts/{text})
+	KeepText(ctx context.Context, request KeepTextRequestObject) (KeepTextResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *gin.Context, request any) (any, error)
@@ -5411,6 +6235,32 @@ func (sh *strictHandler) GetHealth(ctx *gin.Context) {
 	}
 }
 
+// ClearRuns operation middleware
+func (sh *strictHandler) ClearRuns(ctx *gin.Context, params ClearRunsParams) {
+	var request ClearRunsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ClearRuns(ctx, request.(ClearRunsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ClearRuns")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ClearRunsResponseObject); ok {
+		if err := validResponse.VisitClearRunsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListHistory operation middleware
 func (sh *strictHandler) ListHistory(ctx *gin.Context, params ListHistoryParams) {
 	var request ListHistoryRequestObject
@@ -5430,6 +6280,76 @@ func (sh *strictHandler) ListHistory(ctx *gin.Context, params ListHistoryParams)
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListHistoryResponseObject); ok {
 		if err := validResponse.VisitListHistoryResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ClearRun operation middleware
+func (sh *strictHandler) ClearRun(ctx *gin.Context, entry string) {
+	var request ClearRunRequestObject
+
+	request.Entry = entry
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ClearRun(ctx, request.(ClearRunRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ClearRun")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ClearRunResponseObject); ok {
+		if err := validResponse.VisitClearRunResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// KeepEntry operation middleware
+func (sh *strictHandler) KeepEntry(ctx *gin.Context, entry string) {
+	var request KeepEntryRequestObject
+
+	request.Entry = entry
+
+	var body KeepEntryJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.KeepEntry(ctx, request.(KeepEntryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "KeepEntry")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(KeepEntryResponseObject); ok {
+		if err := validResponse.VisitKeepEntryResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -5560,6 +6480,30 @@ func (sh *strictHandler) StopJob(ctx *gin.Context, job JobId) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(StopJobResponseObject); ok {
 		if err := validResponse.VisitStopJobResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListOwnMarks operation middleware
+func (sh *strictHandler) ListOwnMarks(ctx *gin.Context) {
+	var request ListOwnMarksRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListOwnMarks(ctx, request.(ListOwnMarksRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListOwnMarks")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListOwnMarksResponseObject); ok {
+		if err := validResponse.VisitListOwnMarksResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -5832,6 +6776,33 @@ func (sh *strictHandler) SetMark(ctx *gin.Context, paper PaperSlug, exercise Exe
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(SetMarkResponseObject); ok {
 		if err := validResponse.VisitSetMarkResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetPaperFile operation middleware
+func (sh *strictHandler) GetPaperFile(ctx *gin.Context, paper PaperSlug, params GetPaperFileParams) {
+	var request GetPaperFileRequestObject
+
+	request.Paper = paper
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPaperFile(ctx, request.(GetPaperFileRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPaperFile")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetPaperFileResponseObject); ok {
+		if err := validResponse.VisitGetPaperFileResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -6198,6 +7169,142 @@ func (sh *strictHandler) LogIn(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(LogInResponseObject); ok {
 		if err := validResponse.VisitLogInResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListTexts operation middleware
+func (sh *strictHandler) ListTexts(ctx *gin.Context) {
+	var request ListTextsRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListTexts(ctx, request.(ListTextsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListTexts")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListTextsResponseObject); ok {
+		if err := validResponse.VisitListTextsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddText operation middleware
+func (sh *strictHandler) AddText(ctx *gin.Context) {
+	var request AddTextRequestObject
+
+	var body AddTextJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddText(ctx, request.(AddTextRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddText")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AddTextResponseObject); ok {
+		if err := validResponse.VisitAddTextResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveText operation middleware
+func (sh *strictHandler) RemoveText(ctx *gin.Context, text string) {
+	var request RemoveTextRequestObject
+
+	request.Text = text
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveText(ctx, request.(RemoveTextRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveText")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveTextResponseObject); ok {
+		if err := validResponse.VisitRemoveTextResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// KeepText operation middleware
+func (sh *strictHandler) KeepText(ctx *gin.Context, text string) {
+	var request KeepTextRequestObject
+
+	request.Text = text
+
+	var body KeepTextJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.KeepText(ctx, request.(KeepTextRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "KeepText")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(KeepTextResponseObject); ok {
+		if err := validResponse.VisitKeepTextResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
