@@ -36,6 +36,7 @@ type program struct {
 	out, err io.Writer
 	url      string
 	format   string // table, json or csv
+	pager    *pager // through which the command prints; nil for none
 }
 
 // errNotCorrect ends a command whose answer was not correct. Everything there is to say has been printed.
@@ -54,7 +55,12 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	root.SetIn(in)
 	root.SetOut(out)
 	root.SetErr(errs)
-	return p.exit(root.ExecuteContext(ctx))
+	err := root.ExecuteContext(ctx)
+	if p.pager != nil {
+		p.out, p.err = out, errs
+		p.pager.close(errs)
+	}
+	return p.exit(err)
 }
 
 // exit prints what went wrong, in one line if possible, and returns the exit code.
@@ -124,6 +130,8 @@ Exit codes: 0 done (submit: correct), 1 the answer was not correct, 2 wrong use,
 		p.run(),
 		p.submit(),
 		p.history(),
+		p.entry(),
+		p.text(),
 		p.dataset(),
 		p.pack(),
 		p.course(),
@@ -169,6 +177,11 @@ func (p *program) configure(cmd *cobra.Command) error {
 	}
 	if !slices.Contains(formats, p.format) {
 		return usageError{fmt.Errorf("-o %s: expected one of %s", p.format, strings.Join(formats, ", "))}
+	}
+	if cmd.Annotations[pages] != "" {
+		if p.pager = newPager(p.out); p.pager != nil {
+			p.out, p.err = p.pager, &p.pager.said
+		}
 	}
 	return nil
 }

@@ -26,13 +26,24 @@ var examples = map[string]string{
 	"paper check": "examen paper check first-look",
 	"paper open": "examen paper open first-look --course evening-group --due 2036-12-20\n" +
 		"examen paper open first-look --course evening-group --opens '2026-09-01 08:00' --due 2036-12-20T22:00:00Z",
-	"read": "examen read first-look\nexamen read first-look/3",
+	"read": "examen read first-look\nexamen read first-look/3\nexamen read first-look --answers > answers.sql\n" +
+		"examen read first-look --as html > first-look.html",
 	"run": "echo 'SELECT * FROM hive LIMIT 3' | examen run first-look\n" +
 		"examen run first-look/3 query.sql\nexamen run --dataset apiary -o csv query.sql\n" +
 		"examen run first-look query.sql -o xlsx --all > rows.xlsx",
 	"submit": "echo 'SELECT name, valley FROM apiary' | examen submit first-look/1\n" +
-		"examen submit first-look/names-and-valleys answer.sql",
-	"history":      "examen history --paper first-look --outcome incorrect\nexamen history --limit 5 --full",
+		"examen submit first-look/names-and-valleys answer.sql\nexamen submit first-look answers.sql",
+	"history": "examen history --paper first-look --outcome incorrect\nexamen history strength --since 2026-09-01\n" +
+		"examen history --limit 5 --full",
+	"entry keep":  "examen entry keep 1042 --name 'the long join'\nexamen entry keep 1042 --off",
+	"entry clear": "examen entry clear 1042\nexamen entry clear --paper first-look",
+	"text list":   "examen text list\nexamen text list swarm",
+	"text save": "echo 'SELECT * FROM swarm' | examen text save swarms --dataset apiary\n" +
+		"examen text save swarms query.sql",
+	"text show":    "examen text show swarms",
+	"text rename":  "examen text rename swarms 'all swarms'",
+	"text copy":    "examen text copy 'all swarms' swarms",
+	"text remove":  "examen text remove swarms",
 	"dataset list": "examen dataset list",
 	"dataset show": "examen dataset show apiary\nexamen dataset show apiary hive",
 	"dataset rows": "examen dataset rows apiary hive --sort strength --descending\n" +
@@ -62,7 +73,7 @@ var examples = map[string]string{
 	"mark set": "examen mark set first-look/3 robin 0.5 --reason 'right but for a typing error'\n" +
 		"examen mark set first-look/3 robin - --reason 'checked again'",
 	"progress": "examen progress first-look\nexamen progress first-look --course evening-group -o csv",
-	"marks":    "examen marks first-look --format csv",
+	"marks":    "examen marks first-look --format csv\nexamen marks   # your own",
 }
 
 // wanted is what an argument or a flag can be completed to.
@@ -75,6 +86,7 @@ const (
 	aTable    wanted = "table" // of the dataset before
 	aCourse   wanted = "course"
 	aMember   wanted = "member"
+	aText     wanted = "text" // of one's own
 	aFile     wanted = "file"
 )
 
@@ -87,13 +99,15 @@ var arguments = map[string][]wanted{
 	"dataset follow": {aDataset}, "dataset stop": {aDataset}, "dataset drop": {aDataset}, "pack check": {aFile},
 	"pack load": {aFile}, "course show": {aCourse}, "member reset": {aMember}, "member deactivate": {aMember},
 	"member activate": {aMember}, "mark set": {anAddress, aMember},
-	"progress": {aPaper}, "marks": {aPaper},
+	"progress": {aPaper}, "marks": {aPaper}, "text show": {aText}, "text save": {aText, aFile},
+	"text rename": {aText}, "text copy": {aText}, "text remove": {aText},
 }
 
 // choices lists the values that some flags accept.
 var choices = map[string][]string{
 	"outcome": {"correct", "incorrect", "rejected", "failed", "stopped", "done"}, "kind": {"run", "attempt"},
 	"role":   {"instructor", "assistant", "learner"},
+	"as":     {"html", "markdown"},
 	"output": {"table", "json", "csv"},
 }
 
@@ -189,6 +203,11 @@ func (p *program) complete(
 				found = append(found, t.Name)
 			}
 		}
+	case aText:
+		found = listed(
+			p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListTexts(ctx) },
+			func(t client.OwnText) string { return t.Name + "\t" + t.Dataset },
+		)
 	case aMember:
 		courses, _ := ask[[]client.Course](
 			p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListCourses(ctx) },

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -12,13 +13,31 @@ import (
 
 func (p *program) history() *cobra.Command {
 	var params client.ListHistoryParams
-	var outcome, kind string
+	var outcome, kind, since, until string
 	var full bool
 	c := &cobra.Command{
-		Use: "history", Short: "List runs and attempts, the latest first", Args: argsBetween(0, 0, "flags only"),
-		RunE: func(cmd *cobra.Command, _ []string) error {
+		Use: "history [TEXT]", Short: "List runs and attempts, the latest first",
+		Annotations: map[string]string{pages: "yes"},
+		Args:        argsBetween(0, 1, "at most a text to look for"),
+		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := errors.Join(oneOf("outcome", outcome), oneOf("kind", kind)); err != nil {
 				return err
+			}
+			for _, bound := range []struct {
+				given string
+				time  *time.Time
+				end   bool
+			}{{since, &params.Since, false}, {until, &params.Until, true}} {
+				if bound.given == "" {
+					continue
+				}
+				var err error
+				if *bound.time, err = moment(bound.given, bound.end); err != nil {
+					return err
+				}
+			}
+			if len(args) > 0 {
+				params.Text = args[0]
 			}
 			c, _, err := p.connect()
 			if err != nil {
@@ -34,7 +53,7 @@ func (p *program) history() *cobra.Command {
 					p.writeEntry(e)
 				}
 			} else if err := p.print(
-				page, []string{"at", "learner", "what", "exercise", "outcome", "mark", "rows", "ms", "query"},
+				page, []string{"entry", "at", "learner", "what", "exercise", "outcome", "mark", "rows", "ms", "name", "query"},
 				historyLines(page.Entries),
 			); err != nil {
 				return err
@@ -53,6 +72,10 @@ func (p *program) history() *cobra.Command {
 		&outcome, "outcome", "", "only with this outcome: correct, incorrect, rejected, failed, stopped or done",
 	)
 	f.StringVar(&kind, "kind", "", "only run or attempt")
+	f.StringVar(&params.Dataset, "dataset", "", "only on this dataset")
+	f.StringVar(&since, "since", "", "only since this time (a date, or 'YYYY-MM-DD HH:MM')")
+	f.StringVar(&until, "until", "", "only before this time; a date alone is its end")
+	f.BoolVar(&params.Kept, "kept", false, "only what you keep (examen entry keep)")
 	f.StringVar(&params.Before, "before", "", "continue after this entry (from the previous page)")
 	f.IntVar(&params.Limit, "limit", 50, "how many")
 	f.BoolVar(&full, "full", false, "print each query whole, with its findings")
@@ -73,6 +96,7 @@ func historyLines(entries []client.HistoryEntry) [][]string {
 		all = append(
 			all,
 			[]string{
+				e.Id,
 				clock(e.At),
 				e.Learner,
 				string(e.Kind),
@@ -83,6 +107,7 @@ func historyLines(entries []client.HistoryEntry) [][]string {
 				fmt.Sprintf(
 					"%.1f", e.ElapsedMs,
 				),
+				keptName(e),
 				strings.Join(strings.Fields(e.Sql), " "),
 			},
 		)
@@ -90,10 +115,18 @@ func historyLines(entries []client.HistoryEntry) [][]string {
 	return all
 }
 
+// keptName is the name under which an entry is kept.
+func keptName(e client.HistoryEntry) string {
+	if e.Kept && e.Name == "" {
+		return "(kept)"
+	}
+	return e.Name
+}
+
 func (p *program) writeEntry(e client.HistoryEntry) {
 	line := historyLines([]client.HistoryEntry{e})[0]
 	fmt.Fprintf(
-		p.out, "%s\n\n    %s\n\n", printable(strings.Join(strings.Fields(strings.Join(line[:6], " ")), " ")),
+		p.out, "%s\n\n    %s\n\n", printable(strings.Join(strings.Fields(strings.Join(line[:7], " ")), " ")),
 		strings.ReplaceAll(lines(strings.TrimSpace(e.Sql)), "\n", "\n    "),
 	)
 	if e.Error.Title != "" {

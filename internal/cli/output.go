@@ -6,6 +6,7 @@ import (
 	"io"
 	"math"
 	"os"
+	"regexp"
 	"strings"
 	"time"
 	"unicode"
@@ -85,12 +86,46 @@ func (p *program) widths(header []string, lines [][]string) []int {
 			widths[i] = max(widths[i], min(text.StringWidth(printable(cell)), widestCell))
 		}
 	}
-	f := p.out.(*os.File)
-	screen, _, err := term.GetSize(int(f.Fd()))
+	screen, _, err := term.GetSize(int(p.terminal().Fd()))
 	if err != nil || screen <= 0 {
 		return widths
 	}
 	return narrowed(widths, screen)
+}
+
+// trailing are blanks at the ends of lines.
+var trailing = regexp.MustCompile(`(?m) +$`)
+
+// widestText is how many characters a line of narrative has at most on a terminal.
+const widestText = 100
+
+// wrapped breaks the running text of Markdown at words, so that its lines fit on the terminal.
+func (p *program) wrapped(s string) string {
+	if !p.onTerminal() {
+		return s
+	}
+	screen, _, err := term.GetSize(int(p.terminal().Fd()))
+	if err != nil || screen <= 0 {
+		return s
+	}
+	width := min(screen, widestText)
+	var all []string
+	flows := false // the line before is running text
+	for line := range strings.SplitSeq(s, "\n") {
+		before := flows
+		flows = line != "" && !strings.ContainsRune(" \t#>|-*+`0123456789", rune(line[0]))
+		if before && flows {
+			all[len(all)-1] += " " + line
+		} else {
+			all = append(all, line)
+		}
+	}
+	for i, line := range all {
+		if text.StringWidth(line) > width {
+			all[i] = trailing.ReplaceAllString(text.WrapSoft(line, width), "")
+		}
+	}
+	return strings.Join(all, "\n")
 }
 
 // between is the number of spaces between two columns.
@@ -141,10 +176,21 @@ func numeric(lines [][]string, column int) bool {
 	return some
 }
 
-func (p *program) onTerminal() bool { return isTerminal(p.out) }
+func (p *program) onTerminal() bool { return p.terminal() != nil }
 
-func isTerminal(w io.Writer) bool {
-	f, ok := w.(*os.File)
+// terminal is where what is printed is seen, perhaps through a pager; nil if that is no terminal.
+func (p *program) terminal() *os.File {
+	if p.pager != nil {
+		return p.pager.screen
+	}
+	if f, is := p.out.(*os.File); is && term.IsTerminal(int(f.Fd())) {
+		return f
+	}
+	return nil
+}
+
+func isTerminal(stream any) bool {
+	f, ok := stream.(*os.File)
 	return ok && term.IsTerminal(int(f.Fd()))
 }
 

@@ -59,8 +59,13 @@ func (p *program) hiddenOnly(grid client.Progress) {
 func (p *program) marks() *cobra.Command {
 	var course, format string
 	c := &cobra.Command{
-		Use: "marks PAPER", Short: "Print the marks, one line per learner", Args: argsBetween(1, 1, "a paper"),
+		Use: "marks [PAPER]", Short: "Print a paper's marks, one line per learner, or your own in all papers",
+		Annotations: map[string]string{pages: "yes"},
+		Args:        argsBetween(0, 1, "at most a paper"),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return p.ownMarks(cmd)
+			}
 			if format == "" {
 				format = p.format
 			}
@@ -92,6 +97,30 @@ func (p *program) marks() *cobra.Command {
 	c.Flags().StringVar(&course, "course", "", "only this course's learners")
 	c.Flags().StringVar(&format, "format", "", "csv, json or table (default: as -o)")
 	return c
+}
+
+// ownMarks prints the account's own marks.
+func (p *program) ownMarks(cmd *cobra.Command) error {
+	papers, err := ask[[]client.PaperMarks](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+		return c.ListOwnMarks(ctx)
+	})
+	if err != nil {
+		return err
+	}
+	var all [][]string
+	for _, paper := range papers {
+		for _, e := range paper.Exercises {
+			why := e.Reason
+			if !e.ByHand && e.Attempts > 1 && !e.CountsAt.IsZero() {
+				why = "the attempt of " + clock(e.CountsAt) + " counts"
+			}
+			all = append(all, []string{
+				fmt.Sprintf("%s/%d", paper.Summary.Slug, e.Number), e.Title, string(e.Outcome), fmt.Sprint(e.Attempts),
+				e.Mark.String(), e.Points.String(), why,
+			})
+		}
+	}
+	return p.print(papers, []string{"exercise", "title", "outcome", "attempts", "mark", "points", "why"}, all)
 }
 
 // printGrid prints learners by exercises. A cell without attempts is empty.

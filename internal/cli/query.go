@@ -7,8 +7,6 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"golang.org/x/term"
-
 	"examen/internal/client"
 	"examen/internal/core/sqltext"
 )
@@ -22,7 +20,7 @@ func (p *program) query(args []string) (string, error) {
 		name = args[0]
 		content, err = os.ReadFile(name)
 	} else {
-		if f, ok := p.in.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
+		if isTerminal(p.in) {
 			fmt.Fprintln(p.err, "Type the query and end it with Ctrl-D:")
 		}
 		content, err = io.ReadAll(p.in)

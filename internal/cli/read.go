@@ -1,20 +1,35 @@
 package cli
 
 import (
+	"context"
 	"fmt"
+	"net/http"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"examen/internal/client"
+	"examen/internal/core/answers"
 	"examen/internal/core/marking"
 )
 
 func (p *program) read() *cobra.Command {
-	return &cobra.Command{
+	var toAnswer bool
+	var as string
+	c := &cobra.Command{
 		Use: "read PAPER[/EXERCISE]", Short: "Print a paper or one exercise as text",
-		Args: argsBetween(1, 1, "a paper or an exercise"),
+		Annotations: map[string]string{pages: "yes"},
+		Args:        argsBetween(1, 1, "a paper or an exercise"),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if toAnswer || as != "" {
+				if strings.Contains(args[0], "/") {
+					return usageError{fmt.Errorf("--answers and --as are for a whole paper, not for %s", args[0])}
+				}
+				if as != "" {
+					return p.paperFile(cmd, args[0], as)
+				}
+				return p.answerFile(cmd, args[0])
+			}
 			c, _, err := p.connect()
 			if err != nil {
 				return err
@@ -41,6 +56,48 @@ func (p *program) read() *cobra.Command {
 			return nil
 		},
 	}
+	c.Flags().BoolVar(&toAnswer, "answers", false, "print a file with your drafts, to write in and to submit")
+	c.Flags().StringVar(&as, "as", "", "print the paper with your answers and their results as a file: html or markdown")
+	return c
+}
+
+// paperFile prints a paper with one's answers and results as a file.
+func (p *program) paperFile(cmd *cobra.Command, paper, as string) error {
+	if err := oneOf("as", as); err != nil {
+		return err
+	}
+	params := &client.GetPaperFileParams{Format: client.GetPaperFileParamsFormat(as)}
+	file, err := ask[string](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+		return c.GetPaperFile(ctx, paper, params)
+	})
+	if err == nil {
+		_, err = fmt.Fprint(p.out, file)
+	}
+	return err
+}
+
+// answerFile prints a file to write the answers to a paper in. What was drafted or, without a draft, submitted last
+// stands in it.
+func (p *program) answerFile(cmd *cobra.Command, slug string) error {
+	paper, err := ask[client.Paper](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+		return c.GetPaper(ctx, slug)
+	})
+	if err != nil {
+		return err
+	}
+	var all []answers.Answer
+	for _, s := range paper.Sections {
+		if e := s.Exercise; e.Slug != "" {
+			sql := e.Draft.Sql
+			if sql == "" {
+				sql = e.Latest.Sql
+			}
+			heading := fmt.Sprintf("%d. %s (%s)", e.Number, e.Title, points(e.Points))
+			all = append(all, answers.Answer{Exercise: e.Slug, Heading: heading, SQL: sql})
+		}
+	}
+	_, err = fmt.Fprint(p.out, answers.Write(slug, paper.Summary.Title, all))
+	return err
 }
 
 func (p *program) printPaper(paper client.Paper) error {
@@ -79,6 +136,8 @@ func (p *program) writeBlocks(blocks []client.Block) {
 		text := lines(b.Text)
 		if b.Kind == client.BlockExample {
 			text = "    " + strings.ReplaceAll(text, "\n", "\n    ")
+		} else {
+			text = p.wrapped(text)
 		}
 		fmt.Fprintln(p.out, text)
 	}

@@ -18,7 +18,9 @@ func (p *program) run() *cobra.Command {
 	var all bool
 	c := &cobra.Command{
 		Use: "run PAPER[/EXERCISE]|--dataset NAME [FILE|-]", Short: "Run a query and print its rows",
-		Annotations: map[string]string{workbooks: "yes"},
+		Long: `Runs a query and prints its rows. Without a file, on a terminal, it asks for one query after
+another: help lists the words that it knows besides SQL.`,
+		Annotations: map[string]string{workbooks: "yes", pages: "yes"},
 		Args:        argsBetween(0, 2, "a paper or an exercise, and perhaps a file"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, _, err := p.connect()
@@ -36,6 +38,9 @@ func (p *program) run() *cobra.Command {
 				args = args[1:]
 			} else if len(args) > 1 {
 				return usageError{errors.New("run --dataset wants at most a file")}
+			}
+			if len(args) == 0 && isTerminal(p.in) && p.onTerminal() {
+				return p.prompt(cmd.Context(), c, request)
 			}
 			if request.Sql, err = p.query(args); err != nil {
 				return err

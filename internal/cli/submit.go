@@ -11,12 +11,18 @@ import (
 
 func (p *program) submit() *cobra.Command {
 	return &cobra.Command{
-		Use: "submit PAPER/EXERCISE [FILE|-]", Short: "Submit an answer and print the result",
-		Args: argsBetween(1, 2, "an exercise, and perhaps a file"),
+		Use: "submit PAPER[/EXERCISE] [FILE|-]", Short: "Submit an answer, or those to a whole paper, and print the result",
+		Long: `Submits an answer to an exercise, or a file with the answers to a whole paper: each beneath a
+comment line with its exercise's address, as examen read PAPER --answers writes it. Of a whole paper
+what is empty, and what was submitted last as it is, is not submitted again.`,
+		Args: argsBetween(1, 2, "a paper or an exercise, and perhaps a file"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, _, err := p.connect()
 			if err != nil {
 				return err
+			}
+			if !strings.Contains(args[0], "/") {
+				return p.submitPaper(cmd.Context(), c, args[0], args[1:])
 			}
 			paper, exercise, err := address(args[0])
 			if err != nil {

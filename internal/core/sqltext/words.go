@@ -41,3 +41,19 @@ func Reserved(word string) bool {
 	tokens, err := scan(word)
 	return err == nil && len(tokens) == 1 && tokens[0].KeywordKind == pg.KeywordKind_RESERVED_KEYWORD
 }
+
+// Ended tells whether a text ends with a semicolon that ends a statement: one that stands in no text or comment.
+func Ended(text string) bool {
+	tokens, err := scan(text)
+	if err != nil {
+		return false // a quotation is open
+	}
+	for i := len(tokens) - 1; i >= 0; i-- {
+		switch tokens[i].Token {
+		case pg.Token_SQL_COMMENT, pg.Token_C_COMMENT:
+		default:
+			return tokens[i].Token == pg.Token_ASCII_59
+		}
+	}
+	return false
+}

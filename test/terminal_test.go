@@ -1,0 +1,161 @@
+package test
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"examen/internal/demo"
+)
+
+// onTerminal runs examen on a terminal of 90 columns and 30 lines, and types a text. It returns what the screen showed,
+// without the escapes that move the cursor.
+func (s *shell) onTerminal(typed string, env []string, args ...string) string {
+	s.t.Helper()
+	line := "stty cols 90 rows 30; " + binary
+	for _, arg := range args {
+		line += " '" + arg + "'"
+	}
+	cmd := exec.Command("script", "-qec", line, "/dev/null")
+	cmd.Env = append(append(os.Environ(), "TERM=xterm"), append(s.env, env...)...)
+	cmd.Stdin = strings.NewReader(typed)
+	out, err := cmd.Output()
+	if err != nil {
+		s.t.Fatalf("%s: %v\n%s", line, err, out)
+	}
+	return strings.ReplaceAll(escapes.ReplaceAllString(string(out), ""), "\r", "")
+}
+
+var escapes = regexp.MustCompile("\x1b\\[[0-9;?]*[A-Za-z]")
+
+// lacks returns those of some texts that are not in another.
+func lacks(in string, texts ...string) (all []string) {
+	for _, text := range texts {
+		if !strings.Contains(in, text) {
+			all = append(all, text)
+		}
+	}
+	return all
+}
+
+func TestThePrompt(t *testing.T) {
+	name, _ := newcomer(t)
+	s := at(t, name, demo.LearnerPassword)
+	screen := s.onTerminal("help\ntables\ncolumns hive\ntask\nsubmit\nSELECT 'a;\nb';\nSELECT nme FROM hive;\n"+
+		"SELECT name, valley\nFROM apiary -- all;\n;\nsubmit\ncolumns nothing\nleave\n", nil, "run", "first-look/1")
+	if missing := lacks(screen, "first-look/names-and-valleys, on apiary.", "columns TABLE", "A place where hives stand.",
+		"Each hive row belongs to one apiary", "List the name and the valley of every apiary.",
+		"No query has been run yet", "a;\\nb", `column "nme" does not exist`, "12 rows, ", "Correct, 1 of 1 point",
+		`has no table "nothing"`); missing != nil {
+		t.Errorf("%q is missing in\n%s", missing, screen)
+	}
+	again := s.onTerminal("\x1b[A\nSELECT stren\t FROM hive LIMIT 1;\n\x04", nil, "run", "--dataset", "apiary")
+	if missing := lacks(again, `has no table "nothing"`, "strength (integer)"); missing != nil {
+		t.Errorf("%q is missing in\n%s", missing, again)
+	}
+	kept := filepath.Join(strings.TrimPrefix(s.env[0], "XDG_CONFIG_HOME="), "examen", "typed")
+	if info, err := os.Stat(kept); err != nil || info.Mode().Perm() != 0o600 {
+		t.Errorf("what was typed is kept as %v, %v", info, err)
+	}
+}
+
+func TestAPagerWhereTheOutputIsLong(t *testing.T) {
+	name, _ := newcomer(t)
+	s := at(t, name, demo.LearnerPassword)
+	pager := []string{"PAGER=sed 's/^/| /'"}
+	long := s.onTerminal("", pager, "read", "first-look")
+	if missing := lacks(long, "| A first look at the hives", "| 8. Who looks after what"); missing != nil {
+		t.Errorf("%q is missing in\n%s", missing, long)
+	}
+	for _, line := range strings.Split(long, "\n") {
+		if len([]rune(line)) > 92 {
+			t.Errorf("wider than the terminal: %q", line)
+		}
+	}
+	if short := s.onTerminal("", pager, "paper", "list"); strings.Contains(short, "| ") {
+		t.Errorf("a pager for\n%s", short)
+	}
+	if none := s.onTerminal("", []string{"PAGER=there-is-none"}, "read", "first-look"); !strings.Contains(none, "8. Who") {
+		t.Errorf("without a pager\n%s", none)
+	}
+}
+
+func TestAWholePaperAtTheCommandLine(t *testing.T) {
+	name, _ := newcomer(t)
+	s := at(t, name, demo.LearnerPassword)
+	file := s.run("", "read", "first-look", "--answers").out
+	if !strings.Contains(file, "\n-- first-look/no-mail  4. No mail (1 point)\n") {
+		t.Fatal(file)
+	}
+	file = strings.Replace(file, "names-and-valleys  1. Names and valleys (1 point)\n",
+		"names-and-valleys\nSELECT name, valley FROM apiary;\n", 1)
+	file = strings.Replace(file, "no-mail  4. No mail (1 point)\n", "no-mail\n\nSELECT name\nFRM beekeeper\n", 1)
+	wrong := fmt.Sprintf("failed           0  line %d: syntax error",
+		1+strings.Count(file[:strings.Index(file, "FRM")], "\n"))
+	path := filepath.Join(t.TempDir(), "answers.sql")
+	if err := os.WriteFile(path, []byte(file), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for range 2 { // the second time nothing is submitted again
+		p := s.run("", "submit", "first-look", path)
+		if missing := lacks(p.out, "1. Names and valleys     correct          1", "2. Hives by strength     not answered",
+			"4. No mail               "+wrong); p.code != 1 || missing != nil {
+			t.Errorf("exit code %d, %q is missing in\n%s%s", p.code, missing, p.out, p.errs)
+		}
+	}
+	if p := s.run("", "history", "--kind", "attempt", "-o", "csv"); strings.Count(p.out, "\n") != 3 {
+		t.Errorf("attempts:\n%s", p.out)
+	}
+	if p := s.run("", "read", "first-look", "--answers"); !strings.Contains(p.out, "\nSELECT name\nFRM beekeeper\n") {
+		t.Errorf("what was submitted is missing in\n%s", p.out)
+	}
+	for in, want := range map[string]string{
+		"SELECT 1":                  "line 1: SQL stands before the first address",
+		"-- first-look/99\nSELECT 1": "line 1: first-look has no exercise 99",
+	} {
+		if p := s.run(in, "submit", "first-look"); p.code != 2 || !strings.Contains(p.errs, want) {
+			t.Errorf("%q: exit code %d, %s", in, p.code, p.errs)
+		}
+	}
+	for as, want := range map[string]string{
+		"html": "SELECT name, valley FROM apiary;</pre>", "markdown": "```sql\nSELECT name, valley FROM apiary;\n```",
+	} {
+		if p := s.run("", "read", "first-look", "--as", as); p.code != 0 || !strings.Contains(p.out, want) {
+			t.Errorf("%s: exit code %d\n%s%s", as, p.code, p.out, p.errs)
+		}
+	}
+}
+
+func TestWhatOneKeepsAtTheCommandLine(t *testing.T) {
+	name, _ := newcomer(t)
+	s := at(t, name, demo.LearnerPassword)
+	s.run("SELECT 'first'", "run", "first-look/1")
+	s.run("SELECT 'second'", "run", "--dataset", "apiary")
+	lines := strings.Split(s.run("", "history", "-o", "csv").out, "\n")
+	first := strings.Split(lines[2], ",")[0]
+	for _, c := range []struct{ in, args, want string }{
+		{"", "entry keep " + first + " --name 'my first'", ""},
+		{"", "history 'MY FIRST' -o csv", "my first"},
+		{"", "history --kept", "my first"},
+		{"", "entry clear --all", "1 run cleared."},
+		{"", "history", "SELECT 'first'"},
+		{"", "entry clear " + first, ""},
+		{"SELECT 3", "text save three --dataset apiary", "Kept as three."},
+		{"SELECT 33", "text save three", "Kept as three."},
+		{"", "text rename three drei", "Kept as drei."},
+		{"", "text copy drei vier", "Kept as vier."},
+		{"", "text remove drei", ""},
+		{"", "text list 33 -o csv", "vier,apiary"},
+		{"", "text show vier", "SELECT 33\n"},
+		{"", "marks", "first-look/1"},
+	} {
+		if p := inShell(t, filepath.Dir(binary), s.env, "printf '%s' \""+c.in+"\" | examen "+c.args); p.code != 0 ||
+			!strings.Contains(p.out+p.errs, c.want) {
+			t.Errorf("%s: exit code %d\n%s%s", c.args, p.code, p.out, p.errs)
+		}
+	}
+}
