@@ -47,8 +47,8 @@ func TestThePrompt(t *testing.T) {
 	s := at(t, name, demo.LearnerPassword)
 	screen := s.onTerminal("help\ntables\ncolumns hive\ntask\nsubmit\nSELECT 'a;\nb';\nSELECT nme FROM hive;\n"+
 		"SELECT name, valley\nFROM apiary -- all;\n;\nsubmit\ncolumns nothing\nleave\n", nil, "run", "first-look/1")
-	if missing := lacks(screen, "first-look/names-and-valleys, on apiary.", "columns TABLE", "A place where hives stand.",
-		"Each hive row belongs to one apiary", "List the name and the valley of every apiary.",
+	if missing := lacks(screen, "first-look/names-and-valleys, on apiary.", "columns TABLE",
+		"A place where hives stand.", "Each hive row belongs to one apiary", "List the name and the valley of every apiary.",
 		"No query has been run yet", "a;\\nb", `column "nme" does not exist`, "12 rows, ", "Correct, 1 of 1 point",
 		`has no table "nothing"`); missing != nil {
 		t.Errorf("%q is missing in\n%s", missing, screen)
@@ -79,7 +79,8 @@ func TestAPagerWhereTheOutputIsLong(t *testing.T) {
 	if short := s.onTerminal("", pager, "paper", "list"); strings.Contains(short, "| ") {
 		t.Errorf("a pager for\n%s", short)
 	}
-	if none := s.onTerminal("", []string{"PAGER=there-is-none"}, "read", "first-look"); !strings.Contains(none, "8. Who") {
+	none := s.onTerminal("", []string{"PAGER=there-is-none"}, "read", "first-look")
+	if !strings.Contains(none, "8. Who") {
 		t.Errorf("without a pager\n%s", none)
 	}
 }
@@ -102,8 +103,8 @@ func TestAWholePaperAtTheCommandLine(t *testing.T) {
 	}
 	for range 2 { // the second time nothing is submitted again
 		p := s.run("", "submit", "first-look", path)
-		if missing := lacks(p.out, "1. Names and valleys     correct          1", "2. Hives by strength     not answered",
-			"4. No mail               "+wrong); p.code != 1 || missing != nil {
+		if missing := lacks(p.out, "1. Names and valleys     correct          1",
+			"2. Hives by strength     not answered", "4. No mail               "+wrong); p.code != 1 || missing != nil {
 			t.Errorf("exit code %d, %q is missing in\n%s%s", p.code, missing, p.out, p.errs)
 		}
 	}
@@ -114,7 +115,7 @@ func TestAWholePaperAtTheCommandLine(t *testing.T) {
 		t.Errorf("what was submitted is missing in\n%s", p.out)
 	}
 	for in, want := range map[string]string{
-		"SELECT 1":                  "line 1: SQL stands before the first address",
+		"SELECT 1":                   "line 1: SQL stands before the first address",
 		"-- first-look/99\nSELECT 1": "line 1: first-look has no exercise 99",
 	} {
 		if p := s.run(in, "submit", "first-look"); p.code != 2 || !strings.Contains(p.errs, want) {

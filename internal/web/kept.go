@@ -71,7 +71,8 @@ func (s *server) ListOwnMarks(
 		for _, e := range p.Exercises {
 			marks.Exercises = append(marks.Exercises, contract.ExerciseMark{
 				Slug: e.Slug, Number: e.Number, Title: e.Title, Outcome: contract.Outcome(e.Outcome), Mark: e.Mark,
-				Points: e.Points, Attempts: e.Attempts, CountsAt: orZero(e.CountsAt), ByHand: e.ByHand, Reason: e.Reason,
+				Points: e.Points, Attempts: e.Attempts, CountsAt: orZero(e.CountsAt), ByHand: e.ByHand,
+				Reason: e.Reason,
 			})
 		}
 		out = append(out, marks)
@@ -134,7 +135,9 @@ func (s *server) GetPaperFile(
 		format = contract.FileHTML
 	}
 	if !format.Valid() {
-		return nil, problem.New(400, "unreadable", "Invalid request", "format %q: html or markdown is expected.", format)
+		return nil, problem.New(
+			400, "unreadable", "Invalid request", "format %q: html or markdown is expected.", format,
+		)
 	}
 	file, err := s.Work.File(ctx, who(ctx), request.Paper, string(format))
 	if err != nil {

@@ -66,7 +66,9 @@ func (w *Work) File(ctx context.Context, who account.Account, slug, format strin
 }
 
 // answerOf returns an account's answer to an exercise, and runs it for its rows.
-func (w *Work) answerOf(ctx context.Context, who account.Account, database string, e *Exercise) (*export.Answer, error) {
+func (w *Work) answerOf(ctx context.Context, who account.Account, database string, e *Exercise) (
+	*export.Answer, error,
+) {
 	a := &export.Answer{Verdict: verdict(e)}
 	if e.Draft != nil {
 		a.SQL = e.Draft.SQL

@@ -32,7 +32,10 @@ func TestRead(t *testing.T) {
 		{"by number, from another system", "--moths/2\r\n\r\nSELECT 1;\r\n", `[{2  SELECT 1; 3}] <nil>`},
 		{"comments belong to their answer", "-- moths/all\n-- mine\nSELECT 1\n", "[{all  -- mine\nSELECT 1 2}] <nil>"},
 		{"another paper's address is a comment", "-- moths/all\n-- bees/all\n", "[{all  -- bees/all 2}] <nil>"},
-		{"an address within a line is none", "-- moths/all\nSELECT 1 -- moths/large", "[{all  SELECT 1 -- moths/large 2}] <nil>"},
+		{
+			"an address within a line is none", "-- moths/all\nSELECT 1 -- moths/large",
+			"[{all  SELECT 1 -- moths/large 2}] <nil>",
+		},
 		{"SQL before the first address", "-- x\n\nSELECT 1\n-- moths/all", "[] line 3: SQL stands before the first address: " +
 			"begin each answer with a line such as -- moths/1"},
 		{"no address", "-- x", "[] line 1: the file names no exercise of moths: " +

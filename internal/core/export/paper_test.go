@@ -14,12 +14,14 @@ func ofMoths() export.Paper {
 		Title: "Moths & lamps", Whose: "Wren Aldous, 26 November 2026",
 		Parts: []export.Part{
 			{Blocks: []pack.Block{
-				{Kind: "text", Text: "A *lamp* draws them. ![A trap](trap.png)"}, {Kind: "example", Text: "SELECT 1 < 2"},
+				{Kind: "text", Text: "A *lamp* draws them. ![A trap](trap.png)"},
+				{Kind: "example", Text: "SELECT 1 < 2"},
 			}},
 			{
 				Title: "1. Trapped (2 points)", Blocks: []pack.Block{{Kind: "text", Text: "How many?"}},
 				Answer: &export.Answer{
-					SQL: "SELECT '```'", Verdict: "Incorrect, 0 of 2 points", Findings: []string{"Rows are missing: a_b."},
+					SQL: "SELECT '```'", Verdict: "Incorrect, 0 of 2 points",
+					Findings: []string{"Rows are missing: a_b."},
 					Columns: []string{"a|b", "n"}, Rows: [][]*string{{&count, none}}, Count: 12,
 				},
 			},
