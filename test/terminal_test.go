@@ -48,7 +48,8 @@ func TestThePrompt(t *testing.T) {
 	screen := s.onTerminal("help\ntables\ncolumns hive\ntask\nsubmit\nSELECT 'a;\nb';\nSELECT nme FROM hive;\n"+
 		"SELECT name, valley\nFROM apiary -- all;\n;\nsubmit\ncolumns nothing\nleave\n", nil, "run", "first-look/1")
 	if missing := lacks(screen, "first-look/names-and-valleys, on apiary.", "columns TABLE",
-		"A place where hives stand.", "Each hive row belongs to one apiary", "List the name and the valley of every apiary.",
+		"A place where hives stand.", "Each hive row belongs to one apiary",
+		"List the name and the valley of every apiary.",
 		"No query has been run yet", "a;\\nb", `column "nme" does not exist`, "12 rows, ", "Correct, 1 of 1 point",
 		`has no table "nothing"`); missing != nil {
 		t.Errorf("%q is missing in\n%s", missing, screen)

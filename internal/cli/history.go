@@ -53,7 +53,9 @@ func (p *program) history() *cobra.Command {
 					p.writeEntry(e)
 				}
 			} else if err := p.print(
-				page, []string{"entry", "at", "learner", "what", "exercise", "outcome", "mark", "rows", "ms", "name", "query"},
+				page, []string{
+					"entry", "at", "learner", "what", "exercise", "outcome", "mark", "rows", "ms", "name", "query",
+				},
 				historyLines(page.Entries),
 			); err != nil {
 				return err

@@ -101,7 +101,9 @@ func (p *program) marks() *cobra.Command {
 
 // ownMarks prints the account's own marks.
 func (p *program) ownMarks(cmd *cobra.Command) error {
-	papers, err := ask[[]client.PaperMarks](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+	papers, err := ask[[]client.PaperMarks](p, cmd, func(ctx context.Context, c *client.Client) (
+		*http.Response, error,
+	) {
 		return c.ListOwnMarks(ctx)
 	})
 	if err != nil {

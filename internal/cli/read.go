@@ -57,7 +57,7 @@ func (p *program) read() *cobra.Command {
 		},
 	}
 	c.Flags().BoolVar(&toAnswer, "answers", false, "print a file with your drafts, to write in and to submit")
-	c.Flags().StringVar(&as, "as", "", "print the paper with your answers and their results as a file: html or markdown")
+	c.Flags().StringVar(&as, "as", "", "print the paper with your answers and results as a file: html or markdown")
 	return c
 }
 

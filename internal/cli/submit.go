@@ -11,7 +11,7 @@ import (
 
 func (p *program) submit() *cobra.Command {
 	return &cobra.Command{
-		Use: "submit PAPER[/EXERCISE] [FILE|-]", Short: "Submit an answer, or those to a whole paper, and print the result",
+		Use: "submit PAPER[/EXERCISE] [FILE|-]", Short: "Submit an answer or a whole paper, and print the result",
 		Long: `Submits an answer to an exercise, or a file with the answers to a whole paper: each beneath a
 comment line with its exercise's address, as examen read PAPER --answers writes it. Of a whole paper
 what is empty, and what was submitted last as it is, is not submitted again.`,

@@ -28,8 +28,8 @@ func (e *Error) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Det
 // Write returns the file with these answers to a paper.
 func Write(paper, title string, all []Answer) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "-- %s\n-- Write each answer beneath the line with its address; what stays empty is not submitted.\n",
-		oneLine(title))
+	fmt.Fprintf(&b, "-- %s\n", oneLine(title))
+	b.WriteString("-- Write each answer beneath the line with its address; what stays empty is not submitted.\n")
 	for _, a := range all {
 		fmt.Fprintf(&b, "\n-- %s/%s", paper, a.Exercise)
 		if a.Heading != "" {

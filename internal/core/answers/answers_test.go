@@ -36,8 +36,8 @@ func TestRead(t *testing.T) {
 			"an address within a line is none", "-- moths/all\nSELECT 1 -- moths/large",
 			"[{all  SELECT 1 -- moths/large 2}] <nil>",
 		},
-		{"SQL before the first address", "-- x\n\nSELECT 1\n-- moths/all", "[] line 3: SQL stands before the first address: " +
-			"begin each answer with a line such as -- moths/1"},
+		{"SQL before the first address", "-- x\n\nSELECT 1\n-- moths/all",
+			"[] line 3: SQL stands before the first address: begin each answer with a line such as -- moths/1"},
 		{"no address", "-- x", "[] line 1: the file names no exercise of moths: " +
 			"begin each answer with a line such as -- moths/1"},
 		{"twice", "-- moths/all\n-- moths/all  again", "[] line 2: moths/all has its place on line 1 already"},
