@@ -21,6 +21,7 @@ const MapPage = lazily(() => import("./pages/map/MapPage").then((m) => m.MapPage
 const PaperPage = lazily(() => import("./pages/paper/PaperPage").then((m) => m.PaperPage));
 const PapersPage = lazily(() => import("./pages/papers/PapersPage").then((m) => m.PapersPage));
 const PasswordPage = lazily(() => import("./pages/password/PasswordPage").then((m) => m.PasswordPage));
+const TryPage = lazily(() => import("./pages/try/TryPage").then((m) => m.TryPage));
 const ProgressPage = lazily(() => import("./pages/progress/ProgressPage").then((m) => m.ProgressPage));
 
 const system = matchMedia("(prefers-color-scheme: dark)");
@@ -84,9 +85,10 @@ function Pages({ dark }: { dark: boolean }) {
           <Route path="/datasets/:dataset" element={dressed(<DatasetPage />)} />
           <Route path="/datasets/:dataset/map" element={dressed(<MapPage dark={dark} />)} />
           <Route path="/builds/:job" element={dressed(<BuildPage />)} />
-          <Route path="/history" element={dressed(<HistoryPage />)} />
+          <Route path="/history" element={<HistoryPage />} />
+          <Route path="/try" element={<TryPage dark={dark} />} />
           <Route path="/password" element={dressed(<PasswordPage />)} />
-          <Route path="/learners/:learner" element={dressed(<LearnerPage />)} />
+          <Route path="/learners/:learner" element={<LearnerPage />} />
           <Route path="*" element={<Navigate to="/" replace />} />
         </Routes>
       </Suspense>

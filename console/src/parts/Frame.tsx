@@ -1,12 +1,15 @@
 import type { CSSProperties, ReactNode } from "react";
-import { NavLink } from "react-router";
+import { Link, NavLink } from "react-router";
 import { Button } from "./Button";
+import { Menu } from "./Menu";
 import { usePreferences, useSession } from "../session";
 import { Servers } from "./Servers";
+import { useScroll } from "./useScroll";
 
 /** What stands around every page: where one is, who one is. */
 export function Frame({ children }: { children: ReactNode }) {
   const { session, logOut } = useSession();
+  useScroll();
   const { preferences, prefer } = usePreferences();
   const account = session!.account;
   const staff = account.role !== "learner";
@@ -19,31 +22,34 @@ export function Frame({ children }: { children: ReactNode }) {
         <NavLink to="/" className="frame-name">
           Examen
         </NavLink>
-        <nav>
+        <nav aria-label="Pages">
           <NavLink to="/" end>
             {staff ? "Papers" : "My papers"}
           </NavLink>
           <NavLink to="/datasets">Datasets</NavLink>
+          <NavLink to="/try">Try</NavLink>
           <NavLink to="/history">{staff ? "History" : "My history"}</NavLink>
         </nav>
-        <NavLink to="/password" className="frame-account" title="Change the password">
-          {account.display_name}
-          {staff && `, ${account.role}`}
-          {account.one_time_password && " (choose a password)"}
-        </NavLink>
-        <select
-          aria-label="Look"
-          className="look"
-          value={preferences.look}
-          onChange={(event) => prefer({ look: event.target.value as typeof preferences.look })}
-        >
-          <option value="light">Light</option>
-          <option value="dark">Dark</option>
-          <option value="system">As the system</option>
-        </select>
-        <Button type="link" size="small" onClick={() => void logOut()}>
-          Log out
-        </Button>
+        <Menu label={staff ? `${account.display_name}, ${account.role}` : account.display_name}>
+          <Link to="/password" data-closes>
+            Change the password
+          </Link>
+          <label>
+            Look{" "}
+            <select
+              className="look"
+              value={preferences.look}
+              onChange={(event) => prefer({ look: event.target.value as typeof preferences.look })}
+            >
+              <option value="light">Light</option>
+              <option value="dark">Dark</option>
+              <option value="system">As the system</option>
+            </select>
+          </label>
+          <Button size="small" onClick={() => void logOut()}>
+            Log out
+          </Button>
+        </Menu>
       </header>
       <Servers />
       <main id="content" tabIndex={-1} style={{ "--sql-size": `${preferences.text_size}px` } as CSSProperties}>

@@ -39,6 +39,25 @@ export function dueTime(iso: string) {
   return `${said.includes(",") ? said : `today, ${said}`} ${name}`.trim();
 }
 
+/** The same time in another zone; "" where that shows the same. */
+export function timeIn(iso: string, zone: string) {
+  const at = new Date(iso);
+  const told = (timeZone?: string) =>
+    at.toLocaleString("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit", timeZone });
+  return told(zone) === told() ? "" : told(zone);
+}
+
+const minute = 60_000;
+const hour = 60 * minute;
+const day = 24 * hour;
+
+/** What is left of a time, in its largest unit. */
+export function timeLeft(ms: number) {
+  if (ms >= 2 * day) return count(Math.floor(ms / day), "day");
+  if (ms > 2 * hour) return count(Math.floor(ms / hour), "hour");
+  return ms > 2 * minute ? count(Math.ceil(ms / minute), "minute") : count(Math.ceil(ms / 1000), "second");
+}
+
 /** The day is left out where it is today. */
 export function moment(iso: string) {
   const at = new Date(iso);

@@ -22,7 +22,7 @@ func ofMoths() export.Paper {
 				Answer: &export.Answer{
 					SQL: "SELECT '```'", Verdict: "Incorrect, 0 of 2 points",
 					Findings: []string{"Rows are missing: a_b."},
-					Columns: []string{"a|b", "n"}, Rows: [][]*string{{&count, none}}, Count: 12,
+					Columns:  []string{"a|b", "n"}, Rows: [][]*string{{&count, none}}, Count: 12,
 				},
 			},
 			{Title: "2. Free (1 point)", Answer: &export.Answer{Verdict: "Not submitted"}},

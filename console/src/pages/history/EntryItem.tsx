@@ -7,6 +7,8 @@ import { SqlView } from "../../parts/sql/SqlView";
 import { count, milliseconds, moment, outcomeWord, points } from "../../parts/words";
 import { useSession } from "../../session";
 import type { BroughtBack } from "../paper/PaperPage";
+import type { ToTry } from "../try/TryPage";
+import { Keep } from "./Keep";
 
 /** One run or attempt: when, what, its outcome, its text, and what was found. */
 export function EntryItem({ entry, withLearner }: { entry: Entry; withLearner: boolean }) {
@@ -19,6 +21,7 @@ export function EntryItem({ entry, withLearner }: { entry: Entry; withLearner: b
       <div className="entry-head">
         <p>
           <strong>
+            {entry.kept && `${entry.name || "Kept"}. `}
             {entry.kind === "attempt" ? "Submitted" : "Run"}: {outcomeWord(entry.outcome).toLowerCase()}
             {entry.mark !== undefined && `, ${entry.mark} of ${points(entry.points ?? 0)}`}
           </strong>
@@ -40,17 +43,24 @@ export function EntryItem({ entry, withLearner }: { entry: Entry; withLearner: b
         <p className="quiet">
           {moment(entry.at)}; {count(entry.row_count, "row")}, {milliseconds(entry.elapsed_ms)}
         </p>
-        {own && paper && exercise && (
-          <Button
-            size="small"
-            onClick={() =>
-              void navigate(`/papers/${paper}#${exercise}`, {
-                state: { exercise, sql: entry.sql } satisfies BroughtBack,
-              })
-            }
-          >
-            Copy to editor
-          </Button>
+        {own && (
+          <p className="entry-does">
+            <Button
+              size="small"
+              onClick={() =>
+                paper && exercise
+                  ? void navigate(`/papers/${paper}#${exercise}`, {
+                      state: { exercise, sql: entry.sql } satisfies BroughtBack,
+                    })
+                  : void navigate("/try", {
+                      state: { dataset: entry.dataset, sql: entry.sql } satisfies ToTry,
+                    })
+              }
+            >
+              {paper && exercise ? "Open in its exercise" : "Open to try"}
+            </Button>{" "}
+            <Keep entry={entry} />
+          </p>
         )}
       </div>
       <div className="entry-text">

@@ -1,10 +1,15 @@
-import { useInfiniteQuery } from "@tanstack/react-query";
+import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
 import { Button } from "../../parts/Button";
 import { answer, api, problemOf, type Outcome, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { EntryItem } from "./EntryItem";
 
 export interface Filter {
+  text?: string;
+  dataset?: string;
+  since?: string;
+  until?: string;
+  kept?: boolean;
   paper?: string;
   exercise?: string;
   learner?: string;
@@ -20,13 +25,21 @@ export function EntryList({ filter, withLearner }: { filter: Filter; withLearner
       answer(api.GET("/api/history", { params: { query: { ...filter, before: pageParam, limit: 30 } } })),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (page) => page.next,
+    placeholderData: keepPreviousData, // the list stays while one types
   });
   const entries = pages.data?.pages.flatMap((page) => page.entries) ?? [];
   const problem = pages.error ?? pages.failureReason;
   return (
     <>
       {problem && <ProblemNote problem={problemOf(problem)} />}
-      {pages.isSuccess && entries.length === 0 && <p className="quiet">Nothing was run or submitted yet.</p>}
+      {pages.isPending && !problem && <p className="quiet">Loading …</p>}
+      {pages.isSuccess && entries.length === 0 && (
+        <p className="quiet">
+          {Object.values(filter).some(Boolean)
+            ? "Nothing fits what is chosen above. Choose less, or search for another text."
+            : "Nothing was run or submitted yet. What you run and submit in a paper stands here."}
+        </p>
+      )}
       <ol className="entries">
         {entries.map((entry) => (
           <EntryItem key={entry.id} entry={entry} withLearner={withLearner} />

@@ -1,38 +1,51 @@
+import { Suspense, useState } from "react";
 import { Button } from "../../parts/Button";
-import type { Attempt } from "../../api/client";
+import type { Exercise } from "../../api/client";
 import { FindingNote } from "../../parts/FindingNote";
+import { lazily } from "../../parts/lazily";
 import { ProblemNote } from "../../parts/ProblemNote";
-import { moment, outcomeWord, points } from "../../parts/words";
+import { count } from "../../parts/words";
+import { Standing } from "./Standing";
 
-/** What came of the latest attempt, as notes beside the answer space. */
-export function MarginNotes({
-  attempt,
-  changed,
-  onMend,
-  onBeside,
-}: {
-  attempt: Attempt;
-  changed: boolean;
+const EarlierAttempts = lazily(() => import("./EarlierAttempts").then((m) => m.EarlierAttempts));
+
+interface Props {
+  exercise: Exercise;
+  /** The answer as it stands. */
+  text: string;
   onMend(sql: string): void;
   onBeside(): void;
-}) {
+  /** Puts an earlier text in place of the answer; it can be undone. */
+  onBringBack(sql: string): void;
+}
+
+/** How one stands, and what came of the latest attempt, as notes beside the answer space. Earlier ones are behind. */
+export function MarginNotes({ exercise, text, onMend, onBeside, onBringBack }: Props) {
+  const attempt = exercise.latest;
+  const [earlier, setEarlier] = useState(false);
   return (
-    <div className="notes" data-outcome={attempt.outcome}>
-      <p className="notes-head">
-        {outcomeWord(attempt.outcome)}, {attempt.mark} of {points(attempt.points)}
-        <small>
-          {moment(attempt.at)}
-          {changed && ", for an earlier version of your answer"}
-        </small>
-      </p>
-      {attempt.error && <ProblemNote problem={attempt.error} onMend={onMend} />}
-      {attempt.findings.map((finding, i) => (
+    <div className="notes" data-outcome={attempt?.outcome ?? "none"}>
+      <Standing exercise={exercise} changed={attempt !== undefined && text !== attempt.sql} />
+      {attempt?.error && <ProblemNote problem={attempt.error} narrow onMend={onMend} />}
+      {attempt?.findings.map((finding, i) => (
         <FindingNote key={i} finding={finding} />
       ))}
-      {attempt.findings.some((finding) => finding.rows?.length) && (
-        <Button size="small" onClick={onBeside}>
-          Show beside my rows
-        </Button>
+      <p className="notes-foot">
+        {attempt?.findings.some((finding) => finding.rows?.length) && (
+          <Button size="small" onClick={onBeside}>
+            Show beside my rows
+          </Button>
+        )}
+        {exercise.attempts > 0 && (
+          <Button size="small" aria-expanded={earlier} onClick={() => setEarlier(!earlier)}>
+            {earlier ? "Put the attempts away" : `All ${count(exercise.attempts, "attempt")}`}
+          </Button>
+        )}
+      </p>
+      {earlier && (
+        <Suspense>
+          <EarlierAttempts exercise={exercise} text={text} onBringBack={onBringBack} />
+        </Suspense>
       )}
     </div>
   );

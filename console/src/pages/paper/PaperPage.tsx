@@ -1,21 +1,22 @@
 import { useQuery } from "@tanstack/react-query";
-import { memo, startTransition, useEffect, useState } from "react";
-import { useLocation, useParams } from "react-router";
-import { Button } from "../../parts/Button";
+import { memo, startTransition, useCallback, useEffect, useState } from "react";
+import { useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
 import { Prose } from "../../parts/Prose";
 import type { Dataset } from "../../parts/sql/schema";
 import { useTables } from "../../parts/sql/useTables";
+import { useTitle } from "../../parts/useTitle";
+import { useWidth } from "../../parts/useWidth";
 import { Waiting } from "../../parts/Waiting";
 import { points } from "../../parts/words";
 import { useSession } from "../../session";
 import { DueTime } from "./DueTime";
 import { Example } from "./Example";
 import { ExerciseSection } from "./ExerciseSection";
+import { PaperBar } from "./PaperBar";
 import { PaperCheck } from "./PaperCheck";
-import { usePast } from "./usePast";
 import { TablesDrawer } from "./TablesDrawer";
-import { useTitle } from "../../parts/useTitle";
+import { usePast } from "./usePast";
 
 /** A text from the history that is to be brought back into an exercise's answer space. */
 export interface BroughtBack {
@@ -23,13 +24,17 @@ export interface BroughtBack {
   sql: string;
 }
 
+/** How wide a page has to be, in pixels, for the notes to stand beside the answer. */
+const withNotes = 1100;
+
 export function PaperPage({ dark }: { dark: boolean }) {
   const { paper: slug = "" } = useParams();
   const { state, hash } = useLocation();
   const instructor = useSession().session!.account.role === "instructor";
   const broughtBack = state as BroughtBack | null;
   const [drawer, setDrawer] = useState(false);
-  const [focus, setFocus] = useState<string | null>(null);
+  const [focus, setFocus] = useFocus();
+  const [article, width] = useWidth();
   const paper = useQuery({
     queryKey: ["paper", slug],
     queryFn: () => answer(api.GET("/api/papers/{paper}", { params: { path: { paper: slug } } })),
@@ -47,34 +52,69 @@ export function PaperPage({ dark }: { dark: boolean }) {
   }, [whole, hash]);
   return (
     <Waiting query={paper}>
-      {({ summary, sections }) => (
-        <article className={focus ? "paper in-focus" : "paper"} data-dark={dark} onFocusCapture={() => setUsed(true)}>
-          <PaperHead summary={summary} closed={closed} instructor={instructor} onTables={() => setDrawer(true)} />
-          {instructor && !focus && <PaperCheck paper={slug} />}
-          {sections
-            .slice(0, shown)
-            .map((section, i) =>
-              section.exercise ? (
-                (!focus || focus === section.exercise.slug) && (
+      {({ summary, sections }) => {
+        const exercises = sections.flatMap((section) => section.exercise ?? []);
+        const inFocus = exercises.some((exercise) => exercise.slug === focus) ? focus : null;
+        return (
+          <article
+            ref={article}
+            className={["paper", inFocus && "in-focus", width < withNotes && "narrow"].filter(Boolean).join(" ")}
+            data-dark={dark}
+            onFocusCapture={() => setUsed(true)}
+          >
+            <PaperHead summary={summary} closed={closed} instructor={instructor} hidden={inFocus !== null} />
+            <PaperBar
+              summary={summary}
+              exercises={exercises}
+              focus={inFocus}
+              onFocus={setFocus}
+              tables={drawer}
+              onTables={() => setDrawer(!drawer)}
+            />
+            {instructor && !inFocus && <PaperCheck paper={slug} />}
+            {sections
+              .slice(0, shown)
+              .map((section, i) =>
+                section.exercise ? (
                   <ExerciseSection
                     key={section.exercise.slug}
                     exercise={section.exercise}
                     tables={tables}
                     closed={closed && !instructor}
                     broughtBack={broughtBack?.exercise === section.exercise.slug ? broughtBack.sql : undefined}
-                    inFocus={focus !== null}
+                    away={inFocus !== null && inFocus !== section.exercise.slug}
+                    inFocus={inFocus !== null}
+                    narrow={width < withNotes}
                     onFocus={setFocus}
                   />
-                )
-              ) : (
-                <Narrative key={i} section={section} paper={slug} tables={tables} hidden={focus !== null} />
-              ),
-            )}
-          <TablesDrawer dataset={summary.dataset} dark={dark} open={drawer} onClose={() => setDrawer(false)} />
-        </article>
-      )}
+                ) : (
+                  <Narrative key={i} section={section} paper={slug} tables={tables} hidden={inFocus !== null} />
+                ),
+              )}
+            <TablesDrawer dataset={summary.dataset} dark={dark} open={drawer} onClose={() => setDrawer(false)} />
+          </article>
+        );
+      }}
     </Waiting>
   );
+}
+
+/** Which exercise has the window, as the address says; the browser's Back takes it away, and leads to where one was. */
+function useFocus(): [string | null, (exercise: string | null) => void] {
+  const [search] = useSearchParams();
+  const navigate = useNavigate();
+  const { pathname, key } = useLocation();
+  const focus = search.get("focus");
+  const entered = key !== "default"; // not by the address itself
+  const set = useCallback(
+    (exercise: string | null) => {
+      if (exercise) void navigate(`${pathname}?focus=${exercise}`, { replace: focus !== null });
+      else if (entered) void navigate(-1);
+      else void navigate(pathname, { replace: true });
+    },
+    [navigate, pathname, focus, entered],
+  );
+  return [focus, set];
 }
 
 /** How many parts of a page are there: the first at once, then one after another, so that a key is never waited for. */
@@ -86,57 +126,43 @@ function useGrowing(parts: number) {
   return shown;
 }
 
-function PaperHead({
-  summary,
-  closed,
-  instructor,
-  onTables,
-}: {
+interface HeadProps {
   summary: Schemas["PaperSummary"];
   closed: boolean;
   instructor: boolean;
-  onTables: () => void;
-}) {
+  hidden: boolean;
+}
+
+function PaperHead({ summary, closed, instructor, hidden }: HeadProps) {
   return (
-    <div className="strip">
-      <div className="middle">
-        <h1>{summary.title}</h1>
-        <p className="quiet">
-          {summary.due && <DueTime due={summary.due} closed={closed} />}
-          {!instructor && `${summary.mark} of ${points(summary.points)} so far. `}
-          <Button type="link" onClick={onTables}>
-            Tables
-          </Button>
-        </p>
-      </div>
+    <div className="strip" hidden={hidden}>
+      <h1>{summary.title}</h1>
+      <p className="quiet">
+        {summary.due && <DueTime due={summary.due} zone={summary.zone} closed={closed} />}
+        {!instructor && `${summary.mark} of ${points(summary.points)} so far.`}
+      </p>
     </div>
   );
 }
 
-const Narrative = memo(function Narrative({
-  section,
-  paper,
-  tables,
-  hidden,
-}: {
+interface NarrativeProps {
   section: Schemas["Section"];
   paper: string;
   tables?: Dataset;
   hidden: boolean;
-}) {
-  if (hidden) return null;
+}
+
+const Narrative = memo(function Narrative({ section, paper, tables, hidden }: NarrativeProps) {
   return (
-    <div className="strip narrative">
-      <div className="middle">
-        {section.title && <h2>{section.title}</h2>}
-        {section.blocks?.map((block, i) =>
-          block.kind === "example" ? (
-            <Example key={i} paper={paper} text={block.text} tables={tables} />
-          ) : (
-            <Prose key={i} html={block.html ?? ""} />
-          ),
-        )}
-      </div>
+    <div className="strip narrative" hidden={hidden}>
+      {section.title && <h2>{section.title}</h2>}
+      {section.blocks?.map((block, i) =>
+        block.kind === "example" ? (
+          <Example key={i} paper={paper} text={block.text} tables={tables} />
+        ) : (
+          <Prose key={i} html={block.html ?? ""} />
+        ),
+      )}
     </div>
   );
 });

@@ -1,4 +1,4 @@
-import { Suspense, useEffect, useEffectEvent, useRef, useState } from "react";
+import { Suspense, useEffect, useEffectEvent, useLayoutEffect, useRef, useState } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { Button } from "../../parts/Button";
@@ -17,7 +17,7 @@ interface Props {
   onClose(): void;
 }
 
-/** The dataset's tables and columns, slid over from the side. The paper behind it stays in use. */
+/** The dataset's tables and columns, at the side. The page makes room for it, and stays in use. */
 export function TablesDrawer({ dataset, dark, open, onClose }: Props) {
   const [onMap, setOnMap] = useState(false);
   const tables = useQuery({
@@ -30,13 +30,17 @@ export function TablesDrawer({ dataset, dark, open, onClose }: Props) {
   useEffect(() => {
     const element = aside.current;
     if (!open || !element) return;
-    element.focus();
+    element.focus({ preventScroll: true });
     const leave = (event: KeyboardEvent) => {
       if (event.key === "Escape") close();
     };
     element.addEventListener("keydown", leave);
     return () => element.removeEventListener("keydown", leave);
   }, [open]);
+  useLayoutEffect(() => {
+    document.body.dataset.aside = open ? (onMap ? "map" : "list") : ""; // it makes room
+    return () => void delete document.body.dataset.aside;
+  }, [open, onMap]);
   if (!open) return null;
   return (
     <aside ref={aside} className={onMap ? "tables-aside wide" : "tables-aside"} aria-label="Tables" tabIndex={-1}>

@@ -1,10 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { answer, api, type Schemas } from "../../api/client";
+import { answer, api, serviceNow, type Schemas } from "../../api/client";
 import { Waiting } from "../../parts/Waiting";
-import { count, dueTime, points } from "../../parts/words";
+import { count, dueTime, moment, points, timeIn, timeLeft } from "../../parts/words";
 import { useSession } from "../../session";
 import { useTitle } from "../../parts/useTitle";
+
+type Summary = Schemas["PaperSummary"];
 
 export function PapersPage() {
   const { session } = useSession();
@@ -19,11 +21,14 @@ export function PapersPage() {
           <>
             {list.length === 0 && (
               <p className="quiet">
-                {staff ? "No paper is loaded yet: examen pack load DIR." : "No paper is set for you yet."}
+                {staff
+                  ? "No paper is loaded yet. A pack is loaded at the command line: examen pack load DIR."
+                  : "No paper is set for you yet. When your instructor sets one, it stands here."}
               </p>
             )}
+            {!staff && <GoOn papers={list} />}
             <ul className="papers">
-              {list.map((paper) => (
+              {inOrder(list).map((paper) => (
                 <PaperItem key={paper.slug} paper={paper} staff={staff} />
               ))}
             </ul>
@@ -34,7 +39,33 @@ export function PapersPage() {
   );
 }
 
-function PaperItem({ paper, staff }: { paper: Schemas["PaperSummary"]; staff: boolean }) {
+/** Those that can be worked on first, by when they are due; then those to come, and those that are closed. */
+function inOrder(papers: Summary[]) {
+  const rank = { open: 0, upcoming: 1, closed: 2 };
+  const time = (paper: Summary) => Date.parse((paper.state === "upcoming" ? paper.opens : paper.due) ?? "9999-12-31");
+  return [...papers].sort((a, b) => rank[a.state] - rank[b.state] || time(a) - time(b));
+}
+
+/** Where one stopped: the paper on which one worked last, if it can still be worked on. */
+function GoOn({ papers }: { papers: Summary[] }) {
+  const at = (paper: Summary) => Date.parse(paper.last?.at ?? "");
+  const paper = papers.filter((p) => p.state === "open" && p.last).sort((a, b) => at(b) - at(a))[0];
+  if (!paper?.last) return null;
+  const { slug, number, title } = paper.last;
+  return (
+    <p className="go-on">
+      <Link className="button button-primary" to={`/papers/${paper.slug}#${slug}`}>
+        Go on with {number}. {title}
+      </Link>{" "}
+      <span className="quiet">
+        {paper.title}, where you stopped {moment(paper.last.at)}
+      </span>
+    </p>
+  );
+}
+
+function PaperItem({ paper, staff }: { paper: Summary; staff: boolean }) {
+  const news = paper.new_marks ?? 0;
   return (
     <li>
       <h2>
@@ -54,12 +85,22 @@ function PaperItem({ paper, staff }: { paper: Schemas["PaperSummary"]; staff: bo
             : `${paper.correct} of ${paper.exercises} correct, ${paper.mark} of ${points(paper.points)} so far.`}
         </p>
       )}
+      {!staff && news > 0 && (
+        <p className="news">
+          <strong>New: {news === 1 ? "a mark was" : `${news} marks were`} set by your instructor.</strong>
+        </p>
+      )}
     </li>
   );
 }
 
-function when(paper: Schemas["PaperSummary"]) {
-  if (paper.state === "upcoming") return `Opens ${dueTime(paper.opens!)}.`;
-  if (paper.state === "closed") return `Closed at ${dueTime(paper.due!)}.`;
-  return paper.due ? `Open, due ${dueTime(paper.due)}.` : "Open.";
+function when(paper: Summary) {
+  const there = (iso: string) => {
+    const time = paper.zone && timeIn(iso, paper.zone);
+    return time ? ` (${time} in the course)` : "";
+  };
+  if (paper.state === "upcoming") return `Opens ${dueTime(paper.opens!)}${there(paper.opens!)}.`;
+  if (paper.state === "closed") return `Closed on ${dueTime(paper.due!)}.`;
+  if (!paper.due) return "Open.";
+  return `Open, due ${dueTime(paper.due)}${there(paper.due)}, in ${timeLeft(Date.parse(paper.due) - serviceNow())}.`;
 }

@@ -29,7 +29,7 @@ function placed(problem: Problem, { line, column }: Statement): Problem {
 const mostEarlier = 10;
 
 /** Runs statements one after another, up to the first that fails. */
-export function useRuns(on: { paper: string; exercise?: string }) {
+export function useRuns(on: { paper?: string; exercise?: string; dataset?: string }) {
   const [all, setAll] = useState<Ran[]>([]);
   const [earlier, setEarlier] = useState<Run[]>([]); // those that gave rows, the latest first
   const [since, setSince] = useState<number | null>(null); // when what is running began
@@ -70,6 +70,13 @@ export function useRuns(on: { paper: string; exercise?: string }) {
     start,
     /** Ends what is running; the service ends it, too. */
     stop: () => calls.current?.abort(),
+    /** Forgets what was run; what is running ends. */
+    clear() {
+      calls.current?.abort();
+      calls.current = null;
+      setAll([]);
+      setSince(null);
+    },
     /** Forgets what went wrong because a server was down. */
     serversUp: () => setAll((ran) => (ran.some((r) => [0, 503].includes(r.problem?.status ?? -1)) ? [] : ran)),
   };
