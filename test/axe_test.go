@@ -172,6 +172,45 @@ func TestPagesAreForEverybody(t *testing.T) {
 			w.says("button", "^Tables$").MustClick()
 			w.element(".table-columns")
 		}), false},
+		{"paper, outline", "/papers/first-look", "#content h1", func(w *window) {
+			w.says(".paper-bar summary", "Outline").MustClick()
+			w.element(".outline-exercise")
+		}, true},
+		{"paper, whole paper", "/papers/first-look", "#content h1", func(w *window) {
+			w.says(".paper-bar summary", "Whole paper").MustClick()
+		}, false},
+		{"paper, example run and changed", "/papers/first-look", "#content h1", func(w *window) {
+			w.element(".example textarea").MustFocus()
+			w.element(".example .cm-content").MustFocus()
+			w.MustInsertText("-- mine\n")
+			w.says(".example button", "Run the example").MustClick()
+			w.element(".example .result")
+		}, false},
+		{"paper, attempts", "/papers/first-look", "#content h1", func(w *window) {
+			w.says(in("hives-by-strength", ".notes button"), "^All ").MustClick()
+			w.element(in("hives-by-strength", ".difference-lines, .difference .quiet"))
+			w.says(in("hives-by-strength", ".earlier button"), "^Show$").MustClick()
+		}, false},
+		{"paper, focus", "/papers/first-look?focus=no-mail", in("no-mail", ".sql"), nil, true},
+		{"paper that is not there", "/papers/nothing", ".waiting .problem", nil, false},
+		{"account", "/", ".papers a", func(w *window) { w.element(".frame summary").MustClick() }, true},
+		{"try", "/try", ".try-text .sql", func(w *window) {
+			w.says(".try-text button", "^Keep as").MustClick()
+			w.element(".keep input")
+		}, true},
+		{"history, marks", "/history", ".entry", func(w *window) {
+			w.says("summary", "^My marks$").MustClick()
+			w.element(".own-marks td")
+		}, true},
+		{"history, kept and cleared", "/history", ".entry", func(w *window) {
+			w.says(".entry button", "^Keep$").MustClick()
+			w.element(".keep input")
+			w.says("button", "^Clear my runs").MustClick()
+			w.says(".filters button", "^Leave them$")
+		}, false},
+		{"history, nothing found", "/history?text=" + newText(), "#content h1", func(w *window) {
+			w.says("p", "Nothing fits")
+		}, false},
 		{"history", "/history", "#content h1", nil, false}, {"datasets", "/datasets", "#content h1", nil, false},
 		{"dataset", "/datasets/apiary", "#content h1", nil, false},
 		{"table", "/datasets/apiary?table=hive", "#content h1", nil, false},
@@ -248,7 +287,7 @@ func TestPagesAreForEverybody(t *testing.T) {
 		}
 	}
 	slices.Sort(said)
-	if looked < 88 || len(counts) > 0 {
+	if looked < 120 || len(counts) > 0 {
 		t.Errorf("%d states, %v\n%s", looked, counts, strings.Join(said, "\n"))
 	}
 }

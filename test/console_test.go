@@ -139,7 +139,7 @@ func TestALearnersDayInTheConsole(t *testing.T) {
 	w.says(".example .result", "5 rows")
 
 	const exercise = "hives-by-strength"
-	w.says(in(exercise, ".left-margin"), "Not submitted")
+	w.says(in(exercise, ".standing"), "Not submitted")
 	w.write(exercise, "SELECT name, knd FROM hive")
 	w.press(exercise, "Run")
 	w.says(in(exercise, ".answer .problem"), `column "knd" does not exist`)
@@ -158,15 +158,15 @@ func TestALearnersDayInTheConsole(t *testing.T) {
 	w.says(in(exercise, ".result"), "96 rows")
 	w.element(in(exercise, ".result .no-text"))
 	w.press(exercise, "Submit")
-	w.says(in(exercise, ".right-margin .notes-head"), "Incorrect, 0 of 2 points")
+	w.says(in(exercise, ".right-margin .standing"), "Incorrect, 0 of 2 points")
 	w.says(in(exercise, `.right-margin [data-kind="cause-condition-missing"]`), "^Likely cause: .*WHERE keeps only")
 	w.says(in(exercise, ".right-margin .finding"), "Your result has 96 rows; 9 of them should not be there")
-	w.says(in(exercise, ".left-margin"), "Incorrect, 0 of 2 points ✗")
+	w.says(in(exercise, ".standing"), "Incorrect, 0 of 2 points ✗")
 
 	w.write(exercise, "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength DESC")
 	w.press(exercise, "Submit")
-	w.says(in(exercise, ".right-margin .notes-head"), "Correct, 2 of 2 points")
-	w.says(in(exercise, ".left-margin"), "Correct, 2 of 2 points ✓\\s+2 attempts")
+	w.says(in(exercise, ".right-margin .standing"), "Correct, 2 of 2 points")
+	w.says(in(exercise, ".standing"), "Correct, 2 of 2 points ✓\\s+Submitted .*2 attempts")
 
 	// The history has the runs and the attempts, and brings an earlier text back.
 	w.says("nav a", "My history").MustClick()
@@ -175,20 +175,20 @@ func TestALearnersDayInTheConsole(t *testing.T) {
 	if text := wrong.MustText(); !strings.Contains(text, "9 of them should not be there") {
 		t.Errorf("the attempt's findings are missing: %s", text)
 	}
-	wrong.MustElementR("button", "Copy to editor").MustClick()
+	wrong.MustElementR("button", "Open in its exercise").MustClick()
 	w.says(in(exercise, written), `^SELECT name, kind, strength FROM hive ORDER BY strength DESC$`)
-	w.says(in(exercise, ".notes-head"), "for an earlier version of your answer")
+	w.says(in(exercise, ".standing"), "for an earlier version of your answer")
 	w.says(in(exercise, ".draft-state"), "Draft saved")
 
 	// What the service kept is there after the page is loaded anew.
 	w.MustReload()
 	w.says(in(exercise, written), `^SELECT name, kind, strength FROM hive ORDER BY strength DESC$`)
-	w.says(in(exercise, ".left-margin"), "Correct, 2 of 2 points")
+	w.says(in(exercise, ".standing"), "Correct, 2 of 2 points")
 
 	w.says("button", "^Tables$").MustClick()
 	w.says(".table-columns", "queen_year")
-	w.says(".tables-aside button", "^Close$").MustClick() // it lies over the header's end
-	w.says("header button", "Log out").MustClick()
+	w.says(".frame summary", "^"+name).MustClick()
+	w.says(".frame button", "Log out").MustClick()
 	w.element("#password")
 }
 

@@ -19,8 +19,8 @@ func (w *window) submits(exercise, sql, head string) {
 	w.write(exercise, sql)
 	w.press(exercise, "Submit")
 	until(w.t, "the margin speaks of this answer", func() bool {
-		stale, _, _ := w.HasR(in(exercise, ".notes-head"), "for an earlier version of your answer")
-		there, _, _ := w.HasR(in(exercise, ".notes-head"), head)
+		stale, _, _ := w.HasR(in(exercise, ".standing"), "for an earlier version of your answer")
+		there, _, _ := w.HasR(in(exercise, ".standing"), head)
 		return there && !stale
 	})
 }

@@ -140,7 +140,7 @@ func TestSubmittingOffline(t *testing.T) {
 	w.says(in("names-and-valleys", ".submission"), "Waiting to be sent")
 	w.write("names-and-valleys", "SELECT 'changed since'")
 	network.cut(false)
-	w.says(in("names-and-valleys", ".notes-head"), "Correct, 1 of 1")
+	w.says(in("names-and-valleys", ".standing"), "Correct, 1 of 1")
 	e, err := client.Read[client.Exercise](c.GetExercise(ctx, "first-look", "names-and-valleys"))
 	if err != nil || e.Attempts != 1 || e.Latest.Sql != "SELECT name, valley FROM apiary" {
 		t.Errorf("%d attempts, %q, %v", e.Attempts, e.Latest.Sql, err)
@@ -189,7 +189,7 @@ func TestBringingBackOnce(t *testing.T) {
 	}
 	w := open(t, shared.url, name, demo.LearnerPassword)
 	w.visit("/history")
-	w.says(".entry button", "Copy to editor").MustClick()
+	w.says(".entry button", "Open in its exercise").MustClick()
 	w.says(in("no-mail", written), "from the history")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
 	w.write("no-mail", "SELECT 'written since'")

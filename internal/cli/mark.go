@@ -47,6 +47,6 @@ func (p *program) mark() *cobra.Command {
 		},
 	}
 	set.Flags().StringVar(&course, "course", "", "the course, where the learner has the paper in several")
-	set.Flags().StringVar(&reason, "reason", "", "why, for the records")
+	set.Flags().StringVar(&reason, "reason", "", "why; the learner reads it")
 	return group("mark", "Marks by hand", set)
 }

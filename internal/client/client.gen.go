@@ -999,7 +999,7 @@ type MarkByHand struct {
 	// Mark If omitted, the computed mark counts again.
 	Mark *marking.Points `json:"mark,omitempty,omitzero"`
 
-	// Reason For the records.
+	// Reason Why. The learner reads it.
 	Reason string `json:"reason"`
 }
 

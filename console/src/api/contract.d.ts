@@ -1627,7 +1627,7 @@ export interface components {
             course?: string;
             /** @description If omitted, the computed mark counts again. */
             mark?: components["schemas"]["Points"];
-            /** @description For the records. */
+            /** @description Why. The learner reads it. */
             reason: string;
         };
     };

@@ -1000,7 +1000,7 @@ type MarkByHand struct {
 	// Mark If omitted, the computed mark counts again.
 	Mark *marking.Points `json:"mark,omitempty,omitzero"`
 
-	// Reason For the records.
+	// Reason Why. The learner reads it.
 	Reason string `json:"reason"`
 }
 
