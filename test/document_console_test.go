@@ -66,7 +66,7 @@ func TestTheDocument(t *testing.T) {
 	w.element("math mfrac")
 	for what, selector := range map[string]string{
 		"a picture": ".prose img[alt='A trap']", "a table": ".prose td", "a list": ".prose li",
-		"a note": ".prose blockquote em",
+		"a note":                      ".prose blockquote em",
 		"mathematics on its own line": ".display math msup", "code": ".prose pre code.language-sql",
 	} {
 		if found, _, _ := w.Has(selector); !found {
@@ -412,7 +412,8 @@ func TestForcedColours(t *testing.T) {
 	}
 	w.visit("/history")
 	w.element(".frame nav a.active")
-	lines := w.brings(`[...document.querySelectorAll(".frame nav a")].map((e) => getComputedStyle(e).borderBottomColor)`)
+	lines := w.brings(`[...document.querySelectorAll(".frame nav a")]
+		.map((e) => getComputedStyle(e).borderBottomColor)`)
 	all := strings.Split(strings.ReplaceAll(lines, ", ", " "), ",")
 	if len(all) < 4 || all[0] != all[1] || all[len(all)-1] == all[0] {
 		t.Errorf("the lines under the pages are %v", all)
