@@ -76,7 +76,7 @@ function Pages({ dark }: { dark: boolean }) {
           <LogInAgain />
         </Suspense>
       )}
-      <Suspense fallback={<p className="quiet page">Loading ...</p>}>
+      <Suspense fallback={<p className="quiet page">Loading …</p>}>
         <Routes>
           <Route path="/" element={<PapersPage />} />
           <Route path="/papers/:paper" element={<PaperPage dark={dark} />} />

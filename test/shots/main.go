@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"syscall"
 	"time"
@@ -155,9 +156,9 @@ func answer(exercise, sql, button string) func(*rod.Page) {
 		p.MustInsertText(sql)
 		p.MustElementR(within+"button", "^"+button+"$").MustClick()
 		if button == "Run" {
-			p.MustElement(within + ".result, " + within + ".middle .problem")
+			p.MustElement(within + ".result, " + within + ".answer .problem")
 		} else {
-			p.MustElementR(within+".notes-head small", `^\d\d:\d\d$`)
+			p.MustElementR(within+".standing .quiet", `^Submitted \d\d:\d\d\.`)
 		}
 		p.MustElementR(within+".draft-state", "Draft saved")
 		p.MustEval(`id => document.getElementById(id).scrollIntoView()`, exercise)
@@ -190,17 +191,19 @@ var shots = []shot{
 	},
 	{
 		name:     "margin-notes",
-		who:      demo.NewLearnerName,
+		who:      demo.LearnerName,
 		password: demo.LearnerPassword,
 		path:     "/papers/first-look",
 		width:    1280,
 		height:   800,
-		steps: answer(
-			"hives-by-strength", "SELECT name, kind, strength\nFROM hive\nORDER BY strength DESC;", "Submit",
-		),
+		steps: func(p *rod.Page) {
+			p.MustElementR("#hives-by-strength .notes button", "^All ").MustClick()
+			p.MustElement("#hives-by-strength .difference-line")
+			p.MustEval(`() => document.getElementById("hives-by-strength").scrollIntoView()`)
+		},
 	},
 	{
-		name:     "correct-dark",
+		name:     "focus",
 		who:      demo.NewLearnerName,
 		password: demo.LearnerPassword,
 		path:     "/papers/first-look",
@@ -220,6 +223,10 @@ var shots = []shot{
 					"HAVING sum(weight_kg) >= 500\nORDER BY kg DESC; ",
 				"Submit",
 			)(p)
+			p.MustElementR("#harvest-by-grade button", "^Focus$").MustClick()
+			p.MustElementR(".paper-bar button", "^Tables$").MustClick()
+			p.MustElementR(".tables-aside button", "^As a map$").MustClick()
+			p.MustElement(".picking-map .relation")
 		},
 	},
 	{
@@ -238,10 +245,36 @@ var shots = []shot{
 		name:     "my-history",
 		who:      demo.LearnerName,
 		password: demo.LearnerPassword,
-		path:     "/history",
+		path:     "/history?text=strength",
 		width:    1280,
 		height:   800,
 		steps:    func(p *rod.Page) { p.MustElement(".entry") },
+	},
+	{
+		name:     "try",
+		who:      demo.NewLearnerName,
+		password: demo.LearnerPassword,
+		path:     "/try",
+		width:    1280,
+		height:   800,
+		steps: func(p *rod.Page) {
+			for _, text := range []struct{ name, sql string }{
+				{"swarms by month", "SELECT date_trunc('month', caught_on) AS month, count(*)\nFROM swarm\nGROUP BY month"},
+				{"strong hives by valley", "SELECT a.valley, count(*) AS hives, avg(h.strength) AS strength\nFROM hive h\n" +
+					"JOIN apiary a ON a.apiary_id = h.apiary_id\nWHERE h.strength > 6\nGROUP BY a.valley"},
+			} {
+				p.MustElementR(".text-list button", "^Without a name").MustClick()
+				p.MustElement(".try-text textarea, .try-text .cm-content").MustFocus()
+				p.MustElement(".try-text .cm-content").MustFocus()
+				p.MustInsertText(text.sql)
+				p.MustElementR(".try-text button", "^Keep as").MustClick()
+				p.MustElement(".keep input").MustInput(text.name)
+				p.MustElementR(".keep button", "^Keep$").MustClick()
+				p.MustElementR(".text-list button[aria-current=true]", text.name)
+			}
+			p.MustElementR(".try-text button", "^Run$").MustClick()
+			p.MustElement(".try-text .result .row-grid")
+		},
 	},
 	{
 		name:     "completion",
@@ -279,25 +312,6 @@ var shots = []shot{
 			p.MustElementR(".result [role=status]", `^100,000 rows, [^;]*$`)
 			p.MustEval(`() => { document.querySelector(".row-grid-scroll").scrollTop = 1300000 }`)
 			p.MustElementR(".row-grid-cell", "^hive 50003$")
-		},
-	},
-	{
-		name:     "compared",
-		who:      demo.NewLearnerName,
-		password: demo.LearnerPassword,
-		path:     "/papers/first-look",
-		width:    1280,
-		height:   800,
-		steps: func(p *rod.Page) {
-			answer("no-mail", "SELECT hive_id, name, strength\nFROM hive\nWHERE hive_id < 9", "Run")(p)
-			p.MustElementR(".result [role=status]", "^8 rows")
-			answer("no-mail", "SELECT hive_id, name, coalesce(strength, 0) AS strength\nFROM hive\nWHERE hive_id < 10",
-				"Run")(p)
-			p.MustElementR(".result [role=status]", "^9 rows")
-			p.MustElementR(".result summary", "Use the rows").MustClick()
-			p.MustElementR(".result button", "Compare with").MustClick()
-			p.MustElement(".comparison .row-grid-cell[data-mark]")
-			p.MustEval(`() => document.querySelector(".result").scrollIntoView()`)
 		},
 	},
 	{
@@ -394,12 +408,15 @@ func commands(url, folder string, only []string) error {
 	}
 	defer os.RemoveAll(home)
 	learner := script{home: home, env: []string{"EXAMEN_PASSWORD=" + demo.LearnerPassword, "EXAMEN_URL=" + url}}
-	learner.run("", "login", demo.NewLearnerName)
-	learner.show(
-		"SELECT hive_id, strength\nFROM hive\nWHERE kind = 'stacked' AND strength > 8", "submit", "first-look/3",
-	)
-	learner.show("SELECT name, valley FROM apiary WHERE altitude > 300", "run", "first-look")
-	learner.show("", "paper", "show", "first-look")
+	learner.run("", "login", demo.LearnerName)
+	learner.prompt("SELECT name, valley FROM apiary", "WHERE altitude > 300;", "columns swarm", "leave")
+	file := filepath.Join(home, "answers.sql")
+	answers := learner.run("", "read", "first-look", "--answers")
+	if err := os.WriteFile(file, []byte(answers), 0o600); err != nil {
+		return err
+	}
+	learner.text.WriteString("$ examen read first-look --answers > answers.sql\n")
+	learner.show("", "submit", "first-look", "answers.sql")
 	teacher := script{home: home, env: []string{"EXAMEN_PASSWORD=" + demo.InstructorPassword, "EXAMEN_URL=" + url}}
 	teacher.run("", "login", demo.InstructorName)
 	teacher.show("", "progress", "first-look")
@@ -448,6 +465,17 @@ func (s *script) run(in string, args ...string) string {
 	cmd.Stdin = strings.NewReader(in)
 	out, _ := cmd.CombinedOutput() // a wrong answer's exit code is not zero
 	return string(out)
+}
+
+// prompt is what the prompt for an exercise shows when these lines are typed there.
+func (s *script) prompt(lines ...string) {
+	binary, _ := filepath.Abs("bin/examen")
+	cmd := exec.Command("script", "-qec", "stty -echo cols 100; "+binary+" run first-look/3", "/dev/null")
+	cmd.Env = append(append(os.Environ(), "XDG_CONFIG_HOME="+s.home, "TERM=xterm"), s.env...)
+	cmd.Stdin = strings.NewReader(strings.Join(lines, "\n") + "\n")
+	out, _ := cmd.Output()
+	shown := regexp.MustCompile("\r|[^\n]*\x1b\\[0K|\x1b\\[[0-9;]*[A-Za-z]").ReplaceAllString(string(out), "")
+	s.text.WriteString("$ examen run first-look/3\n" + shown + "\n")
 }
 
 func (s *script) show(in string, args ...string) {

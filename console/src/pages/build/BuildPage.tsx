@@ -23,13 +23,14 @@ export function BuildPage() {
   if (problem)
     return (
       <section className="page">
+        <h1>The build cannot be shown</h1>
         <ProblemNote problem={problem} />
       </section>
     );
   if (!job)
     return (
       <section className="page">
-        <p className="quiet">Loading ...</p>
+        <p className="quiet">Loading …</p>
       </section>
     );
   const call = (path: "/api/jobs/{job}/stop" | "/api/jobs/{job}/confirm") => async () => {

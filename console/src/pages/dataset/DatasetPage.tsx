@@ -25,7 +25,7 @@ export function DatasetPage() {
   }, [loaded, hash]);
   return (
     <section className="page wide">
-      <Waiting query={dataset}>
+      <Waiting query={dataset} page="The dataset">
         {(d) => (
           <>
             <h1>{d.title}</h1>

@@ -76,7 +76,9 @@ export function TableRows({ dataset, table }: { dataset: string; table: Table })
         {(p) => (
           <>
             {p.rows.length === 0 ? (
-              <p className="quiet">No rows.</p>
+              <p className="quiet">
+                {column ? "No row fits. Choose another value, or no column." : "The table is empty."}
+              </p>
             ) : (
               <RowsTable columns={p.columns.map((c) => c.name)} types={p.columns.map((c) => c.type)} rows={p.rows} />
             )}

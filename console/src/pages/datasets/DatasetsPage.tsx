@@ -21,7 +21,9 @@ export function DatasetsPage() {
           <>
             {list.length === 0 && (
               <p className="quiet">
-                {instructor ? "No dataset is built yet." : "None of your open papers is about a dataset yet."}
+                {instructor
+                  ? "No dataset is built yet. Build one below, from setup scripts or CSV files."
+                  : "None of your open papers is about a dataset yet. With the first that opens, its dataset stands here."}
               </p>
             )}
             <ul className="papers">

@@ -13,6 +13,7 @@ export function LatestBuilds() {
       <Waiting query={jobs}>
         {(list) => (
           <ul className="jobs">
+            {list.length === 0 && <li className="quiet">Nothing has been built yet. What you build stands here.</li>}
             {list.slice(0, 12).map((job) => (
               <li key={job.id} data-state={job.state}>
                 <Link to={`/builds/${job.id}`}>

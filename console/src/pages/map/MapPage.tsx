@@ -19,7 +19,7 @@ export function MapPage({ dark }: { dark: boolean }) {
   });
   return (
     <section className="map-page">
-      <Waiting query={map}>
+      <Waiting query={map} page="The map">
         {(drawn) =>
           typeof drawn === "string" ? null : (
             <ReactFlowProvider key={table}>

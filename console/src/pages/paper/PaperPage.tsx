@@ -51,7 +51,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
     if (whole && hash) document.getElementById(hash.slice(1))?.scrollIntoView();
   }, [whole, hash]);
   return (
-    <Waiting query={paper}>
+    <Waiting query={paper} page="The paper">
       {({ summary, sections }) => {
         const exercises = sections.flatMap((section) => section.exercise ?? []);
         const inFocus = exercises.some((exercise) => exercise.slug === focus) ? focus : null;

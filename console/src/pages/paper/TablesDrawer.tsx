@@ -59,7 +59,7 @@ export function TablesDrawer({ dataset, dark, open, onClose }: Props) {
         <Link to={`/datasets/${dataset}/map`}>Map on a page of its own</Link>
       </p>
       {onMap ? (
-        <Suspense fallback={<p className="quiet">Loading ...</p>}>
+        <Suspense fallback={<p className="quiet">Loading …</p>}>
           <PickingMap dataset={dataset} dark={dark} onPick={(name) => writing.insert(name)} />
         </Suspense>
       ) : (

@@ -16,7 +16,7 @@ export function ProgressPage() {
   });
   return (
     <section className="page full">
-      <Waiting query={grid}>
+      <Waiting query={grid} page="The progress">
         {(progress) => (
           <>
             <h1>{progress.title}</h1>
@@ -27,7 +27,14 @@ export function ProgressPage() {
                 Marks as CSV
               </a>
             </p>
-            <Grid progress={progress} />
+            {progress.learners.length === 0 ? (
+              <p className="quiet">
+                No learner has this paper yet. Set it for a course with examen paper open, and add learners with examen
+                member add.
+              </p>
+            ) : (
+              <Grid progress={progress} />
+            )}
           </>
         )}
       </Waiting>
