@@ -30,6 +30,11 @@ func (w *Work) File(ctx context.Context, who account.Account, slug, format strin
 	if err != nil {
 		return "", err
 	}
+	leave, err := w.exports.enter(ctx, who)
+	if err != nil {
+		return "", err
+	}
+	defer leave()
 	running, stop := context.WithTimeout(ctx, fileTime)
 	defer stop()
 	file := export.Paper{

@@ -16,6 +16,7 @@ export function Prose({ html }: { html: string }) {
     const follow = (event: MouseEvent) => {
       const link = (event.target as Element).closest("a");
       if (!link || link.origin !== location.origin || event.ctrlKey || event.metaKey || event.shiftKey) return;
+      if (link.pathname.startsWith("/api/")) return;
       event.preventDefault();
       void navigate(link.pathname + link.search + link.hash);
     };
