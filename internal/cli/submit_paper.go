@@ -12,10 +12,6 @@ import (
 
 // submitPaper submits a file of answers to a whole paper.
 func (p *program) submitPaper(ctx context.Context, c *client.Client, slug string, args []string) error {
-	paper, err := client.Read[client.Paper](c.GetPaper(ctx, slug))
-	if err != nil {
-		return err
-	}
 	text, err := p.query(args)
 	if err != nil {
 		return err
@@ -23,6 +19,10 @@ func (p *program) submitPaper(ctx context.Context, c *client.Client, slug string
 	all, err := answers.Read(slug, text)
 	if err != nil {
 		return usageError{err}
+	}
+	paper, err := client.Read[client.Paper](c.GetPaper(ctx, slug))
+	if err != nil {
+		return err
 	}
 	exercises := make([]client.Exercise, len(all)) // those answered; all are found before anything is submitted
 	for i, a := range all {
