@@ -58,6 +58,10 @@ func TestThePrompt(t *testing.T) {
 	if missing := lacks(again, `has no table "nothing"`, "strength (integer)"); missing != nil {
 		t.Errorf("%q is missing in\n%s", missing, again)
 	}
+	// Without an address it takes the paper that was worked on last.
+	if anywhere := s.onTerminal("leave\n", nil, "run"); !strings.Contains(anywhere, "first-look, on apiary.") {
+		t.Errorf("got\n%s", anywhere)
+	}
 	kept := filepath.Join(strings.TrimPrefix(s.env[0], "XDG_CONFIG_HOME="), "examen", "typed")
 	if info, err := os.Stat(kept); err != nil || info.Mode().Perm() != 0o600 {
 		t.Errorf("what was typed is kept as %v, %v", info, err)

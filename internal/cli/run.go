@@ -17,9 +17,10 @@ func (p *program) run() *cobra.Command {
 	var dataset string
 	var all bool
 	c := &cobra.Command{
-		Use: "run PAPER[/EXERCISE]|--dataset NAME [FILE|-]", Short: "Run a query and print its rows",
+		Use: "run [PAPER[/EXERCISE]|--dataset NAME] [FILE|-]", Short: "Run a query and print its rows",
 		Long: `Runs a query and prints its rows. Without a file, on a terminal, it asks for one query after
-another: help lists the words that it knows besides SQL.`,
+another: help lists the words that it knows besides SQL. Without a paper it then takes the one that
+you worked on last.`,
 		Annotations: map[string]string{workbooks: "yes", pages: "yes"},
 		Args:        argsBetween(0, 2, "a paper or an exercise, and perhaps a file"),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -28,12 +29,19 @@ another: help lists the words that it knows besides SQL.`,
 				return err
 			}
 			request := client.RunRequest{Dataset: dataset}
-			if dataset == "" {
-				if len(args) == 0 {
-					return usageError{
+			if dataset == "" && len(args) == 0 {
+				if isTerminal(p.in) && p.onTerminal() {
+					request.Paper, err = lastPaper(cmd.Context(), c)
+				}
+				if request.Paper == "" && err == nil {
+					err = usageError{
 						errors.New("run wants a paper, an exercise or --dataset NAME; see examen run --help"),
 					}
 				}
+				if err != nil {
+					return err
+				}
+			} else if dataset == "" {
 				request.Paper, request.Exercise, _ = strings.Cut(args[0], "/")
 				args = args[1:]
 			} else if len(args) > 1 {
@@ -58,6 +66,18 @@ another: help lists the words that it knows besides SQL.`,
 	c.Flags().StringVar(&dataset, "dataset", "", "run on a dataset instead of a paper's")
 	c.Flags().BoolVar(&all, "all", false, "print all rows, not only the first (the query runs again)")
 	return c
+}
+
+// lastPaper returns the paper on which somebody worked last, or the only one there is; "" for none.
+func lastPaper(ctx context.Context, c *client.Client) (string, error) {
+	papers, err := client.Read[[]client.PaperSummary](c.ListPapers(ctx))
+	var last client.PaperSummary
+	for _, paper := range papers {
+		if paper.Last.At.After(last.Last.At) || len(papers) == 1 {
+			last = paper
+		}
+	}
+	return last.Slug, err
 }
 
 // printRun prints a run's rows; files have them as the service writes them.
