@@ -129,6 +129,8 @@ var calls = []call{
 	{"getMap", "GET", "/api/datasets/apiary/map", "", readers(200)},
 	{"useBuild", "POST", "/api/datasets/apiary/use", `{"build":99}`, preparers(404)},
 	{"buildDataset", "POST", "/api/datasets/apiary/builds", `{}`, preparers(400)},
+	{"listPacks", "GET", "/api/packs", "", preparers(200)},
+	{"exportPack", "GET", "/api/packs/nothing/files", "", preparers(404)},
 	{"loadPack", "POST", "/api/packs", `{}`, preparers(400)},
 	{"listJobs", "GET", "/api/jobs", "", preparers(200)},
 	{"getJob", "GET", "/api/jobs/1", "", preparers(200)},

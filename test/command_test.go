@@ -119,7 +119,7 @@ func TestALearnersDayAtTheCommandLine(t *testing.T) {
 		{"SELECT\n '\xe9'", "submit first-look/1", 3, []string{"not valid UTF-8. standard input, line 2, column 3"}},
 		{"SELECT '\x00'", "submit first-look/1", 3, []string{"NUL byte"}},
 		{"SELECT 1", "submit first-look/99", 3, []string{`no exercise "99"`}},
-		{"SELECT 1", "submit first-look", 2, []string{"is not an exercise"}},
+		{"SELECT 1", "submit first-look", 2, []string{"begin each answer with a line such as -- first-look/1"}},
 		{"", "progress first-look", 3, []string{"Only instructors"}},
 		{"", "paper list -o xml", 2, []string{"expected one of table, json, csv"}},
 		{"", "paper lost", 2, []string{`no command "lost"`}},

@@ -316,7 +316,7 @@ func TestAPaperOnAPhone(t *testing.T) {
 	}
 	w.visit("/papers/first-look")
 	notes, answer := w.element(in("names-and-valleys", ".notes")).MustShape().Box(), w.element(
-		in("names-and-valleys", ".answer"),
+		in("names-and-valleys", ".actions"),
 	).MustShape().Box()
 	if notes.Y < answer.Y+answer.Height-1 {
 		t.Errorf("the answer is at %v, the notes at %v", answer, notes)

@@ -98,7 +98,7 @@ func TestTheLastKeysAreSaved(t *testing.T) {
 	}
 	w.visit("/papers/first-look")
 	w.write("no-mail", "SELECT 'logging out'")
-	w.says("header button", "Log out").MustClick()
+	w.logOut()
 	w.element("#name")
 	if got := draftOf(t, c, "no-mail"); got != "SELECT 'logging out'" {
 		t.Errorf("after logging out: %q", got)
@@ -226,7 +226,7 @@ func TestSomebodyElseLogsIn(t *testing.T) {
 	if strings.Contains(before, "wren") {
 		t.Errorf("alma's draft: %q", before)
 	}
-	w.says("header button", "Log out").MustClick()
+	w.logOut()
 	w.logIn(demo.NewLearnerName, demo.LearnerPassword)
 	until(
 		t, "what wren left unsaved is saved as wren's",

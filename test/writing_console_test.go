@@ -93,6 +93,7 @@ func TestPreferencesAreThePersonsEverywhere(t *testing.T) {
 	w.says(in("no-mail", ".tools summary"), "More").MustClick()
 	w.element(in("no-mail", `[aria-label="Larger text"]`)).MustClick()
 	w.says(in("no-mail", ".tools label"), "Wrap long lines").MustClick()
+	w.element(".frame summary").MustClick()
 	w.element("select.look").MustSelect("Dark")
 	w.element(`html[data-look="dark"]`)
 

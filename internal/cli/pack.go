@@ -38,7 +38,7 @@ Nothing stays. The exit code is 1 where there are errors.`,
 			return p.followCheck(cmd.Context(), c, job)
 		},
 	}
-	return group("pack", "Packs of datasets and papers", check, load)
+	return group("pack", "Packs of datasets and papers", check, load, p.packList(), p.packExport())
 }
 
 // followCheck follows a job that checks exercises, and prints what it found. An interrupt stops it.

@@ -1073,6 +1073,15 @@ type OwnText struct {
 	Sql      string    `json:"sql"`
 }
 
+// Pack defines model for Pack.
+type Pack struct {
+	Datasets int       `json:"datasets"`
+	Loaded   time.Time `json:"loaded"`
+	Name     string    `json:"name"`
+	Papers   int       `json:"papers"`
+	Title    string    `json:"title"`
+}
+
 // Paper defines model for Paper.
 type Paper struct {
 	// Build The number of the dataset's build in use.
@@ -1912,12 +1921,22 @@ type ClientInterface interface {
 	// Corresponds with GET /api/marks (the `ListOwnMarks` operationId).
 	ListOwnMarks(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListPacks The packs that are loaded. For instructors.
+	//
+	// Corresponds with GET /api/packs (the `ListPacks` operationId).
+	ListPacks(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// LoadPackWithBody Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/packs (the `LoadPack` operationId).
 	LoadPackWithBody(ctx context.Context, params *LoadPackParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ExportPack The files of a pack as they were loaded, as a ZIP file. For instructors.
+	//
+	// Corresponds with GET /api/packs/{pack}/files (the `ExportPack` operationId).
+	ExportPack(ctx context.Context, pack string, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListPapers The papers that the caller may read. An instructor may read all.
 	//
@@ -2650,6 +2669,21 @@ func (c *Client) ListOwnMarks(ctx context.Context, reqEditors ...RequestEditorFn
 	return c.Client.Do(req)
 }
 
+// ListPacks The packs that are loaded. For instructors.
+//
+// Corresponds with GET /api/packs (the `ListPacks` operationId).
+func (c *Client) ListPacks(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListPacksRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // LoadPackWithBody Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 //
 // Takes any type of body and a specified content type.
@@ -2657,6 +2691,21 @@ func (c *Client) ListOwnMarks(ctx context.Context, reqEditors ...RequestEditorFn
 // Corresponds with POST /api/packs (the `LoadPack` operationId).
 func (c *Client) LoadPackWithBody(ctx context.Context, params *LoadPackParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewLoadPackRequestWithBody(c.Server, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ExportPack The files of a pack as they were loaded, as a ZIP file. For instructors.
+//
+// Corresponds with GET /api/packs/{pack}/files (the `ExportPack` operationId).
+func (c *Client) ExportPack(ctx context.Context, pack string, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewExportPackRequest(c.Server, pack)
 	if err != nil {
 		return nil, err
 	}
@@ -4511,6 +4560,33 @@ func NewListOwnMarksRequest(server string) (*http.Request, error) {
 	return req, nil
 }
 
+// NewListPacksRequest constructs an http.Request for the ListPacks method
+func NewListPacksRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/packs")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewLoadPackRequestWithBody constructs an http.Request for the LoadPack method, with any body, and a specified content type
 func NewLoadPackRequestWithBody(server string, params *LoadPackParams, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
@@ -4559,6 +4635,40 @@ func NewLoadPackRequestWithBody(server string, params *LoadPackParams, contentTy
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewExportPackRequest constructs an http.Request for the ExportPack method
+func NewExportPackRequest(server string, pack string) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "pack", pack, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/packs/%s/files", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -5830,12 +5940,26 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/marks (the `ListOwnMarks` operationId).
 	ListOwnMarksWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListOwnMarksResponse, error)
 
+	// ListPacksWithResponse The packs that are loaded. For instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/packs (the `ListPacks` operationId).
+	ListPacksWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPacksResponse, error)
+
 	// LoadPackWithBodyWithResponse Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/packs (the `LoadPack` operationId).
 	LoadPackWithBodyWithResponse(ctx context.Context, params *LoadPackParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadPackResponse, error)
+
+	// ExportPackWithResponse The files of a pack as they were loaded, as a ZIP file. For instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/packs/{pack}/files (the `ExportPack` operationId).
+	ExportPackWithResponse(ctx context.Context, pack string, reqEditors ...RequestEditorFn) (*ExportPackResponse, error)
 
 	// ListPapersWithResponse The papers that the caller may read. An instructor may read all.
 	//
@@ -7296,6 +7420,54 @@ func (r ListOwnMarksResponse) ContentType() string {
 	return ""
 }
 
+type ListPacksResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Pack
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListPacksResponse) GetJSON200() *[]Pack {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListPacksResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListPacksResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListPacksResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListPacksResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListPacksResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type LoadPackResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -7338,6 +7510,47 @@ func (r LoadPackResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r LoadPackResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ExportPackResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ExportPackResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ExportPackResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ExportPackResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ExportPackResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ExportPackResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -8842,6 +9055,19 @@ func (c *ClientWithResponses) ListOwnMarksWithResponse(ctx context.Context, reqE
 	return ParseListOwnMarksResponse(rsp)
 }
 
+// ListPacksWithResponse The packs that are loaded. For instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/packs (the `ListPacks` operationId).
+func (c *ClientWithResponses) ListPacksWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPacksResponse, error) {
+	rsp, err := c.ListPacks(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListPacksResponse(rsp)
+}
+
 // LoadPackWithBodyWithResponse Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -8853,6 +9079,19 @@ func (c *ClientWithResponses) LoadPackWithBodyWithResponse(ctx context.Context, 
 		return nil, err
 	}
 	return ParseLoadPackResponse(rsp)
+}
+
+// ExportPackWithResponse The files of a pack as they were loaded, as a ZIP file. For instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/packs/{pack}/files (the `ExportPack` operationId).
+func (c *ClientWithResponses) ExportPackWithResponse(ctx context.Context, pack string, reqEditors ...RequestEditorFn) (*ExportPackResponse, error) {
+	rsp, err := c.ExportPack(ctx, pack, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseExportPackResponse(rsp)
 }
 
 // ListPapersWithResponse The papers that the caller may read. An instructor may read all.
@@ -10133,6 +10372,39 @@ func ParseListOwnMarksResponse(rsp *http.Response) (*ListOwnMarksResponse, error
 	return response, nil
 }
 
+// ParseListPacksResponse parses an HTTP response from a ListPacksWithResponse call
+func ParseListPacksResponse(rsp *http.Response) (*ListPacksResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListPacksResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Pack
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseLoadPackResponse parses an HTTP response from a LoadPackWithResponse call
 func ParseLoadPackResponse(rsp *http.Response) (*LoadPackResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -10154,6 +10426,32 @@ func ParseLoadPackResponse(rsp *http.Response) (*LoadPackResponse, error) {
 		}
 		response.JSON202 = &dest
 
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseExportPackResponse parses an HTTP response from a ExportPackWithResponse call
+func ParseExportPackResponse(rsp *http.Response) (*ExportPackResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ExportPackResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {

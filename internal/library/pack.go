@@ -342,7 +342,7 @@ func (p *packLoad) keep(ctx context.Context, q *query.Queries) error {
 			return err
 		}
 	}
-	return nil
+	return q.KeepPack(ctx, query.KeepPackParams{Name: p.pack.Name, Title: p.pack.Title, JobID: p.work.ID})
 }
 
 func (p *packLoad) keepPaper(ctx context.Context, q *query.Queries, paper pack.Paper) error {

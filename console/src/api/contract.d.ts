@@ -548,6 +548,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack: string;
+            };
+            cookie?: never;
+        };
+        /** The files of a pack as they were loaded, as a ZIP file. For instructors. */
+        get: operations["exportPack"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs": {
         parameters: {
             query?: never;
@@ -555,7 +574,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** The packs that are loaded. For instructors. */
+        get: operations["listPacks"];
         put?: never;
         /** Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors. */
         post: operations["loadPack"];
@@ -935,6 +955,14 @@ export interface components {
             title: string;
             /** Format: date-time */
             at: string;
+        };
+        Pack: {
+            name: string;
+            title: string;
+            /** Format: date-time */
+            loaded: string;
+            datasets: number;
+            papers: number;
         };
         PaperMarks: {
             summary: components["schemas"]["PaperSummary"];
@@ -2581,6 +2609,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportPack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The files. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPacks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Packs. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pack"][];
                 };
             };
             default: components["responses"]["Problem"];

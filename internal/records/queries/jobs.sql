@@ -74,10 +74,11 @@ WHERE id = @id;
 UPDATE job SET name = @name WHERE id = @id AND worker = @worker;
 
 -- name: SweepJobFiles :exec
--- Files of jobs that ended, and that no build is kept for.
+-- Files of jobs that ended, and that no build and no pack is kept for.
 DELETE FROM job_piece WHERE job_id IN (
     SELECT job.id FROM job WHERE job.state IN ('done', 'failed', 'stopped')
-    AND NOT EXISTS (SELECT FROM build WHERE build.job_id = job.id AND build.dropped_at IS NULL));
+    AND NOT EXISTS (SELECT FROM build WHERE build.job_id = job.id AND build.dropped_at IS NULL)
+    AND NOT EXISTS (SELECT FROM pack WHERE pack.job_id = job.id));
 
 -- name: AliveJobs :many
 -- The databases that unfinished jobs have begun to build.

@@ -66,3 +66,16 @@ SELECT name, digest FROM picture WHERE paper_id = $1;
 
 -- name: Picture :one
 SELECT media_type, content FROM picture WHERE paper_id = $1 AND digest = $2 LIMIT 1;
+
+-- name: KeepPack :exec
+INSERT INTO pack (name, title, job_id) VALUES ($1, $2, $3)
+ON CONFLICT (name) DO UPDATE SET title = excluded.title, job_id = excluded.job_id, loaded_at = now();
+
+-- name: ListPacks :many
+SELECT pack.name, pack.title, pack.loaded_at,
+       (SELECT count(*) FROM paper WHERE paper.pack = pack.name) AS papers,
+       (SELECT count(*) FROM dataset WHERE dataset.pack = pack.name AND dataset.dropped_at IS NULL) AS datasets
+FROM pack ORDER BY pack.name;
+
+-- name: PackByName :one
+SELECT * FROM pack WHERE name = $1;

@@ -573,10 +573,11 @@ func (q *Queries) StopJob(ctx context.Context, id int64) (string, error) {
 const sweepJobFiles = `-- name: SweepJobFiles :exec
 DELETE FROM job_piece WHERE job_id IN (
     SELECT job.id FROM job WHERE job.state IN ('done', 'failed', 'stopped')
-    AND NOT EXISTS (SELECT FROM build WHERE build.job_id = job.id AND build.dropped_at IS NULL))
+    AND NOT EXISTS (SELECT FROM build WHERE build.job_id = job.id AND build.dropped_at IS NULL)
+    AND NOT EXISTS (SELECT FROM pack WHERE pack.job_id = job.id))
 `
 
-// Files of jobs that ended, and that no build is kept for.
+// Files of jobs that ended, and that no build and no pack is kept for.
 func (q *Queries) SweepJobFiles(ctx context.Context) error {
 	_, err := q.db.Exec(ctx, sweepJobFiles)
 	return err

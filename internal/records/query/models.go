@@ -248,6 +248,13 @@ type OwnText struct {
 	Revision  int64
 }
 
+type Pack struct {
+	Name     string
+	Title    string
+	JobID    int64
+	LoadedAt time.Time
+}
+
 type Paper struct {
 	ID        int64
 	Slug      string

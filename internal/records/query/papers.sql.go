@@ -64,6 +64,22 @@ func (q *Queries) ExerciseIn(ctx context.Context, arg ExerciseInParams) (Exercis
 	return i, err
 }
 
+const keepPack = `-- name: KeepPack :exec
+INSERT INTO pack (name, title, job_id) VALUES ($1, $2, $3)
+ON CONFLICT (name) DO UPDATE SET title = excluded.title, job_id = excluded.job_id, loaded_at = now()
+`
+
+type KeepPackParams struct {
+	Name  string
+	Title string
+	JobID int64
+}
+
+func (q *Queries) KeepPack(ctx context.Context, arg KeepPackParams) error {
+	_, err := q.db.Exec(ctx, keepPack, arg.Name, arg.Title, arg.JobID)
+	return err
+}
+
 const linkTargets = `-- name: LinkTargets :many
 SELECT paper.slug, coalesce(array_agg(exercise.slug) FILTER (WHERE exercise.slug IS NOT NULL), '{}')::text[] AS exercises
 FROM paper LEFT JOIN exercise ON exercise.paper_id = paper.id AND NOT exercise.retired
@@ -86,6 +102,47 @@ func (q *Queries) LinkTargets(ctx context.Context) ([]LinkTargetsRow, error) {
 	for rows.Next() {
 		var i LinkTargetsRow
 		if err := rows.Scan(&i.Slug, &i.Exercises); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const listPacks = `-- name: ListPacks :many
+SELECT pack.name, pack.title, pack.loaded_at,
+       (SELECT count(*) FROM paper WHERE paper.pack = pack.name) AS papers,
+       (SELECT count(*) FROM dataset WHERE dataset.pack = pack.name AND dataset.dropped_at IS NULL) AS datasets
+FROM pack ORDER BY pack.name
+`
+
+type ListPacksRow struct {
+	Name     string
+	Title    string
+	LoadedAt time.Time
+	Papers   int64
+	Datasets int64
+}
+
+func (q *Queries) ListPacks(ctx context.Context) ([]ListPacksRow, error) {
+	rows, err := q.db.Query(ctx, listPacks)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []ListPacksRow
+	for rows.Next() {
+		var i ListPacksRow
+		if err := rows.Scan(
+			&i.Name,
+			&i.Title,
+			&i.LoadedAt,
+			&i.Papers,
+			&i.Datasets,
+		); err != nil {
 			return nil, err
 		}
 		items = append(items, i)
@@ -177,6 +234,22 @@ func (q *Queries) NewVersion(ctx context.Context, arg NewVersionParams) error {
 		arg.Checking,
 	)
 	return err
+}
+
+const packByName = `-- name: PackByName :one
+SELECT name, title, job_id, loaded_at FROM pack WHERE name = $1
+`
+
+func (q *Queries) PackByName(ctx context.Context, name string) (Pack, error) {
+	row := q.db.QueryRow(ctx, packByName, name)
+	var i Pack
+	err := row.Scan(
+		&i.Name,
+		&i.Title,
+		&i.JobID,
+		&i.LoadedAt,
+	)
+	return i, err
 }
 
 const paperBySlug = `-- name: PaperBySlug :one

@@ -1074,6 +1074,15 @@ type OwnText struct {
 	Sql      string    `json:"sql"`
 }
 
+// Pack defines model for Pack.
+type Pack struct {
+	Datasets int       `json:"datasets"`
+	Loaded   time.Time `json:"loaded"`
+	Name     string    `json:"name"`
+	Papers   int       `json:"papers"`
+	Title    string    `json:"title"`
+}
+
 // Paper defines model for Paper.
 type Paper struct {
 	// Build The number of the dataset's build in use.
@@ -1724,9 +1733,15 @@ type ServerInterface interface {
 	// ListOwnMarks The caller's own marks, paper by paper.
 	// (GET /api/marks)
 	ListOwnMarks(c *gin.Context)
+	// ListPacks The packs that are loaded. For instructors.
+	// (GET /api/packs)
+	ListPacks(c *gin.Context)
 	// LoadPack Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	// (POST /api/packs)
 	LoadPack(c *gin.Context, params LoadPackParams)
+	// ExportPack The files of a pack as they were loaded, as a ZIP file. For instructors.
+	// (GET /api/packs/{pack}/files)
+	ExportPack(c *gin.Context, pack string)
 	// ListPapers The papers that the caller may read. An instructor may read all.
 	// (GET /api/papers)
 	ListPapers(c *gin.Context)
@@ -2669,6 +2684,19 @@ func (siw *ServerInterfaceWrapper) ListOwnMarks(c *gin.Context) {
 	siw.Handler.ListOwnMarks(c)
 }
 
+// ListPacks operation middleware
+func (siw *ServerInterfaceWrapper) ListPacks(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListPacks(c)
+}
+
 // LoadPack operation middleware
 func (siw *ServerInterfaceWrapper) LoadPack(c *gin.Context) {
 
@@ -2694,6 +2722,31 @@ func (siw *ServerInterfaceWrapper) LoadPack(c *gin.Context) {
 	}
 
 	siw.Handler.LoadPack(c, params)
+}
+
+// ExportPack operation middleware
+func (siw *ServerInterfaceWrapper) ExportPack(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "pack" -------------
+	var pack string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "pack", c.Param("pack"), &pack, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter pack: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ExportPack(c, pack)
 }
 
 // ListPapers operation middleware
@@ -3327,6 +3380,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/datasets/:dataset/map", wrapper.GetMap)
 	router.POST(options.BaseURL+"/api/datasets/:dataset/use", wrapper.UseBuild)
 	router.POST(options.BaseURL+"/api/datasets/:dataset/builds", wrapper.BuildDataset)
+	router.GET(options.BaseURL+"/api/packs/:pack/files", wrapper.ExportPack)
+	router.GET(options.BaseURL+"/api/packs", wrapper.ListPacks)
 	router.POST(options.BaseURL+"/api/packs", wrapper.LoadPack)
 	router.GET(options.BaseURL+"/api/jobs", wrapper.ListJobs)
 	router.GET(options.BaseURL+"/api/jobs/:job", wrapper.GetJob)
@@ -4424,6 +4479,44 @@ func (response ListOwnMarksdefaultApplicationProblemPlusJSONResponse) VisitListO
 	return err
 }
 
+type ListPacksRequestObject struct {
+}
+
+type ListPacksResponseObject interface {
+	VisitListPacksResponse(w http.ResponseWriter) error
+}
+
+type ListPacks200JSONResponse []Pack
+
+func (response ListPacks200JSONResponse) VisitListPacksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPacksdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListPacksdefaultApplicationProblemPlusJSONResponse) VisitListPacksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type LoadPackRequestObject struct {
 	Params LoadPackParams
 	Body   *multipart.Reader
@@ -4453,6 +4546,51 @@ type LoadPackdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response LoadPackdefaultApplicationProblemPlusJSONResponse) VisitLoadPackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportPackRequestObject struct {
+	Pack string `json:"pack"`
+}
+
+type ExportPackResponseObject interface {
+	VisitExportPackResponse(w http.ResponseWriter) error
+}
+
+type ExportPack200ApplicationzipResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportPack200ApplicationzipResponse) VisitExportPackResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/zip")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportPackdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportPackdefaultApplicationProblemPlusJSONResponse) VisitExportPackResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5577,9 +5715,15 @@ type StrictServerInterface interface {
 	// ListOwnMarks The caller's own marks, paper by paper.
 	// (GET /api/marks)
 	ListOwnMarks(ctx context.Context, request ListOwnMarksRequestObject) (ListOwnMarksResponseObject, error)
+	// ListPacks The packs that are loaded. For instructors.
+	// (GET /api/packs)
+	ListPacks(ctx context.Context, request ListPacksRequestObject) (ListPacksResponseObject, error)
 	// LoadPack Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	// (POST /api/packs)
 	LoadPack(ctx context.Context, request LoadPackRequestObject) (LoadPackResponseObject, error)
+	// ExportPack The files of a pack as they were loaded, as a ZIP file. For instructors.
+	// (GET /api/packs/{pack}/files)
+	ExportPack(ctx context.Context, request ExportPackRequestObject) (ExportPackResponseObject, error)
 	// ListPapers The papers that the caller may read. An instructor may read all.
 	// (GET /api/papers)
 	ListPapers(ctx context.Context, request ListPapersRequestObject) (ListPapersResponseObject, error)
@@ -6511,6 +6655,30 @@ func (sh *strictHandler) ListOwnMarks(ctx *gin.Context) {
 	}
 }
 
+// ListPacks operation middleware
+func (sh *strictHandler) ListPacks(ctx *gin.Context) {
+	var request ListPacksRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListPacks(ctx, request.(ListPacksRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListPacks")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListPacksResponseObject); ok {
+		if err := validResponse.VisitListPacksResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // LoadPack operation middleware
 func (sh *strictHandler) LoadPack(ctx *gin.Context, params LoadPackParams) {
 	var request LoadPackRequestObject
@@ -6537,6 +6705,32 @@ func (sh *strictHandler) LoadPack(ctx *gin.Context, params LoadPackParams) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(LoadPackResponseObject); ok {
 		if err := validResponse.VisitLoadPackResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ExportPack operation middleware
+func (sh *strictHandler) ExportPack(ctx *gin.Context, pack string) {
+	var request ExportPackRequestObject
+
+	request.Pack = pack
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportPack(ctx, request.(ExportPackRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportPack")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ExportPackResponseObject); ok {
+		if err := validResponse.VisitExportPackResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -70,7 +70,7 @@ export function Answer({ exercise, tables, closed, broughtBack, narrow }: Props)
   const attempt = exercise.latest;
   const used = exercise.attempts_allowed !== undefined && exercise.attempts_used >= exercise.attempts_allowed;
   const notes = (
-    <aside className="right-margin" aria-label="Notes" aria-live="polite">
+    <aside className="right-margin" aria-label={`Notes on ${exercise.title}`} aria-live="polite">
       {submission && <SubmissionState submission={submission} />}
       <MarginNotes
         exercise={exercise}

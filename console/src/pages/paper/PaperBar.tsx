@@ -54,7 +54,11 @@ export function PaperBar({ summary, exercises, focus, onFocus, tables, onTables 
     <>
       <div ref={before} className="before-bar" />
       <nav className="paper-bar" aria-label="This paper">
-        {(scrolled || focus) && <span className="paper-bar-title">{summary.title}</span>}
+        {focus ? (
+          <h1 className="paper-bar-title">{summary.title}</h1>
+        ) : (
+          scrolled && <span className="paper-bar-title">{summary.title}</span>
+        )}
         <Menu label="Outline">
           <ol className="outline">
             {exercises.map((exercise) => (
