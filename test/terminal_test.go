@@ -165,3 +165,57 @@ func TestWhatOneKeepsAtTheCommandLine(t *testing.T) {
 		}
 	}
 }
+
+// A pack's files come back byte for byte, and what stands in a folder is not changed unasked.
+func TestAPackComesBackAsItWas(t *testing.T) {
+	s := at(t, demo.InstructorName, demo.InstructorPassword)
+	was, folder := t.TempDir(), filepath.Join(t.TempDir(), "back")
+	for name, content := range map[string]string{
+		"pack.yaml":       "pack: dusk\r\ntitle:   Dusk   # spaces stay\npapers: [papers/dusk.md]\n",
+		"papers/dusk.md":  "---\npaper: dusk\ntitle: Dusk\ndataset: apiary\n---\n\n![Site](../site.svg)\t\n",
+		"site.svg":        "<svg xmlns='http://www.w3.org/2000/svg'/>",
+		"left/unused.txt": "not named anywhere\n",
+	} {
+		path := filepath.Join(was, name)
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(path, []byte(content), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	export := func(code int, says string, args ...string) {
+		t.Helper()
+		p := s.run("", append([]string{"pack", "export", "dusk", folder}, args...)...)
+		if p.code != code || !strings.Contains(p.errs, says) {
+			t.Errorf("%v: exit code %d, %s", args, p.code, p.errs)
+		}
+	}
+	same := func() {
+		t.Helper()
+		if out, err := exec.Command("diff", "-r", was, folder).CombinedOutput(); err != nil {
+			t.Errorf("%v\n%s", err, out)
+		}
+	}
+	for range 2 { // what is loaded from what came back is the same again
+		if p := s.run("", "pack", "load", was); p.code != 0 {
+			t.Fatal(p.errs)
+		}
+		export(0, "4 files of the pack in")
+		same()
+		was, folder = folder, filepath.Join(t.TempDir(), "again")
+	}
+	was, folder = folder, was
+	export(0, "0 written")
+	for name, content := range map[string]string{"pack.yaml": "changed", "mine.txt": "mine"} {
+		if err := os.WriteFile(filepath.Join(folder, name), []byte(content), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	export(2, "nothing was written, since 1 file would be changed in "+folder+": pack.yaml")
+	export(0, "changed pack.yaml", "--over")
+	export(0, "not in the pack: mine.txt")
+	if p := s.run("", "pack", "list", "-o", "csv"); !strings.Contains(p.out, "dusk,Dusk,0,1,") {
+		t.Errorf("got %s", p.out)
+	}
+}

@@ -60,6 +60,8 @@ var examples = map[string]string{
 	"dataset drop":    "examen dataset drop observers --yes",
 	"pack check":      "examen pack check my-pack/",
 	"pack load":       "examen pack load my-pack/",
+	"pack list":       "examen pack list",
+	"pack export":     "examen pack export heather-hill\nexamen pack export heather-hill my-copy/ --over",
 	"course create":   "examen course create morning-group --title 'Morning group'",
 	"course list":     "examen course list",
 	"course show":     "examen course show evening-group",
@@ -84,6 +86,7 @@ const (
 	anAddress wanted = "address" // PAPER/EXERCISE
 	aDataset  wanted = "dataset"
 	aTable    wanted = "table" // of the dataset before
+	aPack     wanted = "pack"
 	aCourse   wanted = "course"
 	aMember   wanted = "member"
 	aText     wanted = "text" // of one's own
@@ -97,7 +100,7 @@ var arguments = map[string][]wanted{
 	"dataset rows": {aDataset, aTable}, "dataset map": {aDataset}, "dataset build": {aFile},
 	"dataset builds": {aDataset}, "dataset use": {aDataset}, "dataset confirm": {aDataset},
 	"dataset follow": {aDataset}, "dataset stop": {aDataset}, "dataset drop": {aDataset}, "pack check": {aFile},
-	"pack load": {aFile}, "course show": {aCourse}, "member reset": {aMember}, "member deactivate": {aMember},
+	"pack load": {aFile}, "pack export": {aPack, aFile}, "course show": {aCourse}, "member reset": {aMember}, "member deactivate": {aMember},
 	"member activate": {aMember}, "mark set": {anAddress, aMember},
 	"progress": {aPaper}, "marks": {aPaper}, "text show": {aText}, "text save": {aText, aFile},
 	"text rename": {aText}, "text copy": {aText}, "text remove": {aText},
@@ -186,6 +189,11 @@ func (p *program) complete(
 		found = listed(
 			p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListDatasets(ctx) },
 			func(d client.DatasetSummary) string { return d.Name + "\t" + d.Title },
+		)
+	case aPack:
+		found = listed(
+			p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) { return c.ListPacks(ctx) },
+			func(k client.Pack) string { return k.Name + "\t" + k.Title },
 		)
 	case aCourse:
 		found = listed(

@@ -101,7 +101,7 @@ func (p *program) writePack(files []*zip.File, dir string, over bool) error {
 		}
 	}
 	if len(changed) > 0 && !over {
-		return usageError{fmt.Errorf("%s differ in %s, and nothing was written: %s; write over them with --over",
+		return usageError{fmt.Errorf("nothing was written, since %s would be changed in %s: %s; --over writes over them",
 			plural(int64(len(changed)), "file"), dir, strings.Join(changed, ", "))}
 	}
 	for _, f := range write {

@@ -38,8 +38,7 @@ func (l *Library) PackFiles(ctx context.Context, who account.Account, name strin
 	pack, err := l.records.PackByName(ctx, name)
 	if records.Missing(err) {
 		return nil, nil, problem.New(404, "no-pack", "There is no such pack",
-			"No pack called %.80q is loaded; one of papers alone that an earlier version has loaded has to be loaded "+
-				"once more.", name)
+			"No pack called %.80q is loaded; examen pack list names those that are.", name)
 	} else if err != nil {
 		return nil, nil, err
 	}
