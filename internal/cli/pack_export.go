@@ -101,8 +101,10 @@ func (p *program) writePack(files []*zip.File, dir string, over bool) error {
 		}
 	}
 	if len(changed) > 0 && !over {
-		return usageError{fmt.Errorf("nothing was written, since %s would be changed in %s: %s; --over writes over them",
-			plural(int64(len(changed)), "file"), dir, strings.Join(changed, ", "))}
+		return usageError{fmt.Errorf(
+			"nothing was written, since %s would be changed in %s: %s; --over writes over them",
+			plural(int64(len(changed)), "file"), dir, strings.Join(changed, ", "),
+		)}
 	}
 	for _, f := range write {
 		if err := writeFile(root, f); err != nil {

@@ -259,9 +259,12 @@ var shots = []shot{
 		height:   800,
 		steps: func(p *rod.Page) {
 			for _, text := range []struct{ name, sql string }{
-				{"swarms by month", "SELECT date_trunc('month', caught_on) AS month, count(*)\nFROM swarm\nGROUP BY month"},
-				{"strong hives by valley", "SELECT a.valley, count(*) AS hives, avg(h.strength) AS strength\nFROM hive h\n" +
-					"JOIN apiary a ON a.apiary_id = h.apiary_id\nWHERE h.strength > 6\nGROUP BY a.valley"},
+				{
+					"swarms by month",
+					"SELECT date_trunc('month', caught_on) AS month, count(*)\nFROM swarm\nGROUP BY month",
+				},
+				{"strong hives by valley", "SELECT a.valley, count(*) AS hives, avg(h.strength) AS strength\n" +
+					"FROM hive h\nJOIN apiary a ON a.apiary_id = h.apiary_id\nWHERE h.strength > 6\nGROUP BY a.valley"},
 			} {
 				p.MustElementR(".text-list button", "^Without a name").MustClick()
 				p.MustElement(".try-text textarea, .try-text .cm-content").MustFocus()

@@ -23,7 +23,7 @@ export function DatasetsPage() {
               <p className="quiet">
                 {instructor
                   ? "No dataset is built yet. Build one below, from setup scripts or CSV files."
-                  : "None of your open papers is about a dataset yet. With the first that opens, its dataset stands here."}
+                  : "None of your papers has opened yet. With the first that does, its dataset stands here."}
               </p>
             )}
             <ul className="papers">
