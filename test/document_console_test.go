@@ -419,3 +419,36 @@ func TestForcedColours(t *testing.T) {
 		t.Errorf("the lines under the pages are %v", all)
 	}
 }
+
+// A due time is told in one's own time zone and, where that is another, in the course's, with what is left of it.
+func TestADueTimeInBothZones(t *testing.T) {
+	teacher := hazel(t)
+	_, err := client.Read[client.Course](teacher.CreateCourse(
+		ctx, client.NewCourse{Slug: "far-away", Title: "Far away", Zone: "Asia/Tokyo"},
+	))
+	if err != nil {
+		t.Fatal(err)
+	}
+	due := time.Date(2036, 6, 10, 22, 0, 0, 0, time.UTC)
+	if _, err := client.Read[client.CoursePaper](
+		teacher.OpenPaper(ctx, "far-away", "first-look", client.PaperTimes{Due: due}),
+	); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := client.Read[client.AddedMember](
+		teacher.AddMember(ctx, "far-away", client.NewMember{Name: "traveller", Password: demo.LearnerPassword}),
+	); err != nil {
+		t.Fatal(err)
+	}
+	w := open(t, shared.url, "traveller", demo.LearnerPassword)
+	const said = `ue 11 Jun 2036, 00:00 CEST \(11 Jun, 07:00 in the course\), in [0-9,]+ days\.`
+	for zone, wants := range map[string]string{"Europe/Rome": said, "Asia/Tokyo": `ue 11 Jun 2036, 07:00 GMT\+9, in `} {
+		if err := (proto.EmulationSetTimezoneOverride{TimezoneID: zone}).Call(w); err != nil {
+			t.Fatal(err)
+		}
+		w.visit("/")
+		w.says(".papers li", wants)
+		w.visit("/papers/first-look")
+		w.says(".paper p", wants)
+	}
+}
