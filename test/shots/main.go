@@ -478,6 +478,7 @@ func (s *script) prompt(lines ...string) {
 	cmd.Stdin = strings.NewReader(strings.Join(lines, "\n") + "\n")
 	out, _ := cmd.Output()
 	shown := regexp.MustCompile("\r|[^\n]*\x1b\\[0K|\x1b\\[[0-9;]*[A-Za-z]").ReplaceAllString(string(out), "")
+	shown = shown[max(0, strings.Index(shown, "first-look/")):] // what was typed ahead has been echoed before
 	s.text.WriteString("$ examen run first-look/3\n" + shown + "\n")
 }
 
