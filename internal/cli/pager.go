@@ -5,6 +5,7 @@ import (
 	"io"
 	"os"
 	"os/exec"
+	"strings"
 
 	"golang.org/x/term"
 )
@@ -70,7 +71,8 @@ func (p *pager) start() {
 	if _, set := os.LookupEnv("LESS"); !set {
 		p.program.Env = append(p.program.Env, "LESS=FRX")
 	}
-	_, err := exec.LookPath(firstWord(command))
+	name, _, _ := strings.Cut(command, " ")
+	_, err := exec.LookPath(name)
 	if err == nil {
 		p.to, err = p.program.StdinPipe()
 	}
@@ -83,15 +85,6 @@ func (p *pager) start() {
 		return
 	}
 	_, _ = p.to.Write(p.held.Bytes())
-}
-
-func firstWord(s string) string {
-	for i, c := range s {
-		if c == ' ' {
-			return s[:i]
-		}
-	}
-	return s
 }
 
 // leavePager has a command print without a pager.

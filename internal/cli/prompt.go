@@ -6,9 +6,11 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"os/signal"
 	"path/filepath"
 	"slices"
 	"strings"
+	"syscall"
 
 	"github.com/peterh/liner"
 
@@ -56,6 +58,7 @@ func (p *program) prompt(ctx context.Context, c *client.Client, request client.R
 	if err := s.begin(ctx); err != nil {
 		return err
 	}
+	signal.Reset(syscall.SIGTERM) // it ends the prompt also while that waits for a line
 	line := liner.NewLiner()
 	defer line.Close()
 	line.SetCtrlCAborts(true)
@@ -109,9 +112,9 @@ func (s *session) begin(ctx context.Context) error {
 func (s *session) loop(ctx context.Context) error {
 	var text string // what has been typed of a query
 	for {
-		ask := "sql> "
+		ask := "query: "
 		if text != "" {
-			ask = "...> "
+			ask = "       "
 		}
 		line, err := s.lines.Prompt(ask)
 		switch {
@@ -141,7 +144,7 @@ func (s *session) loop(ctx context.Context) error {
 		query := strings.TrimSpace(text)
 		text = ""
 		s.lines.AppendHistory(strings.Join(strings.Fields(query), " "))
-		s.tell(s.runQuery(ctx, query))
+		s.interruptible(ctx, func(ctx context.Context) error { return s.runQuery(ctx, query) })
 	}
 }
 
@@ -150,6 +153,18 @@ func (s *session) tell(err error) {
 	if err != nil && !errors.Is(err, errNotCorrect) {
 		s.exit(err)
 	}
+}
+
+// interruptible does something that Ctrl-C stops, and not the prompt with it.
+func (s *session) interruptible(ctx context.Context, do func(context.Context) error) {
+	ctx, stop := signal.NotifyContext(context.WithoutCancel(ctx), os.Interrupt)
+	defer stop()
+	err := do(ctx)
+	if err != nil && ctx.Err() != nil {
+		fmt.Fprintln(s.err, "Stopped.")
+		return
+	}
+	s.tell(err)
 }
 
 // word does what a line asks for that is not SQL but a word of the prompt's own.
@@ -176,7 +191,7 @@ func (s *session) word(ctx context.Context, line string) (known, leave bool) {
 		}
 		s.tell(err)
 	case len(words) == 1 && words[0] == "submit" && onExercise:
-		s.tell(s.submitLast(ctx))
+		s.interruptible(ctx, s.submitLast)
 	default:
 		return false, false
 	}

@@ -23,8 +23,9 @@ export function count(n: number, noun: string) {
 
 /** The state of an exercise in words. */
 export function stateOf(exercise: Exercise) {
-  if (!exercise.outcome) return "Not submitted";
-  return `${outcomeWord(exercise.outcome)}, ${exercise.mark} of ${points(exercise.points)}`;
+  const { outcome, by_hand: byHand, mark } = exercise;
+  if (!outcome && !byHand) return "Not submitted";
+  return `${byHand ? "Marked by hand" : outcomeWord(outcome!)}, ${mark} of ${points(exercise.points)}`;
 }
 
 const zone = new Intl.DateTimeFormat("en-GB", { timeZoneName: "short" });

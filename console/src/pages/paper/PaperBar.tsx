@@ -67,7 +67,10 @@ export function PaperBar({ summary, exercises, focus, onFocus, tables, onTables 
                   <span>
                     {exercise.number}. {exercise.title}
                   </span>{" "}
-                  <small>{exercise.outcome ? stateOf(exercise) : `Not submitted, ${points(exercise.points)}`}</small>
+                  <small>
+                    {stateOf(exercise)}
+                    {!exercise.outcome && !exercise.by_hand && `, ${points(exercise.points)}`}
+                  </small>
                 </button>
               </li>
             ))}

@@ -1,21 +1,17 @@
 import type { Exercise } from "../../api/client";
-import { count, moment, outcomeWord, points } from "../../parts/words";
+import { count, moment, outcomeWord, points, stateOf } from "../../parts/words";
 
 const signs = { correct: "✓", incorrect: "✗", rejected: "✗", failed: "!", stopped: "!", done: "" };
 
 /** How one stands on an exercise: the mark that counts, and why, in words first. */
 export function Standing({ exercise, changed }: { exercise: Exercise; changed: boolean }) {
-  const { outcome, mark, latest, attempts, attempts_used: used, attempts_allowed: allowed } = exercise;
+  const { outcome, latest, attempts, attempts_used: used, attempts_allowed: allowed } = exercise;
   const { counts_at: countsAt, by_hand: byHand, reason } = exercise;
   const latestCounts = !byHand && latest !== undefined && latest.at === countsAt;
   return (
     <div className="standing" data-outcome={byHand ? "by-hand" : (outcome ?? "none")}>
       <p className="state">
-        {byHand
-          ? `Marked by hand, ${mark} of ${points(exercise.points)}`
-          : outcome
-            ? `${outcomeWord(outcome)}, ${mark} of ${points(exercise.points)}`
-            : "Not submitted"}
+        {stateOf(exercise)}
         {outcome && !byHand && <span aria-hidden="true"> {signs[outcome]}</span>}
       </p>
       <p className="quiet">
