@@ -22,7 +22,7 @@ var notLetters = regexp.MustCompile(`[^\pL]+`)
 // or that stands where it has no meaning, is an error: its text would be shown to learners.
 func (b *body) label(n *ast.FencedCodeBlock) string {
 	written := strings.TrimSpace(string(n.Info.Segment.Value(b.source)))
-	label := strings.ToLower(strings.Join(strings.Fields(written), " "))
+	label := plainLabel(written)
 	start, _ := b.lines(n.Info.Segment.Start, n.Info.Segment.Stop)
 	if slices.Contains(labels, label) {
 		if n.Parent().Kind() == ast.KindDocument {
@@ -45,6 +45,11 @@ func (b *body) label(n *ast.FencedCodeBlock) string {
 		)
 	}
 	return ""
+}
+
+// plainLabel returns a label in lower-case letters, with single blanks.
+func plainLabel(written string) string {
+	return strings.ToLower(strings.Join(strings.Fields(written), " "))
 }
 
 // meantLabel returns the label that another one resembles; "" for none.

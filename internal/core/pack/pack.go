@@ -157,7 +157,8 @@ var slug = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
 
 // A reader collects errors while it reads.
 type reader struct {
-	files  fs.FS
+	files  fs.FS             // nil for a paper that is read alone
+	known  map[string]string // its pictures then: their media types, by name
 	errors []Error
 }
 
@@ -213,16 +214,28 @@ func (r *reader) checkPaper(p *Pack, paper Paper) {
 	if i < 0 {
 		return // a dataset of another pack, perhaps; the service knows
 	}
-	for _, e := range paper.Exercises() {
+	var variants []string
+	for _, v := range p.Datasets[i].Variants {
+		variants = append(variants, v.Name)
+	}
+	r.errors = append(r.errors, paper.StrangeVariants(variants)...)
+}
+
+// StrangeVariants returns an error for each variant that an exercise is checked on and that the dataset does not have.
+func (p *Paper) StrangeVariants(variants []string) (wrong []Error) {
+	for _, e := range p.Exercises() {
 		if e.Checking.Variants == nil {
 			continue
 		}
 		for _, name := range *e.Checking.Variants {
-			if !slices.ContainsFunc(p.Datasets[i].Variants, func(v Variant) bool { return v.Name == name }) {
-				r.fail(e.Path, e.Line, "exercise %s: the dataset %s has no variant %q", e.Slug, paper.Dataset, name)
+			if !slices.Contains(variants, name) {
+				wrong = append(wrong, Error{e.Path, e.Line, fmt.Sprintf(
+					"exercise %s: the dataset %s has no variant %q", e.Slug, p.Dataset, name,
+				)})
 			}
 		}
 	}
+	return wrong
 }
 
 func (r *reader) datasets(file string, n *yaml.Node) []Dataset {

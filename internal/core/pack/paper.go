@@ -6,6 +6,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/yuin/goldmark"
 	"github.com/yuin/goldmark/ast"
@@ -20,6 +21,17 @@ import (
 
 var markdown = goldmark.New(goldmark.WithParserOptions(parser.WithHeadingAttribute()))
 
+// ReadPaper reads the text of a paper that is in no folder. pictures are the media types of its pictures, by the names
+// that it gives them. The paper is as much of it as could be read; with errors it is of no use but to be looked at.
+func ReadPaper(path, text string, pictures map[string]string) (*Paper, []Error) {
+	r := &reader{known: pictures}
+	if i := strings.IndexByte(text, 0); i >= 0 || !utf8.ValidString(text) {
+		return &Paper{Path: path}, []Error{{path, 1, "the text is not valid UTF-8, or holds a NUL character"}}
+	}
+	p, _ := r.paper(path, []byte(strings.TrimPrefix(text, "\ufeff")))
+	return &p, r.errors
+}
+
 // paper reads a paper: front matter, then Markdown.
 func (r *reader) paper(file string, content []byte) (Paper, bool) {
 	before := len(r.errors)
@@ -29,7 +41,7 @@ func (r *reader) paper(file string, content []byte) (Paper, bool) {
 		r.fail(
 			file, 1, "a paper starts with its front matter: a line ---, then paper, title and dataset, then a line ---",
 		)
-		return Paper{}, false
+		return Paper{Path: file}, false
 	}
 	p := Paper{Path: file}
 	if root, ok := r.yaml(file, front, 2); ok {
@@ -47,7 +59,13 @@ func (r *reader) paper(file string, content []byte) (Paper, bool) {
 			)
 		}
 	}
-	b := &body{reader: r, file: file, first: first, source: source}
+	r.body(&p, first, source)
+	return p, len(r.errors) == before
+}
+
+// body reads what comes after a paper's front matter; first is the line of the file on which it begins.
+func (r *reader) body(p *Paper, first int, source []byte) {
+	b := &body{reader: r, file: p.Path, first: first, source: source}
 	doc := markdown.Parser().Parse(text.NewReader(b.source))
 	p.Sections = b.sections(doc)
 	p.Pictures = b.pictures(doc)
@@ -56,11 +74,10 @@ func (r *reader) paper(file string, content []byte) (Paper, bool) {
 	for i, e := range p.Exercises() {
 		e.Number = i + 1
 		if seen[e.Slug] {
-			r.fail(file, e.Line, "two exercises are called %q: give each its own {#slug}", e.Slug)
+			r.fail(p.Path, e.Line, "two exercises are called %q: give each its own {#slug}", e.Slug)
 		}
 		seen[e.Slug] = true
 	}
-	return p, len(r.errors) == before
 }
 
 // cutFrontMatter returns what stands between the first two lines of three hyphens, and the rest with its first line's
@@ -90,6 +107,7 @@ func (b *body) line(offset int) int { return b.first + bytes.Count(b.source[:off
 // draft is a section while it is being read.
 type draft struct {
 	title, slug  string
+	heading      bool
 	line         int
 	blocks       []Block
 	answer       string
@@ -106,22 +124,14 @@ func (b *body) sections(doc ast.Node) []Section {
 	for n := doc.FirstChild(); n != nil; n = n.NextSibling() {
 		switch n := n.(type) {
 		case *ast.Heading:
-			if n.Level != 2 || n.Lines().Len() == 0 {
+			if n.Level != 2 {
 				continue
 			}
-			start, end := b.lines(n.Lines().At(0).Start, n.Lines().At(n.Lines().Len()-1).Stop)
+			start, end := b.heading(n)
 			b.takeText(d, start)
 			sections = b.finish(sections, d)
-			d = &draft{line: b.line(start), narrativeEnd: end}
+			d = &draft{line: b.line(start), narrativeEnd: end, heading: true}
 			d.title, d.slug = headingText(n, b.source), headingSlug(n)
-			// A heading underlined with hyphens has one more line.
-			if next := b.source[end:]; !bytes.HasPrefix(b.source[start:], []byte("#")) {
-				if i := bytes.IndexByte(next, '\n'); i >= 0 {
-					d.narrativeEnd += i + 1
-				} else {
-					d.narrativeEnd = len(b.source)
-				}
-			}
 		case *ast.FencedCodeBlock:
 			b.fence(d, n)
 		}
@@ -139,6 +149,30 @@ func (b *body) sections(doc ast.Node) []Section {
 	})
 	b.takeText(d, len(b.source))
 	return b.finish(sections, d)
+}
+
+// heading returns where the lines of a heading begin and end.
+func (b *body) heading(n *ast.Heading) (start, end int) {
+	if n.Lines().Len() == 0 { // it has no text
+		return b.lines(n.Pos(), n.Pos())
+	}
+	start, end = b.lines(n.Lines().At(0).Start, n.Lines().At(n.Lines().Len()-1).Stop)
+	if !bytes.HasPrefix(b.source[start:], []byte("#")) { // one that is underlined with hyphens has one more line
+		_, end = b.lines(end, end)
+	}
+	return start, end
+}
+
+// fenced returns where the lines of a fenced block begin and end, its fences included.
+func (b *body) fenced(n *ast.FencedCodeBlock) (start, end int) {
+	start, end = b.lines(n.Info.Segment.Start, n.Info.Segment.Stop)
+	if n.Lines().Len() > 0 {
+		_, end = b.lines(end, n.Lines().At(n.Lines().Len()-1).Stop)
+	}
+	if i := bytes.IndexByte(b.source[end:], '\n'); i >= 0 { // the closing fence
+		return start, end + i + 1
+	}
+	return start, len(b.source)
 }
 
 // lines widens a range to whole lines, the last line's end included.
@@ -170,18 +204,10 @@ func (b *body) fence(d *draft, n *ast.FencedCodeBlock) {
 	if info == "" {
 		return
 	}
-	start, end := b.lines(n.Info.Segment.Start, n.Info.Segment.Stop)
-	if n.Lines().Len() > 0 {
-		_, end = b.lines(end, n.Lines().At(n.Lines().Len()-1).Stop)
-	}
+	start, end := b.fenced(n)
 	content := string(n.Lines().Value(b.source))
 	contentLine := b.line(start) + 1
 	b.takeText(d, start)
-	if i := bytes.IndexByte(b.source[end:], '\n'); i >= 0 { // the closing fence
-		end += i + 1
-	} else {
-		end = len(b.source)
-	}
 	d.narrativeEnd = end
 	switch info {
 	case "sql example":
@@ -215,7 +241,9 @@ func (b *body) finish(sections []Section, d *draft) []Section {
 		}
 		return append(sections, Section{Title: d.title, Blocks: d.blocks})
 	}
-	if d.title == "" {
+	if d.title == "" && d.heading {
+		b.fail(b.file, d.line, "the exercise has no title: write it after ##")
+	} else if d.title == "" {
 		b.fail(
 			b.file, d.answerLine,
 			"an sql answer block before any level-two heading: an exercise starts with ## and its title",

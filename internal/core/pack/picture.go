@@ -41,6 +41,12 @@ func (b *body) readPicture(p *Picture) (wrong string) {
 	if !fs.ValidPath(p.Path) {
 		return "leaves the pack's folder: name a file inside it"
 	}
+	if b.files == nil {
+		if p.MediaType = b.known[p.Name]; p.MediaType == "" {
+			return "is not there: add it to the paper, or take it out of the text"
+		}
+		return ""
+	}
 	info, err := fs.Stat(b.files, p.Path)
 	if err != nil || info.IsDir() {
 		return "is not there: the pack has no file " + p.Path
@@ -52,11 +58,17 @@ func (b *body) readPicture(p *Picture) (wrong string) {
 	if err != nil {
 		return "cannot be read: " + err.Error()
 	}
-	p.MediaType = mimetype.Detect(content).String()
-	if !slices.Contains(pictureTypes, p.MediaType) {
+	var is bool
+	if p.MediaType, is = PictureType(content); !is {
 		return "is none: PNG, JPEG, GIF, WebP or SVG is expected, and its content is " + p.MediaType
 	}
 	return ""
+}
+
+// PictureType finds out the media type of a content, and whether it is one that a picture may have.
+func PictureType(content []byte) (mediaType string, is bool) {
+	mediaType = mimetype.Detect(content).String()
+	return mediaType, slices.Contains(pictureTypes, mediaType)
 }
 
 // blockOf returns the block in which something stands.
