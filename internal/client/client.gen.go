@@ -107,11 +107,48 @@ func (e EntryKind) Valid() bool {
 	}
 }
 
+// Defines values for ExerciseChangeWhat.
+const (
+	ExerciseAnswers ExerciseChangeWhat = "answers"
+	ExerciseNew     ExerciseChangeWhat = "new"
+	ExerciseNumber  ExerciseChangeWhat = "number"
+	ExercisePoints  ExerciseChangeWhat = "points"
+	ExerciseRemoved ExerciseChangeWhat = "removed"
+	ExerciseRules   ExerciseChangeWhat = "rules"
+	ExerciseTask    ExerciseChangeWhat = "task"
+	ExerciseTitle   ExerciseChangeWhat = "title"
+)
+
+// Valid indicates whether the value is a known member of the ExerciseChangeWhat enum.
+func (e ExerciseChangeWhat) Valid() bool {
+	switch e {
+	case ExerciseAnswers:
+		return true
+	case ExerciseNew:
+		return true
+	case ExerciseNumber:
+		return true
+	case ExercisePoints:
+		return true
+	case ExerciseRemoved:
+		return true
+	case ExerciseRules:
+		return true
+	case ExerciseTask:
+		return true
+	case ExerciseTitle:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for JobKind.
 const (
-	JobOfDataset JobKind = "dataset"
-	JobOfPack    JobKind = "pack"
-	JobOfPaper   JobKind = "paper"
+	JobOfDataset     JobKind = "dataset"
+	JobOfPack        JobKind = "pack"
+	JobOfPaper       JobKind = "paper"
+	JobOfPublication JobKind = "publication"
 )
 
 // Valid indicates whether the value is a known member of the JobKind enum.
@@ -122,6 +159,8 @@ func (e JobKind) Valid() bool {
 	case JobOfPack:
 		return true
 	case JobOfPaper:
+		return true
+	case JobOfPublication:
 		return true
 	default:
 		return false
@@ -254,6 +293,54 @@ func (e PaperState) Valid() bool {
 	}
 }
 
+// Defines values for PaperVersionOrigin.
+const (
+	VersionKept      PaperVersionOrigin = "kept"
+	VersionOfConsole PaperVersionOrigin = "console"
+	VersionOfPack    PaperVersionOrigin = "pack"
+)
+
+// Valid indicates whether the value is a known member of the PaperVersionOrigin enum.
+func (e PaperVersionOrigin) Valid() bool {
+	switch e {
+	case VersionKept:
+		return true
+	case VersionOfConsole:
+		return true
+	case VersionOfPack:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PieceKind.
+const (
+	PieceAnswer  PieceKind = "answer"
+	PieceCheck   PieceKind = "check"
+	PieceExample PieceKind = "example"
+	PieceHeading PieceKind = "heading"
+	PieceText    PieceKind = "text"
+)
+
+// Valid indicates whether the value is a known member of the PieceKind enum.
+func (e PieceKind) Valid() bool {
+	switch e {
+	case PieceAnswer:
+		return true
+	case PieceCheck:
+		return true
+	case PieceExample:
+		return true
+	case PieceHeading:
+		return true
+	case PieceText:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Role.
 const (
 	Assistant  Role = "assistant"
@@ -269,6 +356,33 @@ func (e Role) Valid() bool {
 	case Instructor:
 		return true
 	case Learner:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for SectionChangeKind.
+const (
+	SectionAdded   SectionChangeKind = "added"
+	SectionChanged SectionChangeKind = "changed"
+	SectionFront   SectionChangeKind = "front"
+	SectionMoved   SectionChangeKind = "moved"
+	SectionRemoved SectionChangeKind = "removed"
+)
+
+// Valid indicates whether the value is a known member of the SectionChangeKind enum.
+func (e SectionChangeKind) Valid() bool {
+	switch e {
+	case SectionAdded:
+		return true
+	case SectionChanged:
+		return true
+	case SectionFront:
+		return true
+	case SectionMoved:
+		return true
+	case SectionRemoved:
 		return true
 	default:
 		return false
@@ -414,6 +528,11 @@ type AddedMember struct {
 
 	// Password The one-time password, if one was generated.
 	Password string `json:"password,omitempty,omitzero"`
+}
+
+// AnswerText defines model for AnswerText.
+type AnswerText struct {
+	Sql string `json:"sql"`
 }
 
 // Attempt defines model for Attempt.
@@ -564,6 +683,16 @@ type Course struct {
 	Zone     string `json:"zone"`
 }
 
+// CourseAffected defines model for CourseAffected.
+type CourseAffected struct {
+	Learners int `json:"learners"`
+
+	// Open Its learners see the paper already.
+	Open  bool   `json:"open"`
+	Slug  string `json:"slug"`
+	Title string `json:"title"`
+}
+
 // CourseDetail defines model for CourseDetail.
 type CourseDetail struct {
 	Members []Member      `json:"members"`
@@ -692,6 +821,19 @@ type Exercise struct {
 	Title           string   `json:"title"`
 }
 
+// ExerciseChange defines model for ExerciseChange.
+type ExerciseChange struct {
+	// Attempts That learners have made at it.
+	Attempts int                  `json:"attempts"`
+	Learners int                  `json:"learners"`
+	Slug     string               `json:"slug"`
+	Title    string               `json:"title"`
+	What     []ExerciseChangeWhat `json:"what"`
+}
+
+// ExerciseChangeWhat defines model for ExerciseChange.What.
+type ExerciseChangeWhat string
+
 // ExerciseHead defines model for ExerciseHead.
 type ExerciseHead struct {
 	Number int `json:"number"`
@@ -753,6 +895,38 @@ type Finding struct {
 	// Rows Cells as PostgreSQL writes them; null is NULL.
 	Rows     Rows   `json:"rows,omitempty,omitzero"`
 	Sentence string `json:"sentence"`
+}
+
+// FoundExercise defines model for FoundExercise.
+type FoundExercise struct {
+	Attempts   int       `json:"attempts"`
+	Columns    []string  `json:"columns"`
+	Constructs []string  `json:"constructs"`
+	Dataset    string    `json:"dataset"`
+	In         []FoundIn `json:"in"`
+
+	// Learners Who have tried it.
+	Learners        int    `json:"learners"`
+	ReferenceAnswer string `json:"reference_answer"`
+
+	// Solved Of these.
+	Solved int `json:"solved"`
+
+	// SolvedAttempts Of those who have solved it.
+	SolvedAttempts int      `json:"solved_attempts"`
+	Tables         []string `json:"tables"`
+	Title          string   `json:"title"`
+}
+
+// FoundIn defines model for FoundIn.
+type FoundIn struct {
+	Exercise   string `json:"exercise"`
+	Number     int    `json:"number"`
+	Paper      string `json:"paper"`
+	PaperTitle string `json:"paper_title"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
 }
 
 // Health defines model for Health.
@@ -896,16 +1070,22 @@ type JobProgress struct {
 
 // JobReport defines model for JobReport.
 type JobReport struct {
-	// Breaks What would break, while the job waits for confirmation: accepted answers, and tables and columns that papers use.
+	// Breaks What would break, while the job waits for confirmation: accepted answers, tables and columns that papers use, and exercises with attempts that would go.
 	Breaks   []string      `json:"breaks,omitempty,omitzero"`
 	Check    CheckReport   `json:"check,omitempty,omitzero"`
 	Datasets []BuildReport `json:"datasets"`
+
+	// Differences While the job waits for confirmation: papers that were changed in the console since their pack was loaded.
+	Differences []PaperDifference `json:"differences,omitempty,omitzero"`
 
 	// Inferred The tables that would be created
 	Inferred []InferredTable `json:"inferred,omitempty,omitzero"`
 	Pack     string          `json:"pack,omitempty,omitzero"`
 	Papers   []LoadedPaper   `json:"papers"`
 	Title    string          `json:"title"`
+
+	// Version Of a paper that was published.
+	Version int `json:"version,omitempty,omitzero"`
 }
 
 // JobState defines model for JobState.
@@ -1051,6 +1231,39 @@ type NewMember struct {
 	Role Role `json:"role,omitempty,omitzero"`
 }
 
+// NewPaper defines model for NewPaper.
+type NewPaper struct {
+	// Copy The paper to be copied, by its slug.
+	Copy string `json:"copy,omitempty,omitzero"`
+
+	// Dataset The default is that of the copied paper.
+	Dataset string `json:"dataset,omitempty,omitzero"`
+
+	// Slug Up to 64 lower-case letters, digits and hyphens.
+	Slug  string `json:"slug"`
+	Title string `json:"title"`
+}
+
+// NewPart defines model for NewPart.
+type NewPart struct {
+	// After The part behind which it comes; the default is the last.
+	After int `json:"after,omitempty,omitzero"`
+
+	// Exercise The slug of that exercise.
+	Exercise string `json:"exercise,omitempty,omitzero"`
+
+	// Paper Whose exercise is copied, by its slug.
+	Paper string `json:"paper,omitempty,omitzero"`
+	Text  string `json:"text,omitempty,omitzero"`
+}
+
+// NewPublication defines model for NewPublication.
+type NewPublication struct {
+	// Note What was changed, for those who look at the versions.
+	Note     string `json:"note,omitempty,omitzero"`
+	Revision int64  `json:"revision"`
+}
+
 // NewText defines model for NewText.
 type NewText struct {
 	Dataset  string `json:"dataset"`
@@ -1090,6 +1303,13 @@ type Paper struct {
 	Summary  PaperSummary `json:"summary"`
 }
 
+// PaperDifference In which sections a paper was changed since its pack was loaded.
+type PaperDifference struct {
+	Console []SectionChange `json:"console"`
+	Files   []SectionChange `json:"files"`
+	Paper   string          `json:"paper"`
+}
+
 // PaperMarks defines model for PaperMarks.
 type PaperMarks struct {
 	Exercises []ExerciseMark `json:"exercises"`
@@ -1123,6 +1343,9 @@ type PaperSummary struct {
 	State  PaperState `json:"state"`
 	Title  string     `json:"title"`
 
+	// Unpublished It was never published; only instructors see it.
+	Unpublished bool `json:"unpublished,omitempty,omitzero"`
+
 	// Zone The time zone of the course, such as Europe/Rome.
 	Zone string `json:"zone,omitempty,omitzero"`
 }
@@ -1133,6 +1356,43 @@ type PaperTimes struct {
 	Opens time.Time `json:"opens,omitempty,omitzero"`
 }
 
+// PaperVersion defines model for PaperVersion.
+type PaperVersion struct {
+	At   time.Time `json:"at"`
+	By   string    `json:"by,omitempty,omitzero"`
+	Note string    `json:"note,omitempty,omitzero"`
+
+	// Origin `kept` was never published.
+	Origin PaperVersionOrigin `json:"origin"`
+
+	// Published It is what learners see.
+	Published bool `json:"published"`
+	Version   int  `json:"version"`
+}
+
+// PaperVersionOrigin `kept` was never published.
+type PaperVersionOrigin string
+
+// PartError defines model for PartError.
+type PartError struct {
+	Detail string `json:"detail"`
+
+	// Line In the part, from 1.
+	Line int `json:"line"`
+	Part int `json:"part"`
+}
+
+// PartPlace defines model for PartPlace.
+type PartPlace struct {
+	After int `json:"after"`
+}
+
+// PartText defines model for PartText.
+type PartText struct {
+	Revision int64  `json:"revision"`
+	Text     string `json:"text"`
+}
+
 // PasswordChange defines model for PasswordChange.
 type PasswordChange struct {
 	Current string `json:"current"`
@@ -1140,6 +1400,15 @@ type PasswordChange struct {
 	// New At least 10 characters.
 	New string `json:"new"`
 }
+
+// Piece defines model for Piece.
+type Piece struct {
+	Kind PieceKind `json:"kind"`
+	Text string    `json:"text"`
+}
+
+// PieceKind defines model for Piece.Kind.
+type PieceKind string
 
 // Place A place in a text. Lines and columns count from 1, columns in characters.
 type Place struct {
@@ -1236,6 +1505,24 @@ type ProgressCell struct {
 	Outcome Outcome `json:"outcome,omitempty,omitzero"`
 }
 
+// Publication defines model for Publication.
+type Publication struct {
+	Courses   []CourseAffected `json:"courses"`
+	Exercises []ExerciseChange `json:"exercises"`
+
+	// First The paper was never published.
+	First bool `json:"first"`
+
+	// Is The text as it is being written.
+	Is       string          `json:"is"`
+	Revision int64           `json:"revision"`
+	Sections []SectionChange `json:"sections"`
+
+	// Was The published text.
+	Was   string      `json:"was"`
+	Wrong []TextError `json:"wrong"`
+}
+
 // Relation defines model for Relation.
 type Relation struct {
 	Columns []string `json:"columns"`
@@ -1256,6 +1543,15 @@ type Relation struct {
 	// Single Whether at most one row of `from` refers to a row of `to`.
 	Single bool   `json:"single,omitempty,omitzero"`
 	To     string `json:"to"`
+}
+
+// Replaced defines model for Replaced.
+type Replaced struct {
+	Conflicts []SectionConflict `json:"conflicts"`
+
+	// Text The text as it is now; with conflicts, as it would be, with your form of each.
+	Text  string      `json:"text"`
+	Wrong []TextError `json:"wrong"`
 }
 
 // Role defines model for Role.
@@ -1342,6 +1638,24 @@ type Section struct {
 	Title    string   `json:"title,omitempty,omitzero"`
 }
 
+// SectionChange defines model for SectionChange.
+type SectionChange struct {
+	Kind SectionChangeKind `json:"kind"`
+
+	// Title Empty for what stands before the first heading.
+	Title string `json:"title"`
+}
+
+// SectionChangeKind defines model for SectionChange.Kind.
+type SectionChangeKind string
+
+// SectionConflict defines model for SectionConflict.
+type SectionConflict struct {
+	Ours   string `json:"ours"`
+	Theirs string `json:"theirs"`
+	Title  string `json:"title"`
+}
+
 // ServerState full: its disk is, and nothing can be stored there.
 type ServerState string
 
@@ -1419,12 +1733,140 @@ type TableSize struct {
 	Table string `json:"table"`
 }
 
+// TextError defines model for TextError.
+type TextError struct {
+	Detail string `json:"detail"`
+
+	// Line In the whole text, from 1.
+	Line int `json:"line"`
+}
+
+// Tried defines model for Tried.
+type Tried struct {
+	Columns []Column `json:"columns"`
+
+	// Constructs What it uses, as rules name it.
+	Constructs []string `json:"constructs"`
+	ElapsedMs  float64  `json:"elapsed_ms"`
+
+	// Error An error (RFC 9457).
+	Error Problem `json:"error,omitempty,omitzero"`
+
+	// Ordered It orders its rows.
+	Ordered  bool  `json:"ordered"`
+	RowCount int64 `json:"row_count"`
+
+	// Rows Cells as PostgreSQL writes them; null is NULL.
+	Rows Rows `json:"rows"`
+
+	// Truncated Only the first rows are here.
+	Truncated bool `json:"truncated"`
+}
+
+// WholeText defines model for WholeText.
+type WholeText struct {
+	// Base What the text was made from.
+	Base string `json:"base"`
+	Text string `json:"text"`
+}
+
 // Worked The exercise of a paper on which one worked last.
 type Worked struct {
 	At     time.Time `json:"at"`
 	Number int       `json:"number"`
 	Slug   string    `json:"slug"`
 	Title  string    `json:"title"`
+}
+
+// Writer Somebody who has the paper open for writing.
+type Writer struct {
+	DisplayName string `json:"display_name"`
+	Name        string `json:"name"`
+
+	// Part Where they are.
+	Part   int    `json:"part,omitempty,omitzero"`
+	Window string `json:"window"`
+}
+
+// Writing The text of a paper as it is being written.
+type Writing struct {
+	Dataset string `json:"dataset"`
+
+	// Order The parts' numbers, in the order of the text.
+	Order []int  `json:"order"`
+	Paper string `json:"paper"`
+
+	// Parts All, or those that have changed.
+	Parts    []WritingPart    `json:"parts"`
+	Pictures []WritingPicture `json:"pictures"`
+
+	// Published When it was published last.
+	Published time.Time `json:"published,omitempty,omitzero"`
+
+	// Revision Rises with every change, of remarks, too.
+	Revision int64  `json:"revision"`
+	Title    string `json:"title"`
+
+	// Unpublished The text is not what learners see.
+	Unpublished bool     `json:"unpublished"`
+	Writers     []Writer `json:"writers"`
+
+	// Wrong What keeps the text from being published.
+	Wrong []PartError `json:"wrong"`
+}
+
+// WritingPart The front matter, or a section.
+type WritingPart struct {
+	At time.Time `json:"at"`
+
+	// By Who changed it last.
+	By string `json:"by,omitempty,omitzero"`
+
+	// Due Of the front matter.
+	Due      time.Time `json:"due,omitempty,omitzero"`
+	Exercise bool      `json:"exercise"`
+	Front    bool      `json:"front"`
+	Id       int       `json:"id"`
+
+	// Inspected The remarks are on this text, and on the build in use.
+	Inspected bool `json:"inspected"`
+
+	// Opens Of the front matter.
+	Opens time.Time `json:"opens,omitempty,omitzero"`
+
+	// Pieces Put together they are the text.
+	Pieces   []Piece     `json:"pieces"`
+	Remarks  []CheckNote `json:"remarks"`
+	Revision int64       `json:"revision"`
+
+	// Sections What a learner would see of it.
+	Sections []Section `json:"sections"`
+	Slug     string    `json:"slug"`
+
+	// Text Markdown as it is written.
+	Text  string `json:"text"`
+	Title string `json:"title"`
+}
+
+// WritingPicture defines model for WritingPicture.
+type WritingPicture struct {
+	Address string `json:"address"`
+
+	// Name As the text names it.
+	Name string `json:"name"`
+}
+
+// WritingPlace defines model for WritingPlace.
+type WritingPlace struct {
+	// Gone You have left.
+	Gone bool `json:"gone,omitempty,omitzero"`
+
+	// Part Where you are.
+	Part  int   `json:"part,omitempty,omitzero"`
+	Since int64 `json:"since"`
+
+	// Window A key of your window.
+	Window string `json:"window"`
 }
 
 // AccountName defines model for accountName.
@@ -1447,6 +1889,9 @@ type JobId = string
 
 // PaperSlug defines model for paperSlug.
 type PaperSlug = string
+
+// Part defines model for part.
+type Part = int
 
 // GetDatasetParams defines parameters for GetDataset.
 type GetDatasetParams struct {
@@ -1509,6 +1954,22 @@ type ListRowsParams struct {
 	Null   bool  `form:"null,omitempty" json:"null,omitempty,omitzero"`
 	Offset int64 `form:"offset,omitempty" json:"offset,omitempty,omitzero"`
 	Limit  int   `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// FindExercisesParams defines parameters for FindExercises.
+type FindExercisesParams struct {
+	// Text In the title, the task or an accepted answer.
+	Text    string `form:"text,omitempty" json:"text,omitempty,omitzero"`
+	Dataset string `form:"dataset,omitempty" json:"dataset,omitempty,omitzero"`
+
+	// Table That the reference answer reads.
+	Table string `form:"table,omitempty" json:"table,omitempty,omitzero"`
+
+	// Construct That the reference answer uses, such as `group-by` or `function:sum`.
+	Construct string `form:"construct,omitempty" json:"construct,omitempty,omitzero"`
+
+	// Column Of the reference answer's result.
+	Column string `form:"column,omitempty" json:"column,omitempty,omitzero"`
 }
 
 // ClearRunsParams defines parameters for ClearRuns.
@@ -1583,6 +2044,11 @@ type GetProgressParams struct {
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
 }
 
+// RemovePartParams defines parameters for RemovePart.
+type RemovePartParams struct {
+	Revision int64 `form:"revision" json:"revision"`
+}
+
 // ExportRunParams defines parameters for ExportRun.
 type ExportRunParams struct {
 	// Format `json` has the columns, and numbers and booleans as such; `lines` has each row on a line, as a list of texts or null.
@@ -1622,6 +2088,9 @@ type KeepEntryJSONRequestBody = Keeping
 // LoadPackMultipartRequestBody defines body for LoadPack for multipart/form-data ContentType.
 type LoadPackMultipartRequestBody = Files
 
+// CreatePaperJSONRequestBody defines body for CreatePaper for application/json ContentType.
+type CreatePaperJSONRequestBody = NewPaper
+
 // SubmitJSONRequestBody defines body for Submit for application/json ContentType.
 type SubmitJSONRequestBody = Submission
 
@@ -1630,6 +2099,27 @@ type KeepDraftJSONRequestBody = DraftText
 
 // SetMarkJSONRequestBody defines body for SetMark for application/json ContentType.
 type SetMarkJSONRequestBody = MarkByHand
+
+// PublishPaperJSONRequestBody defines body for PublishPaper for application/json ContentType.
+type PublishPaperJSONRequestBody = NewPublication
+
+// BeWritingJSONRequestBody defines body for BeWriting for application/json ContentType.
+type BeWritingJSONRequestBody = WritingPlace
+
+// AddPartJSONRequestBody defines body for AddPart for application/json ContentType.
+type AddPartJSONRequestBody = NewPart
+
+// KeepPartJSONRequestBody defines body for KeepPart for application/json ContentType.
+type KeepPartJSONRequestBody = PartText
+
+// MovePartJSONRequestBody defines body for MovePart for application/json ContentType.
+type MovePartJSONRequestBody = PartPlace
+
+// ReplaceWritingJSONRequestBody defines body for ReplaceWriting for application/json ContentType.
+type ReplaceWritingJSONRequestBody = WholeText
+
+// TryAnswerJSONRequestBody defines body for TryAnswer for application/json ContentType.
+type TryAnswerJSONRequestBody = AnswerText
 
 // SetPasswordJSONRequestBody defines body for SetPassword for application/json ContentType.
 type SetPasswordJSONRequestBody = PasswordChange
@@ -1857,6 +2347,11 @@ type ClientInterface interface {
 	// Corresponds with POST /api/datasets/{dataset}/use (the `UseBuild` operationId).
 	UseBuild(ctx context.Context, dataset DatasetName, body UseBuildJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// FindExercises The exercises of published papers, by what they are about, with how learners fared. For instructors.
+	//
+	// Corresponds with GET /api/exercises (the `FindExercises` operationId).
+	FindExercises(ctx context.Context, params *FindExercisesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetHealth Which of the two servers can be reached.
 	//
 	// Corresponds with GET /api/health (the `GetHealth` operationId).
@@ -1933,7 +2428,7 @@ type ClientInterface interface {
 	// Corresponds with POST /api/packs (the `LoadPack` operationId).
 	LoadPackWithBody(ctx context.Context, params *LoadPackParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ExportPack The files of a pack as they were loaded, as a ZIP file. For instructors.
+	// ExportPack The files of a pack as they were loaded, with its papers as they are published now, as a ZIP file. For instructors.
 	//
 	// Corresponds with GET /api/packs/{pack}/files (the `ExportPack` operationId).
 	ExportPack(ctx context.Context, pack string, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -1942,6 +2437,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /api/papers (the `ListPapers` operationId).
 	ListPapers(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CreatePaperWithBody Begin a paper, or a copy of one. Learners see nothing of it until it is published and set for their course. For instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/papers (the `CreatePaper` operationId).
+	CreatePaperWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CreatePaper Begin a paper, or a copy of one. Learners see nothing of it until it is published and set for their course. For instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/papers (the `CreatePaper` operationId).
+	CreatePaper(ctx context.Context, body CreatePaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetPaper A whole paper, with the caller's state in each exercise.
 	//
@@ -2019,6 +2528,151 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /api/papers/{paper}/progress (the `GetProgress` operationId).
 	GetProgress(ctx context.Context, paper PaperSlug, params *GetProgressParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetPublication What publishing a paper's text would change, and for whom. For instructors.
+	//
+	// Corresponds with GET /api/papers/{paper}/publication (the `GetPublication` operationId).
+	GetPublication(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PublishPaperWithBody Publish a paper's text, if it has not changed since the revision given. Publishing is a job; it runs all answers first, and asks where the examiner finds errors. For instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/papers/{paper}/publication (the `PublishPaper` operationId).
+	PublishPaperWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PublishPaper Publish a paper's text, if it has not changed since the revision given. Publishing is a job; it runs all answers first, and asks where the examiner finds errors. For instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/papers/{paper}/publication (the `PublishPaper` operationId).
+	PublishPaper(ctx context.Context, paper PaperSlug, body PublishPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListVersions The versions of a paper, the latest first. For instructors.
+	//
+	// Corresponds with GET /api/papers/{paper}/versions (the `ListVersions` operationId).
+	ListVersions(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetVersion The text of a version, as Markdown. For instructors.
+	//
+	// Corresponds with GET /api/papers/{paper}/versions/{version} (the `GetVersion` operationId).
+	GetVersion(ctx context.Context, paper PaperSlug, version int, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RestoreVersion Have the text of a version written again, to be published. What is written now, and is no version yet, is kept as one. For instructors.
+	//
+	// Corresponds with POST /api/papers/{paper}/versions/{version} (the `RestoreVersion` operationId).
+	RestoreVersion(ctx context.Context, paper PaperSlug, version int, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DiscardWriting Put aside what is not published; it is kept among the versions. A paper that was never published is removed. For instructors.
+	//
+	// Corresponds with DELETE /api/papers/{paper}/writing (the `DiscardWriting` operationId).
+	DiscardWriting(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetWriting The text of a paper as it is being written. For instructors.
+	//
+	// Corresponds with GET /api/papers/{paper}/writing (the `GetWriting` operationId).
+	GetWriting(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BeWritingWithBody Say where you are in the text, and get the parts that have changed since a revision (0 for all) and who else is there. For instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing (the `BeWriting` operationId).
+	BeWritingWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BeWriting Say where you are in the text, and get the parts that have changed since a revision (0 for all) and who else is there. For instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing (the `BeWriting` operationId).
+	BeWriting(ctx context.Context, paper PaperSlug, body BeWritingJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddPartWithBody Add a section, or a copy of an exercise of another paper. For instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/papers/{paper}/writing/parts (the `AddPart` operationId).
+	AddPartWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddPart Add a section, or a copy of an exercise of another paper. For instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/papers/{paper}/writing/parts (the `AddPart` operationId).
+	AddPart(ctx context.Context, paper PaperSlug, body AddPartJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemovePart Take a section out, if nobody has changed it since the revision given (otherwise 409). For instructors.
+	//
+	// Corresponds with DELETE /api/papers/{paper}/writing/parts/{part} (the `RemovePart` operationId).
+	RemovePart(ctx context.Context, paper PaperSlug, part Part, params *RemovePartParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// KeepPartWithBody Save the text of a part, if nobody has changed it since the revision given (otherwise 409). For instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing/parts/{part} (the `KeepPart` operationId).
+	KeepPartWithBody(ctx context.Context, paper PaperSlug, part Part, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// KeepPart Save the text of a part, if nobody has changed it since the revision given (otherwise 409). For instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing/parts/{part} (the `KeepPart` operationId).
+	KeepPart(ctx context.Context, paper PaperSlug, part Part, body KeepPartJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// MovePartWithBody Move a section behind another part. For instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing/parts/{part}/place (the `MovePart` operationId).
+	MovePartWithBody(ctx context.Context, paper PaperSlug, part Part, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// MovePart Move a section behind another part. For instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing/parts/{part}/place (the `MovePart` operationId).
+	MovePart(ctx context.Context, paper PaperSlug, part Part, body MovePartJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddPictureWithBody Add a picture to a paper, in place of one of the same name. For instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing/pictures/{name} (the `AddPicture` operationId).
+	AddPictureWithBody(ctx context.Context, paper PaperSlug, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetWritingText The whole text as it is being written, as Markdown. For instructors.
+	//
+	// Corresponds with GET /api/papers/{paper}/writing/text (the `GetWritingText` operationId).
+	GetWritingText(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReplaceWritingWithBody Save a whole text that was made from another one. What others have changed meanwhile is merged by section; with conflicts nothing is saved. For instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing/text (the `ReplaceWriting` operationId).
+	ReplaceWritingWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReplaceWriting Save a whole text that was made from another one. What others have changed meanwhile is merged by section; with conflicts nothing is saved. For instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing/text (the `ReplaceWriting` operationId).
+	ReplaceWriting(ctx context.Context, paper PaperSlug, body ReplaceWritingJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryAnswerWithBody Run a query while an exercise is written. It is in no history. For instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/papers/{paper}/writing/tries (the `TryAnswer` operationId).
+	TryAnswerWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryAnswer Run a query while an exercise is written. It is in no history. For instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/papers/{paper}/writing/tries (the `TryAnswer` operationId).
+	TryAnswer(ctx context.Context, paper PaperSlug, body TryAnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SetPasswordWithBody Change your own password. Every other session of the account ends.
 	//
@@ -2485,6 +3139,21 @@ func (c *Client) UseBuild(ctx context.Context, dataset DatasetName, body UseBuil
 	return c.Client.Do(req)
 }
 
+// FindExercises The exercises of published papers, by what they are about, with how learners fared. For instructors.
+//
+// Corresponds with GET /api/exercises (the `FindExercises` operationId).
+func (c *Client) FindExercises(ctx context.Context, params *FindExercisesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewFindExercisesRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetHealth Which of the two servers can be reached.
 //
 // Corresponds with GET /api/health (the `GetHealth` operationId).
@@ -2701,7 +3370,7 @@ func (c *Client) LoadPackWithBody(ctx context.Context, params *LoadPackParams, c
 	return c.Client.Do(req)
 }
 
-// ExportPack The files of a pack as they were loaded, as a ZIP file. For instructors.
+// ExportPack The files of a pack as they were loaded, with its papers as they are published now, as a ZIP file. For instructors.
 //
 // Corresponds with GET /api/packs/{pack}/files (the `ExportPack` operationId).
 func (c *Client) ExportPack(ctx context.Context, pack string, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -2721,6 +3390,40 @@ func (c *Client) ExportPack(ctx context.Context, pack string, reqEditors ...Requ
 // Corresponds with GET /api/papers (the `ListPapers` operationId).
 func (c *Client) ListPapers(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListPapersRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CreatePaperWithBody Begin a paper, or a copy of one. Learners see nothing of it until it is published and set for their course. For instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/papers (the `CreatePaper` operationId).
+func (c *Client) CreatePaperWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCreatePaperRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CreatePaper Begin a paper, or a copy of one. Learners see nothing of it until it is published and set for their course. For instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/papers (the `CreatePaper` operationId).
+func (c *Client) CreatePaper(ctx context.Context, body CreatePaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCreatePaperRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2928,6 +3631,381 @@ func (c *Client) GetPicture(ctx context.Context, paper PaperSlug, picture string
 // Corresponds with GET /api/papers/{paper}/progress (the `GetProgress` operationId).
 func (c *Client) GetProgress(ctx context.Context, paper PaperSlug, params *GetProgressParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetProgressRequest(c.Server, paper, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetPublication What publishing a paper's text would change, and for whom. For instructors.
+//
+// Corresponds with GET /api/papers/{paper}/publication (the `GetPublication` operationId).
+func (c *Client) GetPublication(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetPublicationRequest(c.Server, paper)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PublishPaperWithBody Publish a paper's text, if it has not changed since the revision given. Publishing is a job; it runs all answers first, and asks where the examiner finds errors. For instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/papers/{paper}/publication (the `PublishPaper` operationId).
+func (c *Client) PublishPaperWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPublishPaperRequestWithBody(c.Server, paper, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PublishPaper Publish a paper's text, if it has not changed since the revision given. Publishing is a job; it runs all answers first, and asks where the examiner finds errors. For instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/papers/{paper}/publication (the `PublishPaper` operationId).
+func (c *Client) PublishPaper(ctx context.Context, paper PaperSlug, body PublishPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPublishPaperRequest(c.Server, paper, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListVersions The versions of a paper, the latest first. For instructors.
+//
+// Corresponds with GET /api/papers/{paper}/versions (the `ListVersions` operationId).
+func (c *Client) ListVersions(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListVersionsRequest(c.Server, paper)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetVersion The text of a version, as Markdown. For instructors.
+//
+// Corresponds with GET /api/papers/{paper}/versions/{version} (the `GetVersion` operationId).
+func (c *Client) GetVersion(ctx context.Context, paper PaperSlug, version int, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetVersionRequest(c.Server, paper, version)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RestoreVersion Have the text of a version written again, to be published. What is written now, and is no version yet, is kept as one. For instructors.
+//
+// Corresponds with POST /api/papers/{paper}/versions/{version} (the `RestoreVersion` operationId).
+func (c *Client) RestoreVersion(ctx context.Context, paper PaperSlug, version int, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRestoreVersionRequest(c.Server, paper, version)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DiscardWriting Put aside what is not published; it is kept among the versions. A paper that was never published is removed. For instructors.
+//
+// Corresponds with DELETE /api/papers/{paper}/writing (the `DiscardWriting` operationId).
+func (c *Client) DiscardWriting(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDiscardWritingRequest(c.Server, paper)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetWriting The text of a paper as it is being written. For instructors.
+//
+// Corresponds with GET /api/papers/{paper}/writing (the `GetWriting` operationId).
+func (c *Client) GetWriting(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetWritingRequest(c.Server, paper)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BeWritingWithBody Say where you are in the text, and get the parts that have changed since a revision (0 for all) and who else is there. For instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/papers/{paper}/writing (the `BeWriting` operationId).
+func (c *Client) BeWritingWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBeWritingRequestWithBody(c.Server, paper, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BeWriting Say where you are in the text, and get the parts that have changed since a revision (0 for all) and who else is there. For instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/papers/{paper}/writing (the `BeWriting` operationId).
+func (c *Client) BeWriting(ctx context.Context, paper PaperSlug, body BeWritingJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBeWritingRequest(c.Server, paper, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddPartWithBody Add a section, or a copy of an exercise of another paper. For instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/papers/{paper}/writing/parts (the `AddPart` operationId).
+func (c *Client) AddPartWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddPartRequestWithBody(c.Server, paper, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddPart Add a section, or a copy of an exercise of another paper. For instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/papers/{paper}/writing/parts (the `AddPart` operationId).
+func (c *Client) AddPart(ctx context.Context, paper PaperSlug, body AddPartJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddPartRequest(c.Server, paper, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemovePart Take a section out, if nobody has changed it since the revision given (otherwise 409). For instructors.
+//
+// Corresponds with DELETE /api/papers/{paper}/writing/parts/{part} (the `RemovePart` operationId).
+func (c *Client) RemovePart(ctx context.Context, paper PaperSlug, part Part, params *RemovePartParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemovePartRequest(c.Server, paper, part, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// KeepPartWithBody Save the text of a part, if nobody has changed it since the revision given (otherwise 409). For instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/papers/{paper}/writing/parts/{part} (the `KeepPart` operationId).
+func (c *Client) KeepPartWithBody(ctx context.Context, paper PaperSlug, part Part, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewKeepPartRequestWithBody(c.Server, paper, part, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// KeepPart Save the text of a part, if nobody has changed it since the revision given (otherwise 409). For instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/papers/{paper}/writing/parts/{part} (the `KeepPart` operationId).
+func (c *Client) KeepPart(ctx context.Context, paper PaperSlug, part Part, body KeepPartJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewKeepPartRequest(c.Server, paper, part, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// MovePartWithBody Move a section behind another part. For instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/papers/{paper}/writing/parts/{part}/place (the `MovePart` operationId).
+func (c *Client) MovePartWithBody(ctx context.Context, paper PaperSlug, part Part, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMovePartRequestWithBody(c.Server, paper, part, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// MovePart Move a section behind another part. For instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/papers/{paper}/writing/parts/{part}/place (the `MovePart` operationId).
+func (c *Client) MovePart(ctx context.Context, paper PaperSlug, part Part, body MovePartJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMovePartRequest(c.Server, paper, part, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddPictureWithBody Add a picture to a paper, in place of one of the same name. For instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/papers/{paper}/writing/pictures/{name} (the `AddPicture` operationId).
+func (c *Client) AddPictureWithBody(ctx context.Context, paper PaperSlug, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddPictureRequestWithBody(c.Server, paper, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetWritingText The whole text as it is being written, as Markdown. For instructors.
+//
+// Corresponds with GET /api/papers/{paper}/writing/text (the `GetWritingText` operationId).
+func (c *Client) GetWritingText(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetWritingTextRequest(c.Server, paper)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReplaceWritingWithBody Save a whole text that was made from another one. What others have changed meanwhile is merged by section; with conflicts nothing is saved. For instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/papers/{paper}/writing/text (the `ReplaceWriting` operationId).
+func (c *Client) ReplaceWritingWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReplaceWritingRequestWithBody(c.Server, paper, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReplaceWriting Save a whole text that was made from another one. What others have changed meanwhile is merged by section; with conflicts nothing is saved. For instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/papers/{paper}/writing/text (the `ReplaceWriting` operationId).
+func (c *Client) ReplaceWriting(ctx context.Context, paper PaperSlug, body ReplaceWritingJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReplaceWritingRequest(c.Server, paper, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryAnswerWithBody Run a query while an exercise is written. It is in no history. For instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/papers/{paper}/writing/tries (the `TryAnswer` operationId).
+func (c *Client) TryAnswerWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryAnswerRequestWithBody(c.Server, paper, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryAnswer Run a query while an exercise is written. It is in no history. For instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/papers/{paper}/writing/tries (the `TryAnswer` operationId).
+func (c *Client) TryAnswer(ctx context.Context, paper PaperSlug, body TryAnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryAnswerRequest(c.Server, paper, body)
 	if err != nil {
 		return nil, err
 	}
@@ -4043,6 +5121,88 @@ func NewUseBuildRequestWithBody(server string, dataset DatasetName, contentType 
 	return req, nil
 }
 
+// NewFindExercisesRequest constructs an http.Request for the FindExercises method
+func NewFindExercisesRequest(server string, params *FindExercisesParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/exercises")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "dataset", params.Dataset, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "table", params.Table, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "construct", params.Construct, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "column", params.Column, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetHealthRequest constructs an http.Request for the GetHealth method
 func NewGetHealthRequest(server string) (*http.Request, error) {
 	var err error
@@ -4700,6 +5860,46 @@ func NewListPapersRequest(server string) (*http.Request, error) {
 	return req, nil
 }
 
+// NewCreatePaperRequest calls the generic CreatePaper builder with application/json body
+func NewCreatePaperRequest(server string, body CreatePaperJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewCreatePaperRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewCreatePaperRequestWithBody constructs an http.Request for the CreatePaper method, with any body, and a specified content type
+func NewCreatePaperRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewGetPaperRequest constructs an http.Request for the GetPaper method
 func NewGetPaperRequest(server string, paper PaperSlug) (*http.Request, error) {
 	var err error
@@ -5194,6 +6394,708 @@ func NewGetProgressRequest(server string, paper PaperSlug, params *GetProgressPa
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewGetPublicationRequest constructs an http.Request for the GetPublication method
+func NewGetPublicationRequest(server string, paper PaperSlug) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/publication", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewPublishPaperRequest calls the generic PublishPaper builder with application/json body
+func NewPublishPaperRequest(server string, paper PaperSlug, body PublishPaperJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewPublishPaperRequestWithBody(server, paper, "application/json", bodyReader)
+}
+
+// NewPublishPaperRequestWithBody constructs an http.Request for the PublishPaper method, with any body, and a specified content type
+func NewPublishPaperRequestWithBody(server string, paper PaperSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/publication", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListVersionsRequest constructs an http.Request for the ListVersions method
+func NewListVersionsRequest(server string, paper PaperSlug) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/versions", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetVersionRequest constructs an http.Request for the GetVersion method
+func NewGetVersionRequest(server string, paper PaperSlug, version int) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "version", version, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/versions/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewRestoreVersionRequest constructs an http.Request for the RestoreVersion method
+func NewRestoreVersionRequest(server string, paper PaperSlug, version int) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "version", version, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/versions/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewDiscardWritingRequest constructs an http.Request for the DiscardWriting method
+func NewDiscardWritingRequest(server string, paper PaperSlug) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/writing", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetWritingRequest constructs an http.Request for the GetWriting method
+func NewGetWritingRequest(server string, paper PaperSlug) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/writing", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewBeWritingRequest calls the generic BeWriting builder with application/json body
+func NewBeWritingRequest(server string, paper PaperSlug, body BeWritingJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewBeWritingRequestWithBody(server, paper, "application/json", bodyReader)
+}
+
+// NewBeWritingRequestWithBody constructs an http.Request for the BeWriting method, with any body, and a specified content type
+func NewBeWritingRequestWithBody(server string, paper PaperSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/writing", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewAddPartRequest calls the generic AddPart builder with application/json body
+func NewAddPartRequest(server string, paper PaperSlug, body AddPartJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddPartRequestWithBody(server, paper, "application/json", bodyReader)
+}
+
+// NewAddPartRequestWithBody constructs an http.Request for the AddPart method, with any body, and a specified content type
+func NewAddPartRequestWithBody(server string, paper PaperSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/writing/parts", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRemovePartRequest constructs an http.Request for the RemovePart method
+func NewRemovePartRequest(server string, paper PaperSlug, part Part, params *RemovePartParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "part", part, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/writing/parts/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "revision", params.Revision, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewKeepPartRequest calls the generic KeepPart builder with application/json body
+func NewKeepPartRequest(server string, paper PaperSlug, part Part, body KeepPartJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewKeepPartRequestWithBody(server, paper, part, "application/json", bodyReader)
+}
+
+// NewKeepPartRequestWithBody constructs an http.Request for the KeepPart method, with any body, and a specified content type
+func NewKeepPartRequestWithBody(server string, paper PaperSlug, part Part, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "part", part, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/writing/parts/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewMovePartRequest calls the generic MovePart builder with application/json body
+func NewMovePartRequest(server string, paper PaperSlug, part Part, body MovePartJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewMovePartRequestWithBody(server, paper, part, "application/json", bodyReader)
+}
+
+// NewMovePartRequestWithBody constructs an http.Request for the MovePart method, with any body, and a specified content type
+func NewMovePartRequestWithBody(server string, paper PaperSlug, part Part, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "part", part, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/writing/parts/%s/place", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewAddPictureRequestWithBody constructs an http.Request for the AddPicture method, with any body, and a specified content type
+func NewAddPictureRequestWithBody(server string, paper PaperSlug, name string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/writing/pictures/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewGetWritingTextRequest constructs an http.Request for the GetWritingText method
+func NewGetWritingTextRequest(server string, paper PaperSlug) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/writing/text", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewReplaceWritingRequest calls the generic ReplaceWriting builder with application/json body
+func NewReplaceWritingRequest(server string, paper PaperSlug, body ReplaceWritingJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewReplaceWritingRequestWithBody(server, paper, "application/json", bodyReader)
+}
+
+// NewReplaceWritingRequestWithBody constructs an http.Request for the ReplaceWriting method, with any body, and a specified content type
+func NewReplaceWritingRequestWithBody(server string, paper PaperSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/writing/text", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewTryAnswerRequest calls the generic TryAnswer builder with application/json body
+func NewTryAnswerRequest(server string, paper PaperSlug, body TryAnswerJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTryAnswerRequestWithBody(server, paper, "application/json", bodyReader)
+}
+
+// NewTryAnswerRequestWithBody constructs an http.Request for the TryAnswer method, with any body, and a specified content type
+func NewTryAnswerRequestWithBody(server string, paper PaperSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/writing/tries", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -5856,6 +7758,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/datasets/{dataset}/use (the `UseBuild` operationId).
 	UseBuildWithResponse(ctx context.Context, dataset DatasetName, body UseBuildJSONRequestBody, reqEditors ...RequestEditorFn) (*UseBuildResponse, error)
 
+	// FindExercisesWithResponse The exercises of published papers, by what they are about, with how learners fared. For instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/exercises (the `FindExercises` operationId).
+	FindExercisesWithResponse(ctx context.Context, params *FindExercisesParams, reqEditors ...RequestEditorFn) (*FindExercisesResponse, error)
+
 	// GetHealthWithResponse Which of the two servers can be reached.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -5954,7 +7863,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/packs (the `LoadPack` operationId).
 	LoadPackWithBodyWithResponse(ctx context.Context, params *LoadPackParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadPackResponse, error)
 
-	// ExportPackWithResponse The files of a pack as they were loaded, as a ZIP file. For instructors.
+	// ExportPackWithResponse The files of a pack as they were loaded, with its papers as they are published now, as a ZIP file. For instructors.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -5967,6 +7876,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /api/papers (the `ListPapers` operationId).
 	ListPapersWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPapersResponse, error)
+
+	// CreatePaperWithBodyWithResponse Begin a paper, or a copy of one. Learners see nothing of it until it is published and set for their course. For instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/papers (the `CreatePaper` operationId).
+	CreatePaperWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreatePaperResponse, error)
+
+	// CreatePaperWithResponse Begin a paper, or a copy of one. Learners see nothing of it until it is published and set for their course. For instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/papers (the `CreatePaper` operationId).
+	CreatePaperWithResponse(ctx context.Context, body CreatePaperJSONRequestBody, reqEditors ...RequestEditorFn) (*CreatePaperResponse, error)
 
 	// GetPaperWithResponse A whole paper, with the caller's state in each exercise.
 	//
@@ -6058,6 +7981,167 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /api/papers/{paper}/progress (the `GetProgress` operationId).
 	GetProgressWithResponse(ctx context.Context, paper PaperSlug, params *GetProgressParams, reqEditors ...RequestEditorFn) (*GetProgressResponse, error)
+
+	// GetPublicationWithResponse What publishing a paper's text would change, and for whom. For instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/papers/{paper}/publication (the `GetPublication` operationId).
+	GetPublicationWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*GetPublicationResponse, error)
+
+	// PublishPaperWithBodyWithResponse Publish a paper's text, if it has not changed since the revision given. Publishing is a job; it runs all answers first, and asks where the examiner finds errors. For instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/papers/{paper}/publication (the `PublishPaper` operationId).
+	PublishPaperWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PublishPaperResponse, error)
+
+	// PublishPaperWithResponse Publish a paper's text, if it has not changed since the revision given. Publishing is a job; it runs all answers first, and asks where the examiner finds errors. For instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/papers/{paper}/publication (the `PublishPaper` operationId).
+	PublishPaperWithResponse(ctx context.Context, paper PaperSlug, body PublishPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*PublishPaperResponse, error)
+
+	// ListVersionsWithResponse The versions of a paper, the latest first. For instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/papers/{paper}/versions (the `ListVersions` operationId).
+	ListVersionsWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*ListVersionsResponse, error)
+
+	// GetVersionWithResponse The text of a version, as Markdown. For instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/papers/{paper}/versions/{version} (the `GetVersion` operationId).
+	GetVersionWithResponse(ctx context.Context, paper PaperSlug, version int, reqEditors ...RequestEditorFn) (*GetVersionResponse, error)
+
+	// RestoreVersionWithResponse Have the text of a version written again, to be published. What is written now, and is no version yet, is kept as one. For instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/papers/{paper}/versions/{version} (the `RestoreVersion` operationId).
+	RestoreVersionWithResponse(ctx context.Context, paper PaperSlug, version int, reqEditors ...RequestEditorFn) (*RestoreVersionResponse, error)
+
+	// DiscardWritingWithResponse Put aside what is not published; it is kept among the versions. A paper that was never published is removed. For instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/papers/{paper}/writing (the `DiscardWriting` operationId).
+	DiscardWritingWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*DiscardWritingResponse, error)
+
+	// GetWritingWithResponse The text of a paper as it is being written. For instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/papers/{paper}/writing (the `GetWriting` operationId).
+	GetWritingWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*GetWritingResponse, error)
+
+	// BeWritingWithBodyWithResponse Say where you are in the text, and get the parts that have changed since a revision (0 for all) and who else is there. For instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing (the `BeWriting` operationId).
+	BeWritingWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*BeWritingResponse, error)
+
+	// BeWritingWithResponse Say where you are in the text, and get the parts that have changed since a revision (0 for all) and who else is there. For instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing (the `BeWriting` operationId).
+	BeWritingWithResponse(ctx context.Context, paper PaperSlug, body BeWritingJSONRequestBody, reqEditors ...RequestEditorFn) (*BeWritingResponse, error)
+
+	// AddPartWithBodyWithResponse Add a section, or a copy of an exercise of another paper. For instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/papers/{paper}/writing/parts (the `AddPart` operationId).
+	AddPartWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddPartResponse, error)
+
+	// AddPartWithResponse Add a section, or a copy of an exercise of another paper. For instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/papers/{paper}/writing/parts (the `AddPart` operationId).
+	AddPartWithResponse(ctx context.Context, paper PaperSlug, body AddPartJSONRequestBody, reqEditors ...RequestEditorFn) (*AddPartResponse, error)
+
+	// RemovePartWithResponse Take a section out, if nobody has changed it since the revision given (otherwise 409). For instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/papers/{paper}/writing/parts/{part} (the `RemovePart` operationId).
+	RemovePartWithResponse(ctx context.Context, paper PaperSlug, part Part, params *RemovePartParams, reqEditors ...RequestEditorFn) (*RemovePartResponse, error)
+
+	// KeepPartWithBodyWithResponse Save the text of a part, if nobody has changed it since the revision given (otherwise 409). For instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing/parts/{part} (the `KeepPart` operationId).
+	KeepPartWithBodyWithResponse(ctx context.Context, paper PaperSlug, part Part, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*KeepPartResponse, error)
+
+	// KeepPartWithResponse Save the text of a part, if nobody has changed it since the revision given (otherwise 409). For instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing/parts/{part} (the `KeepPart` operationId).
+	KeepPartWithResponse(ctx context.Context, paper PaperSlug, part Part, body KeepPartJSONRequestBody, reqEditors ...RequestEditorFn) (*KeepPartResponse, error)
+
+	// MovePartWithBodyWithResponse Move a section behind another part. For instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing/parts/{part}/place (the `MovePart` operationId).
+	MovePartWithBodyWithResponse(ctx context.Context, paper PaperSlug, part Part, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*MovePartResponse, error)
+
+	// MovePartWithResponse Move a section behind another part. For instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing/parts/{part}/place (the `MovePart` operationId).
+	MovePartWithResponse(ctx context.Context, paper PaperSlug, part Part, body MovePartJSONRequestBody, reqEditors ...RequestEditorFn) (*MovePartResponse, error)
+
+	// AddPictureWithBodyWithResponse Add a picture to a paper, in place of one of the same name. For instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing/pictures/{name} (the `AddPicture` operationId).
+	AddPictureWithBodyWithResponse(ctx context.Context, paper PaperSlug, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddPictureResponse, error)
+
+	// GetWritingTextWithResponse The whole text as it is being written, as Markdown. For instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/papers/{paper}/writing/text (the `GetWritingText` operationId).
+	GetWritingTextWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*GetWritingTextResponse, error)
+
+	// ReplaceWritingWithBodyWithResponse Save a whole text that was made from another one. What others have changed meanwhile is merged by section; with conflicts nothing is saved. For instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing/text (the `ReplaceWriting` operationId).
+	ReplaceWritingWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReplaceWritingResponse, error)
+
+	// ReplaceWritingWithResponse Save a whole text that was made from another one. What others have changed meanwhile is merged by section; with conflicts nothing is saved. For instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/papers/{paper}/writing/text (the `ReplaceWriting` operationId).
+	ReplaceWritingWithResponse(ctx context.Context, paper PaperSlug, body ReplaceWritingJSONRequestBody, reqEditors ...RequestEditorFn) (*ReplaceWritingResponse, error)
+
+	// TryAnswerWithBodyWithResponse Run a query while an exercise is written. It is in no history. For instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/papers/{paper}/writing/tries (the `TryAnswer` operationId).
+	TryAnswerWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryAnswerResponse, error)
+
+	// TryAnswerWithResponse Run a query while an exercise is written. It is in no history. For instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/papers/{paper}/writing/tries (the `TryAnswer` operationId).
+	TryAnswerWithResponse(ctx context.Context, paper PaperSlug, body TryAnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*TryAnswerResponse, error)
 
 	// SetPasswordWithBodyWithResponse Change your own password. Every other session of the account ends.
 	//
@@ -6906,6 +8990,54 @@ func (r UseBuildResponse) ContentType() string {
 	return ""
 }
 
+type FindExercisesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]FoundExercise
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r FindExercisesResponse) GetJSON200() *[]FoundExercise {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r FindExercisesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r FindExercisesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r FindExercisesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r FindExercisesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r FindExercisesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetHealthResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -7605,6 +9737,54 @@ func (r ListPapersResponse) ContentType() string {
 	return ""
 }
 
+type CreatePaperResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Writing
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r CreatePaperResponse) GetJSON201() *Writing {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CreatePaperResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CreatePaperResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CreatePaperResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CreatePaperResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CreatePaperResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetPaperResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -8058,6 +10238,753 @@ func (r GetProgressResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetProgressResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetPublicationResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Publication
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetPublicationResponse) GetJSON200() *Publication {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetPublicationResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetPublicationResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetPublicationResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetPublicationResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetPublicationResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type PublishPaperResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Job
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r PublishPaperResponse) GetJSON202() *Job {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r PublishPaperResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r PublishPaperResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r PublishPaperResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r PublishPaperResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r PublishPaperResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListVersionsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]PaperVersion
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListVersionsResponse) GetJSON200() *[]PaperVersion {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListVersionsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListVersionsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListVersionsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListVersionsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListVersionsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetVersionResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetVersionResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetVersionResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetVersionResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetVersionResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetVersionResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RestoreVersionResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Writing
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r RestoreVersionResponse) GetJSON200() *Writing {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RestoreVersionResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RestoreVersionResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RestoreVersionResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RestoreVersionResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RestoreVersionResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type DiscardWritingResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DiscardWritingResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DiscardWritingResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DiscardWritingResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DiscardWritingResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DiscardWritingResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetWritingResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Writing
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetWritingResponse) GetJSON200() *Writing {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetWritingResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetWritingResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetWritingResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetWritingResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetWritingResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type BeWritingResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Writing
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r BeWritingResponse) GetJSON200() *Writing {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r BeWritingResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r BeWritingResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r BeWritingResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r BeWritingResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r BeWritingResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AddPartResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Writing
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r AddPartResponse) GetJSON201() *Writing {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddPartResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddPartResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddPartResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddPartResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddPartResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RemovePartResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Writing
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r RemovePartResponse) GetJSON200() *Writing {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemovePartResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemovePartResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemovePartResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemovePartResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemovePartResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type KeepPartResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Writing
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r KeepPartResponse) GetJSON200() *Writing {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r KeepPartResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r KeepPartResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r KeepPartResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r KeepPartResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r KeepPartResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type MovePartResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Writing
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r MovePartResponse) GetJSON200() *Writing {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r MovePartResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r MovePartResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r MovePartResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r MovePartResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r MovePartResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AddPictureResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Writing
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r AddPictureResponse) GetJSON200() *Writing {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddPictureResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddPictureResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddPictureResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddPictureResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddPictureResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetWritingTextResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetWritingTextResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetWritingTextResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetWritingTextResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetWritingTextResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetWritingTextResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ReplaceWritingResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Replaced
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ReplaceWritingResponse) GetJSON200() *Replaced {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReplaceWritingResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReplaceWritingResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReplaceWritingResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReplaceWritingResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReplaceWritingResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type TryAnswerResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Tried
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TryAnswerResponse) GetJSON200() *Tried {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TryAnswerResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TryAnswerResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TryAnswerResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TryAnswerResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TryAnswerResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -8899,6 +11826,19 @@ func (c *ClientWithResponses) UseBuildWithResponse(ctx context.Context, dataset 
 	return ParseUseBuildResponse(rsp)
 }
 
+// FindExercisesWithResponse The exercises of published papers, by what they are about, with how learners fared. For instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/exercises (the `FindExercises` operationId).
+func (c *ClientWithResponses) FindExercisesWithResponse(ctx context.Context, params *FindExercisesParams, reqEditors ...RequestEditorFn) (*FindExercisesResponse, error) {
+	rsp, err := c.FindExercises(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseFindExercisesResponse(rsp)
+}
+
 // GetHealthWithResponse Which of the two servers can be reached.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -9081,7 +12021,7 @@ func (c *ClientWithResponses) LoadPackWithBodyWithResponse(ctx context.Context, 
 	return ParseLoadPackResponse(rsp)
 }
 
-// ExportPackWithResponse The files of a pack as they were loaded, as a ZIP file. For instructors.
+// ExportPackWithResponse The files of a pack as they were loaded, with its papers as they are published now, as a ZIP file. For instructors.
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -9105,6 +12045,32 @@ func (c *ClientWithResponses) ListPapersWithResponse(ctx context.Context, reqEdi
 		return nil, err
 	}
 	return ParseListPapersResponse(rsp)
+}
+
+// CreatePaperWithBodyWithResponse Begin a paper, or a copy of one. Learners see nothing of it until it is published and set for their course. For instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/papers (the `CreatePaper` operationId).
+func (c *ClientWithResponses) CreatePaperWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreatePaperResponse, error) {
+	rsp, err := c.CreatePaperWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCreatePaperResponse(rsp)
+}
+
+// CreatePaperWithResponse Begin a paper, or a copy of one. Learners see nothing of it until it is published and set for their course. For instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/papers (the `CreatePaper` operationId).
+func (c *ClientWithResponses) CreatePaperWithResponse(ctx context.Context, body CreatePaperJSONRequestBody, reqEditors ...RequestEditorFn) (*CreatePaperResponse, error) {
+	rsp, err := c.CreatePaper(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCreatePaperResponse(rsp)
 }
 
 // GetPaperWithResponse A whole paper, with the caller's state in each exercise.
@@ -9274,6 +12240,305 @@ func (c *ClientWithResponses) GetProgressWithResponse(ctx context.Context, paper
 		return nil, err
 	}
 	return ParseGetProgressResponse(rsp)
+}
+
+// GetPublicationWithResponse What publishing a paper's text would change, and for whom. For instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/papers/{paper}/publication (the `GetPublication` operationId).
+func (c *ClientWithResponses) GetPublicationWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*GetPublicationResponse, error) {
+	rsp, err := c.GetPublication(ctx, paper, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetPublicationResponse(rsp)
+}
+
+// PublishPaperWithBodyWithResponse Publish a paper's text, if it has not changed since the revision given. Publishing is a job; it runs all answers first, and asks where the examiner finds errors. For instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/papers/{paper}/publication (the `PublishPaper` operationId).
+func (c *ClientWithResponses) PublishPaperWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PublishPaperResponse, error) {
+	rsp, err := c.PublishPaperWithBody(ctx, paper, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePublishPaperResponse(rsp)
+}
+
+// PublishPaperWithResponse Publish a paper's text, if it has not changed since the revision given. Publishing is a job; it runs all answers first, and asks where the examiner finds errors. For instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/papers/{paper}/publication (the `PublishPaper` operationId).
+func (c *ClientWithResponses) PublishPaperWithResponse(ctx context.Context, paper PaperSlug, body PublishPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*PublishPaperResponse, error) {
+	rsp, err := c.PublishPaper(ctx, paper, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePublishPaperResponse(rsp)
+}
+
+// ListVersionsWithResponse The versions of a paper, the latest first. For instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/papers/{paper}/versions (the `ListVersions` operationId).
+func (c *ClientWithResponses) ListVersionsWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*ListVersionsResponse, error) {
+	rsp, err := c.ListVersions(ctx, paper, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListVersionsResponse(rsp)
+}
+
+// GetVersionWithResponse The text of a version, as Markdown. For instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/papers/{paper}/versions/{version} (the `GetVersion` operationId).
+func (c *ClientWithResponses) GetVersionWithResponse(ctx context.Context, paper PaperSlug, version int, reqEditors ...RequestEditorFn) (*GetVersionResponse, error) {
+	rsp, err := c.GetVersion(ctx, paper, version, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetVersionResponse(rsp)
+}
+
+// RestoreVersionWithResponse Have the text of a version written again, to be published. What is written now, and is no version yet, is kept as one. For instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/papers/{paper}/versions/{version} (the `RestoreVersion` operationId).
+func (c *ClientWithResponses) RestoreVersionWithResponse(ctx context.Context, paper PaperSlug, version int, reqEditors ...RequestEditorFn) (*RestoreVersionResponse, error) {
+	rsp, err := c.RestoreVersion(ctx, paper, version, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRestoreVersionResponse(rsp)
+}
+
+// DiscardWritingWithResponse Put aside what is not published; it is kept among the versions. A paper that was never published is removed. For instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/papers/{paper}/writing (the `DiscardWriting` operationId).
+func (c *ClientWithResponses) DiscardWritingWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*DiscardWritingResponse, error) {
+	rsp, err := c.DiscardWriting(ctx, paper, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDiscardWritingResponse(rsp)
+}
+
+// GetWritingWithResponse The text of a paper as it is being written. For instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/papers/{paper}/writing (the `GetWriting` operationId).
+func (c *ClientWithResponses) GetWritingWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*GetWritingResponse, error) {
+	rsp, err := c.GetWriting(ctx, paper, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetWritingResponse(rsp)
+}
+
+// BeWritingWithBodyWithResponse Say where you are in the text, and get the parts that have changed since a revision (0 for all) and who else is there. For instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/papers/{paper}/writing (the `BeWriting` operationId).
+func (c *ClientWithResponses) BeWritingWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*BeWritingResponse, error) {
+	rsp, err := c.BeWritingWithBody(ctx, paper, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseBeWritingResponse(rsp)
+}
+
+// BeWritingWithResponse Say where you are in the text, and get the parts that have changed since a revision (0 for all) and who else is there. For instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/papers/{paper}/writing (the `BeWriting` operationId).
+func (c *ClientWithResponses) BeWritingWithResponse(ctx context.Context, paper PaperSlug, body BeWritingJSONRequestBody, reqEditors ...RequestEditorFn) (*BeWritingResponse, error) {
+	rsp, err := c.BeWriting(ctx, paper, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseBeWritingResponse(rsp)
+}
+
+// AddPartWithBodyWithResponse Add a section, or a copy of an exercise of another paper. For instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/papers/{paper}/writing/parts (the `AddPart` operationId).
+func (c *ClientWithResponses) AddPartWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddPartResponse, error) {
+	rsp, err := c.AddPartWithBody(ctx, paper, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddPartResponse(rsp)
+}
+
+// AddPartWithResponse Add a section, or a copy of an exercise of another paper. For instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/papers/{paper}/writing/parts (the `AddPart` operationId).
+func (c *ClientWithResponses) AddPartWithResponse(ctx context.Context, paper PaperSlug, body AddPartJSONRequestBody, reqEditors ...RequestEditorFn) (*AddPartResponse, error) {
+	rsp, err := c.AddPart(ctx, paper, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddPartResponse(rsp)
+}
+
+// RemovePartWithResponse Take a section out, if nobody has changed it since the revision given (otherwise 409). For instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/papers/{paper}/writing/parts/{part} (the `RemovePart` operationId).
+func (c *ClientWithResponses) RemovePartWithResponse(ctx context.Context, paper PaperSlug, part Part, params *RemovePartParams, reqEditors ...RequestEditorFn) (*RemovePartResponse, error) {
+	rsp, err := c.RemovePart(ctx, paper, part, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemovePartResponse(rsp)
+}
+
+// KeepPartWithBodyWithResponse Save the text of a part, if nobody has changed it since the revision given (otherwise 409). For instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/papers/{paper}/writing/parts/{part} (the `KeepPart` operationId).
+func (c *ClientWithResponses) KeepPartWithBodyWithResponse(ctx context.Context, paper PaperSlug, part Part, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*KeepPartResponse, error) {
+	rsp, err := c.KeepPartWithBody(ctx, paper, part, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseKeepPartResponse(rsp)
+}
+
+// KeepPartWithResponse Save the text of a part, if nobody has changed it since the revision given (otherwise 409). For instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/papers/{paper}/writing/parts/{part} (the `KeepPart` operationId).
+func (c *ClientWithResponses) KeepPartWithResponse(ctx context.Context, paper PaperSlug, part Part, body KeepPartJSONRequestBody, reqEditors ...RequestEditorFn) (*KeepPartResponse, error) {
+	rsp, err := c.KeepPart(ctx, paper, part, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseKeepPartResponse(rsp)
+}
+
+// MovePartWithBodyWithResponse Move a section behind another part. For instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/papers/{paper}/writing/parts/{part}/place (the `MovePart` operationId).
+func (c *ClientWithResponses) MovePartWithBodyWithResponse(ctx context.Context, paper PaperSlug, part Part, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*MovePartResponse, error) {
+	rsp, err := c.MovePartWithBody(ctx, paper, part, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseMovePartResponse(rsp)
+}
+
+// MovePartWithResponse Move a section behind another part. For instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/papers/{paper}/writing/parts/{part}/place (the `MovePart` operationId).
+func (c *ClientWithResponses) MovePartWithResponse(ctx context.Context, paper PaperSlug, part Part, body MovePartJSONRequestBody, reqEditors ...RequestEditorFn) (*MovePartResponse, error) {
+	rsp, err := c.MovePart(ctx, paper, part, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseMovePartResponse(rsp)
+}
+
+// AddPictureWithBodyWithResponse Add a picture to a paper, in place of one of the same name. For instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/papers/{paper}/writing/pictures/{name} (the `AddPicture` operationId).
+func (c *ClientWithResponses) AddPictureWithBodyWithResponse(ctx context.Context, paper PaperSlug, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddPictureResponse, error) {
+	rsp, err := c.AddPictureWithBody(ctx, paper, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddPictureResponse(rsp)
+}
+
+// GetWritingTextWithResponse The whole text as it is being written, as Markdown. For instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/papers/{paper}/writing/text (the `GetWritingText` operationId).
+func (c *ClientWithResponses) GetWritingTextWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*GetWritingTextResponse, error) {
+	rsp, err := c.GetWritingText(ctx, paper, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetWritingTextResponse(rsp)
+}
+
+// ReplaceWritingWithBodyWithResponse Save a whole text that was made from another one. What others have changed meanwhile is merged by section; with conflicts nothing is saved. For instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/papers/{paper}/writing/text (the `ReplaceWriting` operationId).
+func (c *ClientWithResponses) ReplaceWritingWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReplaceWritingResponse, error) {
+	rsp, err := c.ReplaceWritingWithBody(ctx, paper, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReplaceWritingResponse(rsp)
+}
+
+// ReplaceWritingWithResponse Save a whole text that was made from another one. What others have changed meanwhile is merged by section; with conflicts nothing is saved. For instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/papers/{paper}/writing/text (the `ReplaceWriting` operationId).
+func (c *ClientWithResponses) ReplaceWritingWithResponse(ctx context.Context, paper PaperSlug, body ReplaceWritingJSONRequestBody, reqEditors ...RequestEditorFn) (*ReplaceWritingResponse, error) {
+	rsp, err := c.ReplaceWriting(ctx, paper, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReplaceWritingResponse(rsp)
+}
+
+// TryAnswerWithBodyWithResponse Run a query while an exercise is written. It is in no history. For instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/papers/{paper}/writing/tries (the `TryAnswer` operationId).
+func (c *ClientWithResponses) TryAnswerWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryAnswerResponse, error) {
+	rsp, err := c.TryAnswerWithBody(ctx, paper, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryAnswerResponse(rsp)
+}
+
+// TryAnswerWithResponse Run a query while an exercise is written. It is in no history. For instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/papers/{paper}/writing/tries (the `TryAnswer` operationId).
+func (c *ClientWithResponses) TryAnswerWithResponse(ctx context.Context, paper PaperSlug, body TryAnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*TryAnswerResponse, error) {
+	rsp, err := c.TryAnswer(ctx, paper, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryAnswerResponse(rsp)
 }
 
 // SetPasswordWithBodyWithResponse Change your own password. Every other session of the account ends.
@@ -10017,6 +13282,39 @@ func ParseUseBuildResponse(rsp *http.Response) (*UseBuildResponse, error) {
 	return response, nil
 }
 
+// ParseFindExercisesResponse parses an HTTP response from a FindExercisesWithResponse call
+func ParseFindExercisesResponse(rsp *http.Response) (*FindExercisesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &FindExercisesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []FoundExercise
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseGetHealthResponse parses an HTTP response from a GetHealthWithResponse call
 func ParseGetHealthResponse(rsp *http.Response) (*GetHealthResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -10497,6 +13795,39 @@ func ParseListPapersResponse(rsp *http.Response) (*ListPapersResponse, error) {
 	return response, nil
 }
 
+// ParseCreatePaperResponse parses an HTTP response from a CreatePaperWithResponse call
+func ParseCreatePaperResponse(rsp *http.Response) (*CreatePaperResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CreatePaperResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Writing
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseGetPaperResponse parses an HTTP response from a GetPaperWithResponse call
 func ParseGetPaperResponse(rsp *http.Response) (*GetPaperResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -10795,6 +14126,516 @@ func ParseGetProgressResponse(rsp *http.Response) (*GetProgressResponse, error) 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Progress
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetPublicationResponse parses an HTTP response from a GetPublicationWithResponse call
+func ParseGetPublicationResponse(rsp *http.Response) (*GetPublicationResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetPublicationResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Publication
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParsePublishPaperResponse parses an HTTP response from a PublishPaperWithResponse call
+func ParsePublishPaperResponse(rsp *http.Response) (*PublishPaperResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &PublishPaperResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Job
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListVersionsResponse parses an HTTP response from a ListVersionsWithResponse call
+func ParseListVersionsResponse(rsp *http.Response) (*ListVersionsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListVersionsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []PaperVersion
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetVersionResponse parses an HTTP response from a GetVersionWithResponse call
+func ParseGetVersionResponse(rsp *http.Response) (*GetVersionResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetVersionResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRestoreVersionResponse parses an HTTP response from a RestoreVersionWithResponse call
+func ParseRestoreVersionResponse(rsp *http.Response) (*RestoreVersionResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RestoreVersionResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Writing
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseDiscardWritingResponse parses an HTTP response from a DiscardWritingWithResponse call
+func ParseDiscardWritingResponse(rsp *http.Response) (*DiscardWritingResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DiscardWritingResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetWritingResponse parses an HTTP response from a GetWritingWithResponse call
+func ParseGetWritingResponse(rsp *http.Response) (*GetWritingResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetWritingResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Writing
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseBeWritingResponse parses an HTTP response from a BeWritingWithResponse call
+func ParseBeWritingResponse(rsp *http.Response) (*BeWritingResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &BeWritingResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Writing
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAddPartResponse parses an HTTP response from a AddPartWithResponse call
+func ParseAddPartResponse(rsp *http.Response) (*AddPartResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddPartResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Writing
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRemovePartResponse parses an HTTP response from a RemovePartWithResponse call
+func ParseRemovePartResponse(rsp *http.Response) (*RemovePartResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemovePartResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Writing
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseKeepPartResponse parses an HTTP response from a KeepPartWithResponse call
+func ParseKeepPartResponse(rsp *http.Response) (*KeepPartResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &KeepPartResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Writing
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseMovePartResponse parses an HTTP response from a MovePartWithResponse call
+func ParseMovePartResponse(rsp *http.Response) (*MovePartResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &MovePartResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Writing
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAddPictureResponse parses an HTTP response from a AddPictureWithResponse call
+func ParseAddPictureResponse(rsp *http.Response) (*AddPictureResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddPictureResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Writing
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetWritingTextResponse parses an HTTP response from a GetWritingTextWithResponse call
+func ParseGetWritingTextResponse(rsp *http.Response) (*GetWritingTextResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetWritingTextResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseReplaceWritingResponse parses an HTTP response from a ReplaceWritingWithResponse call
+func ParseReplaceWritingResponse(rsp *http.Response) (*ReplaceWritingResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReplaceWritingResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Replaced
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseTryAnswerResponse parses an HTTP response from a TryAnswerWithResponse call
+func ParseTryAnswerResponse(rsp *http.Response) (*TryAnswerResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TryAnswerResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Tried
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

@@ -187,6 +187,10 @@ func (c *Courses) SetPaper(
 	if err != nil {
 		return Paper{}, err
 	}
+	if !paper.Published {
+		return Paper{}, problem.New(409, "unpublished", "The paper is not published yet",
+			"%s is still being written: publish it, then set it for the course.", paper.Slug)
+	}
 	span := paper.Span
 	if opens != nil {
 		span.Opens = *opens

@@ -41,7 +41,7 @@ const (
 
 // Kinds of notes that an inspection makes.
 const (
-	noteDoesNotRun    = "answer-does-not-run"
+	NoteDoesNotRun    = "answer-does-not-run"
 	noteContradictory = "rules-contradict"
 	noteBreaksRule    = "answer-breaks-rule"
 	noteTieCut        = "tie-cut"
@@ -163,7 +163,7 @@ func (i *inspector) exercise(ctx context.Context, e *pack.Exercise) error {
 	for n, sql := range e.Accepted() {
 		q, err := sqltext.ReadQuery(sql)
 		if err != nil {
-			i.note(e, SeverityError, noteDoesNotRun, "%s cannot be read: %s", answerNumber(n), err)
+			i.note(e, SeverityError, NoteDoesNotRun, "%s cannot be read: %s", answerNumber(n), err)
 			return nil
 		}
 		for _, rule := range q.Broken(e.Checking.Require, e.Checking.Forbid) {
@@ -253,7 +253,7 @@ func (i *inspector) doesNotRun(e *pack.Exercise, n int, at place, err error) err
 	if fault == nil {
 		return err
 	}
-	note := i.note(e, SeverityError, noteDoesNotRun, "%s does not run%s: %s", answerNumber(n), at.in(), fault.Short())
+	note := i.note(e, SeverityError, NoteDoesNotRun, "%s does not run%s: %s", answerNumber(n), at.in(), fault.Short())
 	if fault.Place != nil && n == 0 && note.Line > 0 {
 		note.Line += fault.Place.Line - 1
 	}

@@ -163,11 +163,12 @@ type Work struct {
 	// Files are those that came with the job, Paths theirs in the order in which they came.
 	Files fs.FS
 	Paths []string
+	// Account is who began it.
+	Account int64
 
-	jobs    *Jobs
-	account int64 // who began it
-	worker  string
-	tries   int // with this one
+	jobs   *Jobs
+	worker string
+	tries  int // with this one
 
 	mu        sync.Mutex
 	progress  Progress
@@ -201,7 +202,7 @@ func (j *Jobs) run(ctx context.Context, id int64) error {
 		return err
 	}
 	w := &Work{ID: id, Kind: row.Kind, Name: row.Name, Options: row.Options, jobs: j, worker: worker}
-	w.account, w.tries = row.AccountID, int(row.Tries)
+	w.Account, w.tries = row.AccountID, int(row.Tries)
 	var options common
 	if err := json.Unmarshal(row.Options, &options); err != nil {
 		return err
@@ -405,7 +406,7 @@ func (w *Work) SetName(ctx context.Context, name string) error {
 // interrupted once it has begun.
 func (w *Work) Finish(ctx context.Context, report any, f func(*records.Transaction) error) error {
 	ctx = context.WithoutCancel(ctx)
-	return w.jobs.records.As(ctx, w.account, func(t *records.Transaction) error {
+	return w.jobs.records.As(ctx, w.Account, func(t *records.Transaction) error {
 		if err := f(t); err != nil {
 			return err
 		}

@@ -144,6 +144,9 @@ func (l *Library) UseBuild(ctx context.Context, who account.Account, name string
 		if err := t.UseBuild(ctx, query.UseBuildParams{ID: row.Dataset.ID, BuildID: &builds[at].ID}); err != nil {
 			return err
 		}
+		if err := l.inspectWritten(ctx, t, row.Dataset.ID); err != nil {
+			return err
+		}
 		return t.Enqueue(ctx, records.Task{Kind: records.RenewReferences, ID: builds[at].ID})
 	})
 	if err != nil {

@@ -199,6 +199,9 @@ func (b *building) use(
 	if err := t.UseBuild(ctx, query.UseBuildParams{ID: row.ID, BuildID: &stored.ID}); err != nil {
 		return err
 	}
+	if err := b.library.inspectWritten(ctx, t, row.ID); err != nil {
+		return err
+	}
 	return t.Enqueue(ctx, records.Task{Kind: records.RenewReferences, ID: stored.ID})
 }
 

@@ -38,6 +38,8 @@ type Paper struct {
 	Slug, Title, Dataset string
 	// Span is the paper's own, which holds for a course that sets no other.
 	Span marking.Span
+	// Published tells that it has been published: until then only those who write papers see it.
+	Published bool
 	// Build is the number of the build in the records, Number that among the dataset's builds.
 	Build  int64
 	Number int
@@ -76,7 +78,7 @@ func (l *Library) Paper(ctx context.Context, slug string) (*Paper, error) {
 		Database: row.Database,
 		Variants: variantsOf(row.Variants),
 	}
-	p.Span = marking.SpanOf(row.OpensAt, row.DueAt)
+	p.Span, p.Published = marking.SpanOf(row.OpensAt, row.DueAt), row.PublishedAt != nil
 	return p, nil
 }
 
@@ -153,6 +155,7 @@ type Listed struct {
 	ID                   int64
 	Slug, Title, Dataset string
 	Span                 marking.Span // the paper's own
+	Published            bool
 	Exercises            int
 	Points               marking.Points
 }
@@ -164,7 +167,7 @@ func (l *Library) Papers(ctx context.Context) ([]Listed, error) {
 	for _, row := range rows {
 		all = append(all, Listed{
 			ID: row.ID, Slug: row.Slug, Title: row.Title, Dataset: row.Dataset,
-			Span:      marking.SpanOf(row.OpensAt, row.DueAt),
+			Span: marking.SpanOf(row.OpensAt, row.DueAt), Published: row.PublishedAt != nil,
 			Exercises: int(row.Exercises), Points: marking.PointsOf(row.Points),
 		})
 	}

@@ -1,13 +1,18 @@
 package library
 
 import (
+	"bytes"
 	"context"
 	"io/fs"
+	"slices"
+	"testing/fstest"
 	"time"
 
 	"examen/internal/account"
+	"examen/internal/core/pack"
 	"examen/internal/problem"
 	"examen/internal/records"
+	"examen/internal/records/query"
 )
 
 // A LoadedPack is a pack in a list.
@@ -30,17 +35,107 @@ func (l *Library) Packs(ctx context.Context, who account.Account) ([]LoadedPack,
 	return all, err
 }
 
-// PackFiles returns the files of a pack as they were loaded, byte for byte, and their paths.
+// PackFiles returns the files of a pack and their paths: as they were loaded, byte for byte, but for the papers that
+// were changed here since. Papers that were begun here, and their pictures, are added.
 func (l *Library) PackFiles(ctx context.Context, who account.Account, name string) (fs.FS, []string, error) {
 	if err := who.May(account.Prepare); err != nil {
 		return nil, nil, err
 	}
-	pack, err := l.records.PackByName(ctx, name)
+	if !records.IsText(name) {
+		name = ""
+	}
+	loaded, err := l.records.PackByName(ctx, name)
 	if records.Missing(err) {
 		return nil, nil, problem.New(404, "no-pack", "There is no such pack",
 			"No pack called %.80q is loaded; examen pack list names those that are.", name)
 	} else if err != nil {
 		return nil, nil, err
 	}
-	return l.records.Files(ctx, pack.JobID)
+	files, paths, err := l.records.Files(ctx, loaded.JobID)
+	if err != nil {
+		return nil, nil, err
+	}
+	e := &exported{loaded: files, paths: paths, changed: fstest.MapFS{}}
+	if err := l.exportPapers(ctx, name, e); err != nil {
+		return nil, nil, err
+	}
+	return e, e.paths, nil
+}
+
+// exported is a pack as it was loaded, with what has changed since.
+type exported struct {
+	loaded  fs.FS
+	changed fstest.MapFS
+	paths   []string
+}
+
+// Open opens a file as it is now.
+func (e *exported) Open(name string) (fs.File, error) {
+	if _, has := e.changed[name]; has {
+		return e.changed.Open(name)
+	}
+	return e.loaded.Open(name)
+}
+
+// put has a file be what it is now, unless it is already.
+func (e *exported) put(name string, content []byte) {
+	if was, err := fs.ReadFile(e.loaded, name); err == nil && bytes.Equal(was, content) {
+		return
+	}
+	if !slices.Contains(e.paths, name) {
+		e.paths = append(e.paths, name)
+	}
+	e.changed[name] = &fstest.MapFile{Data: content, Mode: 0o444}
+}
+
+// exportPapers adds the papers of a pack as they are published, and the pictures that they show.
+func (l *Library) exportPapers(ctx context.Context, name string, e *exported) error {
+	papers, err := l.records.PackPapers(ctx, name)
+	if err != nil {
+		return err
+	}
+	var added []string
+	for _, p := range papers {
+		if !slices.Contains(e.paths, p.Path) {
+			added = append(added, p.Path)
+		}
+		e.put(p.Path, []byte(p.Text))
+		if err := l.exportPictures(ctx, p, e); err != nil {
+			return err
+		}
+	}
+	if added == nil {
+		return nil
+	}
+	index, err := fs.ReadFile(e, "pack.yaml")
+	if err != nil {
+		return err
+	}
+	e.put("pack.yaml", pack.WithPapers(index, added))
+	return nil
+}
+
+func (l *Library) exportPictures(ctx context.Context, p query.PackPapersRow, e *exported) error {
+	types, err := l.records.PictureTypes(ctx, p.ID)
+	if err != nil {
+		return err
+	}
+	known := map[string]string{}
+	for _, t := range types {
+		known[t.Name] = t.MediaType
+	}
+	paper, _ := pack.ReadPaper(p.Path, p.Text, known)
+	for _, shown := range paper.Pictures {
+		for _, t := range types {
+			if t.Name != shown.Name {
+				continue
+			}
+			picture, err := l.Picture(ctx, p.ID, t.Digest)
+			if err != nil {
+				return err
+			}
+			e.put(shown.Path, picture.Content)
+		}
+	}
+	return nil
 }

@@ -41,6 +41,7 @@ const (
 	BuildDataset = "dataset"
 	LoadPack     = "pack"
 	CheckPaper   = "paper"
+	PublishPaper = "publication"
 )
 
 // New returns the library in the records, and registers its kinds of jobs.
@@ -52,10 +53,16 @@ func New(
 	all.Handle(BuildDataset, l.buildDataset)
 	all.Handle(LoadPack, l.doPack)
 	all.Handle(CheckPaper, l.checkPaper)
+	all.Handle(PublishPaper, l.publishPaper)
+	all.HandleTask(records.InspectPaper, l.inspectPaper)
+	all.HandleTask(records.IndexExercises, func(ctx context.Context, _ int64) error { return l.indexExercises(ctx) })
 	all.HandleTask(records.RenewReferences, l.renewAnswers)
 	all.Daily("builds", l.lookAfterBuilds)
 	all.Daily("databases", l.dropLeftOver)
 	all.Daily("roles", server.Sweep)
+	all.Daily("texts", l.keepTexts)
+	all.Daily("exercises", l.indexExercises)
+	all.Daily("writers", store.SweepWriters)
 	server.WhenGone(func(database string) { go l.gone(database) })
 	return l
 }
@@ -71,12 +78,14 @@ type Options struct {
 	Title     string   `json:"title,omitempty"`
 	Encoding  string   `json:"encoding,omitempty"`
 	KeepGoing bool     `json:"keep_going,omitempty"`
-	Folder    bool     `json:"folder,omitempty"`  // the files are a folder's: find out what to run
-	Scripts   []string `json:"scripts,omitempty"` // what to run, where not all
-	Ask       bool     `json:"ask,omitempty"`     // before tables are made from CSV files
-	Check     bool     `json:"check,omitempty"`   // of a pack: only check its exercises
-	Break     bool     `json:"break,omitempty"`   // what papers use may be broken without asking
-	Remake    int64    `json:"remake,omitempty"`  // a build that was lost, to be made again
+	Folder    bool     `json:"folder,omitempty"`   // the files are a folder's: find out what to run
+	Scripts   []string `json:"scripts,omitempty"`  // what to run, where not all
+	Ask       bool     `json:"ask,omitempty"`      // before tables are made from CSV files
+	Check     bool     `json:"check,omitempty"`    // of a pack: only check its exercises
+	Break     bool     `json:"break,omitempty"`    // what papers use may be broken without asking
+	Remake    int64    `json:"remake,omitempty"`   // a build that was lost, to be made again
+	Revision  int64    `json:"revision,omitempty"` // of a paper's text that is to be published
+	Note      string   `json:"note,omitempty"`     // on that publication
 }
 
 // A Report says what a job made, or, while the job asks for confirmation, what it would make.
@@ -88,6 +97,10 @@ type Report struct {
 	Inferred []script.CSVTable `json:"inferred,omitempty"`
 	Check    *CheckReport      `json:"check,omitempty"`
 	Breaks   []string          `json:"breaks,omitempty"` // what a job that asks would break
+	// Differences are the papers that were changed in the console since their pack was loaded, where a job asks whether
+	// the files may take their place.
+	Differences []PaperDifference `json:"differences,omitempty"`
+	Version     int               `json:"version,omitempty"` // of a paper that was published
 }
 
 // ReportOf decodes a job's report; nil if it has none.

@@ -3,10 +3,7 @@ package library
 import (
 	"cmp"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io/fs"
 	"maps"
@@ -117,8 +114,16 @@ func (b *building) loadPack(ctx context.Context) error {
 
 // packProblem reports the first error with its place, and the places of the others.
 func packProblem(files fs.FS, wrong []pack.Error) *problem.Problem {
+	content, _ := fs.ReadFile(files, wrong[0].File)
+	p := placed(string(content), wrong)
+	p.Title = "The pack cannot be loaded"
+	return p
+}
+
+// placed reports errors, the first with its place in the text of its file.
+func placed(text string, wrong []pack.Error) *problem.Problem {
 	first := wrong[0]
-	p := problem.New(422, "pack", "The pack cannot be loaded", "%s", first.Error())
+	p := problem.New(422, "pack", "This cannot be read", "%s", first.Error())
 	if len(wrong) > 1 {
 		rest := make([]string, 0, len(wrong)-1)
 		for _, w := range wrong[1:] {
@@ -126,8 +131,7 @@ func packProblem(files fs.FS, wrong []pack.Error) *problem.Problem {
 		}
 		p.Detail += "; and " + strings.Join(rest, "; ")
 	}
-	content, _ := fs.ReadFile(files, first.File)
-	lines := strings.Split(string(content), "\n")
+	lines := strings.Split(text, "\n")
 	place := sqltext.Place{Line: first.Line, Column: 1}
 	if first.Line <= len(lines) {
 		place.Text = strings.ToValidUTF8(strings.TrimSuffix(lines[first.Line-1], "\r"), "\ufffd")
@@ -196,19 +200,22 @@ func (p *packLoad) load(ctx context.Context) error {
 			return err
 		}
 	}
-	breaks, err := p.breaks(ctx)
-	if err != nil {
+	var err error
+	if report.Breaks, err = p.breaks(ctx); err != nil {
 		return err
 	}
-	if len(breaks) > 0 {
-		report.Breaks = breaks
+	if report.Differences, err = p.differences(ctx); err != nil {
+		return err
+	}
+	if len(report.Breaks)+len(report.Differences) > 0 {
 		return &jobs.Asks{Report: report}
 	}
 	defer p.library.records.Changed(records.PapersChanged)
-	return p.work.Finish(ctx, report, func(t *records.Transaction) error { return p.keep(ctx, t.Queries) })
+	return p.work.Finish(ctx, report, func(t *records.Transaction) error { return p.keep(ctx, t) })
 }
 
-// breaks lists what loading the pack would break in papers that do not come with it.
+// breaks lists what loading the pack would break: in papers that do not come with it, and the exercises with attempts
+// that are in those which do no longer.
 func (p *packLoad) breaks(ctx context.Context) (all []string, err error) {
 	if p.work.Confirmed || p.options.Break {
 		return nil, nil
@@ -223,6 +230,13 @@ func (p *packLoad) breaks(ctx context.Context) (all []string, err error) {
 			return nil, err
 		}
 		all = append(all, found...)
+	}
+	for _, paper := range p.pack.Papers {
+		gone, err := p.library.left(ctx, &paper)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, gone...)
 	}
 	return all, nil
 }
@@ -280,43 +294,16 @@ func (p *packLoad) tryAnswers(ctx context.Context, paper pack.Paper) error {
 	} else {
 		return err
 	}
-	for _, e := range paper.Exercises() {
-		for n, sql := range e.Accepted() {
-			for i, database := range databases {
-				if err := p.tryAnswer(ctx, paper, e, n, sql, database, i > 0); err != nil {
-					return err
-				}
-			}
-		}
+	wrong, err := p.library.tryAnswers(ctx, &paper, databases)
+	if wrong != nil {
+		return packProblem(p.work.Files, []pack.Error{*wrong})
 	}
-	return nil
-}
-
-// tryAnswer runs accepted answer n of an exercise.
-func (p *packLoad) tryAnswer(
-	ctx context.Context, paper pack.Paper, e *pack.Exercise, n int, sql, database string, variant bool,
-) error {
-	err := p.library.grader.Prepare(ctx, sql, database)
-	var fault *grading.Fault
-	if !errors.As(err, &fault) {
-		return err
-	}
-	line := e.Line
-	if fault.Place != nil && n == 0 {
-		line += fault.Place.Line - 1
-	}
-	what := "the reference answer"
-	if n > 0 {
-		what = "an answer under also"
-	}
-	if variant {
-		what += ", on a variant,"
-	}
-	return p.wrong(paper.Path, line, "%s of exercise %s does not run: %s", what, e.Slug, fault.Title)
+	return err
 }
 
 // keep stores the pack in the records.
-func (p *packLoad) keep(ctx context.Context, q *query.Queries) error {
+func (p *packLoad) keep(ctx context.Context, t *records.Transaction) error {
+	q := t.Queries
 	for _, d := range p.pack.Datasets {
 		b := p.builds[d.Name]
 		row, err := q.UpsertDataset(ctx, query.UpsertDatasetParams{Name: d.Name, Pack: p.pack.Name, Title: d.Title})
@@ -336,79 +323,65 @@ func (p *packLoad) keep(ctx context.Context, q *query.Queries) error {
 		if err := q.UseBuild(ctx, query.UseBuildParams{ID: row.ID, BuildID: &kept.ID}); err != nil {
 			return err
 		}
+		if err := p.library.inspectWritten(ctx, t, row.ID); err != nil {
+			return err
+		}
 	}
 	for _, paper := range p.pack.Papers {
 		if err := p.keepPaper(ctx, q, paper); err != nil {
 			return err
 		}
 	}
+	if err := t.Enqueue(ctx, records.Task{Kind: records.IndexExercises}); err != nil {
+		return err
+	}
 	return q.KeepPack(ctx, query.KeepPackParams{Name: p.pack.Name, Title: p.pack.Title, JobID: p.work.ID})
 }
 
+// keepPaper stores a paper, and its text as a version if it is not what is published already.
 func (p *packLoad) keepPaper(ctx context.Context, q *query.Queries, paper pack.Paper) error {
-	dataset, err := q.DatasetByName(ctx, paper.Dataset)
+	row, err := keepPaper(ctx, q, p.pack.Name, &paper)
 	if err != nil {
 		return err
 	}
-	sections, err := json.Marshal(paper.Sections)
+	if err := p.keepPictures(ctx, q, row.ID, paper.Pictures); err != nil {
+		return err
+	}
+	content, err := fs.ReadFile(p.work.Files, paper.Path)
 	if err != nil {
 		return err
 	}
-	row, err := q.UpsertPaper(ctx, query.UpsertPaperParams{
-		Slug: paper.Slug, Pack: p.pack.Name, Title: paper.Title, DatasetID: dataset.ID,
-		OpensAt: paper.Opens, DueAt: paper.Due, Sections: sections,
-	})
-	if err != nil {
-		return err
-	}
-	if err := q.RetireExercises(ctx, query.RetireExercisesParams{PaperID: row.ID, Kept: slugs(&paper)}); err != nil {
-		return err
-	}
-	for _, e := range paper.Exercises() {
-		if err := keepExercise(ctx, q, row.ID, e); err != nil {
+	text := string(content)
+	published := ""
+	if row.PublishedID != nil {
+		if published, err = q.VersionText(ctx, *row.PublishedID); err != nil {
 			return err
 		}
 	}
-	return p.keepPictures(ctx, q, row.ID, paper.Pictures)
+	id := row.PublishedID
+	if id == nil || published != text {
+		if err := keepUnpublished(ctx, q, row, p.work.Account, "Kept when the pack was loaded."); err != nil {
+			return err
+		}
+		if id, err = newVersion(ctx, q, query.CreateVersionParams{
+			PaperID: row.ID, Origin: originPack, Text: text, MadeBy: &p.work.Account,
+		}); err != nil {
+			return err
+		}
+	}
+	return q.SetLoaded(ctx, query.SetLoadedParams{ID: row.ID, LoadedID: id, Path: paper.Path})
 }
 
-// keepPictures stores the pictures that a paper shows, in place of those that it showed.
+// keepPictures stores the pictures that a paper shows.
 func (p *packLoad) keepPictures(ctx context.Context, q *query.Queries, paper int64, pictures []pack.Picture) error {
-	if err := q.RemovePictures(ctx, paper); err != nil {
-		return err
-	}
 	for _, picture := range pictures {
 		content, err := fs.ReadFile(p.work.Files, picture.Path)
 		if err != nil {
 			return err
 		}
-		digest := sha256.Sum256(content)
-		if err := q.AddPicture(ctx, query.AddPictureParams{
-			PaperID: paper, Name: picture.Name, Digest: hex.EncodeToString(digest[:len(digest)/2]),
-			MediaType: picture.MediaType, Content: content,
-		}); err != nil {
+		if err := keepPicture(ctx, q, paper, picture.Name, picture.MediaType, content); err != nil {
 			return err
 		}
 	}
 	return nil
-}
-
-// keepExercise stores an exercise, with a new version if it has changed.
-func keepExercise(ctx context.Context, q *query.Queries, paper int64, e *pack.Exercise) error {
-	id, err := q.UpsertExercise(ctx, query.UpsertExerciseParams{PaperID: paper, Slug: e.Slug, Number: int32(e.Number)})
-	if err != nil {
-		return err
-	}
-	blocks, err := json.Marshal(e.Blocks)
-	if err != nil {
-		return err
-	}
-	checking, err := json.Marshal(e.Checking)
-	if err != nil {
-		return err
-	}
-	return q.NewVersion(ctx, query.NewVersionParams{
-		ExerciseID: id, Title: e.Title, Points: e.Points.String(),
-		Blocks: blocks, Reference: e.Reference, Checking: checking,
-	})
 }

@@ -23,6 +23,8 @@ type TaskKind string
 const (
 	RunJob          TaskKind = "run job"          // ID is a job's
 	RenewReferences TaskKind = "renew references" // ID is a build's
+	InspectPaper    TaskKind = "inspect paper"    // ID is a paper's
+	IndexExercises  TaskKind = "index exercises"  // all that have changed
 )
 
 // ErrLater is returned by a task that could not be done now and should be tried again.
@@ -34,13 +36,20 @@ func (taskArgs) Kind() string { return "task" }
 
 // InsertOpts puts short tasks in a queue of their own, so that they need not wait for long ones.
 func (a taskArgs) InsertOpts() river.InsertOpts {
-	if a.Task.Kind == RenewReferences {
+	switch a.Task.Kind {
+	case RenewReferences, IndexExercises:
 		return river.InsertOpts{Queue: quickQueue, MaxAttempts: 5}
+	case InspectPaper:
+		return river.InsertOpts{Queue: remarksQueue, MaxAttempts: 3}
 	}
 	return river.InsertOpts{MaxAttempts: 20}
 }
 
-const quickQueue = "quick"
+// The queues of short tasks, each with a worker of its own.
+const (
+	quickQueue   = "quick"
+	remarksQueue = "remarks"
+)
 
 // longestTask is how long a task may take before it is considered lost.
 const longestTask = 12 * time.Hour
@@ -78,7 +87,9 @@ func (s *Store) Work(
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &taskWorker{do: do})
 	client, err := river.NewClient(riverpgxv5.New(s.pool), &river.Config{
-		Queues:  map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: atOnce}, quickQueue: {MaxWorkers: 1}},
+		Queues: map[string]river.QueueConfig{
+			river.QueueDefault: {MaxWorkers: atOnce}, quickQueue: {MaxWorkers: 1}, remarksQueue: {MaxWorkers: 1},
+		},
 		Workers: workers, Logger: quiet(log), JobTimeout: longestTask, RescueStuckJobsAfter: longestTask + time.Hour,
 	})
 	if err != nil {

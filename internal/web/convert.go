@@ -77,6 +77,8 @@ func toSummary(p course.Listed) contract.PaperSummary {
 		Zone:      p.Zone,
 		NewMarks:  p.NewMarks,
 		Last:      toWorked(p.Last),
+
+		Unpublished: !p.Published,
 	}
 }
 

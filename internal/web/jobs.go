@@ -231,6 +231,12 @@ func toJob(j *jobs.Job) (contract.Job, error) {
 			Papers:   []contract.LoadedPaper{},
 			Inferred: toInferred(r.Inferred),
 			Breaks:   r.Breaks,
+			Version:  r.Version,
+		}
+		for _, d := range r.Differences {
+			out.Report.Differences = append(out.Report.Differences, contract.PaperDifference{
+				Paper: d.Paper, Console: toSectionChanges(d.Console), Files: toSectionChanges(d.Files),
+			})
 		}
 		for _, b := range r.Builds {
 			out.Report.Datasets = append(out.Report.Datasets, toBuildReport(b))
@@ -264,27 +270,10 @@ func toJob(j *jobs.Job) (contract.Job, error) {
 }
 
 func toCheck(r *library.CheckReport) contract.CheckReport {
-	out := contract.CheckReport{
+	return contract.CheckReport{
 		Exercises: r.Exercises,
 		Errors:    r.Count(grading.SeverityError),
 		Warnings:  r.Count(grading.SeverityWarning),
-		Notes:     []contract.CheckNote{},
+		Notes:     toNotes(r.Notes),
 	}
-	for _, n := range r.Notes {
-		out.Notes = append(
-			out.Notes,
-			contract.CheckNote{
-				Severity: contract.CheckNoteSeverity(n.Severity),
-				Kind:     n.Kind,
-				Paper:    n.Paper,
-				Exercise: n.Exercise,
-				File:     n.File,
-				Line:     n.Line,
-				Sentence: n.Sentence,
-				Columns:  n.Columns,
-				Rows:     n.Rows,
-			},
-		)
-	}
-	return out
 }

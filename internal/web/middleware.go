@@ -29,9 +29,12 @@ const (
 
 // Bounds of a call's body, in bytes.
 const (
-	longestLogIn  = 64 << 10
-	longestBody   = 1 << 20
-	longestUpload = 64 << 30 // of files, which are kept in pieces as they come
+	longestLogIn = 64 << 10
+	longestBody  = 1 << 20
+	longestText  = 12 << 20 // of a paper, twice
+	// longestPicture is how much is read of what is sent as a picture, and mostly thrown away.
+	longestPicture = 100 << 20
+	longestUpload  = 64 << 30 // of files, which are kept in pieces as they come
 	// drained is how much of a body that is too long is read and thrown away, so that the caller gets to read the
 	// answer.
 	drained = 8 << 20
@@ -200,6 +203,12 @@ func takesFiles(c *gin.Context) bool {
 	return wantsFiles(c) && c.ContentType() == "multipart/form-data"
 }
 
+// takesPicture tells whether a call's body is a picture.
+func takesPicture(c *gin.Context) bool {
+	return c.Request.Method == http.MethodPut && c.FullPath() == "/api/papers/:paper/writing/pictures/:name" &&
+		c.ContentType() == "application/octet-stream"
+}
+
 // body reads a call's body, within bounds, and rejects what is not UTF-8, so that no text is changed on the way in.
 func (s *server) body(c *gin.Context) {
 	if c.Request.Body == nil || c.Request.Body == http.NoBody {
@@ -209,9 +218,16 @@ func (s *server) body(c *gin.Context) {
 		c.Request.Body = http.MaxBytesReader(nil, c.Request.Body, longestUpload)
 		return
 	}
+	if takesPicture(c) {
+		c.Request.Body = http.MaxBytesReader(nil, c.Request.Body, longestPicture)
+		return
+	}
 	longest := int64(longestBody)
-	if c.FullPath() == "/api/session" {
+	switch c.FullPath() {
+	case "/api/session":
 		longest = longestLogIn
+	case "/api/papers/:paper/writing/text":
+		longest = longestText
 	}
 	content, err := io.ReadAll(
 		http.MaxBytesReader(nil, io.NopCloser(io.LimitReader(c.Request.Body, longest+1)), longest),

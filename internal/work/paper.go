@@ -72,7 +72,9 @@ func (w *Work) Paper(ctx context.Context, who account.Account, slug string) (*Pa
 		e.Pictures = p.Pictures
 	}
 	s := &p.Summary
-	s.Listed = library.Listed{ID: r.ID, Slug: r.Slug, Title: r.Title, Dataset: r.Dataset, Exercises: len(all)}
+	s.Listed = library.Listed{
+		ID: r.ID, Slug: r.Slug, Title: r.Title, Dataset: r.Dataset, Published: r.Published, Exercises: len(all),
+	}
 	s.Span, s.State, s.Zone = r.Span, r.State, r.Zone
 	for _, e := range all {
 		p.Exercises[e.Slug] = e

@@ -84,7 +84,8 @@ export interface paths {
         /** The papers that the caller may read. An instructor may read all. */
         get: operations["listPapers"];
         put?: never;
-        post?: never;
+        /** Begin a paper, or a copy of one. Learners see nothing of it until it is published and set for their course. For instructors. */
+        post: operations["createPaper"];
         delete?: never;
         options?: never;
         head?: never;
@@ -145,6 +146,236 @@ export interface paths {
         };
         /** A picture that a paper shows. */
         get: operations["getPicture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{paper}/writing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        /** The text of a paper as it is being written. For instructors. */
+        get: operations["getWriting"];
+        /** Say where you are in the text, and get the parts that have changed since a revision (0 for all) and who else is there. For instructors. */
+        put: operations["beWriting"];
+        post?: never;
+        /** Put aside what is not published; it is kept among the versions. A paper that was never published is removed. For instructors. */
+        delete: operations["discardWriting"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{paper}/writing/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add a section, or a copy of an exercise of another paper. For instructors. */
+        post: operations["addPart"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{paper}/writing/parts/{part}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                /** @description The number of a part. */
+                part: components["parameters"]["part"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Save the text of a part, if nobody has changed it since the revision given (otherwise 409). For instructors. */
+        put: operations["keepPart"];
+        post?: never;
+        /** Take a section out, if nobody has changed it since the revision given (otherwise 409). For instructors. */
+        delete: operations["removePart"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{paper}/writing/parts/{part}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                /** @description The number of a part. */
+                part: components["parameters"]["part"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Move a section behind another part. For instructors. */
+        put: operations["movePart"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{paper}/writing/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        /** The whole text as it is being written, as Markdown. For instructors. */
+        get: operations["getWritingText"];
+        /** Save a whole text that was made from another one. What others have changed meanwhile is merged by section; with conflicts nothing is saved. For instructors. */
+        put: operations["replaceWriting"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{paper}/writing/tries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run a query while an exercise is written. It is in no history. For instructors. */
+        post: operations["tryAnswer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{paper}/writing/pictures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                /** @description The text shows it as `![...](pictures/NAME)`. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Add a picture to a paper, in place of one of the same name. For instructors. */
+        put: operations["addPicture"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{paper}/publication": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        /** What publishing a paper's text would change, and for whom. For instructors. */
+        get: operations["getPublication"];
+        put?: never;
+        /** Publish a paper's text, if it has not changed since the revision given. Publishing is a job; it runs all answers first, and asks where the examiner finds errors. For instructors. */
+        post: operations["publishPaper"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{paper}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        /** The versions of a paper, the latest first. For instructors. */
+        get: operations["listVersions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{paper}/versions/{version}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                version: number;
+            };
+            cookie?: never;
+        };
+        /** The text of a version, as Markdown. For instructors. */
+        get: operations["getVersion"];
+        put?: never;
+        /** Have the text of a version written again, to be published. What is written now, and is no version yet, is kept as one. For instructors. */
+        post: operations["restoreVersion"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exercises": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The exercises of published papers, by what they are about, with how learners fared. For instructors. */
+        get: operations["findExercises"];
         put?: never;
         post?: never;
         delete?: never;
@@ -557,7 +788,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** The files of a pack as they were loaded, as a ZIP file. For instructors. */
+        /** The files of a pack as they were loaded, with its papers as they are published now, as a ZIP file. For instructors. */
         get: operations["exportPack"];
         put?: never;
         post?: never;
@@ -928,6 +1159,248 @@ export interface components {
         Points: number;
         /** @enum {string} */
         PaperState: "upcoming" | "open" | "closed";
+        NewPaper: {
+            /** @description Up to 64 lower-case letters, digits and hyphens. */
+            slug: string;
+            title: string;
+            /** @description The default is that of the copied paper. */
+            dataset?: string;
+            /** @description The paper to be copied, by its slug. */
+            copy?: string;
+        };
+        /** @description The text of a paper as it is being written. */
+        Writing: {
+            paper: string;
+            title: string;
+            dataset: string;
+            /**
+             * Format: int64
+             * @description Rises with every change, of remarks, too.
+             */
+            revision: number;
+            /** @description The parts' numbers, in the order of the text. */
+            order: number[];
+            /** @description All, or those that have changed. */
+            parts: components["schemas"]["WritingPart"][];
+            /** @description What keeps the text from being published. */
+            wrong: components["schemas"]["PartError"][];
+            /** @description The text is not what learners see. */
+            unpublished: boolean;
+            /**
+             * Format: date-time
+             * @description When it was published last.
+             */
+            published?: string;
+            writers: components["schemas"]["Writer"][];
+            pictures: components["schemas"]["WritingPicture"][];
+        };
+        /** @description The front matter, or a section. */
+        WritingPart: {
+            id: number;
+            /** Format: int64 */
+            revision: number;
+            front: boolean;
+            exercise: boolean;
+            slug: string;
+            title: string;
+            /** @description Markdown as it is written. */
+            text: string;
+            /** @description Who changed it last. */
+            by?: string;
+            /** Format: date-time */
+            at: string;
+            /** @description Put together they are the text. */
+            pieces: components["schemas"]["Piece"][];
+            /** @description What a learner would see of it. */
+            sections: components["schemas"]["Section"][];
+            /**
+             * Format: date-time
+             * @description Of the front matter.
+             */
+            opens?: string;
+            /**
+             * Format: date-time
+             * @description Of the front matter.
+             */
+            due?: string;
+            /** @description The remarks are on this text, and on the build in use. */
+            inspected: boolean;
+            remarks: components["schemas"]["CheckNote"][];
+        };
+        Piece: {
+            /** @enum {string} */
+            kind: "heading" | "text" | "example" | "answer" | "check";
+            text: string;
+        };
+        PartError: {
+            part: number;
+            /** @description In the part, from 1. */
+            line: number;
+            detail: string;
+        };
+        /** @description Somebody who has the paper open for writing. */
+        Writer: {
+            name: string;
+            display_name: string;
+            window: string;
+            /** @description Where they are. */
+            part?: number;
+        };
+        WritingPicture: {
+            /** @description As the text names it. */
+            name: string;
+            address: string;
+        };
+        WritingPlace: {
+            /** @description A key of your window. */
+            window: string;
+            /** Format: int64 */
+            since: number;
+            /** @description Where you are. */
+            part?: number;
+            /** @description You have left. */
+            gone?: boolean;
+        };
+        NewPart: {
+            /** @description The part behind which it comes; the default is the last. */
+            after?: number;
+            text?: string;
+            /** @description Whose exercise is copied, by its slug. */
+            paper?: string;
+            /** @description The slug of that exercise. */
+            exercise?: string;
+        };
+        PartText: {
+            text: string;
+            /** Format: int64 */
+            revision: number;
+        };
+        PartPlace: {
+            after: number;
+        };
+        WholeText: {
+            /** @description What the text was made from. */
+            base: string;
+            text: string;
+        };
+        Replaced: {
+            /** @description The text as it is now; with conflicts, as it would be, with your form of each. */
+            text: string;
+            conflicts: components["schemas"]["SectionConflict"][];
+            wrong: components["schemas"]["TextError"][];
+        };
+        SectionConflict: {
+            title: string;
+            ours: string;
+            theirs: string;
+        };
+        TextError: {
+            /** @description In the whole text, from 1. */
+            line: number;
+            detail: string;
+        };
+        AnswerText: {
+            sql: string;
+        };
+        Tried: {
+            columns: components["schemas"]["Column"][];
+            rows: components["schemas"]["Rows"];
+            /** Format: int64 */
+            row_count: number;
+            /** @description Only the first rows are here. */
+            truncated: boolean;
+            /** Format: double */
+            elapsed_ms: number;
+            error?: components["schemas"]["Problem"];
+            /** @description It orders its rows. */
+            ordered: boolean;
+            /** @description What it uses, as rules name it. */
+            constructs: string[];
+        };
+        Publication: {
+            /** Format: int64 */
+            revision: number;
+            /** @description The paper was never published. */
+            first: boolean;
+            sections: components["schemas"]["SectionChange"][];
+            exercises: components["schemas"]["ExerciseChange"][];
+            courses: components["schemas"]["CourseAffected"][];
+            /** @description The published text. */
+            was: string;
+            /** @description The text as it is being written. */
+            is: string;
+            wrong: components["schemas"]["TextError"][];
+        };
+        SectionChange: {
+            /** @description Empty for what stands before the first heading. */
+            title: string;
+            /** @enum {string} */
+            kind: "added" | "changed" | "moved" | "removed" | "front";
+        };
+        ExerciseChange: {
+            slug: string;
+            title: string;
+            what: ("new" | "removed" | "title" | "task" | "answers" | "rules" | "points" | "number")[];
+            /** @description That learners have made at it. */
+            attempts: number;
+            learners: number;
+        };
+        CourseAffected: {
+            slug: string;
+            title: string;
+            learners: number;
+            /** @description Its learners see the paper already. */
+            open: boolean;
+        };
+        NewPublication: {
+            /** Format: int64 */
+            revision: number;
+            /** @description What was changed, for those who look at the versions. */
+            note?: string;
+        };
+        PaperVersion: {
+            version: number;
+            /**
+             * @description `kept` was never published.
+             * @enum {string}
+             */
+            origin: "pack" | "console" | "kept";
+            note?: string;
+            by?: string;
+            /** Format: date-time */
+            at: string;
+            /** @description It is what learners see. */
+            published: boolean;
+        };
+        /** @description In which sections a paper was changed since its pack was loaded. */
+        PaperDifference: {
+            paper: string;
+            console: components["schemas"]["SectionChange"][];
+            files: components["schemas"]["SectionChange"][];
+        };
+        FoundExercise: {
+            title: string;
+            dataset: string;
+            reference_answer: string;
+            tables: string[];
+            constructs: string[];
+            columns: string[];
+            in: components["schemas"]["FoundIn"][];
+            /** @description Who have tried it. */
+            learners: number;
+            /** @description Of these. */
+            solved: number;
+            attempts: number;
+            /** @description Of those who have solved it. */
+            solved_attempts: number;
+        };
+        FoundIn: {
+            paper: string;
+            paper_title: string;
+            exercise: string;
+            number: number;
+            points: components["schemas"]["Points"];
+        };
         PaperSummary: {
             slug: string;
             title: string;
@@ -947,6 +1420,8 @@ export interface components {
             /** @description Marks that others have set since the caller opened the paper last. */
             new_marks?: number;
             last?: components["schemas"]["Worked"];
+            /** @description It was never published; only instructors see it. */
+            unpublished?: boolean;
         };
         /** @description The exercise of a paper on which one worked last. */
         Worked: {
@@ -1425,7 +1900,7 @@ export interface components {
         Job: {
             id: string;
             /** @enum {string} */
-            kind: "dataset" | "pack" | "paper";
+            kind: "dataset" | "pack" | "paper" | "publication";
             /** @description The dataset's or the pack's. */
             name: string;
             state: components["schemas"]["JobState"];
@@ -1489,8 +1964,12 @@ export interface components {
             /** @description The tables that would be created */
             inferred?: components["schemas"]["InferredTable"][];
             check?: components["schemas"]["CheckReport"];
-            /** @description What would break, while the job waits for confirmation: accepted answers, and tables and columns that papers use. */
+            /** @description What would break, while the job waits for confirmation: accepted answers, tables and columns that papers use, and exercises with attempts that would go. */
             breaks?: string[];
+            /** @description While the job waits for confirmation: papers that were changed in the console since their pack was loaded. */
+            differences?: components["schemas"]["PaperDifference"][];
+            /** @description Of a paper that was published. */
+            version?: number;
         };
         CheckReport: {
             /** @description How many were checked. */
@@ -1679,6 +2158,8 @@ export interface components {
         accountName: string;
         /** @description The paper's slug. */
         paperSlug: string;
+        /** @description The number of a part. */
+        part: number;
         /** @description The exercise's slug or number. */
         exerciseSlug: string;
         /** @description Only this course's learners. */
@@ -1854,6 +2335,31 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    createPaper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPaper"];
+            };
+        };
+        responses: {
+            /** @description Its text. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Writing"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     getPaper: {
         parameters: {
             query?: never;
@@ -1923,6 +2429,463 @@ export interface operations {
                 };
                 content: {
                     "image/*": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getWriting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The text. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Writing"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    beWriting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WritingPlace"];
+            };
+        };
+        responses: {
+            /** @description What has changed. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Writing"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    discardWriting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Put aside. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addPart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPart"];
+            };
+        };
+        responses: {
+            /** @description What has changed. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Writing"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keepPart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                /** @description The number of a part. */
+                part: components["parameters"]["part"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartText"];
+            };
+        };
+        responses: {
+            /** @description What has changed since that revision. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Writing"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removePart: {
+        parameters: {
+            query: {
+                revision: number;
+            };
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                /** @description The number of a part. */
+                part: components["parameters"]["part"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What has changed. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Writing"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    movePart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                /** @description The number of a part. */
+                part: components["parameters"]["part"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartPlace"];
+            };
+        };
+        responses: {
+            /** @description What has changed. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Writing"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getWritingText: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The text. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/markdown": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    replaceWriting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WholeText"];
+            };
+        };
+        responses: {
+            /** @description What came of it. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Replaced"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryAnswer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerText"];
+            };
+        };
+        responses: {
+            /** @description What came of it. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                /** @description The text shows it as `![...](pictures/NAME)`. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description The text. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Writing"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPublication: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What would change. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Publication"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    publishPaper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPublication"];
+            };
+        };
+        responses: {
+            /** @description The job. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listVersions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Versions. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaperVersion"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getVersion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The text. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/markdown": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    restoreVersion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The text. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Writing"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    findExercises: {
+        parameters: {
+            query?: {
+                /** @description In the title, the task or an accepted answer. */
+                text?: string;
+                dataset?: string;
+                /** @description That the reference answer reads. */
+                table?: string;
+                /** @description That the reference answer uses, such as `group-by` or `function:sum`. */
+                construct?: string;
+                /** @description Of the reference answer's result. */
+                column?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Exercises: those with the same reference answer on one dataset are one. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundExercise"][];
                 };
             };
             default: components["responses"]["Problem"];

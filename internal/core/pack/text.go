@@ -2,10 +2,13 @@ package pack
 
 import (
 	"bytes"
+	"regexp"
+	"strconv"
 	"strings"
 
 	"github.com/yuin/goldmark/ast"
 	"github.com/yuin/goldmark/text"
+	"gopkg.in/yaml.v3"
 )
 
 // A Part is a part of a paper's text as it is written: its front matter, or a section. The first section may have no
@@ -105,6 +108,13 @@ func Pieces(sections string) []Piece {
 	return all
 }
 
+// Closed tells whether what comes after sections is not taken for a part of them, as it is in a block of code without
+// an end.
+func Closed(sections string) bool {
+	all := marks(sections + "\n\n## End {#end}\n")
+	return len(all) > 0 && all[len(all)-1].slug == "end"
+}
+
 // A mark is a heading or a block with a meaning in Markdown, by its lines, counted from 0; until is the line after it.
 type mark struct {
 	kind        PieceKind
@@ -143,4 +153,42 @@ func marks(sections string) (all []mark) {
 		}
 	}
 	return all
+}
+
+// Named returns sections of which the first heading says a name of its own.
+func Named(sections, slug string) string {
+	pieces := Pieces(sections)
+	for i, piece := range pieces {
+		if piece.Kind != PieceHeading {
+			continue
+		}
+		heading, rest, _ := strings.Cut(piece.Text, "\n")
+		heading, end := strings.TrimRight(heading, "\r"), heading[len(strings.TrimRight(heading, "\r")):]
+		if at := strings.LastIndex(heading, "{#"); at >= 0 && strings.HasSuffix(strings.TrimRight(heading, " \t"), "}") {
+			heading = heading[:at]
+		}
+		pieces[i].Text = strings.TrimRight(heading, " \t") + " {#" + slug + "}" + end + "\n" + rest
+		break
+	}
+	var named strings.Builder
+	for _, piece := range pieces {
+		named.WriteString(piece.Text)
+	}
+	return named.String()
+}
+
+var pictureName = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._-]{0,99}$`)
+
+// IsPictureName tells whether a picture that is added to a paper may be called so.
+func IsPictureName(name string) bool {
+	return pictureName.MatchString(name) && strings.Contains(name, ".")
+}
+
+// YAMLText writes a text as a YAML scalar on one line.
+func YAMLText(text string) string {
+	out, err := yaml.Marshal(text)
+	if err != nil || bytes.Count(out, []byte("\n")) > 1 { // a long one, or one with line ends
+		return strconv.Quote(text)
+	}
+	return strings.TrimSpace(string(out))
 }

@@ -127,3 +127,33 @@ func FuzzMerge(f *testing.F) {
 		}
 	})
 }
+
+// Papers are added to a pack.yaml as it is written.
+func TestWithPapers(t *testing.T) {
+	for before, after := range map[string]string{
+		"pack: a\npapers: [a.md] # all\n":           "pack: a\npapers: [a.md, b.md, c.md] # all\n",
+		"papers: []\npack: a\n":                     "papers: [b.md, c.md]\npack: a\n",
+		"papers: [\n  'a].md', # one\n]\npack: a\n": "papers: [\n  'a].md', # one\n, b.md, c.md]\npack: a\n",
+		"pack: a\n": "pack: a\npapers:\n  - b.md\n  - c.md\n",
+		"pack: a":   "pack: a\npapers:\n  - b.md\n  - c.md\n",
+		"papers:\n- a.md  # the first\n\ntitle: A\n": "papers:\n- a.md  # the first\n- b.md\n- c.md\n\ntitle: A\n",
+		"pack: a\r\npapers:\r\n    - a.md":           "pack: a\r\npapers:\r\n    - a.md\r\n    - b.md\r\n    - c.md\r\n",
+	} {
+		if got := string(pack.WithPapers([]byte(before), []string{"b.md", "c.md"})); got != after {
+			t.Errorf("%q\ngot  %q\nwant %q", before, got, after)
+		}
+	}
+}
+
+func TestNamed(t *testing.T) {
+	for before, after := range map[string]string{
+		"## A title\n\nText.\n":       "## A title {#x}\n\nText.\n",
+		"## A title {#old}  \r\nText": "## A title {#x}\r\nText",
+		"Title\n-----\nText":          "Title {#x}\n-----\nText",
+		"No heading\n":                "No heading\n",
+	} {
+		if got := pack.Named(before, "x"); got != after {
+			t.Errorf("%q: got %q", before, got)
+		}
+	}
+}

@@ -40,7 +40,7 @@ SELECT * FROM exercise_now WHERE paper_id = $1 AND NOT retired ORDER BY number;
 SELECT * FROM exercise_now WHERE paper_id = @paper_id AND NOT retired AND (slug = @address::text OR number::text = @address::text);
 
 -- name: ListPapers :many
-SELECT paper.id, paper.slug, paper.title, paper.opens_at, paper.due_at, dataset.name AS dataset,
+SELECT paper.id, paper.slug, paper.title, paper.opens_at, paper.due_at, dataset.name AS dataset, paper.published_at,
        count(exercise_now.id) AS exercises, coalesce(sum(exercise_now.points), 0)::numeric AS points
 FROM paper JOIN dataset ON dataset.id = paper.dataset_id
 LEFT JOIN exercise_now ON exercise_now.paper_id = paper.id AND NOT exercise_now.retired
@@ -54,12 +54,6 @@ GROUP BY paper.id;
 
 -- name: PaperSections :one
 SELECT sections FROM paper WHERE id = $1;
-
--- name: RemovePictures :exec
-DELETE FROM picture WHERE paper_id = $1;
-
--- name: AddPicture :exec
-INSERT INTO picture (paper_id, name, digest, media_type, content) VALUES ($1, $2, $3, $4, $5);
 
 -- name: PaperPictures :many
 SELECT name, digest FROM picture WHERE paper_id = $1;

@@ -387,7 +387,7 @@ func (q *Queries) DatasetByName(ctx context.Context, name string) (Dataset, erro
 }
 
 const datasetPapers = `-- name: DatasetPapers :many
-SELECT id, slug, pack, title, dataset_id, opens_at, due_at, sections FROM paper WHERE dataset_id = $1 ORDER BY slug
+SELECT id, slug, pack, title, dataset_id, opens_at, due_at, sections, path, published_id, loaded_id, published_at FROM paper WHERE dataset_id = $1 ORDER BY slug
 `
 
 func (q *Queries) DatasetPapers(ctx context.Context, datasetID int64) ([]Paper, error) {
@@ -408,6 +408,10 @@ func (q *Queries) DatasetPapers(ctx context.Context, datasetID int64) ([]Paper, 
 			&i.OpensAt,
 			&i.DueAt,
 			&i.Sections,
+			&i.Path,
+			&i.PublishedID,
+			&i.LoadedID,
+			&i.PublishedAt,
 		); err != nil {
 			return nil, err
 		}

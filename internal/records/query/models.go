@@ -141,6 +141,16 @@ type Exercise struct {
 	VersionID *int64
 }
 
+type ExerciseIndex struct {
+	ExerciseID int64
+	VersionID  int64
+	Words      string
+	Tables     []string
+	Constructs []string
+	Columns    []string
+	AnswerKey  string
+}
+
 type ExerciseNow struct {
 	ID        int64
 	PaperID   int64
@@ -256,14 +266,18 @@ type Pack struct {
 }
 
 type Paper struct {
-	ID        int64
-	Slug      string
-	Pack      string
-	Title     string
-	DatasetID int64
-	OpensAt   *time.Time
-	DueAt     *time.Time
-	Sections  json.RawMessage
+	ID          int64
+	Slug        string
+	Pack        string
+	Title       string
+	DatasetID   int64
+	OpensAt     *time.Time
+	DueAt       *time.Time
+	Sections    json.RawMessage
+	Path        string
+	PublishedID *int64
+	LoadedID    *int64
+	PublishedAt *time.Time
 }
 
 type PaperInUse struct {
@@ -277,6 +291,41 @@ type PaperInUse struct {
 	BuildNumber int32
 	Database    string
 	Variants    json.RawMessage
+	PublishedAt *time.Time
+}
+
+type PaperPart struct {
+	PaperID         int64
+	ID              int32
+	Place           int32
+	Text            string
+	Revision        int64
+	ChangedBy       *int64
+	ChangedAt       time.Time
+	Inspected       *int64
+	InspectedBuild  *int64
+	Remarks         json.RawMessage
+	Expected        json.RawMessage
+	RemarksRevision int64
+}
+
+type PaperVersion struct {
+	ID      int64
+	PaperID int64
+	Version int32
+	Origin  string
+	Text    string
+	Note    string
+	MadeBy  *int64
+	MadeAt  time.Time
+}
+
+type PaperWriter struct {
+	PaperID   int64
+	AccountID int64
+	WindowKey string
+	Part      *int32
+	SeenAt    time.Time
 }
 
 type Picture struct {
@@ -343,4 +392,11 @@ type Visit struct {
 	AccountID int64
 	PaperID   int64
 	At        time.Time
+}
+
+type Writing struct {
+	PaperID  int64
+	BaseID   *int64
+	NextID   int32
+	Revision int64
 }

@@ -11,29 +11,6 @@ import (
 	"time"
 )
 
-const addPicture = `-- name: AddPicture :exec
-INSERT INTO picture (paper_id, name, digest, media_type, content) VALUES ($1, $2, $3, $4, $5)
-`
-
-type AddPictureParams struct {
-	PaperID   int64
-	Name      string
-	Digest    string
-	MediaType string
-	Content   []byte
-}
-
-func (q *Queries) AddPicture(ctx context.Context, arg AddPictureParams) error {
-	_, err := q.db.Exec(ctx, addPicture,
-		arg.PaperID,
-		arg.Name,
-		arg.Digest,
-		arg.MediaType,
-		arg.Content,
-	)
-	return err
-}
-
 const exerciseIn = `-- name: ExerciseIn :one
 SELECT id, paper_id, slug, number, retired, version_id, version, title, points, blocks, reference, checking FROM exercise_now WHERE paper_id = $1 AND NOT retired AND (slug = $2::text OR number::text = $2::text)
 `
@@ -154,7 +131,7 @@ func (q *Queries) ListPacks(ctx context.Context) ([]ListPacksRow, error) {
 }
 
 const listPapers = `-- name: ListPapers :many
-SELECT paper.id, paper.slug, paper.title, paper.opens_at, paper.due_at, dataset.name AS dataset,
+SELECT paper.id, paper.slug, paper.title, paper.opens_at, paper.due_at, dataset.name AS dataset, paper.published_at,
        count(exercise_now.id) AS exercises, coalesce(sum(exercise_now.points), 0)::numeric AS points
 FROM paper JOIN dataset ON dataset.id = paper.dataset_id
 LEFT JOIN exercise_now ON exercise_now.paper_id = paper.id AND NOT exercise_now.retired
@@ -162,14 +139,15 @@ GROUP BY paper.id, dataset.id ORDER BY paper.due_at NULLS LAST, paper.slug
 `
 
 type ListPapersRow struct {
-	ID        int64
-	Slug      string
-	Title     string
-	OpensAt   *time.Time
-	DueAt     *time.Time
-	Dataset   string
-	Exercises int64
-	Points    string
+	ID          int64
+	Slug        string
+	Title       string
+	OpensAt     *time.Time
+	DueAt       *time.Time
+	Dataset     string
+	PublishedAt *time.Time
+	Exercises   int64
+	Points      string
 }
 
 func (q *Queries) ListPapers(ctx context.Context) ([]ListPapersRow, error) {
@@ -188,6 +166,7 @@ func (q *Queries) ListPapers(ctx context.Context) ([]ListPapersRow, error) {
 			&i.OpensAt,
 			&i.DueAt,
 			&i.Dataset,
+			&i.PublishedAt,
 			&i.Exercises,
 			&i.Points,
 		); err != nil {
@@ -253,7 +232,7 @@ func (q *Queries) PackByName(ctx context.Context, name string) (Pack, error) {
 }
 
 const paperBySlug = `-- name: PaperBySlug :one
-SELECT id, slug, pack, title, dataset_id, opens_at, due_at, sections FROM paper WHERE slug = $1
+SELECT id, slug, pack, title, dataset_id, opens_at, due_at, sections, path, published_id, loaded_id, published_at FROM paper WHERE slug = $1
 `
 
 func (q *Queries) PaperBySlug(ctx context.Context, slug string) (Paper, error) {
@@ -268,6 +247,10 @@ func (q *Queries) PaperBySlug(ctx context.Context, slug string) (Paper, error) {
 		&i.OpensAt,
 		&i.DueAt,
 		&i.Sections,
+		&i.Path,
+		&i.PublishedID,
+		&i.LoadedID,
+		&i.PublishedAt,
 	)
 	return i, err
 }
@@ -310,7 +293,7 @@ func (q *Queries) PaperExercises(ctx context.Context, paperID int64) ([]Exercise
 }
 
 const paperInUseBySlug = `-- name: PaperInUseBySlug :one
-SELECT id, slug, title, opens_at, due_at, dataset, build_id, build_number, database, variants FROM paper_in_use WHERE slug = $1
+SELECT id, slug, title, opens_at, due_at, dataset, build_id, build_number, database, variants, published_at FROM paper_in_use WHERE slug = $1
 `
 
 func (q *Queries) PaperInUseBySlug(ctx context.Context, slug string) (PaperInUse, error) {
@@ -327,6 +310,7 @@ func (q *Queries) PaperInUseBySlug(ctx context.Context, slug string) (PaperInUse
 		&i.BuildNumber,
 		&i.Database,
 		&i.Variants,
+		&i.PublishedAt,
 	)
 	return i, err
 }
@@ -392,15 +376,6 @@ func (q *Queries) Picture(ctx context.Context, arg PictureParams) (PictureRow, e
 	return i, err
 }
 
-const removePictures = `-- name: RemovePictures :exec
-DELETE FROM picture WHERE paper_id = $1
-`
-
-func (q *Queries) RemovePictures(ctx context.Context, paperID int64) error {
-	_, err := q.db.Exec(ctx, removePictures, paperID)
-	return err
-}
-
 const retireExercises = `-- name: RetireExercises :exec
 UPDATE exercise SET retired = true WHERE paper_id = $1 AND NOT retired AND slug <> ALL ($2::text[])
 `
@@ -439,7 +414,7 @@ const upsertPaper = `-- name: UpsertPaper :one
 INSERT INTO paper (slug, pack, title, dataset_id, opens_at, due_at, sections) VALUES ($1, $2, $3, $4, $5, $6, $7)
 ON CONFLICT (slug) DO UPDATE SET title = excluded.title, dataset_id = excluded.dataset_id,
     opens_at = excluded.opens_at, due_at = excluded.due_at, sections = excluded.sections
-RETURNING id, slug, pack, title, dataset_id, opens_at, due_at, sections
+RETURNING id, slug, pack, title, dataset_id, opens_at, due_at, sections, path, published_id, loaded_id, published_at
 `
 
 type UpsertPaperParams struct {
@@ -472,6 +447,10 @@ func (q *Queries) UpsertPaper(ctx context.Context, arg UpsertPaperParams) (Paper
 		&i.OpensAt,
 		&i.DueAt,
 		&i.Sections,
+		&i.Path,
+		&i.PublishedID,
+		&i.LoadedID,
+		&i.PublishedAt,
 	)
 	return i, err
 }

@@ -108,11 +108,48 @@ func (e EntryKind) Valid() bool {
 	}
 }
 
+// Defines values for ExerciseChangeWhat.
+const (
+	ExerciseAnswers ExerciseChangeWhat = "answers"
+	ExerciseNew     ExerciseChangeWhat = "new"
+	ExerciseNumber  ExerciseChangeWhat = "number"
+	ExercisePoints  ExerciseChangeWhat = "points"
+	ExerciseRemoved ExerciseChangeWhat = "removed"
+	ExerciseRules   ExerciseChangeWhat = "rules"
+	ExerciseTask    ExerciseChangeWhat = "task"
+	ExerciseTitle   ExerciseChangeWhat = "title"
+)
+
+// Valid indicates whether the value is a known member of the ExerciseChangeWhat enum.
+func (e ExerciseChangeWhat) Valid() bool {
+	switch e {
+	case ExerciseAnswers:
+		return true
+	case ExerciseNew:
+		return true
+	case ExerciseNumber:
+		return true
+	case ExercisePoints:
+		return true
+	case ExerciseRemoved:
+		return true
+	case ExerciseRules:
+		return true
+	case ExerciseTask:
+		return true
+	case ExerciseTitle:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for JobKind.
 const (
-	JobOfDataset JobKind = "dataset"
-	JobOfPack    JobKind = "pack"
-	JobOfPaper   JobKind = "paper"
+	JobOfDataset     JobKind = "dataset"
+	JobOfPack        JobKind = "pack"
+	JobOfPaper       JobKind = "paper"
+	JobOfPublication JobKind = "publication"
 )
 
 // Valid indicates whether the value is a known member of the JobKind enum.
@@ -123,6 +160,8 @@ func (e JobKind) Valid() bool {
 	case JobOfPack:
 		return true
 	case JobOfPaper:
+		return true
+	case JobOfPublication:
 		return true
 	default:
 		return false
@@ -255,6 +294,54 @@ func (e PaperState) Valid() bool {
 	}
 }
 
+// Defines values for PaperVersionOrigin.
+const (
+	VersionKept      PaperVersionOrigin = "kept"
+	VersionOfConsole PaperVersionOrigin = "console"
+	VersionOfPack    PaperVersionOrigin = "pack"
+)
+
+// Valid indicates whether the value is a known member of the PaperVersionOrigin enum.
+func (e PaperVersionOrigin) Valid() bool {
+	switch e {
+	case VersionKept:
+		return true
+	case VersionOfConsole:
+		return true
+	case VersionOfPack:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PieceKind.
+const (
+	PieceAnswer  PieceKind = "answer"
+	PieceCheck   PieceKind = "check"
+	PieceExample PieceKind = "example"
+	PieceHeading PieceKind = "heading"
+	PieceText    PieceKind = "text"
+)
+
+// Valid indicates whether the value is a known member of the PieceKind enum.
+func (e PieceKind) Valid() bool {
+	switch e {
+	case PieceAnswer:
+		return true
+	case PieceCheck:
+		return true
+	case PieceExample:
+		return true
+	case PieceHeading:
+		return true
+	case PieceText:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Role.
 const (
 	Assistant  Role = "assistant"
@@ -270,6 +357,33 @@ func (e Role) Valid() bool {
 	case Instructor:
 		return true
 	case Learner:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for SectionChangeKind.
+const (
+	SectionAdded   SectionChangeKind = "added"
+	SectionChanged SectionChangeKind = "changed"
+	SectionFront   SectionChangeKind = "front"
+	SectionMoved   SectionChangeKind = "moved"
+	SectionRemoved SectionChangeKind = "removed"
+)
+
+// Valid indicates whether the value is a known member of the SectionChangeKind enum.
+func (e SectionChangeKind) Valid() bool {
+	switch e {
+	case SectionAdded:
+		return true
+	case SectionChanged:
+		return true
+	case SectionFront:
+		return true
+	case SectionMoved:
+		return true
+	case SectionRemoved:
 		return true
 	default:
 		return false
@@ -415,6 +529,11 @@ type AddedMember struct {
 
 	// Password The one-time password, if one was generated.
 	Password string `json:"password,omitempty,omitzero"`
+}
+
+// AnswerText defines model for AnswerText.
+type AnswerText struct {
+	Sql string `json:"sql"`
 }
 
 // Attempt defines model for Attempt.
@@ -565,6 +684,16 @@ type Course struct {
 	Zone     string `json:"zone"`
 }
 
+// CourseAffected defines model for CourseAffected.
+type CourseAffected struct {
+	Learners int `json:"learners"`
+
+	// Open Its learners see the paper already.
+	Open  bool   `json:"open"`
+	Slug  string `json:"slug"`
+	Title string `json:"title"`
+}
+
 // CourseDetail defines model for CourseDetail.
 type CourseDetail struct {
 	Members []Member      `json:"members"`
@@ -693,6 +822,19 @@ type Exercise struct {
 	Title           string   `json:"title"`
 }
 
+// ExerciseChange defines model for ExerciseChange.
+type ExerciseChange struct {
+	// Attempts That learners have made at it.
+	Attempts int                  `json:"attempts"`
+	Learners int                  `json:"learners"`
+	Slug     string               `json:"slug"`
+	Title    string               `json:"title"`
+	What     []ExerciseChangeWhat `json:"what"`
+}
+
+// ExerciseChangeWhat defines model for ExerciseChange.What.
+type ExerciseChangeWhat string
+
 // ExerciseHead defines model for ExerciseHead.
 type ExerciseHead struct {
 	Number int `json:"number"`
@@ -754,6 +896,38 @@ type Finding struct {
 	// Rows Cells as PostgreSQL writes them; null is NULL.
 	Rows     Rows   `json:"rows,omitempty,omitzero"`
 	Sentence string `json:"sentence"`
+}
+
+// FoundExercise defines model for FoundExercise.
+type FoundExercise struct {
+	Attempts   int       `json:"attempts"`
+	Columns    []string  `json:"columns"`
+	Constructs []string  `json:"constructs"`
+	Dataset    string    `json:"dataset"`
+	In         []FoundIn `json:"in"`
+
+	// Learners Who have tried it.
+	Learners        int    `json:"learners"`
+	ReferenceAnswer string `json:"reference_answer"`
+
+	// Solved Of these.
+	Solved int `json:"solved"`
+
+	// SolvedAttempts Of those who have solved it.
+	SolvedAttempts int      `json:"solved_attempts"`
+	Tables         []string `json:"tables"`
+	Title          string   `json:"title"`
+}
+
+// FoundIn defines model for FoundIn.
+type FoundIn struct {
+	Exercise   string `json:"exercise"`
+	Number     int    `json:"number"`
+	Paper      string `json:"paper"`
+	PaperTitle string `json:"paper_title"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
 }
 
 // Health defines model for Health.
@@ -897,16 +1071,22 @@ type JobProgress struct {
 
 // JobReport defines model for JobReport.
 type JobReport struct {
-	// Breaks What would break, while the job waits for confirmation: accepted answers, and tables and columns that papers use.
+	// Breaks What would break, while the job waits for confirmation: accepted answers, tables and columns that papers use, and exercises with attempts that would go.
 	Breaks   []string      `json:"breaks,omitempty,omitzero"`
 	Check    CheckReport   `json:"check,omitempty,omitzero"`
 	Datasets []BuildReport `json:"datasets"`
+
+	// Differences While the job waits for confirmation: papers that were changed in the console since their pack was loaded.
+	Differences []PaperDifference `json:"differences,omitempty,omitzero"`
 
 	// Inferred The tables that would be created
 	Inferred []InferredTable `json:"inferred,omitempty,omitzero"`
 	Pack     string          `json:"pack,omitempty,omitzero"`
 	Papers   []LoadedPaper   `json:"papers"`
 	Title    string          `json:"title"`
+
+	// Version Of a paper that was published.
+	Version int `json:"version,omitempty,omitzero"`
 }
 
 // JobState defines model for JobState.
@@ -1052,6 +1232,39 @@ type NewMember struct {
 	Role Role `json:"role,omitempty,omitzero"`
 }
 
+// NewPaper defines model for NewPaper.
+type NewPaper struct {
+	// Copy The paper to be copied, by its slug.
+	Copy string `json:"copy,omitempty,omitzero"`
+
+	// Dataset The default is that of the copied paper.
+	Dataset string `json:"dataset,omitempty,omitzero"`
+
+	// Slug Up to 64 lower-case letters, digits and hyphens.
+	Slug  string `json:"slug"`
+	Title string `json:"title"`
+}
+
+// NewPart defines model for NewPart.
+type NewPart struct {
+	// After The part behind which it comes; the default is the last.
+	After int `json:"after,omitempty,omitzero"`
+
+	// Exercise The slug of that exercise.
+	Exercise string `json:"exercise,omitempty,omitzero"`
+
+	// Paper Whose exercise is copied, by its slug.
+	Paper string `json:"paper,omitempty,omitzero"`
+	Text  string `json:"text,omitempty,omitzero"`
+}
+
+// NewPublication defines model for NewPublication.
+type NewPublication struct {
+	// Note What was changed, for those who look at the versions.
+	Note     string `json:"note,omitempty,omitzero"`
+	Revision int64  `json:"revision"`
+}
+
 // NewText defines model for NewText.
 type NewText struct {
 	Dataset  string `json:"dataset"`
@@ -1091,6 +1304,13 @@ type Paper struct {
 	Summary  PaperSummary `json:"summary"`
 }
 
+// PaperDifference In which sections a paper was changed since its pack was loaded.
+type PaperDifference struct {
+	Console []SectionChange `json:"console"`
+	Files   []SectionChange `json:"files"`
+	Paper   string          `json:"paper"`
+}
+
 // PaperMarks defines model for PaperMarks.
 type PaperMarks struct {
 	Exercises []ExerciseMark `json:"exercises"`
@@ -1124,6 +1344,9 @@ type PaperSummary struct {
 	State  PaperState `json:"state"`
 	Title  string     `json:"title"`
 
+	// Unpublished It was never published; only instructors see it.
+	Unpublished bool `json:"unpublished,omitempty,omitzero"`
+
 	// Zone The time zone of the course, such as Europe/Rome.
 	Zone string `json:"zone,omitempty,omitzero"`
 }
@@ -1134,6 +1357,43 @@ type PaperTimes struct {
 	Opens time.Time `json:"opens,omitempty,omitzero"`
 }
 
+// PaperVersion defines model for PaperVersion.
+type PaperVersion struct {
+	At   time.Time `json:"at"`
+	By   string    `json:"by,omitempty,omitzero"`
+	Note string    `json:"note,omitempty,omitzero"`
+
+	// Origin `kept` was never published.
+	Origin PaperVersionOrigin `json:"origin"`
+
+	// Published It is what learners see.
+	Published bool `json:"published"`
+	Version   int  `json:"version"`
+}
+
+// PaperVersionOrigin `kept` was never published.
+type PaperVersionOrigin string
+
+// PartError defines model for PartError.
+type PartError struct {
+	Detail string `json:"detail"`
+
+	// Line In the part, from 1.
+	Line int `json:"line"`
+	Part int `json:"part"`
+}
+
+// PartPlace defines model for PartPlace.
+type PartPlace struct {
+	After int `json:"after"`
+}
+
+// PartText defines model for PartText.
+type PartText struct {
+	Revision int64  `json:"revision"`
+	Text     string `json:"text"`
+}
+
 // PasswordChange defines model for PasswordChange.
 type PasswordChange struct {
 	Current string `json:"current"`
@@ -1141,6 +1401,15 @@ type PasswordChange struct {
 	// New At least 10 characters.
 	New string `json:"new"`
 }
+
+// Piece defines model for Piece.
+type Piece struct {
+	Kind PieceKind `json:"kind"`
+	Text string    `json:"text"`
+}
+
+// PieceKind defines model for Piece.Kind.
+type PieceKind string
 
 // Place A place in a text. Lines and columns count from 1, columns in characters.
 type Place struct {
@@ -1237,6 +1506,24 @@ type ProgressCell struct {
 	Outcome Outcome `json:"outcome,omitempty,omitzero"`
 }
 
+// Publication defines model for Publication.
+type Publication struct {
+	Courses   []CourseAffected `json:"courses"`
+	Exercises []ExerciseChange `json:"exercises"`
+
+	// First The paper was never published.
+	First bool `json:"first"`
+
+	// Is The text as it is being written.
+	Is       string          `json:"is"`
+	Revision int64           `json:"revision"`
+	Sections []SectionChange `json:"sections"`
+
+	// Was The published text.
+	Was   string      `json:"was"`
+	Wrong []TextError `json:"wrong"`
+}
+
 // Relation defines model for Relation.
 type Relation struct {
 	Columns []string `json:"columns"`
@@ -1257,6 +1544,15 @@ type Relation struct {
 	// Single Whether at most one row of `from` refers to a row of `to`.
 	Single bool   `json:"single,omitempty,omitzero"`
 	To     string `json:"to"`
+}
+
+// Replaced defines model for Replaced.
+type Replaced struct {
+	Conflicts []SectionConflict `json:"conflicts"`
+
+	// Text The text as it is now; with conflicts, as it would be, with your form of each.
+	Text  string      `json:"text"`
+	Wrong []TextError `json:"wrong"`
 }
 
 // Role defines model for Role.
@@ -1343,6 +1639,24 @@ type Section struct {
 	Title    string   `json:"title,omitempty,omitzero"`
 }
 
+// SectionChange defines model for SectionChange.
+type SectionChange struct {
+	Kind SectionChangeKind `json:"kind"`
+
+	// Title Empty for what stands before the first heading.
+	Title string `json:"title"`
+}
+
+// SectionChangeKind defines model for SectionChange.Kind.
+type SectionChangeKind string
+
+// SectionConflict defines model for SectionConflict.
+type SectionConflict struct {
+	Ours   string `json:"ours"`
+	Theirs string `json:"theirs"`
+	Title  string `json:"title"`
+}
+
 // ServerState full: its disk is, and nothing can be stored there.
 type ServerState string
 
@@ -1420,12 +1734,140 @@ type TableSize struct {
 	Table string `json:"table"`
 }
 
+// TextError defines model for TextError.
+type TextError struct {
+	Detail string `json:"detail"`
+
+	// Line In the whole text, from 1.
+	Line int `json:"line"`
+}
+
+// Tried defines model for Tried.
+type Tried struct {
+	Columns []Column `json:"columns"`
+
+	// Constructs What it uses, as rules name it.
+	Constructs []string `json:"constructs"`
+	ElapsedMs  float64  `json:"elapsed_ms"`
+
+	// Error An error (RFC 9457).
+	Error Problem `json:"error,omitempty,omitzero"`
+
+	// Ordered It orders its rows.
+	Ordered  bool  `json:"ordered"`
+	RowCount int64 `json:"row_count"`
+
+	// Rows Cells as PostgreSQL writes them; null is NULL.
+	Rows Rows `json:"rows"`
+
+	// Truncated Only the first rows are here.
+	Truncated bool `json:"truncated"`
+}
+
+// WholeText defines model for WholeText.
+type WholeText struct {
+	// Base What the text was made from.
+	Base string `json:"base"`
+	Text string `json:"text"`
+}
+
 // Worked The exercise of a paper on which one worked last.
 type Worked struct {
 	At     time.Time `json:"at"`
 	Number int       `json:"number"`
 	Slug   string    `json:"slug"`
 	Title  string    `json:"title"`
+}
+
+// Writer Somebody who has the paper open for writing.
+type Writer struct {
+	DisplayName string `json:"display_name"`
+	Name        string `json:"name"`
+
+	// Part Where they are.
+	Part   int    `json:"part,omitempty,omitzero"`
+	Window string `json:"window"`
+}
+
+// Writing The text of a paper as it is being written.
+type Writing struct {
+	Dataset string `json:"dataset"`
+
+	// Order The parts' numbers, in the order of the text.
+	Order []int  `json:"order"`
+	Paper string `json:"paper"`
+
+	// Parts All, or those that have changed.
+	Parts    []WritingPart    `json:"parts"`
+	Pictures []WritingPicture `json:"pictures"`
+
+	// Published When it was published last.
+	Published time.Time `json:"published,omitempty,omitzero"`
+
+	// Revision Rises with every change, of remarks, too.
+	Revision int64  `json:"revision"`
+	Title    string `json:"title"`
+
+	// Unpublished The text is not what learners see.
+	Unpublished bool     `json:"unpublished"`
+	Writers     []Writer `json:"writers"`
+
+	// Wrong What keeps the text from being published.
+	Wrong []PartError `json:"wrong"`
+}
+
+// WritingPart The front matter, or a section.
+type WritingPart struct {
+	At time.Time `json:"at"`
+
+	// By Who changed it last.
+	By string `json:"by,omitempty,omitzero"`
+
+	// Due Of the front matter.
+	Due      time.Time `json:"due,omitempty,omitzero"`
+	Exercise bool      `json:"exercise"`
+	Front    bool      `json:"front"`
+	Id       int       `json:"id"`
+
+	// Inspected The remarks are on this text, and on the build in use.
+	Inspected bool `json:"inspected"`
+
+	// Opens Of the front matter.
+	Opens time.Time `json:"opens,omitempty,omitzero"`
+
+	// Pieces Put together they are the text.
+	Pieces   []Piece     `json:"pieces"`
+	Remarks  []CheckNote `json:"remarks"`
+	Revision int64       `json:"revision"`
+
+	// Sections What a learner would see of it.
+	Sections []Section `json:"sections"`
+	Slug     string    `json:"slug"`
+
+	// Text Markdown as it is written.
+	Text  string `json:"text"`
+	Title string `json:"title"`
+}
+
+// WritingPicture defines model for WritingPicture.
+type WritingPicture struct {
+	Address string `json:"address"`
+
+	// Name As the text names it.
+	Name string `json:"name"`
+}
+
+// WritingPlace defines model for WritingPlace.
+type WritingPlace struct {
+	// Gone You have left.
+	Gone bool `json:"gone,omitempty,omitzero"`
+
+	// Part Where you are.
+	Part  int   `json:"part,omitempty,omitzero"`
+	Since int64 `json:"since"`
+
+	// Window A key of your window.
+	Window string `json:"window"`
 }
 
 // AccountName defines model for accountName.
@@ -1448,6 +1890,9 @@ type JobId = string
 
 // PaperSlug defines model for paperSlug.
 type PaperSlug = string
+
+// Part defines model for part.
+type Part = int
 
 // GetDatasetParams defines parameters for GetDataset.
 type GetDatasetParams struct {
@@ -1510,6 +1955,22 @@ type ListRowsParams struct {
 	Null   bool  `form:"null,omitempty" json:"null,omitempty,omitzero"`
 	Offset int64 `form:"offset,omitempty" json:"offset,omitempty,omitzero"`
 	Limit  int   `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// FindExercisesParams defines parameters for FindExercises.
+type FindExercisesParams struct {
+	// Text In the title, the task or an accepted answer.
+	Text    string `form:"text,omitempty" json:"text,omitempty,omitzero"`
+	Dataset string `form:"dataset,omitempty" json:"dataset,omitempty,omitzero"`
+
+	// Table That the reference answer reads.
+	Table string `form:"table,omitempty" json:"table,omitempty,omitzero"`
+
+	// Construct That the reference answer uses, such as `group-by` or `function:sum`.
+	Construct string `form:"construct,omitempty" json:"construct,omitempty,omitzero"`
+
+	// Column Of the reference answer's result.
+	Column string `form:"column,omitempty" json:"column,omitempty,omitzero"`
 }
 
 // ClearRunsParams defines parameters for ClearRuns.
@@ -1584,6 +2045,11 @@ type GetProgressParams struct {
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
 }
 
+// RemovePartParams defines parameters for RemovePart.
+type RemovePartParams struct {
+	Revision int64 `form:"revision" json:"revision"`
+}
+
 // ExportRunParams defines parameters for ExportRun.
 type ExportRunParams struct {
 	// Format `json` has the columns, and numbers and booleans as such; `lines` has each row on a line, as a list of texts or null.
@@ -1623,6 +2089,9 @@ type KeepEntryJSONRequestBody = Keeping
 // LoadPackMultipartRequestBody defines body for LoadPack for multipart/form-data ContentType.
 type LoadPackMultipartRequestBody = Files
 
+// CreatePaperJSONRequestBody defines body for CreatePaper for application/json ContentType.
+type CreatePaperJSONRequestBody = NewPaper
+
 // SubmitJSONRequestBody defines body for Submit for application/json ContentType.
 type SubmitJSONRequestBody = Submission
 
@@ -1631,6 +2100,27 @@ type KeepDraftJSONRequestBody = DraftText
 
 // SetMarkJSONRequestBody defines body for SetMark for application/json ContentType.
 type SetMarkJSONRequestBody = MarkByHand
+
+// PublishPaperJSONRequestBody defines body for PublishPaper for application/json ContentType.
+type PublishPaperJSONRequestBody = NewPublication
+
+// BeWritingJSONRequestBody defines body for BeWriting for application/json ContentType.
+type BeWritingJSONRequestBody = WritingPlace
+
+// AddPartJSONRequestBody defines body for AddPart for application/json ContentType.
+type AddPartJSONRequestBody = NewPart
+
+// KeepPartJSONRequestBody defines body for KeepPart for application/json ContentType.
+type KeepPartJSONRequestBody = PartText
+
+// MovePartJSONRequestBody defines body for MovePart for application/json ContentType.
+type MovePartJSONRequestBody = PartPlace
+
+// ReplaceWritingJSONRequestBody defines body for ReplaceWriting for application/json ContentType.
+type ReplaceWritingJSONRequestBody = WholeText
+
+// TryAnswerJSONRequestBody defines body for TryAnswer for application/json ContentType.
+type TryAnswerJSONRequestBody = AnswerText
 
 // SetPasswordJSONRequestBody defines body for SetPassword for application/json ContentType.
 type SetPasswordJSONRequestBody = PasswordChange
@@ -1700,6 +2190,9 @@ type ServerInterface interface {
 	// UseBuild Use another build, earlier or later. For instructors.
 	// (POST /api/datasets/{dataset}/use)
 	UseBuild(c *gin.Context, dataset DatasetName)
+	// FindExercises The exercises of published papers, by what they are about, with how learners fared. For instructors.
+	// (GET /api/exercises)
+	FindExercises(c *gin.Context, params FindExercisesParams)
 	// GetHealth Which of the two servers can be reached.
 	// (GET /api/health)
 	GetHealth(c *gin.Context)
@@ -1739,12 +2232,15 @@ type ServerInterface interface {
 	// LoadPack Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	// (POST /api/packs)
 	LoadPack(c *gin.Context, params LoadPackParams)
-	// ExportPack The files of a pack as they were loaded, as a ZIP file. For instructors.
+	// ExportPack The files of a pack as they were loaded, with its papers as they are published now, as a ZIP file. For instructors.
 	// (GET /api/packs/{pack}/files)
 	ExportPack(c *gin.Context, pack string)
 	// ListPapers The papers that the caller may read. An instructor may read all.
 	// (GET /api/papers)
 	ListPapers(c *gin.Context)
+	// CreatePaper Begin a paper, or a copy of one. Learners see nothing of it until it is published and set for their course. For instructors.
+	// (POST /api/papers)
+	CreatePaper(c *gin.Context)
 	// GetPaper A whole paper, with the caller's state in each exercise.
 	// (GET /api/papers/{paper})
 	GetPaper(c *gin.Context, paper PaperSlug)
@@ -1775,6 +2271,54 @@ type ServerInterface interface {
 	// GetProgress Learners by exercises. For instructors.
 	// (GET /api/papers/{paper}/progress)
 	GetProgress(c *gin.Context, paper PaperSlug, params GetProgressParams)
+	// GetPublication What publishing a paper's text would change, and for whom. For instructors.
+	// (GET /api/papers/{paper}/publication)
+	GetPublication(c *gin.Context, paper PaperSlug)
+	// PublishPaper Publish a paper's text, if it has not changed since the revision given. Publishing is a job; it runs all answers first, and asks where the examiner finds errors. For instructors.
+	// (POST /api/papers/{paper}/publication)
+	PublishPaper(c *gin.Context, paper PaperSlug)
+	// ListVersions The versions of a paper, the latest first. For instructors.
+	// (GET /api/papers/{paper}/versions)
+	ListVersions(c *gin.Context, paper PaperSlug)
+	// GetVersion The text of a version, as Markdown. For instructors.
+	// (GET /api/papers/{paper}/versions/{version})
+	GetVersion(c *gin.Context, paper PaperSlug, version int)
+	// RestoreVersion Have the text of a version written again, to be published. What is written now, and is no version yet, is kept as one. For instructors.
+	// (POST /api/papers/{paper}/versions/{version})
+	RestoreVersion(c *gin.Context, paper PaperSlug, version int)
+	// DiscardWriting Put aside what is not published; it is kept among the versions. A paper that was never published is removed. For instructors.
+	// (DELETE /api/papers/{paper}/writing)
+	DiscardWriting(c *gin.Context, paper PaperSlug)
+	// GetWriting The text of a paper as it is being written. For instructors.
+	// (GET /api/papers/{paper}/writing)
+	GetWriting(c *gin.Context, paper PaperSlug)
+	// BeWriting Say where you are in the text, and get the parts that have changed since a revision (0 for all) and who else is there. For instructors.
+	// (PUT /api/papers/{paper}/writing)
+	BeWriting(c *gin.Context, paper PaperSlug)
+	// AddPart Add a section, or a copy of an exercise of another paper. For instructors.
+	// (POST /api/papers/{paper}/writing/parts)
+	AddPart(c *gin.Context, paper PaperSlug)
+	// RemovePart Take a section out, if nobody has changed it since the revision given (otherwise 409). For instructors.
+	// (DELETE /api/papers/{paper}/writing/parts/{part})
+	RemovePart(c *gin.Context, paper PaperSlug, part Part, params RemovePartParams)
+	// KeepPart Save the text of a part, if nobody has changed it since the revision given (otherwise 409). For instructors.
+	// (PUT /api/papers/{paper}/writing/parts/{part})
+	KeepPart(c *gin.Context, paper PaperSlug, part Part)
+	// MovePart Move a section behind another part. For instructors.
+	// (PUT /api/papers/{paper}/writing/parts/{part}/place)
+	MovePart(c *gin.Context, paper PaperSlug, part Part)
+	// AddPicture Add a picture to a paper, in place of one of the same name. For instructors.
+	// (PUT /api/papers/{paper}/writing/pictures/{name})
+	AddPicture(c *gin.Context, paper PaperSlug, name string)
+	// GetWritingText The whole text as it is being written, as Markdown. For instructors.
+	// (GET /api/papers/{paper}/writing/text)
+	GetWritingText(c *gin.Context, paper PaperSlug)
+	// ReplaceWriting Save a whole text that was made from another one. What others have changed meanwhile is merged by section; with conflicts nothing is saved. For instructors.
+	// (PUT /api/papers/{paper}/writing/text)
+	ReplaceWriting(c *gin.Context, paper PaperSlug)
+	// TryAnswer Run a query while an exercise is written. It is in no history. For instructors.
+	// (POST /api/papers/{paper}/writing/tries)
+	TryAnswer(c *gin.Context, paper PaperSlug)
 	// SetPassword Change your own password. Every other session of the account ends.
 	// (PUT /api/password)
 	SetPassword(c *gin.Context)
@@ -2331,6 +2875,65 @@ func (siw *ServerInterfaceWrapper) UseBuild(c *gin.Context) {
 	siw.Handler.UseBuild(c, dataset)
 }
 
+// FindExercises operation middleware
+func (siw *ServerInterfaceWrapper) FindExercises(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params FindExercisesParams
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", c.Request.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "dataset" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "dataset", c.Request.URL.Query(), &params.Dataset, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter dataset: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "table" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "table", c.Request.URL.Query(), &params.Table, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter table: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "construct" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "construct", c.Request.URL.Query(), &params.Construct, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter construct: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "column" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "column", c.Request.URL.Query(), &params.Column, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter column: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.FindExercises(c, params)
+}
+
 // GetHealth operation middleware
 func (siw *ServerInterfaceWrapper) GetHealth(c *gin.Context) {
 
@@ -2762,6 +3365,19 @@ func (siw *ServerInterfaceWrapper) ListPapers(c *gin.Context) {
 	siw.Handler.ListPapers(c)
 }
 
+// CreatePaper operation middleware
+func (siw *ServerInterfaceWrapper) CreatePaper(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CreatePaper(c)
+}
+
 // GetPaper operation middleware
 func (siw *ServerInterfaceWrapper) GetPaper(c *gin.Context) {
 
@@ -3107,6 +3723,471 @@ func (siw *ServerInterfaceWrapper) GetProgress(c *gin.Context) {
 	siw.Handler.GetProgress(c, paper, params)
 }
 
+// GetPublication operation middleware
+func (siw *ServerInterfaceWrapper) GetPublication(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetPublication(c, paper)
+}
+
+// PublishPaper operation middleware
+func (siw *ServerInterfaceWrapper) PublishPaper(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PublishPaper(c, paper)
+}
+
+// ListVersions operation middleware
+func (siw *ServerInterfaceWrapper) ListVersions(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListVersions(c, paper)
+}
+
+// GetVersion operation middleware
+func (siw *ServerInterfaceWrapper) GetVersion(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "version" -------------
+	var version int
+
+	err = runtime.BindStyledParameterWithOptions("simple", "version", c.Param("version"), &version, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter version: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetVersion(c, paper, version)
+}
+
+// RestoreVersion operation middleware
+func (siw *ServerInterfaceWrapper) RestoreVersion(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "version" -------------
+	var version int
+
+	err = runtime.BindStyledParameterWithOptions("simple", "version", c.Param("version"), &version, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter version: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RestoreVersion(c, paper, version)
+}
+
+// DiscardWriting operation middleware
+func (siw *ServerInterfaceWrapper) DiscardWriting(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DiscardWriting(c, paper)
+}
+
+// GetWriting operation middleware
+func (siw *ServerInterfaceWrapper) GetWriting(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetWriting(c, paper)
+}
+
+// BeWriting operation middleware
+func (siw *ServerInterfaceWrapper) BeWriting(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.BeWriting(c, paper)
+}
+
+// AddPart operation middleware
+func (siw *ServerInterfaceWrapper) AddPart(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddPart(c, paper)
+}
+
+// RemovePart operation middleware
+func (siw *ServerInterfaceWrapper) RemovePart(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "part" -------------
+	var part Part
+
+	err = runtime.BindStyledParameterWithOptions("simple", "part", c.Param("part"), &part, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter part: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RemovePartParams
+
+	// ------------- Required query parameter "revision" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "revision", c.Request.URL.Query(), &params.Revision, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter revision: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemovePart(c, paper, part, params)
+}
+
+// KeepPart operation middleware
+func (siw *ServerInterfaceWrapper) KeepPart(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "part" -------------
+	var part Part
+
+	err = runtime.BindStyledParameterWithOptions("simple", "part", c.Param("part"), &part, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter part: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.KeepPart(c, paper, part)
+}
+
+// MovePart operation middleware
+func (siw *ServerInterfaceWrapper) MovePart(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "part" -------------
+	var part Part
+
+	err = runtime.BindStyledParameterWithOptions("simple", "part", c.Param("part"), &part, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter part: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MovePart(c, paper, part)
+}
+
+// AddPicture operation middleware
+func (siw *ServerInterfaceWrapper) AddPicture(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "name" -------------
+	var name string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddPicture(c, paper, name)
+}
+
+// GetWritingText operation middleware
+func (siw *ServerInterfaceWrapper) GetWritingText(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetWritingText(c, paper)
+}
+
+// ReplaceWriting operation middleware
+func (siw *ServerInterfaceWrapper) ReplaceWriting(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReplaceWriting(c, paper)
+}
+
+// TryAnswer operation middleware
+func (siw *ServerInterfaceWrapper) TryAnswer(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TryAnswer(c, paper)
+}
+
 // SetPassword operation middleware
 func (siw *ServerInterfaceWrapper) SetPassword(c *gin.Context) {
 
@@ -3352,9 +4433,27 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PUT(options.BaseURL+"/api/password", wrapper.SetPassword)
 	router.PUT(options.BaseURL+"/api/preferences", wrapper.SetPreferences)
 	router.GET(options.BaseURL+"/api/papers", wrapper.ListPapers)
+	router.POST(options.BaseURL+"/api/papers", wrapper.CreatePaper)
 	router.GET(options.BaseURL+"/api/papers/:paper", wrapper.GetPaper)
 	router.POST(options.BaseURL+"/api/papers/:paper/check", wrapper.CheckPaper)
 	router.GET(options.BaseURL+"/api/papers/:paper/pictures/:picture", wrapper.GetPicture)
+	router.DELETE(options.BaseURL+"/api/papers/:paper/writing", wrapper.DiscardWriting)
+	router.GET(options.BaseURL+"/api/papers/:paper/writing", wrapper.GetWriting)
+	router.PUT(options.BaseURL+"/api/papers/:paper/writing", wrapper.BeWriting)
+	router.POST(options.BaseURL+"/api/papers/:paper/writing/parts", wrapper.AddPart)
+	router.DELETE(options.BaseURL+"/api/papers/:paper/writing/parts/:part", wrapper.RemovePart)
+	router.PUT(options.BaseURL+"/api/papers/:paper/writing/parts/:part", wrapper.KeepPart)
+	router.PUT(options.BaseURL+"/api/papers/:paper/writing/parts/:part/place", wrapper.MovePart)
+	router.GET(options.BaseURL+"/api/papers/:paper/writing/text", wrapper.GetWritingText)
+	router.PUT(options.BaseURL+"/api/papers/:paper/writing/text", wrapper.ReplaceWriting)
+	router.POST(options.BaseURL+"/api/papers/:paper/writing/tries", wrapper.TryAnswer)
+	router.PUT(options.BaseURL+"/api/papers/:paper/writing/pictures/:name", wrapper.AddPicture)
+	router.GET(options.BaseURL+"/api/papers/:paper/publication", wrapper.GetPublication)
+	router.POST(options.BaseURL+"/api/papers/:paper/publication", wrapper.PublishPaper)
+	router.GET(options.BaseURL+"/api/papers/:paper/versions", wrapper.ListVersions)
+	router.GET(options.BaseURL+"/api/papers/:paper/versions/:version", wrapper.GetVersion)
+	router.POST(options.BaseURL+"/api/papers/:paper/versions/:version", wrapper.RestoreVersion)
+	router.GET(options.BaseURL+"/api/exercises", wrapper.FindExercises)
 	router.GET(options.BaseURL+"/api/papers/:paper/exercises/:exercise", wrapper.GetExercise)
 	router.PUT(options.BaseURL+"/api/papers/:paper/exercises/:exercise/draft", wrapper.KeepDraft)
 	router.POST(options.BaseURL+"/api/papers/:paper/exercises/:exercise/attempts", wrapper.Submit)
@@ -4020,6 +5119,45 @@ func (response UseBuilddefaultApplicationProblemPlusJSONResponse) VisitUseBuildR
 	return err
 }
 
+type FindExercisesRequestObject struct {
+	Params FindExercisesParams
+}
+
+type FindExercisesResponseObject interface {
+	VisitFindExercisesResponse(w http.ResponseWriter) error
+}
+
+type FindExercises200JSONResponse []FoundExercise
+
+func (response FindExercises200JSONResponse) VisitFindExercisesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FindExercisesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FindExercisesdefaultApplicationProblemPlusJSONResponse) VisitFindExercisesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetHealthRequestObject struct {
 }
 
@@ -4640,6 +5778,45 @@ func (response ListPapersdefaultApplicationProblemPlusJSONResponse) VisitListPap
 	return err
 }
 
+type CreatePaperRequestObject struct {
+	Body *CreatePaperJSONRequestBody
+}
+
+type CreatePaperResponseObject interface {
+	VisitCreatePaperResponse(w http.ResponseWriter) error
+}
+
+type CreatePaper201JSONResponse Writing
+
+func (response CreatePaper201JSONResponse) VisitCreatePaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreatePaperdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CreatePaperdefaultApplicationProblemPlusJSONResponse) VisitCreatePaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetPaperRequestObject struct {
 	Paper PaperSlug `json:"paper"`
 }
@@ -5078,6 +6255,651 @@ type GetProgressdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetProgressdefaultApplicationProblemPlusJSONResponse) VisitGetProgressResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPublicationRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+}
+
+type GetPublicationResponseObject interface {
+	VisitGetPublicationResponse(w http.ResponseWriter) error
+}
+
+type GetPublication200JSONResponse Publication
+
+func (response GetPublication200JSONResponse) VisitGetPublicationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPublicationdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPublicationdefaultApplicationProblemPlusJSONResponse) VisitGetPublicationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PublishPaperRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+	Body  *PublishPaperJSONRequestBody
+}
+
+type PublishPaperResponseObject interface {
+	VisitPublishPaperResponse(w http.ResponseWriter) error
+}
+
+type PublishPaper202JSONResponse Job
+
+func (response PublishPaper202JSONResponse) VisitPublishPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PublishPaperdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PublishPaperdefaultApplicationProblemPlusJSONResponse) VisitPublishPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListVersionsRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+}
+
+type ListVersionsResponseObject interface {
+	VisitListVersionsResponse(w http.ResponseWriter) error
+}
+
+type ListVersions200JSONResponse []PaperVersion
+
+func (response ListVersions200JSONResponse) VisitListVersionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListVersionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListVersionsdefaultApplicationProblemPlusJSONResponse) VisitListVersionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetVersionRequestObject struct {
+	Paper   PaperSlug `json:"paper"`
+	Version int       `json:"version"`
+}
+
+type GetVersionResponseObject interface {
+	VisitGetVersionResponse(w http.ResponseWriter) error
+}
+
+type GetVersion200TextmarkdownResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetVersion200TextmarkdownResponse) VisitGetVersionResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/markdown")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetVersiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetVersiondefaultApplicationProblemPlusJSONResponse) VisitGetVersionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RestoreVersionRequestObject struct {
+	Paper   PaperSlug `json:"paper"`
+	Version int       `json:"version"`
+}
+
+type RestoreVersionResponseObject interface {
+	VisitRestoreVersionResponse(w http.ResponseWriter) error
+}
+
+type RestoreVersion200JSONResponse Writing
+
+func (response RestoreVersion200JSONResponse) VisitRestoreVersionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RestoreVersiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RestoreVersiondefaultApplicationProblemPlusJSONResponse) VisitRestoreVersionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DiscardWritingRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+}
+
+type DiscardWritingResponseObject interface {
+	VisitDiscardWritingResponse(w http.ResponseWriter) error
+}
+
+type DiscardWriting204Response struct {
+}
+
+func (response DiscardWriting204Response) VisitDiscardWritingResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DiscardWritingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DiscardWritingdefaultApplicationProblemPlusJSONResponse) VisitDiscardWritingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWritingRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+}
+
+type GetWritingResponseObject interface {
+	VisitGetWritingResponse(w http.ResponseWriter) error
+}
+
+type GetWriting200JSONResponse Writing
+
+func (response GetWriting200JSONResponse) VisitGetWritingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWritingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetWritingdefaultApplicationProblemPlusJSONResponse) VisitGetWritingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeWritingRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+	Body  *BeWritingJSONRequestBody
+}
+
+type BeWritingResponseObject interface {
+	VisitBeWritingResponse(w http.ResponseWriter) error
+}
+
+type BeWriting200JSONResponse Writing
+
+func (response BeWriting200JSONResponse) VisitBeWritingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeWritingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeWritingdefaultApplicationProblemPlusJSONResponse) VisitBeWritingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPartRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+	Body  *AddPartJSONRequestBody
+}
+
+type AddPartResponseObject interface {
+	VisitAddPartResponse(w http.ResponseWriter) error
+}
+
+type AddPart201JSONResponse Writing
+
+func (response AddPart201JSONResponse) VisitAddPartResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPartdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddPartdefaultApplicationProblemPlusJSONResponse) VisitAddPartResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemovePartRequestObject struct {
+	Paper  PaperSlug `json:"paper"`
+	Part   Part      `json:"part"`
+	Params RemovePartParams
+}
+
+type RemovePartResponseObject interface {
+	VisitRemovePartResponse(w http.ResponseWriter) error
+}
+
+type RemovePart200JSONResponse Writing
+
+func (response RemovePart200JSONResponse) VisitRemovePartResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemovePartdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemovePartdefaultApplicationProblemPlusJSONResponse) VisitRemovePartResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepPartRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+	Part  Part      `json:"part"`
+	Body  *KeepPartJSONRequestBody
+}
+
+type KeepPartResponseObject interface {
+	VisitKeepPartResponse(w http.ResponseWriter) error
+}
+
+type KeepPart200JSONResponse Writing
+
+func (response KeepPart200JSONResponse) VisitKeepPartResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepPartdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response KeepPartdefaultApplicationProblemPlusJSONResponse) VisitKeepPartResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MovePartRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+	Part  Part      `json:"part"`
+	Body  *MovePartJSONRequestBody
+}
+
+type MovePartResponseObject interface {
+	VisitMovePartResponse(w http.ResponseWriter) error
+}
+
+type MovePart200JSONResponse Writing
+
+func (response MovePart200JSONResponse) VisitMovePartResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MovePartdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MovePartdefaultApplicationProblemPlusJSONResponse) VisitMovePartResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPictureRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+	Name  string    `json:"name"`
+	Body  io.Reader
+}
+
+type AddPictureResponseObject interface {
+	VisitAddPictureResponse(w http.ResponseWriter) error
+}
+
+type AddPicture200JSONResponse Writing
+
+func (response AddPicture200JSONResponse) VisitAddPictureResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPicturedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddPicturedefaultApplicationProblemPlusJSONResponse) VisitAddPictureResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWritingTextRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+}
+
+type GetWritingTextResponseObject interface {
+	VisitGetWritingTextResponse(w http.ResponseWriter) error
+}
+
+type GetWritingText200TextmarkdownResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetWritingText200TextmarkdownResponse) VisitGetWritingTextResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/markdown")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetWritingTextdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetWritingTextdefaultApplicationProblemPlusJSONResponse) VisitGetWritingTextResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReplaceWritingRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+	Body  *ReplaceWritingJSONRequestBody
+}
+
+type ReplaceWritingResponseObject interface {
+	VisitReplaceWritingResponse(w http.ResponseWriter) error
+}
+
+type ReplaceWriting200JSONResponse Replaced
+
+func (response ReplaceWriting200JSONResponse) VisitReplaceWritingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReplaceWritingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReplaceWritingdefaultApplicationProblemPlusJSONResponse) VisitReplaceWritingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryAnswerRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+	Body  *TryAnswerJSONRequestBody
+}
+
+type TryAnswerResponseObject interface {
+	VisitTryAnswerResponse(w http.ResponseWriter) error
+}
+
+type TryAnswer200JSONResponse Tried
+
+func (response TryAnswer200JSONResponse) VisitTryAnswerResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryAnswerdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TryAnswerdefaultApplicationProblemPlusJSONResponse) VisitTryAnswerResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5682,6 +7504,9 @@ type StrictServerInterface interface {
 	// UseBuild Use another build, earlier or later. For instructors.
 	// (POST /api/datasets/{dataset}/use)
 	UseBuild(ctx context.Context, request UseBuildRequestObject) (UseBuildResponseObject, error)
+	// FindExercises The exercises of published papers, by what they are about, with how learners fared. For instructors.
+	// (GET /api/exercises)
+	FindExercises(ctx context.Context, request FindExercisesRequestObject) (FindExercisesResponseObject, error)
 	// GetHealth Which of the two servers can be reached.
 	// (GET /api/health)
 	GetHealth(ctx context.Context, request GetHealthRequestObject) (GetHealthResponseObject, error)
@@ -5721,12 +7546,15 @@ type StrictServerInterface interface {
 	// LoadPack Load a whole pack, or nothing and an error with file and line. Loading is a job. For instructors.
 	// (POST /api/packs)
 	LoadPack(ctx context.Context, request LoadPackRequestObject) (LoadPackResponseObject, error)
-	// ExportPack The files of a pack as they were loaded, as a ZIP file. For instructors.
+	// ExportPack The files of a pack as they were loaded, with its papers as they are published now, as a ZIP file. For instructors.
 	// (GET /api/packs/{pack}/files)
 	ExportPack(ctx context.Context, request ExportPackRequestObject) (ExportPackResponseObject, error)
 	// ListPapers The papers that the caller may read. An instructor may read all.
 	// (GET /api/papers)
 	ListPapers(ctx context.Context, request ListPapersRequestObject) (ListPapersResponseObject, error)
+	// CreatePaper Begin a paper, or a copy of one. Learners see nothing of it until it is published and set for their course. For instructors.
+	// (POST /api/papers)
+	CreatePaper(ctx context.Context, request CreatePaperRequestObject) (CreatePaperResponseObject, error)
 	// GetPaper A whole paper, with the caller's state in each exercise.
 	// (GET /api/papers/{paper})
 	GetPaper(ctx context.Context, request GetPaperRequestObject) (GetPaperResponseObject, error)
@@ -5757,6 +7585,54 @@ type StrictServerInterface interface {
 	// GetProgress Learners by exercises. For instructors.
 	// (GET /api/papers/{paper}/progress)
 	GetProgress(ctx context.Context, request GetProgressRequestObject) (GetProgressResponseObject, error)
+	// GetPublication What publishing a paper's text would change, and for whom. For instructors.
+	// (GET /api/papers/{paper}/publication)
+	GetPublication(ctx context.Context, request GetPublicationRequestObject) (GetPublicationResponseObject, error)
+	// PublishPaper Publish a paper's text, if it has not changed since the revision given. Publishing is a job; it runs all answers first, and asks where the examiner finds errors. For instructors.
+	// (POST /api/papers/{paper}/publication)
+	PublishPaper(ctx context.Context, request PublishPaperRequestObject) (PublishPaperResponseObject, error)
+	// ListVersions The versions of a paper, the latest first. For instructors.
+	// (GET /api/papers/{paper}/versions)
+	ListVersions(ctx context.Context, request ListVersionsRequestObject) (ListVersionsResponseObject, error)
+	// GetVersion The text of a version, as Markdown. For instructors.
+	// (GET /api/papers/{paper}/versions/{version})
+	GetVersion(ctx context.Context, request GetVersionRequestObject) (GetVersionResponseObject, error)
+	// RestoreVersion Have the text of a version written again, to be published. What is written now, and is no version yet, is kept as one. For instructors.
+	// (POST /api/papers/{paper}/versions/{version})
+	RestoreVersion(ctx context.Context, request RestoreVersionRequestObject) (RestoreVersionResponseObject, error)
+	// DiscardWriting Put aside what is not published; it is kept among the versions. A paper that was never published is removed. For instructors.
+	// (DELETE /api/papers/{paper}/writing)
+	DiscardWriting(ctx context.Context, request DiscardWritingRequestObject) (DiscardWritingResponseObject, error)
+	// GetWriting The text of a paper as it is being written. For instructors.
+	// (GET /api/papers/{paper}/writing)
+	GetWriting(ctx context.Context, request GetWritingRequestObject) (GetWritingResponseObject, error)
+	// BeWriting Say where you are in the text, and get the parts that have changed since a revision (0 for all) and who else is there. For instructors.
+	// (PUT /api/papers/{paper}/writing)
+	BeWriting(ctx context.Context, request BeWritingRequestObject) (BeWritingResponseObject, error)
+	// AddPart Add a section, or a copy of an exercise of another paper. For instructors.
+	// (POST /api/papers/{paper}/writing/parts)
+	AddPart(ctx context.Context, request AddPartRequestObject) (AddPartResponseObject, error)
+	// RemovePart Take a section out, if nobody has changed it since the revision given (otherwise 409). For instructors.
+	// (DELETE /api/papers/{paper}/writing/parts/{part})
+	RemovePart(ctx context.Context, request RemovePartRequestObject) (RemovePartResponseObject, error)
+	// KeepPart Save the text of a part, if nobody has changed it since the revision given (otherwise 409). For instructors.
+	// (PUT /api/papers/{paper}/writing/parts/{part})
+	KeepPart(ctx context.Context, request KeepPartRequestObject) (KeepPartResponseObject, error)
+	// MovePart Move a section behind another part. For instructors.
+	// (PUT /api/papers/{paper}/writing/parts/{part}/place)
+	MovePart(ctx context.Context, request MovePartRequestObject) (MovePartResponseObject, error)
+	// AddPicture Add a picture to a paper, in place of one of the same name. For instructors.
+	// (PUT /api/papers/{paper}/writing/pictures/{name})
+	AddPicture(ctx context.Context, request AddPictureRequestObject) (AddPictureResponseObject, error)
+	// GetWritingText The whole text as it is being written, as Markdown. For instructors.
+	// (GET /api/papers/{paper}/writing/text)
+	GetWritingText(ctx context.Context, request GetWritingTextRequestObject) (GetWritingTextResponseObject, error)
+	// ReplaceWriting Save a whole text that was made from another one. What others have changed meanwhile is merged by section; with conflicts nothing is saved. For instructors.
+	// (PUT /api/papers/{paper}/writing/text)
+	ReplaceWriting(ctx context.Context, request ReplaceWritingRequestObject) (ReplaceWritingResponseObject, error)
+	// TryAnswer Run a query while an exercise is written. It is in no history. For instructors.
+	// (POST /api/papers/{paper}/writing/tries)
+	TryAnswer(ctx context.Context, request TryAnswerRequestObject) (TryAnswerResponseObject, error)
 	// SetPassword Change your own password. Every other session of the account ends.
 	// (PUT /api/password)
 	SetPassword(ctx context.Context, request SetPasswordRequestObject) (SetPasswordResponseObject, error)
@@ -6355,6 +8231,32 @@ func (sh *strictHandler) UseBuild(ctx *gin.Context, dataset DatasetName) {
 	}
 }
 
+// FindExercises operation middleware
+func (sh *strictHandler) FindExercises(ctx *gin.Context, params FindExercisesParams) {
+	var request FindExercisesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FindExercises(ctx, request.(FindExercisesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FindExercises")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(FindExercisesResponseObject); ok {
+		if err := validResponse.VisitFindExercisesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetHealth operation middleware
 func (sh *strictHandler) GetHealth(ctx *gin.Context) {
 	var request GetHealthRequestObject
@@ -6762,6 +8664,48 @@ func (sh *strictHandler) ListPapers(ctx *gin.Context) {
 	}
 }
 
+// CreatePaper operation middleware
+func (sh *strictHandler) CreatePaper(ctx *gin.Context) {
+	var request CreatePaperRequestObject
+
+	var body CreatePaperJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CreatePaper(ctx, request.(CreatePaperRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CreatePaper")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CreatePaperResponseObject); ok {
+		if err := validResponse.VisitCreatePaperResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetPaper operation middleware
 func (sh *strictHandler) GetPaper(ctx *gin.Context, paper PaperSlug) {
 	var request GetPaperRequestObject
@@ -7078,6 +9022,557 @@ func (sh *strictHandler) GetProgress(ctx *gin.Context, paper PaperSlug, params G
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetProgressResponseObject); ok {
 		if err := validResponse.VisitGetProgressResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetPublication operation middleware
+func (sh *strictHandler) GetPublication(ctx *gin.Context, paper PaperSlug) {
+	var request GetPublicationRequestObject
+
+	request.Paper = paper
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPublication(ctx, request.(GetPublicationRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPublication")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetPublicationResponseObject); ok {
+		if err := validResponse.VisitGetPublicationResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// PublishPaper operation middleware
+func (sh *strictHandler) PublishPaper(ctx *gin.Context, paper PaperSlug) {
+	var request PublishPaperRequestObject
+
+	request.Paper = paper
+
+	var body PublishPaperJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PublishPaper(ctx, request.(PublishPaperRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PublishPaper")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PublishPaperResponseObject); ok {
+		if err := validResponse.VisitPublishPaperResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListVersions operation middleware
+func (sh *strictHandler) ListVersions(ctx *gin.Context, paper PaperSlug) {
+	var request ListVersionsRequestObject
+
+	request.Paper = paper
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListVersions(ctx, request.(ListVersionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListVersions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListVersionsResponseObject); ok {
+		if err := validResponse.VisitListVersionsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetVersion operation middleware
+func (sh *strictHandler) GetVersion(ctx *gin.Context, paper PaperSlug, version int) {
+	var request GetVersionRequestObject
+
+	request.Paper = paper
+	request.Version = version
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetVersion(ctx, request.(GetVersionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetVersion")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetVersionResponseObject); ok {
+		if err := validResponse.VisitGetVersionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RestoreVersion operation middleware
+func (sh *strictHandler) RestoreVersion(ctx *gin.Context, paper PaperSlug, version int) {
+	var request RestoreVersionRequestObject
+
+	request.Paper = paper
+	request.Version = version
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RestoreVersion(ctx, request.(RestoreVersionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RestoreVersion")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RestoreVersionResponseObject); ok {
+		if err := validResponse.VisitRestoreVersionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DiscardWriting operation middleware
+func (sh *strictHandler) DiscardWriting(ctx *gin.Context, paper PaperSlug) {
+	var request DiscardWritingRequestObject
+
+	request.Paper = paper
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DiscardWriting(ctx, request.(DiscardWritingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DiscardWriting")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DiscardWritingResponseObject); ok {
+		if err := validResponse.VisitDiscardWritingResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetWriting operation middleware
+func (sh *strictHandler) GetWriting(ctx *gin.Context, paper PaperSlug) {
+	var request GetWritingRequestObject
+
+	request.Paper = paper
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetWriting(ctx, request.(GetWritingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetWriting")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetWritingResponseObject); ok {
+		if err := validResponse.VisitGetWritingResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// BeWriting operation middleware
+func (sh *strictHandler) BeWriting(ctx *gin.Context, paper PaperSlug) {
+	var request BeWritingRequestObject
+
+	request.Paper = paper
+
+	var body BeWritingJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeWriting(ctx, request.(BeWritingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeWriting")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(BeWritingResponseObject); ok {
+		if err := validResponse.VisitBeWritingResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddPart operation middleware
+func (sh *strictHandler) AddPart(ctx *gin.Context, paper PaperSlug) {
+	var request AddPartRequestObject
+
+	request.Paper = paper
+
+	var body AddPartJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddPart(ctx, request.(AddPartRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddPart")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AddPartResponseObject); ok {
+		if err := validResponse.VisitAddPartResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemovePart operation middleware
+func (sh *strictHandler) RemovePart(ctx *gin.Context, paper PaperSlug, part Part, params RemovePartParams) {
+	var request RemovePartRequestObject
+
+	request.Paper = paper
+	request.Part = part
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemovePart(ctx, request.(RemovePartRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemovePart")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemovePartResponseObject); ok {
+		if err := validResponse.VisitRemovePartResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// KeepPart operation middleware
+func (sh *strictHandler) KeepPart(ctx *gin.Context, paper PaperSlug, part Part) {
+	var request KeepPartRequestObject
+
+	request.Paper = paper
+	request.Part = part
+
+	var body KeepPartJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.KeepPart(ctx, request.(KeepPartRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "KeepPart")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(KeepPartResponseObject); ok {
+		if err := validResponse.VisitKeepPartResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// MovePart operation middleware
+func (sh *strictHandler) MovePart(ctx *gin.Context, paper PaperSlug, part Part) {
+	var request MovePartRequestObject
+
+	request.Paper = paper
+	request.Part = part
+
+	var body MovePartJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MovePart(ctx, request.(MovePartRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MovePart")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(MovePartResponseObject); ok {
+		if err := validResponse.VisitMovePartResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddPicture operation middleware
+func (sh *strictHandler) AddPicture(ctx *gin.Context, paper PaperSlug, name string) {
+	var request AddPictureRequestObject
+
+	request.Paper = paper
+	request.Name = name
+
+	request.Body = ctx.Request.Body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddPicture(ctx, request.(AddPictureRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddPicture")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AddPictureResponseObject); ok {
+		if err := validResponse.VisitAddPictureResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetWritingText operation middleware
+func (sh *strictHandler) GetWritingText(ctx *gin.Context, paper PaperSlug) {
+	var request GetWritingTextRequestObject
+
+	request.Paper = paper
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetWritingText(ctx, request.(GetWritingTextRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetWritingText")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetWritingTextResponseObject); ok {
+		if err := validResponse.VisitGetWritingTextResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReplaceWriting operation middleware
+func (sh *strictHandler) ReplaceWriting(ctx *gin.Context, paper PaperSlug) {
+	var request ReplaceWritingRequestObject
+
+	request.Paper = paper
+
+	var body ReplaceWritingJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReplaceWriting(ctx, request.(ReplaceWritingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReplaceWriting")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReplaceWritingResponseObject); ok {
+		if err := validResponse.VisitReplaceWritingResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TryAnswer operation middleware
+func (sh *strictHandler) TryAnswer(ctx *gin.Context, paper PaperSlug) {
+	var request TryAnswerRequestObject
+
+	request.Paper = paper
+
+	var body TryAnswerJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TryAnswer(ctx, request.(TryAnswerRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TryAnswer")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TryAnswerResponseObject); ok {
+		if err := validResponse.VisitTryAnswerResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
