@@ -402,7 +402,7 @@ func (p *program) asks(j client.Job) error {
 		"Nothing is changed yet. To go on: examen dataset confirm %s; to give it up: examen dataset stop %s", j.Id,
 		j.Id,
 	)
-	if len(j.Report.Breaks) == 0 {
+	if len(j.Report.Breaks)+len(j.Report.Differences) == 0 {
 		fmt.Fprintf(
 			p.err, "The build waits for somebody to look at the types of its columns, in the console. %s\n", confirm,
 		)
@@ -411,9 +411,12 @@ func (p *program) asks(j client.Job) error {
 	for _, b := range j.Report.Breaks {
 		fmt.Fprintf(p.err, "  %s\n", printable(b))
 	}
-	return &client.ProblemError{
-		Problem: client.Problem{Title: "The build would break what papers use", Status: 409, Detail: confirm},
+	title := "The build would break what papers use"
+	if len(j.Report.Differences) > 0 {
+		title = "Papers were changed in the console since the pack was loaded"
+		p.writeDifferences(j)
 	}
+	return &client.ProblemError{Problem: client.Problem{Title: title, Status: 409, Detail: confirm}}
 }
 
 func jobLine(j client.Job) []string {

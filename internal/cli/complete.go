@@ -24,6 +24,17 @@ var examples = map[string]string{
 	"paper list":  "examen paper list\nexamen paper list -o json",
 	"paper show":  "examen paper show first-look",
 	"paper check": "examen paper check first-look",
+	"paper new": "examen paper new hive-basics --title 'Hive basics' --dataset apiary\n" +
+		"examen paper new second-look --title 'A second look' --copy first-look",
+	"paper edit":     "examen paper edit first-look\nEDITOR=nano examen paper edit first-look",
+	"paper publish":  "examen paper publish second-look --yes --note 'from the first look'",
+	"paper versions": "examen paper versions first-look",
+	"paper compare":  "examen paper compare first-look 1\nexamen paper compare first-look 1 1",
+	"paper restore":  "examen paper restore first-look 1",
+	"paper discard":  "examen paper discard first-look --yes",
+	"exercise find": "examen exercise find strength\n" +
+		"examen exercise find --table hive --construct order-by --column name",
+	"exercise copy": "examen exercise copy first-look/3 first-look   # as a start for one like it",
 	"paper open": "examen paper open first-look --course evening-group --due 2036-12-20\n" +
 		"examen paper open first-look --course evening-group --opens '2026-09-01 08:00' --due 2036-12-20T22:00:00Z",
 	"read": "examen read first-look\nexamen read first-look/3\nexamen read first-look --answers > answers.sql\n" +
@@ -96,6 +107,8 @@ const (
 // arguments lists what the arguments of each command are, in order; the last may be repeated.
 var arguments = map[string][]wanted{
 	"paper show": {aPaper}, "paper check": {aPaper}, "paper open": {aPaper}, "read": {anAddress},
+	"paper edit": {aPaper}, "paper publish": {aPaper}, "paper versions": {aPaper}, "paper compare": {aPaper},
+	"paper restore": {aPaper}, "paper discard": {aPaper}, "exercise copy": {anAddress, aPaper},
 	"run": {anAddress, aFile}, "submit": {anAddress, aFile}, "dataset show": {aDataset, aTable},
 	"dataset rows": {aDataset, aTable}, "dataset map": {aDataset}, "dataset build": {aFile},
 	"dataset builds": {aDataset}, "dataset use": {aDataset}, "dataset confirm": {aDataset},
@@ -136,7 +149,7 @@ func (p *program) finish(root *cobra.Command) {
 			c.ValidArgsFunction = cobra.NoFileCompletions
 		}
 		for flag, what := range map[string]wanted{
-			"paper": aPaper, "course": aCourse, "learner": aMember, "dataset": aDataset,
+			"paper": aPaper, "copy": aPaper, "course": aCourse, "learner": aMember, "dataset": aDataset,
 		} {
 			if c.Flags().Lookup(flag) != nil {
 				_ = c.RegisterFlagCompletionFunc(flag, func(cmd *cobra.Command, args []string, begun string) (

@@ -10,7 +10,6 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
-	"golang.org/x/term"
 
 	"examen/internal/client"
 )
@@ -281,7 +280,7 @@ func (p *program) datasetDrop() *cobra.Command {
 		Use: "drop NAME", Short: "Remove an unused dataset; its history stays", Args: argsBetween(1, 1, "a dataset"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if !yes {
-				if err := p.sure(fmt.Sprintf("Remove the dataset %s and all of its builds?", args[0])); err != nil {
+				if err := p.sure(fmt.Sprintf("Remove the dataset %s and all of its builds?", args[0]), "nothing was removed"); err != nil {
 					return err
 				}
 			}
@@ -298,17 +297,25 @@ func (p *program) datasetDrop() *cobra.Command {
 	return c
 }
 
-// sure asks for confirmation on a terminal. Elsewhere, --yes has to give it.
-func (p *program) sure(question string) error {
-	f, ok := p.in.(*os.File)
-	if !ok || !term.IsTerminal(int(f.Fd())) {
-		return usageError{errors.New("this cannot be undone: say --yes")}
+// sure asks for confirmation on a terminal. Elsewhere, --yes has to give it. refused says what was not done.
+func (p *program) sure(question, refused string) error {
+	if !isTerminal(p.in) {
+		return usageError{errors.New("nobody can be asked here: say --yes")}
 	}
-	answer, err := p.ask(bufio.NewReader(p.in), question+" [y/N] ")
-	if err == nil && !strings.EqualFold(answer, "y") && !strings.EqualFold(answer, "yes") {
-		err = usageError{errors.New("nothing was removed")}
+	yes, err := p.yes(question)
+	if err == nil && !yes {
+		err = usageError{errors.New(refused)}
 	}
 	return err
+}
+
+// yes asks a question on a terminal; elsewhere the answer is no.
+func (p *program) yes(question string) (bool, error) {
+	if !isTerminal(p.in) {
+		return false, nil
+	}
+	answer, err := p.ask(bufio.NewReader(p.in), question+" [y/N] ")
+	return strings.EqualFold(answer, "y") || strings.EqualFold(answer, "yes"), err
 }
 
 // bytesOf formats a size.

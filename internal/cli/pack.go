@@ -119,3 +119,29 @@ func (p *program) printCheck(r client.CheckReport) error {
 }
 
 func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+
+// writeDifferences says what was changed on both sides in the papers of a pack.
+func (p *program) writeDifferences(j client.Job) {
+	for _, d := range j.Report.Differences {
+		fmt.Fprintf(p.err, "%s\n  in the console: %s\n  in the files:   %s\n",
+			printable(d.Paper), printable(changesOf(d.Console)), printable(changesOf(d.Files)))
+	}
+	fmt.Fprintf(p.err, "The files would take the place of what is in the console, which is kept among the versions. To "+
+		"bring both together: examen pack export %s, and merge.\n", printable(j.Name))
+}
+
+// changesOf lists changes of sections.
+func changesOf(changes []client.SectionChange) string {
+	var all []string
+	for _, c := range changes {
+		if c.Kind == client.SectionFront {
+			all = append(all, "the front matter changed")
+		} else {
+			all = append(all, titleOf(c.Title)+" "+string(c.Kind))
+		}
+	}
+	if all == nil {
+		return "nothing"
+	}
+	return strings.Join(all, ", ")
+}

@@ -22,7 +22,11 @@ func (p *program) paper() *cobra.Command {
 			},
 				[]string{"paper", "title", "state", "opens", "due", "correct", "points"},
 				each(func(s client.PaperSummary) []string {
-					return []string{s.Slug, s.Title, string(s.State), clock(s.Opens), clock(s.Due), fmt.Sprintf(
+					state := string(s.State)
+					if s.Unpublished {
+						state = "unpublished"
+					}
+					return []string{s.Slug, s.Title, state, clock(s.Opens), clock(s.Due), fmt.Sprintf(
 						"%d of %d", s.Correct, s.Exercises,
 					),
 						fmt.Sprintf("%s of %s", s.Mark.String(), s.Points.String())}
@@ -40,7 +44,7 @@ func (p *program) paper() *cobra.Command {
 		},
 	}
 	check := &cobra.Command{
-		Use: "check PAPER", Short: "Check a loaded paper's exercises", Args: argsBetween(1, 1, "a paper"),
+		Use: "check PAPER", Short: "Check a paper's exercises, as they are being written", Args: argsBetween(1, 1, "a paper"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, _, err := p.connect()
 			if err != nil {
@@ -53,7 +57,10 @@ func (p *program) paper() *cobra.Command {
 			return p.followCheck(cmd.Context(), c, job)
 		},
 	}
-	return group("paper", "Papers", list, exercises, check, p.openPaper())
+	return group(
+		"paper", "Papers", list, exercises, check, p.openPaper(), p.paperNew(), p.paperEdit(), p.paperPublish(),
+		p.paperVersions(), p.paperCompare(), p.paperRestore(), p.paperDiscard(),
+	)
 }
 
 var exerciseHeader = []string{"exercise", "title", "points", "attempts", "outcome", "mark"}

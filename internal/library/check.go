@@ -7,13 +7,13 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"testing/fstest"
 
 	"examen/internal/account"
 	"examen/internal/core/dataset"
 	"examen/internal/core/pack"
 	"examen/internal/grading"
 	"examen/internal/jobs"
-	"examen/internal/problem"
 	"examen/internal/records"
 )
 
@@ -41,14 +41,13 @@ func (r *CheckReport) Count(severity grading.Severity) int {
 	return n
 }
 
-// CheckPaper begins a job that checks the exercises of a loaded paper on its dataset's build in use and every variant.
+// CheckPaper begins a job that checks the exercises of a paper, as it is being written, on its dataset's build in use and
+// every variant.
 func (l *Library) CheckPaper(ctx context.Context, who account.Account, slug string) (*jobs.Job, error) {
 	if err := who.May(account.Prepare); err != nil {
 		return nil, err
 	}
-	if _, err := l.Paper(ctx, slug); records.Missing(err) {
-		return nil, problem.New(404, "no-paper", "There is no such paper", "No paper is called %.80q.", slug)
-	} else if err != nil {
+	if _, err := l.draft(ctx, slug); err != nil {
 		return nil, err
 	}
 	return l.jobs.Begin(ctx, who, jobs.Order{Kind: CheckPaper, Name: slug, Options: Options{}})
@@ -56,27 +55,44 @@ func (l *Library) CheckPaper(ctx context.Context, who account.Account, slug stri
 
 // checkPaper carries out that job.
 func (l *Library) checkPaper(ctx context.Context, w *jobs.Work) error {
-	loaded, err := l.Paper(ctx, w.Name)
+	d, err := l.draft(ctx, w.Name)
 	if err != nil {
 		return err
 	}
-	paper, err := l.asPack(ctx, loaded)
+	report, _, err := l.checkText(ctx, w, d)
 	if err != nil {
 		return err
+	}
+	return w.Finish(ctx, Report{Title: d.row.Title, Check: report}, nothing)
+}
+
+// checkText reads a text and inspects it. The paper is nil where it cannot be read.
+func (l *Library) checkText(ctx context.Context, w *jobs.Work, d *draft) (*CheckReport, *pack.Paper, error) {
+	report := &CheckReport{Notes: []grading.Note{}}
+	paper, wrong := d.read()
+	for _, e := range wrong {
+		report.Notes = append(report.Notes, grading.Note{
+			Severity: grading.SeverityError, Kind: noteUnreadable, File: e.File, Line: e.Line, Sentence: e.Detail,
+		})
+	}
+	if wrong != nil {
+		return report, nil, nil
+	}
+	build, err := l.records.CurrentBuild(ctx, paper.Dataset)
+	if err != nil {
+		return nil, nil, err
 	}
 	targets, err := l.linkTargets(ctx)
 	if err != nil {
-		return err
+		return nil, nil, err
 	}
-	report := &CheckReport{Exercises: len(paper.Exercises()), Notes: links(paper, targets, nil)}
+	report.Exercises = len(paper.Exercises())
+	report.Notes = links(paper, targets, fstest.MapFS{paper.Path: {Data: []byte(d.text)}})
 	notes, err := l.grader.Inspect(ctx, grading.Inspection{
-		Paper: paper, Database: loaded.Database, Variants: loaded.Variants, Step: steps(w, paper),
+		Paper: paper, Database: build.Build.Database, Variants: variantsOf(build.Build.Variants), Step: steps(w, paper),
 	})
-	if err != nil {
-		return err
-	}
 	report.Notes = append(report.Notes, notes...)
-	return w.Finish(ctx, Report{Title: loaded.Title, Check: report}, nothing)
+	return report, paper, err
 }
 
 // steps reports a job's progress through a paper, exercise by exercise.
@@ -94,27 +110,6 @@ func steps(w *jobs.Work, paper *pack.Paper) func(string) {
 
 // nothing is what a job stores that leaves only its report.
 func nothing(*records.Transaction) error { return nil }
-
-// asPack returns a loaded paper in the form that it has in a pack.
-func (l *Library) asPack(ctx context.Context, p *Paper) (*pack.Paper, error) {
-	exercises, err := l.Exercises(ctx, p)
-	if err != nil {
-		return nil, err
-	}
-	sections, err := l.Sections(ctx, p)
-	if err != nil {
-		return nil, err
-	}
-	paper := &pack.Paper{Slug: p.Slug, Title: p.Title, Dataset: p.Dataset, Sections: sections}
-	for _, e := range exercises {
-		for n := range sections {
-			if sections[n].Slug == e.Slug {
-				sections[n].Exercise = &e.Exercise
-			}
-		}
-	}
-	return paper, nil
-}
 
 // linkTargets returns the exercise slugs of every loaded paper, by the paper's slug.
 func (l *Library) linkTargets(ctx context.Context) (map[string][]string, error) {

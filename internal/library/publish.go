@@ -290,32 +290,14 @@ func (l *Library) publishPaper(ctx context.Context, w *jobs.Work) error {
 	if d.revision() != options.Revision {
 		return changedMeanwhile()
 	}
-	paper, wrong := d.read()
-	if wrong != nil {
-		return textProblem(d.text, wrong)
-	}
-	build, err := l.records.CurrentBuild(ctx, paper.Dataset)
-	if err != nil {
+	report := &Report{Title: d.row.Title}
+	var paper *pack.Paper
+	if report.Check, paper, err = l.checkText(ctx, w, d); err != nil {
 		return err
 	}
-	variants := variantsOf(build.Build.Variants)
-	w.Step("Running the accepted answers", 0)
-	report := &Report{Title: paper.Title, Check: &CheckReport{Exercises: len(paper.Exercises())}}
-	targets, err := l.linkTargets(ctx)
-	if err != nil {
-		return err
-	}
-	report.Check.Notes = links(paper, targets, nil)
-	notes, err := l.grader.Inspect(ctx, grading.Inspection{
-		Paper: paper, Database: build.Build.Database, Variants: variants, Step: steps(w, paper),
-	})
-	if err != nil {
-		return err
-	}
-	report.Check.Notes = append(report.Check.Notes, notes...)
 	for _, note := range report.Check.Notes {
-		if note.Kind == grading.NoteDoesNotRun {
-			return textProblem(d.text, []pack.Error{{File: paper.Path, Line: note.Line, Detail: note.Sentence}})
+		if note.Kind == noteUnreadable || note.Kind == grading.NoteDoesNotRun {
+			return textProblem(d.text, []pack.Error{{File: d.row.Path, Line: note.Line, Detail: note.Sentence}})
 		}
 	}
 	if report.Check.Count(grading.SeverityError) > 0 && !w.Confirmed {

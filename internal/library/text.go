@@ -113,11 +113,11 @@ func readDraft(ctx context.Context, q *query.Queries, slug string) (*draft, erro
 	} else if err != nil {
 		return nil, err
 	}
-	d.writing, err = q.WritingOf(ctx, d.row.ID)
-	if err == nil {
+	if d.writing, err = q.WritingOf(ctx, d.row.ID); err == nil {
 		d.parts, err = q.PaperParts(ctx, d.row.ID)
-		d.begun = true
-	} else if records.Missing(err) {
+		d.begun = len(d.parts) > 0
+	}
+	if !d.begun && (err == nil || records.Missing(err)) {
 		err = d.begin(ctx, q)
 	}
 	if err != nil {
@@ -186,6 +186,13 @@ func (d *draft) revision() int64 {
 	return latest
 }
 
+// is tells whether a part still has a revision: also one that it had before its text was in the records, if nobody has
+// changed it since.
+func (d *draft) is(part *query.PaperPart, revision int64) bool {
+	return part.Revision == revision || revision < 0 && part.ChangedBy == nil && d.writing.BaseID != nil &&
+		*d.writing.BaseID == -revision
+}
+
 // textOf puts parts together.
 func textOf(parts []query.PaperPartsRow) string {
 	var text strings.Builder
@@ -213,8 +220,8 @@ func (d *draft) read() (*pack.Paper, []pack.Error) {
 	line := 1
 	for _, p := range d.parts {
 		if !pack.Closed(p.PaperPart.Text) && p.PaperPart.ID != d.parts[len(d.parts)-1].PaperPart.ID {
-			wrong = append(wrong, pack.Error{File: d.row.Path, Line: line, Detail: "a block of this section is not " +
-				"closed, so that what follows would be taken for a part of it: end it with ```"})
+			wrong = slices.Insert(wrong, 0, pack.Error{File: d.row.Path, Line: line, Detail: "a block of this section " +
+				"is not closed, so that what follows would be taken for a part of it: end it with ```"})
 		}
 		line += strings.Count(p.PaperPart.Text, "\n")
 	}

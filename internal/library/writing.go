@@ -128,10 +128,7 @@ func (a *Authoring) change(
 		if d, err = readDraft(ctx, t.Queries, paper); err != nil {
 			return err
 		}
-		if len(d.parts) == 0 { // nobody has changed it yet
-			if err := d.begin(ctx, t.Queries); err != nil {
-				return err
-			}
+		if !d.begun { // nobody has changed it yet
 			if err := d.keep(ctx, t); err != nil {
 				return err
 			}
@@ -199,7 +196,7 @@ func (a *Authoring) Keep(
 		if part.Text == text {
 			return nil
 		}
-		if part.Revision != revision {
+		if !d.is(part, revision) {
 			return problem.New(409, "part-changed", "The section was changed elsewhere",
 				"%s has changed it since you began. Both forms are shown; nothing of either is lost.", d.by(at))
 		}
@@ -414,7 +411,7 @@ func (a *Authoring) Remove(
 			return err
 		case at == 0:
 			return problem.New(409, "front", "The front matter cannot be taken out", "A paper begins with it.")
-		case part.Revision != revision:
+		case !d.is(part, revision):
 			return problem.New(409, "part-changed", "The section was changed elsewhere",
 				"%s has changed it since you saw it. Look at it again, then take it out.", d.by(at))
 		}
