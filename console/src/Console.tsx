@@ -12,6 +12,7 @@ const Antd = lazily(() => import("./parts/Antd").then((m) => m.Antd));
 const BuildPage = lazily(() => import("./pages/build/BuildPage").then((m) => m.BuildPage));
 const DatasetPage = lazily(() => import("./pages/dataset/DatasetPage").then((m) => m.DatasetPage));
 const DatasetsPage = lazily(() => import("./pages/datasets/DatasetsPage").then((m) => m.DatasetsPage));
+const ExercisesPage = lazily(() => import("./pages/exercises/ExercisesPage").then((m) => m.ExercisesPage));
 const FirstPassword = lazily(() => import("./pages/password/FirstPassword").then((m) => m.FirstPassword));
 const HistoryPage = lazily(() => import("./pages/history/HistoryPage").then((m) => m.HistoryPage));
 const LearnerPage = lazily(() => import("./pages/history/LearnerPage").then((m) => m.LearnerPage));
@@ -21,7 +22,10 @@ const MapPage = lazily(() => import("./pages/map/MapPage").then((m) => m.MapPage
 const PaperPage = lazily(() => import("./pages/paper/PaperPage").then((m) => m.PaperPage));
 const PapersPage = lazily(() => import("./pages/papers/PapersPage").then((m) => m.PapersPage));
 const PasswordPage = lazily(() => import("./pages/password/PasswordPage").then((m) => m.PasswordPage));
+const PublishPage = lazily(() => import("./pages/write/PublishPage").then((m) => m.PublishPage));
 const TryPage = lazily(() => import("./pages/try/TryPage").then((m) => m.TryPage));
+const VersionsPage = lazily(() => import("./pages/write/VersionsPage").then((m) => m.VersionsPage));
+const WritePage = lazily(() => import("./pages/write/WritePage").then((m) => m.WritePage));
 const ProgressPage = lazily(() => import("./pages/progress/ProgressPage").then((m) => m.ProgressPage));
 
 const system = matchMedia("(prefers-color-scheme: dark)");
@@ -81,6 +85,10 @@ function Pages({ dark }: { dark: boolean }) {
           <Route path="/" element={<PapersPage />} />
           <Route path="/papers/:paper" element={<PaperPage dark={dark} />} />
           <Route path="/papers/:paper/progress" element={dressed(<ProgressPage />)} />
+          <Route path="/papers/:paper/write" element={<WritePage dark={dark} />} />
+          <Route path="/papers/:paper/publish" element={<PublishPage />} />
+          <Route path="/papers/:paper/versions" element={<VersionsPage />} />
+          <Route path="/exercises" element={<ExercisesPage />} />
           <Route path="/datasets" element={dressed(<DatasetsPage />)} />
           <Route path="/datasets/:dataset" element={dressed(<DatasetPage />)} />
           <Route path="/datasets/:dataset/map" element={dressed(<MapPage dark={dark} />)} />

@@ -30,6 +30,7 @@ func (l *Library) Authoring() *Authoring { return &Authoring{l} }
 // A Text is the text of a paper as it is being written.
 type Text struct {
 	Paper, Title, Dataset string
+	Build                 int // of the dataset, on which answers run
 	// Revision rises with every change of the text, of its order and of the remarks.
 	Revision int64
 	// Order holds the parts' numbers, in the order of the text.
@@ -92,6 +93,7 @@ type draft struct {
 	digests  map[string]string
 	dataset  string
 	build    int64
+	number   int // of the build
 	variants []string
 	database string
 }
@@ -152,6 +154,7 @@ func (d *draft) findBuild(ctx context.Context, q *query.Queries) error {
 		return err
 	}
 	d.dataset, d.build, d.database = row.Dataset.Name, row.Build.ID, row.Build.Database
+	d.number = int(row.Build.Number)
 	d.variants = slices.Sorted(maps.Keys(variantsOf(row.Build.Variants)))
 	return nil
 }
@@ -289,8 +292,8 @@ func (a *Authoring) Read(ctx context.Context, who account.Account, paper string,
 // text says how a draft stands.
 func (a *Authoring) text(ctx context.Context, d *draft, since int64) (*Text, error) {
 	t := &Text{
-		Paper: d.row.Slug, Title: d.row.Title, Dataset: d.dataset, Revision: d.revision(), Parts: []TextPart{},
-		Published: d.row.PublishedAt, Unpublished: true, Pictures: d.digests, Writers: []Writer{},
+		Paper: d.row.Slug, Title: d.row.Title, Dataset: d.dataset, Build: d.number, Revision: d.revision(),
+		Parts: []TextPart{}, Published: d.row.PublishedAt, Unpublished: true, Pictures: d.digests, Writers: []Writer{},
 	}
 	for _, row := range d.parts {
 		p := row.PaperPart

@@ -233,7 +233,7 @@ func toWriting(t *library.Text) contract.Writing {
 		return contract.Writing{}
 	}
 	out := contract.Writing{
-		Paper: t.Paper, Title: t.Title, Dataset: t.Dataset, Revision: t.Revision, Order: t.Order,
+		Paper: t.Paper, Title: t.Title, Dataset: t.Dataset, Build: t.Build, Revision: t.Revision, Order: t.Order,
 		Parts: []contract.WritingPart{}, Wrong: []contract.PartError{}, Unpublished: t.Unpublished,
 		Published: orZero(t.Published), Writers: []contract.Writer{}, Pictures: []contract.WritingPicture{},
 	}

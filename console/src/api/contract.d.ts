@@ -1173,6 +1173,8 @@ export interface components {
             paper: string;
             title: string;
             dataset: string;
+            /** @description The build of the dataset on which answers run. */
+            build: number;
             /**
              * Format: int64
              * @description Rises with every change, of remarks, too.

@@ -26,6 +26,7 @@ export function Frame({ children }: { children: ReactNode }) {
           <NavLink to="/" end>
             {staff ? "Papers" : "My papers"}
           </NavLink>
+          {account.role === "instructor" && <NavLink to="/exercises">Exercises</NavLink>}
           <NavLink to="/datasets">Datasets</NavLink>
           <NavLink to="/try">Try</NavLink>
           <NavLink to="/history">{staff ? "History" : "My history"}</NavLink>

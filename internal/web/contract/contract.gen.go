@@ -1791,6 +1791,8 @@ type Writer struct {
 
 // Writing The text of a paper as it is being written.
 type Writing struct {
+	// Build The build of the dataset on which answers run.
+	Build   int    `json:"build"`
 	Dataset string `json:"dataset"`
 
 	// Order The parts' numbers, in the order of the text.

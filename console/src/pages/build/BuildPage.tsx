@@ -5,13 +5,19 @@ import { Link, useParams } from "react-router";
 import { answer, api, problemOf, type Job, type Problem } from "../../api/client";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { bytes, count, jobSentence } from "../../parts/words";
+import { Differences } from "./Differences";
 import { InferredTables } from "./InferredTables";
 import { Report } from "./Report";
 import { ScriptErrors } from "./ScriptErrors";
 import { useJob } from "../../parts/useJob";
 import { useTitle } from "../../parts/useTitle";
 
-const headings = { dataset: "Building", pack: "Loading the pack", paper: "Checking the exercises of" };
+const headings = {
+  dataset: "Building",
+  pack: "Loading the pack",
+  paper: "Checking the exercises of",
+  publication: "Publishing",
+};
 
 /** One build or load: how it gets on, and what came of it. */
 export function BuildPage() {
@@ -43,6 +49,8 @@ export function BuildPage() {
     }
   };
   const breaks = job.report?.breaks ?? [];
+  const differences = job.report?.differences ?? [];
+  const decides = breaks.length + differences.length > 0;
   const over = ["done", "failed", "stopped"].includes(job.state);
   return (
     <section className="page wide">
@@ -54,11 +62,12 @@ export function BuildPage() {
       </p>
       {!over && <Going job={job} />}
       {job.state === "asking" && breaks.length > 0 && <Breaks breaks={breaks} />}
-      {job.state === "asking" && breaks.length === 0 && <InferredTables tables={job.report?.inferred ?? []} asks />}
+      {job.state === "asking" && differences.length > 0 && <Differences differences={differences} />}
+      {job.state === "asking" && !decides && <InferredTables tables={job.report?.inferred ?? []} asks />}
       <div className="actions">
         {job.state === "asking" && (
           <Button type="primary" onClick={() => void call("/api/jobs/{job}/confirm")()}>
-            {breaks.length > 0 ? "Use it all the same" : "Build with these types"}
+            {decides ? "Use it all the same" : "Build with these types"}
           </Button>
         )}
         {!over && (

@@ -32,6 +32,12 @@ export function DatasetPage() {
             <p>
               {count(d.tables.filter((t) => !t.view).length, "table")}, {count(d.rows, "row")}.{" "}
               <Link to={`/datasets/${d.name}/map`}>Map of the tables</Link>
+              {d.builds && (
+                <>
+                  {" · "}
+                  <Link to={`/?dataset=${d.name}`}>Write a paper about it</Link>
+                </>
+              )}
             </p>
             <Contents dataset={d} />
             {d.tables.map((t) => (

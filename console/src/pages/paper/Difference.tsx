@@ -1,7 +1,7 @@
-import { diffLines } from "diff";
 import { useState } from "react";
 import type { Entry } from "../../api/client";
 import { moment, outcomeWord } from "../../parts/words";
+import { Lines } from "./Lines";
 
 const now = "now"; // the answer as it stands
 
@@ -20,8 +20,6 @@ export function Difference({ attempts, text }: { attempts: Entry[]; text: string
       </option>
     )),
   ];
-  const parts = diffLines(ended(textOf(from)), ended(textOf(to)));
-  const alike = parts.every((part) => !part.added && !part.removed);
   return (
     <section className="difference" aria-label="Two texts compared">
       <p>
@@ -38,34 +36,7 @@ export function Difference({ attempts, text }: { attempts: Entry[]; text: string
           </select>
         </label>
       </p>
-      {alike ? (
-        <p className="quiet">Both texts are the same.</p>
-      ) : (
-        <div className="difference-lines">
-          {parts.flatMap((part, i) =>
-            part.value
-              .replace(/\n$/, "")
-              .split("\n")
-              .map((line, j) => <Line key={`${i}-${j}`} line={line} added={part.added} removed={part.removed} />),
-          )}
-        </div>
-      )}
+      <Lines from={textOf(from)} to={textOf(to)} />
     </section>
   );
 }
-
-function Line({ line, added, removed }: { line: string; added: boolean; removed: boolean }) {
-  const Kind = added ? "ins" : removed ? "del" : "span";
-  return (
-    <Kind className="difference-line">
-      <span className="difference-sign" aria-hidden="true">
-        {added ? "+" : removed ? "−" : " "}
-      </span>
-      {(added || removed) && <span className="away">{added ? "new: " : "gone: "}</span>}
-      {line}
-    </Kind>
-  );
-}
-
-/** A last line differs by its words alone, not by its end. */
-const ended = (text: string) => text.replace(/\n*$/, "\n");

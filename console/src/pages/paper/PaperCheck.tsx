@@ -1,4 +1,5 @@
 import { useMutation } from "@tanstack/react-query";
+import { Link } from "react-router";
 import { Button } from "../../parts/Button";
 import { answer, api, problemOf, type Job, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../parts/ProblemNote";
@@ -21,6 +22,9 @@ export function PaperCheck({ paper }: { paper: string }) {
           <Button onClick={() => begin.mutate()} loading={going}>
             Check the exercises
           </Button>
+          <Link className="button" to={`/papers/${paper}/write`}>
+            Write the paper
+          </Link>
           <span className="quiet" role="status">
             {said(job)}
           </span>
@@ -51,7 +55,8 @@ function said(job: Job | null) {
 
 const severities = { error: "Error", warning: "Warning", note: "Note" };
 
-function CheckNote({ note }: { note: Schemas["CheckNote"] }) {
+/** A remark of the examiner. */
+export function CheckNote({ note }: { note: Schemas["CheckNote"] }) {
   return (
     <div className="check-note" data-severity={note.severity}>
       <p>

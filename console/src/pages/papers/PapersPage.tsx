@@ -1,16 +1,25 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link } from "react-router";
+import { Suspense, useState } from "react";
+import { Link, useSearchParams } from "react-router";
 import { answer, api, serviceNow, type Schemas } from "../../api/client";
+import { Button } from "../../parts/Button";
+import { lazily } from "../../parts/lazily";
 import { Waiting } from "../../parts/Waiting";
 import { count, dueTime, moment, points, timeIn, timeLeft } from "../../parts/words";
 import { useSession } from "../../session";
 import { useTitle } from "../../parts/useTitle";
+
+const NewPaper = lazily(() => import("./NewPaper").then((m) => m.NewPaper));
 
 type Summary = Schemas["PaperSummary"];
 
 export function PapersPage() {
   const { session } = useSession();
   const staff = session!.account.role !== "learner";
+  const instructor = session!.account.role === "instructor";
+  const [search] = useSearchParams();
+  const dataset = search.get("dataset") ?? undefined; // that a new paper is to be about
+  const [begins, setBegins] = useState(instructor && dataset !== undefined);
   useTitle(staff ? "Papers" : "My papers");
   const papers = useQuery({ queryKey: ["papers"], queryFn: () => answer(api.GET("/api/papers")) });
   return (
@@ -22,14 +31,24 @@ export function PapersPage() {
             {list.length === 0 && (
               <p className="quiet">
                 {staff
-                  ? "No paper is loaded yet. A pack is loaded at the command line: examen pack load DIR."
+                  ? "There is no paper yet. Begin one here, or load a pack at the command line: examen pack load DIR."
                   : "No paper is set for you yet. When your instructor sets one, it stands here."}
               </p>
             )}
             {!staff && <GoOn papers={list} />}
+            {instructor &&
+              (begins ? (
+                <Suspense>
+                  <NewPaper papers={list} dataset={dataset} onClose={() => setBegins(false)} />
+                </Suspense>
+              ) : (
+                <p>
+                  <Button onClick={() => setBegins(true)}>New paper …</Button>
+                </p>
+              ))}
             <ul className="papers">
               {inOrder(list).map((paper) => (
-                <PaperItem key={paper.slug} paper={paper} staff={staff} />
+                <PaperItem key={paper.slug} paper={paper} staff={staff} instructor={instructor} />
               ))}
             </ul>
           </>
@@ -64,8 +83,17 @@ function GoOn({ papers }: { papers: Summary[] }) {
   );
 }
 
-function PaperItem({ paper, staff }: { paper: Summary; staff: boolean }) {
+function PaperItem({ paper, staff, instructor }: { paper: Summary; staff: boolean; instructor: boolean }) {
   const news = paper.new_marks ?? 0;
+  if (paper.unpublished)
+    return (
+      <li>
+        <h2>
+          <Link to={`/papers/${paper.slug}/write`}>{paper.title}</Link>
+        </h2>
+        <p>Not published yet.</p>
+      </li>
+    );
   return (
     <li>
       <h2>
@@ -77,6 +105,12 @@ function PaperItem({ paper, staff }: { paper: Summary; staff: boolean }) {
       {staff ? (
         <p>
           <Link to={`/papers/${paper.slug}/progress`}>Learner progress</Link>
+          {instructor && (
+            <>
+              {" · "}
+              <Link to={`/papers/${paper.slug}/write`}>Write</Link>
+            </>
+          )}
         </p>
       ) : (
         <p>
