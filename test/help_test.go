@@ -80,7 +80,9 @@ func TestExamplesOfEveryCommandRun(t *testing.T) {
 	}
 	late := map[string]bool{"login": true, "logout": true, "demo": true, "serve": true, "password": true}
 	home := t.TempDir()
-	shell := &shell{t: t, env: []string{"HOME=" + home, "XDG_CONFIG_HOME=" + home, "EXAMEN_URL=" + s.url}}
+	shell := &shell{t: t, env: []string{
+		"HOME=" + home, "XDG_CONFIG_HOME=" + home, "EXAMEN_URL=" + s.url, "EDITOR=true",
+	}}
 	if p := shell.run("", "login", demo.InstructorName, "--password", demo.InstructorPassword); p.code != 0 {
 		t.Fatal(p.errs)
 	}

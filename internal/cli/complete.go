@@ -26,7 +26,7 @@ var examples = map[string]string{
 	"paper check": "examen paper check first-look",
 	"paper new": "examen paper new hive-basics --title 'Hive basics' --dataset apiary\n" +
 		"examen paper new second-look --title 'A second look' --copy first-look",
-	"paper edit":     "examen paper edit first-look\nEDITOR=nano examen paper edit first-look",
+	"paper edit":     "examen paper edit first-look",
 	"paper publish":  "examen paper publish second-look --yes --note 'from the first look'",
 	"paper versions": "examen paper versions first-look",
 	"paper compare":  "examen paper compare first-look 1\nexamen paper compare first-look 1 1",

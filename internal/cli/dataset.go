@@ -280,7 +280,8 @@ func (p *program) datasetDrop() *cobra.Command {
 		Use: "drop NAME", Short: "Remove an unused dataset; its history stays", Args: argsBetween(1, 1, "a dataset"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if !yes {
-				if err := p.sure(fmt.Sprintf("Remove the dataset %s and all of its builds?", args[0]), "nothing was removed"); err != nil {
+				question := fmt.Sprintf("Remove the dataset %s and all of its builds?", args[0])
+				if err := p.sure(question, "nothing was removed"); err != nil {
 					return err
 				}
 			}

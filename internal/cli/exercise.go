@@ -82,7 +82,8 @@ func (p *program) exerciseCopy() *cobra.Command {
 			))
 			if err == nil {
 				fmt.Fprintf(
-					p.err, "%s is at the end of %s. To publish it: examen paper publish %[2]s\n", printable(e.Title), args[1],
+					p.err, "%s is at the end of %s. To publish it: examen paper publish %[2]s\n", printable(e.Title),
+					args[1],
 				)
 			}
 			return err

@@ -126,8 +126,8 @@ func (p *program) writeDifferences(j client.Job) {
 		fmt.Fprintf(p.err, "%s\n  in the console: %s\n  in the files:   %s\n",
 			printable(d.Paper), printable(changesOf(d.Console)), printable(changesOf(d.Files)))
 	}
-	fmt.Fprintf(p.err, "The files would take the place of what is in the console, which is kept among the versions. To "+
-		"bring both together: examen pack export %s, and merge.\n", printable(j.Name))
+	fmt.Fprintf(p.err, "The files would take the place of what is in the console, which is kept among the versions. "+
+		"To bring both together: examen pack export %s, and merge.\n", printable(j.Name))
 }
 
 // changesOf lists changes of sections.

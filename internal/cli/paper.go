@@ -44,7 +44,8 @@ func (p *program) paper() *cobra.Command {
 		},
 	}
 	check := &cobra.Command{
-		Use: "check PAPER", Short: "Check a paper's exercises, as they are being written", Args: argsBetween(1, 1, "a paper"),
+		Use: "check PAPER", Short: "Check a paper's exercises, as they are being written",
+		Args: argsBetween(1, 1, "a paper"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, _, err := p.connect()
 			if err != nil {

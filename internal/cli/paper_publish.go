@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -115,8 +116,11 @@ func (p *program) writePublication(w client.Publication) {
 		}
 		fmt.Fprintln(p.err, printable(line))
 	}
-	if len(w.Exercises) == 0 && len(w.Sections) > 0 {
-		fmt.Fprintln(p.err, "  No exercise changes, only what stands around them.")
+	for _, s := range w.Sections {
+		ofExercise := func(e client.ExerciseChange) bool { return e.Title == s.Title }
+		if s.Kind == client.SectionFront || !slices.ContainsFunc(w.Exercises, ofExercise) {
+			fmt.Fprintf(p.err, "  %s\n", printable(changesOf([]client.SectionChange{s})))
+		}
 	}
 	for _, c := range w.Courses {
 		when := "it is not open there yet"
@@ -140,7 +144,8 @@ func (p *program) paperVersions() *cobra.Command {
 				[]string{"version", "made", "by", "from", "note"},
 				each(func(v client.PaperVersion) []string {
 					from := map[client.PaperVersionOrigin]string{
-						client.VersionOfPack: "its pack", client.VersionOfConsole: "writing", client.VersionKept: "kept",
+						client.VersionOfPack: "its pack", client.VersionOfConsole: "writing",
+						client.VersionKept: "kept",
 					}[v.Origin]
 					if v.Published {
 						from += ", published now"
@@ -239,7 +244,8 @@ versions. A paper that was never published is removed.`,
 		Args: argsBetween(1, 1, "a paper"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if !yes {
-				if err := p.sure("Put aside what is not published of "+args[0]+"?", "nothing was put aside"); err != nil {
+				question := fmt.Sprintf("Put aside what is not published of %s?", args[0])
+				if err := p.sure(question, "nothing was put aside"); err != nil {
 					return err
 				}
 			}

@@ -153,7 +153,8 @@ func (p *program) checkSaved(ctx context.Context, c *client.Client, paper string
 func bothForms(r client.Replaced) string {
 	text := r.Text
 	for _, c := range r.Conflicts {
-		const mark = "<!-- This section was changed elsewhere, too. Keep one of its two forms, and take out this line. -->\n"
+		const mark = "<!-- This section was changed elsewhere, too. Keep one of its two forms, and take out this " +
+			"line. -->\n"
 		if c.Ours == "" {
 			text += "\n" + mark + "\n" + c.Theirs
 			continue

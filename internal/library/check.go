@@ -41,8 +41,8 @@ func (r *CheckReport) Count(severity grading.Severity) int {
 	return n
 }
 
-// CheckPaper begins a job that checks the exercises of a paper, as it is being written, on its dataset's build in use and
-// every variant.
+// CheckPaper begins a job that checks the exercises of a paper, as it is being written, on its dataset's build in use
+// and every variant.
 func (l *Library) CheckPaper(ctx context.Context, who account.Account, slug string) (*jobs.Job, error) {
 	if err := who.May(account.Prepare); err != nil {
 		return nil, err

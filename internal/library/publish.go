@@ -122,7 +122,9 @@ func keepUnpublished(ctx context.Context, q *query.Queries, paper query.Paper, w
 }
 
 // tryAnswers runs a paper's accepted answers on databases, the build's first. wrong is the first that does not run.
-func (l *Library) tryAnswers(ctx context.Context, paper *pack.Paper, databases []string) (wrong *pack.Error, err error) {
+func (l *Library) tryAnswers(
+	ctx context.Context, paper *pack.Paper, databases []string,
+) (wrong *pack.Error, err error) {
 	for _, e := range paper.Exercises() {
 		for n, sql := range e.Accepted() {
 			for i, database := range databases {
@@ -223,8 +225,8 @@ func sectionChanges(was, is string) []SectionChange {
 	return all
 }
 
-// differences lists the papers of the pack whose texts loading it would replace, though they were changed in the console
-// since it was loaded last.
+// differences lists the papers of the pack whose texts loading it would replace, though they were changed in the
+// console since it was loaded last.
 func (p *packLoad) differences(ctx context.Context) (all []PaperDifference, err error) {
 	if p.work.Confirmed {
 		return nil, nil
@@ -311,7 +313,8 @@ func (l *Library) publishPaper(ctx context.Context, w *jobs.Work) error {
 
 // publish makes what is being written what learners see.
 func (l *Library) publish(
-	ctx context.Context, t *records.Transaction, d *draft, paper *pack.Paper, options Options, who int64, report *Report,
+	ctx context.Context, t *records.Transaction, d *draft, paper *pack.Paper, options Options, who int64,
+	report *Report,
 ) error {
 	if _, err := t.LockWriting(ctx, d.row.ID); err != nil {
 		return err

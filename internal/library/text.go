@@ -163,7 +163,8 @@ func (d *draft) findBuild(ctx context.Context, q *query.Queries) error {
 func (d *draft) begin(ctx context.Context, q *query.Queries) error {
 	if d.row.PublishedID == nil {
 		return problem.New(409, "no-text", "The paper's text is not kept",
-			"%s was loaded by an earlier version of Examen: load its pack again, then it can be written here.", d.row.Slug)
+			"%s was loaded by an earlier version of Examen: load its pack again, then it can be written here.",
+			d.row.Slug)
 	}
 	text, err := q.VersionText(ctx, *d.row.PublishedID)
 	if err != nil {
@@ -223,8 +224,8 @@ func (d *draft) read() (*pack.Paper, []pack.Error) {
 	line := 1
 	for _, p := range d.parts {
 		if !pack.Closed(p.PaperPart.Text) && p.PaperPart.ID != d.parts[len(d.parts)-1].PaperPart.ID {
-			wrong = slices.Insert(wrong, 0, pack.Error{File: d.row.Path, Line: line, Detail: "a block of this section " +
-				"is not closed, so that what follows would be taken for a part of it: end it with ```"})
+			wrong = slices.Insert(wrong, 0, pack.Error{File: d.row.Path, Line: line, Detail: "a block of this " +
+				"section is not closed, so that what follows would be taken for a part of it: end it with ```"})
 		}
 		line += strings.Count(p.PaperPart.Text, "\n")
 	}
@@ -277,7 +278,8 @@ func (d *draft) part(row query.PaperPartsRow) TextPart {
 // neutralFront is a front matter with which a part is read alone.
 const neutralFront = "---\npaper: paper\ntitle: Paper\ndataset: dataset\n---\n"
 
-// Read returns the text of a paper as it is being written, with the parts that have changed since a revision; 0 for all.
+// Read returns the text of a paper as it is being written, with the parts that have changed since a revision; 0 for
+// all.
 func (a *Authoring) Read(ctx context.Context, who account.Account, paper string, since int64) (*Text, error) {
 	if err := who.May(account.Prepare); err != nil {
 		return nil, err

@@ -41,8 +41,8 @@ type Conflict struct {
 
 // Merge brings together two texts of a paper that come from the same one, by sections: what only one side changed,
 // added, moved or took out is as that side has it. Of a section that both changed, and in different ways, the text has
-// our form, and conflicts lists both. It is the three-way merge of version control with sections in place of lines; they
-// are told by their names, so that one may be moved while another hand changes it.
+// our form, and conflicts lists both. It is the three-way merge of version control with sections in place of lines;
+// they are told by their names, so that one may be moved while another hand changes it.
 func Merge(base, ours, theirs string) (text string, conflicts []Conflict) {
 	b, o, t := keyed(Parts(base)), keyed(Parts(ours)), keyed(Parts(theirs))
 	order := mergedOrder(b, o, t)

@@ -262,7 +262,7 @@ func (b *body) finish(sections []Section, d *draft) []Section {
 	if e.Slug == "" {
 		e.Slug = makeSlug(d.title)
 	}
-	if !IsSlug(e.Slug) {
+	if !IsSlug(e.Slug) && d.title != "" {
 		b.fail(
 			b.file, d.line,
 			"%q is not a valid slug for an exercise: write {#slug} after the title, with up to 64 lower-case "+

@@ -164,7 +164,8 @@ func Named(sections, slug string) string {
 		}
 		heading, rest, _ := strings.Cut(piece.Text, "\n")
 		heading, end := strings.TrimRight(heading, "\r"), heading[len(strings.TrimRight(heading, "\r")):]
-		if at := strings.LastIndex(heading, "{#"); at >= 0 && strings.HasSuffix(strings.TrimRight(heading, " \t"), "}") {
+		at := strings.LastIndex(heading, "{#")
+		if at >= 0 && strings.HasSuffix(strings.TrimRight(heading, " \t"), "}") {
 			heading = heading[:at]
 		}
 		pieces[i].Text = strings.TrimRight(heading, " \t") + " {#" + slug + "}" + end + "\n" + rest

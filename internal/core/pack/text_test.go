@@ -57,7 +57,8 @@ func TestPartsAndPiecesAreTheText(t *testing.T) {
 
 func TestPieces(t *testing.T) {
 	got := ""
-	for _, piece := range pack.Pieces(section("Stars", "Count.\n\n```sql example\nTABLE star\n```", "SELECT 1") + "So.") {
+	task := "Count.\n\n```sql example\nTABLE star\n```"
+	for _, piece := range pack.Pieces(section("Stars", task, "SELECT 1") + "So.") {
 		got += string(piece.Kind) + " "
 	}
 	if got != "heading text example text answer text " {
@@ -137,7 +138,7 @@ func TestWithPapers(t *testing.T) {
 		"pack: a\n": "pack: a\npapers:\n  - b.md\n  - c.md\n",
 		"pack: a":   "pack: a\npapers:\n  - b.md\n  - c.md\n",
 		"papers:\n- a.md  # the first\n\ntitle: A\n": "papers:\n- a.md  # the first\n- b.md\n- c.md\n\ntitle: A\n",
-		"pack: a\r\npapers:\r\n    - a.md":           "pack: a\r\npapers:\r\n    - a.md\r\n    - b.md\r\n    - c.md\r\n",
+		"papers:\r\n    - a.md":                      "papers:\r\n    - a.md\r\n    - b.md\r\n    - c.md\r\n",
 	} {
 		if got := string(pack.WithPapers([]byte(before), []string{"b.md", "c.md"})); got != after {
 			t.Errorf("%q\ngot  %q\nwant %q", before, got, after)

@@ -5,6 +5,8 @@ import { TextSpace } from "./TextSpace";
 
 interface Props {
   paper: string;
+  /** What it is: a task, or narrative. */
+  label: string;
   /** Of the section. */
   title: string;
   text: string;
@@ -12,7 +14,11 @@ interface Props {
 }
 
 /** Markdown between the blocks of a section, and a way to put a picture into it. */
-export function MarkdownEditor({ paper, title, text, onChange }: Props) {
+export function MarkdownEditor({ paper, label, title, text, onChange }: Props) {
+  const [[lead, trail]] = useState(() => around(text));
+  const framed = text.length >= lead.length + trail.length && text.startsWith(lead) && text.endsWith(trail);
+  const shown = framed ? text.slice(lead.length, text.length - trail.length) : text.trim();
+  const write = (next: string) => onChange(lead + next + trail);
   const space = useRef<HTMLTextAreaElement>(null);
   const file = useRef<HTMLInputElement>(null);
   const [said, setSaid] = useState("");
@@ -32,8 +38,8 @@ export function MarkdownEditor({ paper, title, text, onChange }: Props) {
         }),
       );
       setSaid("");
-      const at = space.current?.selectionStart ?? text.length;
-      onChange(`${text.slice(0, at)}![Say what is seen](pictures/${name})${text.slice(at)}`);
+      const at = space.current?.selectionStart ?? shown.length;
+      write(`${shown.slice(0, at)}![Say what is seen](pictures/${name})${shown.slice(at)}`);
     } catch (error) {
       const { title: wrong, detail } = problemOf(error);
       setSaid(`${wrong}. ${detail}`);
@@ -42,7 +48,8 @@ export function MarkdownEditor({ paper, title, text, onChange }: Props) {
 
   return (
     <div className="markdown-editor">
-      <TextSpace ref={space} label={`Markdown of ${title}`} text={text} onChange={onChange} />
+      <h3>{label}</h3>
+      <TextSpace ref={space} label={`${label} of ${title}`} text={shown} onChange={write} />
       <p className="quiet">
         Markdown: *slanted*, **strong**, `code`, lists, tables, $formulas$.{" "}
         <Button type="link" size="small" onClick={() => file.current?.click()}>
@@ -63,4 +70,10 @@ export function MarkdownEditor({ paper, title, text, onChange }: Props) {
       </p>
     </div>
   );
+}
+
+/** The empty lines around a text: they stay as they are, out of sight; where there are none, those that it needs. */
+function around(text: string): [string, string] {
+  const [, lead = "", , trail = ""] = /^((?:[ \t]*\r?\n)*)([^]*?)(\s*)$/.exec(text) ?? [];
+  return [lead || "\n", trail || "\n\n"];
 }

@@ -89,8 +89,15 @@ export function PartEditor({ own, paper, tables, onChange }: Props) {
               />
             );
           default:
-            return piece.text.trim() || i === pieces.length - 1 || alone(pieces, i) ? (
-              <MarkdownEditor key={key} paper={paper} title={title} text={piece.text} onChange={change} />
+            return piece.text.trim() || alone(pieces, i) ? (
+              <MarkdownEditor
+                key={key}
+                paper={paper}
+                label={labelOf(pieces, i)}
+                title={title}
+                text={piece.text}
+                onChange={change}
+              />
             ) : null;
         }
       })}
@@ -103,6 +110,9 @@ export function PartEditor({ own, paper, tables, onChange }: Props) {
             Points and rules …
           </Button>
         )}
+        <Button size="small" onClick={() => insert(pieces.length, { kind: "text", text: "\nWrite here.\n\n" })}>
+          Add text
+        </Button>
         <Button size="small" onClick={() => insert(answer >= 0 ? answer : pieces.length, newExample)}>
           Add an example
         </Button>
@@ -125,4 +135,10 @@ export function PartEditor({ own, paper, tables, onChange }: Props) {
 /** Whether it is the place for a section's Markdown: there is no other. */
 function alone(pieces: Piece[], at: number) {
   return pieces.findIndex((piece) => piece.kind === "text") === at;
+}
+
+function labelOf(pieces: Piece[], at: number) {
+  const answer = pieces.findIndex((piece) => piece.kind === "answer");
+  if (answer < 0) return "Text";
+  return at < answer ? "Task" : "Behind the answer";
 }

@@ -113,7 +113,7 @@ function PartActions(props: ActionsProps) {
             onOpen(part.id);
           }}
         >
-          Write
+          {part.front ? "Title and times …" : "Write"}
         </Button>
       )}
       {!part.front && (

@@ -94,8 +94,8 @@ export function RuleFields({ rules, variants, onSet }: Props) {
       ))}
       <span role="group" aria-label="Text">
         Text:{" "}
-        <Tick label="letter case does not matter" checked={text.includes("fold")} onTick={(is) => fold("fold", is)} />{" "}
-        <Tick label="outer blanks do not matter" checked={text.includes("trim")} onTick={(is) => fold("trim", is)} />
+        <Tick label="letter case aside" checked={text.includes("fold")} onTick={(is) => fold("fold", is)} />{" "}
+        <Tick label="outer blanks aside" checked={text.includes("trim")} onTick={(is) => fold("trim", is)} />
       </span>
       {variants.length > 0 && (
         <span role="group" aria-label="Variants">

@@ -12,7 +12,7 @@ interface Props {
   onOpen(part: number): void;
 }
 
-/** What stays at hand while a paper is written: its outline, how it stands, who else is there, the way to publish it. */
+/** What stays at hand while a paper is written: its outline, how it stands, who else is there, how to publish it. */
 export function WriteBar({ text, state, tables, onTables, onOpen }: Props) {
   const { writing, order, parts } = state;
   const paper = writing.paper;

@@ -54,7 +54,8 @@ export const behind = (text: string) => text.slice(text.split("\n")[0].length);
 export const fence = (label: string, body: string) => `\`\`\`${label}\n${body}\n\`\`\`\n`;
 
 /** A new exercise, its title still to be written. */
-export const newExercise = (sql: string) => `## \n\nSay what is to be found.\n\n${fence("sql answer", sql)}\n`;
+export const newExercise = (sql: string) =>
+  `## \n\nSay what is to be found.\n\n${fence("sql answer", sql)}\n${fence("yaml check", "points: 1")}\n`;
 
 export const newNarrative = "## \n\nWrite here.\n\n";
 
