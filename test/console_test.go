@@ -2,6 +2,8 @@ package test
 
 import (
 	"fmt"
+	"os"
+	"path/filepath"
 	"regexp"
 	"strings"
 	"sync"
@@ -347,4 +349,14 @@ func TestMarkupInValuesIsText(t *testing.T) {
 	w.press("no-mail", "Run")
 	w.says(in("no-mail", ".result .grid-head-cell"), "<b>bold</b>")
 	w.says(in("no-mail", ".result .row-grid-cell"), "<img src=x")
+}
+
+// fileOf writes a file to be chosen in the browser.
+func fileOf(t *testing.T, name string, content []byte) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), name)
+	if err := os.WriteFile(path, content, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	return path
 }

@@ -87,7 +87,7 @@ export class PaperText extends Watched {
     return (this.state?.writing.writers ?? []).filter((writer) => writer.window !== this.window);
   }
 
-  private async here(since: number, gone = false) {
+  private async here(since: number, gone = false, saving = false) {
     const body = { window: this.window, since, part: this.at, gone };
     try {
       const writing = await answer(
@@ -98,7 +98,7 @@ export class PaperText extends Watched {
         }),
       );
       // What is being saved comes back with its own answer.
-      if (!gone && !this.running) this.take(writing);
+      if (!gone && (saving || !this.running)) this.take(writing);
     } catch (error) {
       if (!this.state) {
         this.problem = problemOf(error);
@@ -200,7 +200,7 @@ export class PaperText extends Watched {
       if (!same) this.wait(pause);
     } catch (error) {
       const problem = problemOf(error);
-      if (problem.status === 409) return this.here(0);
+      if (problem.status === 409) return this.here(0, false, true);
       this.set({ problem });
       if (passes(problem)) this.wait((problem.retry_after ?? again / 1000) * 1000);
     }
@@ -294,7 +294,6 @@ function renewed(own: OwnPart, part: WritingPart): OwnPart {
     // The text is not new: the remarks may be.
     return { ...own, part, base: part.revision, unsaved: own.unsaved && part.text !== own.text };
   }
-  if (part.revision === own.part.revision) return { ...own, part };
   if (own.unsaved) return { ...own, theirs: part };
   return { part, text: part.text, base: part.revision, unsaved: false };
 }

@@ -93,8 +93,7 @@ export function RuleFields({ rules, variants, onSet }: Props) {
         </label>
       ))}
       <span role="group" aria-label="Text">
-        Text:{" "}
-        <Tick label="letter case aside" checked={text.includes("fold")} onTick={(is) => fold("fold", is)} />{" "}
+        Text: <Tick label="letter case aside" checked={text.includes("fold")} onTick={(is) => fold("fold", is)} />{" "}
         <Tick label="outer blanks aside" checked={text.includes("trim")} onTick={(is) => fold("trim", is)} />
       </span>
       {variants.length > 0 && (

@@ -1,0 +1,317 @@
+package test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/go-rod/rod/lib/input"
+
+	"examen/internal/client"
+	"examen/internal/demo"
+)
+
+// author opens a page to write on.
+func author(t *testing.T, path string) *window {
+	t.Helper()
+	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w.visit(path)
+	return w
+}
+
+// section is the part of a paper that an exercise is.
+func sectionOf(exercise, selector string) string { return fmt.Sprintf("#%s %s", exercise, selector) }
+
+// opens opens a section for writing.
+func (w *window) opens(exercise string) {
+	w.t.Helper()
+	w.element(sectionOf(exercise, `.part-actions [aria-label^="Write"]`)).MustClick()
+	w.element(sectionOf(exercise, ".pieces"))
+}
+
+// fills puts a text in place of what stands in a field, by its label; SQL and Markdown alike.
+func (w *window) fills(label, text string) {
+	w.t.Helper()
+	field := fmt.Sprintf(`:is(input, textarea, .cm-content)[aria-label^=%q]`, label)
+	e := w.element(field)
+	e.MustScrollIntoView().MustFocus()
+	if found, _, _ := w.Has(field + `:is(.sql-space textarea)`); found {
+		w.element(fmt.Sprintf(`.cm-content[aria-label^=%q]`, label)).MustFocus()
+	}
+	w.KeyActions().Press(input.ControlLeft).Type('a').MustDo()
+	w.MustInsertText(text)
+}
+
+// titles writes the title of the section that is open.
+func (w *window) titles(text string) {
+	w.t.Helper()
+	w.element(".heading-editor input").MustFocus()
+	w.KeyActions().Press(input.ControlLeft).Type('a').MustDo()
+	w.MustInsertText(text)
+}
+
+// isSaved waits until the text is saved, and not what is published.
+func (w *window) isSaved() {
+	w.t.Helper()
+	w.says(".paper-bar [role=status]", "^Saved .*; not published yet")
+}
+
+// publishes publishes the paper that is being written.
+func (w *window) publishes(says string) {
+	w.t.Helper()
+	w.says(".paper-bar a", "^Publish").MustClick()
+	w.says("#content", says)
+	w.says(".publish button", "^Publish$").MustClick()
+	w.says(".publish [role=status]", "Published, as version")
+}
+
+// A paper from nothing to published: begun in the list, with an exercise that a query at hand fills, and met by a
+// learner.
+func TestAPaperIsWrittenFromNothing(t *testing.T) {
+	w := author(t, "/")
+	w.says("button", "^New paper").MustClick()
+	w.element(".new-paper input").MustInput("Colours of hives")
+	w.says(".new-paper button", "^Begin it$").MustClick()
+	w.says(".strip p", "It was never published")
+
+	w.says(".add-part button", "Exercise from a query").MustClick()
+	w.fills("A query at hand", "SELECT colour, count(*) AS hives FROM hive GROUP BY colour ORDER BY hives DESC")
+	w.says(".add-part button", "^Make an exercise of it$").MustClick()
+	w.says(".tried [role=status]", "Learners are shown the columns colour .text., hives .bigint., and that the order")
+	w.says(".constructs", "The accepted answer uses.*group-by")
+	w.says(".right-margin", "the exercise has no title")
+	w.says(".constructs button", "^group-by$").MustClick()
+	w.titles("How many of each colour")
+	w.fills("Task of", "Count the hives of each *colour*, the most frequent first.")
+	w.says(".right-margin", "Nothing to remark")
+	w.says(".piece-actions button", "^Write the block itself$").MustClick()
+	if got := w.element(`[aria-label="Check block"]`).MustText(); got != "points: 1\nrequire: [group-by]" {
+		t.Errorf("the form writes %q", got)
+	}
+	w.isSaved()
+	w.publishes("was never published")
+
+	if _, err := client.Read[client.CoursePaper](
+		hazel(t).OpenPaper(ctx, "evening-group", "colours-of-hives", client.PaperTimes{}),
+	); err != nil {
+		t.Fatal(err)
+	}
+	name, learner := newcomer(t)
+	met := open(t, shared.url, name, demo.LearnerPassword)
+	met.visit("/papers/colours-of-hives")
+	met.says(in("how-many-of-each-colour", "em"), "^colour$")
+	met.says(in("how-many-of-each-colour", ".expected"), "colour text, hives bigint; row order must match")
+	a, err := client.Read[client.Attempt](learner.Submit(ctx, "colours-of-hives", "1", client.Submission{
+		Sql: "SELECT colour, count(hive_id) FROM hive GROUP BY 1 ORDER BY 2 DESC",
+	}))
+	if err != nil || a.Outcome != client.Correct {
+		t.Errorf("%v %+v", err, a)
+	}
+}
+
+// What is changed with attempts made on it is told before it is published, and the attempts keep their marks.
+func TestAChangeWithAttemptsMadeOnIt(t *testing.T) {
+	try := paperOf(t, "faint-stars", [2]string{"points: 2", "SELECT id FROM star WHERE class = 3"},
+		[2]string{"points: 1", "SELECT count(*) FROM star"})
+	_, learner := newcomer(t)
+	if a := try(learner, 1, "SELECT id FROM star WHERE class = 3"); a.Mark.String() != "2" {
+		t.Fatalf("%+v", a)
+	}
+	w := author(t, "/papers/faint-stars/write")
+	w.opens("exercise-number-1")
+	w.fills("Accepted answer of", "SELECT id FROM star WHERE class = 4")
+	w.says(sectionOf("exercise-number-1", ".tried [role=status]"), "^714 rows")
+	w.says(sectionOf("exercise-number-2", ".part-actions button"), "^Take out$").MustClick()
+	w.says(".removed", "taken out")
+	w.isSaved()
+	w.says(".paper-bar a", "^Publish").MustClick()
+	w.says(".publish td", "^accepted answers$")
+	w.says(".publish td", "^1 attempt by 1 learner: they keep the marks that they have$")
+	w.says(".publish td", "^taken out$")
+	w.says(".publish p", "Evening group: .*the paper is open there, and changes at once")
+	w.says(".publish ins", "class = 4")
+	w.says(".publish button", "^Publish$").MustClick()
+	w.says(".publish [role=status]", "Published, as version 2")
+
+	paper, err := client.Read[client.Paper](learner.GetPaper(ctx, "faint-stars"))
+	if err != nil || len(paper.Sections) != 1 || paper.Sections[0].Exercise.Mark.String() != "2" {
+		t.Errorf("%v %+v", err, paper.Sections)
+	}
+	if a := try(learner, 1, "SELECT id FROM star WHERE class = 4"); a.Outcome != client.Correct {
+		t.Errorf("%+v", a)
+	}
+
+	// The way back.
+	w.visit("/papers/faint-stars/versions")
+	w.says(".version-list li", "Version 1: loaded with its pack").MustElementR("button", "Write it again").MustClick()
+	w.says("#exercise-number-2 h2", "Exercise number 2")
+	w.publishes("new")
+}
+
+// Two who write one paper see each other. What one writes comes to the other; where both write one section, both forms
+// stand there.
+func TestTwoWriters(t *testing.T) {
+	paperOf(t, "double-stars", [2]string{"points: 1", "SELECT id FROM star"},
+		[2]string{"points: 1", "SELECT count(*) FROM star"})
+	one, two := author(t, "/papers/double-stars/write"), author(t, "/papers/double-stars/write")
+	one.says(".paper-bar .others", "Hazel Underhill is writing, too")
+	two.opens("exercise-number-1")
+	one.says("#exercise-number-1 .others", "Hazel Underhill is here, too")
+
+	one.opens("exercise-number-2")
+	one.fills("Task of", "Count them all.")
+	one.isSaved()
+	two.says("#exercise-number-2 .prose", "Count them all")
+
+	two.fills("Task of", "List every star.")
+	two.isSaved()
+	one.says("#exercise-number-1 .prose", "List every star")
+
+	// Both write the first one while neither knows of the other's text.
+	one.opens("exercise-number-1")
+	one.MustEval(`() => { window.fetch = () => new Promise(() => {}) }`)
+	two.fills("Task of", "Theirs, and saved.")
+	two.isSaved()
+	one.fills("Task of", "Mine, not saved.")
+	one.MustReload()
+	one.element(".both-forms")
+	one.says(".both-forms del", "Theirs, and saved")
+	one.says(".both-forms ins", "Mine, not saved")
+	one.says(".both-forms button", "^Keep my form$").MustClick()
+	one.isSaved()
+	two.says("#exercise-number-1 textarea", "Mine, not saved")
+}
+
+// The examiner's remarks stand beside what they speak of, and are renewed after each change.
+func TestRemarksStandInTheMargin(t *testing.T) {
+	paperOf(t, "red-stars", [2]string{"points: 1", "SELECT id FROM star ORDER BY id"},
+		[2]string{"points: 1", "SELECT id FROM star WHERE class = 9"})
+	w := author(t, "/papers/red-stars/write")
+	w.says("#exercise-number-2 .right-margin", "Error: The reference answer's result is empty")
+	w.opens("exercise-number-1")
+	w.fills("Accepted answer of", "SELECT id FROM star ORDER BY class LIMIT 3")
+	w.says("#exercise-number-1 .right-margin", "Doubtful: LIMIT cuts through rows that tie")
+	level := w.MustEval(`() => Math.abs(document.querySelector("#exercise-number-1 .right-margin").
+		getBoundingClientRect().top - document.querySelector("#exercise-number-1").getBoundingClientRect().top)`).Int()
+	if level > 60 {
+		t.Errorf("the remarks stand %d pixels from their exercise", level)
+	}
+	w.fills("Accepted answer of", "SELECT count(*) FROM star")
+	w.says("#exercise-number-1 .right-margin", "^Nothing to remark")
+	w.says(".paper-bar a", "^Publish").MustClick()
+	w.says(".publish button", "^Publish$").MustClick()
+	w.says(".publish section", "The examiner finds 1 error")
+	w.says(".publish button", "^Go back to it$").MustClick()
+	w.says(".publish button", "^Publish$")
+}
+
+// Where one writes, one key shows what a learner will see, and brings the source back.
+func TestWhatLearnersSeeAtOneKey(t *testing.T) {
+	paperOf(t, "blue-stars", [2]string{"points: 1", "SELECT id FROM star"})
+	w := author(t, "/papers/blue-stars/write")
+	w.opens("exercise-number-1")
+	w.fills("Task of", "Find *all*, <script>alert(1)</script> $x^2$ and [the first](#exercise-number-1).")
+	w.isSaved()
+	w.KeyActions().Press(input.AltLeft).Type(input.Enter).MustDo()
+	w.says("#exercise-number-1 em", "^all$")
+	w.says("#exercise-number-1 .prose", "<script>alert.1.</script>")
+	w.element("#exercise-number-1 math")
+	w.element("#exercise-number-1 .part-actions button[aria-pressed]").MustFocus()
+	w.KeyActions().Press(input.AltLeft).Type(input.Enter).MustDo()
+	w.element("#exercise-number-1 .pieces")
+}
+
+// Sections are added, moved and taken out, and come back; the form and the block are one thing.
+func TestSectionsAndRules(t *testing.T) {
+	paperOf(t, "near-stars", [2]string{"# for all\npoints: 1", "SELECT id FROM star"},
+		[2]string{"points: 1", "SELECT count(*) FROM star"})
+	w := author(t, "/papers/near-stars/write")
+	titles := func(want string) {
+		t.Helper()
+		w.MustWait(`(want) => [...document.querySelectorAll(".part h2")].map(h => h.firstChild.textContent.trim()).
+			join(", ") === want`, want)
+	}
+	titles("Exercise number 1, Exercise number 2")
+	w.says("#exercise-number-2 button", "^Move up$").MustClick()
+	titles("Exercise number 2, Exercise number 1")
+	w.says("#exercise-number-2 button", "^Take out$").MustClick()
+	titles("Exercise number 1")
+	w.says(".removed button", "^Bring it back$").MustClick()
+	titles("Exercise number 2, Exercise number 1")
+
+	w.opens("exercise-number-1")
+	w.says(".rule-fields label", "^Names of columns").MustElement("select").MustSelect("have to be the answer's")
+	w.says(".rule-fields label", "^Points").MustElement("input").MustSelectAllText().MustInput("2.5")
+	w.says(".piece-actions button", "^Accept another answer$").MustClick()
+	w.fills("Also accepted, 1", "SELECT id\nFROM star WHERE true")
+	w.says(".piece-actions button", "^Write the block itself$").MustClick()
+	block := w.element(`[aria-label="Check block"]`)
+	want := "# for all\npoints: 2.5\nnames: require\nalso:\n  - |-\n    SELECT id\n    FROM star WHERE true"
+	if got := block.MustText(); got != want {
+		t.Errorf("got %q", got)
+	}
+	block.MustSelectAllText().MustInput("points: 3\nshow: rows\nforbid: [limit, distinct]")
+	w.says(".check-editor button", "^As a form$").MustClick()
+	w.says(".constructs button", "^distinct ×$")
+	w.says(".tried [role=status]", "Learners are shown all of it")
+	w.isSaved()
+	text, err := client.Read[string](hazel(t).GetWritingText(ctx, "near-stars"))
+	if err != nil || !strings.Contains(text, "```yaml check\npoints: 3\nshow: rows\nforbid: [limit, distinct]\n```") {
+		t.Errorf("%v\n%s", err, text)
+	}
+
+	// A new title leaves the exercise what it is.
+	w.titles("Stars that are near")
+	w.isSaved()
+	w.says("#exercise-number-1 button", "^Done$").MustClick()
+	w.says("#exercise-number-1 h2", "Stars that are near")
+}
+
+// The bank finds exercises by what they are about, tells how learners fared, and copies one into a paper.
+func TestTheBankOfExercises(t *testing.T) {
+	try := paperOf(t, "old-stars", [2]string{"points: 1", "SELECT class, max(light) AS brightest FROM star GROUP BY class"})
+	_, learner := newcomer(t)
+	try(learner, 1, "SELECT class FROM star")
+	try(learner, 1, "SELECT class, max(light) FROM star GROUP BY class")
+	teacher := hazel(t)
+	if _, err := client.Read[client.Writing](teacher.CreatePaper(ctx, client.NewPaper{
+		Slug: "older-stars", Title: "Older stars", Dataset: "old-stars",
+	})); err != nil {
+		t.Fatal(err)
+	}
+	w := author(t, "/exercises")
+	search := func(field, text string) {
+		w.says(".filters label", "^"+field).MustElement("input").MustSelectAllText().MustInput(text)
+	}
+	search("Table", "star")
+	search("Construct", "group-by")
+	search("Column", "brightest")
+	w.says(".found li", "1 of 1 learners have solved it, in 2.0 attempts each")
+	search("Text", "nothing of the kind")
+	w.says("[role=status]", "No exercise of a published paper fits")
+	search("Text", "max(light)")
+	w.says(".found button", "^Copy into a paper").MustClick()
+	w.says(".found label", "^Into").MustElement("select").MustSelect("Older stars")
+	w.says(".found button", "^Copy$").MustClick()
+	w.says(".found a", "^Go there$").MustClick()
+	w.says("#exercise-number-1 h2", "Exercise number 1")
+}
+
+// A picture is put into a task; one that is too large, or none, is refused with the reason.
+func TestPicturesInTasks(t *testing.T) {
+	paperOf(t, "seen-stars", [2]string{"points: 1", "SELECT id FROM star"})
+	w := author(t, "/papers/seen-stars/write")
+	w.opens("exercise-number-1")
+	choose := func(name string, content []byte) {
+		w.element(`.markdown-editor input[type=file]`).MustSetFiles(fileOf(t, name, content))
+	}
+	choose("large.png", append([]byte("\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR"), make([]byte, 20<<20)...))
+	w.says(".markdown-editor [role=status]", "The picture is too large. It has more than 5 MB")
+	choose("text.png", []byte("words"))
+	w.says(".markdown-editor [role=status]", "PNG, JPEG, GIF, WebP or SVG is expected")
+	choose("a star.svg", []byte(`<svg xmlns="http://www.w3.org/2000/svg" width="20" height="20"><circle r="9"/></svg>`))
+	w.says(".markdown-editor textarea", `!\[Say what is seen\]\(pictures/a-star.svg\)`)
+	w.isSaved()
+	w.says("#exercise-number-1 button", "^What learners see$").MustClick()
+	w.MustWait(`() => document.querySelector("#exercise-number-1 img")?.naturalWidth === 20`)
+}
