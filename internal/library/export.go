@@ -3,6 +3,8 @@ package library
 import (
 	"bytes"
 	"context"
+	"encoding/json"
+	"errors"
 	"io/fs"
 	"slices"
 	"testing/fstest"
@@ -10,6 +12,8 @@ import (
 
 	"examen/internal/account"
 	"examen/internal/core/pack"
+	"examen/internal/core/script"
+	"examen/internal/jobs"
 	"examen/internal/problem"
 	"examen/internal/records"
 	"examen/internal/records/query"
@@ -46,8 +50,7 @@ func (l *Library) PackFiles(ctx context.Context, who account.Account, name strin
 	}
 	loaded, err := l.records.PackByName(ctx, name)
 	if records.Missing(err) {
-		return nil, nil, problem.New(404, "no-pack", "There is no such pack",
-			"No pack called %.80q is loaded; examen pack list names those that are.", name)
+		return l.asPack(ctx, name)
 	} else if err != nil {
 		return nil, nil, err
 	}
@@ -56,10 +59,56 @@ func (l *Library) PackFiles(ctx context.Context, who account.Account, name strin
 		return nil, nil, err
 	}
 	e := &exported{loaded: files, paths: paths, changed: fstest.MapFS{}}
-	if err := l.exportPapers(ctx, name, e); err != nil {
+	if err := l.exportPapers(ctx, query.PackPapersParams{Pack: name}, e); err != nil {
 		return nil, nil, err
 	}
 	return e, e.paths, nil
+}
+
+// asPack returns a dataset that no pack holds as a pack: the files that it was built from, and its papers.
+func (l *Library) asPack(ctx context.Context, name string) (fs.FS, []string, error) {
+	row, err := l.records.CurrentBuild(ctx, name)
+	if err != nil && !records.Missing(err) {
+		return nil, nil, err
+	}
+	if err != nil || row.Dataset.Pack != "" || row.Build.JobID == nil {
+		return nil, nil, problem.New(404, "no-pack", "There is no such pack",
+			"No pack called %.80q is loaded; examen pack list names those that are.", name)
+	}
+	job, err := l.records.JobByID(ctx, *row.Build.JobID)
+	if err != nil {
+		return nil, nil, err
+	}
+	b := &building{library: l, work: &jobs.Work{}}
+	err = errors.Join(json.Unmarshal(job.Job.Options, &b.options), json.Unmarshal(job.Job.Options, b.work))
+	if err != nil {
+		return nil, nil, err
+	}
+	if b.options.Encoding != "" || b.options.KeepGoing {
+		return nil, nil, problem.New(409, "not-as-pack", "This dataset cannot be had as a pack",
+			"It was built with an encoding of its own, or past errors, which a pack cannot say. Save its scripts as "+
+				"UTF-8 without errors, build it again, then export it.")
+	}
+	if b.work.Files, b.work.Paths, err = l.records.Files(ctx, job.Job.ID); err != nil {
+		return nil, nil, err
+	}
+	files, scripts, _, err := b.scripts(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	needed, err := script.Needed(files, scripts)
+	if err != nil {
+		return nil, nil, err
+	}
+	e := &exported{loaded: files, paths: b.work.Paths, changed: fstest.MapFS{}}
+	for _, path := range append(scripts, needed...) {
+		if !slices.Contains(e.paths, path) {
+			e.paths = append(e.paths, path)
+		}
+	}
+	e.put("pack.yaml", pack.Index(name, row.Dataset.Title, scripts))
+	err = l.exportPapers(ctx, query.PackPapersParams{Dataset: name}, e)
+	return e, e.paths, err
 }
 
 // exported is a pack as it was loaded, with what has changed since.
@@ -89,8 +138,8 @@ func (e *exported) put(name string, content []byte) {
 }
 
 // exportPapers adds the papers of a pack as they are published, and the pictures that they show.
-func (l *Library) exportPapers(ctx context.Context, name string, e *exported) error {
-	papers, err := l.records.PackPapers(ctx, name)
+func (l *Library) exportPapers(ctx context.Context, of query.PackPapersParams, e *exported) error {
+	papers, err := l.records.PackPapers(ctx, of)
 	if err != nil {
 		return err
 	}

@@ -152,7 +152,7 @@ func (p *packLoad) checkOwners(ctx context.Context) error {
 		if err != nil && !records.Missing(err) {
 			return err
 		}
-		if err == nil && row.Pack != p.pack.Name {
+		if err == nil && row.Pack != p.pack.Name && row.Pack != "" {
 			return p.wrong(
 				"pack.yaml", 1, "the dataset name %q is taken by the pack %q: choose another", d.Name, row.Pack,
 			)
@@ -163,7 +163,7 @@ func (p *packLoad) checkOwners(ctx context.Context) error {
 		if err != nil && !records.Missing(err) {
 			return err
 		}
-		if err == nil && row.Pack != p.pack.Name {
+		if err == nil && row.Pack != p.pack.Name && row.Pack != "" {
 			return p.wrong(
 				paper.Path, 1, "the paper name %q is taken by the pack %q: choose another", paper.Slug, row.Pack,
 			)
@@ -230,6 +230,14 @@ func (p *packLoad) breaks(ctx context.Context) (all []string, err error) {
 			return nil, err
 		}
 		all = append(all, found...)
+	}
+	for _, d := range p.pack.Datasets {
+		row, err := p.library.records.DatasetByName(ctx, d.Name)
+		if err == nil && row.Pack == "" && row.DroppedAt == nil {
+			all = append(all, fmt.Sprintf(
+				"the dataset %s was built here and belongs to no pack; it would belong to this one", d.Name,
+			))
+		}
 	}
 	for _, paper := range p.pack.Papers {
 		gone, err := p.library.left(ctx, &paper)

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"slices"
 	"strings"
 	"testing"
@@ -400,18 +401,7 @@ func TestAPackThatWasChangedHere(t *testing.T) {
 	if got := fmt.Sprint(report.Differences); got != "[{"+d.paper+" [{All hives changed}] [{ changed}]}]" {
 		t.Errorf("got %s", got)
 	}
-	exported, paths, err := d.house.Library.PackFiles(ctx, d.house.Hazel, d.pack)
-	if err != nil {
-		t.Fatal(err)
-	}
-	again := map[string]string{}
-	for _, path := range paths {
-		content, err := fs.ReadFile(exported, path)
-		if err != nil {
-			t.Fatal(err)
-		}
-		again[path] = string(content)
-	}
+	again := d.exported()
 	if want := with(d.files, "hives.md", "List them.", "Write it."); again["hives.md"] != want["hives.md"] ||
 		again["setup.sql"] != want["setup.sql"] || len(again) != len(want) {
 		t.Errorf("got %q", again["hives.md"])
@@ -450,15 +440,7 @@ func TestANewPaperIsExported(t *testing.T) {
 	if job := d.publishes(); job.State != jobs.Done {
 		t.Fatalf("%+v", job.Problem)
 	}
-	exported, paths, err := d.house.Library.PackFiles(ctx, d.house.Hazel, d.pack)
-	if err != nil {
-		t.Fatal(err)
-	}
-	files := map[string]string{}
-	for _, path := range paths {
-		content, _ := fs.ReadFile(exported, path)
-		files[path] = string(content)
-	}
+	files := d.exported()
 	if !strings.Contains(files["pack.yaml"], "papers: [hives.md, papers/more.md]") ||
 		files["papers/pictures/dome.png"] != string(png) {
 		t.Errorf("got %q", files["pack.yaml"])
@@ -476,6 +458,67 @@ func TestANewPaperIsExported(t *testing.T) {
 	}
 }
 
+// A dataset that was built from files, and the papers about it, can be had as a pack, whether they are scripts or rows.
+func TestADatasetThatNoPackHoldsIsExported(t *testing.T) {
+	h := librarytest.Open(t, url)
+	for name, files := range map[string]map[string]string{
+		"scripts": {
+			"b.sql": "INSERT INTO meadow VALUES (1), (2);", "a.sql": "CREATE TABLE meadow (id int PRIMARY KEY);",
+		},
+		"rows": {"meadow.csv": "id,name\n1,Long\n2,Wet\n"},
+	} {
+		d := &desk{t, h, h.Library.Authoring(), "meadow-" + name, nil, "on-" + name}
+		job, err := h.Library.Build(ctx, h.Hazel, d.pack, library.Options{Folder: true}, -1, librarytest.Files(files))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if job = h.Ended(t, job); job.State != jobs.Done {
+			t.Fatalf("%s: %+v", name, job.Problem)
+		}
+		if _, err := d.Create(ctx, h.Hazel, library.NewPaper{Slug: d.paper, Title: name, Dataset: d.pack}); err != nil {
+			t.Fatal(err)
+		}
+		exercise := library.NewPart{Text: section("Meadows", "SELECT id FROM meadow")}
+		if _, err := d.Add(ctx, h.Hazel, d.paper, exercise); err != nil {
+			t.Fatal(err)
+		}
+		if job := d.publishes(); job.State != jobs.Done {
+			t.Fatalf("%s: %+v", name, job.Problem)
+		}
+		exported := d.exported()
+		if job = h.Load(t, exported); job.State != jobs.Asking {
+			t.Fatalf("%s: %+v", name, job.Problem)
+		}
+		if _, err := h.Jobs.Confirm(ctx, h.Hazel, job.ID); err != nil {
+			t.Fatal(err)
+		}
+		if job = h.Ended(t, job); job.State != jobs.Done {
+			t.Fatalf("%s: %+v", name, job.Problem)
+		}
+		if again := d.exported(); !maps.Equal(exported, again) || exported["papers/"+d.paper+".md"] == "" {
+			t.Errorf("%s: got %q, want %q", name, again, exported)
+		}
+	}
+}
+
+// exported are the files of the pack as it is now.
+func (d *desk) exported() map[string]string {
+	d.Helper()
+	exported, paths, err := d.house.Library.PackFiles(ctx, d.house.Hazel, d.pack)
+	if err != nil {
+		d.Fatal(err)
+	}
+	files := map[string]string{}
+	for _, path := range paths {
+		content, err := fs.ReadFile(exported, path)
+		if err != nil {
+			d.Fatal(err)
+		}
+		files[path] = string(content)
+	}
+	return files
+}
+
 // Who else has the paper open is told, and what they have changed comes along.
 func TestWhoIsThere(t *testing.T) {
 	d := hives(t)
@@ -483,7 +526,10 @@ func TestWhoIsThere(t *testing.T) {
 	if err != nil || len(first.Parts) != 5 || len(first.Writers) != 1 {
 		t.Fatal(err, first)
 	}
-	d.inspected("all")
+	waits := func(p library.TextPart) bool { return !p.Front && !p.Inspected }
+	for slices.ContainsFunc(d.text().Parts, waits) { // remarks are news, too
+		time.Sleep(20 * time.Millisecond)
+	}
 	now, err := d.Here(ctx, d.house.Hazel, d.paper, library.Place{Window: "two"}, d.text().Revision)
 	if err != nil || len(now.Parts) != 0 || len(now.Writers) != 2 || now.Writers[0].Part != 2 {
 		t.Fatal(err, now)

@@ -2,6 +2,7 @@ package pack
 
 import (
 	"bytes"
+	"fmt"
 	"strings"
 
 	"gopkg.in/yaml.v3"
@@ -57,6 +58,16 @@ func WithPapers(index []byte, paths []string) []byte {
 		}
 	}
 	return []byte(strings.Join(lines, ""))
+}
+
+// Index writes the pack.yaml of a pack with one dataset of the same name.
+func Index(name, title string, setup []string) []byte {
+	var scripts []string
+	for _, path := range setup {
+		scripts = append(scripts, YAMLText(path))
+	}
+	return fmt.Appendf(nil, "pack: %s\ntitle: %s\ndatasets:\n  %[1]s:\n    title: %[2]s\n    setup: [%[3]s]\npapers: []\n",
+		name, YAMLText(title), strings.Join(scripts, ", "))
 }
 
 // closing finds the bracket that ends a flow sequence which begins at a column, counted from 1.

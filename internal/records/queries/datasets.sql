@@ -1,6 +1,6 @@
 -- name: UpsertDataset :one
 INSERT INTO dataset (name, pack, title) VALUES ($1, $2, $3)
-ON CONFLICT (name) DO UPDATE SET title = excluded.title, dropped_at = NULL
+ON CONFLICT (name) DO UPDATE SET title = excluded.title, pack = excluded.pack, dropped_at = NULL
 RETURNING *;
 
 -- name: DatasetByName :one

@@ -33,10 +33,11 @@ SELECT paper.id, paper.slug, pack.job_id FROM paper JOIN pack ON pack.name = pap
 WHERE paper.published_id IS NULL AND paper.published_at IS NOT NULL ORDER BY pack.job_id;
 
 -- name: PackPapers :many
--- The published papers of a pack, with their texts.
+-- The published papers of a pack, with their texts; or, of no pack, those of a dataset.
 SELECT paper.id, paper.slug, paper.path, published.text
 FROM paper JOIN paper_version AS published ON published.id = paper.published_id
-WHERE paper.pack = $1 ORDER BY paper.id;
+JOIN dataset ON dataset.id = paper.dataset_id
+WHERE paper.pack = @pack AND (@pack::text <> '' OR dataset.name = @dataset) ORDER BY paper.id;
 
 -- name: PictureTypes :many
 SELECT name, digest, media_type FROM picture WHERE paper_id = $1;

@@ -687,7 +687,7 @@ func (q *Queries) SetBroken(ctx context.Context, arg SetBrokenParams) error {
 
 const upsertDataset = `-- name: UpsertDataset :one
 INSERT INTO dataset (name, pack, title) VALUES ($1, $2, $3)
-ON CONFLICT (name) DO UPDATE SET title = excluded.title, dropped_at = NULL
+ON CONFLICT (name) DO UPDATE SET title = excluded.title, pack = excluded.pack, dropped_at = NULL
 RETURNING id, name, pack, title, dropped_at, build_id
 `
 

@@ -93,7 +93,14 @@ const listPacks = `-- name: ListPacks :many
 SELECT pack.name, pack.title, pack.loaded_at,
        (SELECT count(*) FROM paper WHERE paper.pack = pack.name) AS papers,
        (SELECT count(*) FROM dataset WHERE dataset.pack = pack.name AND dataset.dropped_at IS NULL) AS datasets
-FROM pack ORDER BY pack.name
+FROM pack
+UNION ALL
+SELECT dataset.name, dataset.title, build.made_at,
+       (SELECT count(*) FROM paper WHERE paper.dataset_id = dataset.id AND paper.pack = ''), 1
+FROM dataset JOIN build ON build.id = dataset.build_id
+WHERE dataset.pack = '' AND dataset.dropped_at IS NULL
+  AND EXISTS (SELECT FROM paper WHERE paper.dataset_id = dataset.id AND paper.published_id IS NOT NULL)
+ORDER BY 1
 `
 
 type ListPacksRow struct {
@@ -104,6 +111,7 @@ type ListPacksRow struct {
 	Datasets int64
 }
 
+// The packs, and the datasets that no pack holds and papers are about: these can be had as packs, too.
 func (q *Queries) ListPacks(ctx context.Context) ([]ListPacksRow, error) {
 	rows, err := q.db.Query(ctx, listPacks)
 	if err != nil {
@@ -412,7 +420,7 @@ func (q *Queries) UpsertExercise(ctx context.Context, arg UpsertExerciseParams) 
 
 const upsertPaper = `-- name: UpsertPaper :one
 INSERT INTO paper (slug, pack, title, dataset_id, opens_at, due_at, sections) VALUES ($1, $2, $3, $4, $5, $6, $7)
-ON CONFLICT (slug) DO UPDATE SET title = excluded.title, dataset_id = excluded.dataset_id,
+ON CONFLICT (slug) DO UPDATE SET pack = excluded.pack, title = excluded.title, dataset_id = excluded.dataset_id,
     opens_at = excluded.opens_at, due_at = excluded.due_at, sections = excluded.sections
 RETURNING id, slug, pack, title, dataset_id, opens_at, due_at, sections, path, published_id, loaded_id, published_at
 `

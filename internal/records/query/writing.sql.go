@@ -414,8 +414,14 @@ func (q *Queries) LockWriting(ctx context.Context, paperID int64) (Writing, erro
 const packPapers = `-- name: PackPapers :many
 SELECT paper.id, paper.slug, paper.path, published.text
 FROM paper JOIN paper_version AS published ON published.id = paper.published_id
-WHERE paper.pack = $1 ORDER BY paper.id
+JOIN dataset ON dataset.id = paper.dataset_id
+WHERE paper.pack = $1 AND ($1::text <> '' OR dataset.name = $2) ORDER BY paper.id
 `
+
+type PackPapersParams struct {
+	Pack    string
+	Dataset string
+}
 
 type PackPapersRow struct {
 	ID   int64
@@ -424,9 +430,9 @@ type PackPapersRow struct {
 	Text string
 }
 
-// The published papers of a pack, with their texts.
-func (q *Queries) PackPapers(ctx context.Context, pack string) ([]PackPapersRow, error) {
-	rows, err := q.db.Query(ctx, packPapers, pack)
+// The published papers of a pack, with their texts; or, of no pack, those of a dataset.
+func (q *Queries) PackPapers(ctx context.Context, arg PackPapersParams) ([]PackPapersRow, error) {
+	rows, err := q.db.Query(ctx, packPapers, arg.Pack, arg.Dataset)
 	if err != nil {
 		return nil, err
 	}
