@@ -269,7 +269,8 @@ func TestSectionsAndRules(t *testing.T) {
 
 // The bank finds exercises by what they are about, tells how learners fared, and copies one into a paper.
 func TestTheBankOfExercises(t *testing.T) {
-	try := paperOf(t, "old-stars", [2]string{"points: 1", "SELECT class, max(light) AS brightest FROM star GROUP BY class"})
+	const answer = "SELECT class, max(light) AS brightest FROM star GROUP BY class"
+	try := paperOf(t, "old-stars", [2]string{"points: 1", answer})
 	_, learner := newcomer(t)
 	try(learner, 1, "SELECT class FROM star")
 	try(learner, 1, "SELECT class, max(light) FROM star GROUP BY class")

@@ -83,6 +83,17 @@ func TestPagesAreForEverybody(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
+	teacher := hazel(t)
+	if _, err := client.Read[client.Writing](teacher.CreatePaper(ctx, client.NewPaper{
+		Slug: "unpublished", Title: "Not published", Dataset: "apiary",
+	})); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := client.Read[client.Writing](teacher.AddPart(ctx, "unpublished", client.NewPart{
+		Paper: "first-look", Exercise: "no-mail",
+	})); err != nil {
+		t.Fatal(err)
+	}
 	paper := func(exercise string, more func(w *window)) func(w *window) {
 		return func(w *window) {
 			w.space(exercise)
@@ -224,6 +235,30 @@ func TestPagesAreForEverybody(t *testing.T) {
 			w.says("button", "Check the exercises").MustClick()
 			w.says(".paper-check [role=status]", "checked")
 		}, false},
+		{"new paper", "/", ".papers a", func(w *window) {
+			w.says("button", "^New paper").MustClick()
+			w.element(".new-paper select")
+		}, true},
+		{"writing", "/papers/first-look/write", "#who-looks-after-what h2", func(w *window) {
+			w.says("#who-looks-after-what .right-margin", "Doubtful")
+		}, true},
+		{"writing an exercise", "/papers/first-look/write", "#who-looks-after-what h2", func(w *window) {
+			w.opens("who-looks-after-what")
+			w.element("#who-looks-after-what .tried .row-grid")
+		}, false},
+		{"writing the text and the block", "/papers/first-look/write", "#who-looks-after-what h2", func(w *window) {
+			w.opens("who-looks-after-what")
+			w.says(".piece-actions button", "^Write the block itself$").MustClick()
+			w.says(".add-part button", "Exercise from a query").MustClick()
+			w.says(".part-actions button", "^Title and times").MustClick()
+		}, false},
+		{"publishing", "/papers/unpublished/publish", ".publish table", nil, false},
+		{"versions", "/papers/first-look/versions", ".version-list", nil, false},
+		{"exercises", "/exercises?table=hive", ".found li", func(w *window) {
+			w.says(".found summary", "Accepted answer").MustClick()
+			w.says(".found button", "^Copy into a paper").MustClick()
+			w.element(".found select")
+		}, true},
 		{"progress", "/papers/first-look/progress", "table", nil, false},
 		{"history of an instructor", "/history", "#content h1", nil, false},
 		{"learner", "/learners/" + name, "#content h1", nil, false},

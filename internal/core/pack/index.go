@@ -66,8 +66,8 @@ func Index(name, title string, setup []string) []byte {
 	for _, path := range setup {
 		scripts = append(scripts, YAMLText(path))
 	}
-	return fmt.Appendf(nil, "pack: %s\ntitle: %s\ndatasets:\n  %[1]s:\n    title: %[2]s\n    setup: [%[3]s]\npapers: []\n",
-		name, YAMLText(title), strings.Join(scripts, ", "))
+	const form = "pack: %s\ntitle: %s\ndatasets:\n  %[1]s:\n    title: %[2]s\n    setup: [%[3]s]\npapers: []\n"
+	return fmt.Appendf(nil, form, name, YAMLText(title), strings.Join(scripts, ", "))
 }
 
 // closing finds the bracket that ends a flow sequence which begins at a column, counted from 1.

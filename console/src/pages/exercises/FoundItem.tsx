@@ -69,7 +69,7 @@ function CopyInto({ found }: { found: Found }) {
   if (!open)
     return (
       <p>
-        <Button size="small" aria-label={`Copy ${found.title} into a paper`} onClick={() => setOpen(true)}>
+        <Button size="small" aria-label={`Copy into a paper …: ${found.title}`} onClick={() => setOpen(true)}>
           Copy into a paper …
         </Button>{" "}
         <span role="status">

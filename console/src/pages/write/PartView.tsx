@@ -107,7 +107,7 @@ function PartActions(props: ActionsProps) {
       ) : (
         <Button
           size="small"
-          aria-label={`Write: ${title}`}
+          aria-label={part.front ? undefined : `Write: ${title}`}
           onClick={() => {
             onShown(false);
             onOpen(part.id);
