@@ -5,6 +5,7 @@ go 1.26.0
 ignore ./console/node_modules
 
 require (
+	github.com/aymanbagabas/go-udiff v0.4.1
 	github.com/cockroachdb/apd/v3 v3.2.3
 	github.com/gabriel-vasile/mimetype v1.4.12
 	github.com/gin-gonic/gin v1.12.0
@@ -38,7 +39,6 @@ require (
 
 require (
 	github.com/apapsch/go-jsonmerge/v2 v2.0.0 // indirect
-	github.com/aymanbagabas/go-udiff v0.4.1 // indirect
 	github.com/bytedance/gopkg v0.1.3 // indirect
 	github.com/bytedance/sonic v1.15.0 // indirect
 	github.com/bytedance/sonic/loader v0.5.0 // indirect

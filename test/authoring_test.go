@@ -142,7 +142,8 @@ func TestAPackChangedInTheConsole(t *testing.T) {
 	write(t, mine, map[string]string{
 		"pack.yaml": "pack: fog\ntitle: Fog # thick\npapers:\n- fog.md\n",
 		"fog.md": "---\npaper:   fog\ntitle: Fog\ndataset: apiary\n---\n\n## One\n\nWrite it.\n\n```sql answer\n" +
-			"SELECT name FROM hive\n```\n\n##   Two   \n\n* spaces  stay\n\n```SQL  answer\nSELECT kind FROM hive\n```\n",
+			"SELECT name FROM hive\n```\n\n##   Two   \n\n* spaces  stay\n\n```SQL  answer\n" +
+			"SELECT kind FROM hive\n```\n",
 	})
 	if p := s.run("", "pack", "load", mine); p.code != 0 {
 		t.Fatal(p.errs)

@@ -9,7 +9,6 @@ import (
 	"examen/internal/account"
 	"examen/internal/core/marking"
 	"examen/internal/core/pack"
-	"examen/internal/core/sqltext"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -126,9 +125,6 @@ func (a *Authoring) Find(ctx context.Context, who account.Account, s Search) ([]
 	}
 	return all, err
 }
-
-// Constructs are what exercises can be looked for by.
-func Constructs() []string { return slices.Clone(sqltext.Constructs) }
 
 func asJSON(v any) string {
 	text, _ := json.Marshal(v)

@@ -73,11 +73,10 @@ func (l *Library) inspectPart(ctx context.Context, d *draft, part *query.PaperPa
 		if len(notes) > 0 {
 			kept.Remarks, _ = json.Marshal(notes)
 		}
-		for _, e := range paper.Exercises() {
-			if shown, err := l.shown(ctx, e, d.database); err == nil {
+		if all := paper.Exercises(); len(all) > 0 {
+			if shown, err := l.shown(ctx, all[0], d.database); err == nil {
 				kept.Expected, _ = json.Marshal(shown)
 			}
-			break
 		}
 	}
 	return l.records.Together(ctx, func(t *records.Transaction) error {
