@@ -137,6 +137,14 @@ func take(b *rod.Browser, url string, s shot, file string) (err error) {
 	return err
 }
 
+// accepts writes the accepted answer of the exercise that is open.
+func accepts(p *rod.Page, sql string) {
+	p.MustElement(`:is(textarea, .cm-content)[aria-label^="Accepted answer of"]`).MustFocus()
+	p.MustElement(`.cm-content[aria-label^="Accepted answer of"]`).MustFocus()
+	p.KeyActions().Press(input.ControlLeft).Type('a').MustDo()
+	p.MustInsertText(sql)
+}
+
 func logIn(p *rod.Page, name, password string) {
 	p.MustElement("#name").MustInput(name)
 	p.MustElement("#password").MustInput(password).MustType(input.Enter)
@@ -166,7 +174,6 @@ func answer(exercise, sql, button string) func(*rod.Page) {
 }
 
 var shots = []shot{
-	{name: "log-in", path: "/", width: 1280, height: 800},
 	{name: "my-papers", who: demo.LearnerName, password: demo.LearnerPassword, path: "/", width: 1280, height: 800},
 	{
 		name:     "progress",
@@ -230,15 +237,35 @@ var shots = []shot{
 		},
 	},
 	{
-		name:     "paper-check",
-		who:      demo.InstructorName,
-		password: demo.InstructorPassword,
-		path:     "/papers/first-look",
-		width:    1280,
-		height:   800,
+		name: "writing", who: demo.InstructorName, password: demo.InstructorPassword,
+		path: "/papers/first-look/write", width: 1280, height: 800,
 		steps: func(p *rod.Page) {
-			p.MustElementR("button", "Check the exercises").MustClick()
-			p.MustElement(".check-note")
+			p.MustElement(`#high-and-strong [aria-label^="Write"]`).MustClick()
+			accepts(p, "SELECT hive_id, strength FROM hive\nWHERE kind = 'stacked'\nORDER BY strength DESC LIMIT 8;")
+			p.MustElementR("#high-and-strong .right-margin", "LIMIT cuts")
+			p.MustElementR("#high-and-strong .tried [role=status]", "^8 rows")
+			p.MustEval(`() => document.querySelector("#high-and-strong").scrollIntoView()`)
+		},
+	},
+	{
+		name: "publishing", who: demo.InstructorName, password: demo.InstructorPassword,
+		path: "/papers/first-look/write", width: 1280, height: 800,
+		steps: func(p *rod.Page) {
+			p.MustElement(`#high-and-strong [aria-label^="Write"]`).MustClick()
+			accepts(p, "SELECT hive_id, strength FROM hive WHERE kind = 'stacked' AND strength >= 9;")
+			p.MustElementR(".paper-bar [role=status]", "^Saved")
+			p.MustElementR("#calm-bees button", "^Move down$").MustClick()
+			p.MustElementR(".paper-bar [role=status]", "^Saved")
+			p.MustElementR(".paper-bar a", "^Publish").MustClick()
+			p.MustElement(".publish .difference-lines")
+		},
+	},
+	{
+		name: "exercises", who: demo.InstructorName, password: demo.InstructorPassword,
+		path: "/exercises?table=hive", width: 1280, height: 800,
+		steps: func(p *rod.Page) {
+			p.MustElementR(".found summary", "Accepted answer").MustClick()
+			p.MustElement(".found .sql-lines")
 		},
 	},
 	{
@@ -335,15 +362,6 @@ var shots = []shot{
 			p.MustElement(".chart canvas")
 			p.MustEval(`() => document.querySelector('[data-exercise="no-mail"] .answer').scrollIntoView()`)
 		},
-	},
-	{
-		name:     "datasets",
-		who:      demo.InstructorName,
-		password: demo.InstructorPassword,
-		path:     "/datasets",
-		width:    1280,
-		height:   800,
-		steps:    func(p *rod.Page) { p.MustElement(".jobs li") },
 	},
 	{
 		name:     "dataset",
