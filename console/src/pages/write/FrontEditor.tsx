@@ -35,25 +35,32 @@ export function FrontEditor({ text, onChange }: Props) {
       <label>
         Title <input value={value("title")} onChange={(event) => set("title", event.target.value)} />
       </label>
-      <label>
-        Opens, unless a course says otherwise{" "}
-        <input
-          value={value("opens")}
-          placeholder="2026-09-01T08:00:00Z"
-          onChange={(event) => set("opens", event.target.value)}
-        />
-      </label>
-      <label>
-        Due{" "}
-        <input
-          value={value("due")}
-          placeholder="2026-09-15T22:00:00Z"
-          onChange={(event) => set("due", event.target.value)}
-        />
-      </label>
+      <TimeField label="Opens" value={value("opens")} onSet={(next) => set("opens", next)} />
+      <TimeField label="Due" value={value("due")} onSet={(next) => set("due", next)} />
+      <p className="quiet">Times are in your time zone, and hold where a course says nothing else.</p>
       <Button size="small" onClick={() => setWhole(true)}>
         As text
       </Button>
     </div>
+  );
+}
+
+/** A time in one's own zone; in the text it is in UTC. */
+function TimeField({ label, value, onSet }: { label: string; value: string; onSet(next: string): void }) {
+  const at = new Date(value);
+  const local = Number.isNaN(at.getTime())
+    ? ""
+    : new Date(at.getTime() - at.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
+  return (
+    <label>
+      {label}{" "}
+      <input
+        type="datetime-local"
+        value={local}
+        onChange={(event) =>
+          onSet(event.target.value && new Date(event.target.value).toISOString().replace(".000Z", "Z"))
+        }
+      />
+    </label>
   );
 }

@@ -51,7 +51,7 @@ export const PartView = memo(function PartView({ text, own, number, wrong, other
       aria-label={title}
       onFocusCapture={() => text.go(part.id)}
       onKeyDown={(event) => {
-        if (!open || event.key !== "Enter" || !event.altKey) return;
+        if (!open || part.front || event.key !== "Enter" || !event.altKey) return;
         event.preventDefault();
         setShown(!shown);
       }}
@@ -100,9 +100,11 @@ function PartActions(props: ActionsProps) {
           <Button type="primary" size="small" onClick={() => onOpen(null)}>
             Done
           </Button>
-          <Button size="small" aria-pressed={shown} title="Alt-Enter" onClick={() => onShown(!shown)}>
-            {shown ? "Write on" : "What learners see"}
-          </Button>
+          {!part.front && (
+            <Button size="small" aria-pressed={shown} title="Alt-Enter" onClick={() => onShown(!shown)}>
+              {shown ? "Write on" : "What learners see"}
+            </Button>
+          )}
         </>
       ) : (
         <Button
