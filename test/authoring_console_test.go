@@ -1,7 +1,12 @@
 package test
 
 import (
+	"archive/zip"
+	"bytes"
+	"encoding/base64"
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -315,4 +320,61 @@ func TestPicturesInTasks(t *testing.T) {
 	w.isSaved()
 	w.says("#exercise-number-1 button", "^What learners see$").MustClick()
 	w.MustWait(`() => document.querySelector("#exercise-number-1 img")?.naturalWidth === 20`)
+}
+
+// A pack that was changed in the console is saved, with the change; loaded over other changes it asks, and says which.
+func TestAPackIsSavedAndLoadedInTheConsole(t *testing.T) {
+	paperOf(t, "tidal-stars", [2]string{"points: 1", "SELECT id FROM star"},
+		[2]string{"points: 1", "SELECT count(*) FROM star"})
+	w := author(t, "/papers/tidal-stars/write")
+	w.opens("exercise-number-1")
+	w.fills("Task of", "Written in the console.")
+	w.isSaved()
+	w.publishes("task")
+
+	w.visit("/datasets")
+	address := *w.says("a", "^Save tidal-stars as a ZIP file$").MustAttribute("href")
+	saved := w.MustEval(`async (address) => {
+		const bytes = new Uint8Array(await (await fetch(address)).arrayBuffer());
+		return btoa(bytes.reduce((text, byte) => text + String.fromCharCode(byte), ""));
+	}`, address).Str()
+	content, err := base64.StdEncoding.DecodeString(saved)
+	if err != nil {
+		t.Fatal(err)
+	}
+	folder := filepath.Join(t.TempDir(), "tidal-stars")
+	files, err := zip.NewReader(bytes.NewReader(content), int64(len(content)))
+	if err == nil {
+		err = os.CopyFS(folder, files)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	text := read(t, folder, "paper.md")
+	if strings.Count(text, "Written in the console.") != 1 || strings.Count(text, "Solve it.") != 1 {
+		t.Errorf("got %s", text)
+	}
+	load := func() {
+		w.element(`[data-choose="folder"]`).MustSetFiles(folder)
+		w.says(".build-form .quiet", "^A pack: ")
+		w.says(".build-form button", "^Load the pack$").MustClick()
+	}
+	load()
+	w.says(".job-state", "Done: build 2")
+
+	// Both sides go on.
+	w.visit("/papers/tidal-stars/write")
+	w.opens("exercise-number-2")
+	w.fills("Task of", "Not published yet.")
+	w.isSaved()
+	write(t, folder, map[string]string{"paper.md": strings.Replace(text, "Written in the console", "In the file", 1)})
+	w.visit("/datasets")
+	load()
+	w.says(".job-state", "Waiting for you to decide")
+	w.says(".breaks p", "In the console: Exercise number 2 .changed")
+	w.says(".breaks p", "In the files: Exercise number 1 .changed")
+	w.says("button", "^Use it all the same$").MustClick()
+	w.says(".job-state", "Done: build 3")
+	w.visit("/papers/tidal-stars/versions")
+	w.says(".version-list li", "Version 3: kept, never published .*Kept when the pack was loaded")
 }

@@ -177,6 +177,31 @@ func TestAPackChangedInTheConsole(t *testing.T) {
 	}
 }
 
+// A pack of the same name from elsewhere is a newer state of it: it asks before it takes out an exercise that learners
+// have attempted.
+func TestAnExerciseWithAttemptsIsNotTakenOutUnasked(t *testing.T) {
+	try := paperOf(t, "lost-stars", [2]string{"points: 1", "SELECT id FROM star"})
+	_, learner := newcomer(t)
+	try(learner, 1, "SELECT 1")
+	folder := t.TempDir()
+	write(t, folder, map[string]string{
+		"pack.yaml": "pack: lost-stars\ntitle: From elsewhere\npapers: [paper.md]\n",
+		"paper.md": "---\npaper: lost-stars\ntitle: Elsewhere\ndataset: lost-stars\n---\n\n## Another\n\n" +
+			"```sql answer\nSELECT class FROM star\n```\n",
+	})
+	s := at(t, demo.InstructorName, demo.InstructorPassword)
+	p := s.run("", "pack", "load", folder)
+	if says := "lost-stars/exercise-number-1: it would no longer be in the paper; what learners have submitted " +
+		"(1 attempt by 1 learner) stays"; p.code != 3 || !strings.Contains(p.errs, says) {
+		t.Errorf("exit code %d, %s", p.code, p.errs)
+	}
+	write(t, folder, map[string]string{"pack.yaml": "pack: other-stars\ntitle: Others\npapers: [paper.md]\n"})
+	p = s.run("", "pack", "load", folder)
+	if says := `"lost-stars" is taken by the pack "lost-stars"`; p.code != 3 || !strings.Contains(p.errs, says) {
+		t.Errorf("exit code %d, %s", p.code, p.errs)
+	}
+}
+
 // write writes files into a folder.
 func write(t *testing.T, folder string, files map[string]string) {
 	t.Helper()

@@ -171,12 +171,20 @@ func (l *Library) left(ctx context.Context, paper *pack.Paper) (all []string, er
 	for _, e := range made {
 		if !slices.Contains(slugs(paper), e.Slug) {
 			all = append(all, fmt.Sprintf(
-				"%s/%s: it is no longer in the paper, and %d attempts by %d learners were made at it; they stay in "+
-					"the history, and count no more", paper.Slug, e.Slug, e.Attempts, e.Learners,
+				"%s/%s: it would no longer be in the paper; what learners have submitted (%s by %s) stays in the "+
+					"history, and counts no more",
+				paper.Slug, e.Slug, counted(e.Attempts, "attempt"), counted(e.Learners, "learner"),
 			))
 		}
 	}
 	return all, err
+}
+
+func counted(n int64, noun string) string {
+	if n == 1 {
+		return "1 " + noun
+	}
+	return fmt.Sprintf("%d %ss", n, noun)
 }
 
 // A PaperDifference says in which sections a paper was changed in the console, and in which in the files of its pack,

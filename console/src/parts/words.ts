@@ -87,7 +87,9 @@ export function jobSentence(job: Job): string {
     case "running":
       return "Building.";
     case "asking":
-      return job.report?.breaks?.length ? "Waiting for you to decide." : "Waiting for you to confirm the column types.";
+      return job.report?.breaks?.length || job.report?.differences?.length
+        ? "Waiting for you to decide."
+        : "Waiting for you to confirm the column types.";
     case "stopping":
       return "It is being stopped.";
     case "done":

@@ -18,6 +18,7 @@ export function BuildForm() {
   const chooseFolder = useRef<HTMLInputElement>(null);
   const navigate = useNavigate();
   const folder = files.some((f) => f.webkitRelativePath);
+  const pack = folder && files.some((f) => within(f) === "pack.yaml");
   const several = files.length > 1;
   const total = files.reduce((sum, f) => sum + f.size, 0);
 
@@ -33,10 +34,7 @@ export function BuildForm() {
     setProblem(null);
     setSent(0);
     try {
-      const parts = files.map((file) => ({
-        path: file.webkitRelativePath.split("/").slice(1).join("/") || file.name,
-        file,
-      }));
+      const parts = files.map((file) => ({ path: within(file) || file.name, file }));
       const options = new URLSearchParams({
         title,
         encoding,
@@ -44,7 +42,8 @@ export function BuildForm() {
         folder: String(several),
         ask: "true",
       });
-      const job = await sendFiles(`/api/datasets/${encodeURIComponent(name)}/builds?${options}`, parts, setSent);
+      const to = pack ? "/api/packs" : `/api/datasets/${encodeURIComponent(name)}/builds?${options}`;
+      const job = await sendFiles(to, parts, setSent);
       void navigate(`/builds/${job.id}`);
     } catch (error) {
       setProblem(problemOf(error));
@@ -54,11 +53,12 @@ export function BuildForm() {
 
   return (
     <section className="build-form">
-      <h2>Build a dataset</h2>
+      <h2>Build a dataset, or load a pack</h2>
       <p className="quiet">
         From SQL scripts, as they are written by hand or by pg_dump, plain or compressed with gzip, or from CSV files
         alone. Scripts run in name order, except those included by others; choose the files that they include or copy
-        with them. The current build stays in use until the new one is ready.
+        with them. The current build stays in use until the new one is ready. A folder with a pack.yaml is a pack: its
+        datasets are built, and its papers loaded.
       </p>
       <input ref={choose} type="file" multiple hidden onChange={(e) => take(e.target.files)} data-choose="files" />
       <input
@@ -67,6 +67,7 @@ export function BuildForm() {
         hidden
         {...{ webkitdirectory: "" }}
         onChange={(e) => take(e.target.files)}
+        data-choose="folder"
       />
       <div className="actions">
         <Button onClick={() => choose.current?.click()}>Choose files</Button>
@@ -74,41 +75,54 @@ export function BuildForm() {
         <span className="quiet">
           {files.length === 0
             ? "No files selected."
-            : `${folder ? "A folder: " : ""}${files
+            : `${pack ? "A pack: " : folder ? "A folder: " : ""}${files
                 .slice(0, 4)
                 .map((f) => f.name)
                 .join(", ")}${files.length > 4 ? ` and ${files.length - 4} more` : ""}, ${bytes(total)}`}
         </span>
       </div>
-      <div className="fields">
-        <label>
-          Name{" "}
-          <Input
-            value={name}
-            onChange={(e) => setName(e.target.value)}
-            placeholder="lower-case letters, digits, hyphens"
-          />
-        </label>
-        <label>
-          Title <Input value={title} onChange={(e) => setTitle(e.target.value)} placeholder="as learners read it" />
-        </label>
-        <label>
-          Encoding{" "}
-          <Input value={encoding} onChange={(e) => setEncoding(e.target.value)} placeholder="e.g. UTF-8 or LATIN1" />
-        </label>
-      </div>
-      <Checkbox checked={keepGoing} onChange={(e) => setKeepGoing(e.target.checked)}>
-        Continue after errors and list them all
-      </Checkbox>
+      {!pack && (
+        <>
+          <div className="fields">
+            <label>
+              Name{" "}
+              <Input
+                value={name}
+                onChange={(e) => setName(e.target.value)}
+                placeholder="lower-case letters, digits, hyphens"
+              />
+            </label>
+            <label>
+              Title <Input value={title} onChange={(e) => setTitle(e.target.value)} placeholder="as learners read it" />
+            </label>
+            <label>
+              Encoding{" "}
+              <Input
+                value={encoding}
+                onChange={(e) => setEncoding(e.target.value)}
+                placeholder="e.g. UTF-8 or LATIN1"
+              />
+            </label>
+          </div>
+          <Checkbox checked={keepGoing} onChange={(e) => setKeepGoing(e.target.checked)}>
+            Continue after errors and list them all
+          </Checkbox>
+        </>
+      )}
       <div className="actions sends">
         <Button type="primary" disabled={files.length === 0 || !name || sent !== null} onClick={() => void build()}>
-          Build
+          {pack ? "Load the pack" : "Build"}
         </Button>
         {sent !== null && <span>{`Sending: ${bytes(sent)} of ${bytes(total)}`}</span>}
       </div>
       {problem && <ProblemNote problem={problem} />}
     </section>
   );
+}
+
+/** A file's path within the folder that was chosen; "" for a file that was chosen by itself. */
+function within(file: File) {
+  return file.webkitRelativePath.split("/").slice(1).join("/");
 }
 
 function slug(name: string) {

@@ -6,6 +6,7 @@ import { count } from "../../parts/words";
 import { useSession } from "../../session";
 import { BuildForm } from "./BuildForm";
 import { LatestBuilds } from "./LatestBuilds";
+import { Packs } from "./Packs";
 import { useTitle } from "../../parts/useTitle";
 
 export function DatasetsPage() {
@@ -45,6 +46,7 @@ export function DatasetsPage() {
       {instructor && (
         <>
           <BuildForm />
+          <Packs />
           <LatestBuilds />
         </>
       )}
