@@ -158,10 +158,17 @@ func TestAChangeWithAttemptsMadeOnIt(t *testing.T) {
 func TestTwoWriters(t *testing.T) {
 	paperOf(t, "double-stars", [2]string{"points: 1", "SELECT id FROM star"},
 		[2]string{"points: 1", "SELECT count(*) FROM star"})
-	one, two := author(t, "/papers/double-stars/write"), author(t, "/papers/double-stars/write")
-	one.says(".paper-bar .others", "Hazel Underhill is writing, too")
+	const password = "larks-and-clouds"
+	if _, err := client.Read[client.AddedAccount](hazel(t).CreateAccount(ctx, client.NewAccount{
+		Name: "rowan", DisplayName: "Rowan Lark", Password: password, Administrator: true,
+	})); err != nil {
+		t.Fatal(err)
+	}
+	one, two := author(t, "/papers/double-stars/write"), open(t, shared.url, "rowan", password)
+	two.visit("/papers/double-stars/write")
+	one.says(".paper-bar .others", "Rowan Lark is here, too")
 	two.opens("exercise-number-1")
-	one.says("#exercise-number-1 .others", "Hazel Underhill is here, too")
+	one.says("#exercise-number-1 .others", "Rowan Lark is here, too")
 
 	one.opens("exercise-number-2")
 	one.fills("Task of", "Count them all.")

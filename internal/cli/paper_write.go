@@ -130,12 +130,15 @@ func (p *program) edit(cmd *cobra.Command, paper string, begins bool) error {
 			return p.checkSaved(ctx, c, paper)
 		}
 		again, err := p.yes("Edit it again?")
-		if err != nil || !again {
-			if len(r.Conflicts) > 0 {
-				fmt.Fprintf(p.err, "Both forms are in %s.\n", file)
-			}
-			return errors.Join(err, errNotCorrect)
+		if err == nil && again {
+			continue
 		}
+		if len(r.Conflicts) > 0 {
+			fmt.Fprintf(p.err, "Both forms are in %s.\n", file)
+		} else {
+			err = errors.Join(err, os.RemoveAll(folder))
+		}
+		return errors.Join(err, errNotCorrect)
 	}
 }
 

@@ -1518,6 +1518,9 @@ type Publication struct {
 	Revision int64           `json:"revision"`
 	Sections []SectionChange `json:"sections"`
 
+	// Title Of the paper, as it is being written.
+	Title string `json:"title"`
+
 	// Was The published text.
 	Was   string      `json:"was"`
 	Wrong []TextError `json:"wrong"`
@@ -1791,8 +1794,11 @@ type Writer struct {
 // Writing The text of a paper as it is being written.
 type Writing struct {
 	// Build The build of the dataset on which answers run.
-	Build   int    `json:"build"`
-	Dataset string `json:"dataset"`
+	Build int `json:"build"`
+
+	// Constructs What a rule may require or forbid, besides `table:NAME` and `function:NAME`. With all parts only.
+	Constructs []string `json:"constructs,omitempty,omitzero"`
+	Dataset    string   `json:"dataset"`
 
 	// Order The parts' numbers, in the order of the text.
 	Order []int  `json:"order"`
@@ -1808,6 +1814,9 @@ type Writing struct {
 	// Revision Rises with every change, of remarks, too.
 	Revision int64  `json:"revision"`
 	Title    string `json:"title"`
+
+	// Unchanged Nothing has changed since the revision that was given; only the writers are told.
+	Unchanged bool `json:"unchanged,omitempty,omitzero"`
 
 	// Unpublished The text is not what learners see.
 	Unpublished bool     `json:"unpublished"`

@@ -1,6 +1,7 @@
 package library
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -11,6 +12,7 @@ import (
 
 	"examen/internal/account"
 	"examen/internal/core/pack"
+	"examen/internal/core/sqltext"
 	"examen/internal/grading"
 	"examen/internal/problem"
 	"examen/internal/records"
@@ -39,10 +41,13 @@ type Text struct {
 	Parts []TextPart
 	// Wrong is what cannot be published in the text as a whole, by part.
 	Wrong map[int][]pack.Error
+	// Unchanged tells that nothing has changed since the revision asked for: nothing else is told but the writers.
+	Unchanged bool
 	// Unpublished tells that the text is not what learners see; Published is when that was published, nil for never.
 	Unpublished bool
 	Published   *time.Time
 	Writers     []Writer
+	Constructs  []string          // that rules may name; with all parts only
 	Pictures    map[string]string // their digests, by the names that the text gives them
 }
 
@@ -295,7 +300,7 @@ func (a *Authoring) Read(ctx context.Context, who account.Account, paper string,
 func (a *Authoring) text(ctx context.Context, d *draft, since int64) (*Text, error) {
 	t := &Text{
 		Paper: d.row.Slug, Title: d.row.Title, Dataset: d.dataset, Build: d.number, Revision: d.revision(),
-		Parts: []TextPart{}, Published: d.row.PublishedAt, Unpublished: true, Pictures: d.digests, Writers: []Writer{},
+		Parts: []TextPart{}, Published: d.row.PublishedAt, Unpublished: true, Pictures: d.digests,
 	}
 	for _, row := range d.parts {
 		p := row.PaperPart
@@ -307,8 +312,9 @@ func (a *Authoring) text(ctx context.Context, d *draft, since int64) (*Text, err
 	}
 	paper, wrong := d.read()
 	t.Wrong = d.wrongByPart(wrong)
-	if paper.Title != "" {
-		t.Title = paper.Title
+	t.Title = cmp.Or(paper.Title, t.Title)
+	if since == 0 {
+		t.Constructs = sqltext.Constructs
 	}
 	if d.row.PublishedID != nil {
 		published, err := a.records.VersionText(ctx, *d.row.PublishedID)
@@ -317,10 +323,8 @@ func (a *Authoring) text(ctx context.Context, d *draft, since int64) (*Text, err
 		}
 		t.Unpublished = published != d.text
 	}
-	writers, err := a.records.Writers(ctx, d.row.ID)
-	for _, w := range writers {
-		t.Writers = append(t.Writers, Writer{w.Name, w.DisplayName, w.WindowKey, int(w.Part)})
-	}
+	var err error
+	t.Writers, err = a.writers(ctx, d.row.ID)
 	return t, err
 }
 
@@ -333,32 +337,59 @@ type Place struct {
 
 // Here says where somebody is, and returns what has changed since a revision; 0: they have just opened the paper.
 func (a *Authoring) Here(ctx context.Context, who account.Account, paper string, at Place, since int64) (*Text, error) {
-	var d *draft
-	var err error
-	if since == 0 {
-		// From now on the text has parts in the records, and remarks.
-		d, err = a.change(ctx, who, paper, func(*records.Transaction, *draft) error { return nil })
-	} else if err = who.May(account.Prepare); err == nil {
-		d, err = a.draft(ctx, paper)
-	}
-	if err != nil {
+	if err := who.May(account.Prepare); err != nil {
 		return nil, err
 	}
 	if len(at.Window) > 64 || !records.IsText(at.Window) {
 		return nil, problem.New(400, "window", "Invalid request", "A window's key has at most 64 characters.")
 	}
-	if at.Gone {
-		err = a.records.LeaveWriting(ctx, query.LeaveWritingParams{
-			PaperID: d.row.ID, AccountID: who.ID, WindowKey: at.Window,
-		})
+	row, err := a.row(ctx, paper)
+	if err != nil {
+		return nil, err
+	}
+	if err := a.be(ctx, who, row.ID, at); err != nil {
+		return nil, err
+	}
+	var d *draft
+	if since == 0 {
+		// From now on the text has parts in the records, and remarks.
+		d, err = a.change(ctx, who, paper, func(*records.Transaction, *draft) error { return nil })
 	} else {
-		part := int32(at.Part)
-		err = a.records.BeThere(ctx, query.BeThereParams{
-			PaperID: d.row.ID, AccountID: who.ID, WindowKey: at.Window, Part: &part,
-		})
+		var latest int64
+		latest, err = a.records.WritingRevision(ctx, row.ID)
+		if err == nil && latest == since {
+			t := &Text{Paper: paper, Revision: since, Unchanged: true}
+			t.Writers, err = a.writers(ctx, row.ID)
+			return t, err
+		} else if err == nil || records.Missing(err) {
+			d, err = a.draft(ctx, paper)
+		}
 	}
 	if err != nil {
 		return nil, err
 	}
 	return a.text(ctx, d, since)
+}
+
+// be keeps where somebody is.
+func (a *Authoring) be(ctx context.Context, who account.Account, paper int64, at Place) error {
+	if at.Gone {
+		return a.records.LeaveWriting(ctx, query.LeaveWritingParams{
+			PaperID: paper, AccountID: who.ID, WindowKey: at.Window,
+		})
+	}
+	part := int32(at.Part)
+	return a.records.BeThere(ctx, query.BeThereParams{
+		PaperID: paper, AccountID: who.ID, WindowKey: at.Window, Part: &part,
+	})
+}
+
+// writers are those who have the paper open for writing.
+func (a *Authoring) writers(ctx context.Context, paper int64) ([]Writer, error) {
+	rows, err := a.records.Writers(ctx, paper)
+	all := []Writer{}
+	for _, w := range rows {
+		all = append(all, Writer{w.Name, w.DisplayName, w.WindowKey, int(w.Part)})
+	}
+	return all, err
 }

@@ -1,6 +1,7 @@
 package library
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"io/fs"
@@ -162,6 +163,7 @@ func (a *Authoring) Publish(
 
 // A Publication is what publishing a paper's text would change.
 type Publication struct {
+	Title     string // of the paper
 	Revision  int64
 	First     bool // it was never published
 	Sections  []SectionChange
@@ -203,6 +205,7 @@ func (a *Authoring) Publication(ctx context.Context, who account.Account, paper 
 	p.Sections = sectionChanges(now.published, d.text)
 	var is *pack.Paper
 	is, p.Wrong = d.read()
+	p.Title = cmp.Or(is.Title, d.row.Title)
 	was, err := a.Exercises(ctx, &Paper{ID: d.row.ID})
 	if err != nil {
 		return nil, err

@@ -55,6 +55,10 @@ func (a *Authoring) Create(ctx context.Context, who account.Account, n NewPaper)
 		return nil, err
 	}
 	front := fmt.Sprintf("---\npaper: %s\ntitle: %s\ndataset: %s\n---\n", n.Slug, pack.YAMLText(n.Title), n.Dataset)
+	path, err := a.freePath(ctx, found.Dataset.Pack, n.Slug)
+	if err != nil {
+		return nil, err
+	}
 	text := front
 	if copied != nil {
 		_, body := pack.FrontMatter(copied.text)
@@ -63,7 +67,7 @@ func (a *Authoring) Create(ctx context.Context, who account.Account, n NewPaper)
 	err = a.records.As(ctx, who.ID, func(t *records.Transaction) error {
 		row, err := t.CreatePaper(ctx, query.CreatePaperParams{
 			Slug: n.Slug, Pack: found.Dataset.Pack, Title: n.Title, DatasetID: found.Dataset.ID,
-			Path: "papers/" + n.Slug + ".md",
+			Path: path,
 		})
 		if err != nil {
 			return err
@@ -89,6 +93,23 @@ func (a *Authoring) Create(ctx context.Context, who account.Account, n NewPaper)
 	return a.Read(ctx, who, n.Slug, 0)
 }
 
+// freePath is a path for a paper's file that no other file of its pack has.
+func (a *Authoring) freePath(ctx context.Context, pack, slug string) (string, error) {
+	var taken []string
+	if row, err := a.records.PackByName(ctx, pack); err == nil {
+		if _, taken, err = a.records.Files(ctx, row.JobID); err != nil {
+			return "", err
+		}
+	} else if !records.Missing(err) {
+		return "", err
+	}
+	path := "papers/" + slug + ".md"
+	for n := 2; slices.Contains(taken, path); n++ {
+		path = fmt.Sprintf("papers/%s-%d.md", slug, n)
+	}
+	return path, nil
+}
+
 // addParts stores the parts of a text that has none yet, and has it inspected.
 func addParts(ctx context.Context, t *records.Transaction, paper, who int64, parts []pack.Part) error {
 	for i, part := range parts {
@@ -111,14 +132,15 @@ func (a *Authoring) change(
 	if err := who.May(account.Prepare); err != nil {
 		return nil, err
 	}
-	d, err := a.draft(ctx, paper)
+	row, err := a.row(ctx, paper)
 	if err != nil {
 		return nil, err
 	}
+	var d *draft
 	err = a.records.As(ctx, who.ID, func(t *records.Transaction) error {
-		if _, err := t.LockWriting(ctx, d.row.ID); records.Missing(err) {
+		if _, err := t.LockWriting(ctx, row.ID); records.Missing(err) {
 			if _, err := t.BeginWriting(ctx, query.BeginWritingParams{
-				PaperID: d.row.ID, BaseID: d.row.PublishedID,
+				PaperID: row.ID, BaseID: row.PublishedID,
 			}); err != nil {
 				return err
 			}

@@ -143,7 +143,7 @@ func (s *server) GetPublication(
 		return nil, err
 	}
 	out := contract.GetPublication200JSONResponse{
-		Revision: p.Revision, First: p.First, Sections: toSectionChanges(p.Sections), Was: p.Was, Is: p.Is,
+		Title: p.Title, Revision: p.Revision, First: p.First, Sections: toSectionChanges(p.Sections), Was: p.Was, Is: p.Is,
 		Exercises: []contract.ExerciseChange{}, Courses: []contract.CourseAffected{}, Wrong: toTextErrors(p.Wrong),
 	}
 	for _, e := range p.Exercises {
@@ -236,6 +236,10 @@ func toWriting(t *library.Text) contract.Writing {
 		Paper: t.Paper, Title: t.Title, Dataset: t.Dataset, Build: t.Build, Revision: t.Revision, Order: t.Order,
 		Parts: []contract.WritingPart{}, Wrong: []contract.PartError{}, Unpublished: t.Unpublished,
 		Published: orZero(t.Published), Writers: []contract.Writer{}, Pictures: []contract.WritingPicture{},
+		Constructs: t.Constructs, Unchanged: t.Unchanged,
+	}
+	if out.Order == nil {
+		out.Order = []int{}
 	}
 	pictures := addresses(t.Paper, t.Pictures)
 	for _, p := range t.Parts {

@@ -1186,6 +1186,8 @@ export interface components {
             parts: components["schemas"]["WritingPart"][];
             /** @description What keeps the text from being published. */
             wrong: components["schemas"]["PartError"][];
+            /** @description Nothing has changed since the revision that was given; only the writers are told. */
+            unchanged?: boolean;
             /** @description The text is not what learners see. */
             unpublished: boolean;
             /**
@@ -1195,6 +1197,8 @@ export interface components {
             published?: string;
             writers: components["schemas"]["Writer"][];
             pictures: components["schemas"]["WritingPicture"][];
+            /** @description What a rule may require or forbid, besides `table:NAME` and `function:NAME`. With all parts only. */
+            constructs?: string[];
         };
         /** @description The front matter, or a section. */
         WritingPart: {
@@ -1320,6 +1324,8 @@ export interface components {
             constructs: string[];
         };
         Publication: {
+            /** @description Of the paper, as it is being written. */
+            title: string;
             /** Format: int64 */
             revision: number;
             /** @description The paper was never published. */

@@ -47,6 +47,7 @@ const kept = new Kept<KeptPart>("examen.part ");
 export class PaperText extends Watched {
   state?: TextState;
   problem?: Problem; // why there is no text
+  constructs: string[] = []; // that rules may name
   private readonly window = Math.random().toString(36).slice(2);
   private at = 0; // the part where one is
   private looking = 0;
@@ -83,8 +84,13 @@ export class PaperText extends Watched {
     if (this.state) void this.here(this.state.writing.revision);
   }
 
+  /** Who else has the paper open, and where they are. */
   others() {
-    return (this.state?.writing.writers ?? []).filter((writer) => writer.window !== this.window);
+    const others = (this.state?.writing.writers ?? []).filter((writer) => writer.window !== this.window);
+    return others.map(({ name, display_name: said, part }) => ({
+      said: name === this.account ? "You have it open in another window, too." : `${said} is here, too.`,
+      part,
+    }));
   }
 
   private async here(since: number, gone = false, saving = false) {
@@ -111,7 +117,11 @@ export class PaperText extends Watched {
   take(writing: Writing) {
     const known = this.state?.writing.revision ?? 0;
     if (writing.revision >= 0 && writing.revision < known) return; // an answer that was overtaken
+    if (writing.unchanged) {
+      return this.set({ writing: { ...this.state!.writing, writers: writing.writers } });
+    }
     const first = this.state === undefined;
+    this.constructs = writing.constructs ?? this.constructs;
     const parts = new Map(this.state?.parts);
     for (const part of writing.parts) {
       const own = parts.get(part.id);

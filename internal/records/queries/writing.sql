@@ -58,6 +58,12 @@ SELECT * FROM writing WHERE paper_id = $1 FOR UPDATE;
 -- name: WritingOf :one
 SELECT * FROM writing WHERE paper_id = $1;
 
+-- name: WritingRevision :one
+-- The greatest revision of a text: of its parts, their order and their remarks. No row: it has no parts yet.
+SELECT greatest(writing.revision, max(paper_part.revision), max(paper_part.remarks_revision))::bigint
+FROM writing JOIN paper_part ON paper_part.paper_id = writing.paper_id
+WHERE writing.paper_id = $1 GROUP BY writing.paper_id;
+
 -- name: BeginWriting :one
 INSERT INTO writing (paper_id, base_id, next_id) VALUES ($1, $2, 1)
 ON CONFLICT (paper_id) DO UPDATE SET next_id = writing.next_id RETURNING *;

@@ -1012,3 +1012,17 @@ func (q *Queries) WritingPapers(ctx context.Context, datasetID int64) ([]int64, 
 	}
 	return items, nil
 }
+
+const writingRevision = `-- name: WritingRevision :one
+SELECT greatest(writing.revision, max(paper_part.revision), max(paper_part.remarks_revision))::bigint
+FROM writing JOIN paper_part ON paper_part.paper_id = writing.paper_id
+WHERE writing.paper_id = $1 GROUP BY writing.paper_id
+`
+
+// The greatest revision of a text: of its parts, their order and their remarks. No row: it has no parts yet.
+func (q *Queries) WritingRevision(ctx context.Context, paperID int64) (int64, error) {
+	row := q.db.QueryRow(ctx, writingRevision, paperID)
+	var column_1 int64
+	err := row.Scan(&column_1)
+	return column_1, err
+}

@@ -44,7 +44,7 @@ function ended(job: Job) {
 
 /** How far the check is, or what it came to. */
 function said(job: Job | null) {
-  if (!job) return "Runs every answer on the dataset and its variants. Learners do not see this.";
+  if (!job) return "Runs every answer, as the paper is being written, on its dataset. Learners do not see this.";
   const check = job.report?.check;
   if (check && job.state === "done") {
     const found = `${count(check.errors, "error")}, ${count(check.warnings, "warning")}`;

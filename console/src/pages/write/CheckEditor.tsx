@@ -13,12 +13,14 @@ interface Props {
   text: string;
   /** What the accepted answer uses, as rules name it. */
   uses: string[];
+  /** All that rules may name. */
+  constructs: string[];
   tables?: Dataset;
   onChange(text: string): void;
 }
 
 /** The rules of an exercise: a form, whose result is the check block, or the block itself. */
-export function CheckEditor({ paper, text, uses, tables, onChange }: Props) {
+export function CheckEditor({ paper, text, uses, constructs, tables, onChange }: Props) {
   const [asBlock, setAsBlock] = useState(false);
   const block = fencedOf(text);
   const rules = readCheck(block.body);
@@ -40,8 +42,8 @@ export function CheckEditor({ paper, text, uses, tables, onChange }: Props) {
     <section className="check-editor" aria-label="Points and rules">
       <h3>Points and rules</h3>
       <RuleFields rules={rules} variants={tables?.variants ?? []} onSet={set} />
-      <Constructs rule="require" rules={rules} proposed={uses} onSet={set} />
-      <Constructs rule="forbid" rules={rules} proposed={[]} onSet={set} />
+      <Constructs rule="require" rules={rules} known={constructs} proposed={uses} onSet={set} />
+      <Constructs rule="forbid" rules={rules} known={constructs} proposed={[]} onSet={set} />
       {also.map((sql, i) => (
         <div key={i} className="also">
           <AnswerEditor

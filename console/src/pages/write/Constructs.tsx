@@ -5,31 +5,15 @@ import { listOf, type Rules } from "./check";
 interface Props {
   rule: "require" | "forbid";
   rules: Rules;
+  /** Those that there are. */
+  known: string[];
   /** What the accepted answer uses. */
   proposed: string[];
   onSet(key: string, value: unknown): void;
 }
 
-const known = [
-  "join",
-  "outer-join",
-  "group-by",
-  "having",
-  "distinct",
-  "order-by",
-  "limit",
-  "subquery",
-  "with",
-  "window",
-  "set-operation",
-  "case",
-  "cast",
-  "aggregate",
-  "star",
-];
-
 /** The constructs that an answer has to use, or must not. Those that the accepted answer uses are proposed. */
-export function Constructs({ rule, rules, proposed, onSet }: Props) {
+export function Constructs({ rule, rules, known, proposed, onSet }: Props) {
   const [typed, setTyped] = useState("");
   const list = listOf(rules, rule);
   const set = (next: string[]) => onSet(rule, next.length ? next : undefined);

@@ -13,12 +13,14 @@ import { TextSpace } from "./TextSpace";
 interface Props {
   own: OwnPart;
   paper: string;
+  /** What rules may name. */
+  constructs: string[];
   tables?: Dataset;
   onChange(text: string): void;
 }
 
 /** A section opened for writing: its pieces, each with the editor that it needs, or all of it as text. */
-export function PartEditor({ own, paper, tables, onChange }: Props) {
+export function PartEditor({ own, paper, constructs, tables, onChange }: Props) {
   const [whole, setWhole] = useState(own.part.pieces.length === 0);
   const [pieces, setPieces] = useState(own.part.pieces);
   const [uses, setUses] = useState<string[]>([]); // what the answer uses, as rules name it
@@ -75,7 +77,15 @@ export function PartEditor({ own, paper, tables, onChange }: Props) {
             );
           case "check":
             return (
-              <CheckEditor key={key} paper={paper} text={piece.text} uses={uses} tables={tables} onChange={change} />
+              <CheckEditor
+                key={key}
+                paper={paper}
+                text={piece.text}
+                uses={uses}
+                constructs={constructs}
+                tables={tables}
+                onChange={change}
+              />
             );
           case "example":
             return (

@@ -57,7 +57,7 @@ export const PartView = memo(function PartView({ text, own, number, wrong, other
       }}
     >
       {!narrow && notes}
-      {others.length > 0 && <p className="others">{others.join(", ")} is here, too.</p>}
+      {others.length > 0 && <p className="others">{others.join(" ")}</p>}
       {own.theirs !== undefined && (
         <BothForms ours={own.text} theirs={own.theirs} onSettle={(take) => text.settle(part.id, take)} />
       )}
@@ -68,6 +68,7 @@ export const PartView = memo(function PartView({ text, own, number, wrong, other
           <PartEditor
             own={own}
             paper={text.paper}
+            constructs={text.constructs}
             tables={rest.tables}
             onChange={(next) => text.change(part.id, next)}
           />

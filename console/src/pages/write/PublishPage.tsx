@@ -26,7 +26,7 @@ export function PublishPage() {
   });
   return (
     <section className="page publish">
-      <h1>Publish {paper}</h1>
+      <h1>Publish {would.data?.title ?? paper}</h1>
       <p>
         <Link to={`/papers/${paper}/write`}>Back to writing</Link> ·{" "}
         <Link to={`/papers/${paper}/versions`}>Versions</Link>

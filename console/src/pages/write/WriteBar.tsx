@@ -16,7 +16,7 @@ interface Props {
 export function WriteBar({ text, state, tables, onTables, onOpen }: Props) {
   const { writing, order, parts } = state;
   const paper = writing.paper;
-  const others = [...new Set(text.others().map((writer) => writer.display_name))];
+  const others = [...new Set(text.others().map((other) => other.said))];
   return (
     <nav className="paper-bar" aria-label="This paper">
       <Menu label="Outline">
@@ -46,7 +46,7 @@ export function WriteBar({ text, state, tables, onTables, onOpen }: Props) {
       <span className="quiet" role="status">
         {said(state)}
       </span>
-      {others.length > 0 && <span className="others">{others.join(", ")} is writing, too.</span>}
+      {others.length > 0 && <span className="others">{others.join(" ")}</span>}
       <span className="actions-end">
         <Button size="small" aria-pressed={tables} onClick={onTables}>
           Tables

@@ -94,7 +94,7 @@ function Writing({ text, state, dark }: { text: PaperText; state: TextState; dar
               up={i > 1 ? order[i - 2] : undefined}
               down={i > 0 ? order[i + 1] : undefined}
               wrong={writing.wrong.filter((error) => error.part === id)}
-              others={text.others().flatMap((w) => (w.part === id ? w.display_name : []))}
+              others={text.others().flatMap((other) => (other.part === id ? other.said : []))}
               open={open === id}
               narrow={width < withNotes}
               tables={tables}

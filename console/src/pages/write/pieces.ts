@@ -9,7 +9,7 @@ export interface Fenced {
   close: string;
 }
 
-const fenceLine = /^\s*(`{3,}|~{3,})/;
+const fenceLine = /^\s*(`{3,}|~{3,})/m;
 
 /** Empty lines before the block are taken for a part of its first fence. */
 export function fencedOf(text: string): Fenced {
@@ -26,7 +26,10 @@ export function fencedOf(text: string): Fenced {
 
 /** The block with something else between its fences. */
 export function withBody({ open, close }: Fenced, body: string) {
-  return `${open}${body.replace(/\n+$/, "")}\n${close || "```\n"}`;
+  const fence = fenceLine.exec(open)?.[1] ?? "```";
+  let longer = fence; // than any line of the body that looks like its end
+  while (body.split("\n").some((line) => line.trim().startsWith(longer))) longer += fence[0];
+  return `${open.replace(fence, longer)}${body.replace(/\n+$/, "")}\n${close.replace(fence, longer) || `${longer}\n`}`;
 }
 
 /** A heading: its title, and the name that it gives the section, if it gives one. */
@@ -51,7 +54,7 @@ export function headingText({ title, name }: Heading, rest: string) {
 /** What comes behind a heading's line in its piece. */
 export const behind = (text: string) => text.slice(text.split("\n")[0].length);
 
-export const fence = (label: string, body: string) => `\`\`\`${label}\n${body}\n\`\`\`\n`;
+export const fence = (label: string, body: string) => withBody({ open: `\`\`\`${label}\n`, body: "", close: "" }, body);
 
 /** A new exercise, its title still to be written. */
 export const newExercise = (sql: string) =>
