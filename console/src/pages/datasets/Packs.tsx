@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { answer, api } from "../../api/client";
+import { answer, api, type Schemas } from "../../api/client";
 import { count, moment } from "../../parts/words";
 
 /** The packs that are loaded; each can be saved as it is now, with the papers that were changed here. */
@@ -13,8 +13,7 @@ export function Packs() {
         {packs.data.map((pack) => (
           <li key={pack.name}>
             <p>
-              <strong>{pack.title}</strong>: {count(pack.datasets, "dataset")}, {count(pack.papers, "paper")}, loaded{" "}
-              {moment(pack.loaded)}.{" "}
+              <strong>{pack.title}</strong>: {said(pack)}{" "}
               <a href={`/api/packs/${pack.name}/files`} download={`${pack.name}.zip`}>
                 Save {pack.name} as a ZIP file
               </a>
@@ -24,4 +23,8 @@ export function Packs() {
       </ul>
     </section>
   );
+}
+
+function said({ datasets, papers, loaded }: Schemas["Pack"]) {
+  return `${count(datasets, "dataset")}, ${count(papers, "paper")}, loaded ${moment(loaded)}.`;
 }
