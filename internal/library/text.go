@@ -195,6 +195,15 @@ func (d *draft) revision() int64 {
 	return latest
 }
 
+// latest is the greatest revision of the text and of its remarks.
+func (d *draft) latest() int64 {
+	latest := d.revision()
+	for _, p := range d.parts {
+		latest = max(latest, p.PaperPart.RemarksRevision)
+	}
+	return latest
+}
+
 // is tells whether a part still has a revision: also one that it had before its text was in the records, if nobody has
 // changed it since.
 func (d *draft) is(part *query.PaperPart, revision int64) bool {
@@ -299,13 +308,12 @@ func (a *Authoring) Read(ctx context.Context, who account.Account, paper string,
 // text says how a draft stands.
 func (a *Authoring) text(ctx context.Context, d *draft, since int64) (*Text, error) {
 	t := &Text{
-		Paper: d.row.Slug, Title: d.row.Title, Dataset: d.dataset, Build: d.number, Revision: d.revision(),
+		Paper: d.row.Slug, Title: d.row.Title, Dataset: d.dataset, Build: d.number, Revision: d.latest(),
 		Parts: []TextPart{}, Published: d.row.PublishedAt, Unpublished: true, Pictures: d.digests,
 	}
 	for _, row := range d.parts {
 		p := row.PaperPart
 		t.Order = append(t.Order, int(p.ID))
-		t.Revision = max(t.Revision, p.RemarksRevision)
 		if since == 0 || max(p.Revision, p.RemarksRevision) > since || p.Revision < 0 && p.Revision != since {
 			t.Parts = append(t.Parts, d.part(row))
 		}

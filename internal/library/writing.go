@@ -209,8 +209,9 @@ func (a *Authoring) Keep(
 	if err := checkPart(text); err != nil {
 		return nil, err
 	}
-	before := revision
+	since := int64(0)
 	d, err := a.change(ctx, who, paper, func(t *records.Transaction, d *draft) error {
+		since = d.latest()
 		at, part, err := d.find(id)
 		if err != nil {
 			return err
@@ -230,7 +231,7 @@ func (a *Authoring) Keep(
 	if err != nil {
 		return nil, err
 	}
-	return a.text(ctx, d, before)
+	return a.text(ctx, d, since)
 }
 
 // by says who has changed a part last.
@@ -282,7 +283,7 @@ func (a *Authoring) Add(ctx context.Context, who account.Account, paper string, 
 	}
 	since := int64(0)
 	d, err := a.change(ctx, who, paper, func(t *records.Transaction, d *draft) error {
-		since = d.revision()
+		since = d.latest()
 		at := len(d.parts) - 1
 		if n.After != 0 {
 			var err error
@@ -390,7 +391,7 @@ func (a *Authoring) order(ctx context.Context, t *records.Transaction, d *draft,
 func (a *Authoring) Move(ctx context.Context, who account.Account, paper string, id, after int) (*Text, error) {
 	since := int64(0)
 	d, err := a.change(ctx, who, paper, func(t *records.Transaction, d *draft) error {
-		since = d.revision()
+		since = d.latest()
 		from, _, err := d.find(id)
 		if err != nil {
 			return err
@@ -426,7 +427,7 @@ func (a *Authoring) Remove(
 ) (*Text, error) {
 	since := int64(0)
 	d, err := a.change(ctx, who, paper, func(t *records.Transaction, d *draft) error {
-		since = d.revision()
+		since = d.latest()
 		at, part, err := d.find(id)
 		switch {
 		case err != nil:

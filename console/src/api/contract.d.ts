@@ -2532,7 +2532,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description What has changed. */
+            /** @description What this has changed. */
             201: {
                 headers: {
                     [name: string]: unknown;
@@ -2562,7 +2562,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description What has changed since that revision. */
+            /** @description What this has changed. */
             200: {
                 headers: {
                     [name: string]: unknown;

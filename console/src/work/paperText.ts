@@ -67,7 +67,10 @@ export class PaperText extends Watched {
     void this.here(0);
     const beat = () => document.visibilityState === "visible" && void this.here(this.state?.writing.revision ?? 0);
     this.looking = window.setInterval(beat, look);
-    const leave = () => void this.save(true);
+    const leave = () => {
+      void this.save(true);
+      void this.here(1, true);
+    };
     addEventListener("pagehide", leave);
     return () => {
       window.clearInterval(this.looking);
@@ -113,8 +116,11 @@ export class PaperText extends Watched {
     }
   }
 
-  /** Takes what the service has; what is unsaved here stays. */
-  take(writing: Writing) {
+  /**
+   * Takes what the service has; what is unsaved here stays. What one's own change brought is not all that has changed
+   * meanwhile: the next look begins where the last one ended.
+   */
+  private take(writing: Writing, own = false) {
     const known = this.state?.writing.revision ?? 0;
     if (writing.revision >= 0 && writing.revision < known) return; // an answer that was overtaken
     if (writing.unchanged) {
@@ -134,7 +140,8 @@ export class PaperText extends Watched {
       else parts.delete(id);
     }
     const lost = [...parts.keys()].filter((id) => !writing.order.includes(id));
-    this.set({ writing, order: [...writing.order, ...lost], parts });
+    const revision = own ? known : writing.revision;
+    this.set({ writing: { ...writing, revision }, order: [...writing.order, ...lost], parts });
     if (first) this.resume();
   }
 
@@ -206,7 +213,7 @@ export class PaperText extends Watched {
       if (same) kept.remove(this.place(id));
       else kept.put({ place: this.place(id), text: now.text, base: part.revision });
       this.set({ problem: undefined });
-      this.take(writing);
+      this.take(writing, true);
       if (!same) this.wait(pause);
     } catch (error) {
       const problem = problemOf(error);
@@ -279,7 +286,7 @@ export class PaperText extends Watched {
     try {
       const writing = await answer(call());
       this.set({ problem: undefined });
-      this.take(writing);
+      this.take(writing, true);
     } catch (error) {
       this.set({ problem: problemOf(error) });
       void this.here(0);

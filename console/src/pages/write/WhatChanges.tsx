@@ -20,7 +20,7 @@ const words: Record<What, string> = {
 export function WhatChanges({ would }: { would: Publication }) {
   const { exercises, courses, sections, was, is, first } = would;
   if (was === is) return <p>There is nothing to publish: the paper is as learners see it.</p>;
-  const around = sections.filter((s) => s.kind === "front" || !exercises.some((e) => e.title === s.title));
+  const around = sections.filter((s) => (s.kind === "front" ? !first : !exercises.some((e) => e.title === s.title)));
   return (
     <>
       {first && <p>The paper was never published. Learners see it once it is set for their course.</p>}

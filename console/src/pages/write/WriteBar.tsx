@@ -78,6 +78,7 @@ function stateOf(part: { exercise: boolean; remarks: { severity: string }[] }, w
 function said({ parts, problem, saving, writing }: TextState) {
   const all = [...parts.values()];
   if (problem) return `Not saved: ${problem.title.toLowerCase()}`;
+  if (all.some((own) => own.theirs !== undefined)) return "A section waits for you: it has two forms.";
   if (saving || all.some((own) => own.unsaved)) return "Saving …";
   if (!writing.unpublished) return "As it is published.";
   const latest = all
