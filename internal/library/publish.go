@@ -254,7 +254,7 @@ func (p *packLoad) differences(ctx context.Context) (all []PaperDifference, err 
 		if err != nil {
 			return nil, err
 		}
-		loaded := now.published
+		loaded := "" // a paper that was begun here
 		if row.LoadedID != nil {
 			if loaded, err = p.library.records.VersionText(ctx, *row.LoadedID); err != nil {
 				return nil, err

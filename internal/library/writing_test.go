@@ -445,6 +445,10 @@ func TestANewPaperIsExported(t *testing.T) {
 		files["papers/pictures/dome.png"] != string(png) {
 		t.Errorf("got %q", files["pack.yaml"])
 	}
+	theirs := with(files, "papers/more.md", "## Others", "## Names")
+	if job := d.house.Load(t, theirs); job.State != jobs.Asking {
+		t.Errorf("a paper that was begun here is overwritten unasked: %+v", job)
+	}
 	if job := d.house.Load(t, files); job.State != jobs.Done {
 		t.Errorf("%+v", job.Problem)
 	}
