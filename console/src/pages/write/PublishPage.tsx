@@ -90,7 +90,20 @@ function Would({ would, paper }: { would: Publication; paper: string }) {
           </span>
         </p>
       )}
-      {failed && <ProblemNote problem={failed} />}
+      {failed && (
+        <>
+          <ProblemNote problem={failed} />
+          <Button
+            size="small"
+            onClick={() => {
+              begin.reset();
+              void queries.invalidateQueries({ queryKey: ["publication", paper] });
+            }}
+          >
+            Look again
+          </Button>
+        </>
+      )}
       {job?.state === "asking" && (
         <section aria-label="What the examiner finds" role="alert">
           <p>
