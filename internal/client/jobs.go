@@ -157,7 +157,8 @@ func Loaded(ctx context.Context, c *Client, folder fs.FS) (JobReport, error) {
 	}
 	if err == nil && job.State == JobAsking {
 		return job.Report, &ProblemError{Problem{
-			Type: "examen:asks", Title: "The load waits for somebody to confirm it", Status: 409, Detail: "Job " + job.Id,
+			Type: "examen:asks", Title: "The load waits for somebody to confirm it", Status: 409,
+			Detail: "Job " + job.Id,
 		}}
 	}
 	if err == nil && job.State != JobDone {

@@ -6,8 +6,8 @@
 // again from its files, which are kept (remake.go).
 //
 // [Authoring] is where papers are written: their texts are kept in parts (text.go, writing.go), with the examiner's
-// remarks on each (remarks.go), until they are published as versions (version.go, publish.go). A pack is given back with
-// the papers as they are published (export.go), and exercises are found by what they are about (bank.go).
+// remarks on each (remarks.go), until they are published as versions (version.go, publish.go). A pack is given back
+// with the papers as they are published (export.go), and exercises are found by what they are about (bank.go).
 package library
 
 import (

@@ -143,7 +143,8 @@ func (s *server) GetPublication(
 		return nil, err
 	}
 	out := contract.GetPublication200JSONResponse{
-		Title: p.Title, Revision: p.Revision, First: p.First, Sections: toSectionChanges(p.Sections), Was: p.Was, Is: p.Is,
+		Title: p.Title, Revision: p.Revision, First: p.First, Sections: toSectionChanges(p.Sections),
+		Was: p.Was, Is: p.Is,
 		Exercises: []contract.ExerciseChange{}, Courses: []contract.CourseAffected{}, Wrong: toTextErrors(p.Wrong),
 	}
 	for _, e := range p.Exercises {
