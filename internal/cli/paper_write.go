@@ -110,10 +110,7 @@ func (p *program) edit(cmd *cobra.Command, paper string, begins bool) error {
 			for _, conflict := range r.Conflicts {
 				fmt.Fprintf(p.err, "  %s\n", printable(titleOf(conflict.Title)))
 			}
-			text = bothForms(r)
-			if base, err = client.Read[string](c.GetWritingText(ctx, paper)); err != nil {
-				return err
-			}
+			base, text = r.Base, bothForms(r)
 			if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
 				return err
 			}
@@ -122,7 +119,7 @@ func (p *program) edit(cmd *cobra.Command, paper string, begins bool) error {
 			for _, wrong := range r.Wrong {
 				fmt.Fprintf(p.err, "  line %d: %s\n", wrong.Line, printable(wrong.Detail))
 			}
-			base, text = r.Text, r.Text
+			base, text = r.Base, r.Text
 		default:
 			if err := os.RemoveAll(folder); err != nil {
 				return err

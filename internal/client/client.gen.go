@@ -1550,6 +1550,8 @@ type Relation struct {
 
 // Replaced defines model for Replaced.
 type Replaced struct {
+	// Base What a further change of it is made from.
+	Base      string            `json:"base"`
 	Conflicts []SectionConflict `json:"conflicts"`
 
 	// Text The text as it is now; with conflicts, as it would be, with your form of each.
@@ -1831,19 +1833,13 @@ type WritingPart struct {
 	At time.Time `json:"at"`
 
 	// By Who changed it last.
-	By string `json:"by,omitempty,omitzero"`
-
-	// Due Of the front matter.
-	Due      time.Time `json:"due,omitempty,omitzero"`
-	Exercise bool      `json:"exercise"`
-	Front    bool      `json:"front"`
-	Id       int       `json:"id"`
+	By       string `json:"by,omitempty,omitzero"`
+	Exercise bool   `json:"exercise"`
+	Front    bool   `json:"front"`
+	Id       int    `json:"id"`
 
 	// Inspected The remarks are on this text, and on the build in use.
 	Inspected bool `json:"inspected"`
-
-	// Opens Of the front matter.
-	Opens time.Time `json:"opens,omitempty,omitzero"`
 
 	// Pieces Put together they are the text.
 	Pieces   []Piece     `json:"pieces"`

@@ -454,6 +454,7 @@ func (a *Authoring) Remove(
 // nothing was stored.
 type Replaced struct {
 	Whole     string // the text as it is now; with conflicts, as it would be
+	Base      string // what a further change of it is made from
 	Conflicts []pack.Conflict
 	Wrong     []pack.Error // what keeps it from being published
 }
@@ -469,8 +470,10 @@ func (a *Authoring) Replace(
 	r := &Replaced{}
 	d, err := a.change(ctx, who, paper, func(t *records.Transaction, d *draft) error {
 		if r.Whole, r.Conflicts = pack.Merge(base, text, d.text); len(r.Conflicts) > 0 {
+			r.Base = d.text
 			return errConflicts
 		}
+		r.Base = r.Whole
 		return a.replace(ctx, t, d, who, r.Whole)
 	})
 	if err == errConflicts {

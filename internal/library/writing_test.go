@@ -213,7 +213,8 @@ func TestAWholeTextIsMerged(t *testing.T) {
 		t.Errorf("got %+v", p)
 	}
 	r, err = d.Replace(ctx, d.house.Hazel, d.paper, base, strings.Replace(base, "Write it.", "Mine.", 1))
-	if err != nil || len(r.Conflicts) != 1 || !strings.Contains(r.Conflicts[0].Theirs, "Theirs.") ||
+	if err != nil || len(r.Conflicts) != 1 || !strings.Contains(r.Base, "Theirs.") ||
+		!strings.Contains(r.Conflicts[0].Theirs, "Theirs.") ||
 		!strings.Contains(r.Conflicts[0].Ours, "Mine.") {
 		t.Fatal(err, r)
 	}

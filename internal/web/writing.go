@@ -98,7 +98,7 @@ func (s *server) ReplaceWriting(
 		return nil, err
 	}
 	out := contract.ReplaceWriting200JSONResponse{
-		Text: r.Whole, Conflicts: []contract.SectionConflict{}, Wrong: toTextErrors(r.Wrong),
+		Text: r.Whole, Base: r.Base, Conflicts: []contract.SectionConflict{}, Wrong: toTextErrors(r.Wrong),
 	}
 	for _, c := range r.Conflicts {
 		out.Conflicts = append(out.Conflicts, contract.SectionConflict{Title: c.Title, Ours: c.Ours, Theirs: c.Theirs})
@@ -270,7 +270,7 @@ func toWritingPart(p library.TextPart, t *library.Text, pictures map[string]stri
 		Pieces: []contract.Piece{}, Sections: []contract.Section{},
 	}
 	if p.Front {
-		out.Title, out.Opens, out.Due = p.Paper.Title, orZero(p.Paper.Opens), orZero(p.Paper.Due)
+		out.Title = p.Paper.Title
 		return out
 	}
 	for _, piece := range p.Pieces {

@@ -1219,16 +1219,6 @@ export interface components {
             pieces: components["schemas"]["Piece"][];
             /** @description What a learner would see of it. */
             sections: components["schemas"]["Section"][];
-            /**
-             * Format: date-time
-             * @description Of the front matter.
-             */
-            opens?: string;
-            /**
-             * Format: date-time
-             * @description Of the front matter.
-             */
-            due?: string;
             /** @description The remarks are on this text, and on the build in use. */
             inspected: boolean;
             remarks: components["schemas"]["CheckNote"][];
@@ -1292,6 +1282,8 @@ export interface components {
         Replaced: {
             /** @description The text as it is now; with conflicts, as it would be, with your form of each. */
             text: string;
+            /** @description What a further change of it is made from. */
+            base: string;
             conflicts: components["schemas"]["SectionConflict"][];
             wrong: components["schemas"]["TextError"][];
         };

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { Link, useParams } from "react-router";
 import { answer, api, problemOf, type Job, type Schemas } from "../../api/client";
 import { Button } from "../../parts/Button";
@@ -58,10 +58,11 @@ function Would({ would, paper }: { would: Publication; paper: string }) {
   const failed = wrong ? problemOf(wrong) : (problem ?? (job?.state === "failed" ? job.problem : undefined));
   const ended = job && ["done", "failed", "stopped"].includes(job.state);
   const going = begin.isPending || (begin.data !== undefined && !failed && !ended && job?.state !== "asking");
-  if (job?.state === "done") {
-    void queries.invalidateQueries({ queryKey: ["paper", paper] });
-    return <Published job={job} paper={paper} />;
-  }
+  const done = job?.state === "done";
+  useEffect(() => {
+    if (done) void queries.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== "publication" });
+  }, [done, queries]);
+  if (done) return <Published job={job} paper={paper} />;
   const nothing = would.was === would.is;
   return (
     <>
