@@ -97,7 +97,7 @@ func TestAPaperIsWrittenFromNothing(t *testing.T) {
 	w.publishes("was never published")
 
 	if _, err := client.Read[client.CoursePaper](
-		hazel(t).OpenPaper(ctx, "evening-group", "colours-of-hives", client.PaperTimes{}),
+		hazel(t).SetPaper(ctx, "evening-group", "colours-of-hives", client.PaperSetting{}),
 	); err != nil {
 		t.Fatal(err)
 	}

@@ -92,11 +92,11 @@ func TestAPaperAtTheCommandLine(t *testing.T) {
 	says(s.run("", "paper", "list"), 0, "unpublished")
 	says(s.edits(fiveExercises, "paper", "edit", "cloudy"),
 		0, "Saved. Learners see it once it is published", "5 exercises checked: 0 errors, 0 warnings")
-	says(s.run("", "paper", "open", "cloudy", "--course", "evening-group"), 3, "not published yet")
+	says(s.run("", "paper", "set", "cloudy", "--course", "evening-group"), 3, "not published yet")
 	says(s.run("", "paper", "publish", "cloudy"), 2, "Nights by cloud: new", "say --yes")
 	says(s.run("", "paper", "publish", "cloudy", "--yes", "--note", "the first one"),
 		0, "cloudy is published, as version 1: 5 exercises.")
-	says(s.run("", "paper", "open", "cloudy", "--course", "evening-group"), 0, "open")
+	says(s.run("", "paper", "set", "cloudy", "--course", "evening-group"), 0, "open")
 	says(s.run("", "paper", "publish", "cloudy", "--yes"), 3, "There is nothing to publish")
 
 	// What cannot be read is saved, and told with its line; what the examiner finds holds the publication up.

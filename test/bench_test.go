@@ -103,7 +103,7 @@ func BenchmarkSubmissions(b *testing.B) {
 		b.Fatal(err)
 	}
 	if _, err := client.Read[client.CoursePaper](
-		teacher.OpenPaper(ctx, "evening-group", "bench", client.PaperTimes{}),
+		teacher.SetPaper(ctx, "evening-group", "bench", client.PaperSetting{}),
 	); err != nil {
 		b.Fatal(err)
 	}

@@ -139,7 +139,7 @@ func TestBuildingAnew(t *testing.T) {
 		t.Fatal(err)
 	}
 	if _, err := client.Read[client.CoursePaper](
-		teacher.OpenPaper(ctx, "evening-group", "dusk-anew", client.PaperTimes{}),
+		teacher.SetPaper(ctx, "evening-group", "dusk-anew", client.PaperSetting{}),
 	); err != nil {
 		t.Fatal(err)
 	}

@@ -52,7 +52,7 @@ func moths(t *testing.T) {
 		t.Fatal(err)
 	}
 	if _, err := client.Read[client.CoursePaper](
-		teacher.OpenPaper(ctx, "evening-group", "moths", client.PaperTimes{}),
+		teacher.SetPaper(ctx, "evening-group", "moths", client.PaperSetting{}),
 	); err != nil {
 		t.Fatal(err)
 	}
@@ -431,7 +431,7 @@ func TestADueTimeInBothZones(t *testing.T) {
 	}
 	due := time.Date(2036, 6, 10, 22, 0, 0, 0, time.UTC)
 	if _, err := client.Read[client.CoursePaper](
-		teacher.OpenPaper(ctx, "far-away", "first-look", client.PaperTimes{Due: due}),
+		teacher.SetPaper(ctx, "far-away", "first-look", client.PaperSetting{Due: due}),
 	); err != nil {
 		t.Fatal(err)
 	}

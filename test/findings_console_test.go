@@ -179,7 +179,7 @@ func TestWhatAnExerciseShows(t *testing.T) {
 		t.Fatal(err)
 	}
 	if _, err := client.Read[client.CoursePaper](
-		teacher.OpenPaper(ctx, "evening-group", "shown-console", client.PaperTimes{}),
+		teacher.SetPaper(ctx, "evening-group", "shown-console", client.PaperSetting{}),
 	); err != nil {
 		t.Fatal(err)
 	}
@@ -225,7 +225,7 @@ func TestWhatAnExerciseShows(t *testing.T) {
 	// After the paper is closed its answers can still be run.
 	opened, ended := time.Now().Add(-time.Hour), time.Now().Add(-time.Minute)
 	if _, err := client.Read[client.CoursePaper](
-		teacher.OpenPaper(ctx, "evening-group", "shown-console", client.PaperTimes{Opens: opened, Due: ended}),
+		teacher.SetPaper(ctx, "evening-group", "shown-console", client.PaperSetting{Opens: opened, Due: ended}),
 	); err != nil {
 		t.Fatal(err)
 	}

@@ -132,7 +132,7 @@ func TestCompletion(t *testing.T) {
 		"read f": "first-look/", "submit first-look/": "first-look/names-and-valleys", "dataset show ap": "apiary",
 		"dataset rows apiary hi": "hive", "course show ev": "evening-group",
 		"progress first": "first-look", "member reset wr": "wren", "history --outcome inc": "incorrect",
-		"history --learner wr": "wren", "paper open first-look --course ev": "evening-group", "paper list -o j": "json",
+		"history --learner wr": "wren", "paper set first-look --course ev": "evening-group", "paper list -o j": "json",
 	} {
 		words := strings.Split(line, " ")
 		if p := c.run("", append([]string{"__complete"}, words...)...); p.code != 0 ||
@@ -156,7 +156,7 @@ func TestUseThatIsWrong(t *testing.T) {
 		"history --kind walk":     "--kind walk: expected one of run, attempt",
 		"pack load " + empty:      "holds no pack.yaml",
 		"pack check " + empty:     "holds no pack.yaml", "dataset drop apiary": "say --yes",
-		"paper open first-look --course evening-group --due tomorrow": `"tomorrow" is not a valid time; use 2026-12-20`,
+		"paper set first-look --course evening-group --due tomorrow": `"tomorrow" is not a valid time; use 2026-12-20`,
 	} {
 		if p := c.run("", strings.Split(line, " ")...); p.code != 2 || !strings.Contains(p.errs, want) {
 			t.Errorf("%s: exit code %d, %s", line, p.code, p.errs)
@@ -172,7 +172,7 @@ func TestUseThatIsWrong(t *testing.T) {
 	}
 	paperOf(t, "dated", [2]string{"points: 1", "SELECT id FROM star"})
 	if p := c.run(
-		"", "paper", "open", "dated", "--course", "evening-group", "--due", "2036-12-20",
+		"", "paper", "set", "dated", "--course", "evening-group", "--due", "2036-12-20",
 	); p.code != 0 || !strings.Contains(p.out, "2036-12-20 23:59") {
 		t.Errorf("a date: %+v", p)
 	}

@@ -147,7 +147,7 @@ func TestAPackOfOnesOwn(t *testing.T) {
 		t.Errorf("got %+v", report)
 	}
 	if _, err := client.Read[client.CoursePaper](
-		teacher.OpenPaper(ctx, "evening-group", "dusk-a", client.PaperTimes{}),
+		teacher.SetPaper(ctx, "evening-group", "dusk-a", client.PaperSetting{}),
 	); err != nil {
 		t.Fatal(err)
 	}
@@ -251,7 +251,7 @@ func TestLoadingAPackAgain(t *testing.T) {
 	}
 	load(observatory("c"))
 	if _, err := client.Read[client.CoursePaper](
-		teacher.OpenPaper(ctx, "evening-group", "dusk-c", client.PaperTimes{}),
+		teacher.SetPaper(ctx, "evening-group", "dusk-c", client.PaperSetting{}),
 	); err != nil {
 		t.Fatal(err)
 	}
@@ -403,7 +403,7 @@ func paperOn(
 		t.Fatal(err)
 	}
 	if _, err := client.Read[client.CoursePaper](
-		teacher.OpenPaper(ctx, "evening-group", name, client.PaperTimes{}),
+		teacher.SetPaper(ctx, "evening-group", name, client.PaperSetting{}),
 	); err != nil {
 		t.Fatal(err)
 	}

@@ -173,7 +173,7 @@ func TestWhatALearnerCannotReach(t *testing.T) {
 		"courses":         problemOf(t)(c.ListCourses(ctx)),
 		"a course":        problemOf(t)(c.GetCourse(ctx, "evening-group")),
 		"make a course":   problemOf(t)(c.CreateCourse(ctx, client.NewCourse{Slug: "x", Title: "x"})),
-		"open a paper":    problemOf(t)(c.OpenPaper(ctx, "evening-group", "first-look", client.PaperTimes{})),
+		"open a paper":    problemOf(t)(c.SetPaper(ctx, "evening-group", "first-look", client.PaperSetting{})),
 		"add a learner":   problemOf(t)(c.AddMember(ctx, "evening-group", client.NewMember{Name: "x"})),
 		"reset a learner": problemOf(t)(c.ResetPassword(ctx, name)),
 	} {
@@ -316,7 +316,7 @@ func TestAPaperNotOpenToTheLearner(t *testing.T) {
 	}
 	open := func(opens, due time.Time) {
 		if _, err := client.Read[client.CoursePaper](
-			teacher.OpenPaper(ctx, "later", "first-look", client.PaperTimes{Opens: opens, Due: due}),
+			teacher.SetPaper(ctx, "later", "first-look", client.PaperSetting{Opens: opens, Due: due}),
 		); err != nil {
 			t.Fatal(err)
 		}

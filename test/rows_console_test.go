@@ -331,7 +331,7 @@ func fortyExercises(teacher *client.Client) error {
 		return err
 	}
 	_, err = client.Read[client.CoursePaper](
-		teacher.OpenPaper(ctx, "evening-group", "forty", client.PaperTimes{}),
+		teacher.SetPaper(ctx, "evening-group", "forty", client.PaperSetting{}),
 	)
 	return err
 }

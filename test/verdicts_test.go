@@ -93,7 +93,7 @@ func verdicts(t testing.TB) []pair {
 		}
 		for _, paper := range []string{"verdicts-apiary", "verdicts-nights"} {
 			if _, err := client.Read[client.CoursePaper](
-				teacher.OpenPaper(ctx, "evening-group", paper, client.PaperTimes{}),
+				teacher.SetPaper(ctx, "evening-group", paper, client.PaperSetting{}),
 			); err != nil {
 				t.Fatal(err)
 			}

@@ -353,7 +353,7 @@ func TestTheLastHourIsCountedDown(t *testing.T) {
 	}
 	due := time.Now().Add(40 * time.Minute)
 	if _, err := client.Read[client.CoursePaper](
-		teacher.OpenPaper(ctx, "last-hour", "first-look", client.PaperTimes{Due: due}),
+		teacher.SetPaper(ctx, "last-hour", "first-look", client.PaperSetting{Due: due}),
 	); err != nil {
 		t.Fatal(err)
 	}

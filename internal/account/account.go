@@ -5,6 +5,7 @@
 package account
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"time"
@@ -19,6 +20,7 @@ type Account struct {
 	ID          int64
 	Name        string
 	DisplayName string
+	Email       string // "" for none
 	// Administrator tells that they make courses and accounts.
 	Administrator bool
 	// Courses are those that they are in.
@@ -27,17 +29,22 @@ type Account struct {
 	Active bool
 	// the password is a one-time password, which has to be changed first
 	OneTime bool
+	// OneTimeUntil is until when a one-time password is taken; nil for no end, or for another password.
+	OneTimeUntil *time.Time
+	// Anonymous tells that who it was is no longer known.
+	Anonymous bool
+	// Session identifies the session in which the account asks, where it does; nil otherwise.
+	Session []byte
 
 	passwordHash string
-	oneTimeUntil *time.Time
 }
 
 // Of converts a row of the records to an account, without its courses.
 func Of(row query.Account) Account {
 	return Account{
-		ID: row.ID, Name: row.Name, DisplayName: row.DisplayName, OneTime: row.OneTime,
-		Administrator: row.Administrator, Active: row.DeactivatedAt == nil,
-		passwordHash: row.Password, oneTimeUntil: row.OneTimeUntil,
+		ID: row.ID, Name: row.Name, DisplayName: row.DisplayName, Email: row.Email, OneTime: row.OneTime,
+		Administrator: row.Administrator, Active: row.DeactivatedAt == nil, OneTimeUntil: row.OneTimeUntil,
+		Anonymous: row.AnonymisedAt != nil, passwordHash: row.Password,
 	}
 }
 
@@ -47,6 +54,7 @@ type Accounts struct {
 	now       func() time.Time
 	passwords *passwords
 	throttle  *throttle
+	oneTime   time.Duration // how long a one-time password is taken
 	// sessions by the hash of their token, since every call asks for one
 	sessions *records.Cache[string, Session]
 }
@@ -62,6 +70,7 @@ const (
 func New(store *records.Store, limits Limits, now func() time.Time) *Accounts {
 	return &Accounts{
 		records: store, now: now, passwords: newPasswords(), throttle: newThrottle(limits),
+		oneTime: cmp.Or(limits.OneTime, DefaultOneTime),
 		sessions: records.NewCache[string, Session](
 			store, sessionsKept, sessionsKeptLast, records.SessionsChanged, records.MembersChanged),
 	}
@@ -126,10 +135,10 @@ func (a *Accounts) of(ctx context.Context, row query.Account) (Account, error) {
 	return account, err
 }
 
-// mayHandle checks whether who may change another person's account. An administrator may. So may an instructor of every
+// MayHandle checks whether who may change another person's account. An administrator may. So may an instructor of every
 // course that the account is in, if it is a learner in all of them: otherwise one could take over an account that has
 // rights in somebody else's course.
-func mayHandle(who, other Account) error {
+func MayHandle(who, other Account) error {
 	if who.May(Administer) == nil {
 		return nil
 	}
@@ -144,8 +153,8 @@ func mayHandle(who, other Account) error {
 	return nil
 }
 
-// other finds an account that the caller may change.
-func (a *Accounts) other(ctx context.Context, who Account, name string) (Account, error) {
+// Other finds an account that the caller may change.
+func (a *Accounts) Other(ctx context.Context, who Account, name string) (Account, error) {
 	if err := who.May(Prepare); err != nil {
 		return Account{}, err
 	}
@@ -157,32 +166,41 @@ func (a *Accounts) other(ctx context.Context, who Account, name string) (Account
 	} else if err != nil {
 		return other, err
 	}
-	return other, mayHandle(who, other)
+	return other, MayHandle(who, other)
 }
 
-// Reset gives somebody a new one-time password and ends their sessions.
-func (a *Accounts) Reset(ctx context.Context, who Account, name string) (other Account, password string, err error) {
-	if other, err = a.other(ctx, who, name); err != nil {
-		return other, "", err
-	}
-	one := a.newOneTime()
-	other.OneTime = true
-	defer a.records.Changed(records.SessionsChanged) // after the write
-	err = a.records.As(ctx, who.ID, func(t *records.Transaction) error {
-		err := t.SetPassword(ctx, query.SetPasswordParams{
-			ID: other.ID, Password: one.Hash, OneTime: true, OneTimeUntil: &one.Until,
-		})
+// Reset gives people new one-time passwords and ends their sessions.
+func (a *Accounts) Reset(ctx context.Context, who Account, names ...string) (issued []Issued, err error) {
+	params := query.ResetPasswordsParams{}
+	for _, name := range names {
+		other, err := a.Other(ctx, who, name)
 		if err != nil {
+			return nil, err
+		}
+		if other.Anonymous {
+			return nil, problem.New(409, "anonymous", "The account is anonymous", "Nobody can log in with %s.", name)
+		}
+		one := a.newOneTime()
+		other.OneTime, other.OneTimeUntil = true, &one.Until
+		issued = append(issued, Issued{other, one.Password, one.Until})
+		params.Ids, params.Passwords = append(params.Ids, other.ID), append(params.Passwords, one.Hash)
+		params.Until = &one.Until
+	}
+	if len(issued) == 0 {
+		return nil, nil
+	}
+	defer a.records.Changed(records.SessionsChanged) // after the write
+	return issued, a.records.As(ctx, who.ID, func(t *records.Transaction) error {
+		if err := t.ResetPasswords(ctx, params); err != nil {
 			return err
 		}
-		return t.DeleteOtherSessions(ctx, query.DeleteOtherSessionsParams{AccountID: other.ID, TokenHash: []byte{}})
+		return t.EndSessions(ctx, params.Ids)
 	})
-	return other, one.Password, err
 }
 
 // SetActive deactivates or reactivates an account. Deactivating ends its sessions; everything done with it is kept.
 func (a *Accounts) SetActive(ctx context.Context, who Account, name string, active bool) (other Account, err error) {
-	if other, err = a.other(ctx, who, name); err != nil {
+	if other, err = a.Other(ctx, who, name); err != nil {
 		return other, err
 	}
 	if other.ID == who.ID {

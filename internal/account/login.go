@@ -25,6 +25,7 @@ type LogIn struct {
 	Name, Password string
 	Kind           string // Cookie or Bearer
 	Address        string // that it came from
+	Client         string // the program, as it calls itself
 	Device         string // the token of an earlier log-in on the same device, or ""
 }
 
@@ -79,10 +80,10 @@ func (a *Accounts) LogIn(ctx context.Context, l LogIn) (session *Session, token,
 			return nil, "", "", err
 		}
 	}
-	if account.OneTime && account.oneTimeUntil != nil && a.now().After(*account.oneTimeUntil) {
+	if account.OneTime && account.OneTimeUntil != nil && a.now().After(*account.OneTimeUntil) {
 		return nil, "", "", problem.New(
 			401, "one-time-expired", "The one-time password has expired",
-			"It was to be used until %s. Ask for a new one.", account.oneTimeUntil.UTC().Format("2 January 2006"),
+			"It was to be used until %s. Ask for a new one.", account.OneTimeUntil.UTC().Format("2 January 2006"),
 		)
 	}
 	if device = l.Device; !known {
@@ -93,7 +94,7 @@ func (a *Accounts) LogIn(ctx context.Context, l LogIn) (session *Session, token,
 	); err != nil {
 		return nil, "", "", err
 	}
-	session, token, err = a.openSession(ctx, account, l.Kind)
+	session, token, err = a.openSession(ctx, account, l)
 	return session, token, device, err
 }
 

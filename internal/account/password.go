@@ -59,8 +59,8 @@ func CheckPassword(password string) error {
 	return nil
 }
 
-// oneTimeLasts is how long a one-time password is taken.
-const oneTimeLasts = 14 * 24 * time.Hour
+// DefaultOneTime is how long a one-time password is taken where nothing else is set.
+const DefaultOneTime = 14 * 24 * time.Hour
 
 // A oneTime is a password to be handed to somebody, who has to change it when they log in with it.
 type oneTime struct {
@@ -73,7 +73,7 @@ type oneTime struct {
 // newOneTime makes a one-time password.
 func (a *Accounts) newOneTime() oneTime {
 	password := oneTimePassword()
-	return oneTime{password, a.passwords.hash(password), a.now().Add(oneTimeLasts)}
+	return oneTime{password, a.passwords.quickHash(password), a.now().Add(a.oneTime)}
 }
 
 // oneTimePassword is easy to copy from paper: 80 random bits as four groups of lower-case letters and digits.

@@ -1,10 +1,12 @@
 package account
 
 import (
+	"bytes"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base64"
+	"strconv"
 	"time"
 
 	"examen/internal/problem"
@@ -24,6 +26,9 @@ const (
 	bearerLasts = 30 * 24 * time.Hour
 )
 
+// longestClient is how much is kept of what a program calls itself, in bytes.
+const longestClient = 200
+
 // A Session identifies somebody who is logged in.
 type Session struct {
 	Account   Account
@@ -33,7 +38,8 @@ type Session struct {
 	hash      []byte
 }
 
-func (a *Accounts) openSession(ctx context.Context, account Account, kind string) (*Session, string, error) {
+func (a *Accounts) openSession(ctx context.Context, account Account, l LogIn) (*Session, string, error) {
+	kind := l.Kind
 	lasts := cookieLasts
 	if kind == Bearer {
 		lasts = bearerLasts
@@ -55,6 +61,8 @@ func (a *Accounts) openSession(ctx context.Context, account Account, kind string
 		Kind:      kind,
 		CsrfToken: session.CSRFToken,
 		ExpiresAt: session.Expires,
+		Address:   l.Address,
+		Client:    records.Text(l.Client, longestClient),
 	})
 	return session, token, err
 }
@@ -68,6 +76,7 @@ func (a *Accounts) Session(ctx context.Context, token string) (*Session, error) 
 			return Session{}, err
 		}
 		account, err := a.of(ctx, found.Account)
+		account.Session = hash
 		return Session{
 			Account: account, Kind: found.Session.Kind, CSRFToken: found.Session.CsrfToken,
 			Expires: found.Session.ExpiresAt, hash: hash,
@@ -98,4 +107,61 @@ func random() string {
 	b := make([]byte, 32)
 	_, _ = rand.Read(b) // never fails
 	return base64.RawURLEncoding.EncodeToString(b)
+}
+
+// An Open is a session that somebody has.
+type Open struct {
+	ID            string
+	Kind          string
+	Made, Expires time.Time
+	Address       string // from which it was opened
+	Client        string // the program, as it called itself
+	Own           bool   // it is the one that asks
+}
+
+// Sessions lists somebody's sessions, one's own or those of an account that one may change: the latest first.
+func (a *Accounts) Sessions(ctx context.Context, session *Session, name string) ([]Open, error) {
+	id, err := a.whoseSessions(ctx, session, name)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := a.records.Sessions(ctx, id)
+	all := []Open{}
+	for _, row := range rows {
+		all = append(all, Open{
+			strconv.FormatInt(row.ID, 10), row.Kind, row.MadeAt, row.ExpiresAt, row.Address, row.Client,
+			bytes.Equal(row.TokenHash, session.hash),
+		})
+	}
+	return all, err
+}
+
+// EndSession ends one of somebody's sessions.
+func (a *Accounts) EndSession(ctx context.Context, session *Session, name, id string) error {
+	account, err := a.whoseSessions(ctx, session, name)
+	if err != nil {
+		return err
+	}
+	number, err := strconv.ParseInt(id, 10, 64)
+	n := int64(0)
+	if err == nil {
+		defer a.records.Changed(records.SessionsChanged) // after the write
+		n, err = a.records.EndSession(ctx, query.EndSessionParams{AccountID: account, ID: number})
+		if err != nil {
+			return err
+		}
+	}
+	if n == 0 {
+		return problem.New(404, "no-such-session", "There is no such session", "It has ended already.")
+	}
+	return nil
+}
+
+// whoseSessions finds the account whose sessions are asked for.
+func (a *Accounts) whoseSessions(ctx context.Context, session *Session, name string) (int64, error) {
+	if name == session.Account.Name {
+		return session.Account.ID, nil
+	}
+	other, err := a.Other(ctx, session.Account, name)
+	return other.ID, err
 }

@@ -22,6 +22,8 @@ type Limits struct {
 	Calls int
 	// bytes of SQL that are stored, a minute; 0 is DefaultText
 	Text int
+	// how long a one-time password is taken; 0 is DefaultOneTime
+	OneTime time.Duration
 }
 
 // throttle bounds what each learner asks of the service, in calls and in text that is kept.

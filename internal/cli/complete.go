@@ -35,8 +35,16 @@ var examples = map[string]string{
 	"exercise find": "examen exercise find strength\n" +
 		"examen exercise find --table hive --construct order-by --column name",
 	"exercise copy": "examen exercise copy first-look/3 first-look   # as a start for one like it",
-	"paper open": "examen paper open first-look --course evening-group --due 2036-12-20\n" +
-		"examen paper open first-look --course evening-group --opens '2026-09-01 08:00' --due 2036-12-20T22:00:00Z",
+	"paper set": "examen paper set first-look --course evening-group --due 2036-12-20\n" +
+		"examen paper set first-look --course evening-group --opens '2026-09-01 08:00' --due 2036-12-20T22:00:00Z\n" +
+		"examen paper set first-look --course evening-group --grace 48h --deduct 5%/h --counts best",
+	"paper unset":      "examen paper unset first-look --course morning-group",
+	"paper release":    "examen paper release first-look --course evening-group",
+	"paper extend":     "examen paper extend first-look robin --course evening-group --due 2036-12-24 --reason 'was ill'",
+	"paper extensions": "examen paper extensions first-look --course evening-group",
+	"paper tell":       "examen paper tell first-look 'Exercise 3 means whole years.' --course evening-group",
+	"paper begin":      "examen paper begin first-look --yes",
+	"paper candidates": "examen paper candidates first-look --course evening-group",
 	"read": "examen read first-look\nexamen read first-look/3\nexamen read first-look --answers > answers.sql\n" +
 		"examen read first-look --as html > first-look.html",
 	"run": "echo 'SELECT * FROM hive LIMIT 3' | examen run first-look\n" +
@@ -76,10 +84,25 @@ var examples = map[string]string{
 	"course create":   "examen course create morning-group --title 'Morning group'",
 	"course list":     "examen course list",
 	"course show":     "examen course show evening-group",
+	"course change":   "examen course change morning-group --zone Europe/Lisbon",
+	"course copy": "examen course copy evening-group evening-group-spring --title 'Evening group, spring' " +
+		"--first-day 2027-02-15",
+	"course archive": "examen course archive morning-group\nexamen course archive morning-group --undo",
+	"course delete":  "examen course delete evening-group-spring --yes",
 	"member add": "examen member add juniper --course evening-group --display-name 'Juniper Moss'\n" +
 		"examen member add sorrel --course evening-group --role assistant",
-	"account create":    "examen account create sorrel --administrator",
-	"member list":       "examen member list --course evening-group",
+	"account create": "examen account create sorrel --administrator",
+	"member list":    "examen member list --course evening-group",
+	"member import": "examen member import roster.csv --course morning-group --yes\n" +
+		"examen member import roster.xlsx --course morning-group --check --column login=Number",
+	"member change": "examen member change juniper --course evening-group --group Tuesday --email juniper@example.org",
+	"member remove": "examen member remove juniper --course evening-group",
+	"member slips": "examen member slips --course evening-group --to slips.html\n" +
+		"examen member slips juniper --course evening-group -o csv",
+	"member sessions":   "examen member sessions robin\nexamen member sessions   # your own",
+	"member export":     "examen member export robin --to robin.json\nexamen member export robin --as html --to robin.html",
+	"member anonymise":  "examen member anonymise bento --yes",
+	"log":               "examen log --about marks\nexamen log --person robin --since 2026-09-01 -o csv",
 	"member reset":      "examen member reset juniper",
 	"member deactivate": "examen member deactivate bento",
 	"member activate":   "examen member activate bento",
@@ -106,7 +129,8 @@ const (
 
 // arguments lists what the arguments of each command are, in order; the last may be repeated.
 var arguments = map[string][]wanted{
-	"paper show": {aPaper}, "paper check": {aPaper}, "paper open": {aPaper}, "read": {anAddress},
+	"paper show": {aPaper}, "paper check": {aPaper}, "paper set": {aPaper}, "paper unset": {aPaper}, "paper release": {aPaper}, "paper extend": {aPaper, aMember},
+	"paper extensions": {aPaper}, "paper tell": {aPaper}, "paper begin": {aPaper}, "paper candidates": {aPaper}, "read": {anAddress},
 	"paper edit": {aPaper}, "paper publish": {aPaper}, "paper versions": {aPaper}, "paper compare": {aPaper},
 	"paper restore": {aPaper}, "paper discard": {aPaper}, "exercise copy": {anAddress, aPaper},
 	"run": {anAddress, aFile}, "submit": {anAddress, aFile}, "dataset show": {aDataset, aTable},
@@ -114,7 +138,10 @@ var arguments = map[string][]wanted{
 	"dataset builds": {aDataset}, "dataset use": {aDataset}, "dataset confirm": {aDataset},
 	"dataset follow": {aDataset}, "dataset stop": {aDataset}, "dataset drop": {aDataset}, "pack check": {aFile},
 	"pack load":   {aFile},
-	"pack export": {aPack, aFile}, "course show": {aCourse}, "member reset": {aMember}, "member deactivate": {aMember},
+	"pack export": {aPack, aFile}, "course show": {aCourse}, "course change": {aCourse}, "course copy": {aCourse},
+	"course archive": {aCourse}, "course delete": {aCourse}, "member change": {aMember}, "member remove": {aMember},
+	"member slips": {aMember}, "member sessions": {aMember}, "member export": {aMember}, "member anonymise": {aMember},
+	"member import": {aFile}, "member reset": {aMember}, "member deactivate": {aMember},
 	"member activate": {aMember}, "mark set": {anAddress, aMember},
 	"progress": {aPaper}, "marks": {aPaper}, "text show": {aText}, "text save": {aText, aFile},
 	"text rename": {aText}, "text copy": {aText}, "text remove": {aText},
@@ -125,6 +152,8 @@ var choices = map[string][]string{
 	"outcome": {"correct", "incorrect", "rejected", "failed", "stopped", "done"}, "kind": {"run", "attempt"},
 	"role":   {"instructor", "assistant", "learner"},
 	"as":     {"html", "markdown"},
+	"counts": {"best", "last", "first"}, "tell": {"at-once", "after-due", "released"}, "unbounded": {"opens", "due"},
+	"about":  {"accounts", "courses", "papers", "times", "marks"},
 	"output": {"table", "json", "csv"},
 }
 
@@ -149,7 +178,7 @@ func (p *program) finish(root *cobra.Command) {
 			c.ValidArgsFunction = cobra.NoFileCompletions
 		}
 		for flag, what := range map[string]wanted{
-			"paper": aPaper, "copy": aPaper, "course": aCourse, "learner": aMember, "dataset": aDataset,
+			"paper": aPaper, "copy": aPaper, "course": aCourse, "learner": aMember, "person": aMember, "by": aMember, "dataset": aDataset,
 		} {
 			if c.Flags().Lookup(flag) != nil {
 				_ = c.RegisterFlagCompletionFunc(flag, func(cmd *cobra.Command, args []string, begun string) (

@@ -95,24 +95,14 @@ func historyLines(entries []client.HistoryEntry) [][]string {
 		if e.Mark != nil {
 			mark = e.Mark.String()
 		}
-		all = append(
-			all,
-			[]string{
-				e.Id,
-				clock(e.At),
-				e.Learner,
-				string(e.Kind),
-				where,
-				string(e.Outcome),
-				mark,
-				fmt.Sprint(e.RowCount),
-				fmt.Sprintf(
-					"%.1f", e.ElapsedMs,
-				),
-				keptName(e),
-				strings.Join(strings.Fields(e.Sql), " "),
-			},
-		)
+		outcome, rows, took := string(e.Outcome), fmt.Sprint(e.RowCount), fmt.Sprintf("%.1f", e.ElapsedMs)
+		if e.Untold {
+			outcome, rows, took = "told later", "", ""
+		}
+		all = append(all, []string{
+			e.Id, clock(e.At), e.Learner, string(e.Kind), where, outcome, mark, rows, took, keptName(e),
+			strings.Join(strings.Fields(e.Sql), " "),
+		})
 	}
 	return all
 }

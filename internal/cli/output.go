@@ -249,6 +249,15 @@ func clock(t time.Time) string {
 	return t.Local().Format("2006-01-02 15:04")
 }
 
+// clockIn formats a time by the clocks of a course, whose zone it names; by those of this machine where there is none.
+func clockIn(t time.Time, zone string) string {
+	place, err := time.LoadLocation(zone)
+	if t.IsZero() || zone == "" || err != nil {
+		return clock(t)
+	}
+	return t.In(place).Format("2006-01-02 15:04 MST")
+}
+
 func plural(n int64, noun string) string {
 	if n == 1 {
 		return "1 " + noun

@@ -116,9 +116,13 @@ func (p *program) ownMarks(cmd *cobra.Command) error {
 			if !e.ByHand && e.Attempts > 1 && !e.CountsAt.IsZero() {
 				why = "the attempt of " + clock(e.CountsAt) + " counts"
 			}
+			outcome, mark := string(e.Outcome), e.Mark.String()
+			if paper.Summary.Untold {
+				outcome, mark = "", "told later"
+			}
 			all = append(all, []string{
-				fmt.Sprintf("%s/%d", paper.Summary.Slug, e.Number), e.Title, string(e.Outcome), fmt.Sprint(e.Attempts),
-				e.Mark.String(), e.Points.String(), why,
+				fmt.Sprintf("%s/%d", paper.Summary.Slug, e.Number), e.Title, outcome, fmt.Sprint(e.Attempts), mark,
+				e.Points.String(), why,
 			})
 		}
 	}

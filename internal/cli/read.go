@@ -107,10 +107,14 @@ func (p *program) printPaper(paper client.Paper) error {
 	s := paper.Summary
 	fmt.Fprintf(p.out, "%s\n%s\n", printable(s.Title), strings.Repeat("=", len([]rune(s.Title))))
 	if !s.Due.IsZero() {
-		fmt.Fprintf(p.out, "Due %s. ", clock(s.Due))
+		fmt.Fprintf(p.out, "Due %s. ", clockIn(s.Due, s.Zone))
 	}
 	if s.Attempted > 0 {
-		fmt.Fprintf(p.out, "%s of %s points so far.\n", s.Mark.String(), s.Points.String())
+		if s.Untold {
+			fmt.Fprintf(p.out, "%s points in all; marks are told later.\n", s.Points.String())
+		} else {
+			fmt.Fprintf(p.out, "%s of %s points so far.\n", s.Mark.String(), s.Points.String())
+		}
 	} else {
 		fmt.Fprintf(p.out, "%s points.\n", s.Points.String())
 	}
@@ -192,6 +196,9 @@ func standing(e client.Exercise) string {
 	s := fmt.Sprintf(
 		"%s, %s of %s, %s", e.Outcome, e.Mark.String(), points(e.Points), plural(int64(e.Attempts), "attempt"),
 	)
+	if e.Untold {
+		s = "submitted, told later, " + plural(int64(e.Attempts), "attempt")
+	}
 	if e.AttemptsAllowed > 0 {
 		s += fmt.Sprintf(" (%d of %d used)", e.AttemptsUsed, e.AttemptsAllowed)
 	}

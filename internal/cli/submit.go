@@ -39,7 +39,7 @@ what is empty, and what was submitted last as it is, is not submitted again.`,
 			if err := p.printAttempt(a); err != nil {
 				return err
 			}
-			if a.Outcome != client.Correct {
+			if a.Outcome != client.Correct && !a.Untold {
 				return errNotCorrect
 			}
 			return nil
@@ -60,7 +60,15 @@ func (p *program) printAttempt(a client.Attempt) error {
 		}
 		return p.print(a, []string{"outcome", "mark", "finding", "sentence"}, all)
 	}
-	fmt.Fprintf(p.out, "%s, %s of %s\n", outcomeWord(a.Outcome), a.Mark.String(), points(a.Points))
+	if a.Untold {
+		fmt.Fprintf(p.out, "Received on %s. Outcome and mark are told later.\n", clock(a.At))
+		return nil
+	}
+	off := ""
+	if a.Deducted > 0 {
+		off = fmt.Sprintf(" (%d %% off for coming late)", a.Deducted)
+	}
+	fmt.Fprintf(p.out, "%s, %s of %s%s\n", outcomeWord(a.Outcome), a.Mark.String(), points(a.Points), off)
 	if a.Error.Title != "" {
 		p.queryProblem(a.Error)
 	}

@@ -43,9 +43,11 @@ func (p *program) submitPaper(ctx context.Context, c *client.Client, slug string
 				return errors.Join(err, p.printAttempts(attempts, lines)) // what was submitted is told in any case
 			}
 			attempts = append(attempts, attempt)
-			line = []string{line[0], string(attempt.Outcome), attempt.Mark.String(), said}
+			if line = []string{line[0], "received", "told later", said}; !attempt.Untold {
+				line[1], line[2] = string(attempt.Outcome), attempt.Mark.String()
+			}
 		}
-		correct = correct && line[1] == string(client.Correct)
+		correct = correct && (line[1] == string(client.Correct) || line[1] == "received")
 		lines = append(lines, line)
 	}
 	if err := p.printAttempts(attempts, lines); err != nil {

@@ -242,6 +242,24 @@ func (e Look) Valid() bool {
 	}
 }
 
+// Defines values for OpenSessionKind.
+const (
+	OpenInBrowser OpenSessionKind = "cookie"
+	OpenInProgram OpenSessionKind = "bearer"
+)
+
+// Valid indicates whether the value is a known member of the OpenSessionKind enum.
+func (e OpenSessionKind) Valid() bool {
+	switch e {
+	case OpenInBrowser:
+		return true
+	case OpenInProgram:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Outcome.
 const (
 	Correct   Outcome = "correct"
@@ -272,10 +290,71 @@ func (e Outcome) Valid() bool {
 	}
 }
 
+// Defines values for PaperRulesCounts.
+const (
+	CountsBest  PaperRulesCounts = "best"
+	CountsFirst PaperRulesCounts = "first"
+	CountsLast  PaperRulesCounts = "last"
+)
+
+// Valid indicates whether the value is a known member of the PaperRulesCounts enum.
+func (e PaperRulesCounts) Valid() bool {
+	switch e {
+	case CountsBest:
+		return true
+	case CountsFirst:
+		return true
+	case CountsLast:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PaperRulesTell.
+const (
+	TellAfterDue PaperRulesTell = "after-due"
+	TellAtOnce   PaperRulesTell = "at-once"
+	TellReleased PaperRulesTell = "released"
+)
+
+// Valid indicates whether the value is a known member of the PaperRulesTell enum.
+func (e PaperRulesTell) Valid() bool {
+	switch e {
+	case TellAfterDue:
+		return true
+	case TellAtOnce:
+		return true
+	case TellReleased:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PaperSettingUnbounded.
+const (
+	UnboundedDue   PaperSettingUnbounded = "due"
+	UnboundedOpens PaperSettingUnbounded = "opens"
+)
+
+// Valid indicates whether the value is a known member of the PaperSettingUnbounded enum.
+func (e PaperSettingUnbounded) Valid() bool {
+	switch e {
+	case UnboundedDue:
+		return true
+	case UnboundedOpens:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PaperState.
 const (
 	Closed   PaperState = "closed"
 	Open     PaperState = "open"
+	Overdue  PaperState = "overdue"
 	Upcoming PaperState = "upcoming"
 )
 
@@ -285,6 +364,8 @@ func (e PaperState) Valid() bool {
 	case Closed:
 		return true
 	case Open:
+		return true
+	case Overdue:
 		return true
 	case Upcoming:
 		return true
@@ -362,6 +443,30 @@ func (e Role) Valid() bool {
 	}
 }
 
+// Defines values for RosterLineState.
+const (
+	RosterChanged RosterLineState = "changed"
+	RosterNew     RosterLineState = "new"
+	RosterSame    RosterLineState = "same"
+	RosterWrong   RosterLineState = "wrong"
+)
+
+// Valid indicates whether the value is a known member of the RosterLineState enum.
+func (e RosterLineState) Valid() bool {
+	switch e {
+	case RosterChanged:
+		return true
+	case RosterNew:
+		return true
+	case RosterSame:
+		return true
+	case RosterWrong:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for SectionChangeKind.
 const (
 	SectionAdded   SectionChangeKind = "added"
@@ -410,6 +515,24 @@ func (e ServerState) Valid() bool {
 	}
 }
 
+// Defines values for GetPersonFileParamsFormat.
+const (
+	PersonHTML GetPersonFileParamsFormat = "html"
+	PersonJSON GetPersonFileParamsFormat = "json"
+)
+
+// Valid indicates whether the value is a known member of the GetPersonFileParamsFormat enum.
+func (e GetPersonFileParamsFormat) Valid() bool {
+	switch e {
+	case PersonHTML:
+		return true
+	case PersonJSON:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GetMapParamsFormat.
 const (
 	MapJSON    GetMapParamsFormat = "json"
@@ -428,6 +551,24 @@ func (e GetMapParamsFormat) Valid() bool {
 	case MapSVG:
 		return true
 	case MapText:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListLogParamsFormat.
+const (
+	LogCSV  ListLogParamsFormat = "csv"
+	LogJSON ListLogParamsFormat = "json"
+)
+
+// Valid indicates whether the value is a known member of the ListLogParamsFormat enum.
+func (e ListLogParamsFormat) Valid() bool {
+	switch e {
+	case LogCSV:
+		return true
+	case LogJSON:
 		return true
 	default:
 		return false
@@ -502,6 +643,7 @@ type Account struct {
 	// Deactivated Cannot log in any more.
 	Deactivated bool   `json:"deactivated,omitempty,omitzero"`
 	DisplayName string `json:"display_name"`
+	Email       string `json:"email,omitempty,omitzero"`
 	Name        string `json:"name"`
 
 	// OneTimePassword The password was made by Examen and should be changed.
@@ -520,6 +662,9 @@ type AddedAccount struct {
 
 	// Password The one-time password, if one was generated.
 	Password string `json:"password,omitempty,omitzero"`
+
+	// Until Until when that is taken.
+	Until time.Time `json:"until,omitempty,omitzero"`
 }
 
 // AddedMember defines model for AddedMember.
@@ -528,6 +673,9 @@ type AddedMember struct {
 
 	// Password The one-time password, if one was generated.
 	Password string `json:"password,omitempty,omitzero"`
+
+	// Until Until when that is taken.
+	Until time.Time `json:"until,omitempty,omitzero"`
 }
 
 // AnswerText defines model for AnswerText.
@@ -535,12 +683,20 @@ type AnswerText struct {
 	Sql string `json:"sql"`
 }
 
+// Archived defines model for Archived.
+type Archived struct {
+	Archived bool `json:"archived"`
+}
+
 // Attempt defines model for Attempt.
 type Attempt struct {
 	At time.Time `json:"at"`
 
 	// Build The dataset build that it was checked on.
-	Build     int     `json:"build"`
+	Build int `json:"build"`
+
+	// Deducted The percentage that was taken off the mark, for coming late.
+	Deducted  int     `json:"deducted,omitempty,omitzero"`
 	ElapsedMs float64 `json:"elapsed_ms"`
 
 	// Error An error (RFC 9457).
@@ -554,13 +710,22 @@ type Attempt struct {
 	Mark Points `json:"mark"`
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
-	Outcome Outcome `json:"outcome"`
+	Outcome Outcome `json:"outcome,omitempty,omitzero"`
 	Paper   string  `json:"paper"`
 
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points   Points `json:"points"`
 	RowCount int64  `json:"row_count"`
 	Sql      string `json:"sql"`
+
+	// Untold It was received. Outcome, mark and findings are told later: what is here of them says nothing.
+	Untold bool `json:"untold,omitempty,omitzero"`
+}
+
+// Beginning defines model for Beginning.
+type Beginning struct {
+	// Move Go on here with an examination that is written in another session.
+	Move bool `json:"move,omitempty,omitzero"`
 }
 
 // Block Markdown text, or an SQL example that can be run.
@@ -612,6 +777,17 @@ type BuildReport struct {
 	Sizes      []TableSize `json:"sizes,omitempty,omitzero"`
 	Tables     int         `json:"tables"`
 	Variants   int         `json:"variants"`
+}
+
+// Candidate defines model for Candidate.
+type Candidate struct {
+	Begun       time.Time `json:"begun"`
+	DisplayName string    `json:"display_name"`
+	Ends        time.Time `json:"ends"`
+
+	// Moved How often it was gone on with in another session.
+	Moved int    `json:"moved"`
+	Name  string `json:"name"`
 }
 
 // CheckNote What is wrong or doubtful in an exercise.
@@ -676,11 +852,13 @@ type ConstraintKind string
 
 // Course defines model for Course.
 type Course struct {
-	Learners int    `json:"learners"`
-	Papers   int    `json:"papers"`
-	Slug     string `json:"slug"`
-	Title    string `json:"title"`
-	Zone     string `json:"zone"`
+	// Archived Since when it is.
+	Archived time.Time `json:"archived,omitempty,omitzero"`
+	Learners int       `json:"learners"`
+	Papers   int       `json:"papers"`
+	Slug     string    `json:"slug"`
+	Title    string    `json:"title"`
+	Zone     string    `json:"zone"`
 }
 
 // CourseAffected defines model for CourseAffected.
@@ -693,19 +871,54 @@ type CourseAffected struct {
 	Title string `json:"title"`
 }
 
+// CourseChange What is left out stays.
+type CourseChange struct {
+	Title string `json:"title,omitempty,omitzero"`
+	Zone  string `json:"zone,omitempty,omitzero"`
+}
+
+// CourseCopy defines model for CourseCopy.
+type CourseCopy struct {
+	// FirstDay The day on which the first paper opens; all times move by as many days. Left out, they stay.
+	FirstDay openapi_types.Date `json:"first_day,omitempty,omitzero"`
+	Slug     string             `json:"slug"`
+
+	// Title The default is that of the other.
+	Title string `json:"title,omitempty,omitzero"`
+
+	// Zone The default is that of the other.
+	Zone string `json:"zone,omitempty,omitzero"`
+}
+
 // CourseDetail defines model for CourseDetail.
 type CourseDetail struct {
-	Members []Member      `json:"members"`
-	Papers  []CoursePaper `json:"papers"`
-	Slug    string        `json:"slug"`
-	Title   string        `json:"title"`
+	// Archived Since when it is.
+	Archived time.Time     `json:"archived,omitempty,omitzero"`
+	Members  []Member      `json:"members"`
+	Papers   []CoursePaper `json:"papers"`
+	Slug     string        `json:"slug"`
+	Title    string        `json:"title"`
+	Zone     string        `json:"zone"`
 }
 
 // CoursePaper defines model for CoursePaper.
 type CoursePaper struct {
-	Due   time.Time  `json:"due,omitempty,omitzero"`
-	Opens time.Time  `json:"opens,omitempty,omitzero"`
-	Paper string     `json:"paper"`
+	// Closes When nothing is accepted any more.
+	Closes time.Time `json:"closes,omitempty,omitzero"`
+	Due    time.Time `json:"due,omitempty,omitzero"`
+
+	// Extensions How many there are.
+	Extensions int       `json:"extensions"`
+	Opens      time.Time `json:"opens,omitempty,omitzero"`
+	Paper      string    `json:"paper"`
+
+	// Released When marks were released.
+	Released time.Time `json:"released,omitempty,omitzero"`
+
+	// Rules How marks come of attempts, and what learners are told. What is left out is the default.
+	Rules PaperRules `json:"rules"`
+
+	// State `overdue`: attempts are still accepted, in the grace period.
 	State PaperState `json:"state"`
 	Title string     `json:"title"`
 }
@@ -771,6 +984,15 @@ type DraftText struct {
 // EntryKind defines model for EntryKind.
 type EntryKind string
 
+// ExaminationRules defines model for ExaminationRules.
+type ExaminationRules struct {
+	// Minutes From each learner's own begin.
+	Minutes int `json:"minutes"`
+
+	// Shuffle Every learner has the exercises in an order of their own.
+	Shuffle bool `json:"shuffle,omitempty,omitzero"`
+}
+
 // Exercise defines model for Exercise.
 type Exercise struct {
 	// Attempts One's own so far.
@@ -784,7 +1006,7 @@ type Exercise struct {
 	// ByHand The mark was set by hand.
 	ByHand bool `json:"by_hand,omitempty,omitzero"`
 
-	// CountsAt When the attempt that counts was received: the best one, and of these the first.
+	// CountsAt When the attempt that counts was received.
 	CountsAt time.Time `json:"counts_at,omitempty,omitzero"`
 	Dataset  string    `json:"dataset"`
 	Draft    Draft     `json:"draft,omitempty,omitzero"`
@@ -814,11 +1036,14 @@ type Exercise struct {
 	// Reason Why, then.
 	Reason string `json:"reason,omitempty,omitzero"`
 
-	// ReferenceAnswer For instructors only.
+	// ReferenceAnswer For instructors, and for learners once it is shown.
 	ReferenceAnswer string   `json:"reference_answer,omitempty,omitzero"`
 	Require         []string `json:"require"`
 	Slug            string   `json:"slug"`
 	Title           string   `json:"title"`
+
+	// Untold Outcome, mark and findings are told later.
+	Untold bool `json:"untold,omitempty,omitzero"`
 }
 
 // ExerciseChange defines model for ExerciseChange.
@@ -875,6 +1100,20 @@ type Expected struct {
 
 	// Rows Cells as PostgreSQL writes them; null is NULL.
 	Rows Rows `json:"rows,omitempty,omitzero"`
+}
+
+// Extension defines model for Extension.
+type Extension struct {
+	At time.Time `json:"at"`
+
+	// By The login of who gave it.
+	By          string    `json:"by,omitempty,omitzero"`
+	DisplayName string    `json:"display_name,omitempty,omitzero"`
+	Due         time.Time `json:"due,omitempty,omitzero"`
+	Group       string    `json:"group,omitempty,omitzero"`
+	Learner     string    `json:"learner,omitempty,omitzero"`
+	Minutes     int       `json:"minutes,omitempty,omitzero"`
+	Reason      string    `json:"reason"`
 }
 
 // Files Each file is a part called `file`, whose filename is its path in the folder, with forward slashes.
@@ -966,7 +1205,7 @@ type HistoryEntry struct {
 	Name string `json:"name,omitempty,omitzero"`
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
-	Outcome  Outcome         `json:"outcome"`
+	Outcome  Outcome         `json:"outcome,omitempty,omitzero"`
 	Paper    string          `json:"paper,omitempty,omitzero"`
 	Points   *marking.Points `json:"points,omitempty,omitzero"`
 	RowCount int64           `json:"row_count"`
@@ -974,6 +1213,9 @@ type HistoryEntry struct {
 
 	// Title The exercise's.
 	Title string `json:"title,omitempty,omitzero"`
+
+	// Untold Outcome, mark and findings are told later.
+	Untold bool `json:"untold,omitempty,omitzero"`
 }
 
 // HistoryPage defines model for HistoryPage.
@@ -982,6 +1224,13 @@ type HistoryPage struct {
 
 	// Next The value for `before` on the next page; absent on the last page.
 	Next string `json:"next,omitempty,omitzero"`
+}
+
+// ImportedRoster defines model for ImportedRoster.
+type ImportedRoster struct {
+	// Added Whose accounts were made, with their one-time passwords. They are told only here.
+	Added   []AddedMember `json:"added"`
+	Preview RosterPreview `json:"preview"`
 }
 
 // Index defines model for Index.
@@ -1097,6 +1346,27 @@ type Keeping struct {
 	Name string `json:"name,omitempty,omitzero"`
 }
 
+// LateRules defines model for LateRules.
+type LateRules struct {
+	// Minutes How long after the due time attempts are accepted.
+	Minutes int `json:"minutes"`
+
+	// PerHour The percentage of the mark that is taken off for each hour begun.
+	PerHour int `json:"per_hour,omitempty,omitzero"`
+
+	// Steps In place of per_hour, in order; the last ends with the grace period.
+	Steps []LateStep `json:"steps,omitempty,omitzero"`
+}
+
+// LateStep defines model for LateStep.
+type LateStep struct {
+	// Minutes The end of the step after the due time.
+	Minutes int `json:"minutes"`
+
+	// Percent Of the mark that is taken off.
+	Percent int `json:"percent"`
+}
+
 // LearnerProgress defines model for LearnerProgress.
 type LearnerProgress struct {
 	// Cells In the order of the exercises.
@@ -1132,6 +1402,34 @@ type LogIn struct {
 
 // LogInKind defines model for LogIn.Kind.
 type LogInKind string
+
+// LogLine defines model for LogLine.
+type LogLine struct {
+	About string `json:"about"`
+
+	// Actor The login of who did it; absent for Examen itself.
+	Actor     string    `json:"actor,omitempty,omitzero"`
+	ActorName string    `json:"actor_name,omitempty,omitzero"`
+	At        time.Time `json:"at"`
+	Course    string    `json:"course,omitempty,omitzero"`
+	Id        string    `json:"id"`
+	Paper     string    `json:"paper,omitempty,omitzero"`
+
+	// Person The login of whom it concerns.
+	Person string `json:"person,omitempty,omitzero"`
+	Reason string `json:"reason,omitempty,omitzero"`
+
+	// Sentence What was done, to be read after the name.
+	Sentence string `json:"sentence"`
+}
+
+// LogPage defines model for LogPage.
+type LogPage struct {
+	Lines []LogLine `json:"lines"`
+
+	// Next Asks for the page after.
+	Next string `json:"next,omitempty,omitzero"`
+}
 
 // Look defines model for Look.
 type Look string
@@ -1188,11 +1486,31 @@ type Member struct {
 	// Deactivated Cannot log in any more.
 	Deactivated bool   `json:"deactivated,omitempty,omitzero"`
 	DisplayName string `json:"display_name"`
-	Name        string `json:"name"`
+	Email       string `json:"email,omitempty,omitzero"`
+	Group       string `json:"group,omitempty,omitzero"`
+
+	// Left When they left the course.
+	Left time.Time `json:"left,omitempty,omitzero"`
+	Name string    `json:"name"`
 
 	// OneTimePassword Has not changed the password that was made by Examen.
 	OneTimePassword bool `json:"one_time_password,omitempty,omitzero"`
-	Role            Role `json:"role"`
+
+	// OneTimeUntil Until when that password is taken.
+	OneTimeUntil time.Time `json:"one_time_until,omitempty,omitzero"`
+	Role         Role      `json:"role"`
+}
+
+// MemberPlace defines model for MemberPlace.
+type MemberPlace struct {
+	DisplayName string `json:"display_name"`
+
+	// Email Empty for none.
+	Email string `json:"email"`
+
+	// Group Empty for none.
+	Group string `json:"group"`
+	Role  Role   `json:"role"`
 }
 
 // NewAccount defines model for NewAccount.
@@ -1200,6 +1518,7 @@ type NewAccount struct {
 	// Administrator May make courses and accounts.
 	Administrator bool   `json:"administrator,omitempty,omitzero"`
 	DisplayName   string `json:"display_name,omitempty,omitzero"`
+	Email         string `json:"email,omitempty,omitzero"`
 
 	// Name For logging in: lower-case letters, digits, dots, hyphens.
 	Name string `json:"name"`
@@ -1217,9 +1536,24 @@ type NewCourse struct {
 	Zone string `json:"zone,omitempty,omitzero"`
 }
 
+// NewExtension defines model for NewExtension.
+type NewExtension struct {
+	Due   time.Time `json:"due,omitempty,omitzero"`
+	Group string    `json:"group,omitempty,omitzero"`
+
+	// Learner The login; or a group.
+	Learner string `json:"learner,omitempty,omitzero"`
+
+	// Minutes More, in an examination.
+	Minutes int    `json:"minutes,omitempty,omitzero"`
+	Reason  string `json:"reason"`
+}
+
 // NewMember defines model for NewMember.
 type NewMember struct {
 	DisplayName string `json:"display_name,omitempty,omitzero"`
+	Email       string `json:"email,omitempty,omitzero"`
+	Group       string `json:"group,omitempty,omitzero"`
 
 	// Name For logging in: lower-case letters, digits, dots, hyphens.
 	Name string `json:"name"`
@@ -1229,6 +1563,11 @@ type NewMember struct {
 
 	// Role If omitted, a learner.
 	Role Role `json:"role,omitempty,omitzero"`
+}
+
+// NewNotice defines model for NewNotice.
+type NewNotice struct {
+	Text string `json:"text"`
 }
 
 // NewPaper defines model for NewPaper.
@@ -1272,6 +1611,35 @@ type NewText struct {
 	Sql      string `json:"sql"`
 }
 
+// Notice defines model for Notice.
+type Notice struct {
+	At time.Time `json:"at"`
+
+	// By The name to show.
+	By   string `json:"by"`
+	Id   string `json:"id"`
+	Text string `json:"text"`
+}
+
+// OpenSession defines model for OpenSession.
+type OpenSession struct {
+	// Address From which it was opened.
+	Address string `json:"address,omitempty,omitzero"`
+
+	// Client The program, as it called itself.
+	Client  string          `json:"client,omitempty,omitzero"`
+	Expires time.Time       `json:"expires"`
+	Id      string          `json:"id"`
+	Kind    OpenSessionKind `json:"kind"`
+	Made    time.Time       `json:"made"`
+
+	// Own It is the caller's own.
+	Own bool `json:"own"`
+}
+
+// OpenSessionKind defines model for OpenSession.Kind.
+type OpenSessionKind string
+
 // Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 type Outcome string
 
@@ -1298,7 +1666,10 @@ type Pack struct {
 // Paper defines model for Paper.
 type Paper struct {
 	// Build The number of the dataset's build in use.
-	Build    int          `json:"build"`
+	Build int `json:"build"`
+
+	// Notices What instructors have said to all who work on it.
+	Notices  []Notice     `json:"notices,omitempty,omitzero"`
 	Sections []Section    `json:"sections"`
 	Summary  PaperSummary `json:"summary"`
 }
@@ -1316,16 +1687,80 @@ type PaperMarks struct {
 	Summary   PaperSummary   `json:"summary"`
 }
 
-// PaperState defines model for PaperState.
+// PaperNews defines model for PaperNews.
+type PaperNews struct {
+	Closes time.Time `json:"closes,omitempty,omitzero"`
+	Due    time.Time `json:"due,omitempty,omitzero"`
+
+	// Elsewhere The examination was gone on with in another session.
+	Elsewhere bool     `json:"elsewhere,omitempty,omitzero"`
+	Notices   []Notice `json:"notices"`
+
+	// Now The service's time.
+	Now time.Time `json:"now,omitempty,omitzero"`
+
+	// State `overdue`: attempts are still accepted, in the grace period.
+	State  PaperState `json:"state"`
+	Untold bool       `json:"untold,omitempty,omitzero"`
+}
+
+// PaperRules How marks come of attempts, and what learners are told. What is left out is the default.
+type PaperRules struct {
+	// Answers Accepted answers are shown once nobody can submit any more, and marks are told.
+	Answers bool `json:"answers,omitempty,omitzero"`
+
+	// Attempts Allowed at each exercise that sets no limit of its own; 0 is no limit.
+	Attempts int `json:"attempts,omitempty,omitzero"`
+
+	// Counts Which attempt counts; `last` is the last by the due time. The default is best.
+	Counts      PaperRulesCounts `json:"counts,omitempty,omitzero"`
+	Examination ExaminationRules `json:"examination,omitempty,omitzero"`
+	Late        LateRules        `json:"late,omitempty,omitzero"`
+
+	// Partial The percentage of the points, by kind of finding, of an answer that has no finding of another kind; of several the lowest.
+	Partial map[string]int `json:"partial,omitempty,omitzero"`
+
+	// Tell When learners are told outcomes, marks and findings. The default is at-once.
+	Tell PaperRulesTell `json:"tell,omitempty,omitzero"`
+}
+
+// PaperRulesCounts Which attempt counts; `last` is the last by the due time. The default is best.
+type PaperRulesCounts string
+
+// PaperRulesTell When learners are told outcomes, marks and findings. The default is at-once.
+type PaperRulesTell string
+
+// PaperSetting defines model for PaperSetting.
+type PaperSetting struct {
+	Due   time.Time `json:"due,omitempty,omitzero"`
+	Opens time.Time `json:"opens,omitempty,omitzero"`
+
+	// Rules All of them; left out, they stay.
+	Rules *PaperRules `json:"rules,omitempty,omitzero"`
+
+	// Unbounded Times that are taken out.
+	Unbounded []PaperSettingUnbounded `json:"unbounded,omitempty,omitzero"`
+}
+
+// PaperSettingUnbounded defines model for PaperSetting.Unbounded.
+type PaperSettingUnbounded string
+
+// PaperState `overdue`: attempts are still accepted, in the grace period.
 type PaperState string
 
 // PaperSummary defines model for PaperSummary.
 type PaperSummary struct {
-	Attempted int       `json:"attempted"`
-	Correct   int       `json:"correct"`
-	Dataset   string    `json:"dataset"`
-	Due       time.Time `json:"due,omitempty,omitzero"`
-	Exercises int       `json:"exercises"`
+	Attempted int `json:"attempted"`
+
+	// Closes When nothing is accepted any more: the due time, or the end of the grace period.
+	Closes  time.Time `json:"closes,omitempty,omitzero"`
+	Correct int       `json:"correct"`
+	Dataset string    `json:"dataset"`
+	Due     time.Time `json:"due,omitempty,omitzero"`
+
+	// Examination One's own examination.
+	Examination Sitting `json:"examination,omitempty,omitzero"`
+	Exercises   int     `json:"exercises"`
 
 	// Last The exercise of a paper on which one worked last.
 	Last Worked `json:"last,omitempty,omitzero"`
@@ -1338,22 +1773,24 @@ type PaperSummary struct {
 	Opens    time.Time `json:"opens,omitempty,omitzero"`
 
 	// Points Points or a mark: exact, with as many decimals as it has.
-	Points Points     `json:"points"`
-	Slug   string     `json:"slug"`
-	State  PaperState `json:"state"`
-	Title  string     `json:"title"`
+	Points Points `json:"points"`
+
+	// Rules How marks come of attempts, and what learners are told. What is left out is the default.
+	Rules PaperRules `json:"rules,omitempty,omitzero"`
+	Slug  string     `json:"slug"`
+
+	// State `overdue`: attempts are still accepted, in the grace period.
+	State PaperState `json:"state"`
+	Title string     `json:"title"`
 
 	// Unpublished It was never published; only instructors see it.
 	Unpublished bool `json:"unpublished,omitempty,omitzero"`
 
+	// Untold Outcomes, marks and findings are told later: what is here of them says nothing.
+	Untold bool `json:"untold,omitempty,omitzero"`
+
 	// Zone The time zone of the course, such as Europe/Rome.
 	Zone string `json:"zone,omitempty,omitzero"`
-}
-
-// PaperTimes defines model for PaperTimes.
-type PaperTimes struct {
-	Due   time.Time `json:"due,omitempty,omitzero"`
-	Opens time.Time `json:"opens,omitempty,omitzero"`
 }
 
 // PaperVersion defines model for PaperVersion.
@@ -1548,6 +1985,11 @@ type Relation struct {
 	To     string `json:"to"`
 }
 
+// Released defines model for Released.
+type Released struct {
+	Released bool `json:"released"`
+}
+
 // Replaced defines model for Replaced.
 type Replaced struct {
 	// Base What a further change of it is made from.
@@ -1561,6 +2003,54 @@ type Replaced struct {
 
 // Role defines model for Role.
 type Role string
+
+// RosterLine defines model for RosterLine.
+type RosterLine struct {
+	// Changes What would change of a member.
+	Changes []string `json:"changes,omitempty,omitzero"`
+	Email   string   `json:"email,omitempty,omitzero"`
+	Group   string   `json:"group,omitempty,omitzero"`
+
+	// HasAccount The account is there already.
+	HasAccount bool            `json:"has_account,omitempty,omitzero"`
+	Line       int             `json:"line"`
+	Login      string          `json:"login"`
+	Name       string          `json:"name"`
+	Role       string          `json:"role,omitempty,omitzero"`
+	State      RosterLineState `json:"state"`
+
+	// Wrong What is wrong with the line.
+	Wrong string `json:"wrong,omitempty,omitzero"`
+}
+
+// RosterLineState defines model for RosterLine.State.
+type RosterLineState string
+
+// RosterPreview defines model for RosterPreview.
+type RosterPreview struct {
+	// Absent Logins of learners of the course whom the roster does not name. They stay.
+	Absent  []string `json:"absent"`
+	Changed int      `json:"changed"`
+
+	// Classes Those of the files of the open roster standard.
+	Classes []string `json:"classes"`
+
+	// Columns The header of each field that was found.
+	Columns map[string]string `json:"columns"`
+
+	// Digest Identifies what is shown here.
+	Digest string `json:"digest"`
+
+	// Headers All headers.
+	Headers []string `json:"headers"`
+
+	// LeftOut Lines of these files that are not of the course: other roles, other classes, and what is to be deleted.
+	LeftOut int          `json:"left_out"`
+	Lines   []RosterLine `json:"lines"`
+	New     int          `json:"new"`
+	Same    int          `json:"same"`
+	Wrong   int          `json:"wrong"`
+}
 
 // RowPage defines model for RowPage.
 type RowPage struct {
@@ -1680,6 +2170,21 @@ type Session struct {
 	Token string `json:"token,omitempty,omitzero"`
 }
 
+// Sitting One's own examination.
+type Sitting struct {
+	// Begun Absent while it has not begun. It then ends as the paper is due.
+	Begun time.Time `json:"begun,omitempty,omitzero"`
+
+	// Closes Until when it can be written.
+	Closes time.Time `json:"closes"`
+
+	// Elsewhere It is being written in another session.
+	Elsewhere bool `json:"elsewhere,omitempty,omitzero"`
+
+	// Minutes That it lasts, with extensions.
+	Minutes int `json:"minutes"`
+}
+
 // Submission defines model for Submission.
 type Submission struct {
 	// Key A new key for each submission; a repeated request sends the same key. Only the first is stored, and its result is returned for all.
@@ -1773,6 +2278,15 @@ type WholeText struct {
 	// Base What the text was made from.
 	Base string `json:"base"`
 	Text string `json:"text"`
+}
+
+// WhosePasswords defines model for WhosePasswords.
+type WhosePasswords struct {
+	// Learners Logins.
+	Learners []string `json:"learners,omitempty,omitzero"`
+
+	// Unused All learners of the course who have not changed a one-time password yet.
+	Unused bool `json:"unused,omitempty,omitzero"`
 }
 
 // Worked The exercise of a paper on which one worked last.
@@ -1900,6 +2414,59 @@ type PaperSlug = string
 // Part defines model for part.
 type Part = int
 
+// RosterClass defines model for rosterClass.
+type RosterClass = string
+
+// RosterColumns defines model for rosterColumns.
+type RosterColumns = []string
+
+// RosterEncoding defines model for rosterEncoding.
+type RosterEncoding = string
+
+// GetPersonFileParams defines parameters for GetPersonFile.
+type GetPersonFileParams struct {
+	Format GetPersonFileParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+}
+
+// GetPersonFileParamsFormat defines parameters for GetPersonFile.
+type GetPersonFileParamsFormat string
+
+// TakeBackExtensionParams defines parameters for TakeBackExtension.
+type TakeBackExtensionParams struct {
+	Learner string `form:"learner,omitempty" json:"learner,omitempty,omitzero"`
+	Group   string `form:"group,omitempty" json:"group,omitempty,omitzero"`
+}
+
+// ImportRosterParams defines parameters for ImportRoster.
+type ImportRosterParams struct {
+	// Encoding Of CSV files; the default is UTF-8.
+	Encoding RosterEncoding `form:"encoding,omitempty" json:"encoding,omitempty,omitzero"`
+
+	// Column Which column a field is in, as field=header: login, name, given name, family name, e-mail, group, role.
+	Column RosterColumns `form:"column,omitempty" json:"column,omitempty,omitzero"`
+
+	// Class The one class that is taken of the files of the open roster standard.
+	Class RosterClass `form:"class,omitempty" json:"class,omitempty,omitzero"`
+
+	// Digest Of the preview that is confirmed.
+	Digest string `form:"digest" json:"digest"`
+
+	// LeaveOut Leave wrong lines out.
+	LeaveOut bool `form:"leave_out,omitempty" json:"leave_out,omitempty,omitzero"`
+}
+
+// PreviewRosterParams defines parameters for PreviewRoster.
+type PreviewRosterParams struct {
+	// Encoding Of CSV files; the default is UTF-8.
+	Encoding RosterEncoding `form:"encoding,omitempty" json:"encoding,omitempty,omitzero"`
+
+	// Column Which column a field is in, as field=header: login, name, given name, family name, e-mail, group, role.
+	Column RosterColumns `form:"column,omitempty" json:"column,omitempty,omitzero"`
+
+	// Class The one class that is taken of the files of the open roster standard.
+	Class RosterClass `form:"class,omitempty" json:"class,omitempty,omitzero"`
+}
+
 // GetDatasetParams defines parameters for GetDataset.
 type GetDatasetParams struct {
 	// Build The number of the build that is expected to be in use: the answer may then be kept for as long as that is so.
@@ -2020,6 +2587,33 @@ type ListJobsParams struct {
 	Dataset string `form:"dataset,omitempty" json:"dataset,omitempty,omitzero"`
 }
 
+// ListLogParams defines parameters for ListLog.
+type ListLogParams struct {
+	Course string `form:"course,omitempty" json:"course,omitempty,omitzero"`
+	Paper  string `form:"paper,omitempty" json:"paper,omitempty,omitzero"`
+
+	// Person The login of whom it concerns.
+	Person string `form:"person,omitempty" json:"person,omitempty,omitzero"`
+
+	// Actor The login of who did it.
+	Actor string `form:"actor,omitempty" json:"actor,omitempty,omitzero"`
+
+	// About accounts, courses, papers, times or marks
+	About string    `form:"about,omitempty" json:"about,omitempty,omitzero"`
+	Since time.Time `form:"since,omitempty" json:"since,omitempty,omitzero"`
+	Until time.Time `form:"until,omitempty" json:"until,omitempty,omitzero"`
+
+	// Before The next of the page before.
+	Before string `form:"before,omitempty" json:"before,omitempty,omitzero"`
+	Limit  int    `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+
+	// Format As CSV all lines come at once.
+	Format ListLogParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+}
+
+// ListLogParamsFormat defines parameters for ListLog.
+type ListLogParamsFormat string
+
 // LoadPackParams defines parameters for LoadPack.
 type LoadPackParams struct {
 	// Check Only check its exercises; nothing is loaded and nothing stays.
@@ -2077,11 +2671,41 @@ type SetActiveJSONRequestBody = Active
 // CreateCourseJSONRequestBody defines body for CreateCourse for application/json ContentType.
 type CreateCourseJSONRequestBody = NewCourse
 
+// ChangeCourseJSONRequestBody defines body for ChangeCourse for application/json ContentType.
+type ChangeCourseJSONRequestBody = CourseChange
+
+// ArchiveCourseJSONRequestBody defines body for ArchiveCourse for application/json ContentType.
+type ArchiveCourseJSONRequestBody = Archived
+
+// CopyCourseJSONRequestBody defines body for CopyCourse for application/json ContentType.
+type CopyCourseJSONRequestBody = CourseCopy
+
 // AddMemberJSONRequestBody defines body for AddMember for application/json ContentType.
 type AddMemberJSONRequestBody = NewMember
 
-// OpenPaperJSONRequestBody defines body for OpenPaper for application/json ContentType.
-type OpenPaperJSONRequestBody = PaperTimes
+// ChangeMemberJSONRequestBody defines body for ChangeMember for application/json ContentType.
+type ChangeMemberJSONRequestBody = MemberPlace
+
+// SetPaperJSONRequestBody defines body for SetPaper for application/json ContentType.
+type SetPaperJSONRequestBody = PaperSetting
+
+// ExtendPaperJSONRequestBody defines body for ExtendPaper for application/json ContentType.
+type ExtendPaperJSONRequestBody = NewExtension
+
+// TellAllJSONRequestBody defines body for TellAll for application/json ContentType.
+type TellAllJSONRequestBody = NewNotice
+
+// ReleaseMarksJSONRequestBody defines body for ReleaseMarks for application/json ContentType.
+type ReleaseMarksJSONRequestBody = Released
+
+// IssuePasswordsJSONRequestBody defines body for IssuePasswords for application/json ContentType.
+type IssuePasswordsJSONRequestBody = WhosePasswords
+
+// ImportRosterMultipartRequestBody defines body for ImportRoster for multipart/form-data ContentType.
+type ImportRosterMultipartRequestBody = Files
+
+// PreviewRosterMultipartRequestBody defines body for PreviewRoster for multipart/form-data ContentType.
+type PreviewRosterMultipartRequestBody = Files
 
 // BuildDatasetMultipartRequestBody defines body for BuildDataset for multipart/form-data ContentType.
 type BuildDatasetMultipartRequestBody = Files
@@ -2109,6 +2733,9 @@ type SetMarkJSONRequestBody = MarkByHand
 
 // PublishPaperJSONRequestBody defines body for PublishPaper for application/json ContentType.
 type PublishPaperJSONRequestBody = NewPublication
+
+// BeginExaminationJSONRequestBody defines body for BeginExamination for application/json ContentType.
+type BeginExaminationJSONRequestBody = Beginning
 
 // BeWritingJSONRequestBody defines body for BeWriting for application/json ContentType.
 type BeWritingJSONRequestBody = WritingPlace
@@ -2251,10 +2878,30 @@ type ClientInterface interface {
 	// Corresponds with PUT /api/accounts/{account}/active (the `SetActive` operationId).
 	SetActive(ctx context.Context, account AccountName, body SetActiveJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// Anonymise Make a deactivated account anonymous for good. Its attempts and marks stay, and nothing says whose they were. For those who may reset its password.
+	//
+	// Corresponds with POST /api/accounts/{account}/anonymous (the `Anonymise` operationId).
+	Anonymise(ctx context.Context, account AccountName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetPersonFile All that is stored of somebody, as one file. For themselves, and for those who may reset their password.
+	//
+	// Corresponds with GET /api/accounts/{account}/file (the `GetPersonFile` operationId).
+	GetPersonFile(ctx context.Context, account AccountName, params *GetPersonFileParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ResetPassword Give somebody a new one-time password and end their sessions. For administrators, and for those who instruct all courses of a learner.
 	//
 	// Corresponds with POST /api/accounts/{account}/password (the `ResetPassword` operationId).
 	ResetPassword(ctx context.Context, account AccountName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListSessions Where somebody is logged in. For themselves, and for those who may reset their password.
+	//
+	// Corresponds with GET /api/accounts/{account}/sessions (the `ListSessions` operationId).
+	ListSessions(ctx context.Context, account AccountName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EndSession End a session. For the same.
+	//
+	// Corresponds with DELETE /api/accounts/{account}/sessions/{session} (the `EndSession` operationId).
+	EndSession(ctx context.Context, account AccountName, session string, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListCourses One's courses; for administrators all. For instructors and assistants.
 	//
@@ -2275,10 +2922,57 @@ type ClientInterface interface {
 	// Corresponds with POST /api/courses (the `CreateCourse` operationId).
 	CreateCourse(ctx context.Context, body CreateCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// DeleteCourse Delete a course in which nobody has worked. Any other can be archived. For its instructors.
+	//
+	// Corresponds with DELETE /api/courses/{course} (the `DeleteCourse` operationId).
+	DeleteCourse(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetCourse A course with its papers and members. For its instructors and assistants.
 	//
 	// Corresponds with GET /api/courses/{course} (the `GetCourse` operationId).
 	GetCourse(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeCourseWithBody Give a course another title or time zone. For its instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/courses/{course} (the `ChangeCourse` operationId).
+	ChangeCourseWithBody(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeCourse Give a course another title or time zone. For its instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/courses/{course} (the `ChangeCourse` operationId).
+	ChangeCourse(ctx context.Context, course CourseSlug, body ChangeCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ArchiveCourseWithBody Archive a course, so that it can be read and nothing more is done in it, or take it out of the archive. For its instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/courses/{course}/archived (the `ArchiveCourse` operationId).
+	ArchiveCourseWithBody(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ArchiveCourse Archive a course, so that it can be read and nothing more is done in it, or take it out of the archive. For its instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/courses/{course}/archived (the `ArchiveCourse` operationId).
+	ArchiveCourse(ctx context.Context, course CourseSlug, body ArchiveCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CopyCourseWithBody Make a course with all of another but its people. For its instructors, and for administrators.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/courses/{course}/copies (the `CopyCourse` operationId).
+	CopyCourseWithBody(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CopyCourse Make a course with all of another but its people. For its instructors, and for administrators.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/courses/{course}/copies (the `CopyCourse` operationId).
+	CopyCourse(ctx context.Context, course CourseSlug, body CopyCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// AddMemberWithBody Add somebody to a course, making the account if there is none, or give a member another role. For its instructors.
 	//
@@ -2294,19 +2988,128 @@ type ClientInterface interface {
 	// Corresponds with POST /api/courses/{course}/members (the `AddMember` operationId).
 	AddMember(ctx context.Context, course CourseSlug, body AddMemberJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// OpenPaperWithBody Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
+	// RemoveMember Have a member leave a course. All that they have done in it is kept, and they can be added again. For its instructors.
+	//
+	// Corresponds with DELETE /api/courses/{course}/members/{account} (the `RemoveMember` operationId).
+	RemoveMember(ctx context.Context, course CourseSlug, account AccountName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeMemberWithBody Replace what a member is in a course, and how they are called. For its instructors.
 	//
 	// Takes any type of body and a specified content type.
 	//
-	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-	OpenPaperWithBody(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with PUT /api/courses/{course}/members/{account} (the `ChangeMember` operationId).
+	ChangeMemberWithBody(ctx context.Context, course CourseSlug, account AccountName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
+	// ChangeMember Replace what a member is in a course, and how they are called. For its instructors.
 	//
 	// Takes a body of the `application/json` content type.
 	//
-	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-	OpenPaper(ctx context.Context, course CourseSlug, paper PaperSlug, body OpenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with PUT /api/courses/{course}/members/{account} (the `ChangeMember` operationId).
+	ChangeMember(ctx context.Context, course CourseSlug, account AccountName, body ChangeMemberJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// UnsetPaper Take a paper out of a course in which nobody has submitted anything for it. For its instructors.
+	//
+	// Corresponds with DELETE /api/courses/{course}/papers/{paper} (the `UnsetPaper` operationId).
+	UnsetPaper(ctx context.Context, course CourseSlug, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetPaperWithBody Set a paper for a course, or change its times and rules there. What is left out stays as it is, or is taken from the paper. For its instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `SetPaper` operationId).
+	SetPaperWithBody(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetPaper Set a paper for a course, or change its times and rules there. What is left out stays as it is, or is taken from the paper. For its instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `SetPaper` operationId).
+	SetPaper(ctx context.Context, course CourseSlug, paper PaperSlug, body SetPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListCandidates Who has begun an examination. For the course's instructors and assistants.
+	//
+	// Corresponds with GET /api/courses/{course}/papers/{paper}/candidates (the `ListCandidates` operationId).
+	ListCandidates(ctx context.Context, course CourseSlug, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TakeBackExtension Take an extension back. For the course's instructors.
+	//
+	// Corresponds with DELETE /api/courses/{course}/papers/{paper}/extensions (the `TakeBackExtension` operationId).
+	TakeBackExtension(ctx context.Context, course CourseSlug, paper PaperSlug, params *TakeBackExtensionParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListExtensions Who has more time for a paper. For the course's instructors and assistants.
+	//
+	// Corresponds with GET /api/courses/{course}/papers/{paper}/extensions (the `ListExtensions` operationId).
+	ListExtensions(ctx context.Context, course CourseSlug, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ExtendPaperWithBody Give a learner or a group more time for a paper, in place of an extension that they have. For the course's instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/courses/{course}/papers/{paper}/extensions (the `ExtendPaper` operationId).
+	ExtendPaperWithBody(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ExtendPaper Give a learner or a group more time for a paper, in place of an extension that they have. For the course's instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/courses/{course}/papers/{paper}/extensions (the `ExtendPaper` operationId).
+	ExtendPaper(ctx context.Context, course CourseSlug, paper PaperSlug, body ExtendPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TellAllWithBody Say something to all who work on a paper. It appears on their pages at once. For the course's instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/courses/{course}/papers/{paper}/notices (the `TellAll` operationId).
+	TellAllWithBody(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TellAll Say something to all who work on a paper. It appears on their pages at once. For the course's instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/courses/{course}/papers/{paper}/notices (the `TellAll` operationId).
+	TellAll(ctx context.Context, course CourseSlug, paper PaperSlug, body TellAllJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReleaseMarksWithBody Tell learners outcomes, marks and findings, whatever the rules say, or take that back. For its instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/courses/{course}/papers/{paper}/release (the `ReleaseMarks` operationId).
+	ReleaseMarksWithBody(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReleaseMarks Tell learners outcomes, marks and findings, whatever the rules say, or take that back. For its instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/courses/{course}/papers/{paper}/release (the `ReleaseMarks` operationId).
+	ReleaseMarks(ctx context.Context, course CourseSlug, paper PaperSlug, body ReleaseMarksJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// IssuePasswordsWithBody Give several learners of a course new one-time passwords, and end their sessions. For its instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/courses/{course}/passwords (the `IssuePasswords` operationId).
+	IssuePasswordsWithBody(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// IssuePasswords Give several learners of a course new one-time passwords, and end their sessions. For its instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/courses/{course}/passwords (the `IssuePasswords` operationId).
+	IssuePasswords(ctx context.Context, course CourseSlug, body IssuePasswordsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ImportRosterWithBody Import a roster into a course, as it was previewed. All of it is done or nothing is. For the course's instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/courses/{course}/roster (the `ImportRoster` operationId).
+	ImportRosterWithBody(ctx context.Context, course CourseSlug, params *ImportRosterParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PreviewRosterWithBody What importing a roster would do, line by line. Nothing is done. For the course's instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/courses/{course}/roster/preview (the `PreviewRoster` operationId).
+	PreviewRosterWithBody(ctx context.Context, course CourseSlug, params *PreviewRosterParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListDatasets The datasets of the caller's papers. An instructor sees all.
 	//
@@ -2418,6 +3221,11 @@ type ClientInterface interface {
 	// Corresponds with POST /api/jobs/{job}/stop (the `StopJob` operationId).
 	StopJob(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListLog The audit log, the latest first - who did what to accounts, courses, papers and marks. For instructors of their own courses, and for administrators.
+	//
+	// Corresponds with GET /api/log (the `ListLog` operationId).
+	ListLog(ctx context.Context, params *ListLogParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListOwnMarks The caller's own marks, paper by paper.
 	//
 	// Corresponds with GET /api/marks (the `ListOwnMarks` operationId).
@@ -2468,6 +3276,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/papers/{paper}/check (the `CheckPaper` operationId).
 	CheckPaper(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// FollowPaper What changes of a paper while one works on it - its times, what is told, and what instructors say to all - as server-sent events. Each is a PaperNews.
+	//
+	// Corresponds with GET /api/papers/{paper}/events (the `FollowPaper` operationId).
+	FollowPaper(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetExercise One exercise.
 	//
@@ -2554,6 +3367,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/papers/{paper}/publication (the `PublishPaper` operationId).
 	PublishPaper(ctx context.Context, paper PaperSlug, body PublishPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BeginExaminationWithBody Begin one's examination, or go on with it in this session.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/papers/{paper}/sitting (the `BeginExamination` operationId).
+	BeginExaminationWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BeginExamination Begin one's examination, or go on with it in this session.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/papers/{paper}/sitting (the `BeginExamination` operationId).
+	BeginExamination(ctx context.Context, paper PaperSlug, body BeginExaminationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListVersions The versions of a paper, the latest first. For instructors.
 	//
@@ -2873,11 +3700,71 @@ func (c *Client) SetActive(ctx context.Context, account AccountName, body SetAct
 	return c.Client.Do(req)
 }
 
+// Anonymise Make a deactivated account anonymous for good. Its attempts and marks stay, and nothing says whose they were. For those who may reset its password.
+//
+// Corresponds with POST /api/accounts/{account}/anonymous (the `Anonymise` operationId).
+func (c *Client) Anonymise(ctx context.Context, account AccountName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAnonymiseRequest(c.Server, account)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetPersonFile All that is stored of somebody, as one file. For themselves, and for those who may reset their password.
+//
+// Corresponds with GET /api/accounts/{account}/file (the `GetPersonFile` operationId).
+func (c *Client) GetPersonFile(ctx context.Context, account AccountName, params *GetPersonFileParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetPersonFileRequest(c.Server, account, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ResetPassword Give somebody a new one-time password and end their sessions. For administrators, and for those who instruct all courses of a learner.
 //
 // Corresponds with POST /api/accounts/{account}/password (the `ResetPassword` operationId).
 func (c *Client) ResetPassword(ctx context.Context, account AccountName, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewResetPasswordRequest(c.Server, account)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListSessions Where somebody is logged in. For themselves, and for those who may reset their password.
+//
+// Corresponds with GET /api/accounts/{account}/sessions (the `ListSessions` operationId).
+func (c *Client) ListSessions(ctx context.Context, account AccountName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListSessionsRequest(c.Server, account)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EndSession End a session. For the same.
+//
+// Corresponds with DELETE /api/accounts/{account}/sessions/{session} (the `EndSession` operationId).
+func (c *Client) EndSession(ctx context.Context, account AccountName, session string, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEndSessionRequest(c.Server, account, session)
 	if err != nil {
 		return nil, err
 	}
@@ -2937,11 +3824,128 @@ func (c *Client) CreateCourse(ctx context.Context, body CreateCourseJSONRequestB
 	return c.Client.Do(req)
 }
 
+// DeleteCourse Delete a course in which nobody has worked. Any other can be archived. For its instructors.
+//
+// Corresponds with DELETE /api/courses/{course} (the `DeleteCourse` operationId).
+func (c *Client) DeleteCourse(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDeleteCourseRequest(c.Server, course)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetCourse A course with its papers and members. For its instructors and assistants.
 //
 // Corresponds with GET /api/courses/{course} (the `GetCourse` operationId).
 func (c *Client) GetCourse(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetCourseRequest(c.Server, course)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeCourseWithBody Give a course another title or time zone. For its instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/courses/{course} (the `ChangeCourse` operationId).
+func (c *Client) ChangeCourseWithBody(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeCourseRequestWithBody(c.Server, course, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeCourse Give a course another title or time zone. For its instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/courses/{course} (the `ChangeCourse` operationId).
+func (c *Client) ChangeCourse(ctx context.Context, course CourseSlug, body ChangeCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeCourseRequest(c.Server, course, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ArchiveCourseWithBody Archive a course, so that it can be read and nothing more is done in it, or take it out of the archive. For its instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/courses/{course}/archived (the `ArchiveCourse` operationId).
+func (c *Client) ArchiveCourseWithBody(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewArchiveCourseRequestWithBody(c.Server, course, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ArchiveCourse Archive a course, so that it can be read and nothing more is done in it, or take it out of the archive. For its instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/courses/{course}/archived (the `ArchiveCourse` operationId).
+func (c *Client) ArchiveCourse(ctx context.Context, course CourseSlug, body ArchiveCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewArchiveCourseRequest(c.Server, course, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CopyCourseWithBody Make a course with all of another but its people. For its instructors, and for administrators.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/courses/{course}/copies (the `CopyCourse` operationId).
+func (c *Client) CopyCourseWithBody(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCopyCourseRequestWithBody(c.Server, course, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CopyCourse Make a course with all of another but its people. For its instructors, and for administrators.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/courses/{course}/copies (the `CopyCourse` operationId).
+func (c *Client) CopyCourse(ctx context.Context, course CourseSlug, body CopyCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCopyCourseRequest(c.Server, course, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2986,13 +3990,11 @@ func (c *Client) AddMember(ctx context.Context, course CourseSlug, body AddMembe
 	return c.Client.Do(req)
 }
 
-// OpenPaperWithBody Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
+// RemoveMember Have a member leave a course. All that they have done in it is kept, and they can be added again. For its instructors.
 //
-// Takes any type of body and a specified content type.
-//
-// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-func (c *Client) OpenPaperWithBody(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewOpenPaperRequestWithBody(c.Server, course, paper, contentType, body)
+// Corresponds with DELETE /api/courses/{course}/members/{account} (the `RemoveMember` operationId).
+func (c *Client) RemoveMember(ctx context.Context, course CourseSlug, account AccountName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveMemberRequest(c.Server, course, account)
 	if err != nil {
 		return nil, err
 	}
@@ -3003,13 +4005,294 @@ func (c *Client) OpenPaperWithBody(ctx context.Context, course CourseSlug, paper
 	return c.Client.Do(req)
 }
 
-// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
+// ChangeMemberWithBody Replace what a member is in a course, and how they are called. For its instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/courses/{course}/members/{account} (the `ChangeMember` operationId).
+func (c *Client) ChangeMemberWithBody(ctx context.Context, course CourseSlug, account AccountName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeMemberRequestWithBody(c.Server, course, account, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeMember Replace what a member is in a course, and how they are called. For its instructors.
 //
 // Takes a body of the `application/json` content type.
 //
-// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-func (c *Client) OpenPaper(ctx context.Context, course CourseSlug, paper PaperSlug, body OpenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewOpenPaperRequest(c.Server, course, paper, body)
+// Corresponds with PUT /api/courses/{course}/members/{account} (the `ChangeMember` operationId).
+func (c *Client) ChangeMember(ctx context.Context, course CourseSlug, account AccountName, body ChangeMemberJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeMemberRequest(c.Server, course, account, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// UnsetPaper Take a paper out of a course in which nobody has submitted anything for it. For its instructors.
+//
+// Corresponds with DELETE /api/courses/{course}/papers/{paper} (the `UnsetPaper` operationId).
+func (c *Client) UnsetPaper(ctx context.Context, course CourseSlug, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUnsetPaperRequest(c.Server, course, paper)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetPaperWithBody Set a paper for a course, or change its times and rules there. What is left out stays as it is, or is taken from the paper. For its instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `SetPaper` operationId).
+func (c *Client) SetPaperWithBody(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetPaperRequestWithBody(c.Server, course, paper, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetPaper Set a paper for a course, or change its times and rules there. What is left out stays as it is, or is taken from the paper. For its instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `SetPaper` operationId).
+func (c *Client) SetPaper(ctx context.Context, course CourseSlug, paper PaperSlug, body SetPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetPaperRequest(c.Server, course, paper, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListCandidates Who has begun an examination. For the course's instructors and assistants.
+//
+// Corresponds with GET /api/courses/{course}/papers/{paper}/candidates (the `ListCandidates` operationId).
+func (c *Client) ListCandidates(ctx context.Context, course CourseSlug, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListCandidatesRequest(c.Server, course, paper)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TakeBackExtension Take an extension back. For the course's instructors.
+//
+// Corresponds with DELETE /api/courses/{course}/papers/{paper}/extensions (the `TakeBackExtension` operationId).
+func (c *Client) TakeBackExtension(ctx context.Context, course CourseSlug, paper PaperSlug, params *TakeBackExtensionParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTakeBackExtensionRequest(c.Server, course, paper, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListExtensions Who has more time for a paper. For the course's instructors and assistants.
+//
+// Corresponds with GET /api/courses/{course}/papers/{paper}/extensions (the `ListExtensions` operationId).
+func (c *Client) ListExtensions(ctx context.Context, course CourseSlug, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListExtensionsRequest(c.Server, course, paper)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ExtendPaperWithBody Give a learner or a group more time for a paper, in place of an extension that they have. For the course's instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/courses/{course}/papers/{paper}/extensions (the `ExtendPaper` operationId).
+func (c *Client) ExtendPaperWithBody(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewExtendPaperRequestWithBody(c.Server, course, paper, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ExtendPaper Give a learner or a group more time for a paper, in place of an extension that they have. For the course's instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/courses/{course}/papers/{paper}/extensions (the `ExtendPaper` operationId).
+func (c *Client) ExtendPaper(ctx context.Context, course CourseSlug, paper PaperSlug, body ExtendPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewExtendPaperRequest(c.Server, course, paper, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TellAllWithBody Say something to all who work on a paper. It appears on their pages at once. For the course's instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/courses/{course}/papers/{paper}/notices (the `TellAll` operationId).
+func (c *Client) TellAllWithBody(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTellAllRequestWithBody(c.Server, course, paper, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TellAll Say something to all who work on a paper. It appears on their pages at once. For the course's instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/courses/{course}/papers/{paper}/notices (the `TellAll` operationId).
+func (c *Client) TellAll(ctx context.Context, course CourseSlug, paper PaperSlug, body TellAllJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTellAllRequest(c.Server, course, paper, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReleaseMarksWithBody Tell learners outcomes, marks and findings, whatever the rules say, or take that back. For its instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/courses/{course}/papers/{paper}/release (the `ReleaseMarks` operationId).
+func (c *Client) ReleaseMarksWithBody(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReleaseMarksRequestWithBody(c.Server, course, paper, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReleaseMarks Tell learners outcomes, marks and findings, whatever the rules say, or take that back. For its instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/courses/{course}/papers/{paper}/release (the `ReleaseMarks` operationId).
+func (c *Client) ReleaseMarks(ctx context.Context, course CourseSlug, paper PaperSlug, body ReleaseMarksJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReleaseMarksRequest(c.Server, course, paper, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// IssuePasswordsWithBody Give several learners of a course new one-time passwords, and end their sessions. For its instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/courses/{course}/passwords (the `IssuePasswords` operationId).
+func (c *Client) IssuePasswordsWithBody(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewIssuePasswordsRequestWithBody(c.Server, course, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// IssuePasswords Give several learners of a course new one-time passwords, and end their sessions. For its instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/courses/{course}/passwords (the `IssuePasswords` operationId).
+func (c *Client) IssuePasswords(ctx context.Context, course CourseSlug, body IssuePasswordsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewIssuePasswordsRequest(c.Server, course, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ImportRosterWithBody Import a roster into a course, as it was previewed. All of it is done or nothing is. For the course's instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/courses/{course}/roster (the `ImportRoster` operationId).
+func (c *Client) ImportRosterWithBody(ctx context.Context, course CourseSlug, params *ImportRosterParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewImportRosterRequestWithBody(c.Server, course, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PreviewRosterWithBody What importing a roster would do, line by line. Nothing is done. For the course's instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/courses/{course}/roster/preview (the `PreviewRoster` operationId).
+func (c *Client) PreviewRosterWithBody(ctx context.Context, course CourseSlug, params *PreviewRosterParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPreviewRosterRequestWithBody(c.Server, course, params, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -3330,6 +4613,21 @@ func (c *Client) StopJob(ctx context.Context, job JobId, reqEditors ...RequestEd
 	return c.Client.Do(req)
 }
 
+// ListLog The audit log, the latest first - who did what to accounts, courses, papers and marks. For instructors of their own courses, and for administrators.
+//
+// Corresponds with GET /api/log (the `ListLog` operationId).
+func (c *Client) ListLog(ctx context.Context, params *ListLogParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListLogRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListOwnMarks The caller's own marks, paper by paper.
 //
 // Corresponds with GET /api/marks (the `ListOwnMarks` operationId).
@@ -3461,6 +4759,21 @@ func (c *Client) GetPaper(ctx context.Context, paper PaperSlug, reqEditors ...Re
 // Corresponds with POST /api/papers/{paper}/check (the `CheckPaper` operationId).
 func (c *Client) CheckPaper(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewCheckPaperRequest(c.Server, paper)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// FollowPaper What changes of a paper while one works on it - its times, what is told, and what instructors say to all - as server-sent events. Each is a PaperNews.
+//
+// Corresponds with GET /api/papers/{paper}/events (the `FollowPaper` operationId).
+func (c *Client) FollowPaper(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewFollowPaperRequest(c.Server, paper)
 	if err != nil {
 		return nil, err
 	}
@@ -3687,6 +5000,40 @@ func (c *Client) PublishPaperWithBody(ctx context.Context, paper PaperSlug, cont
 // Corresponds with POST /api/papers/{paper}/publication (the `PublishPaper` operationId).
 func (c *Client) PublishPaper(ctx context.Context, paper PaperSlug, body PublishPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewPublishPaperRequest(c.Server, paper, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BeginExaminationWithBody Begin one's examination, or go on with it in this session.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/papers/{paper}/sitting (the `BeginExamination` operationId).
+func (c *Client) BeginExaminationWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBeginExaminationRequestWithBody(c.Server, paper, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BeginExamination Begin one's examination, or go on with it in this session.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/papers/{paper}/sitting (the `BeginExamination` operationId).
+func (c *Client) BeginExamination(ctx context.Context, paper PaperSlug, body BeginExaminationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBeginExaminationRequest(c.Server, paper, body)
 	if err != nil {
 		return nil, err
 	}
@@ -4423,6 +5770,97 @@ func NewSetActiveRequestWithBody(server string, account AccountName, contentType
 	return req, nil
 }
 
+// NewAnonymiseRequest constructs an http.Request for the Anonymise method
+func NewAnonymiseRequest(server string, account AccountName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "account", account, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/accounts/%s/anonymous", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetPersonFileRequest constructs an http.Request for the GetPersonFile method
+func NewGetPersonFileRequest(server string, account AccountName, params *GetPersonFileParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "account", account, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/accounts/%s/file", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "format", params.Format, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewResetPasswordRequest constructs an http.Request for the ResetPassword method
 func NewResetPasswordRequest(server string, account AccountName) (*http.Request, error) {
 	var err error
@@ -4450,6 +5888,81 @@ func NewResetPasswordRequest(server string, account AccountName) (*http.Request,
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListSessionsRequest constructs an http.Request for the ListSessions method
+func NewListSessionsRequest(server string, account AccountName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "account", account, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/accounts/%s/sessions", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewEndSessionRequest constructs an http.Request for the EndSession method
+func NewEndSessionRequest(server string, account AccountName, session string) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "account", account, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "session", session, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/accounts/%s/sessions/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -4524,6 +6037,40 @@ func NewCreateCourseRequestWithBody(server string, contentType string, body io.R
 	return req, nil
 }
 
+// NewDeleteCourseRequest constructs an http.Request for the DeleteCourse method
+func NewDeleteCourseRequest(server string, course CourseSlug) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetCourseRequest constructs an http.Request for the GetCourse method
 func NewGetCourseRequest(server string, course CourseSlug) (*http.Request, error) {
 	var err error
@@ -4554,6 +6101,147 @@ func NewGetCourseRequest(server string, course CourseSlug) (*http.Request, error
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewChangeCourseRequest calls the generic ChangeCourse builder with application/json body
+func NewChangeCourseRequest(server string, course CourseSlug, body ChangeCourseJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewChangeCourseRequestWithBody(server, course, "application/json", bodyReader)
+}
+
+// NewChangeCourseRequestWithBody constructs an http.Request for the ChangeCourse method, with any body, and a specified content type
+func NewChangeCourseRequestWithBody(server string, course CourseSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewArchiveCourseRequest calls the generic ArchiveCourse builder with application/json body
+func NewArchiveCourseRequest(server string, course CourseSlug, body ArchiveCourseJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewArchiveCourseRequestWithBody(server, course, "application/json", bodyReader)
+}
+
+// NewArchiveCourseRequestWithBody constructs an http.Request for the ArchiveCourse method, with any body, and a specified content type
+func NewArchiveCourseRequestWithBody(server string, course CourseSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/archived", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewCopyCourseRequest calls the generic CopyCourse builder with application/json body
+func NewCopyCourseRequest(server string, course CourseSlug, body CopyCourseJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewCopyCourseRequestWithBody(server, course, "application/json", bodyReader)
+}
+
+// NewCopyCourseRequestWithBody constructs an http.Request for the CopyCourse method, with any body, and a specified content type
+func NewCopyCourseRequestWithBody(server string, course CourseSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/copies", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -4605,19 +6293,155 @@ func NewAddMemberRequestWithBody(server string, course CourseSlug, contentType s
 	return req, nil
 }
 
-// NewOpenPaperRequest calls the generic OpenPaper builder with application/json body
-func NewOpenPaperRequest(server string, course CourseSlug, paper PaperSlug, body OpenPaperJSONRequestBody) (*http.Request, error) {
+// NewRemoveMemberRequest constructs an http.Request for the RemoveMember method
+func NewRemoveMemberRequest(server string, course CourseSlug, account AccountName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "account", account, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/members/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewChangeMemberRequest calls the generic ChangeMember builder with application/json body
+func NewChangeMemberRequest(server string, course CourseSlug, account AccountName, body ChangeMemberJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
 	buf, err := json.Marshal(body)
 	if err != nil {
 		return nil, err
 	}
 	bodyReader = bytes.NewReader(buf)
-	return NewOpenPaperRequestWithBody(server, course, paper, "application/json", bodyReader)
+	return NewChangeMemberRequestWithBody(server, course, account, "application/json", bodyReader)
 }
 
-// NewOpenPaperRequestWithBody constructs an http.Request for the OpenPaper method, with any body, and a specified content type
-func NewOpenPaperRequestWithBody(server string, course CourseSlug, paper PaperSlug, contentType string, body io.Reader) (*http.Request, error) {
+// NewChangeMemberRequestWithBody constructs an http.Request for the ChangeMember method, with any body, and a specified content type
+func NewChangeMemberRequestWithBody(server string, course CourseSlug, account AccountName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "account", account, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/members/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewUnsetPaperRequest constructs an http.Request for the UnsetPaper method
+func NewUnsetPaperRequest(server string, course CourseSlug, paper PaperSlug) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/papers/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSetPaperRequest calls the generic SetPaper builder with application/json body
+func NewSetPaperRequest(server string, course CourseSlug, paper PaperSlug, body SetPaperJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetPaperRequestWithBody(server, course, paper, "application/json", bodyReader)
+}
+
+// NewSetPaperRequestWithBody constructs an http.Request for the SetPaper method, with any body, and a specified content type
+func NewSetPaperRequestWithBody(server string, course CourseSlug, paper PaperSlug, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -4650,6 +6474,543 @@ func NewOpenPaperRequestWithBody(server string, course CourseSlug, paper PaperSl
 	}
 
 	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListCandidatesRequest constructs an http.Request for the ListCandidates method
+func NewListCandidatesRequest(server string, course CourseSlug, paper PaperSlug) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/papers/%s/candidates", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewTakeBackExtensionRequest constructs an http.Request for the TakeBackExtension method
+func NewTakeBackExtensionRequest(server string, course CourseSlug, paper PaperSlug, params *TakeBackExtensionParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/papers/%s/extensions", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "learner", params.Learner, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "group", params.Group, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListExtensionsRequest constructs an http.Request for the ListExtensions method
+func NewListExtensionsRequest(server string, course CourseSlug, paper PaperSlug) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/papers/%s/extensions", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewExtendPaperRequest calls the generic ExtendPaper builder with application/json body
+func NewExtendPaperRequest(server string, course CourseSlug, paper PaperSlug, body ExtendPaperJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewExtendPaperRequestWithBody(server, course, paper, "application/json", bodyReader)
+}
+
+// NewExtendPaperRequestWithBody constructs an http.Request for the ExtendPaper method, with any body, and a specified content type
+func NewExtendPaperRequestWithBody(server string, course CourseSlug, paper PaperSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/papers/%s/extensions", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewTellAllRequest calls the generic TellAll builder with application/json body
+func NewTellAllRequest(server string, course CourseSlug, paper PaperSlug, body TellAllJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTellAllRequestWithBody(server, course, paper, "application/json", bodyReader)
+}
+
+// NewTellAllRequestWithBody constructs an http.Request for the TellAll method, with any body, and a specified content type
+func NewTellAllRequestWithBody(server string, course CourseSlug, paper PaperSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/papers/%s/notices", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewReleaseMarksRequest calls the generic ReleaseMarks builder with application/json body
+func NewReleaseMarksRequest(server string, course CourseSlug, paper PaperSlug, body ReleaseMarksJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewReleaseMarksRequestWithBody(server, course, paper, "application/json", bodyReader)
+}
+
+// NewReleaseMarksRequestWithBody constructs an http.Request for the ReleaseMarks method, with any body, and a specified content type
+func NewReleaseMarksRequestWithBody(server string, course CourseSlug, paper PaperSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/papers/%s/release", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewIssuePasswordsRequest calls the generic IssuePasswords builder with application/json body
+func NewIssuePasswordsRequest(server string, course CourseSlug, body IssuePasswordsJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewIssuePasswordsRequestWithBody(server, course, "application/json", bodyReader)
+}
+
+// NewIssuePasswordsRequestWithBody constructs an http.Request for the IssuePasswords method, with any body, and a specified content type
+func NewIssuePasswordsRequestWithBody(server string, course CourseSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/passwords", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewImportRosterRequestWithBody constructs an http.Request for the ImportRoster method, with any body, and a specified content type
+func NewImportRosterRequestWithBody(server string, course CourseSlug, params *ImportRosterParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/roster", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "encoding", params.Encoding, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Column != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "column", params.Column, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "class", params.Class, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "digest", params.Digest, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "leave_out", params.LeaveOut, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewPreviewRosterRequestWithBody constructs an http.Request for the PreviewRoster method, with any body, and a specified content type
+func NewPreviewRosterRequestWithBody(server string, course CourseSlug, params *PreviewRosterParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/roster/preview", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "encoding", params.Encoding, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Column != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "column", params.Column, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "class", params.Class, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -5700,6 +8061,128 @@ func NewStopJobRequest(server string, job JobId) (*http.Request, error) {
 	return req, nil
 }
 
+// NewListLogRequest constructs an http.Request for the ListLog method
+func NewListLogRequest(server string, params *ListLogParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/log")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "course", params.Course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "paper", params.Paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "person", params.Person, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "actor", params.Actor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "about", params.About, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "since", params.Since, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "until", params.Until, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "before", params.Before, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "format", params.Format, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListOwnMarksRequest constructs an http.Request for the ListOwnMarks method
 func NewListOwnMarksRequest(server string) (*http.Request, error) {
 	var err error
@@ -5968,6 +8451,40 @@ func NewCheckPaperRequest(server string, paper PaperSlug) (*http.Request, error)
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewFollowPaperRequest constructs an http.Request for the FollowPaper method
+func NewFollowPaperRequest(server string, paper PaperSlug) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/events", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -6467,6 +8984,53 @@ func NewPublishPaperRequestWithBody(server string, paper PaperSlug, contentType 
 	}
 
 	operationPath := fmt.Sprintf("/api/papers/%s/publication", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewBeginExaminationRequest calls the generic BeginExamination builder with application/json body
+func NewBeginExaminationRequest(server string, paper PaperSlug, body BeginExaminationJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewBeginExaminationRequestWithBody(server, paper, "application/json", bodyReader)
+}
+
+// NewBeginExaminationRequestWithBody constructs an http.Request for the BeginExamination method, with any body, and a specified content type
+func NewBeginExaminationRequestWithBody(server string, paper PaperSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/sitting", pathParam0)
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -7646,12 +10210,40 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /api/accounts/{account}/active (the `SetActive` operationId).
 	SetActiveWithResponse(ctx context.Context, account AccountName, body SetActiveJSONRequestBody, reqEditors ...RequestEditorFn) (*SetActiveResponse, error)
 
+	// AnonymiseWithResponse Make a deactivated account anonymous for good. Its attempts and marks stay, and nothing says whose they were. For those who may reset its password.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/accounts/{account}/anonymous (the `Anonymise` operationId).
+	AnonymiseWithResponse(ctx context.Context, account AccountName, reqEditors ...RequestEditorFn) (*AnonymiseResponse, error)
+
+	// GetPersonFileWithResponse All that is stored of somebody, as one file. For themselves, and for those who may reset their password.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/accounts/{account}/file (the `GetPersonFile` operationId).
+	GetPersonFileWithResponse(ctx context.Context, account AccountName, params *GetPersonFileParams, reqEditors ...RequestEditorFn) (*GetPersonFileResponse, error)
+
 	// ResetPasswordWithResponse Give somebody a new one-time password and end their sessions. For administrators, and for those who instruct all courses of a learner.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/accounts/{account}/password (the `ResetPassword` operationId).
 	ResetPasswordWithResponse(ctx context.Context, account AccountName, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error)
+
+	// ListSessionsWithResponse Where somebody is logged in. For themselves, and for those who may reset their password.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/accounts/{account}/sessions (the `ListSessions` operationId).
+	ListSessionsWithResponse(ctx context.Context, account AccountName, reqEditors ...RequestEditorFn) (*ListSessionsResponse, error)
+
+	// EndSessionWithResponse End a session. For the same.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/accounts/{account}/sessions/{session} (the `EndSession` operationId).
+	EndSessionWithResponse(ctx context.Context, account AccountName, session string, reqEditors ...RequestEditorFn) (*EndSessionResponse, error)
 
 	// ListCoursesWithResponse One's courses; for administrators all. For instructors and assistants.
 	//
@@ -7674,12 +10266,61 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/courses (the `CreateCourse` operationId).
 	CreateCourseWithResponse(ctx context.Context, body CreateCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateCourseResponse, error)
 
+	// DeleteCourseWithResponse Delete a course in which nobody has worked. Any other can be archived. For its instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/courses/{course} (the `DeleteCourse` operationId).
+	DeleteCourseWithResponse(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*DeleteCourseResponse, error)
+
 	// GetCourseWithResponse A course with its papers and members. For its instructors and assistants.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/courses/{course} (the `GetCourse` operationId).
 	GetCourseWithResponse(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*GetCourseResponse, error)
+
+	// ChangeCourseWithBodyWithResponse Give a course another title or time zone. For its instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/courses/{course} (the `ChangeCourse` operationId).
+	ChangeCourseWithBodyWithResponse(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeCourseResponse, error)
+
+	// ChangeCourseWithResponse Give a course another title or time zone. For its instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/courses/{course} (the `ChangeCourse` operationId).
+	ChangeCourseWithResponse(ctx context.Context, course CourseSlug, body ChangeCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeCourseResponse, error)
+
+	// ArchiveCourseWithBodyWithResponse Archive a course, so that it can be read and nothing more is done in it, or take it out of the archive. For its instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/courses/{course}/archived (the `ArchiveCourse` operationId).
+	ArchiveCourseWithBodyWithResponse(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ArchiveCourseResponse, error)
+
+	// ArchiveCourseWithResponse Archive a course, so that it can be read and nothing more is done in it, or take it out of the archive. For its instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/courses/{course}/archived (the `ArchiveCourse` operationId).
+	ArchiveCourseWithResponse(ctx context.Context, course CourseSlug, body ArchiveCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*ArchiveCourseResponse, error)
+
+	// CopyCourseWithBodyWithResponse Make a course with all of another but its people. For its instructors, and for administrators.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/courses/{course}/copies (the `CopyCourse` operationId).
+	CopyCourseWithBodyWithResponse(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CopyCourseResponse, error)
+
+	// CopyCourseWithResponse Make a course with all of another but its people. For its instructors, and for administrators.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/courses/{course}/copies (the `CopyCourse` operationId).
+	CopyCourseWithResponse(ctx context.Context, course CourseSlug, body CopyCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*CopyCourseResponse, error)
 
 	// AddMemberWithBodyWithResponse Add somebody to a course, making the account if there is none, or give a member another role. For its instructors.
 	//
@@ -7695,19 +10336,138 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/courses/{course}/members (the `AddMember` operationId).
 	AddMemberWithResponse(ctx context.Context, course CourseSlug, body AddMemberJSONRequestBody, reqEditors ...RequestEditorFn) (*AddMemberResponse, error)
 
-	// OpenPaperWithBodyWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
+	// RemoveMemberWithResponse Have a member leave a course. All that they have done in it is kept, and they can be added again. For its instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/courses/{course}/members/{account} (the `RemoveMember` operationId).
+	RemoveMemberWithResponse(ctx context.Context, course CourseSlug, account AccountName, reqEditors ...RequestEditorFn) (*RemoveMemberResponse, error)
+
+	// ChangeMemberWithBodyWithResponse Replace what a member is in a course, and how they are called. For its instructors.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-	OpenPaperWithBodyWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*OpenPaperResponse, error)
+	// Corresponds with PUT /api/courses/{course}/members/{account} (the `ChangeMember` operationId).
+	ChangeMemberWithBodyWithResponse(ctx context.Context, course CourseSlug, account AccountName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeMemberResponse, error)
 
-	// OpenPaperWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
+	// ChangeMemberWithResponse Replace what a member is in a course, and how they are called. For its instructors.
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-	OpenPaperWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, body OpenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*OpenPaperResponse, error)
+	// Corresponds with PUT /api/courses/{course}/members/{account} (the `ChangeMember` operationId).
+	ChangeMemberWithResponse(ctx context.Context, course CourseSlug, account AccountName, body ChangeMemberJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeMemberResponse, error)
+
+	// UnsetPaperWithResponse Take a paper out of a course in which nobody has submitted anything for it. For its instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/courses/{course}/papers/{paper} (the `UnsetPaper` operationId).
+	UnsetPaperWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, reqEditors ...RequestEditorFn) (*UnsetPaperResponse, error)
+
+	// SetPaperWithBodyWithResponse Set a paper for a course, or change its times and rules there. What is left out stays as it is, or is taken from the paper. For its instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `SetPaper` operationId).
+	SetPaperWithBodyWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetPaperResponse, error)
+
+	// SetPaperWithResponse Set a paper for a course, or change its times and rules there. What is left out stays as it is, or is taken from the paper. For its instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `SetPaper` operationId).
+	SetPaperWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, body SetPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*SetPaperResponse, error)
+
+	// ListCandidatesWithResponse Who has begun an examination. For the course's instructors and assistants.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/courses/{course}/papers/{paper}/candidates (the `ListCandidates` operationId).
+	ListCandidatesWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, reqEditors ...RequestEditorFn) (*ListCandidatesResponse, error)
+
+	// TakeBackExtensionWithResponse Take an extension back. For the course's instructors.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/courses/{course}/papers/{paper}/extensions (the `TakeBackExtension` operationId).
+	TakeBackExtensionWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, params *TakeBackExtensionParams, reqEditors ...RequestEditorFn) (*TakeBackExtensionResponse, error)
+
+	// ListExtensionsWithResponse Who has more time for a paper. For the course's instructors and assistants.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/courses/{course}/papers/{paper}/extensions (the `ListExtensions` operationId).
+	ListExtensionsWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, reqEditors ...RequestEditorFn) (*ListExtensionsResponse, error)
+
+	// ExtendPaperWithBodyWithResponse Give a learner or a group more time for a paper, in place of an extension that they have. For the course's instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/courses/{course}/papers/{paper}/extensions (the `ExtendPaper` operationId).
+	ExtendPaperWithBodyWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ExtendPaperResponse, error)
+
+	// ExtendPaperWithResponse Give a learner or a group more time for a paper, in place of an extension that they have. For the course's instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/courses/{course}/papers/{paper}/extensions (the `ExtendPaper` operationId).
+	ExtendPaperWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, body ExtendPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*ExtendPaperResponse, error)
+
+	// TellAllWithBodyWithResponse Say something to all who work on a paper. It appears on their pages at once. For the course's instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/courses/{course}/papers/{paper}/notices (the `TellAll` operationId).
+	TellAllWithBodyWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TellAllResponse, error)
+
+	// TellAllWithResponse Say something to all who work on a paper. It appears on their pages at once. For the course's instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/courses/{course}/papers/{paper}/notices (the `TellAll` operationId).
+	TellAllWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, body TellAllJSONRequestBody, reqEditors ...RequestEditorFn) (*TellAllResponse, error)
+
+	// ReleaseMarksWithBodyWithResponse Tell learners outcomes, marks and findings, whatever the rules say, or take that back. For its instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/courses/{course}/papers/{paper}/release (the `ReleaseMarks` operationId).
+	ReleaseMarksWithBodyWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReleaseMarksResponse, error)
+
+	// ReleaseMarksWithResponse Tell learners outcomes, marks and findings, whatever the rules say, or take that back. For its instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/courses/{course}/papers/{paper}/release (the `ReleaseMarks` operationId).
+	ReleaseMarksWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, body ReleaseMarksJSONRequestBody, reqEditors ...RequestEditorFn) (*ReleaseMarksResponse, error)
+
+	// IssuePasswordsWithBodyWithResponse Give several learners of a course new one-time passwords, and end their sessions. For its instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/courses/{course}/passwords (the `IssuePasswords` operationId).
+	IssuePasswordsWithBodyWithResponse(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*IssuePasswordsResponse, error)
+
+	// IssuePasswordsWithResponse Give several learners of a course new one-time passwords, and end their sessions. For its instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/courses/{course}/passwords (the `IssuePasswords` operationId).
+	IssuePasswordsWithResponse(ctx context.Context, course CourseSlug, body IssuePasswordsJSONRequestBody, reqEditors ...RequestEditorFn) (*IssuePasswordsResponse, error)
+
+	// ImportRosterWithBodyWithResponse Import a roster into a course, as it was previewed. All of it is done or nothing is. For the course's instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/courses/{course}/roster (the `ImportRoster` operationId).
+	ImportRosterWithBodyWithResponse(ctx context.Context, course CourseSlug, params *ImportRosterParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ImportRosterResponse, error)
+
+	// PreviewRosterWithBodyWithResponse What importing a roster would do, line by line. Nothing is done. For the course's instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/courses/{course}/roster/preview (the `PreviewRoster` operationId).
+	PreviewRosterWithBodyWithResponse(ctx context.Context, course CourseSlug, params *PreviewRosterParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PreviewRosterResponse, error)
 
 	// ListDatasetsWithResponse The datasets of the caller's papers. An instructor sees all.
 	//
@@ -7849,6 +10609,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/jobs/{job}/stop (the `StopJob` operationId).
 	StopJobWithResponse(ctx context.Context, job JobId, reqEditors ...RequestEditorFn) (*StopJobResponse, error)
 
+	// ListLogWithResponse The audit log, the latest first - who did what to accounts, courses, papers and marks. For instructors of their own courses, and for administrators.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/log (the `ListLog` operationId).
+	ListLogWithResponse(ctx context.Context, params *ListLogParams, reqEditors ...RequestEditorFn) (*ListLogResponse, error)
+
 	// ListOwnMarksWithResponse The caller's own marks, paper by paper.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -7911,6 +10678,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/papers/{paper}/check (the `CheckPaper` operationId).
 	CheckPaperWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*CheckPaperResponse, error)
+
+	// FollowPaperWithResponse What changes of a paper while one works on it - its times, what is told, and what instructors say to all - as server-sent events. Each is a PaperNews.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/papers/{paper}/events (the `FollowPaper` operationId).
+	FollowPaperWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*FollowPaperResponse, error)
 
 	// GetExerciseWithResponse One exercise.
 	//
@@ -8009,6 +10783,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/papers/{paper}/publication (the `PublishPaper` operationId).
 	PublishPaperWithResponse(ctx context.Context, paper PaperSlug, body PublishPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*PublishPaperResponse, error)
+
+	// BeginExaminationWithBodyWithResponse Begin one's examination, or go on with it in this session.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/papers/{paper}/sitting (the `BeginExamination` operationId).
+	BeginExaminationWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*BeginExaminationResponse, error)
+
+	// BeginExaminationWithResponse Begin one's examination, or go on with it in this session.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/papers/{paper}/sitting (the `BeginExamination` operationId).
+	BeginExaminationWithResponse(ctx context.Context, paper PaperSlug, body BeginExaminationJSONRequestBody, reqEditors ...RequestEditorFn) (*BeginExaminationResponse, error)
 
 	// ListVersionsWithResponse The versions of a paper, the latest first. For instructors.
 	//
@@ -8380,6 +11168,102 @@ func (r SetActiveResponse) ContentType() string {
 	return ""
 }
 
+type AnonymiseResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Account
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r AnonymiseResponse) GetJSON200() *Account {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AnonymiseResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AnonymiseResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AnonymiseResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AnonymiseResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AnonymiseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetPersonFileResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *map[string]interface{}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetPersonFileResponse) GetJSON200() *map[string]interface{} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetPersonFileResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetPersonFileResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetPersonFileResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetPersonFileResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetPersonFileResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ResetPasswordResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -8422,6 +11306,95 @@ func (r ResetPasswordResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ResetPasswordResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListSessionsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]OpenSession
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListSessionsResponse) GetJSON200() *[]OpenSession {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListSessionsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListSessionsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListSessionsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListSessionsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListSessionsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type EndSessionResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r EndSessionResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r EndSessionResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r EndSessionResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r EndSessionResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r EndSessionResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -8524,6 +11497,47 @@ func (r CreateCourseResponse) ContentType() string {
 	return ""
 }
 
+type DeleteCourseResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DeleteCourseResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DeleteCourseResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DeleteCourseResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DeleteCourseResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DeleteCourseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetCourseResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -8566,6 +11580,150 @@ func (r GetCourseResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetCourseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ChangeCourseResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Course
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ChangeCourseResponse) GetJSON200() *Course {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ChangeCourseResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ChangeCourseResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ChangeCourseResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ChangeCourseResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ChangeCourseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ArchiveCourseResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Course
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ArchiveCourseResponse) GetJSON200() *Course {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ArchiveCourseResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ArchiveCourseResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ArchiveCourseResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ArchiveCourseResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ArchiveCourseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type CopyCourseResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Course
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r CopyCourseResponse) GetJSON201() *Course {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CopyCourseResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CopyCourseResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CopyCourseResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CopyCourseResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CopyCourseResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -8620,7 +11778,137 @@ func (r AddMemberResponse) ContentType() string {
 	return ""
 }
 
-type OpenPaperResponse struct {
+type RemoveMemberResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveMemberResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveMemberResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveMemberResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveMemberResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveMemberResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ChangeMemberResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Member
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ChangeMemberResponse) GetJSON200() *Member {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ChangeMemberResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ChangeMemberResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ChangeMemberResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ChangeMemberResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ChangeMemberResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type UnsetPaperResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r UnsetPaperResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r UnsetPaperResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r UnsetPaperResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r UnsetPaperResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r UnsetPaperResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SetPaperResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
@@ -8630,22 +11918,22 @@ type OpenPaperResponse struct {
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r OpenPaperResponse) GetJSON200() *CoursePaper {
+func (r SetPaperResponse) GetJSON200() *CoursePaper {
 	return r.JSON200
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r OpenPaperResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r SetPaperResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r OpenPaperResponse) GetBody() []byte {
+func (r SetPaperResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r OpenPaperResponse) Status() string {
+func (r SetPaperResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -8653,7 +11941,7 @@ func (r OpenPaperResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r OpenPaperResponse) StatusCode() int {
+func (r SetPaperResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -8661,7 +11949,432 @@ func (r OpenPaperResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r OpenPaperResponse) ContentType() string {
+func (r SetPaperResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListCandidatesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Candidate
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListCandidatesResponse) GetJSON200() *[]Candidate {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListCandidatesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListCandidatesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListCandidatesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListCandidatesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListCandidatesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type TakeBackExtensionResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TakeBackExtensionResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TakeBackExtensionResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TakeBackExtensionResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TakeBackExtensionResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TakeBackExtensionResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListExtensionsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Extension
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListExtensionsResponse) GetJSON200() *[]Extension {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListExtensionsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListExtensionsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListExtensionsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListExtensionsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListExtensionsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ExtendPaperResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Extension
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ExtendPaperResponse) GetJSON200() *Extension {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ExtendPaperResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ExtendPaperResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ExtendPaperResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ExtendPaperResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ExtendPaperResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type TellAllResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Notice
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r TellAllResponse) GetJSON201() *Notice {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TellAllResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TellAllResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TellAllResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TellAllResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TellAllResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ReleaseMarksResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *CoursePaper
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ReleaseMarksResponse) GetJSON200() *CoursePaper {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReleaseMarksResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReleaseMarksResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReleaseMarksResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReleaseMarksResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReleaseMarksResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type IssuePasswordsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *[]AddedAccount
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r IssuePasswordsResponse) GetJSON201() *[]AddedAccount {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r IssuePasswordsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r IssuePasswordsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r IssuePasswordsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r IssuePasswordsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r IssuePasswordsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ImportRosterResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *ImportedRoster
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ImportRosterResponse) GetJSON200() *ImportedRoster {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ImportRosterResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ImportRosterResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ImportRosterResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ImportRosterResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ImportRosterResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type PreviewRosterResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *RosterPreview
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r PreviewRosterResponse) GetJSON200() *RosterPreview {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r PreviewRosterResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r PreviewRosterResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r PreviewRosterResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r PreviewRosterResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r PreviewRosterResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -9511,6 +13224,54 @@ func (r StopJobResponse) ContentType() string {
 	return ""
 }
 
+type ListLogResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *LogPage
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListLogResponse) GetJSON200() *LogPage {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListLogResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListLogResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListLogResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListLogResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListLogResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListOwnMarksResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9882,6 +13643,47 @@ func (r CheckPaperResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r CheckPaperResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type FollowPaperResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r FollowPaperResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r FollowPaperResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r FollowPaperResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r FollowPaperResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r FollowPaperResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -10341,6 +14143,54 @@ func (r PublishPaperResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r PublishPaperResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type BeginExaminationResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *PaperSummary
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r BeginExaminationResponse) GetJSON200() *PaperSummary {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r BeginExaminationResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r BeginExaminationResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r BeginExaminationResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r BeginExaminationResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r BeginExaminationResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -11612,6 +15462,32 @@ func (c *ClientWithResponses) SetActiveWithResponse(ctx context.Context, account
 	return ParseSetActiveResponse(rsp)
 }
 
+// AnonymiseWithResponse Make a deactivated account anonymous for good. Its attempts and marks stay, and nothing says whose they were. For those who may reset its password.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/accounts/{account}/anonymous (the `Anonymise` operationId).
+func (c *ClientWithResponses) AnonymiseWithResponse(ctx context.Context, account AccountName, reqEditors ...RequestEditorFn) (*AnonymiseResponse, error) {
+	rsp, err := c.Anonymise(ctx, account, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAnonymiseResponse(rsp)
+}
+
+// GetPersonFileWithResponse All that is stored of somebody, as one file. For themselves, and for those who may reset their password.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/accounts/{account}/file (the `GetPersonFile` operationId).
+func (c *ClientWithResponses) GetPersonFileWithResponse(ctx context.Context, account AccountName, params *GetPersonFileParams, reqEditors ...RequestEditorFn) (*GetPersonFileResponse, error) {
+	rsp, err := c.GetPersonFile(ctx, account, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetPersonFileResponse(rsp)
+}
+
 // ResetPasswordWithResponse Give somebody a new one-time password and end their sessions. For administrators, and for those who instruct all courses of a learner.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -11623,6 +15499,32 @@ func (c *ClientWithResponses) ResetPasswordWithResponse(ctx context.Context, acc
 		return nil, err
 	}
 	return ParseResetPasswordResponse(rsp)
+}
+
+// ListSessionsWithResponse Where somebody is logged in. For themselves, and for those who may reset their password.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/accounts/{account}/sessions (the `ListSessions` operationId).
+func (c *ClientWithResponses) ListSessionsWithResponse(ctx context.Context, account AccountName, reqEditors ...RequestEditorFn) (*ListSessionsResponse, error) {
+	rsp, err := c.ListSessions(ctx, account, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListSessionsResponse(rsp)
+}
+
+// EndSessionWithResponse End a session. For the same.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/accounts/{account}/sessions/{session} (the `EndSession` operationId).
+func (c *ClientWithResponses) EndSessionWithResponse(ctx context.Context, account AccountName, session string, reqEditors ...RequestEditorFn) (*EndSessionResponse, error) {
+	rsp, err := c.EndSession(ctx, account, session, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEndSessionResponse(rsp)
 }
 
 // ListCoursesWithResponse One's courses; for administrators all. For instructors and assistants.
@@ -11664,6 +15566,19 @@ func (c *ClientWithResponses) CreateCourseWithResponse(ctx context.Context, body
 	return ParseCreateCourseResponse(rsp)
 }
 
+// DeleteCourseWithResponse Delete a course in which nobody has worked. Any other can be archived. For its instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/courses/{course} (the `DeleteCourse` operationId).
+func (c *ClientWithResponses) DeleteCourseWithResponse(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*DeleteCourseResponse, error) {
+	rsp, err := c.DeleteCourse(ctx, course, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDeleteCourseResponse(rsp)
+}
+
 // GetCourseWithResponse A course with its papers and members. For its instructors and assistants.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -11675,6 +15590,84 @@ func (c *ClientWithResponses) GetCourseWithResponse(ctx context.Context, course 
 		return nil, err
 	}
 	return ParseGetCourseResponse(rsp)
+}
+
+// ChangeCourseWithBodyWithResponse Give a course another title or time zone. For its instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/courses/{course} (the `ChangeCourse` operationId).
+func (c *ClientWithResponses) ChangeCourseWithBodyWithResponse(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeCourseResponse, error) {
+	rsp, err := c.ChangeCourseWithBody(ctx, course, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangeCourseResponse(rsp)
+}
+
+// ChangeCourseWithResponse Give a course another title or time zone. For its instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/courses/{course} (the `ChangeCourse` operationId).
+func (c *ClientWithResponses) ChangeCourseWithResponse(ctx context.Context, course CourseSlug, body ChangeCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeCourseResponse, error) {
+	rsp, err := c.ChangeCourse(ctx, course, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangeCourseResponse(rsp)
+}
+
+// ArchiveCourseWithBodyWithResponse Archive a course, so that it can be read and nothing more is done in it, or take it out of the archive. For its instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/courses/{course}/archived (the `ArchiveCourse` operationId).
+func (c *ClientWithResponses) ArchiveCourseWithBodyWithResponse(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ArchiveCourseResponse, error) {
+	rsp, err := c.ArchiveCourseWithBody(ctx, course, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseArchiveCourseResponse(rsp)
+}
+
+// ArchiveCourseWithResponse Archive a course, so that it can be read and nothing more is done in it, or take it out of the archive. For its instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/courses/{course}/archived (the `ArchiveCourse` operationId).
+func (c *ClientWithResponses) ArchiveCourseWithResponse(ctx context.Context, course CourseSlug, body ArchiveCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*ArchiveCourseResponse, error) {
+	rsp, err := c.ArchiveCourse(ctx, course, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseArchiveCourseResponse(rsp)
+}
+
+// CopyCourseWithBodyWithResponse Make a course with all of another but its people. For its instructors, and for administrators.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/courses/{course}/copies (the `CopyCourse` operationId).
+func (c *ClientWithResponses) CopyCourseWithBodyWithResponse(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CopyCourseResponse, error) {
+	rsp, err := c.CopyCourseWithBody(ctx, course, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCopyCourseResponse(rsp)
+}
+
+// CopyCourseWithResponse Make a course with all of another but its people. For its instructors, and for administrators.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/courses/{course}/copies (the `CopyCourse` operationId).
+func (c *ClientWithResponses) CopyCourseWithResponse(ctx context.Context, course CourseSlug, body CopyCourseJSONRequestBody, reqEditors ...RequestEditorFn) (*CopyCourseResponse, error) {
+	rsp, err := c.CopyCourse(ctx, course, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCopyCourseResponse(rsp)
 }
 
 // AddMemberWithBodyWithResponse Add somebody to a course, making the account if there is none, or give a member another role. For its instructors.
@@ -11703,30 +15696,251 @@ func (c *ClientWithResponses) AddMemberWithResponse(ctx context.Context, course 
 	return ParseAddMemberResponse(rsp)
 }
 
-// OpenPaperWithBodyWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
+// RemoveMemberWithResponse Have a member leave a course. All that they have done in it is kept, and they can be added again. For its instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/courses/{course}/members/{account} (the `RemoveMember` operationId).
+func (c *ClientWithResponses) RemoveMemberWithResponse(ctx context.Context, course CourseSlug, account AccountName, reqEditors ...RequestEditorFn) (*RemoveMemberResponse, error) {
+	rsp, err := c.RemoveMember(ctx, course, account, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveMemberResponse(rsp)
+}
+
+// ChangeMemberWithBodyWithResponse Replace what a member is in a course, and how they are called. For its instructors.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-func (c *ClientWithResponses) OpenPaperWithBodyWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*OpenPaperResponse, error) {
-	rsp, err := c.OpenPaperWithBody(ctx, course, paper, contentType, body, reqEditors...)
+// Corresponds with PUT /api/courses/{course}/members/{account} (the `ChangeMember` operationId).
+func (c *ClientWithResponses) ChangeMemberWithBodyWithResponse(ctx context.Context, course CourseSlug, account AccountName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeMemberResponse, error) {
+	rsp, err := c.ChangeMemberWithBody(ctx, course, account, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseOpenPaperResponse(rsp)
+	return ParseChangeMemberResponse(rsp)
 }
 
-// OpenPaperWithResponse Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
+// ChangeMemberWithResponse Replace what a member is in a course, and how they are called. For its instructors.
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `OpenPaper` operationId).
-func (c *ClientWithResponses) OpenPaperWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, body OpenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*OpenPaperResponse, error) {
-	rsp, err := c.OpenPaper(ctx, course, paper, body, reqEditors...)
+// Corresponds with PUT /api/courses/{course}/members/{account} (the `ChangeMember` operationId).
+func (c *ClientWithResponses) ChangeMemberWithResponse(ctx context.Context, course CourseSlug, account AccountName, body ChangeMemberJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeMemberResponse, error) {
+	rsp, err := c.ChangeMember(ctx, course, account, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseOpenPaperResponse(rsp)
+	return ParseChangeMemberResponse(rsp)
+}
+
+// UnsetPaperWithResponse Take a paper out of a course in which nobody has submitted anything for it. For its instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/courses/{course}/papers/{paper} (the `UnsetPaper` operationId).
+func (c *ClientWithResponses) UnsetPaperWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, reqEditors ...RequestEditorFn) (*UnsetPaperResponse, error) {
+	rsp, err := c.UnsetPaper(ctx, course, paper, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUnsetPaperResponse(rsp)
+}
+
+// SetPaperWithBodyWithResponse Set a paper for a course, or change its times and rules there. What is left out stays as it is, or is taken from the paper. For its instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `SetPaper` operationId).
+func (c *ClientWithResponses) SetPaperWithBodyWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetPaperResponse, error) {
+	rsp, err := c.SetPaperWithBody(ctx, course, paper, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetPaperResponse(rsp)
+}
+
+// SetPaperWithResponse Set a paper for a course, or change its times and rules there. What is left out stays as it is, or is taken from the paper. For its instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/courses/{course}/papers/{paper} (the `SetPaper` operationId).
+func (c *ClientWithResponses) SetPaperWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, body SetPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*SetPaperResponse, error) {
+	rsp, err := c.SetPaper(ctx, course, paper, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetPaperResponse(rsp)
+}
+
+// ListCandidatesWithResponse Who has begun an examination. For the course's instructors and assistants.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/courses/{course}/papers/{paper}/candidates (the `ListCandidates` operationId).
+func (c *ClientWithResponses) ListCandidatesWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, reqEditors ...RequestEditorFn) (*ListCandidatesResponse, error) {
+	rsp, err := c.ListCandidates(ctx, course, paper, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListCandidatesResponse(rsp)
+}
+
+// TakeBackExtensionWithResponse Take an extension back. For the course's instructors.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/courses/{course}/papers/{paper}/extensions (the `TakeBackExtension` operationId).
+func (c *ClientWithResponses) TakeBackExtensionWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, params *TakeBackExtensionParams, reqEditors ...RequestEditorFn) (*TakeBackExtensionResponse, error) {
+	rsp, err := c.TakeBackExtension(ctx, course, paper, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTakeBackExtensionResponse(rsp)
+}
+
+// ListExtensionsWithResponse Who has more time for a paper. For the course's instructors and assistants.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/courses/{course}/papers/{paper}/extensions (the `ListExtensions` operationId).
+func (c *ClientWithResponses) ListExtensionsWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, reqEditors ...RequestEditorFn) (*ListExtensionsResponse, error) {
+	rsp, err := c.ListExtensions(ctx, course, paper, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListExtensionsResponse(rsp)
+}
+
+// ExtendPaperWithBodyWithResponse Give a learner or a group more time for a paper, in place of an extension that they have. For the course's instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/courses/{course}/papers/{paper}/extensions (the `ExtendPaper` operationId).
+func (c *ClientWithResponses) ExtendPaperWithBodyWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ExtendPaperResponse, error) {
+	rsp, err := c.ExtendPaperWithBody(ctx, course, paper, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseExtendPaperResponse(rsp)
+}
+
+// ExtendPaperWithResponse Give a learner or a group more time for a paper, in place of an extension that they have. For the course's instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/courses/{course}/papers/{paper}/extensions (the `ExtendPaper` operationId).
+func (c *ClientWithResponses) ExtendPaperWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, body ExtendPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*ExtendPaperResponse, error) {
+	rsp, err := c.ExtendPaper(ctx, course, paper, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseExtendPaperResponse(rsp)
+}
+
+// TellAllWithBodyWithResponse Say something to all who work on a paper. It appears on their pages at once. For the course's instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/courses/{course}/papers/{paper}/notices (the `TellAll` operationId).
+func (c *ClientWithResponses) TellAllWithBodyWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TellAllResponse, error) {
+	rsp, err := c.TellAllWithBody(ctx, course, paper, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTellAllResponse(rsp)
+}
+
+// TellAllWithResponse Say something to all who work on a paper. It appears on their pages at once. For the course's instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/courses/{course}/papers/{paper}/notices (the `TellAll` operationId).
+func (c *ClientWithResponses) TellAllWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, body TellAllJSONRequestBody, reqEditors ...RequestEditorFn) (*TellAllResponse, error) {
+	rsp, err := c.TellAll(ctx, course, paper, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTellAllResponse(rsp)
+}
+
+// ReleaseMarksWithBodyWithResponse Tell learners outcomes, marks and findings, whatever the rules say, or take that back. For its instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/courses/{course}/papers/{paper}/release (the `ReleaseMarks` operationId).
+func (c *ClientWithResponses) ReleaseMarksWithBodyWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReleaseMarksResponse, error) {
+	rsp, err := c.ReleaseMarksWithBody(ctx, course, paper, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReleaseMarksResponse(rsp)
+}
+
+// ReleaseMarksWithResponse Tell learners outcomes, marks and findings, whatever the rules say, or take that back. For its instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/courses/{course}/papers/{paper}/release (the `ReleaseMarks` operationId).
+func (c *ClientWithResponses) ReleaseMarksWithResponse(ctx context.Context, course CourseSlug, paper PaperSlug, body ReleaseMarksJSONRequestBody, reqEditors ...RequestEditorFn) (*ReleaseMarksResponse, error) {
+	rsp, err := c.ReleaseMarks(ctx, course, paper, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReleaseMarksResponse(rsp)
+}
+
+// IssuePasswordsWithBodyWithResponse Give several learners of a course new one-time passwords, and end their sessions. For its instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/courses/{course}/passwords (the `IssuePasswords` operationId).
+func (c *ClientWithResponses) IssuePasswordsWithBodyWithResponse(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*IssuePasswordsResponse, error) {
+	rsp, err := c.IssuePasswordsWithBody(ctx, course, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseIssuePasswordsResponse(rsp)
+}
+
+// IssuePasswordsWithResponse Give several learners of a course new one-time passwords, and end their sessions. For its instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/courses/{course}/passwords (the `IssuePasswords` operationId).
+func (c *ClientWithResponses) IssuePasswordsWithResponse(ctx context.Context, course CourseSlug, body IssuePasswordsJSONRequestBody, reqEditors ...RequestEditorFn) (*IssuePasswordsResponse, error) {
+	rsp, err := c.IssuePasswords(ctx, course, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseIssuePasswordsResponse(rsp)
+}
+
+// ImportRosterWithBodyWithResponse Import a roster into a course, as it was previewed. All of it is done or nothing is. For the course's instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/courses/{course}/roster (the `ImportRoster` operationId).
+func (c *ClientWithResponses) ImportRosterWithBodyWithResponse(ctx context.Context, course CourseSlug, params *ImportRosterParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ImportRosterResponse, error) {
+	rsp, err := c.ImportRosterWithBody(ctx, course, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseImportRosterResponse(rsp)
+}
+
+// PreviewRosterWithBodyWithResponse What importing a roster would do, line by line. Nothing is done. For the course's instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/courses/{course}/roster/preview (the `PreviewRoster` operationId).
+func (c *ClientWithResponses) PreviewRosterWithBodyWithResponse(ctx context.Context, course CourseSlug, params *PreviewRosterParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PreviewRosterResponse, error) {
+	rsp, err := c.PreviewRosterWithBody(ctx, course, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePreviewRosterResponse(rsp)
 }
 
 // ListDatasetsWithResponse The datasets of the caller's papers. An instructor sees all.
@@ -11989,6 +16203,19 @@ func (c *ClientWithResponses) StopJobWithResponse(ctx context.Context, job JobId
 	return ParseStopJobResponse(rsp)
 }
 
+// ListLogWithResponse The audit log, the latest first - who did what to accounts, courses, papers and marks. For instructors of their own courses, and for administrators.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/log (the `ListLog` operationId).
+func (c *ClientWithResponses) ListLogWithResponse(ctx context.Context, params *ListLogParams, reqEditors ...RequestEditorFn) (*ListLogResponse, error) {
+	rsp, err := c.ListLog(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListLogResponse(rsp)
+}
+
 // ListOwnMarksWithResponse The caller's own marks, paper by paper.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -12104,6 +16331,19 @@ func (c *ClientWithResponses) CheckPaperWithResponse(ctx context.Context, paper 
 		return nil, err
 	}
 	return ParseCheckPaperResponse(rsp)
+}
+
+// FollowPaperWithResponse What changes of a paper while one works on it - its times, what is told, and what instructors say to all - as server-sent events. Each is a PaperNews.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/papers/{paper}/events (the `FollowPaper` operationId).
+func (c *ClientWithResponses) FollowPaperWithResponse(ctx context.Context, paper PaperSlug, reqEditors ...RequestEditorFn) (*FollowPaperResponse, error) {
+	rsp, err := c.FollowPaper(ctx, paper, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseFollowPaperResponse(rsp)
 }
 
 // GetExerciseWithResponse One exercise.
@@ -12286,6 +16526,32 @@ func (c *ClientWithResponses) PublishPaperWithResponse(ctx context.Context, pape
 		return nil, err
 	}
 	return ParsePublishPaperResponse(rsp)
+}
+
+// BeginExaminationWithBodyWithResponse Begin one's examination, or go on with it in this session.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/papers/{paper}/sitting (the `BeginExamination` operationId).
+func (c *ClientWithResponses) BeginExaminationWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*BeginExaminationResponse, error) {
+	rsp, err := c.BeginExaminationWithBody(ctx, paper, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseBeginExaminationResponse(rsp)
+}
+
+// BeginExaminationWithResponse Begin one's examination, or go on with it in this session.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/papers/{paper}/sitting (the `BeginExamination` operationId).
+func (c *ClientWithResponses) BeginExaminationWithResponse(ctx context.Context, paper PaperSlug, body BeginExaminationJSONRequestBody, reqEditors ...RequestEditorFn) (*BeginExaminationResponse, error) {
+	rsp, err := c.BeginExamination(ctx, paper, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseBeginExaminationResponse(rsp)
 }
 
 // ListVersionsWithResponse The versions of a paper, the latest first. For instructors.
@@ -12861,6 +17127,75 @@ func ParseSetActiveResponse(rsp *http.Response) (*SetActiveResponse, error) {
 	return response, nil
 }
 
+// ParseAnonymiseResponse parses an HTTP response from a AnonymiseWithResponse call
+func ParseAnonymiseResponse(rsp *http.Response) (*AnonymiseResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AnonymiseResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Account
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetPersonFileResponse parses an HTTP response from a GetPersonFileWithResponse call
+func ParseGetPersonFileResponse(rsp *http.Response) (*GetPersonFileResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetPersonFileResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest map[string]interface{}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	case rsp.StatusCode == 200:
+		// Content-type (text/html) unsupported
+
+	}
+
+	return response, nil
+}
+
 // ParseResetPasswordResponse parses an HTTP response from a ResetPasswordWithResponse call
 func ParseResetPasswordResponse(rsp *http.Response) (*ResetPasswordResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -12881,6 +17216,68 @@ func ParseResetPasswordResponse(rsp *http.Response) (*ResetPasswordResponse, err
 			return nil, err
 		}
 		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListSessionsResponse parses an HTTP response from a ListSessionsWithResponse call
+func ParseListSessionsResponse(rsp *http.Response) (*ListSessionsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListSessionsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []OpenSession
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseEndSessionResponse parses an HTTP response from a EndSessionWithResponse call
+func ParseEndSessionResponse(rsp *http.Response) (*EndSessionResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &EndSessionResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -12960,6 +17357,35 @@ func ParseCreateCourseResponse(rsp *http.Response) (*CreateCourseResponse, error
 	return response, nil
 }
 
+// ParseDeleteCourseResponse parses an HTTP response from a DeleteCourseWithResponse call
+func ParseDeleteCourseResponse(rsp *http.Response) (*DeleteCourseResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DeleteCourseResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseGetCourseResponse parses an HTTP response from a GetCourseWithResponse call
 func ParseGetCourseResponse(rsp *http.Response) (*GetCourseResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -12980,6 +17406,105 @@ func ParseGetCourseResponse(rsp *http.Response) (*GetCourseResponse, error) {
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseChangeCourseResponse parses an HTTP response from a ChangeCourseWithResponse call
+func ParseChangeCourseResponse(rsp *http.Response) (*ChangeCourseResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ChangeCourseResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Course
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseArchiveCourseResponse parses an HTTP response from a ArchiveCourseWithResponse call
+func ParseArchiveCourseResponse(rsp *http.Response) (*ArchiveCourseResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ArchiveCourseResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Course
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseCopyCourseResponse parses an HTTP response from a CopyCourseWithResponse call
+func ParseCopyCourseResponse(rsp *http.Response) (*CopyCourseResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CopyCourseResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Course
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -13026,15 +17551,106 @@ func ParseAddMemberResponse(rsp *http.Response) (*AddMemberResponse, error) {
 	return response, nil
 }
 
-// ParseOpenPaperResponse parses an HTTP response from a OpenPaperWithResponse call
-func ParseOpenPaperResponse(rsp *http.Response) (*OpenPaperResponse, error) {
+// ParseRemoveMemberResponse parses an HTTP response from a RemoveMemberWithResponse call
+func ParseRemoveMemberResponse(rsp *http.Response) (*RemoveMemberResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &OpenPaperResponse{
+	response := &RemoveMemberResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseChangeMemberResponse parses an HTTP response from a ChangeMemberWithResponse call
+func ParseChangeMemberResponse(rsp *http.Response) (*ChangeMemberResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ChangeMemberResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Member
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseUnsetPaperResponse parses an HTTP response from a UnsetPaperWithResponse call
+func ParseUnsetPaperResponse(rsp *http.Response) (*UnsetPaperResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &UnsetPaperResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSetPaperResponse parses an HTTP response from a SetPaperWithResponse call
+func ParseSetPaperResponse(rsp *http.Response) (*SetPaperResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SetPaperResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
@@ -13042,6 +17658,299 @@ func ParseOpenPaperResponse(rsp *http.Response) (*OpenPaperResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest CoursePaper
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListCandidatesResponse parses an HTTP response from a ListCandidatesWithResponse call
+func ParseListCandidatesResponse(rsp *http.Response) (*ListCandidatesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListCandidatesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Candidate
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseTakeBackExtensionResponse parses an HTTP response from a TakeBackExtensionWithResponse call
+func ParseTakeBackExtensionResponse(rsp *http.Response) (*TakeBackExtensionResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TakeBackExtensionResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListExtensionsResponse parses an HTTP response from a ListExtensionsWithResponse call
+func ParseListExtensionsResponse(rsp *http.Response) (*ListExtensionsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListExtensionsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Extension
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseExtendPaperResponse parses an HTTP response from a ExtendPaperWithResponse call
+func ParseExtendPaperResponse(rsp *http.Response) (*ExtendPaperResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ExtendPaperResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Extension
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseTellAllResponse parses an HTTP response from a TellAllWithResponse call
+func ParseTellAllResponse(rsp *http.Response) (*TellAllResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TellAllResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Notice
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseReleaseMarksResponse parses an HTTP response from a ReleaseMarksWithResponse call
+func ParseReleaseMarksResponse(rsp *http.Response) (*ReleaseMarksResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReleaseMarksResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest CoursePaper
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseIssuePasswordsResponse parses an HTTP response from a IssuePasswordsWithResponse call
+func ParseIssuePasswordsResponse(rsp *http.Response) (*IssuePasswordsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &IssuePasswordsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest []AddedAccount
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseImportRosterResponse parses an HTTP response from a ImportRosterWithResponse call
+func ParseImportRosterResponse(rsp *http.Response) (*ImportRosterResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ImportRosterResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest ImportedRoster
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParsePreviewRosterResponse parses an HTTP response from a PreviewRosterWithResponse call
+func ParsePreviewRosterResponse(rsp *http.Response) (*PreviewRosterResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &PreviewRosterResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest RosterPreview
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -13644,6 +18553,42 @@ func ParseStopJobResponse(rsp *http.Response) (*StopJobResponse, error) {
 	return response, nil
 }
 
+// ParseListLogResponse parses an HTTP response from a ListLogWithResponse call
+func ParseListLogResponse(rsp *http.Response) (*ListLogResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListLogResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest LogPage
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	case rsp.StatusCode == 200:
+		// Content-type (text/csv) unsupported
+
+	}
+
+	return response, nil
+}
+
 // ParseListOwnMarksResponse parses an HTTP response from a ListOwnMarksWithResponse call
 func ParseListOwnMarksResponse(rsp *http.Response) (*ListOwnMarksResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -13889,6 +18834,32 @@ func ParseCheckPaperResponse(rsp *http.Response) (*CheckPaperResponse, error) {
 		}
 		response.JSON202 = &dest
 
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseFollowPaperResponse parses an HTTP response from a FollowPaperWithResponse call
+func ParseFollowPaperResponse(rsp *http.Response) (*FollowPaperResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &FollowPaperResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
@@ -14203,6 +19174,39 @@ func ParsePublishPaperResponse(rsp *http.Response) (*PublishPaperResponse, error
 			return nil, err
 		}
 		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseBeginExaminationResponse parses an HTTP response from a BeginExaminationWithResponse call
+func ParseBeginExaminationResponse(rsp *http.Response) (*BeginExaminationResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &BeginExaminationResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest PaperSummary
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -9,8 +9,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
 	"examen/internal/account"
 	"examen/internal/core/marking"
 	"examen/internal/course"
@@ -46,7 +44,7 @@ func open(t *testing.T) *yard {
 // course makes a course that hazel instructs, and says hazel as she is then.
 func (y *yard) course(t *testing.T, slug string) account.Account {
 	t.Helper()
-	if _, err := y.Create(ctx, y.Hazel, slug, strings.ToUpper(slug), ""); err != nil {
+	if _, err := y.Create(ctx, y.Hazel, course.NewCourse{Slug: slug, Title: strings.ToUpper(slug)}); err != nil {
 		t.Fatal(err)
 	}
 	return y.Account(t, "hazel")
@@ -55,7 +53,7 @@ func (y *yard) course(t *testing.T, slug string) account.Account {
 // member adds somebody to a course.
 func (y *yard) member(t *testing.T, slug, name string, role account.Role) account.Account {
 	t.Helper()
-	_, _, err := y.AddMember(
+	_, err := y.People().Add(
 		ctx, y.Account(t, "hazel"), slug, course.NewMember{Name: name, Password: "long enough it is", Role: role},
 	)
 	if err != nil {
@@ -115,7 +113,8 @@ func TestWhatACourseMayBeCalled(t *testing.T) {
 		{"autumn", "Autumn", "Local", "course-zone"},
 		{"autumn", "Autumn", "Europe/Rome", ""},
 	} {
-		if _, err := y.Create(ctx, y.Hazel, c.slug, c.title, c.zone); kind(t, err) != c.want {
+		n := course.NewCourse{Slug: c.slug, Title: c.title, Zone: c.zone}
+		if _, err := y.Create(ctx, y.Hazel, n); kind(t, err) != c.want {
 			t.Errorf("%q: got %v", c, err)
 		}
 	}
@@ -136,7 +135,8 @@ func TestTimesHoldToTheSecond(t *testing.T) {
 		{"wasps", &opens, &due, "no-paper"},
 		{"hives", &opens, &due, ""},
 	} {
-		if _, err := y.SetPaper(ctx, hazel, "timed", c.paper, c.opens, c.due); kind(t, err) != c.want {
+		n := course.NewSet{Opens: c.opens, Due: c.due}
+		if _, err := y.Sets().Set(ctx, hazel, "timed", c.paper, n); kind(t, err) != c.want {
 			t.Errorf("%+v: %v", c, err)
 		}
 	}
@@ -171,35 +171,6 @@ func TestTimesHoldToTheSecond(t *testing.T) {
 	}
 }
 
-// A learner with more time has it, and nobody else.
-func TestExtensions(t *testing.T) {
-	y := open(t)
-	hazel := y.course(t, "longer")
-	robin, wren := y.member(
-		t, "longer", "robin-longer", account.Learner,
-	), y.member(t, "longer", "wren-longer", account.Learner)
-	due := y.Now.Add(time.Hour)
-	if _, err := y.SetPaper(ctx, hazel, "longer", "hives", nil, &due); err != nil {
-		t.Fatal(err)
-	}
-	conn, err := pgx.Connect(ctx, url)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer conn.Close(ctx)
-	_, err = conn.Exec(ctx, `INSERT INTO extension SELECT course_paper.id, $1, $2 FROM course_paper
-		JOIN course ON course.id = course_id WHERE slug = 'longer'`, robin.ID, due.Add(time.Hour))
-	if err != nil {
-		t.Fatal(err)
-	}
-	y.Now = due
-	for who, want := range map[*account.Account]marking.State{&robin: marking.Open, &wren: marking.Closed} {
-		if r, err := y.Read(ctx, *who, "hives"); err != nil || r.State != want {
-			t.Errorf("%s: got %+v, %v", who.Name, r, err)
-		}
-	}
-}
-
 // Who has a paper in two courses works on it in the one that is open, and stands in each by itself.
 func TestAPaperInTwoCourses(t *testing.T) {
 	y := open(t)
@@ -209,7 +180,7 @@ func TestAPaperInTwoCourses(t *testing.T) {
 	robin := y.member(t, "second", "robin-twice", account.Learner)
 	past, future := y.Now.Add(-time.Hour), y.Now.Add(time.Hour)
 	for slug, due := range map[string]*time.Time{"first": &past, "second": &future} {
-		if _, err := y.SetPaper(ctx, hazel, slug, "hives", nil, due); err != nil {
+		if _, err := y.Sets().Set(ctx, hazel, slug, "hives", course.NewSet{Due: due}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -245,7 +216,7 @@ func TestMarksAddUpExactly(t *testing.T) {
 	y := open(t)
 	hazel := y.course(t, "sums")
 	robin := y.member(t, "sums", "robin-sums", account.Learner)
-	if _, err := y.SetPaper(ctx, hazel, "sums", "hives", nil, nil); err != nil {
+	if _, err := y.Sets().Set(ctx, hazel, "sums", "hives", course.NewSet{}); err != nil {
 		t.Fatal(err)
 	}
 	y.attempt(t, robin, "sums", "all", "correct", "0.1")
@@ -293,13 +264,13 @@ func TestMarksAddUpExactly(t *testing.T) {
 func TestMembers(t *testing.T) {
 	y := open(t)
 	hazel := y.course(t, "members")
-	posy, password, err := y.AddMember(ctx, hazel, "members", course.NewMember{Name: " Posy "})
-	if err != nil || posy.Name != "posy" || password == "" || !posy.OneTime || posy.Role != account.Learner {
-		t.Fatalf("got %+v, %q, %v", posy, password, err)
+	posy, err := y.People().Add(ctx, hazel, "members", course.NewMember{Name: " Posy "})
+	if err != nil || posy.Name != "posy" || posy.Password == "" || !posy.OneTime || posy.Role != account.Learner {
+		t.Fatalf("got %+v, %v", posy, err)
 	}
-	again, password, err := y.AddMember(ctx, hazel, "members", course.NewMember{Name: "posy", Role: account.Assistant})
-	if err != nil || again.ID != posy.ID || password != "" {
-		t.Errorf("the same again: %+v, %q, %v", again, password, err)
+	again, err := y.People().Add(ctx, hazel, "members", course.NewMember{Name: "posy", Role: account.Assistant})
+	if err != nil || again.ID != posy.ID || again.Password != "" {
+		t.Errorf("the same again: %+v, %v", again, err)
 	}
 	if role := y.Account(t, "posy").Role(); role != account.Assistant {
 		t.Errorf("got %s", role)
@@ -316,7 +287,7 @@ func TestMembers(t *testing.T) {
 		{course.NewMember{Name: "hazel", Role: account.Learner}, "last-instructor"},
 		{course.NewMember{Name: "lark", DisplayName: "Lark", Password: "long enough it is"}, ""},
 	} {
-		if _, _, err := y.AddMember(ctx, hazel, "members", c.NewMember); kind(t, err) != c.want {
+		if _, err := y.People().Add(ctx, hazel, "members", c.NewMember); kind(t, err) != c.want {
 			t.Errorf("%+v: got %v", c, err)
 		}
 	}

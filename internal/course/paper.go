@@ -19,40 +19,62 @@ type Reading struct {
 	*library.Paper
 	// Course is the course in which the account is a learner of it; nil for none: what they submit is to try it out.
 	Course *int64
-	// Span is when it may be worked on, extensions counted.
+	// Set identifies the paper as it is set for that course, in the revision by which marks are computed; nil and 0 for
+	// none.
+	Set      *int64
+	Revision int64
+	Rules    marking.Rules
+	// Span is when it may be worked on, extensions and the account's own examination counted.
 	Span  marking.Span
 	State marking.State
 	// Zone is the time zone of the course, as the IANA names it.
 	Zone string
 	// Staff tells that the account sees accepted answers, and reads the paper at any time.
 	Staff bool
-}
+	// Told tells that the account may know outcomes, marks and findings; Answers, that it is shown accepted answers.
+	Told, Answers bool
+	// Sitting is the account's examination; nil for a paper that is none.
+	Sitting *Sitting
 
-// A set is a paper as set for one of an account's courses.
-type set struct {
-	course int64
-	span   marking.Span
-	zone   string
-}
-
-func setOf(row query.PaperSetsRow) set {
-	s := set{row.CourseID, marking.SpanOf(row.OpensAt, row.DueAt), row.Zone}
-	if row.ExtendedTo != nil && !s.span.Due.IsZero() && row.ExtendedTo.After(s.span.Due) {
-		s.span.Due = *row.ExtendedTo
-	}
-	return s
+	archived bool
 }
 
 // sets returns the ways in which a paper is set for an account's courses.
 func (c *Courses) sets(ctx context.Context, who account.Account, paper int64) ([]set, error) {
-	return c.setsKept.Load(setsKey{who.ID, paper}, func() ([]set, error) {
-		rows, err := c.records.PaperSets(ctx, query.PaperSetsParams{AccountID: who.ID, PaperID: &paper})
-		var sets []set
-		for _, row := range rows {
-			sets = append(sets, setOf(row))
+	kept, err := c.setsKept.Load(setsKey{who.ID, paper}, func() ([]set, error) { return c.readSets(ctx, who, &paper) })
+	if err != nil || !slices.ContainsFunc(kept, func(s set) bool { return s.rules.Exam != nil }) {
+		return kept, err
+	}
+	sets := slices.Clone(kept) // whether an examination has begun is not kept, but asked
+	for i := range sets {
+		if sets[i].rules.Exam == nil {
+			continue
 		}
-		return sets, err
-	})
+		row, err := c.records.OwnSitting(ctx, query.OwnSittingParams{CoursePaperID: sets[i].id, AccountID: who.ID})
+		if err == nil {
+			sets[i].started, sets[i].session = &row.StartedAt, row.Session
+		} else if !records.Missing(err) {
+			return nil, err
+		}
+	}
+	return sets, nil
+}
+
+// readSets reads the ways in which a paper, or with nil each paper, is set for an account's courses.
+func (c *Courses) readSets(ctx context.Context, who account.Account, paper *int64) ([]set, error) {
+	rows, err := c.records.PaperSets(ctx, query.PaperSetsParams{AccountID: who.ID, PaperID: paper})
+	if err != nil {
+		return nil, err
+	}
+	var sets []set
+	for _, row := range rows {
+		s, err := setOf(row)
+		if err != nil {
+			return nil, err
+		}
+		sets = append(sets, s)
+	}
+	return sets, nil
 }
 
 // setsKey identifies the sets of one paper for one account.
@@ -62,25 +84,34 @@ type setsKey struct{ account, paper int64 }
 // account prepares no papers. An account that is a learner in one of the courses works on the paper there, even if it
 // is staff in another.
 func (c *Courses) reading(who account.Account, p *library.Paper, sets []set) *Reading {
-	r := &Reading{Paper: p, Span: p.Span, Zone: "UTC", Staff: who.May(account.Prepare) == nil}
+	r := &Reading{Paper: p, Span: p.Span, Zone: "UTC", Staff: who.May(account.Prepare) == nil, Told: true}
 	var studied, taught []set
 	for _, s := range sets {
-		at := slices.IndexFunc(who.Courses, func(m account.Membership) bool { return m.ID == s.course })
-		if at >= 0 && who.Courses[at].Role != account.Learner {
+		switch {
+		case s.left:
+		case s.role == account.Learner:
+			studied = append(studied, s)
+		default:
 			r.Staff = true
 			taught = append(taught, s)
-		} else {
-			studied = append(studied, s)
 		}
 	}
+	now := c.now()
 	if at := c.choose(studied); at >= 0 {
-		r.Course, r.Span, r.Zone = &studied[at].course, studied[at].span, studied[at].zone
+		s := &studied[at]
+		r.Course, r.Set, r.Revision, r.Rules, r.Span, r.Zone = &s.course, &s.id, s.revision, s.rules, s.span(), s.zone
+		r.State, r.archived = s.at(now), s.archived
+		r.Told, r.Answers = r.Staff || s.told(now), r.Staff || s.answers(now)
+		if !r.Staff {
+			r.Sitting = s.sitting(who)
+		}
+		return r
 	} else if at := c.choose(taught); at >= 0 {
-		r.Span, r.Zone = taught[at].span, taught[at].zone
+		r.Span, r.Zone = taught[at].window, taught[at].zone
 	} else if !r.Staff {
 		return nil
 	}
-	r.State = r.Span.At(c.now())
+	r.State = r.Span.At(now)
 	return r
 }
 
@@ -88,7 +119,7 @@ func (c *Courses) reading(who account.Account, p *library.Paper, sets []set) *Re
 func (c *Courses) choose(sets []set) int {
 	var spans []marking.Span
 	for _, s := range sets {
-		spans = append(spans, s.span)
+		spans = append(spans, s.span())
 	}
 	return marking.Choose(c.now(), spans)
 }
@@ -107,10 +138,13 @@ func (c *Courses) Read(ctx context.Context, who account.Account, slug string) (*
 	switch {
 	case r == nil:
 		return nil, noPaper(who, slug) // as if it were not there: nobody learns which papers there are
-	case !r.Staff && r.State == marking.Upcoming:
-		return nil, problem.New(403, "not-open", "The paper is not open yet", "It opens on %s.", when(r.Span.Opens))
+	case r.Staff:
+		return r, nil
+	case r.State == marking.Upcoming:
+		return nil, problem.New(403, "not-open", "The paper is not open yet",
+			"It opens on %s.", when(r.Span.Opens, r.Zone))
 	}
-	return r, nil
+	return r, r.Sitting.mayRead(r)
 }
 
 // Known finds a paper that an account may read or, as worked tells, has worked on before. For any other account the
@@ -170,30 +204,60 @@ func noPaper(who account.Account, slug string) error {
 		"No paper called %.80q is set for any of your courses; ask your instructor.", slug)
 }
 
-// when formats a time for a message.
-func when(t time.Time) string { return t.UTC().Format("2 January 2006 at 15:04 UTC") }
+// when formats a time for a message, in the zone of a course.
+func when(t time.Time, zone string) string {
+	place, err := time.LoadLocation(zone)
+	if err != nil {
+		place = time.UTC
+	}
+	return t.In(place).Format("2 January 2006 at 15:04 MST")
+}
 
 // MaySubmit returns a problem if the paper could not be worked on at the time a submission was received.
 func (r *Reading) MaySubmit(received time.Time) error {
-	if r.Course == nil || r.Span.At(received) != marking.Closed {
+	switch {
+	case r.Course == nil:
 		return nil
+	case r.archived:
+		return problem.New(403, "archived", "The course is archived",
+			"Nothing more is submitted in it. Queries can still be run, and the draft is kept.")
+	case r.Span.At(received) != marking.Closed:
+		return nil
+	case r.Sitting != nil:
+		return problem.New(403, "past-due", "The examination is over",
+			"It ended on %s. What was submitted by then counts; the draft is kept.", when(r.Span.Due, r.Zone))
 	}
 	return problem.New(403, "past-due", "The paper is closed",
-		"It was due on %s. Queries can still be run, not submitted; the draft is kept.", when(r.Span.Due))
+		"It was due on %s. Queries can still be run, not submitted; the draft is kept.", when(r.Span.Due, r.Zone))
 }
 
-// A Listed is a paper in a list, with the account's own progress in it.
+// A Listed is a paper in a list, with the account's own progress in it. What the account may not be told yet is left
+// out.
 type Listed struct {
 	library.Listed
 	Span               marking.Span
 	State              marking.State
 	Zone               string // of the course
+	Rules              marking.Rules
+	Told               bool     // the account may know marks
+	Sitting            *Sitting // of an examination
 	Mark               marking.Points
 	Correct, Attempted int
 	NewMarks           int     // set by others since the account opened the paper last
 	Last               *Worked // nil: not on any yet
 	course             *int64  // in which the account is a learner of it
 }
+
+// listedOf is a paper in a list as an account reads it.
+func listedOf(p library.Listed, r *Reading) Listed {
+	return Listed{
+		Listed: p, Span: r.Span, State: r.State, Zone: r.Zone, Rules: r.Rules, Told: r.Told, Sitting: r.Sitting,
+		course: r.Course,
+	}
+}
+
+// List is the paper in a list, with nothing of the account's progress yet.
+func (r *Reading) List(p library.Listed) Listed { return listedOf(p, r) }
 
 // Worked is the exercise of a paper on which an account worked last.
 type Worked struct {
@@ -208,7 +272,7 @@ func (c *Courses) Papers(ctx context.Context, who account.Account) ([]Listed, er
 	if err != nil {
 		return nil, err
 	}
-	rows, err := c.records.PaperSets(ctx, query.PaperSetsParams{AccountID: who.ID})
+	all, err := c.readSets(ctx, who, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -225,8 +289,8 @@ func (c *Courses) Papers(ctx context.Context, who account.Account) ([]Listed, er
 		return nil, err
 	}
 	sets := map[int64][]set{}
-	for _, row := range rows {
-		sets[row.PaperID] = append(sets[row.PaperID], setOf(row))
+	for _, s := range all {
+		sets[s.paper] = append(sets[s.paper], s)
 	}
 	list := []Listed{}
 	for _, p := range papers {
@@ -234,9 +298,9 @@ func (c *Courses) Papers(ctx context.Context, who account.Account) ([]Listed, er
 		if r == nil {
 			continue
 		}
-		listed := Listed{Listed: p, Span: r.Span, State: r.State, Zone: r.Zone, course: r.Course}
+		listed := listedOf(p, r)
 		for _, row := range news {
-			if row.PaperID == p.ID {
+			if row.PaperID == p.ID && r.Told {
 				listed.NewMarks = int(row.Marks)
 			}
 		}
@@ -247,8 +311,9 @@ func (c *Courses) Papers(ctx context.Context, who account.Account) ([]Listed, er
 		}
 		for _, st := range standing {
 			if st.PaperID == p.ID && sameCourse(st.CourseID, r.Course) {
-				listed.Mark = marking.PointsOf(st.Mark)
-				listed.Correct, listed.Attempted = int(st.Correct), int(st.Attempted)
+				if listed.Attempted = int(st.Attempted); r.Told {
+					listed.Mark, listed.Correct = marking.PointsOf(st.Mark), int(st.Correct)
+				}
 			}
 		}
 		list = append(list, listed)
@@ -313,7 +378,9 @@ func (m *PaperMarks) add(row query.OwnMarksRow) {
 			Slug: row.Slug, Title: row.Title, Number: int(row.Number), Points: marking.PointsOf(row.Points),
 		})
 	}
-	if sameCourse(row.CourseID, m.course) {
+	if sameCourse(row.CourseID, m.course) && !m.Told {
+		m.Exercises[len(m.Exercises)-1].Attempts = int(row.Attempts)
+	} else if sameCourse(row.CourseID, m.course) {
 		e := &m.Exercises[len(m.Exercises)-1]
 		e.Outcome, e.Mark, e.Attempts = marking.Outcome(row.Outcome), marking.PointsOf(row.Mark), int(row.Attempts)
 		e.CountsAt, e.ByHand, e.Reason = row.CountsAt, row.ByHand, row.Reason

@@ -33,7 +33,7 @@ func standingOf(row query.Standing) Standing {
 	}
 }
 
-// Standing returns how an account stands on the exercises of a paper, keyed by exercise id.
+// Standing returns how an account stands on the exercises of a paper, keyed by exercise id: as much as it may be told.
 func (c *Courses) Standing(ctx context.Context, who account.Account, r *Reading) (map[int64]Standing, error) {
 	rows, err := c.records.OwnStanding(
 		ctx, query.OwnStandingParams{PaperID: r.ID, AccountID: who.ID, CourseID: r.Course},
@@ -42,6 +42,9 @@ func (c *Courses) Standing(ctx context.Context, who account.Account, r *Reading)
 	for _, row := range rows {
 		s := standingOf(row.Standing)
 		s.CountsAt, s.Reason = row.CountsAt, row.Reason
+		if !r.Told {
+			s = Standing{Attempts: s.Attempts, Used: s.Used}
+		}
 		all[row.Standing.ExerciseID] = s
 	}
 	return all, err

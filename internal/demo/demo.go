@@ -107,7 +107,7 @@ func Add(ctx context.Context, url, pack string) error {
 	}
 	for _, paper := range known.Papers {
 		if _, err := client.Read[client.CoursePaper](
-			hazel.OpenPaper(ctx, course, paper.Slug, client.PaperTimes{}),
+			hazel.SetPaper(ctx, course, paper.Slug, client.PaperSetting{}),
 		); err != nil {
 			return err
 		}
@@ -183,7 +183,7 @@ func setUp(ctx context.Context, hazel *client.Client) error {
 		return nil
 	}
 	due := time.Now().AddDate(0, 0, 14).UTC().Truncate(24 * time.Hour).Add(22 * time.Hour)
-	_, err = client.Read[client.CoursePaper](hazel.OpenPaper(ctx, course, paper, client.PaperTimes{Due: due}))
+	_, err = client.Read[client.CoursePaper](hazel.SetPaper(ctx, course, paper, client.PaperSetting{Due: due}))
 	return err
 }
 

@@ -2,6 +2,8 @@ package records
 
 import (
 	"context"
+	"slices"
+	"strconv"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -10,9 +12,14 @@ import (
 // What [Store.Watch] tells of.
 const (
 	SessionsChanged = "sessions" // a session or an account is not what it was
-	PapersChanged   = "papers"   // a paper, an exercise, a build, or when somebody may read what
+	PapersChanged   = "papers"   // a paper, an exercise or a build
+	SetsChanged     = "sets"     // when and how somebody may work on what
 	MembersChanged  = "members"  // who is in a course
+	NoticesChanged  = "notices"  // what is said to all who work on a paper
 )
+
+// SittingChanged is what [Store.Watch] tells of an account's examination.
+func SittingChanged(account int64) string { return "sitting " + strconv.FormatInt(account, 10) }
 
 // Follow keeps all caches informed of changes, by this replica or another, until the context ends.
 func (s *Store) Follow(ctx context.Context) {
@@ -22,6 +29,39 @@ func (s *Store) Follow(ctx context.Context) {
 // Changed invalidates the caches of something. Whoever changes it calls this after the write, because news from the
 // server takes a moment to arrive.
 func (s *Store) Changed(what string) { s.each(what, func(c cache) { c.invalidate() }) }
+
+// Hear returns a channel that receives a value after changes of some things, of several at once only one, until stop is
+// called. It needs [Store.Follow].
+func (s *Store) Hear(what ...string) (changes <-chan struct{}, stop func()) {
+	e := &ear{changes: make(chan struct{}, 1)}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, w := range what {
+		s.caches[w] = append(s.caches[w], e)
+	}
+	return e.changes, func() {
+		s.mu.Lock()
+		defer s.mu.Unlock()
+		for _, w := range what {
+			s.caches[w] = slices.DeleteFunc(s.caches[w], func(c cache) bool { return c == e })
+			if len(s.caches[w]) == 0 {
+				delete(s.caches, w)
+			}
+		}
+	}
+}
+
+// An ear hears of changes as a cache does.
+type ear struct{ changes chan struct{} }
+
+func (e *ear) listen(bool) { e.invalidate() } // what was missed may have changed anything
+
+func (e *ear) invalidate() {
+	select {
+	case e.changes <- struct{}{}:
+	default: // it has heard of one already
+	}
+}
 
 // cache is a [Cache] of any type.
 type cache interface {

@@ -212,3 +212,12 @@ func Unavailable(err error) bool {
 
 // IsText reports whether a string can be stored as text: valid UTF-8 without NUL.
 func IsText(s string) bool { return utf8.ValidString(s) && !strings.ContainsRune(s, 0) }
+
+// Text returns what can be stored of a string as text, at most so many bytes.
+func Text(s string, most int) string {
+	s = strings.ToValidUTF8(strings.ReplaceAll(s, "\x00", ""), "")
+	if len(s) > most {
+		s = strings.ToValidUTF8(s[:most], "")
+	}
+	return s
+}

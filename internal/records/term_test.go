@@ -204,7 +204,10 @@ func TestTheAuditLog(t *testing.T) {
 		if err := s.SetPassword(ctx, query.SetPasswordParams{ID: c.learner.ID, Password: "secret hash"}); err != nil {
 			return err
 		}
-		return s.SetCoursePaper(ctx, query.SetCoursePaperParams{CourseID: c.course.ID, PaperID: c.paper.ID})
+		_, err := s.SetCoursePaper(ctx, query.SetCoursePaperParams{
+			CourseID: c.course.ID, PaperID: c.paper.ID, Rules: json.RawMessage("{}"),
+		})
+		return err
 	})
 	if err != nil {
 		t.Fatal(err)

@@ -49,6 +49,7 @@ func (s *server) LogIn(ctx context.Context, request contract.LogInRequestObject)
 			Password: request.Body.Password,
 			Kind:     kind,
 			Address:  c.ClientIP(),
+			Client:   c.Request.UserAgent(),
 			Device:   device,
 		},
 	)
@@ -298,98 +299,6 @@ func marksCSV(grid *course.Progress) string {
 		lines = append(lines, append(line, l.Mark.String(), grid.Points.String()))
 	}
 	return export.Table(lines)
-}
-
-func (s *server) ListCourses(
-	ctx context.Context, _ contract.ListCoursesRequestObject,
-) (contract.ListCoursesResponseObject, error) {
-	courses, err := s.Courses.List(ctx, who(ctx))
-	list := contract.ListCourses200JSONResponse{}
-	for _, c := range courses {
-		list = append(list, toCourse(c))
-	}
-	return list, err
-}
-
-func toCourse(c course.Course) contract.Course {
-	return contract.Course{Slug: c.Slug, Title: c.Title, Zone: c.Zone, Learners: c.Learners, Papers: c.Papers}
-}
-
-func (s *server) CreateCourse(
-	ctx context.Context, request contract.CreateCourseRequestObject,
-) (contract.CreateCourseResponseObject, error) {
-	course, err := s.Courses.Create(ctx, who(ctx), request.Body.Slug, request.Body.Title, request.Body.Zone)
-	return contract.CreateCourse201JSONResponse(toCourse(course)), err
-}
-
-func (s *server) GetCourse(
-	ctx context.Context, request contract.GetCourseRequestObject,
-) (contract.GetCourseResponseObject, error) {
-	course, err := s.Courses.Course(ctx, who(ctx), request.Course)
-	if err != nil {
-		return nil, err
-	}
-	out := contract.GetCourse200JSONResponse{
-		Slug: course.Slug, Title: course.Title, Papers: []contract.CoursePaper{}, Members: []contract.Member{},
-	}
-	for _, p := range course.Papers {
-		out.Papers = append(out.Papers, toCoursePaper(p))
-	}
-	for _, m := range course.Members {
-		out.Members = append(out.Members, toMember(m))
-	}
-	return out, nil
-}
-
-func (s *server) OpenPaper(
-	ctx context.Context, request contract.OpenPaperRequestObject,
-) (contract.OpenPaperResponseObject, error) {
-	p, err := s.Courses.SetPaper(
-		ctx, who(ctx), request.Course, request.Paper, given(request.Body.Opens), given(request.Body.Due),
-	)
-	return contract.OpenPaper200JSONResponse(toCoursePaper(p)), err
-}
-
-// given returns nil for a time that was not given.
-func given(t time.Time) *time.Time {
-	if t.IsZero() {
-		return nil
-	}
-	return &t
-}
-
-func (s *server) AddMember(
-	ctx context.Context, request contract.AddMemberRequestObject,
-) (contract.AddMemberResponseObject, error) {
-	b := request.Body
-	added, password, err := s.Courses.AddMember(ctx, who(ctx), request.Course, course.NewMember{
-		Name: b.Name, DisplayName: b.DisplayName, Password: b.Password, Role: account.Role(b.Role),
-	})
-	return contract.AddMember201JSONResponse{Member: toMember(added), Password: password}, err
-}
-
-func (s *server) CreateAccount(ctx context.Context, request contract.CreateAccountRequestObject) (
-	contract.CreateAccountResponseObject, error,
-) {
-	b := request.Body
-	made, password, err := s.Accounts.Create(ctx, who(ctx), account.NewAccount{
-		Name: b.Name, DisplayName: b.DisplayName, Password: b.Password, Administrator: b.Administrator,
-	})
-	return contract.CreateAccount201JSONResponse{Account: toAccount(made), Password: password}, err
-}
-
-func (s *server) ResetPassword(ctx context.Context, request contract.ResetPasswordRequestObject) (
-	contract.ResetPasswordResponseObject, error,
-) {
-	other, password, err := s.Accounts.Reset(ctx, who(ctx), request.Account)
-	return contract.ResetPassword201JSONResponse{Account: toAccount(other), Password: password}, err
-}
-
-func (s *server) SetActive(ctx context.Context, request contract.SetActiveRequestObject) (
-	contract.SetActiveResponseObject, error,
-) {
-	other, err := s.Accounts.SetActive(ctx, who(ctx), request.Account, request.Body.Active)
-	return contract.SetActive200JSONResponse(toAccount(other)), err
 }
 
 func (s *server) SetMark(ctx context.Context, request contract.SetMarkRequestObject) (

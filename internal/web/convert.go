@@ -35,15 +35,8 @@ func toProblem(p *problem.Problem) contract.Problem {
 
 func toAccount(a account.Account) contract.Account {
 	return contract.Account{
-		Name: a.Name, DisplayName: a.DisplayName, Role: contract.Role(a.Role()), OneTimePassword: a.OneTime,
+		Name: a.Name, DisplayName: a.DisplayName, Email: a.Email, Role: contract.Role(a.Role()), OneTimePassword: a.OneTime,
 		Administrator: a.Administrator, Deactivated: !a.Active,
-	}
-}
-
-func toMember(m course.Member) contract.Member {
-	return contract.Member{
-		Name: m.Name, DisplayName: m.DisplayName, Role: contract.Role(m.Role),
-		Deactivated: !m.Active, OneTimePassword: m.OneTime,
 	}
 }
 
@@ -79,6 +72,19 @@ func toSummary(p course.Listed) contract.PaperSummary {
 		Last:      toWorked(p.Last),
 
 		Unpublished: !p.Published,
+		Closes:      p.Span.Closes(),
+		Rules:       toRules(p.Rules),
+		Untold:      !p.Told,
+		Examination: toSitting(p.Sitting),
+	}
+}
+
+func toSitting(s *course.Sitting) contract.Sitting {
+	if s == nil {
+		return contract.Sitting{}
+	}
+	return contract.Sitting{
+		Minutes: int(s.Lasts.Minutes()), Closes: s.Closes, Begun: orZero(s.Begun), Elsewhere: s.Elsewhere,
 	}
 }
 
@@ -109,7 +115,9 @@ func toBlocks(blocks []pack.Block, pictures map[string]string) []contract.Block 
 }
 
 func toPaper(p *work.Paper) contract.Paper {
-	out := contract.Paper{Summary: toSummary(p.Summary), Sections: []contract.Section{}, Build: p.Build}
+	out := contract.Paper{
+		Summary: toSummary(p.Summary), Sections: []contract.Section{}, Build: p.Build, Notices: toNotices(p.Notices),
+	}
 	pictures := addresses(p.Summary.Slug, p.Pictures)
 	for _, s := range p.Sections {
 		if s.Slug != "" {
@@ -147,7 +155,8 @@ func toExercise(e *work.Exercise) contract.Exercise {
 		Named:           e.Checking.Policy.Names,
 		Attempts:        e.Standing.Attempts,
 		AttemptsUsed:    e.Standing.Used,
-		AttemptsAllowed: e.Checking.Attempts,
+		AttemptsAllowed: e.Allowed,
+		Untold:          !e.Told,
 		Outcome:         contract.Outcome(e.Standing.Outcome),
 		Mark:            e.Standing.Mark,
 		ReferenceAnswer: e.Reference,
@@ -239,6 +248,8 @@ func toAttempt(a *work.Attempt) contract.Attempt {
 		Findings:  toFindings(a.Findings),
 		Error:     toProblem(a.Error),
 		Build:     a.Build,
+		Deducted:  a.Deducted,
+		Untold:    a.Outcome == "",
 	}
 }
 
@@ -249,7 +260,7 @@ func toEntry(e work.Entry) contract.HistoryEntry {
 		Outcome: contract.Outcome(e.Outcome), Mark: e.Mark, Points: e.Points, RowCount: e.RowCount,
 		ElapsedMs: e.ElapsedMS,
 		Findings:  toFindings(e.Findings), Error: toProblem(e.Error),
-		Kept: e.Kept, Name: e.Name,
+		Kept: e.Kept, Name: e.Name, Untold: e.Outcome == "",
 	}
 }
 
@@ -283,16 +294,6 @@ func toProgress(p *course.Progress) contract.Progress {
 		out.Learners = append(out.Learners, line)
 	}
 	return out
-}
-
-func toCoursePaper(p course.Paper) contract.CoursePaper {
-	return contract.CoursePaper{
-		Paper: p.Slug,
-		Title: p.Title,
-		State: contract.PaperState(p.State),
-		Opens: p.Span.Opens,
-		Due:   p.Span.Due,
-	}
 }
 
 func orEmpty(s []string) []string {

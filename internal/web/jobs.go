@@ -2,7 +2,6 @@ package web
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -152,48 +151,16 @@ func (s *server) FollowJob(
 	if _, err := s.Jobs.Job(ctx, who(ctx), request.Job); err != nil {
 		return nil, err
 	}
-	return following{s, ctx, request.Job}, nil
-}
-
-// following is an answer of server-sent events.
-type following struct {
-	server *server
-	ctx    context.Context
-	job    string
-}
-
-func (f following) VisitFollowJobResponse(w http.ResponseWriter) error {
-	ctx, cancel := context.WithCancel(f.ctx)
-	defer cancel()
-	go func() {
-		select {
-		case <-f.server.stopping:
-			cancel()
-		case <-ctx.Done():
-		}
-	}()
-	w.Header().Set("Content-Type", "text/event-stream")
-	w.Header().Set("X-Accel-Buffering", "no")
-	w.WriteHeader(http.StatusOK)
-	flush := http.NewResponseController(w)
-	err := f.server.Jobs.Follow(ctx, who(f.ctx), f.job, func(j *jobs.Job) error {
-		job, err := toJob(j)
-		if err != nil {
-			return err
-		}
-		text, err := json.Marshal(job)
-		if err == nil {
-			_, err = fmt.Fprintf(w, "data: %s\n\n", text)
-		}
-		if err == nil {
-			err = flush.Flush()
-		}
-		return err
-	})
-	if err != nil && ctx.Err() == nil {
-		f.server.log.Warn("following a job ended early", "job", f.job, "error", err)
-	}
-	return nil // the caller asks again
+	reader := who(ctx)
+	return events{s, ctx, func(ctx context.Context, each func(any) error) error {
+		return s.Jobs.Follow(ctx, reader, request.Job, func(j *jobs.Job) error {
+			job, err := toJob(j)
+			if err != nil {
+				return err
+			}
+			return each(job)
+		})
+	}}, nil
 }
 
 func toJob(j *jobs.Job) (contract.Job, error) {

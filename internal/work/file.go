@@ -116,8 +116,11 @@ func verdict(e *Exercise) string {
 		marking.Correct: "Correct", marking.Incorrect: "Incorrect", marking.Rejected: "Rejected",
 		marking.Failed: "Failed", marking.Stopped: "Stopped",
 	}
-	if e.Standing.Attempts == 0 && !e.Standing.ByHand {
+	switch {
+	case e.Standing.Attempts == 0 && !e.Standing.ByHand:
 		return "Not submitted"
+	case !e.Told:
+		return "Submitted; outcome and mark are told later"
 	}
 	said := "Marked by hand"
 	if !e.Standing.ByHand {

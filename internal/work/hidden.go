@@ -24,9 +24,9 @@ const (
 )
 
 // mayAskAgain returns a problem for a learner who has had many attempts that were wrong on hidden rows alone, the last
-// of them just now.
+// of them just now. Whoever is told nothing of their attempts has nothing to ask by them.
 func (w *Work) mayAskAgain(ctx context.Context, r *course.Reading, who account.Account, e *library.Exercise) error {
-	if r.Course == nil || len(r.Hidden(&e.Checking)) == 0 {
+	if r.Course == nil || !r.Told || len(r.Hidden(&e.Checking)) == 0 {
 		return nil
 	}
 	row, err := w.records.HiddenOnly(ctx, query.HiddenOnlyParams{

@@ -2,6 +2,7 @@ package work
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -10,6 +11,7 @@ import (
 	"examen/internal/account"
 	"examen/internal/core/explain"
 	"examen/internal/core/marking"
+	"examen/internal/course"
 	"examen/internal/problem"
 	"examen/internal/records"
 	"examen/internal/records/query"
@@ -68,6 +70,11 @@ func entryOf(row query.HistoryRow) Entry {
 	}
 	e.Findings, e.Error = stored(row.Findings, row.Error)
 	return e
+}
+
+// untold takes out of an attempt what its learner may not know yet.
+func (e *Entry) untold() {
+	e.Outcome, e.Mark, e.RowCount, e.ElapsedMS, e.Findings, e.Error = "", nil, 0, 0, []explain.Finding{}, nil
 }
 
 func orNone(text *string) string {
@@ -134,6 +141,14 @@ func (w *Work) History(ctx context.Context, who account.Account, f HistoryFilter
 	if err := w.among(ctx, f, &params, everybody); err != nil {
 		return nil, err
 	}
+	untold, err := w.courses.Untold(ctx, who)
+	if err != nil {
+		return nil, err
+	}
+	params.Untold = []string{}
+	for _, u := range untold {
+		params.Untold = append(params.Untold, fmt.Sprintf("%d %d", u.Paper, u.Course))
+	}
 	rows, err := w.entries(ctx, params, everybody)
 	if err != nil {
 		return nil, err
@@ -145,7 +160,12 @@ func (w *Work) History(ctx context.Context, who account.Account, f HistoryFilter
 		page.Next = strconv.FormatInt(rows[len(rows)-1].ID, 10)
 	}
 	for _, row := range rows {
-		page.Entries = append(page.Entries, entryOf(row))
+		e := entryOf(row)
+		if row.AccountID == who.ID && row.Kind == "attempt" && row.CourseID != nil &&
+			slices.Contains(untold, course.Untold{Course: *row.CourseID, Paper: *row.PaperID}) {
+			e.untold()
+		}
+		page.Entries = append(page.Entries, e)
 	}
 	return page, nil
 }
@@ -158,7 +178,7 @@ func (w *Work) entries(ctx context.Context, params query.HistoryParams, everybod
 	found, err := w.records.CourseHistory(ctx, query.CourseHistoryParams{
 		Courses: params.Courses, Reader: params.Reader, PaperID: params.PaperID, ExerciseID: params.ExerciseID,
 		Outcome: params.Outcome, Kind: params.Kind, Before: params.Before, Ids: params.Ids,
-		DatasetID: params.DatasetID, Since: params.Since, Until: params.Until,
+		DatasetID: params.DatasetID, Since: params.Since, Until: params.Until, Untold: params.Untold,
 		Page: params.Page, MostBytes: params.MostBytes,
 	})
 	rows := make([]query.HistoryRow, 0, len(found))

@@ -2,6 +2,7 @@ package work
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"examen/internal/account"
@@ -15,12 +16,15 @@ import (
 	"examen/internal/records/query"
 )
 
-// An Exercise is an exercise with the account's own standing. Only staff see the accepted answers.
+// An Exercise is an exercise with the account's own standing. Only staff see the accepted answers, and learners once they
+// are shown.
 type Exercise struct {
 	library.Exercise
 	Paper, Dataset string
 	Pictures       map[string]string // the digests of the paper's pictures, by name
 	Expected       grading.Expected  // as much as the exercise shows
+	Told           bool              // the account may know outcomes, marks and findings
+	Allowed        int               // attempts; 0 is no limit
 	Standing       course.Standing
 	Latest         *Attempt // nil without one
 	Draft          *Draft   // nil without one
@@ -42,6 +46,23 @@ type Paper struct {
 	Sections  []pack.Section
 	Pictures  map[string]string // their digests, by name
 	Exercises map[string]*Exercise
+	Notices   []course.Notice
+}
+
+// inOrder puts the exercises among the sections into the order in which the account has them. Narrative stays where it
+// is, and each exercise keeps its number, by which instructors speak of it.
+func inOrder(sections []pack.Section, r *course.Reading) []pack.Section {
+	var places []int
+	for i, s := range sections {
+		if s.Slug != "" {
+			places = append(places, i)
+		}
+	}
+	out := slices.Clone(sections)
+	for i, from := range r.Order(len(places)) {
+		out[places[i]] = sections[places[from]]
+	}
+	return out
 }
 
 // Paper returns a whole paper.
@@ -71,11 +92,14 @@ func (w *Work) Paper(ctx context.Context, who account.Account, slug string) (*Pa
 	for _, e := range all {
 		e.Pictures = p.Pictures
 	}
-	s := &p.Summary
-	s.Listed = library.Listed{
+	p.Sections = inOrder(p.Sections, r)
+	p.Summary = r.List(library.Listed{
 		ID: r.ID, Slug: r.Slug, Title: r.Title, Dataset: r.Dataset, Published: r.Published, Exercises: len(all),
+	})
+	if p.Notices, err = w.courses.Sets().Notices(ctx, r); err != nil {
+		return nil, err
 	}
-	s.Span, s.State, s.Zone = r.Span, r.State, r.Zone
+	s := &p.Summary
 	for _, e := range all {
 		p.Exercises[e.Slug] = e
 		s.Points = s.Points.Plus(e.Points)
@@ -138,10 +162,17 @@ func (w *Work) standing(ctx context.Context, who account.Account, r *course.Read
 	expecting, cancel := context.WithTimeout(ctx, longestExpecting)
 	defer cancel()
 	for _, found := range exercises {
-		e := &Exercise{Exercise: *found, Paper: r.Slug, Dataset: r.Dataset, Standing: standing[found.ID]}
+		e := &Exercise{
+			Exercise: *found, Paper: r.Slug, Dataset: r.Dataset, Standing: standing[found.ID], Told: r.Told,
+			Allowed: allowed(r, found),
+		}
 		for _, a := range latest {
 			if a.Attempt.ExerciseID == e.ID {
 				e.Latest = attemptOf(a.Attempt, a.AttemptCheck, a.BuildNumber, who, r.Slug, e.Slug)
+				e.Latest.Deducted = r.Rules.Late.Percent(r.Span.After(e.Latest.At))
+				if !r.Told {
+					e.Latest = e.Latest.untold()
+				}
 			}
 		}
 		for _, d := range drafts {
@@ -153,7 +184,7 @@ func (w *Work) standing(ctx context.Context, who account.Account, r *course.Read
 		if err != nil { // it shows less
 			w.log.Warn("the reference answer cannot be run", "paper", r.Slug, "exercise", e.Slug, "error", err)
 		}
-		if !r.Staff {
+		if !r.Staff && !r.Answers {
 			e.Reference, e.Checking.Also = "", nil
 		}
 		all = append(all, e)

@@ -1,6 +1,7 @@
 package work
 
 import (
+	"cmp"
 	"context"
 	"encoding/binary"
 	"encoding/json"
@@ -26,13 +27,25 @@ type Attempt struct {
 	At                       time.Time // when it was received
 	Learner, Paper, Exercise string
 	SQL                      string
-	Outcome                  marking.Outcome
+	Outcome                  marking.Outcome // "" while it may not be told; so are all that follow but Build
 	Mark, Points             marking.Points
+	Deducted                 int // percent, for coming late
 	RowCount                 int64
 	ElapsedMS                float64
 	Findings                 []explain.Finding
 	Error                    *problem.Problem
 	Build                    int // the number of the dataset's build that it was checked on
+}
+
+// untold is an attempt of which its learner may know only that it was received.
+func (a *Attempt) untold() *Attempt {
+	if a == nil {
+		return nil
+	}
+	return &Attempt{
+		ID: a.ID, At: a.At, Learner: a.Learner, Paper: a.Paper, Exercise: a.Exercise, SQL: a.SQL, Points: a.Points,
+		Findings: []explain.Finding{}, Build: a.Build,
+	}
 }
 
 // A Submission is a query handed in for an exercise.
@@ -93,6 +106,9 @@ func (w *Work) Submit(ctx context.Context, who account.Account, s Submission) (*
 		return nil, w.undecided(r, e, err)
 	}
 	attempt, err := w.keep(ctx, who, r, e, s, verdict)
+	if errors.Is(err, errRevised) { // how the paper is set was changed meanwhile
+		attempt, err = w.keepRevised(ctx, who, e, s, verdict)
+	}
 	if verdict.Hidden {
 		time.Sleep(toldAfter(verdict.Elapsed, time.Since(begun)) - time.Since(begun))
 	}
@@ -126,36 +142,75 @@ func (w *Work) submitted(ctx context.Context, who account.Account, s Submission)
 			"It belongs to the attempt of %s, which had another text: make a new key for each submission.",
 			row.Attempt.ReceivedAt.UTC().Format("2 January 2006 at 15:04 UTC"))
 	}
-	return attemptOf(row.Attempt, row.AttemptCheck, row.BuildNumber, who, row.Paper, row.Exercise), nil
+	attempt := attemptOf(row.Attempt, row.AttemptCheck, row.BuildNumber, who, row.Paper, row.Exercise)
+	if r, err := w.courses.Read(ctx, who, s.Paper); err != nil || !r.Told {
+		return attempt.untold(), nil
+	}
+	return attempt, nil
+}
+
+// allowed is how many attempts are allowed at an exercise; 0 is no limit. Its own limit holds before that of the paper.
+func allowed(r *course.Reading, e *library.Exercise) int {
+	return cmp.Or(e.Checking.Attempts, r.Rules.Attempts)
 }
 
 // attemptsLeft returns a problem if all attempts at the exercise are used.
 func attemptsLeft(
 	ctx context.Context, q *query.Queries, who account.Account, r *course.Reading, e *library.Exercise,
 ) error {
-	if e.Checking.Attempts == 0 {
+	most := allowed(r, e)
+	if most == 0 {
 		return nil
 	}
 	used, err := q.AttemptsUsed(ctx, query.AttemptsUsedParams{AccountID: who.ID, ExerciseID: e.ID, CourseID: r.Course})
-	if err == nil && int(used) >= e.Checking.Attempts {
+	if err == nil && int(used) >= most {
 		return problem.New(403, "no-attempts-left", "No attempts are left",
-			"This exercise allows %d, and all are used. Queries can still be run.", e.Checking.Attempts)
+			"This exercise allows %d, and all are used. Queries can still be run.", most)
 	}
 	return err
 }
 
-// keep stores the attempt, its check and the new standing: all of them, or nothing.
+// errRevised tells that the paper is set otherwise by now than when the submission was judged.
+var errRevised = errors.New("the paper was set anew meanwhile")
+
+// keepRevised stores an attempt by how its paper is set now, which was changed while it was checked.
+func (w *Work) keepRevised(
+	ctx context.Context, who account.Account, e *library.Exercise, s Submission, v *grading.Verdict,
+) (attempt *Attempt, err error) {
+	for range 10 {
+		w.records.Changed(records.SetsChanged) // what this replica knows by heart is older
+		r, err := w.courses.Read(ctx, who, s.Paper)
+		if err != nil {
+			return nil, err
+		}
+		if err := r.MaySubmit(s.Received); err != nil {
+			return nil, err
+		}
+		if attempt, err = w.keep(ctx, who, r, e, s, v); !errors.Is(err, errRevised) {
+			return attempt, err
+		}
+	}
+	return nil, errRevised
+}
+
+// keep stores the attempt, its check and the new standing: all of them, or nothing. It returns what the learner is told.
 func (w *Work) keep(
 	ctx context.Context, who account.Account, r *course.Reading, e *library.Exercise, s Submission, v *grading.Verdict,
 ) (*Attempt, error) {
+	after := r.Span.After(s.Received)
+	made := marking.Attempt{Outcome: v.Outcome, Points: e.Points}
+	for _, f := range v.Findings {
+		made.Kinds = append(made.Kinds, f.Kind)
+	}
 	attempt := &Attempt{
 		Learner:   who.Name,
 		Paper:     r.Slug,
 		Exercise:  e.Slug,
 		SQL:       s.SQL,
 		Outcome:   v.Outcome,
-		Mark:      marking.Mark(v.Outcome, e.Points),
+		Mark:      r.Rules.Worth(made, after),
 		Points:    e.Points,
+		Deducted:  r.Rules.Late.Percent(after),
 		RowCount:  v.Rows,
 		ElapsedMS: milliseconds(v.Elapsed),
 		Findings:  v.Findings,
@@ -189,23 +244,40 @@ func (w *Work) keep(
 		Fingerprint: printed(v.Fingerprint),
 		HiddenOnly:  v.HiddenOnly,
 		Counted:     !v.Unread,
+		SetID:       r.Set,
+		Revision:    r.Revision,
+		Counts:      string(r.Rules.Counts),
+		Late:        after >= 0,
 	}
 	if s.Key != "" {
 		entry.ClientKey = &s.Key
 	}
 	stored, err := w.create(ctx, who, r, e, entry)
-	if records.Taken(err) && s.Key != "" { // it was sent twice at the same time, and the other was first
+	switch {
+	case records.Taken(err) && s.Key != "": // it was sent twice at the same time, and the other was first
 		return w.submitted(ctx, who, s)
+	case records.Missing(err):
+		return nil, errRevised
+	case err != nil:
+		return nil, err
+	}
+	if r.Set != nil && stored.LastAt.After(stored.ReceivedAt) { // a later one was stored before
+		if err := w.courses.StandAgain(ctx, who, r, e.ID); err != nil {
+			return nil, err
+		}
 	}
 	attempt.ID, attempt.At = strconv.FormatInt(stored.ID, 10), stored.ReceivedAt
-	return attempt, err
+	if !r.Told {
+		return attempt.untold(), nil
+	}
+	return attempt, nil
 }
 
 // create stores an attempt. Where attempts are limited, it stores one at a time.
 func (w *Work) create(
 	ctx context.Context, who account.Account, r *course.Reading, e *library.Exercise, entry query.CreateAttemptParams,
 ) (stored query.CreateAttemptRow, err error) {
-	if e.Checking.Attempts == 0 {
+	if allowed(r, e) == 0 {
 		return w.records.CreateAttempt(ctx, entry)
 	}
 	err = w.records.Together(ctx, func(t *records.Transaction) error {

@@ -43,11 +43,11 @@ func open(t *testing.T, slug string) *class {
 	}
 	c.courses = course.New(c.Store, c.Accounts, c.Library, func() time.Time { return c.Now })
 	c.Work = work.New(c.Store, c.Practice, c.Grader, c.Accounts, c.courses, c.Library, c.Log)
-	if _, err := c.courses.Create(ctx, c.Hazel, slug, slug, ""); err != nil {
+	if _, err := c.courses.Create(ctx, c.Hazel, course.NewCourse{Slug: slug, Title: slug}); err != nil {
 		t.Fatal(err)
 	}
 	c.due = c.Now.Add(time.Hour)
-	if _, err := c.courses.SetPaper(ctx, c.hazel(t), slug, "hives", nil, &c.due); err != nil {
+	if _, err := c.courses.Sets().Set(ctx, c.hazel(t), slug, "hives", course.NewSet{Due: &c.due}); err != nil {
 		t.Fatal(err)
 	}
 	c.robin = c.member(t, "robin-"+slug, account.Learner)
@@ -60,7 +60,7 @@ func (c *class) hazel(t *testing.T) account.Account { return c.Account(t, "hazel
 func (c *class) member(t *testing.T, name string, role account.Role) account.Account {
 	t.Helper()
 	n := course.NewMember{Name: name, Password: "long enough it is", Role: role}
-	if _, _, err := c.courses.AddMember(ctx, c.hazel(t), c.slug, n); err != nil {
+	if _, err := c.courses.People().Add(ctx, c.hazel(t), c.slug, n); err != nil {
 		t.Fatal(err)
 	}
 	return c.Account(t, name)
@@ -222,10 +222,10 @@ func TestWhoSeesWhatInTheHistory(t *testing.T) {
 	if _, err := c.Run(ctx, wren, work.RunRequest{SQL: "SELECT 1", Dataset: "yard"}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.courses.Create(ctx, c.Hazel, "other-seen", "Other", ""); err != nil {
+	if _, err := c.courses.Create(ctx, c.Hazel, course.NewCourse{Slug: "other-seen", Title: "Other"}); err != nil {
 		t.Fatal(err)
 	}
-	_, _, err := c.courses.AddMember(ctx, c.hazel(t), "other-seen", course.NewMember{
+	_, err := c.courses.People().Add(ctx, c.hazel(t), "other-seen", course.NewMember{
 		Name: "bramble-seen", Password: "long enough it is", Role: account.Instructor,
 	})
 	if err != nil {
@@ -278,11 +278,11 @@ func TestWhoSeesWhatInTheHistory(t *testing.T) {
 func TestALearnerWhoTeachesElsewhere(t *testing.T) {
 	c := open(t, "both")
 	both := c.member(t, "clover-both", account.Learner)
-	if _, err := c.courses.Create(ctx, c.Hazel, "other-both", "Other", ""); err != nil {
+	if _, err := c.courses.Create(ctx, c.Hazel, course.NewCourse{Slug: "other-both", Title: "Other"}); err != nil {
 		t.Fatal(err)
 	}
 	n := course.NewMember{Name: "clover-both", Role: account.Instructor}
-	if _, _, err := c.courses.AddMember(ctx, c.hazel(t), "other-both", n); err != nil {
+	if _, err := c.courses.People().Add(ctx, c.hazel(t), "other-both", n); err != nil {
 		t.Fatal(err)
 	}
 	both = c.Account(t, both.Name)

@@ -939,8 +939,50 @@ export interface paths {
         };
         /** A course with its papers and members. For its instructors and assistants. */
         get: operations["getCourse"];
-        put?: never;
+        /** Give a course another title or time zone. For its instructors. */
+        put: operations["changeCourse"];
         post?: never;
+        /** Delete a course in which nobody has worked. Any other can be archived. For its instructors. */
+        delete: operations["deleteCourse"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{course}/archived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Archive a course, so that it can be read and nothing more is done in it, or take it out of the archive. For its instructors. */
+        put: operations["archiveCourse"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{course}/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a course with all of another but its people. For its instructors, and for administrators. */
+        post: operations["copyCourse"];
         delete?: never;
         options?: never;
         head?: never;
@@ -960,8 +1002,139 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors. */
-        put: operations["openPaper"];
+        /** Set a paper for a course, or change its times and rules there. What is left out stays as it is, or is taken from the paper. For its instructors. */
+        put: operations["setPaper"];
+        post?: never;
+        /** Take a paper out of a course in which nobody has submitted anything for it. For its instructors. */
+        delete: operations["unsetPaper"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{course}/papers/{paper}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Tell learners outcomes, marks and findings, whatever the rules say, or take that back. For its instructors. */
+        put: operations["releaseMarks"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{course}/papers/{paper}/extensions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        /** Who has more time for a paper. For the course's instructors and assistants. */
+        get: operations["listExtensions"];
+        /** Give a learner or a group more time for a paper, in place of an extension that they have. For the course's instructors. */
+        put: operations["extendPaper"];
+        post?: never;
+        /** Take an extension back. For the course's instructors. */
+        delete: operations["takeBackExtension"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{course}/papers/{paper}/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say something to all who work on a paper. It appears on their pages at once. For the course's instructors. */
+        post: operations["tellAll"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{course}/papers/{paper}/candidates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        /** Who has begun an examination. For the course's instructors and assistants. */
+        get: operations["listCandidates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{paper}/sitting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin one's examination, or go on with it in this session. */
+        post: operations["beginExamination"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{paper}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        /** What changes of a paper while one works on it - its times, what is told, and what instructors say to all - as server-sent events. Each is a PaperNews. */
+        get: operations["followPaper"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -983,6 +1156,89 @@ export interface paths {
         put?: never;
         /** Add somebody to a course, making the account if there is none, or give a member another role. For its instructors. */
         post: operations["addMember"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{course}/members/{account}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The account's login. */
+                account: components["parameters"]["accountName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace what a member is in a course, and how they are called. For its instructors. */
+        put: operations["changeMember"];
+        post?: never;
+        /** Have a member leave a course. All that they have done in it is kept, and they can be added again. For its instructors. */
+        delete: operations["removeMember"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{course}/roster/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What importing a roster would do, line by line. Nothing is done. For the course's instructors. */
+        post: operations["previewRoster"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{course}/roster": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Import a roster into a course, as it was previewed. All of it is done or nothing is. For the course's instructors. */
+        post: operations["importRoster"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{course}/passwords": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give several learners of a course new one-time passwords, and end their sessions. For its instructors. */
+        post: operations["issuePasswords"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1039,6 +1295,104 @@ export interface paths {
         get?: never;
         /** Have somebody log in no longer, or again. All that they have done is kept. For the same. */
         put: operations["setActive"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The account's login. */
+                account: components["parameters"]["accountName"];
+            };
+            cookie?: never;
+        };
+        /** Where somebody is logged in. For themselves, and for those who may reset their password. */
+        get: operations["listSessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account}/sessions/{session}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The account's login. */
+                account: components["parameters"]["accountName"];
+                session: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a session. For the same. */
+        delete: operations["endSession"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The account's login. */
+                account: components["parameters"]["accountName"];
+            };
+            cookie?: never;
+        };
+        /** All that is stored of somebody, as one file. For themselves, and for those who may reset their password. */
+        get: operations["getPersonFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account}/anonymous": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The account's login. */
+                account: components["parameters"]["accountName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a deactivated account anonymous for good. Its attempts and marks stay, and nothing says whose they were. For those who may reset its password. */
+        post: operations["anonymise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The audit log, the latest first - who did what to accounts, courses, papers and marks. For instructors of their own courses, and for administrators. */
+        get: operations["listLog"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1126,6 +1480,7 @@ export interface components {
         Account: {
             name: string;
             display_name: string;
+            email?: string;
             role: components["schemas"]["Role"];
             /** @description May make courses and accounts. */
             administrator?: boolean;
@@ -1157,8 +1512,11 @@ export interface components {
         };
         /** @description Points or a mark: exact, with as many decimals as it has. */
         Points: number;
-        /** @enum {string} */
-        PaperState: "upcoming" | "open" | "closed";
+        /**
+         * @description `overdue`: attempts are still accepted, in the grace period.
+         * @enum {string}
+         */
+        PaperState: "upcoming" | "open" | "overdue" | "closed";
         NewPaper: {
             /** @description Up to 64 lower-case letters, digits and hyphens. */
             slug: string;
@@ -1422,6 +1780,116 @@ export interface components {
             last?: components["schemas"]["Worked"];
             /** @description It was never published; only instructors see it. */
             unpublished?: boolean;
+            /**
+             * Format: date-time
+             * @description When nothing is accepted any more: the due time, or the end of the grace period.
+             */
+            closes?: string;
+            rules?: components["schemas"]["PaperRules"];
+            /** @description Outcomes, marks and findings are told later: what is here of them says nothing. */
+            untold?: boolean;
+            examination?: components["schemas"]["Sitting"];
+        };
+        /** @description One's own examination. */
+        Sitting: {
+            /** @description That it lasts, with extensions. */
+            minutes: number;
+            /**
+             * Format: date-time
+             * @description Until when it can be written.
+             */
+            closes: string;
+            /**
+             * Format: date-time
+             * @description Absent while it has not begun. It then ends as the paper is due.
+             */
+            begun?: string;
+            /** @description It is being written in another session. */
+            elsewhere?: boolean;
+        };
+        Beginning: {
+            /** @description Go on here with an examination that is written in another session. */
+            move?: boolean;
+        };
+        PaperNews: {
+            state: components["schemas"]["PaperState"];
+            /** Format: date-time */
+            due?: string;
+            /** Format: date-time */
+            closes?: string;
+            /**
+             * Format: date-time
+             * @description The service's time.
+             */
+            now?: string;
+            untold?: boolean;
+            /** @description The examination was gone on with in another session. */
+            elsewhere?: boolean;
+            notices: components["schemas"]["Notice"][];
+        };
+        Notice: {
+            id: string;
+            text: string;
+            /** @description The name to show. */
+            by: string;
+            /** Format: date-time */
+            at: string;
+        };
+        NewNotice: {
+            text: string;
+        };
+        Candidate: {
+            name: string;
+            display_name: string;
+            /** Format: date-time */
+            begun: string;
+            /** Format: date-time */
+            ends: string;
+            /** @description How often it was gone on with in another session. */
+            moved: number;
+        };
+        /** @description How marks come of attempts, and what learners are told. What is left out is the default. */
+        PaperRules: {
+            /**
+             * @description Which attempt counts; `last` is the last by the due time. The default is best.
+             * @enum {string}
+             */
+            counts?: "best" | "last" | "first";
+            late?: components["schemas"]["LateRules"];
+            /** @description Allowed at each exercise that sets no limit of its own; 0 is no limit. */
+            attempts?: number;
+            /**
+             * @description When learners are told outcomes, marks and findings. The default is at-once.
+             * @enum {string}
+             */
+            tell?: "at-once" | "after-due" | "released";
+            /** @description Accepted answers are shown once nobody can submit any more, and marks are told. */
+            answers?: boolean;
+            /** @description The percentage of the points, by kind of finding, of an answer that has no finding of another kind; of several the lowest. */
+            partial?: {
+                [key: string]: number;
+            };
+            examination?: components["schemas"]["ExaminationRules"];
+        };
+        LateRules: {
+            /** @description How long after the due time attempts are accepted. */
+            minutes: number;
+            /** @description The percentage of the mark that is taken off for each hour begun. */
+            per_hour?: number;
+            /** @description In place of per_hour, in order; the last ends with the grace period. */
+            steps?: components["schemas"]["LateStep"][];
+        };
+        LateStep: {
+            /** @description The end of the step after the due time. */
+            minutes: number;
+            /** @description Of the mark that is taken off. */
+            percent: number;
+        };
+        ExaminationRules: {
+            /** @description From each learner's own begin. */
+            minutes: number;
+            /** @description Every learner has the exercises in an order of their own. */
+            shuffle?: boolean;
         };
         /** @description The exercise of a paper on which one worked last. */
         Worked: {
@@ -1465,6 +1933,8 @@ export interface components {
             build: number;
             summary: components["schemas"]["PaperSummary"];
             sections: components["schemas"]["Section"][];
+            /** @description What instructors have said to all who work on it. */
+            notices?: components["schemas"]["Notice"][];
         };
         /** @description Narrative (blocks), or an exercise. */
         Section: {
@@ -1505,16 +1975,18 @@ export interface components {
             mark: components["schemas"]["Points"];
             /**
              * Format: date-time
-             * @description When the attempt that counts was received: the best one, and of these the first.
+             * @description When the attempt that counts was received.
              */
             counts_at?: string;
+            /** @description Outcome, mark and findings are told later. */
+            untold?: boolean;
             /** @description The mark was set by hand. */
             by_hand?: boolean;
             /** @description Why, then. */
             reason?: string;
             latest?: components["schemas"]["Attempt"];
             draft?: components["schemas"]["Draft"];
-            /** @description For instructors only. */
+            /** @description For instructors, and for learners once it is shown. */
             reference_answer?: string;
         };
         /** @description The part of the expected result that the exercise shows. */
@@ -1629,7 +2101,7 @@ export interface components {
             paper: string;
             exercise: string;
             sql: string;
-            outcome: components["schemas"]["Outcome"];
+            outcome?: components["schemas"]["Outcome"];
             mark: components["schemas"]["Points"];
             points: components["schemas"]["Points"];
             /** Format: int64 */
@@ -1640,6 +2112,10 @@ export interface components {
             error?: components["schemas"]["Problem"];
             /** @description The dataset build that it was checked on. */
             build: number;
+            /** @description The percentage that was taken off the mark, for coming late. */
+            deducted?: number;
+            /** @description It was received. Outcome, mark and findings are told later: what is here of them says nothing. */
+            untold?: boolean;
         };
         HistoryEntry: {
             kind: components["schemas"]["EntryKind"];
@@ -1654,7 +2130,7 @@ export interface components {
             title?: string;
             dataset: string;
             sql: string;
-            outcome: components["schemas"]["Outcome"];
+            outcome?: components["schemas"]["Outcome"];
             /** @description Absent for a run. */
             mark?: components["schemas"]["Points"];
             points?: components["schemas"]["Points"];
@@ -1664,6 +2140,8 @@ export interface components {
             elapsed_ms: number;
             findings: components["schemas"]["Finding"][];
             error?: components["schemas"]["Problem"];
+            /** @description Outcome, mark and findings are told later. */
+            untold?: boolean;
             /** @description Whether the caller keeps it. */
             kept?: boolean;
             /** @description The caller's own name of it. */
@@ -2061,33 +2539,88 @@ export interface components {
             /** @description The time zone of its times, such as Europe/Rome. The default is UTC. */
             zone?: string;
         };
+        /** @description What is left out stays. */
+        CourseChange: {
+            title?: string;
+            zone?: string;
+        };
+        Archived: {
+            archived: boolean;
+        };
+        CourseCopy: {
+            slug: string;
+            /** @description The default is that of the other. */
+            title?: string;
+            /** @description The default is that of the other. */
+            zone?: string;
+            /**
+             * Format: date
+             * @description The day on which the first paper opens; all times move by as many days. Left out, they stay.
+             */
+            first_day?: string;
+        };
         Course: {
             slug: string;
             title: string;
             zone: string;
+            /**
+             * Format: date-time
+             * @description Since when it is.
+             */
+            archived?: string;
             learners: number;
             papers: number;
         };
         CourseDetail: {
             slug: string;
             title: string;
+            zone: string;
+            /**
+             * Format: date-time
+             * @description Since when it is.
+             */
+            archived?: string;
             papers: components["schemas"]["CoursePaper"][];
             members: components["schemas"]["Member"][];
         };
         Member: {
             name: string;
             display_name: string;
+            email?: string;
             role: components["schemas"]["Role"];
+            group?: string;
+            /**
+             * Format: date-time
+             * @description When they left the course.
+             */
+            left?: string;
             /** @description Cannot log in any more. */
             deactivated?: boolean;
             /** @description Has not changed the password that was made by Examen. */
             one_time_password?: boolean;
+            /**
+             * Format: date-time
+             * @description Until when that password is taken.
+             */
+            one_time_until?: string;
         };
-        PaperTimes: {
+        MemberPlace: {
+            role: components["schemas"]["Role"];
+            /** @description Empty for none. */
+            group: string;
+            display_name: string;
+            /** @description Empty for none. */
+            email: string;
+        };
+        PaperSetting: {
             /** Format: date-time */
             opens?: string;
             /** Format: date-time */
             due?: string;
+            /** @description Times that are taken out. */
+            unbounded?: ("opens" | "due")[];
+            /** @description All of them; left out, they stay. */
+            rules?: components["schemas"]["PaperRules"];
         };
         CoursePaper: {
             paper: string;
@@ -2097,6 +2630,129 @@ export interface components {
             opens?: string;
             /** Format: date-time */
             due?: string;
+            /**
+             * Format: date-time
+             * @description When nothing is accepted any more.
+             */
+            closes?: string;
+            rules: components["schemas"]["PaperRules"];
+            /**
+             * Format: date-time
+             * @description When marks were released.
+             */
+            released?: string;
+            /** @description How many there are. */
+            extensions: number;
+        };
+        Released: {
+            released: boolean;
+        };
+        NewExtension: {
+            /** @description The login; or a group. */
+            learner?: string;
+            group?: string;
+            /** Format: date-time */
+            due?: string;
+            /** @description More, in an examination. */
+            minutes?: number;
+            reason: string;
+        };
+        Extension: {
+            learner?: string;
+            display_name?: string;
+            group?: string;
+            /** Format: date-time */
+            due?: string;
+            minutes?: number;
+            reason: string;
+            /** @description The login of who gave it. */
+            by?: string;
+            /** Format: date-time */
+            at: string;
+        };
+        RosterPreview: {
+            lines: components["schemas"]["RosterLine"][];
+            /** @description Identifies what is shown here. */
+            digest: string;
+            new: number;
+            changed: number;
+            same: number;
+            wrong: number;
+            /** @description The header of each field that was found. */
+            columns: {
+                [key: string]: string;
+            };
+            /** @description All headers. */
+            headers: string[];
+            /** @description Those of the files of the open roster standard. */
+            classes: string[];
+            /** @description Lines of these files that are not of the course: other roles, other classes, and what is to be deleted. */
+            left_out: number;
+            /** @description Logins of learners of the course whom the roster does not name. They stay. */
+            absent: string[];
+        };
+        RosterLine: {
+            line: number;
+            login: string;
+            name: string;
+            email?: string;
+            group?: string;
+            role?: string;
+            /** @enum {string} */
+            state: "new" | "changed" | "same" | "wrong";
+            /** @description The account is there already. */
+            has_account?: boolean;
+            /** @description What would change of a member. */
+            changes?: string[];
+            /** @description What is wrong with the line. */
+            wrong?: string;
+        };
+        ImportedRoster: {
+            preview: components["schemas"]["RosterPreview"];
+            /** @description Whose accounts were made, with their one-time passwords. They are told only here. */
+            added: components["schemas"]["AddedMember"][];
+        };
+        WhosePasswords: {
+            /** @description Logins. */
+            learners?: string[];
+            /** @description All learners of the course who have not changed a one-time password yet. */
+            unused?: boolean;
+        };
+        OpenSession: {
+            id: string;
+            /** @enum {string} */
+            kind: "cookie" | "bearer";
+            /** Format: date-time */
+            made: string;
+            /** Format: date-time */
+            expires: string;
+            /** @description From which it was opened. */
+            address?: string;
+            /** @description The program, as it called itself. */
+            client?: string;
+            /** @description It is the caller's own. */
+            own: boolean;
+        };
+        LogPage: {
+            lines: components["schemas"]["LogLine"][];
+            /** @description Asks for the page after. */
+            next?: string;
+        };
+        LogLine: {
+            id: string;
+            /** Format: date-time */
+            at: string;
+            /** @description The login of who did it; absent for Examen itself. */
+            actor?: string;
+            actor_name?: string;
+            about: string;
+            /** @description What was done, to be read after the name. */
+            sentence: string;
+            /** @description The login of whom it concerns. */
+            person?: string;
+            course?: string;
+            paper?: string;
+            reason?: string;
         };
         NewMember: {
             /** @description For logging in: lower-case letters, digits, dots, hyphens. */
@@ -2104,18 +2760,26 @@ export interface components {
             display_name?: string;
             /** @description If omitted, a one-time password is generated. */
             password?: string;
+            email?: string;
             /** @description If omitted, a learner. */
             role?: components["schemas"]["Role"];
+            group?: string;
         };
         AddedMember: {
             member: components["schemas"]["Member"];
             /** @description The one-time password, if one was generated. */
             password?: string;
+            /**
+             * Format: date-time
+             * @description Until when that is taken.
+             */
+            until?: string;
         };
         NewAccount: {
             /** @description For logging in: lower-case letters, digits, dots, hyphens. */
             name: string;
             display_name?: string;
+            email?: string;
             /** @description If omitted, a one-time password is generated. */
             password?: string;
             /** @description May make courses and accounts. */
@@ -2125,6 +2789,11 @@ export interface components {
             account: components["schemas"]["Account"];
             /** @description The one-time password, if one was generated. */
             password?: string;
+            /**
+             * Format: date-time
+             * @description Until when that is taken.
+             */
+            until?: string;
         };
         Active: {
             active: boolean;
@@ -2154,6 +2823,12 @@ export interface components {
         jobId: string;
         /** @description The course's slug. */
         courseSlug: string;
+        /** @description Of CSV files; the default is UTF-8. */
+        rosterEncoding: string;
+        /** @description Which column a field is in, as field=header: login, name, given name, family name, e-mail, group, role. */
+        rosterColumns: string[];
+        /** @description The one class that is taken of the files of the open roster standard. */
+        rosterClass: string;
         /** @description The account's login. */
         accountName: string;
         /** @description The paper's slug. */
@@ -3834,7 +4509,113 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    openPaper: {
+    changeCourse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CourseChange"];
+            };
+        };
+        responses: {
+            /** @description The course. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Course"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    deleteCourse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is gone. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    archiveCourse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Archived"];
+            };
+        };
+        responses: {
+            /** @description The course. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Course"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    copyCourse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CourseCopy"];
+            };
+        };
+        responses: {
+            /** @description The new course. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Course"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setPaper: {
         parameters: {
             query?: never;
             header?: never;
@@ -3848,17 +4629,262 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PaperTimes"];
+                "application/json": components["schemas"]["PaperSetting"];
             };
         };
         responses: {
-            /** @description As it stands now. */
+            /** @description As it is set now. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["CoursePaper"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    unsetPaper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is set no longer. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    releaseMarks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Released"];
+            };
+        };
+        responses: {
+            /** @description As it is set now. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CoursePaper"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listExtensions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Extensions. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Extension"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    extendPaper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewExtension"];
+            };
+        };
+        responses: {
+            /** @description The extension. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Extension"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeBackExtension: {
+        parameters: {
+            query?: {
+                learner?: string;
+                group?: string;
+            };
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It holds no longer. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tellAll: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNotice"];
+            };
+        };
+        responses: {
+            /** @description What was said. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notice"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listCandidates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Candidates. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Candidate"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    beginExamination: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Beginning"];
+            };
+        };
+        responses: {
+            /** @description The paper as it is listed now. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaperSummary"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    followPaper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Events. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": components["schemas"]["PaperNews"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3887,6 +4913,162 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AddedMember"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeMember: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The account's login. */
+                account: components["parameters"]["accountName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MemberPlace"];
+            };
+        };
+        responses: {
+            /** @description The member. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Member"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeMember: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The account's login. */
+                account: components["parameters"]["accountName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description They have left. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewRoster: {
+        parameters: {
+            query?: {
+                /** @description Of CSV files; the default is UTF-8. */
+                encoding?: components["parameters"]["rosterEncoding"];
+                /** @description Which column a field is in, as field=header: login, name, given name, family name, e-mail, group, role. */
+                column?: components["parameters"]["rosterColumns"];
+                /** @description The one class that is taken of the files of the open roster standard. */
+                class?: components["parameters"]["rosterClass"];
+            };
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Files"];
+            };
+        };
+        responses: {
+            /** @description What it would do. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RosterPreview"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    importRoster: {
+        parameters: {
+            query: {
+                /** @description Of CSV files; the default is UTF-8. */
+                encoding?: components["parameters"]["rosterEncoding"];
+                /** @description Which column a field is in, as field=header: login, name, given name, family name, e-mail, group, role. */
+                column?: components["parameters"]["rosterColumns"];
+                /** @description The one class that is taken of the files of the open roster standard. */
+                class?: components["parameters"]["rosterClass"];
+                /** @description Of the preview that is confirmed. */
+                digest: string;
+                /** @description Leave wrong lines out. */
+                leave_out?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Files"];
+            };
+        };
+        responses: {
+            /** @description What was done. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportedRoster"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    issuePasswords: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhosePasswords"];
+            };
+        };
+        responses: {
+            /** @description The passwords. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddedAccount"][];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3964,6 +5146,142 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Account"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listSessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The account's login. */
+                account: components["parameters"]["accountName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Sessions. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenSession"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The account's login. */
+                account: components["parameters"]["accountName"];
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It has ended. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPersonFile: {
+        parameters: {
+            query?: {
+                format?: "json" | "html";
+            };
+            header?: never;
+            path: {
+                /** @description The account's login. */
+                account: components["parameters"]["accountName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": Record<string, never>;
+                    "text/html": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    anonymise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The account's login. */
+                account: components["parameters"]["accountName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The account as it is called now. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listLog: {
+        parameters: {
+            query?: {
+                course?: string;
+                paper?: string;
+                /** @description The login of whom it concerns. */
+                person?: string;
+                /** @description The login of who did it. */
+                actor?: string;
+                /** @description accounts, courses, papers, times or marks */
+                about?: string;
+                since?: string;
+                until?: string;
+                /** @description The next of the page before. */
+                before?: string;
+                limit?: number;
+                /** @description As CSV all lines come at once. */
+                format?: "json" | "csv";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Lines. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogPage"];
+                    "text/csv": string;
                 };
             };
             default: components["responses"]["Problem"];

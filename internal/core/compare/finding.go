@@ -37,6 +37,16 @@ const (
 	TooLargeToPair    Kind = "too-large-to-pair"
 )
 
+// Kinds lists all kinds.
+func Kinds() []Kind {
+	return []Kind{
+		ColumnsMissing, ColumnsExtra, ColumnsSwapped, ColumnNames, ColumnType, ResultEmpty, RowsMissing, RowsExtra,
+		RowsRepeated, RowsMultiplied, DuplicatesRemoved, RowOrder, RowOrderReversed, RowOrderKey, RowOrderPartly,
+		ValuesDiffer, ValuesFactor, ValuesRounded, ValuesCase, ValuesSpaces, ValuesNull, ValuesDay, ValuesConstant,
+		ValuesShifted, TooLargeToPair,
+	}
+}
+
 // EvidenceRows is the most rows that a finding shows.
 const EvidenceRows = 5
 

@@ -16,7 +16,8 @@ func Example() {
 	}
 	sum := marking.Points{}
 	for _, outcome := range []marking.Outcome{marking.Correct, marking.Incorrect, marking.Correct, marking.Correct} {
-		sum = sum.Plus(marking.Mark(outcome, marking.PointsOf("0.1")))
+		attempt := marking.Attempt{Outcome: outcome, Points: marking.PointsOf("0.1")}
+		sum = sum.Plus(marking.Rules{}.Worth(attempt, span.After(september(14))))
 	}
 	fmt.Println(sum)
 	// Output:

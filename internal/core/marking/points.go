@@ -47,6 +47,20 @@ func (p Points) Plus(q Points) Points {
 	return sum
 }
 
+// Percent returns so many hundredths of the points, rounded half up to as many decimals as points may have.
+func (p Points) Percent(percent int) Points {
+	var part Points
+	_, _ = exact.Mul(&part.d, &p.d, apd.New(int64(percent), -2))
+	if part.d.Exponent < -mostDecimals {
+		_, _ = exact.Quantize(&part.d, &part.d, -mostDecimals)
+	}
+	part.d.Reduce(&part.d)
+	return part
+}
+
+// IsZero tells that there are none.
+func (p Points) IsZero() bool { return p.d.IsZero() }
+
 // Cmp returns -1, 0 or 1 where p is less than, equal to or more than q.
 func (p Points) Cmp(q Points) int { return p.d.Cmp(&q.d) }
 

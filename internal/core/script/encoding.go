@@ -2,6 +2,7 @@ package script
 
 import (
 	"bufio"
+	"bytes"
 	"fmt"
 	"io"
 	"strings"
@@ -88,4 +89,15 @@ func decoded(text io.Reader, name string) (io.Reader, error) {
 		return text, err
 	}
 	return e.NewDecoder().Reader(text), nil
+}
+
+// Decode returns a text that is in an encoding, "" for UTF-8, or that says by its first bytes that it is UTF-16, as
+// UTF-8. It does not look whether the result is valid.
+func Decode(text []byte, name string) ([]byte, error) {
+	in, err := decoded(fromUTF16(bytes.NewReader(text)), name)
+	if err != nil {
+		return nil, err
+	}
+	out, err := io.ReadAll(in)
+	return bytes.TrimPrefix(out, []byte("\ufeff")), err
 }

@@ -1,7 +1,13 @@
 -- name: CreateAccount :one
-INSERT INTO account (name, display_name, administrator, password, one_time, one_time_until)
-VALUES ($1, $2, $3, $4, $5, $6)
+INSERT INTO account (name, display_name, email, administrator, password, one_time, one_time_until)
+VALUES ($1, $2, $3, $4, $5, $6, $7)
 RETURNING *;
+
+-- name: DescribeAccount :exec
+UPDATE account SET display_name = $2, email = $3 WHERE id = $1;
+
+-- name: AccountsByName :many
+SELECT * FROM account WHERE name = ANY (@names::text[]);
 
 -- name: AccountByName :one
 SELECT * FROM account WHERE name = $1;
@@ -10,7 +16,7 @@ SELECT * FROM account WHERE name = $1;
 -- The courses that an account is in.
 SELECT course.id, course.slug, member.role
 FROM member JOIN course ON course.id = member.course_id
-WHERE member.account_id = $1
+WHERE member.account_id = $1 AND member.left_at IS NULL
 ORDER BY course.slug;
 
 -- name: CountAdministrators :one
@@ -24,7 +30,7 @@ UPDATE account SET deactivated_at = CASE WHEN @active::boolean THEN NULL ELSE co
 UPDATE account SET password = $2, one_time = $3, one_time_until = $4 WHERE id = $1;
 
 -- name: CreateSession :exec
-INSERT INTO session (token_hash, account_id, kind, csrf_token, expires_at) VALUES ($1, $2, $3, $4, $5);
+INSERT INTO session (token_hash, account_id, kind, csrf_token, expires_at, address, client) VALUES ($1, $2, $3, $4, $5, $6, $7);
 
 -- name: SessionByToken :one
 SELECT sqlc.embed(session), sqlc.embed(account)
@@ -80,3 +86,38 @@ SELECT * FROM preference WHERE account_id = $1;
 -- name: SetPreference :exec
 INSERT INTO preference (account_id, text_size, wrap, look) VALUES ($1, $2, $3, $4)
 ON CONFLICT (account_id) DO UPDATE SET text_size = excluded.text_size, wrap = excluded.wrap, look = excluded.look;
+
+-- name: CreateAccounts :many
+-- Accounts with one-time passwords; names that are taken are left out.
+INSERT INTO account (name, display_name, email, administrator, password, one_time, one_time_until)
+SELECT given.name, given.display_name, given.email, false, given.password, true, @until
+FROM (SELECT unnest(@names::text[]) AS name, unnest(@display_names::text[]) AS display_name, unnest(@emails::text[]) AS email,
+             unnest(@passwords::text[]) AS password) AS given
+ON CONFLICT (name) DO NOTHING
+RETURNING id, name;
+
+-- name: DescribeAccounts :exec
+UPDATE account SET display_name = given.display_name, email = given.email
+FROM (SELECT unnest(@ids::bigint[]) AS id, unnest(@display_names::text[]) AS display_name, unnest(@emails::text[]) AS email) AS given
+WHERE account.id = given.id;
+
+-- name: CoursesOfAccounts :many
+-- The courses that accounts are in.
+SELECT member.account_id, course.id, course.slug, member.role FROM member JOIN course ON course.id = member.course_id
+WHERE member.account_id = ANY (@ids::bigint[]) AND member.left_at IS NULL;
+
+-- name: ResetPasswords :exec
+UPDATE account SET password = given.password, one_time = true, one_time_until = @until
+FROM (SELECT unnest(@ids::bigint[]) AS id, unnest(@passwords::text[]) AS password) AS given WHERE account.id = given.id;
+
+-- name: EndSessions :exec
+DELETE FROM session WHERE account_id = ANY (@ids::bigint[]);
+
+-- name: Sessions :many
+SELECT * FROM session WHERE account_id = $1 AND expires_at > now() ORDER BY made_at DESC;
+
+-- name: EndSession :execrows
+DELETE FROM session WHERE account_id = $1 AND id = $2;
+
+-- name: AccountByID :one
+SELECT * FROM account WHERE id = $1;

@@ -82,7 +82,7 @@ FROM dataset
 JOIN paper ON paper.dataset_id = dataset.id
 JOIN course_paper ON course_paper.paper_id = paper.id
 JOIN member ON member.course_id = course_paper.course_id
-WHERE member.account_id = $1 AND (course_paper.opens_at IS NULL OR course_paper.opens_at <= now())
+WHERE member.account_id = $1 AND member.left_at IS NULL AND (course_paper.opens_at IS NULL OR course_paper.opens_at <= now())
 GROUP BY dataset.name;
 
 -- name: OldBuilds :many

@@ -14,11 +14,12 @@ LEFT JOIN paper ON paper.id = run.paper_id
 WHERE run.id = $1 AND run.account_id = $2;
 
 -- name: CreateAttempt :one
--- Keeps an attempt with its check, and the standing that comes of it: the best mark counts, and of these the first; while
--- there is none, the latest attempt.
+-- Keeps an attempt with its check, and the standing that comes of it: which attempt counts follows from the rules of the paper as it is set, as
+-- marking.Rules says. Where these are no longer of the revision given, nothing is kept and there is no row.
 WITH made AS (
     INSERT INTO attempt (account_id, exercise_id, course_id, sql, received_at, client_key)
-    VALUES (@account_id, @exercise_id, @course_id, @sql, @received_at, @client_key)
+    SELECT @account_id::bigint, @exercise_id::bigint, sqlc.narg('course_id')::bigint, @sql::text, @received_at::timestamptz, sqlc.narg('client_key')::text
+    FROM held_revision(sqlc.narg('set_id')::bigint) AS held WHERE held = @revision::bigint
     RETURNING *
 ), checked AS (
     INSERT INTO attempt_check (attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error,
@@ -29,22 +30,24 @@ WITH made AS (
     RETURNING *
 ), stands AS (
     INSERT INTO standing AS s (account_id, exercise_id, course_id, counts_id, latest_id, outcome, computed, attempts, used,
-                               hidden_only, last_at)
+                               hidden_only, last_at, counted)
     SELECT made.account_id, made.exercise_id, made.course_id, made.id, made.id, checked.outcome, checked.mark, 1,
-           checked.counted::int, checked.hidden_only::int, made.received_at
+           checked.counted::int, checked.hidden_only::int, made.received_at, checked.counted
     FROM made, checked
     ON CONFLICT (account_id, exercise_id, course_id) DO UPDATE SET
-        counts_id = CASE WHEN excluded.computed > s.computed OR s.computed = 0 THEN excluded.counts_id ELSE s.counts_id END,
-        outcome = CASE WHEN excluded.computed > s.computed OR s.computed = 0 THEN excluded.outcome ELSE s.outcome END,
-        computed = greatest(s.computed, excluded.computed),
+        counts_id = CASE WHEN takes_place(@counts::text, @late::boolean, s, excluded.computed, excluded.counted) THEN excluded.counts_id ELSE s.counts_id END,
+        outcome = CASE WHEN takes_place(@counts::text, @late::boolean, s, excluded.computed, excluded.counted) THEN excluded.outcome ELSE s.outcome END,
+        computed = CASE WHEN takes_place(@counts::text, @late::boolean, s, excluded.computed, excluded.counted) THEN excluded.computed ELSE s.computed END,
+        counted = CASE WHEN takes_place(@counts::text, @late::boolean, s, excluded.computed, excluded.counted) THEN excluded.counted ELSE s.counted END,
         latest_id = excluded.latest_id,
         attempts = s.attempts + 1,
         used = s.used + excluded.used,
         hidden_only = s.hidden_only + excluded.hidden_only,
         last_at = greatest(s.last_at, excluded.last_at),
         version = nextval('standing_version')
+    RETURNING last_at
 )
-SELECT id, received_at FROM made;
+SELECT made.id, made.received_at, stands.last_at FROM made, stands;
 
 -- name: AttemptByKey :one
 SELECT sqlc.embed(attempt), sqlc.embed(attempt_check), build.number AS build_number, exercise.slug AS exercise, paper.slug AS paper
@@ -123,11 +126,42 @@ WHERE standing.account_id = @account_id AND exercise.paper_id = @paper_id
   AND standing.course_id IS NOT DISTINCT FROM sqlc.narg('course_id')::bigint
   AND NOT EXISTS (SELECT FROM attempt_check AS later WHERE later.attempt_id = attempt.id AND later.id > attempt_check.id);
 
+-- name: AttemptsToStand :many
+-- All attempts at the exercises of a paper as it is set, or one learner's at one exercise, with the check that holds, in the order in which they count.
+SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.received_at, held.id AS check_id, held.outcome, held.mark, held.points,
+       held.counted, held.hidden_only, ARRAY(SELECT f ->> 'kind' FROM jsonb_array_elements(held.findings) AS f)::text[] AS kinds
+FROM course_paper JOIN exercise ON exercise.paper_id = course_paper.paper_id
+JOIN attempt ON attempt.exercise_id = exercise.id AND attempt.course_id = course_paper.course_id
+CROSS JOIN LATERAL (SELECT * FROM attempt_check WHERE attempt_check.attempt_id = attempt.id ORDER BY attempt_check.id DESC LIMIT 1) AS held
+WHERE course_paper.id = @set_id
+  AND (sqlc.narg('account_id')::bigint IS NULL OR attempt.account_id = sqlc.narg('account_id'))
+  AND (sqlc.narg('exercise_id')::bigint IS NULL OR attempt.exercise_id = sqlc.narg('exercise_id'))
+ORDER BY attempt.account_id, attempt.exercise_id, attempt.received_at, attempt.id;
+
+-- name: CheckAgain :exec
+-- Keeps for each check another that says the same, with another mark.
+INSERT INTO attempt_check (attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint,
+                           hidden_only, counted, cause)
+SELECT attempt_id, version_id, build_id, outcome, again.mark::numeric, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, 'rules'
+FROM (SELECT unnest(@checks::bigint[]) AS id, unnest(@marks::text[]) AS mark) AS again JOIN attempt_check ON attempt_check.id = again.id
+ORDER BY attempt_check.id;
+
+-- name: StandAgain :exec
+-- Replaces what standings have computed.
+UPDATE standing SET counts_id = again.counts_id, outcome = again.outcome, computed = again.mark::numeric, counted = again.counted,
+       used = again.used, hidden_only = again.hidden_only, version = nextval('standing_version')
+FROM (SELECT unnest(@accounts::bigint[]) AS account_id, unnest(@exercises::bigint[]) AS exercise_id, unnest(@counts::bigint[]) AS counts_id,
+             unnest(@outcomes::text[]) AS outcome, unnest(@marks::text[]) AS mark, unnest(@counted::boolean[]) AS counted,
+             unnest(@used::int[]) AS used, unnest(@hidden::int[]) AS hidden_only) AS again
+WHERE standing.account_id = again.account_id AND standing.exercise_id = again.exercise_id AND standing.course_id = @course_id::bigint
+  AND (standing.counts_id, standing.outcome, standing.computed, standing.counted, standing.used, standing.hidden_only)
+      IS DISTINCT FROM (again.counts_id, again.outcome, again.mark::numeric, again.counted, again.used, again.hidden_only);
+
 -- name: PaperLearners :many
 -- The learners of those of some courses that a paper is set for.
 SELECT account.id, account.name, account.display_name, course.id AS course_id, course.slug AS course
 FROM account
-JOIN member ON member.account_id = account.id AND member.role = 'learner'
+JOIN member ON member.account_id = account.id AND member.role = 'learner' AND member.left_at IS NULL
 JOIN course_paper ON course_paper.course_id = member.course_id
 JOIN course ON course.id = member.course_id
 WHERE course_paper.paper_id = @paper_id AND course.id = ANY (@courses::bigint[])
@@ -159,6 +193,8 @@ WITH page AS (
            AND (sqlc.narg('exercise_id')::bigint IS NULL OR attempt.exercise_id = sqlc.narg('exercise_id'))
            AND (sqlc.narg('outcome')::text IS NULL OR sqlc.narg('outcome') = (
                SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
+           AND (sqlc.narg('outcome')::text IS NULL OR attempt.account_id <> @reader::bigint
+                OR concat_ws(' ', done.paper_id, attempt.course_id) <> ALL (@untold::text[]))
            AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'attempt')
            AND (sqlc.narg('before')::bigint IS NULL OR attempt.id < sqlc.narg('before'))
            AND (sqlc.narg('ids')::bigint[] IS NULL OR attempt.id = ANY (sqlc.narg('ids')::bigint[]))
@@ -207,6 +243,8 @@ WITH page AS (
            AND (sqlc.narg('exercise_id')::bigint IS NULL OR attempt.exercise_id = sqlc.narg('exercise_id'))
            AND (sqlc.narg('outcome')::text IS NULL OR sqlc.narg('outcome') = (
                SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
+           AND (sqlc.narg('outcome')::text IS NULL OR attempt.account_id <> @reader::bigint
+                OR concat_ws(' ', done.paper_id, attempt.course_id) <> ALL (@untold::text[]))
            AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'attempt')
            AND (sqlc.narg('before')::bigint IS NULL OR attempt.id < sqlc.narg('before'))
            AND (sqlc.narg('ids')::bigint[] IS NULL OR attempt.id = ANY (sqlc.narg('ids')::bigint[]))
@@ -236,6 +274,8 @@ WITH page AS (
            AND (sqlc.narg('exercise_id')::bigint IS NULL OR attempt.exercise_id = sqlc.narg('exercise_id'))
            AND (sqlc.narg('outcome')::text IS NULL OR sqlc.narg('outcome') = (
                SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
+           AND (sqlc.narg('outcome')::text IS NULL OR attempt.account_id <> @reader::bigint
+                OR concat_ws(' ', done.paper_id, attempt.course_id) <> ALL (@untold::text[]))
            AND (sqlc.narg('kind')::text IS NULL OR sqlc.narg('kind') = 'attempt')
            AND (sqlc.narg('before')::bigint IS NULL OR attempt.id < sqlc.narg('before'))
            AND (sqlc.narg('ids')::bigint[] IS NULL OR attempt.id = ANY (sqlc.narg('ids')::bigint[]))

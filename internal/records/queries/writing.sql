@@ -136,7 +136,7 @@ GROUP BY exercise.id;
 -- The courses that a paper is set for, with how many learners they have.
 SELECT course.slug, course.title, course_paper.opens_at, count(member.account_id) AS learners
 FROM course_paper JOIN course ON course.id = course_paper.course_id
-LEFT JOIN member ON member.course_id = course.id AND member.role = 'learner'
+LEFT JOIN member ON member.course_id = course.id AND member.role = 'learner' AND member.left_at IS NULL
 WHERE course_paper.paper_id = $1 GROUP BY course.id, course_paper.id ORDER BY course.slug;
 
 -- name: IndexExercise :exec

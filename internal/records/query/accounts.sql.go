@@ -10,8 +10,31 @@ import (
 	"time"
 )
 
+const accountByID = `-- name: AccountByID :one
+SELECT id, name, display_name, password, one_time, created_at, one_time_until, administrator, deactivated_at, email, anonymised_at FROM account WHERE id = $1
+`
+
+func (q *Queries) AccountByID(ctx context.Context, id int64) (Account, error) {
+	row := q.db.QueryRow(ctx, accountByID, id)
+	var i Account
+	err := row.Scan(
+		&i.ID,
+		&i.Name,
+		&i.DisplayName,
+		&i.Password,
+		&i.OneTime,
+		&i.CreatedAt,
+		&i.OneTimeUntil,
+		&i.Administrator,
+		&i.DeactivatedAt,
+		&i.Email,
+		&i.AnonymisedAt,
+	)
+	return i, err
+}
+
 const accountByName = `-- name: AccountByName :one
-SELECT id, name, display_name, password, one_time, created_at, one_time_until, administrator, deactivated_at FROM account WHERE name = $1
+SELECT id, name, display_name, password, one_time, created_at, one_time_until, administrator, deactivated_at, email, anonymised_at FROM account WHERE name = $1
 `
 
 func (q *Queries) AccountByName(ctx context.Context, name string) (Account, error) {
@@ -27,8 +50,46 @@ func (q *Queries) AccountByName(ctx context.Context, name string) (Account, erro
 		&i.OneTimeUntil,
 		&i.Administrator,
 		&i.DeactivatedAt,
+		&i.Email,
+		&i.AnonymisedAt,
 	)
 	return i, err
+}
+
+const accountsByName = `-- name: AccountsByName :many
+SELECT id, name, display_name, password, one_time, created_at, one_time_until, administrator, deactivated_at, email, anonymised_at FROM account WHERE name = ANY ($1::text[])
+`
+
+func (q *Queries) AccountsByName(ctx context.Context, names []string) ([]Account, error) {
+	rows, err := q.db.Query(ctx, accountsByName, names)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Account
+	for rows.Next() {
+		var i Account
+		if err := rows.Scan(
+			&i.ID,
+			&i.Name,
+			&i.DisplayName,
+			&i.Password,
+			&i.OneTime,
+			&i.CreatedAt,
+			&i.OneTimeUntil,
+			&i.Administrator,
+			&i.DeactivatedAt,
+			&i.Email,
+			&i.AnonymisedAt,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const clearLogIn = `-- name: ClearLogIn :exec
@@ -72,15 +133,54 @@ func (q *Queries) CountLogIn(ctx context.Context, arg CountLogInParams) (int32, 
 	return failures, err
 }
 
+const coursesOfAccounts = `-- name: CoursesOfAccounts :many
+SELECT member.account_id, course.id, course.slug, member.role FROM member JOIN course ON course.id = member.course_id
+WHERE member.account_id = ANY ($1::bigint[]) AND member.left_at IS NULL
+`
+
+type CoursesOfAccountsRow struct {
+	AccountID int64
+	ID        int64
+	Slug      string
+	Role      string
+}
+
+// The courses that accounts are in.
+func (q *Queries) CoursesOfAccounts(ctx context.Context, ids []int64) ([]CoursesOfAccountsRow, error) {
+	rows, err := q.db.Query(ctx, coursesOfAccounts, ids)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []CoursesOfAccountsRow
+	for rows.Next() {
+		var i CoursesOfAccountsRow
+		if err := rows.Scan(
+			&i.AccountID,
+			&i.ID,
+			&i.Slug,
+			&i.Role,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const createAccount = `-- name: CreateAccount :one
-INSERT INTO account (name, display_name, administrator, password, one_time, one_time_until)
-VALUES ($1, $2, $3, $4, $5, $6)
-RETURNING id, name, display_name, password, one_time, created_at, one_time_until, administrator, deactivated_at
+INSERT INTO account (name, display_name, email, administrator, password, one_time, one_time_until)
+VALUES ($1, $2, $3, $4, $5, $6, $7)
+RETURNING id, name, display_name, password, one_time, created_at, one_time_until, administrator, deactivated_at, email, anonymised_at
 `
 
 type CreateAccountParams struct {
 	Name          string
 	DisplayName   string
+	Email         string
 	Administrator bool
 	Password      string
 	OneTime       bool
@@ -91,6 +191,7 @@ func (q *Queries) CreateAccount(ctx context.Context, arg CreateAccountParams) (A
 	row := q.db.QueryRow(ctx, createAccount,
 		arg.Name,
 		arg.DisplayName,
+		arg.Email,
 		arg.Administrator,
 		arg.Password,
 		arg.OneTime,
@@ -107,12 +208,63 @@ func (q *Queries) CreateAccount(ctx context.Context, arg CreateAccountParams) (A
 		&i.OneTimeUntil,
 		&i.Administrator,
 		&i.DeactivatedAt,
+		&i.Email,
+		&i.AnonymisedAt,
 	)
 	return i, err
 }
 
+const createAccounts = `-- name: CreateAccounts :many
+INSERT INTO account (name, display_name, email, administrator, password, one_time, one_time_until)
+SELECT given.name, given.display_name, given.email, false, given.password, true, $1
+FROM (SELECT unnest($2::text[]) AS name, unnest($3::text[]) AS display_name, unnest($4::text[]) AS email,
+             unnest($5::text[]) AS password) AS given
+ON CONFLICT (name) DO NOTHING
+RETURNING id, name
+`
+
+type CreateAccountsParams struct {
+	Until        *time.Time
+	Names        []string
+	DisplayNames []string
+	Emails       []string
+	Passwords    []string
+}
+
+type CreateAccountsRow struct {
+	ID   int64
+	Name string
+}
+
+// Accounts with one-time passwords; names that are taken are left out.
+func (q *Queries) CreateAccounts(ctx context.Context, arg CreateAccountsParams) ([]CreateAccountsRow, error) {
+	rows, err := q.db.Query(ctx, createAccounts,
+		arg.Until,
+		arg.Names,
+		arg.DisplayNames,
+		arg.Emails,
+		arg.Passwords,
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []CreateAccountsRow
+	for rows.Next() {
+		var i CreateAccountsRow
+		if err := rows.Scan(&i.ID, &i.Name); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const createSession = `-- name: CreateSession :exec
-INSERT INTO session (token_hash, account_id, kind, csrf_token, expires_at) VALUES ($1, $2, $3, $4, $5)
+INSERT INTO session (token_hash, account_id, kind, csrf_token, expires_at, address, client) VALUES ($1, $2, $3, $4, $5, $6, $7)
 `
 
 type CreateSessionParams struct {
@@ -121,6 +273,8 @@ type CreateSessionParams struct {
 	Kind      string
 	CsrfToken string
 	ExpiresAt time.Time
+	Address   string
+	Client    string
 }
 
 func (q *Queries) CreateSession(ctx context.Context, arg CreateSessionParams) error {
@@ -130,6 +284,8 @@ func (q *Queries) CreateSession(ctx context.Context, arg CreateSessionParams) er
 		arg.Kind,
 		arg.CsrfToken,
 		arg.ExpiresAt,
+		arg.Address,
+		arg.Client,
 	)
 	return err
 }
@@ -163,6 +319,64 @@ DELETE FROM session WHERE token_hash = $1
 
 func (q *Queries) DeleteSession(ctx context.Context, tokenHash []byte) error {
 	_, err := q.db.Exec(ctx, deleteSession, tokenHash)
+	return err
+}
+
+const describeAccount = `-- name: DescribeAccount :exec
+UPDATE account SET display_name = $2, email = $3 WHERE id = $1
+`
+
+type DescribeAccountParams struct {
+	ID          int64
+	DisplayName string
+	Email       string
+}
+
+func (q *Queries) DescribeAccount(ctx context.Context, arg DescribeAccountParams) error {
+	_, err := q.db.Exec(ctx, describeAccount, arg.ID, arg.DisplayName, arg.Email)
+	return err
+}
+
+const describeAccounts = `-- name: DescribeAccounts :exec
+UPDATE account SET display_name = given.display_name, email = given.email
+FROM (SELECT unnest($1::bigint[]) AS id, unnest($2::text[]) AS display_name, unnest($3::text[]) AS email) AS given
+WHERE account.id = given.id
+`
+
+type DescribeAccountsParams struct {
+	Ids          []int64
+	DisplayNames []string
+	Emails       []string
+}
+
+func (q *Queries) DescribeAccounts(ctx context.Context, arg DescribeAccountsParams) error {
+	_, err := q.db.Exec(ctx, describeAccounts, arg.Ids, arg.DisplayNames, arg.Emails)
+	return err
+}
+
+const endSession = `-- name: EndSession :execrows
+DELETE FROM session WHERE account_id = $1 AND id = $2
+`
+
+type EndSessionParams struct {
+	AccountID int64
+	ID        int64
+}
+
+func (q *Queries) EndSession(ctx context.Context, arg EndSessionParams) (int64, error) {
+	result, err := q.db.Exec(ctx, endSession, arg.AccountID, arg.ID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const endSessions = `-- name: EndSessions :exec
+DELETE FROM session WHERE account_id = ANY ($1::bigint[])
+`
+
+func (q *Queries) EndSessions(ctx context.Context, ids []int64) error {
+	_, err := q.db.Exec(ctx, endSessions, ids)
 	return err
 }
 
@@ -227,7 +441,7 @@ func (q *Queries) LogInWait(ctx context.Context, arg LogInWaitParams) (float64, 
 const memberships = `-- name: Memberships :many
 SELECT course.id, course.slug, member.role
 FROM member JOIN course ON course.id = member.course_id
-WHERE member.account_id = $1
+WHERE member.account_id = $1 AND member.left_at IS NULL
 ORDER BY course.slug
 `
 
@@ -259,7 +473,7 @@ func (q *Queries) Memberships(ctx context.Context, accountID int64) ([]Membershi
 }
 
 const neverLoggedIn = `-- name: NeverLoggedIn :one
-SELECT id, name, display_name, password, one_time, created_at, one_time_until, administrator, deactivated_at FROM account WHERE name = $1 AND one_time AND one_time_until < now()
+SELECT id, name, display_name, password, one_time, created_at, one_time_until, administrator, deactivated_at, email, anonymised_at FROM account WHERE name = $1 AND one_time AND one_time_until < now()
 `
 
 // The first account, where its one-time password ran out before anybody used it.
@@ -276,6 +490,8 @@ func (q *Queries) NeverLoggedIn(ctx context.Context, name string) (Account, erro
 		&i.OneTimeUntil,
 		&i.Administrator,
 		&i.DeactivatedAt,
+		&i.Email,
+		&i.AnonymisedAt,
 	)
 	return i, err
 }
@@ -296,8 +512,24 @@ func (q *Queries) Preference(ctx context.Context, accountID int64) (Preference, 
 	return i, err
 }
 
+const resetPasswords = `-- name: ResetPasswords :exec
+UPDATE account SET password = given.password, one_time = true, one_time_until = $1
+FROM (SELECT unnest($2::bigint[]) AS id, unnest($3::text[]) AS password) AS given WHERE account.id = given.id
+`
+
+type ResetPasswordsParams struct {
+	Until     *time.Time
+	Ids       []int64
+	Passwords []string
+}
+
+func (q *Queries) ResetPasswords(ctx context.Context, arg ResetPasswordsParams) error {
+	_, err := q.db.Exec(ctx, resetPasswords, arg.Until, arg.Ids, arg.Passwords)
+	return err
+}
+
 const sessionByToken = `-- name: SessionByToken :one
-SELECT session.token_hash, session.account_id, session.kind, session.csrf_token, session.expires_at, account.id, account.name, account.display_name, account.password, account.one_time, account.created_at, account.one_time_until, account.administrator, account.deactivated_at
+SELECT session.token_hash, session.account_id, session.kind, session.csrf_token, session.expires_at, session.id, session.made_at, session.address, session.client, account.id, account.name, account.display_name, account.password, account.one_time, account.created_at, account.one_time_until, account.administrator, account.deactivated_at, account.email, account.anonymised_at
 FROM session JOIN account ON account.id = session.account_id
 WHERE token_hash = $1
 `
@@ -316,6 +548,10 @@ func (q *Queries) SessionByToken(ctx context.Context, tokenHash []byte) (Session
 		&i.Session.Kind,
 		&i.Session.CsrfToken,
 		&i.Session.ExpiresAt,
+		&i.Session.ID,
+		&i.Session.MadeAt,
+		&i.Session.Address,
+		&i.Session.Client,
 		&i.Account.ID,
 		&i.Account.Name,
 		&i.Account.DisplayName,
@@ -325,8 +561,44 @@ func (q *Queries) SessionByToken(ctx context.Context, tokenHash []byte) (Session
 		&i.Account.OneTimeUntil,
 		&i.Account.Administrator,
 		&i.Account.DeactivatedAt,
+		&i.Account.Email,
+		&i.Account.AnonymisedAt,
 	)
 	return i, err
+}
+
+const sessions = `-- name: Sessions :many
+SELECT token_hash, account_id, kind, csrf_token, expires_at, id, made_at, address, client FROM session WHERE account_id = $1 AND expires_at > now() ORDER BY made_at DESC
+`
+
+func (q *Queries) Sessions(ctx context.Context, accountID int64) ([]Session, error) {
+	rows, err := q.db.Query(ctx, sessions, accountID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Session
+	for rows.Next() {
+		var i Session
+		if err := rows.Scan(
+			&i.TokenHash,
+			&i.AccountID,
+			&i.Kind,
+			&i.CsrfToken,
+			&i.ExpiresAt,
+			&i.ID,
+			&i.MadeAt,
+			&i.Address,
+			&i.Client,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const setActive = `-- name: SetActive :exec

@@ -7,11 +7,70 @@ package query
 
 import (
 	"context"
+	"encoding/json"
 	"time"
 )
 
+const archiveCourse = `-- name: ArchiveCourse :exec
+UPDATE course SET archived_at = CASE WHEN $1::boolean THEN coalesce(archived_at, now()) END WHERE id = $2
+`
+
+type ArchiveCourseParams struct {
+	Archived bool
+	ID       int64
+}
+
+func (q *Queries) ArchiveCourse(ctx context.Context, arg ArchiveCourseParams) error {
+	_, err := q.db.Exec(ctx, archiveCourse, arg.Archived, arg.ID)
+	return err
+}
+
+const changeCourse = `-- name: ChangeCourse :exec
+UPDATE course SET title = $2, zone = $3 WHERE id = $1
+`
+
+type ChangeCourseParams struct {
+	ID    int64
+	Title string
+	Zone  string
+}
+
+func (q *Queries) ChangeCourse(ctx context.Context, arg ChangeCourseParams) error {
+	_, err := q.db.Exec(ctx, changeCourse, arg.ID, arg.Title, arg.Zone)
+	return err
+}
+
+const copyPapers = `-- name: CopyPapers :exec
+INSERT INTO course_paper (course_id, paper_id, opens_at, due_at, rules)
+SELECT course.id, original.paper_id, later_by_days(original.opens_at, $1::int, course.zone), later_by_days(original.due_at, $1::int, course.zone), original.rules
+FROM course_paper AS original JOIN course ON course.id = $2 WHERE original.course_id = $3
+`
+
+type CopyPapersParams struct {
+	Days       int32
+	ToCourse   int64
+	FromCourse int64
+}
+
+// Sets for a course what is set for another, so many days later by the clock of the course.
+func (q *Queries) CopyPapers(ctx context.Context, arg CopyPapersParams) error {
+	_, err := q.db.Exec(ctx, copyPapers, arg.Days, arg.ToCourse, arg.FromCourse)
+	return err
+}
+
+const countInstructors = `-- name: CountInstructors :one
+SELECT count(*) FROM member WHERE course_id = $1 AND role = 'instructor' AND left_at IS NULL
+`
+
+func (q *Queries) CountInstructors(ctx context.Context, courseID int64) (int64, error) {
+	row := q.db.QueryRow(ctx, countInstructors, courseID)
+	var count int64
+	err := row.Scan(&count)
+	return count, err
+}
+
 const courseBySlug = `-- name: CourseBySlug :one
-SELECT id, slug, title, zone FROM course WHERE slug = $1
+SELECT id, slug, title, zone, archived_at FROM course WHERE slug = $1
 `
 
 func (q *Queries) CourseBySlug(ctx context.Context, slug string) (Course, error) {
@@ -22,18 +81,19 @@ func (q *Queries) CourseBySlug(ctx context.Context, slug string) (Course, error)
 		&i.Slug,
 		&i.Title,
 		&i.Zone,
+		&i.ArchivedAt,
 	)
 	return i, err
 }
 
 const courseMembers = `-- name: CourseMembers :many
-SELECT account.id, account.name, account.display_name, account.password, account.one_time, account.created_at, account.one_time_until, account.administrator, account.deactivated_at, member.role FROM account JOIN member ON member.account_id = account.id
-WHERE member.course_id = $1 ORDER BY account.display_name, account.name
+SELECT account.id, account.name, account.display_name, account.password, account.one_time, account.created_at, account.one_time_until, account.administrator, account.deactivated_at, account.email, account.anonymised_at, member.course_id, member.account_id, member.role, member.joined_at, member.group_name, member.left_at FROM account JOIN member ON member.account_id = account.id
+WHERE member.course_id = $1 ORDER BY member.left_at IS NOT NULL, account.display_name, account.name
 `
 
 type CourseMembersRow struct {
 	Account Account
-	Role    string
+	Member  Member
 }
 
 func (q *Queries) CourseMembers(ctx context.Context, courseID int64) ([]CourseMembersRow, error) {
@@ -55,7 +115,14 @@ func (q *Queries) CourseMembers(ctx context.Context, courseID int64) ([]CourseMe
 			&i.Account.OneTimeUntil,
 			&i.Account.Administrator,
 			&i.Account.DeactivatedAt,
-			&i.Role,
+			&i.Account.Email,
+			&i.Account.AnonymisedAt,
+			&i.Member.CourseID,
+			&i.Member.AccountID,
+			&i.Member.Role,
+			&i.Member.JoinedAt,
+			&i.Member.GroupName,
+			&i.Member.LeftAt,
 		); err != nil {
 			return nil, err
 		}
@@ -67,17 +134,43 @@ func (q *Queries) CourseMembers(ctx context.Context, courseID int64) ([]CourseMe
 	return items, nil
 }
 
+const coursePaper = `-- name: CoursePaper :one
+SELECT course_id, paper_id, opens_at, due_at, id, rules, released_at, revision FROM course_paper WHERE course_id = $1 AND paper_id = $2
+`
+
+type CoursePaperParams struct {
+	CourseID int64
+	PaperID  int64
+}
+
+func (q *Queries) CoursePaper(ctx context.Context, arg CoursePaperParams) (CoursePaper, error) {
+	row := q.db.QueryRow(ctx, coursePaper, arg.CourseID, arg.PaperID)
+	var i CoursePaper
+	err := row.Scan(
+		&i.CourseID,
+		&i.PaperID,
+		&i.OpensAt,
+		&i.DueAt,
+		&i.ID,
+		&i.Rules,
+		&i.ReleasedAt,
+		&i.Revision,
+	)
+	return i, err
+}
+
 const coursePapers = `-- name: CoursePapers :many
-SELECT paper.slug, paper.title, course_paper.opens_at, course_paper.due_at
+SELECT course_paper.course_id, course_paper.paper_id, course_paper.opens_at, course_paper.due_at, course_paper.id, course_paper.rules, course_paper.released_at, course_paper.revision, paper.slug, paper.title,
+       (SELECT count(*) FROM extension WHERE extension.course_paper_id = course_paper.id) AS extensions
 FROM course_paper JOIN paper ON paper.id = course_paper.paper_id
 WHERE course_paper.course_id = $1 ORDER BY course_paper.due_at NULLS LAST, paper.slug
 `
 
 type CoursePapersRow struct {
-	Slug    string
-	Title   string
-	OpensAt *time.Time
-	DueAt   *time.Time
+	CoursePaper CoursePaper
+	Slug        string
+	Title       string
+	Extensions  int64
 }
 
 func (q *Queries) CoursePapers(ctx context.Context, courseID int64) ([]CoursePapersRow, error) {
@@ -90,10 +183,17 @@ func (q *Queries) CoursePapers(ctx context.Context, courseID int64) ([]CoursePap
 	for rows.Next() {
 		var i CoursePapersRow
 		if err := rows.Scan(
+			&i.CoursePaper.CourseID,
+			&i.CoursePaper.PaperID,
+			&i.CoursePaper.OpensAt,
+			&i.CoursePaper.DueAt,
+			&i.CoursePaper.ID,
+			&i.CoursePaper.Rules,
+			&i.CoursePaper.ReleasedAt,
+			&i.CoursePaper.Revision,
 			&i.Slug,
 			&i.Title,
-			&i.OpensAt,
-			&i.DueAt,
+			&i.Extensions,
 		); err != nil {
 			return nil, err
 		}
@@ -105,8 +205,25 @@ func (q *Queries) CoursePapers(ctx context.Context, courseID int64) ([]CoursePap
 	return items, nil
 }
 
+const courseWork = `-- name: CourseWork :one
+SELECT (SELECT count(*) FROM attempt WHERE attempt.course_id = $1) AS attempts, (SELECT count(*) FROM run WHERE run.course_id = $1) AS runs
+`
+
+type CourseWorkRow struct {
+	Attempts int64
+	Runs     int64
+}
+
+// How many attempts and runs were made in a course.
+func (q *Queries) CourseWork(ctx context.Context, courseID *int64) (CourseWorkRow, error) {
+	row := q.db.QueryRow(ctx, courseWork, courseID)
+	var i CourseWorkRow
+	err := row.Scan(&i.Attempts, &i.Runs)
+	return i, err
+}
+
 const createCourse = `-- name: CreateCourse :one
-INSERT INTO course (slug, title, zone) VALUES ($1, $2, $3) RETURNING id, slug, title, zone
+INSERT INTO course (slug, title, zone) VALUES ($1, $2, $3) RETURNING id, slug, title, zone, archived_at
 `
 
 type CreateCourseParams struct {
@@ -123,15 +240,112 @@ func (q *Queries) CreateCourse(ctx context.Context, arg CreateCourseParams) (Cou
 		&i.Slug,
 		&i.Title,
 		&i.Zone,
+		&i.ArchivedAt,
 	)
 	return i, err
 }
 
+const createNotice = `-- name: CreateNotice :one
+INSERT INTO notice (course_paper_id, text, made_by) VALUES ($1, $2, $3) RETURNING id, course_paper_id, text, made_by, made_at
+`
+
+type CreateNoticeParams struct {
+	CoursePaperID int64
+	Text          string
+	MadeBy        int64
+}
+
+func (q *Queries) CreateNotice(ctx context.Context, arg CreateNoticeParams) (Notice, error) {
+	row := q.db.QueryRow(ctx, createNotice, arg.CoursePaperID, arg.Text, arg.MadeBy)
+	var i Notice
+	err := row.Scan(
+		&i.ID,
+		&i.CoursePaperID,
+		&i.Text,
+		&i.MadeBy,
+		&i.MadeAt,
+	)
+	return i, err
+}
+
+const deleteCourse = `-- name: DeleteCourse :exec
+WITH papers AS (DELETE FROM course_paper WHERE course_paper.course_id = $1), members AS (DELETE FROM member WHERE member.course_id = $1)
+DELETE FROM course WHERE course.id = $1
+`
+
+func (q *Queries) DeleteCourse(ctx context.Context, id int64) error {
+	_, err := q.db.Exec(ctx, deleteCourse, id)
+	return err
+}
+
+const extensions = `-- name: Extensions :many
+SELECT extension.id, extension.course_paper_id, extension.account_id, extension.group_name, extension.due_at, extension.minutes, extension.reason, extension.made_by, extension.made_at, coalesce(account.name, '')::text AS name, coalesce(account.display_name, '')::text AS display_name, coalesce(maker.name, '')::text AS maker
+FROM extension LEFT JOIN account ON account.id = extension.account_id LEFT JOIN account AS maker ON maker.id = extension.made_by
+WHERE extension.course_paper_id = $1 ORDER BY extension.group_name NULLS LAST, account.display_name, account.name
+`
+
+type ExtensionsRow struct {
+	Extension   Extension
+	Name        string
+	DisplayName string
+	Maker       string
+}
+
+func (q *Queries) Extensions(ctx context.Context, coursePaperID int64) ([]ExtensionsRow, error) {
+	rows, err := q.db.Query(ctx, extensions, coursePaperID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []ExtensionsRow
+	for rows.Next() {
+		var i ExtensionsRow
+		if err := rows.Scan(
+			&i.Extension.ID,
+			&i.Extension.CoursePaperID,
+			&i.Extension.AccountID,
+			&i.Extension.GroupName,
+			&i.Extension.DueAt,
+			&i.Extension.Minutes,
+			&i.Extension.Reason,
+			&i.Extension.MadeBy,
+			&i.Extension.MadeAt,
+			&i.Name,
+			&i.DisplayName,
+			&i.Maker,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const leaveCourse = `-- name: LeaveCourse :execrows
+UPDATE member SET left_at = now() WHERE course_id = $1 AND account_id = $2 AND left_at IS NULL
+`
+
+type LeaveCourseParams struct {
+	CourseID  int64
+	AccountID int64
+}
+
+func (q *Queries) LeaveCourse(ctx context.Context, arg LeaveCourseParams) (int64, error) {
+	result, err := q.db.Exec(ctx, leaveCourse, arg.CourseID, arg.AccountID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
 const listCourses = `-- name: ListCourses :many
-SELECT course.slug, course.title, course.zone,
-       (SELECT count(*) FROM member WHERE course_id = course.id AND role = 'learner') AS learners,
+SELECT course.slug, course.title, course.zone, course.archived_at,
+       (SELECT count(*) FROM member WHERE course_id = course.id AND role = 'learner' AND left_at IS NULL) AS learners,
        (SELECT count(*) FROM course_paper WHERE course_id = course.id) AS papers
-FROM course WHERE $1::boolean OR id = ANY ($2::bigint[]) ORDER BY slug
+FROM course WHERE $1::boolean OR course.id = ANY ($2::bigint[]) ORDER BY course.archived_at IS NOT NULL, course.slug
 `
 
 type ListCoursesParams struct {
@@ -140,11 +354,12 @@ type ListCoursesParams struct {
 }
 
 type ListCoursesRow struct {
-	Slug     string
-	Title    string
-	Zone     string
-	Learners int64
-	Papers   int64
+	Slug       string
+	Title      string
+	Zone       string
+	ArchivedAt *time.Time
+	Learners   int64
+	Papers     int64
 }
 
 // All courses, or those of the numbers given.
@@ -161,6 +376,7 @@ func (q *Queries) ListCourses(ctx context.Context, arg ListCoursesParams) ([]Lis
 			&i.Slug,
 			&i.Title,
 			&i.Zone,
+			&i.ArchivedAt,
 			&i.Learners,
 			&i.Papers,
 		); err != nil {
@@ -174,45 +390,85 @@ func (q *Queries) ListCourses(ctx context.Context, arg ListCoursesParams) ([]Lis
 	return items, nil
 }
 
-const paperSets = `-- name: PaperSets :many
-SELECT course_paper.paper_id, course_paper.course_id, course_paper.opens_at, course_paper.due_at, extension.due_at AS extended_to, course.zone
-FROM course_paper JOIN course ON course.id = course_paper.course_id JOIN member ON member.course_id = course_paper.course_id
-LEFT JOIN extension ON extension.course_paper_id = course_paper.id AND extension.account_id = member.account_id
-WHERE member.account_id = $1 AND ($2::bigint IS NULL OR course_paper.paper_id = $2)
-ORDER BY course_paper.course_id
+const lockSet = `-- name: LockSet :exec
+SELECT pg_advisory_xact_lock(hashtextextended('set ' || $1::bigint, 0))
 `
 
-type PaperSetsParams struct {
+// Held to the end of the transaction: nothing is submitted meanwhile for a paper as it is set. See held_revision.
+func (q *Queries) LockSet(ctx context.Context, setID int64) error {
+	_, err := q.db.Exec(ctx, lockSet, setID)
+	return err
+}
+
+const member = `-- name: Member :one
+SELECT course_id, account_id, role, joined_at, group_name, left_at FROM member WHERE course_id = $1 AND account_id = $2
+`
+
+type MemberParams struct {
+	CourseID  int64
 	AccountID int64
-	PaperID   *int64
 }
 
-type PaperSetsRow struct {
-	PaperID    int64
-	CourseID   int64
-	OpensAt    *time.Time
-	DueAt      *time.Time
-	ExtendedTo *time.Time
-	Zone       string
+func (q *Queries) Member(ctx context.Context, arg MemberParams) (Member, error) {
+	row := q.db.QueryRow(ctx, member, arg.CourseID, arg.AccountID)
+	var i Member
+	err := row.Scan(
+		&i.CourseID,
+		&i.AccountID,
+		&i.Role,
+		&i.JoinedAt,
+		&i.GroupName,
+		&i.LeftAt,
+	)
+	return i, err
 }
 
-// Where papers are set for courses of an account, and until when; of one paper, or of all.
-func (q *Queries) PaperSets(ctx context.Context, arg PaperSetsParams) ([]PaperSetsRow, error) {
-	rows, err := q.db.Query(ctx, paperSets, arg.AccountID, arg.PaperID)
+const moveSitting = `-- name: MoveSitting :exec
+UPDATE sitting SET session = $3, moved = moved + 1 WHERE course_paper_id = $1 AND account_id = $2 AND session <> $3
+`
+
+type MoveSittingParams struct {
+	CoursePaperID int64
+	AccountID     int64
+	Session       []byte
+}
+
+func (q *Queries) MoveSitting(ctx context.Context, arg MoveSittingParams) error {
+	_, err := q.db.Exec(ctx, moveSitting, arg.CoursePaperID, arg.AccountID, arg.Session)
+	return err
+}
+
+const notices = `-- name: Notices :many
+SELECT notice.id, notice.course_paper_id, notice.text, notice.made_by, notice.made_at, account.display_name FROM notice JOIN account ON account.id = notice.made_by
+WHERE notice.course_paper_id = ANY ($1::bigint[]) ORDER BY notice.id
+`
+
+type NoticesRow struct {
+	ID            int64
+	CoursePaperID int64
+	Text          string
+	MadeBy        int64
+	MadeAt        time.Time
+	DisplayName   string
+}
+
+// The words to all who work on papers as they are set.
+func (q *Queries) Notices(ctx context.Context, sets []int64) ([]NoticesRow, error) {
+	rows, err := q.db.Query(ctx, notices, sets)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	var items []PaperSetsRow
+	var items []NoticesRow
 	for rows.Next() {
-		var i PaperSetsRow
+		var i NoticesRow
 		if err := rows.Scan(
-			&i.PaperID,
-			&i.CourseID,
-			&i.OpensAt,
-			&i.DueAt,
-			&i.ExtendedTo,
-			&i.Zone,
+			&i.ID,
+			&i.CoursePaperID,
+			&i.Text,
+			&i.MadeBy,
+			&i.MadeAt,
+			&i.DisplayName,
 		); err != nil {
 			return nil, err
 		}
@@ -224,9 +480,166 @@ func (q *Queries) PaperSets(ctx context.Context, arg PaperSetsParams) ([]PaperSe
 	return items, nil
 }
 
-const setCoursePaper = `-- name: SetCoursePaper :exec
-INSERT INTO course_paper (course_id, paper_id, opens_at, due_at) VALUES ($1, $2, $3, $4)
-ON CONFLICT (course_id, paper_id) DO UPDATE SET opens_at = excluded.opens_at, due_at = excluded.due_at
+const ownSitting = `-- name: OwnSitting :one
+SELECT course_paper_id, account_id, started_at, session, moved FROM sitting WHERE course_paper_id = $1 AND account_id = $2
+`
+
+type OwnSittingParams struct {
+	CoursePaperID int64
+	AccountID     int64
+}
+
+func (q *Queries) OwnSitting(ctx context.Context, arg OwnSittingParams) (Sitting, error) {
+	row := q.db.QueryRow(ctx, ownSitting, arg.CoursePaperID, arg.AccountID)
+	var i Sitting
+	err := row.Scan(
+		&i.CoursePaperID,
+		&i.AccountID,
+		&i.StartedAt,
+		&i.Session,
+		&i.Moved,
+	)
+	return i, err
+}
+
+const paperSets = `-- name: PaperSets :many
+SELECT course_paper.id, course_paper.paper_id, course_paper.course_id, course.slug AS course, course.zone, course.archived_at, course_paper.opens_at, course_paper.due_at,
+       course_paper.rules, course_paper.released_at, course_paper.revision, member.role, member.left_at,
+       coalesce((SELECT max(extension.due_at) FROM extension WHERE extension.course_paper_id = course_paper.id
+            AND (extension.account_id = member.account_id OR member.group_name <> '' AND extension.group_name = member.group_name)), 'epoch')::timestamptz AS extended_to,
+       coalesce((SELECT max(extension.minutes) FROM extension WHERE extension.course_paper_id = course_paper.id
+            AND (extension.account_id = member.account_id OR member.group_name <> '' AND extension.group_name = member.group_name)), 0)::int AS minutes,
+       coalesce((SELECT max(extension.due_at) FROM extension WHERE extension.course_paper_id = course_paper.id), 'epoch')::timestamptz AS last_due,
+       sitting.started_at, sitting.session
+FROM course_paper JOIN course ON course.id = course_paper.course_id JOIN member ON member.course_id = course_paper.course_id
+LEFT JOIN sitting ON sitting.course_paper_id = course_paper.id AND sitting.account_id = member.account_id
+WHERE member.account_id = $1 AND ($2::bigint IS NULL OR course_paper.paper_id = $2)
+ORDER BY course_paper.course_id
+`
+
+type PaperSetsParams struct {
+	AccountID int64
+	PaperID   *int64
+}
+
+type PaperSetsRow struct {
+	ID         int64
+	PaperID    int64
+	CourseID   int64
+	Course     string
+	Zone       string
+	ArchivedAt *time.Time
+	OpensAt    *time.Time
+	DueAt      *time.Time
+	Rules      json.RawMessage
+	ReleasedAt *time.Time
+	Revision   int64
+	Role       string
+	LeftAt     *time.Time
+	ExtendedTo time.Time
+	Minutes    int32
+	LastDue    time.Time
+	StartedAt  *time.Time
+	Session    []byte
+}
+
+// Where papers are set for courses that an account is or was in, and until when; of one paper, or of all. Without an extension its time is the epoch.
+func (q *Queries) PaperSets(ctx context.Context, arg PaperSetsParams) ([]PaperSetsRow, error) {
+	rows, err := q.db.Query(ctx, paperSets, arg.AccountID, arg.PaperID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []PaperSetsRow
+	for rows.Next() {
+		var i PaperSetsRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.PaperID,
+			&i.CourseID,
+			&i.Course,
+			&i.Zone,
+			&i.ArchivedAt,
+			&i.OpensAt,
+			&i.DueAt,
+			&i.Rules,
+			&i.ReleasedAt,
+			&i.Revision,
+			&i.Role,
+			&i.LeftAt,
+			&i.ExtendedTo,
+			&i.Minutes,
+			&i.LastDue,
+			&i.StartedAt,
+			&i.Session,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const releaseMarks = `-- name: ReleaseMarks :exec
+UPDATE course_paper SET released_at = CASE WHEN $1::boolean THEN coalesce(released_at, now()) END WHERE id = $2
+`
+
+type ReleaseMarksParams struct {
+	Released bool
+	ID       int64
+}
+
+func (q *Queries) ReleaseMarks(ctx context.Context, arg ReleaseMarksParams) error {
+	_, err := q.db.Exec(ctx, releaseMarks, arg.Released, arg.ID)
+	return err
+}
+
+const removeExtension = `-- name: RemoveExtension :execrows
+DELETE FROM extension WHERE course_paper_id = $1
+  AND account_id IS NOT DISTINCT FROM $2 AND group_name IS NOT DISTINCT FROM $3
+`
+
+type RemoveExtensionParams struct {
+	CoursePaperID int64
+	AccountID     *int64
+	GroupName     *string
+}
+
+func (q *Queries) RemoveExtension(ctx context.Context, arg RemoveExtensionParams) (int64, error) {
+	result, err := q.db.Exec(ctx, removeExtension, arg.CoursePaperID, arg.AccountID, arg.GroupName)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const reviseSet = `-- name: ReviseSet :one
+UPDATE course_paper SET revision = revision + 1 WHERE id = $1 RETURNING course_id, paper_id, opens_at, due_at, id, rules, released_at, revision
+`
+
+func (q *Queries) ReviseSet(ctx context.Context, id int64) (CoursePaper, error) {
+	row := q.db.QueryRow(ctx, reviseSet, id)
+	var i CoursePaper
+	err := row.Scan(
+		&i.CourseID,
+		&i.PaperID,
+		&i.OpensAt,
+		&i.DueAt,
+		&i.ID,
+		&i.Rules,
+		&i.ReleasedAt,
+		&i.Revision,
+	)
+	return i, err
+}
+
+const setCoursePaper = `-- name: SetCoursePaper :one
+INSERT INTO course_paper (course_id, paper_id, opens_at, due_at, rules) VALUES ($1, $2, $3, $4, $5)
+ON CONFLICT (course_id, paper_id) DO UPDATE SET opens_at = excluded.opens_at, due_at = excluded.due_at, rules = excluded.rules
+RETURNING course_id, paper_id, opens_at, due_at, id, rules, released_at, revision
 `
 
 type SetCoursePaperParams struct {
@@ -234,16 +647,120 @@ type SetCoursePaperParams struct {
 	PaperID  int64
 	OpensAt  *time.Time
 	DueAt    *time.Time
+	Rules    json.RawMessage
 }
 
-func (q *Queries) SetCoursePaper(ctx context.Context, arg SetCoursePaperParams) error {
-	_, err := q.db.Exec(ctx, setCoursePaper,
+func (q *Queries) SetCoursePaper(ctx context.Context, arg SetCoursePaperParams) (CoursePaper, error) {
+	row := q.db.QueryRow(ctx, setCoursePaper,
 		arg.CourseID,
 		arg.PaperID,
 		arg.OpensAt,
 		arg.DueAt,
+		arg.Rules,
 	)
-	return err
+	var i CoursePaper
+	err := row.Scan(
+		&i.CourseID,
+		&i.PaperID,
+		&i.OpensAt,
+		&i.DueAt,
+		&i.ID,
+		&i.Rules,
+		&i.ReleasedAt,
+		&i.Revision,
+	)
+	return i, err
+}
+
+const setExtension = `-- name: SetExtension :one
+INSERT INTO extension (course_paper_id, account_id, group_name, due_at, minutes, reason, made_by) VALUES ($1, $2, $3, $4, $5, $6, $7)
+ON CONFLICT (course_paper_id, account_id, group_name) DO UPDATE
+SET due_at = excluded.due_at, minutes = excluded.minutes, reason = excluded.reason, made_by = excluded.made_by, made_at = now()
+RETURNING id, course_paper_id, account_id, group_name, due_at, minutes, reason, made_by, made_at
+`
+
+type SetExtensionParams struct {
+	CoursePaperID int64
+	AccountID     *int64
+	GroupName     *string
+	DueAt         *time.Time
+	Minutes       int32
+	Reason        string
+	MadeBy        *int64
+}
+
+func (q *Queries) SetExtension(ctx context.Context, arg SetExtensionParams) (Extension, error) {
+	row := q.db.QueryRow(ctx, setExtension,
+		arg.CoursePaperID,
+		arg.AccountID,
+		arg.GroupName,
+		arg.DueAt,
+		arg.Minutes,
+		arg.Reason,
+		arg.MadeBy,
+	)
+	var i Extension
+	err := row.Scan(
+		&i.ID,
+		&i.CoursePaperID,
+		&i.AccountID,
+		&i.GroupName,
+		&i.DueAt,
+		&i.Minutes,
+		&i.Reason,
+		&i.MadeBy,
+		&i.MadeAt,
+	)
+	return i, err
+}
+
+const setLearners = `-- name: SetLearners :many
+SELECT member.account_id, coalesce(max(extension.due_at), 'epoch')::timestamptz AS due_at, coalesce(max(extension.minutes), 0)::int AS minutes, sitting.started_at
+FROM course_paper JOIN member ON member.course_id = course_paper.course_id
+LEFT JOIN extension ON extension.course_paper_id = course_paper.id
+     AND (extension.account_id = member.account_id OR member.group_name <> '' AND extension.group_name = member.group_name)
+LEFT JOIN sitting ON sitting.course_paper_id = course_paper.id AND sitting.account_id = member.account_id
+WHERE course_paper.id = $1 AND ($2::bigint IS NULL OR member.account_id = $2)
+GROUP BY member.account_id, sitting.started_at
+`
+
+type SetLearnersParams struct {
+	SetID     int64
+	AccountID *int64
+}
+
+type SetLearnersRow struct {
+	AccountID int64
+	DueAt     time.Time
+	Minutes   int32
+	StartedAt *time.Time
+}
+
+// The learners of a paper as it is set, with the extension that each of them has: the latest time
+// (the epoch: none) and the most minutes.
+func (q *Queries) SetLearners(ctx context.Context, arg SetLearnersParams) ([]SetLearnersRow, error) {
+	rows, err := q.db.Query(ctx, setLearners, arg.SetID, arg.AccountID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []SetLearnersRow
+	for rows.Next() {
+		var i SetLearnersRow
+		if err := rows.Scan(
+			&i.AccountID,
+			&i.DueAt,
+			&i.Minutes,
+			&i.StartedAt,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const setMark = `-- name: SetMark :exec
@@ -272,20 +789,118 @@ func (q *Queries) SetMark(ctx context.Context, arg SetMarkParams) error {
 }
 
 const setMember = `-- name: SetMember :exec
-INSERT INTO member (course_id, account_id, role) VALUES ($1, $2, $3)
-ON CONFLICT (course_id, account_id) DO UPDATE SET role = excluded.role WHERE member.role <> excluded.role
+INSERT INTO member (course_id, account_id, role, group_name) VALUES ($1, $2, $3, $4)
+ON CONFLICT (course_id, account_id) DO UPDATE SET role = excluded.role, group_name = excluded.group_name, left_at = NULL
+WHERE (member.role, member.group_name, member.left_at IS NULL) IS DISTINCT FROM (excluded.role, excluded.group_name, true)
 `
 
 type SetMemberParams struct {
 	CourseID  int64
 	AccountID int64
 	Role      string
+	GroupName string
 }
 
-// Adds somebody to a course, or gives them another role there.
+// Adds somebody to a course, also if they left it, or changes what they are there.
 func (q *Queries) SetMember(ctx context.Context, arg SetMemberParams) error {
-	_, err := q.db.Exec(ctx, setMember, arg.CourseID, arg.AccountID, arg.Role)
+	_, err := q.db.Exec(ctx, setMember,
+		arg.CourseID,
+		arg.AccountID,
+		arg.Role,
+		arg.GroupName,
+	)
 	return err
+}
+
+const setMembers = `-- name: SetMembers :exec
+INSERT INTO member (course_id, account_id, role, group_name)
+SELECT $1::bigint, given.account_id, given.role, given.group_name
+FROM (SELECT unnest($2::bigint[]) AS account_id, unnest($3::text[]) AS role, unnest($4::text[]) AS group_name) AS given
+ON CONFLICT (course_id, account_id) DO UPDATE SET role = excluded.role, group_name = excluded.group_name, left_at = NULL
+WHERE (member.role, member.group_name, member.left_at IS NULL) IS DISTINCT FROM (excluded.role, excluded.group_name, true)
+`
+
+type SetMembersParams struct {
+	CourseID int64
+	Accounts []int64
+	Roles    []string
+	Groups   []string
+}
+
+// The same for many.
+func (q *Queries) SetMembers(ctx context.Context, arg SetMembersParams) error {
+	_, err := q.db.Exec(ctx, setMembers,
+		arg.CourseID,
+		arg.Accounts,
+		arg.Roles,
+		arg.Groups,
+	)
+	return err
+}
+
+const setsOfGroups = `-- name: SetsOfGroups :many
+SELECT DISTINCT course_paper.id FROM course_paper JOIN extension ON extension.course_paper_id = course_paper.id AND extension.group_name IS NOT NULL
+WHERE course_paper.course_id = $1 ORDER BY course_paper.id
+`
+
+// The papers as they are set for a course of which groups have extensions.
+func (q *Queries) SetsOfGroups(ctx context.Context, courseID int64) ([]int64, error) {
+	rows, err := q.db.Query(ctx, setsOfGroups, courseID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []int64
+	for rows.Next() {
+		var id int64
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const sittings = `-- name: Sittings :many
+SELECT sitting.course_paper_id, sitting.account_id, sitting.started_at, sitting.session, sitting.moved, account.name, account.display_name FROM sitting JOIN account ON account.id = sitting.account_id
+WHERE sitting.course_paper_id = $1 ORDER BY account.display_name, account.name
+`
+
+type SittingsRow struct {
+	Sitting     Sitting
+	Name        string
+	DisplayName string
+}
+
+func (q *Queries) Sittings(ctx context.Context, coursePaperID int64) ([]SittingsRow, error) {
+	rows, err := q.db.Query(ctx, sittings, coursePaperID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []SittingsRow
+	for rows.Next() {
+		var i SittingsRow
+		if err := rows.Scan(
+			&i.Sitting.CoursePaperID,
+			&i.Sitting.AccountID,
+			&i.Sitting.StartedAt,
+			&i.Sitting.Session,
+			&i.Sitting.Moved,
+			&i.Name,
+			&i.DisplayName,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const standByHand = `-- name: StandByHand :exec
@@ -310,4 +925,51 @@ func (q *Queries) StandByHand(ctx context.Context, arg StandByHandParams) error 
 		arg.ByHand,
 	)
 	return err
+}
+
+const startSitting = `-- name: StartSitting :one
+INSERT INTO sitting (course_paper_id, account_id, started_at, session) VALUES ($1, $2, $3, $4)
+ON CONFLICT (course_paper_id, account_id) DO UPDATE SET started_at = sitting.started_at
+RETURNING course_paper_id, account_id, started_at, session, moved
+`
+
+type StartSittingParams struct {
+	CoursePaperID int64
+	AccountID     int64
+	StartedAt     time.Time
+	Session       []byte
+}
+
+// Begins a learner's examination, unless it has begun.
+func (q *Queries) StartSitting(ctx context.Context, arg StartSittingParams) (Sitting, error) {
+	row := q.db.QueryRow(ctx, startSitting,
+		arg.CoursePaperID,
+		arg.AccountID,
+		arg.StartedAt,
+		arg.Session,
+	)
+	var i Sitting
+	err := row.Scan(
+		&i.CoursePaperID,
+		&i.AccountID,
+		&i.StartedAt,
+		&i.Session,
+		&i.Moved,
+	)
+	return i, err
+}
+
+const unsetPaper = `-- name: UnsetPaper :execrows
+DELETE FROM course_paper WHERE course_paper.id = $1 AND NOT EXISTS (
+    SELECT FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id
+    WHERE exercise.paper_id = course_paper.paper_id AND attempt.course_id = course_paper.course_id)
+`
+
+// Takes a paper out of a course in which nothing was done on it.
+func (q *Queries) UnsetPaper(ctx context.Context, id int64) (int64, error) {
+	result, err := q.db.Exec(ctx, unsetPaper, id)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
 }

@@ -19,6 +19,8 @@ type Account struct {
 	OneTimeUntil  *time.Time
 	Administrator bool
 	DeactivatedAt *time.Time
+	Email         string
+	AnonymisedAt  *time.Time
 }
 
 type Attempt struct {
@@ -47,16 +49,20 @@ type AttemptCheck struct {
 	HiddenOnly  bool
 	Counted     bool
 	At          time.Time
+	Cause       string
 }
 
 type Audit struct {
-	ID      int64
-	At      time.Time
-	Actor   *int64
-	Subject string
-	Action  string
-	RowID   json.RawMessage
-	Changed json.RawMessage
+	ID        int64
+	At        time.Time
+	Actor     *int64
+	Subject   string
+	Action    string
+	RowID     json.RawMessage
+	Changed   json.RawMessage
+	CourseID  *int64
+	PaperID   *int64
+	AccountID *int64
 }
 
 type Build struct {
@@ -75,19 +81,22 @@ type Build struct {
 }
 
 type Course struct {
-	ID    int64
-	Slug  string
-	Title string
-	Zone  string
+	ID         int64
+	Slug       string
+	Title      string
+	Zone       string
+	ArchivedAt *time.Time
 }
 
 type CoursePaper struct {
-	CourseID int64
-	PaperID  int64
-	OpensAt  *time.Time
-	DueAt    *time.Time
-	ID       int64
-	Rules    json.RawMessage
+	CourseID   int64
+	PaperID    int64
+	OpensAt    *time.Time
+	DueAt      *time.Time
+	ID         int64
+	Rules      json.RawMessage
+	ReleasedAt *time.Time
+	Revision   int64
 }
 
 type Dataset struct {
@@ -119,6 +128,7 @@ type Entry struct {
 	AccountID  int64
 	ExerciseID *int64
 	PaperID    *int64
+	CourseID   *int64
 	BuildID    int64
 	Sql        string
 	At         time.Time
@@ -179,9 +189,15 @@ type ExerciseVersion struct {
 }
 
 type Extension struct {
+	ID            int64
 	CoursePaperID int64
-	AccountID     int64
-	DueAt         time.Time
+	AccountID     *int64
+	GroupName     *string
+	DueAt         *time.Time
+	Minutes       int32
+	Reason        string
+	MadeBy        *int64
+	MadeAt        time.Time
 }
 
 type Job struct {
@@ -246,6 +262,16 @@ type Member struct {
 	AccountID int64
 	Role      string
 	JoinedAt  time.Time
+	GroupName string
+	LeftAt    *time.Time
+}
+
+type Notice struct {
+	ID            int64
+	CoursePaperID int64
+	Text          string
+	MadeBy        int64
+	MadeAt        time.Time
 }
 
 type OwnText struct {
@@ -365,11 +391,23 @@ type Session struct {
 	Kind      string
 	CsrfToken string
 	ExpiresAt time.Time
+	ID        int64
+	MadeAt    time.Time
+	Address   string
+	Client    string
 }
 
 type Setting struct {
 	Name  string
 	Value string
+}
+
+type Sitting struct {
+	CoursePaperID int64
+	AccountID     int64
+	StartedAt     time.Time
+	Session       []byte
+	Moved         int32
 }
 
 type Standing struct {
@@ -386,6 +424,7 @@ type Standing struct {
 	HiddenOnly int32
 	LastAt     time.Time
 	Version    int64
+	Counted    bool
 }
 
 type Visit struct {

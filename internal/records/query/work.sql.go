@@ -12,7 +12,7 @@ import (
 )
 
 const attemptByKey = `-- name: AttemptByKey :one
-SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.course_id, attempt.sql, attempt.received_at, attempt.client_key, attempt_check.id, attempt_check.attempt_id, attempt_check.version_id, attempt_check.build_id, attempt_check.outcome, attempt_check.mark, attempt_check.points, attempt_check.row_count, attempt_check.elapsed_ms, attempt_check.findings, attempt_check.error, attempt_check.fingerprint, attempt_check.hidden_only, attempt_check.counted, attempt_check.at, build.number AS build_number, exercise.slug AS exercise, paper.slug AS paper
+SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.course_id, attempt.sql, attempt.received_at, attempt.client_key, attempt_check.id, attempt_check.attempt_id, attempt_check.version_id, attempt_check.build_id, attempt_check.outcome, attempt_check.mark, attempt_check.points, attempt_check.row_count, attempt_check.elapsed_ms, attempt_check.findings, attempt_check.error, attempt_check.fingerprint, attempt_check.hidden_only, attempt_check.counted, attempt_check.at, attempt_check.cause, build.number AS build_number, exercise.slug AS exercise, paper.slug AS paper
 FROM attempt
 JOIN attempt_check ON attempt_check.attempt_id = attempt.id
 JOIN build ON build.id = attempt_check.build_id
@@ -61,11 +61,77 @@ func (q *Queries) AttemptByKey(ctx context.Context, arg AttemptByKeyParams) (Att
 		&i.AttemptCheck.HiddenOnly,
 		&i.AttemptCheck.Counted,
 		&i.AttemptCheck.At,
+		&i.AttemptCheck.Cause,
 		&i.BuildNumber,
 		&i.Exercise,
 		&i.Paper,
 	)
 	return i, err
+}
+
+const attemptsToStand = `-- name: AttemptsToStand :many
+SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.received_at, held.id AS check_id, held.outcome, held.mark, held.points,
+       held.counted, held.hidden_only, ARRAY(SELECT f ->> 'kind' FROM jsonb_array_elements(held.findings) AS f)::text[] AS kinds
+FROM course_paper JOIN exercise ON exercise.paper_id = course_paper.paper_id
+JOIN attempt ON attempt.exercise_id = exercise.id AND attempt.course_id = course_paper.course_id
+CROSS JOIN LATERAL (SELECT id, attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, at, cause FROM attempt_check WHERE attempt_check.attempt_id = attempt.id ORDER BY attempt_check.id DESC LIMIT 1) AS held
+WHERE course_paper.id = $1
+  AND ($2::bigint IS NULL OR attempt.account_id = $2)
+  AND ($3::bigint IS NULL OR attempt.exercise_id = $3)
+ORDER BY attempt.account_id, attempt.exercise_id, attempt.received_at, attempt.id
+`
+
+type AttemptsToStandParams struct {
+	SetID      int64
+	AccountID  *int64
+	ExerciseID *int64
+}
+
+type AttemptsToStandRow struct {
+	ID         int64
+	AccountID  int64
+	ExerciseID int64
+	ReceivedAt time.Time
+	CheckID    int64
+	Outcome    string
+	Mark       string
+	Points     string
+	Counted    bool
+	HiddenOnly bool
+	Kinds      []string
+}
+
+// All attempts at the exercises of a paper as it is set, or one learner's at one exercise, with the check that holds, in the order in which they count.
+func (q *Queries) AttemptsToStand(ctx context.Context, arg AttemptsToStandParams) ([]AttemptsToStandRow, error) {
+	rows, err := q.db.Query(ctx, attemptsToStand, arg.SetID, arg.AccountID, arg.ExerciseID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []AttemptsToStandRow
+	for rows.Next() {
+		var i AttemptsToStandRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.AccountID,
+			&i.ExerciseID,
+			&i.ReceivedAt,
+			&i.CheckID,
+			&i.Outcome,
+			&i.Mark,
+			&i.Points,
+			&i.Counted,
+			&i.HiddenOnly,
+			&i.Kinds,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const attemptsUsed = `-- name: AttemptsUsed :one
@@ -85,6 +151,25 @@ func (q *Queries) AttemptsUsed(ctx context.Context, arg AttemptsUsedParams) (int
 	var column_1 int32
 	err := row.Scan(&column_1)
 	return column_1, err
+}
+
+const checkAgain = `-- name: CheckAgain :exec
+INSERT INTO attempt_check (attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint,
+                           hidden_only, counted, cause)
+SELECT attempt_id, version_id, build_id, outcome, again.mark::numeric, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, 'rules'
+FROM (SELECT unnest($1::bigint[]) AS id, unnest($2::text[]) AS mark) AS again JOIN attempt_check ON attempt_check.id = again.id
+ORDER BY attempt_check.id
+`
+
+type CheckAgainParams struct {
+	Checks []int64
+	Marks  []string
+}
+
+// Keeps for each check another that says the same, with another mark.
+func (q *Queries) CheckAgain(ctx context.Context, arg CheckAgainParams) error {
+	_, err := q.db.Exec(ctx, checkAgain, arg.Checks, arg.Marks)
+	return err
 }
 
 const clearRun = `-- name: ClearRun :execrows
@@ -184,6 +269,8 @@ WITH page AS (
            AND ($5::bigint IS NULL OR attempt.exercise_id = $5)
            AND ($6::text IS NULL OR $6 = (
                SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
+           AND ($6::text IS NULL OR attempt.account_id <> $1::bigint
+                OR concat_ws(' ', done.paper_id, attempt.course_id) <> ALL ($14::text[]))
            AND ($7::text IS NULL OR $7 = 'attempt')
            AND ($8::bigint IS NULL OR attempt.id < $8)
            AND ($9::bigint[] IS NULL OR attempt.id = ANY ($9::bigint[]))
@@ -213,6 +300,8 @@ WITH page AS (
            AND ($5::bigint IS NULL OR attempt.exercise_id = $5)
            AND ($6::text IS NULL OR $6 = (
                SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
+           AND ($6::text IS NULL OR attempt.account_id <> $1::bigint
+                OR concat_ws(' ', done.paper_id, attempt.course_id) <> ALL ($14::text[]))
            AND ($7::text IS NULL OR $7 = 'attempt')
            AND ($8::bigint IS NULL OR attempt.id < $8)
            AND ($9::bigint[] IS NULL OR attempt.id = ANY ($9::bigint[]))
@@ -222,12 +311,12 @@ WITH page AS (
          ORDER BY attempt.id DESC LIMIT $13::int)
     ) AS found ORDER BY found.id DESC LIMIT $13::int
 )
-SELECT entries.kind, entries.id, entries.account_id, entries.exercise_id, entries.paper_id, entries.build_id, entries.sql, entries.at, entries.outcome, entries.mark, entries.points, entries.row_count, entries.elapsed_ms, entries.findings, entries.error, entries.bytes, entries.learner, entries.display_name, entries.dataset, entries.paper, entries.exercise, entries.title, entries.kept, entries.name, entries.found, entries.passed, (count(*) OVER () < found)::boolean AS more FROM (
-    SELECT entry.kind, entry.id, entry.account_id, entry.exercise_id, entry.paper_id, entry.build_id, entry.sql, entry.at, entry.outcome, entry.mark, entry.points, entry.row_count, entry.elapsed_ms, entry.findings, entry.error, entry.bytes, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper,
+SELECT entries.kind, entries.id, entries.account_id, entries.exercise_id, entries.paper_id, entries.course_id, entries.build_id, entries.sql, entries.at, entries.outcome, entries.mark, entries.points, entries.row_count, entries.elapsed_ms, entries.findings, entries.error, entries.bytes, entries.learner, entries.display_name, entries.dataset, entries.paper, entries.exercise, entries.title, entries.kept, entries.name, entries.found, entries.passed, (count(*) OVER () < found)::boolean AS more FROM (
+    SELECT entry.kind, entry.id, entry.account_id, entry.exercise_id, entry.paper_id, entry.course_id, entry.build_id, entry.sql, entry.at, entry.outcome, entry.mark, entry.points, entry.row_count, entry.elapsed_ms, entry.findings, entry.error, entry.bytes, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper,
            exercise.slug AS exercise, exercise.title, (kept_entry.entry_id IS NOT NULL)::boolean AS kept,
            coalesce(kept_entry.name, '')::text AS name, count(*) OVER () AS found,
            (sum(entry.bytes) OVER (ORDER BY entry.id DESC) - entry.bytes)::bigint AS passed
-    FROM page CROSS JOIN LATERAL (SELECT kind, id, account_id, exercise_id, paper_id, build_id, sql, at, outcome, mark, points, row_count, elapsed_ms, findings, error, bytes FROM entry WHERE entry.id = page.id LIMIT 1) AS entry
+    FROM page CROSS JOIN LATERAL (SELECT kind, id, account_id, exercise_id, paper_id, course_id, build_id, sql, at, outcome, mark, points, row_count, elapsed_ms, findings, error, bytes FROM entry WHERE entry.id = page.id LIMIT 1) AS entry
     JOIN account ON account.id = entry.account_id
     JOIN build ON build.id = entry.build_id
     JOIN dataset ON dataset.id = build.dataset_id
@@ -251,6 +340,7 @@ type CourseHistoryParams struct {
 	Since      *time.Time
 	Until      *time.Time
 	Page       int32
+	Untold     []string
 }
 
 type CourseHistoryRow struct {
@@ -259,6 +349,7 @@ type CourseHistoryRow struct {
 	AccountID   int64
 	ExerciseID  *int64
 	PaperID     *int64
+	CourseID    *int64
 	BuildID     int64
 	Sql         string
 	At          time.Time
@@ -299,6 +390,7 @@ func (q *Queries) CourseHistory(ctx context.Context, arg CourseHistoryParams) ([
 		arg.Since,
 		arg.Until,
 		arg.Page,
+		arg.Untold,
 	)
 	if err != nil {
 		return nil, err
@@ -313,6 +405,7 @@ func (q *Queries) CourseHistory(ctx context.Context, arg CourseHistoryParams) ([
 			&i.AccountID,
 			&i.ExerciseID,
 			&i.PaperID,
+			&i.CourseID,
 			&i.BuildID,
 			&i.Sql,
 			&i.At,
@@ -347,7 +440,7 @@ func (q *Queries) CourseHistory(ctx context.Context, arg CourseHistoryParams) ([
 }
 
 const courseStanding = `-- name: CourseStanding :many
-SELECT standing.account_id, standing.exercise_id, standing.course_id, standing.counts_id, standing.latest_id, standing.outcome, standing.computed, standing.by_hand, standing.attempts, standing.used, standing.hidden_only, standing.last_at, standing.version FROM standing JOIN exercise ON exercise.id = standing.exercise_id
+SELECT standing.account_id, standing.exercise_id, standing.course_id, standing.counts_id, standing.latest_id, standing.outcome, standing.computed, standing.by_hand, standing.attempts, standing.used, standing.hidden_only, standing.last_at, standing.version, standing.counted FROM standing JOIN exercise ON exercise.id = standing.exercise_id
 WHERE exercise.paper_id = $1 AND NOT exercise.retired AND standing.course_id = ANY ($2::bigint[])
 `
 
@@ -380,6 +473,7 @@ func (q *Queries) CourseStanding(ctx context.Context, arg CourseStandingParams) 
 			&i.HiddenOnly,
 			&i.LastAt,
 			&i.Version,
+			&i.Counted,
 		); err != nil {
 			return nil, err
 		}
@@ -394,33 +488,36 @@ func (q *Queries) CourseStanding(ctx context.Context, arg CourseStandingParams) 
 const createAttempt = `-- name: CreateAttempt :one
 WITH made AS (
     INSERT INTO attempt (account_id, exercise_id, course_id, sql, received_at, client_key)
-    VALUES ($1, $2, $3, $4, $5, $6)
+    SELECT $1::bigint, $2::bigint, $3::bigint, $4::text, $5::timestamptz, $6::text
+    FROM held_revision($7::bigint) AS held WHERE held = $8::bigint
     RETURNING id, account_id, exercise_id, course_id, sql, received_at, client_key
 ), checked AS (
     INSERT INTO attempt_check (attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error,
                                fingerprint, hidden_only, counted)
-    SELECT made.id, $7::bigint, $8::bigint, $9::text, $10::numeric, $11::numeric, $12::bigint,
-           $13::float8, $14::jsonb, $15::jsonb, $16::bytea, $17::boolean, $18::boolean
+    SELECT made.id, $9::bigint, $10::bigint, $11::text, $12::numeric, $13::numeric, $14::bigint,
+           $15::float8, $16::jsonb, $17::jsonb, $18::bytea, $19::boolean, $20::boolean
     FROM made
-    RETURNING id, attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, at
+    RETURNING id, attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, at, cause
 ), stands AS (
     INSERT INTO standing AS s (account_id, exercise_id, course_id, counts_id, latest_id, outcome, computed, attempts, used,
-                               hidden_only, last_at)
+                               hidden_only, last_at, counted)
     SELECT made.account_id, made.exercise_id, made.course_id, made.id, made.id, checked.outcome, checked.mark, 1,
-           checked.counted::int, checked.hidden_only::int, made.received_at
+           checked.counted::int, checked.hidden_only::int, made.received_at, checked.counted
     FROM made, checked
     ON CONFLICT (account_id, exercise_id, course_id) DO UPDATE SET
-        counts_id = CASE WHEN excluded.computed > s.computed OR s.computed = 0 THEN excluded.counts_id ELSE s.counts_id END,
-        outcome = CASE WHEN excluded.computed > s.computed OR s.computed = 0 THEN excluded.outcome ELSE s.outcome END,
-        computed = greatest(s.computed, excluded.computed),
+        counts_id = CASE WHEN takes_place($21::text, $22::boolean, s, excluded.computed, excluded.counted) THEN excluded.counts_id ELSE s.counts_id END,
+        outcome = CASE WHEN takes_place($21::text, $22::boolean, s, excluded.computed, excluded.counted) THEN excluded.outcome ELSE s.outcome END,
+        computed = CASE WHEN takes_place($21::text, $22::boolean, s, excluded.computed, excluded.counted) THEN excluded.computed ELSE s.computed END,
+        counted = CASE WHEN takes_place($21::text, $22::boolean, s, excluded.computed, excluded.counted) THEN excluded.counted ELSE s.counted END,
         latest_id = excluded.latest_id,
         attempts = s.attempts + 1,
         used = s.used + excluded.used,
         hidden_only = s.hidden_only + excluded.hidden_only,
         last_at = greatest(s.last_at, excluded.last_at),
         version = nextval('standing_version')
+    RETURNING last_at
 )
-SELECT id, received_at FROM made
+SELECT made.id, made.received_at, stands.last_at FROM made, stands
 `
 
 type CreateAttemptParams struct {
@@ -430,6 +527,8 @@ type CreateAttemptParams struct {
 	Sql         string
 	ReceivedAt  time.Time
 	ClientKey   *string
+	SetID       *int64
+	Revision    int64
 	VersionID   int64
 	BuildID     int64
 	Outcome     string
@@ -442,15 +541,18 @@ type CreateAttemptParams struct {
 	Fingerprint []byte
 	HiddenOnly  bool
 	Counted     bool
+	Counts      string
+	Late        bool
 }
 
 type CreateAttemptRow struct {
 	ID         int64
 	ReceivedAt time.Time
+	LastAt     time.Time
 }
 
-// Keeps an attempt with its check, and the standing that comes of it: the best mark counts, and of these the first; while
-// there is none, the latest attempt.
+// Keeps an attempt with its check, and the standing that comes of it: which attempt counts follows from the rules of the paper as it is set, as
+// marking.Rules says. Where these are no longer of the revision given, nothing is kept and there is no row.
 func (q *Queries) CreateAttempt(ctx context.Context, arg CreateAttemptParams) (CreateAttemptRow, error) {
 	row := q.db.QueryRow(ctx, createAttempt,
 		arg.AccountID,
@@ -459,6 +561,8 @@ func (q *Queries) CreateAttempt(ctx context.Context, arg CreateAttemptParams) (C
 		arg.Sql,
 		arg.ReceivedAt,
 		arg.ClientKey,
+		arg.SetID,
+		arg.Revision,
 		arg.VersionID,
 		arg.BuildID,
 		arg.Outcome,
@@ -471,9 +575,11 @@ func (q *Queries) CreateAttempt(ctx context.Context, arg CreateAttemptParams) (C
 		arg.Fingerprint,
 		arg.HiddenOnly,
 		arg.Counted,
+		arg.Counts,
+		arg.Late,
 	)
 	var i CreateAttemptRow
-	err := row.Scan(&i.ID, &i.ReceivedAt)
+	err := row.Scan(&i.ID, &i.ReceivedAt, &i.LastAt)
 	return i, err
 }
 
@@ -686,6 +792,8 @@ WITH page AS (
            AND ($6::bigint IS NULL OR attempt.exercise_id = $6)
            AND ($7::text IS NULL OR $7 = (
                SELECT held.outcome FROM attempt_check AS held WHERE held.attempt_id = attempt.id ORDER BY held.id DESC LIMIT 1))
+           AND ($7::text IS NULL OR attempt.account_id <> $1::bigint
+                OR concat_ws(' ', done.paper_id, attempt.course_id) <> ALL ($15::text[]))
            AND ($8::text IS NULL OR $8 = 'attempt')
            AND ($9::bigint IS NULL OR attempt.id < $9)
            AND ($10::bigint[] IS NULL OR attempt.id = ANY ($10::bigint[]))
@@ -695,12 +803,12 @@ WITH page AS (
          ORDER BY attempt.id DESC LIMIT $14::int)
     ) AS found ORDER BY found.id DESC LIMIT $14::int
 )
-SELECT entries.kind, entries.id, entries.account_id, entries.exercise_id, entries.paper_id, entries.build_id, entries.sql, entries.at, entries.outcome, entries.mark, entries.points, entries.row_count, entries.elapsed_ms, entries.findings, entries.error, entries.bytes, entries.learner, entries.display_name, entries.dataset, entries.paper, entries.exercise, entries.title, entries.kept, entries.name, entries.found, entries.passed, (count(*) OVER () < found)::boolean AS more FROM (
-    SELECT entry.kind, entry.id, entry.account_id, entry.exercise_id, entry.paper_id, entry.build_id, entry.sql, entry.at, entry.outcome, entry.mark, entry.points, entry.row_count, entry.elapsed_ms, entry.findings, entry.error, entry.bytes, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper,
+SELECT entries.kind, entries.id, entries.account_id, entries.exercise_id, entries.paper_id, entries.course_id, entries.build_id, entries.sql, entries.at, entries.outcome, entries.mark, entries.points, entries.row_count, entries.elapsed_ms, entries.findings, entries.error, entries.bytes, entries.learner, entries.display_name, entries.dataset, entries.paper, entries.exercise, entries.title, entries.kept, entries.name, entries.found, entries.passed, (count(*) OVER () < found)::boolean AS more FROM (
+    SELECT entry.kind, entry.id, entry.account_id, entry.exercise_id, entry.paper_id, entry.course_id, entry.build_id, entry.sql, entry.at, entry.outcome, entry.mark, entry.points, entry.row_count, entry.elapsed_ms, entry.findings, entry.error, entry.bytes, account.name AS learner, account.display_name, dataset.name AS dataset, paper.slug AS paper,
            exercise.slug AS exercise, exercise.title, (kept_entry.entry_id IS NOT NULL)::boolean AS kept,
            coalesce(kept_entry.name, '')::text AS name, count(*) OVER () AS found,
            (sum(entry.bytes) OVER (ORDER BY entry.id DESC) - entry.bytes)::bigint AS passed
-    FROM page CROSS JOIN LATERAL (SELECT kind, id, account_id, exercise_id, paper_id, build_id, sql, at, outcome, mark, points, row_count, elapsed_ms, findings, error, bytes FROM entry WHERE entry.id = page.id LIMIT 1) AS entry
+    FROM page CROSS JOIN LATERAL (SELECT kind, id, account_id, exercise_id, paper_id, course_id, build_id, sql, at, outcome, mark, points, row_count, elapsed_ms, findings, error, bytes FROM entry WHERE entry.id = page.id LIMIT 1) AS entry
     JOIN account ON account.id = entry.account_id
     JOIN build ON build.id = entry.build_id
     JOIN dataset ON dataset.id = build.dataset_id
@@ -725,6 +833,7 @@ type HistoryParams struct {
 	Since      *time.Time
 	Until      *time.Time
 	Page       int32
+	Untold     []string
 }
 
 type HistoryRow struct {
@@ -733,6 +842,7 @@ type HistoryRow struct {
 	AccountID   int64
 	ExerciseID  *int64
 	PaperID     *int64
+	CourseID    *int64
 	BuildID     int64
 	Sql         string
 	At          time.Time
@@ -776,6 +886,7 @@ func (q *Queries) History(ctx context.Context, arg HistoryParams) ([]HistoryRow,
 		arg.Since,
 		arg.Until,
 		arg.Page,
+		arg.Untold,
 	)
 	if err != nil {
 		return nil, err
@@ -790,6 +901,7 @@ func (q *Queries) History(ctx context.Context, arg HistoryParams) ([]HistoryRow,
 			&i.AccountID,
 			&i.ExerciseID,
 			&i.PaperID,
+			&i.CourseID,
 			&i.BuildID,
 			&i.Sql,
 			&i.At,
@@ -979,7 +1091,7 @@ func (q *Queries) LastWorked(ctx context.Context, accountID int64) ([]LastWorked
 }
 
 const latestAttempts = `-- name: LatestAttempts :many
-SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.course_id, attempt.sql, attempt.received_at, attempt.client_key, attempt_check.id, attempt_check.attempt_id, attempt_check.version_id, attempt_check.build_id, attempt_check.outcome, attempt_check.mark, attempt_check.points, attempt_check.row_count, attempt_check.elapsed_ms, attempt_check.findings, attempt_check.error, attempt_check.fingerprint, attempt_check.hidden_only, attempt_check.counted, attempt_check.at, build.number AS build_number
+SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.course_id, attempt.sql, attempt.received_at, attempt.client_key, attempt_check.id, attempt_check.attempt_id, attempt_check.version_id, attempt_check.build_id, attempt_check.outcome, attempt_check.mark, attempt_check.points, attempt_check.row_count, attempt_check.elapsed_ms, attempt_check.findings, attempt_check.error, attempt_check.fingerprint, attempt_check.hidden_only, attempt_check.counted, attempt_check.at, attempt_check.cause, build.number AS build_number
 FROM standing
 JOIN exercise ON exercise.id = standing.exercise_id
 JOIN attempt ON attempt.id = standing.latest_id
@@ -1035,6 +1147,7 @@ func (q *Queries) LatestAttempts(ctx context.Context, arg LatestAttemptsParams) 
 			&i.AttemptCheck.HiddenOnly,
 			&i.AttemptCheck.Counted,
 			&i.AttemptCheck.At,
+			&i.AttemptCheck.Cause,
 			&i.BuildNumber,
 		); err != nil {
 			return nil, err
@@ -1259,7 +1372,7 @@ func (q *Queries) OwnRun(ctx context.Context, arg OwnRunParams) (OwnRunRow, erro
 }
 
 const ownStanding = `-- name: OwnStanding :many
-SELECT standing.account_id, standing.exercise_id, standing.course_id, standing.counts_id, standing.latest_id, standing.outcome, standing.computed, standing.by_hand, standing.attempts, standing.used, standing.hidden_only, standing.last_at, standing.version, attempt.received_at AS counts_at,
+SELECT standing.account_id, standing.exercise_id, standing.course_id, standing.counts_id, standing.latest_id, standing.outcome, standing.computed, standing.by_hand, standing.attempts, standing.used, standing.hidden_only, standing.last_at, standing.version, standing.counted, attempt.received_at AS counts_at,
        coalesce((SELECT mark.reason FROM mark WHERE standing.by_hand IS NOT NULL AND mark.account_id = standing.account_id
                  AND mark.exercise_id = standing.exercise_id AND mark.course_id = standing.course_id ORDER BY mark.id DESC LIMIT 1), '')::text AS reason
 FROM standing JOIN exercise ON exercise.id = standing.exercise_id
@@ -1304,6 +1417,7 @@ func (q *Queries) OwnStanding(ctx context.Context, arg OwnStandingParams) ([]Own
 			&i.Standing.HiddenOnly,
 			&i.Standing.LastAt,
 			&i.Standing.Version,
+			&i.Standing.Counted,
 			&i.CountsAt,
 			&i.Reason,
 		); err != nil {
@@ -1398,7 +1512,7 @@ func (q *Queries) PaperDrafts(ctx context.Context, arg PaperDraftsParams) ([]Dra
 const paperLearners = `-- name: PaperLearners :many
 SELECT account.id, account.name, account.display_name, course.id AS course_id, course.slug AS course
 FROM account
-JOIN member ON member.account_id = account.id AND member.role = 'learner'
+JOIN member ON member.account_id = account.id AND member.role = 'learner' AND member.left_at IS NULL
 JOIN course_paper ON course_paper.course_id = member.course_id
 JOIN course ON course.id = member.course_id
 WHERE course_paper.paper_id = $1 AND course.id = ANY ($2::bigint[])
@@ -1460,6 +1574,45 @@ func (q *Queries) RemoveOwnText(ctx context.Context, arg RemoveOwnTextParams) (i
 		return 0, err
 	}
 	return result.RowsAffected(), nil
+}
+
+const standAgain = `-- name: StandAgain :exec
+UPDATE standing SET counts_id = again.counts_id, outcome = again.outcome, computed = again.mark::numeric, counted = again.counted,
+       used = again.used, hidden_only = again.hidden_only, version = nextval('standing_version')
+FROM (SELECT unnest($2::bigint[]) AS account_id, unnest($3::bigint[]) AS exercise_id, unnest($4::bigint[]) AS counts_id,
+             unnest($5::text[]) AS outcome, unnest($6::text[]) AS mark, unnest($7::boolean[]) AS counted,
+             unnest($8::int[]) AS used, unnest($9::int[]) AS hidden_only) AS again
+WHERE standing.account_id = again.account_id AND standing.exercise_id = again.exercise_id AND standing.course_id = $1::bigint
+  AND (standing.counts_id, standing.outcome, standing.computed, standing.counted, standing.used, standing.hidden_only)
+      IS DISTINCT FROM (again.counts_id, again.outcome, again.mark::numeric, again.counted, again.used, again.hidden_only)
+`
+
+type StandAgainParams struct {
+	CourseID  int64
+	Accounts  []int64
+	Exercises []int64
+	Counts    []int64
+	Outcomes  []string
+	Marks     []string
+	Counted   []bool
+	Used      []int32
+	Hidden    []int32
+}
+
+// Replaces what standings have computed.
+func (q *Queries) StandAgain(ctx context.Context, arg StandAgainParams) error {
+	_, err := q.db.Exec(ctx, standAgain,
+		arg.CourseID,
+		arg.Accounts,
+		arg.Exercises,
+		arg.Counts,
+		arg.Outcomes,
+		arg.Marks,
+		arg.Counted,
+		arg.Used,
+		arg.Hidden,
+	)
+	return err
 }
 
 const unkeepEntry = `-- name: UnkeepEntry :exec

@@ -243,6 +243,24 @@ func (e Look) Valid() bool {
 	}
 }
 
+// Defines values for OpenSessionKind.
+const (
+	OpenInBrowser OpenSessionKind = "cookie"
+	OpenInProgram OpenSessionKind = "bearer"
+)
+
+// Valid indicates whether the value is a known member of the OpenSessionKind enum.
+func (e OpenSessionKind) Valid() bool {
+	switch e {
+	case OpenInBrowser:
+		return true
+	case OpenInProgram:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Outcome.
 const (
 	Correct   Outcome = "correct"
@@ -273,10 +291,71 @@ func (e Outcome) Valid() bool {
 	}
 }
 
+// Defines values for PaperRulesCounts.
+const (
+	CountsBest  PaperRulesCounts = "best"
+	CountsFirst PaperRulesCounts = "first"
+	CountsLast  PaperRulesCounts = "last"
+)
+
+// Valid indicates whether the value is a known member of the PaperRulesCounts enum.
+func (e PaperRulesCounts) Valid() bool {
+	switch e {
+	case CountsBest:
+		return true
+	case CountsFirst:
+		return true
+	case CountsLast:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PaperRulesTell.
+const (
+	TellAfterDue PaperRulesTell = "after-due"
+	TellAtOnce   PaperRulesTell = "at-once"
+	TellReleased PaperRulesTell = "released"
+)
+
+// Valid indicates whether the value is a known member of the PaperRulesTell enum.
+func (e PaperRulesTell) Valid() bool {
+	switch e {
+	case TellAfterDue:
+		return true
+	case TellAtOnce:
+		return true
+	case TellReleased:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PaperSettingUnbounded.
+const (
+	UnboundedDue   PaperSettingUnbounded = "due"
+	UnboundedOpens PaperSettingUnbounded = "opens"
+)
+
+// Valid indicates whether the value is a known member of the PaperSettingUnbounded enum.
+func (e PaperSettingUnbounded) Valid() bool {
+	switch e {
+	case UnboundedDue:
+		return true
+	case UnboundedOpens:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PaperState.
 const (
 	Closed   PaperState = "closed"
 	Open     PaperState = "open"
+	Overdue  PaperState = "overdue"
 	Upcoming PaperState = "upcoming"
 )
 
@@ -286,6 +365,8 @@ func (e PaperState) Valid() bool {
 	case Closed:
 		return true
 	case Open:
+		return true
+	case Overdue:
 		return true
 	case Upcoming:
 		return true
@@ -363,6 +444,30 @@ func (e Role) Valid() bool {
 	}
 }
 
+// Defines values for RosterLineState.
+const (
+	RosterChanged RosterLineState = "changed"
+	RosterNew     RosterLineState = "new"
+	RosterSame    RosterLineState = "same"
+	RosterWrong   RosterLineState = "wrong"
+)
+
+// Valid indicates whether the value is a known member of the RosterLineState enum.
+func (e RosterLineState) Valid() bool {
+	switch e {
+	case RosterChanged:
+		return true
+	case RosterNew:
+		return true
+	case RosterSame:
+		return true
+	case RosterWrong:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for SectionChangeKind.
 const (
 	SectionAdded   SectionChangeKind = "added"
@@ -411,6 +516,24 @@ func (e ServerState) Valid() bool {
 	}
 }
 
+// Defines values for GetPersonFileParamsFormat.
+const (
+	PersonHTML GetPersonFileParamsFormat = "html"
+	PersonJSON GetPersonFileParamsFormat = "json"
+)
+
+// Valid indicates whether the value is a known member of the GetPersonFileParamsFormat enum.
+func (e GetPersonFileParamsFormat) Valid() bool {
+	switch e {
+	case PersonHTML:
+		return true
+	case PersonJSON:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GetMapParamsFormat.
 const (
 	MapJSON    GetMapParamsFormat = "json"
@@ -429,6 +552,24 @@ func (e GetMapParamsFormat) Valid() bool {
 	case MapSVG:
 		return true
 	case MapText:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListLogParamsFormat.
+const (
+	LogCSV  ListLogParamsFormat = "csv"
+	LogJSON ListLogParamsFormat = "json"
+)
+
+// Valid indicates whether the value is a known member of the ListLogParamsFormat enum.
+func (e ListLogParamsFormat) Valid() bool {
+	switch e {
+	case LogCSV:
+		return true
+	case LogJSON:
 		return true
 	default:
 		return false
@@ -503,6 +644,7 @@ type Account struct {
 	// Deactivated Cannot log in any more.
 	Deactivated bool   `json:"deactivated,omitempty,omitzero"`
 	DisplayName string `json:"display_name"`
+	Email       string `json:"email,omitempty,omitzero"`
 	Name        string `json:"name"`
 
 	// OneTimePassword The password was made by Examen and should be changed.
@@ -521,6 +663,9 @@ type AddedAccount struct {
 
 	// Password The one-time password, if one was generated.
 	Password string `json:"password,omitempty,omitzero"`
+
+	// Until Until when that is taken.
+	Until time.Time `json:"until,omitempty,omitzero"`
 }
 
 // AddedMember defines model for AddedMember.
@@ -529,6 +674,9 @@ type AddedMember struct {
 
 	// Password The one-time password, if one was generated.
 	Password string `json:"password,omitempty,omitzero"`
+
+	// Until Until when that is taken.
+	Until time.Time `json:"until,omitempty,omitzero"`
 }
 
 // AnswerText defines model for AnswerText.
@@ -536,12 +684,20 @@ type AnswerText struct {
 	Sql string `json:"sql"`
 }
 
+// Archived defines model for Archived.
+type Archived struct {
+	Archived bool `json:"archived"`
+}
+
 // Attempt defines model for Attempt.
 type Attempt struct {
 	At time.Time `json:"at"`
 
 	// Build The dataset build that it was checked on.
-	Build     int     `json:"build"`
+	Build int `json:"build"`
+
+	// Deducted The percentage that was taken off the mark, for coming late.
+	Deducted  int     `json:"deducted,omitempty,omitzero"`
 	ElapsedMs float64 `json:"elapsed_ms"`
 
 	// Error An error (RFC 9457).
@@ -555,13 +711,22 @@ type Attempt struct {
 	Mark Points `json:"mark"`
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
-	Outcome Outcome `json:"outcome"`
+	Outcome Outcome `json:"outcome,omitempty,omitzero"`
 	Paper   string  `json:"paper"`
 
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points   Points `json:"points"`
 	RowCount int64  `json:"row_count"`
 	Sql      string `json:"sql"`
+
+	// Untold It was received. Outcome, mark and findings are told later: what is here of them says nothing.
+	Untold bool `json:"untold,omitempty,omitzero"`
+}
+
+// Beginning defines model for Beginning.
+type Beginning struct {
+	// Move Go on here with an examination that is written in another session.
+	Move bool `json:"move,omitempty,omitzero"`
 }
 
 // Block Markdown text, or an SQL example that can be run.
@@ -613,6 +778,17 @@ type BuildReport struct {
 	Sizes      []TableSize `json:"sizes,omitempty,omitzero"`
 	Tables     int         `json:"tables"`
 	Variants   int         `json:"variants"`
+}
+
+// Candidate defines model for Candidate.
+type Candidate struct {
+	Begun       time.Time `json:"begun"`
+	DisplayName string    `json:"display_name"`
+	Ends        time.Time `json:"ends"`
+
+	// Moved How often it was gone on with in another session.
+	Moved int    `json:"moved"`
+	Name  string `json:"name"`
 }
 
 // CheckNote What is wrong or doubtful in an exercise.
@@ -677,11 +853,13 @@ type ConstraintKind string
 
 // Course defines model for Course.
 type Course struct {
-	Learners int    `json:"learners"`
-	Papers   int    `json:"papers"`
-	Slug     string `json:"slug"`
-	Title    string `json:"title"`
-	Zone     string `json:"zone"`
+	// Archived Since when it is.
+	Archived time.Time `json:"archived,omitempty,omitzero"`
+	Learners int       `json:"learners"`
+	Papers   int       `json:"papers"`
+	Slug     string    `json:"slug"`
+	Title    string    `json:"title"`
+	Zone     string    `json:"zone"`
 }
 
 // CourseAffected defines model for CourseAffected.
@@ -694,19 +872,54 @@ type CourseAffected struct {
 	Title string `json:"title"`
 }
 
+// CourseChange What is left out stays.
+type CourseChange struct {
+	Title string `json:"title,omitempty,omitzero"`
+	Zone  string `json:"zone,omitempty,omitzero"`
+}
+
+// CourseCopy defines model for CourseCopy.
+type CourseCopy struct {
+	// FirstDay The day on which the first paper opens; all times move by as many days. Left out, they stay.
+	FirstDay openapi_types.Date `json:"first_day,omitempty,omitzero"`
+	Slug     string             `json:"slug"`
+
+	// Title The default is that of the other.
+	Title string `json:"title,omitempty,omitzero"`
+
+	// Zone The default is that of the other.
+	Zone string `json:"zone,omitempty,omitzero"`
+}
+
 // CourseDetail defines model for CourseDetail.
 type CourseDetail struct {
-	Members []Member      `json:"members"`
-	Papers  []CoursePaper `json:"papers"`
-	Slug    string        `json:"slug"`
-	Title   string        `json:"title"`
+	// Archived Since when it is.
+	Archived time.Time     `json:"archived,omitempty,omitzero"`
+	Members  []Member      `json:"members"`
+	Papers   []CoursePaper `json:"papers"`
+	Slug     string        `json:"slug"`
+	Title    string        `json:"title"`
+	Zone     string        `json:"zone"`
 }
 
 // CoursePaper defines model for CoursePaper.
 type CoursePaper struct {
-	Due   time.Time  `json:"due,omitempty,omitzero"`
-	Opens time.Time  `json:"opens,omitempty,omitzero"`
-	Paper string     `json:"paper"`
+	// Closes When nothing is accepted any more.
+	Closes time.Time `json:"closes,omitempty,omitzero"`
+	Due    time.Time `json:"due,omitempty,omitzero"`
+
+	// Extensions How many there are.
+	Extensions int       `json:"extensions"`
+	Opens      time.Time `json:"opens,omitempty,omitzero"`
+	Paper      string    `json:"paper"`
+
+	// Released When marks were released.
+	Released time.Time `json:"released,omitempty,omitzero"`
+
+	// Rules How marks come of attempts, and what learners are told. What is left out is the default.
+	Rules PaperRules `json:"rules"`
+
+	// State `overdue`: attempts are still accepted, in the grace period.
 	State PaperState `json:"state"`
 	Title string     `json:"title"`
 }
@@ -772,6 +985,15 @@ type DraftText struct {
 // EntryKind defines model for EntryKind.
 type EntryKind string
 
+// ExaminationRules defines model for ExaminationRules.
+type ExaminationRules struct {
+	// Minutes From each learner's own begin.
+	Minutes int `json:"minutes"`
+
+	// Shuffle Every learner has the exercises in an order of their own.
+	Shuffle bool `json:"shuffle,omitempty,omitzero"`
+}
+
 // Exercise defines model for Exercise.
 type Exercise struct {
 	// Attempts One's own so far.
@@ -785,7 +1007,7 @@ type Exercise struct {
 	// ByHand The mark was set by hand.
 	ByHand bool `json:"by_hand,omitempty,omitzero"`
 
-	// CountsAt When the attempt that counts was received: the best one, and of these the first.
+	// CountsAt When the attempt that counts was received.
 	CountsAt time.Time `json:"counts_at,omitempty,omitzero"`
 	Dataset  string    `json:"dataset"`
 	Draft    Draft     `json:"draft,omitempty,omitzero"`
@@ -815,11 +1037,14 @@ type Exercise struct {
 	// Reason Why, then.
 	Reason string `json:"reason,omitempty,omitzero"`
 
-	// ReferenceAnswer For instructors only.
+	// ReferenceAnswer For instructors, and for learners once it is shown.
 	ReferenceAnswer string   `json:"reference_answer,omitempty,omitzero"`
 	Require         []string `json:"require"`
 	Slug            string   `json:"slug"`
 	Title           string   `json:"title"`
+
+	// Untold Outcome, mark and findings are told later.
+	Untold bool `json:"untold,omitempty,omitzero"`
 }
 
 // ExerciseChange defines model for ExerciseChange.
@@ -876,6 +1101,20 @@ type Expected struct {
 
 	// Rows Cells as PostgreSQL writes them; null is NULL.
 	Rows Rows `json:"rows,omitempty,omitzero"`
+}
+
+// Extension defines model for Extension.
+type Extension struct {
+	At time.Time `json:"at"`
+
+	// By The login of who gave it.
+	By          string    `json:"by,omitempty,omitzero"`
+	DisplayName string    `json:"display_name,omitempty,omitzero"`
+	Due         time.Time `json:"due,omitempty,omitzero"`
+	Group       string    `json:"group,omitempty,omitzero"`
+	Learner     string    `json:"learner,omitempty,omitzero"`
+	Minutes     int       `json:"minutes,omitempty,omitzero"`
+	Reason      string    `json:"reason"`
 }
 
 // Files Each file is a part called `file`, whose filename is its path in the folder, with forward slashes.
@@ -967,7 +1206,7 @@ type HistoryEntry struct {
 	Name string `json:"name,omitempty,omitzero"`
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
-	Outcome  Outcome         `json:"outcome"`
+	Outcome  Outcome         `json:"outcome,omitempty,omitzero"`
 	Paper    string          `json:"paper,omitempty,omitzero"`
 	Points   *marking.Points `json:"points,omitempty,omitzero"`
 	RowCount int64           `json:"row_count"`
@@ -975,6 +1214,9 @@ type HistoryEntry struct {
 
 	// Title The exercise's.
 	Title string `json:"title,omitempty,omitzero"`
+
+	// Untold Outcome, mark and findings are told later.
+	Untold bool `json:"untold,omitempty,omitzero"`
 }
 
 // HistoryPage defines model for HistoryPage.
@@ -983,6 +1225,13 @@ type HistoryPage struct {
 
 	// Next The value for `before` on the next page; absent on the last page.
 	Next string `json:"next,omitempty,omitzero"`
+}
+
+// ImportedRoster defines model for ImportedRoster.
+type ImportedRoster struct {
+	// Added Whose accounts were made, with their one-time passwords. They are told only here.
+	Added   []AddedMember `json:"added"`
+	Preview RosterPreview `json:"preview"`
 }
 
 // Index defines model for Index.
@@ -1098,6 +1347,27 @@ type Keeping struct {
 	Name string `json:"name,omitempty,omitzero"`
 }
 
+// LateRules defines model for LateRules.
+type LateRules struct {
+	// Minutes How long after the due time attempts are accepted.
+	Minutes int `json:"minutes"`
+
+	// PerHour The percentage of the mark that is taken off for each hour begun.
+	PerHour int `json:"per_hour,omitempty,omitzero"`
+
+	// Steps In place of per_hour, in order; the last ends with the grace period.
+	Steps []LateStep `json:"steps,omitempty,omitzero"`
+}
+
+// LateStep defines model for LateStep.
+type LateStep struct {
+	// Minutes The end of the step after the due time.
+	Minutes int `json:"minutes"`
+
+	// Percent Of the mark that is taken off.
+	Percent int `json:"percent"`
+}
+
 // LearnerProgress defines model for LearnerProgress.
 type LearnerProgress struct {
 	// Cells In the order of the exercises.
@@ -1133,6 +1403,34 @@ type LogIn struct {
 
 // LogInKind defines model for LogIn.Kind.
 type LogInKind string
+
+// LogLine defines model for LogLine.
+type LogLine struct {
+	About string `json:"about"`
+
+	// Actor The login of who did it; absent for Examen itself.
+	Actor     string    `json:"actor,omitempty,omitzero"`
+	ActorName string    `json:"actor_name,omitempty,omitzero"`
+	At        time.Time `json:"at"`
+	Course    string    `json:"course,omitempty,omitzero"`
+	Id        string    `json:"id"`
+	Paper     string    `json:"paper,omitempty,omitzero"`
+
+	// Person The login of whom it concerns.
+	Person string `json:"person,omitempty,omitzero"`
+	Reason string `json:"reason,omitempty,omitzero"`
+
+	// Sentence What was done, to be read after the name.
+	Sentence string `json:"sentence"`
+}
+
+// LogPage defines model for LogPage.
+type LogPage struct {
+	Lines []LogLine `json:"lines"`
+
+	// Next Asks for the page after.
+	Next string `json:"next,omitempty,omitzero"`
+}
 
 // Look defines model for Look.
 type Look string
@@ -1189,11 +1487,31 @@ type Member struct {
 	// Deactivated Cannot log in any more.
 	Deactivated bool   `json:"deactivated,omitempty,omitzero"`
 	DisplayName string `json:"display_name"`
-	Name        string `json:"name"`
+	Email       string `json:"email,omitempty,omitzero"`
+	Group       string `json:"group,omitempty,omitzero"`
+
+	// Left When they left the course.
+	Left time.Time `json:"left,omitempty,omitzero"`
+	Name string    `json:"name"`
 
 	// OneTimePassword Has not changed the password that was made by Examen.
 	OneTimePassword bool `json:"one_time_password,omitempty,omitzero"`
-	Role            Role `json:"role"`
+
+	// OneTimeUntil Until when that password is taken.
+	OneTimeUntil time.Time `json:"one_time_until,omitempty,omitzero"`
+	Role         Role      `json:"role"`
+}
+
+// MemberPlace defines model for MemberPlace.
+type MemberPlace struct {
+	DisplayName string `json:"display_name"`
+
+	// Email Empty for none.
+	Email string `json:"email"`
+
+	// Group Empty for none.
+	Group string `json:"group"`
+	Role  Role   `json:"role"`
 }
 
 // NewAccount defines model for NewAccount.
@@ -1201,6 +1519,7 @@ type NewAccount struct {
 	// Administrator May make courses and accounts.
 	Administrator bool   `json:"administrator,omitempty,omitzero"`
 	DisplayName   string `json:"display_name,omitempty,omitzero"`
+	Email         string `json:"email,omitempty,omitzero"`
 
 	// Name For logging in: lower-case letters, digits, dots, hyphens.
 	Name string `json:"name"`
@@ -1218,9 +1537,24 @@ type NewCourse struct {
 	Zone string `json:"zone,omitempty,omitzero"`
 }
 
+// NewExtension defines model for NewExtension.
+type NewExtension struct {
+	Due   time.Time `json:"due,omitempty,omitzero"`
+	Group string    `json:"group,omitempty,omitzero"`
+
+	// Learner The login; or a group.
+	Learner string `json:"learner,omitempty,omitzero"`
+
+	// Minutes More, in an examination.
+	Minutes int    `json:"minutes,omitempty,omitzero"`
+	Reason  string `json:"reason"`
+}
+
 // NewMember defines model for NewMember.
 type NewMember struct {
 	DisplayName string `json:"display_name,omitempty,omitzero"`
+	Email       string `json:"email,omitempty,omitzero"`
+	Group       string `json:"group,omitempty,omitzero"`
 
 	// Name For logging in: lower-case letters, digits, dots, hyphens.
 	Name string `json:"name"`
@@ -1230,6 +1564,11 @@ type NewMember struct {
 
 	// Role If omitted, a learner.
 	Role Role `json:"role,omitempty,omitzero"`
+}
+
+// NewNotice defines model for NewNotice.
+type NewNotice struct {
+	Text string `json:"text"`
 }
 
 // NewPaper defines model for NewPaper.
@@ -1273,6 +1612,35 @@ type NewText struct {
 	Sql      string `json:"sql"`
 }
 
+// Notice defines model for Notice.
+type Notice struct {
+	At time.Time `json:"at"`
+
+	// By The name to show.
+	By   string `json:"by"`
+	Id   string `json:"id"`
+	Text string `json:"text"`
+}
+
+// OpenSession defines model for OpenSession.
+type OpenSession struct {
+	// Address From which it was opened.
+	Address string `json:"address,omitempty,omitzero"`
+
+	// Client The program, as it called itself.
+	Client  string          `json:"client,omitempty,omitzero"`
+	Expires time.Time       `json:"expires"`
+	Id      string          `json:"id"`
+	Kind    OpenSessionKind `json:"kind"`
+	Made    time.Time       `json:"made"`
+
+	// Own It is the caller's own.
+	Own bool `json:"own"`
+}
+
+// OpenSessionKind defines model for OpenSession.Kind.
+type OpenSessionKind string
+
 // Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 type Outcome string
 
@@ -1299,7 +1667,10 @@ type Pack struct {
 // Paper defines model for Paper.
 type Paper struct {
 	// Build The number of the dataset's build in use.
-	Build    int          `json:"build"`
+	Build int `json:"build"`
+
+	// Notices What instructors have said to all who work on it.
+	Notices  []Notice     `json:"notices,omitempty,omitzero"`
 	Sections []Section    `json:"sections"`
 	Summary  PaperSummary `json:"summary"`
 }
@@ -1317,16 +1688,80 @@ type PaperMarks struct {
 	Summary   PaperSummary   `json:"summary"`
 }
 
-// PaperState defines model for PaperState.
+// PaperNews defines model for PaperNews.
+type PaperNews struct {
+	Closes time.Time `json:"closes,omitempty,omitzero"`
+	Due    time.Time `json:"due,omitempty,omitzero"`
+
+	// Elsewhere The examination was gone on with in another session.
+	Elsewhere bool     `json:"elsewhere,omitempty,omitzero"`
+	Notices   []Notice `json:"notices"`
+
+	// Now The service's time.
+	Now time.Time `json:"now,omitempty,omitzero"`
+
+	// State `overdue`: attempts are still accepted, in the grace period.
+	State  PaperState `json:"state"`
+	Untold bool       `json:"untold,omitempty,omitzero"`
+}
+
+// PaperRules How marks come of attempts, and what learners are told. What is left out is the default.
+type PaperRules struct {
+	// Answers Accepted answers are shown once nobody can submit any more, and marks are told.
+	Answers bool `json:"answers,omitempty,omitzero"`
+
+	// Attempts Allowed at each exercise that sets no limit of its own; 0 is no limit.
+	Attempts int `json:"attempts,omitempty,omitzero"`
+
+	// Counts Which attempt counts; `last` is the last by the due time. The default is best.
+	Counts      PaperRulesCounts `json:"counts,omitempty,omitzero"`
+	Examination ExaminationRules `json:"examination,omitempty,omitzero"`
+	Late        LateRules        `json:"late,omitempty,omitzero"`
+
+	// Partial The percentage of the points, by kind of finding, of an answer that has no finding of another kind; of several the lowest.
+	Partial map[string]int `json:"partial,omitempty,omitzero"`
+
+	// Tell When learners are told outcomes, marks and findings. The default is at-once.
+	Tell PaperRulesTell `json:"tell,omitempty,omitzero"`
+}
+
+// PaperRulesCounts Which attempt counts; `last` is the last by the due time. The default is best.
+type PaperRulesCounts string
+
+// PaperRulesTell When learners are told outcomes, marks and findings. The default is at-once.
+type PaperRulesTell string
+
+// PaperSetting defines model for PaperSetting.
+type PaperSetting struct {
+	Due   time.Time `json:"due,omitempty,omitzero"`
+	Opens time.Time `json:"opens,omitempty,omitzero"`
+
+	// Rules All of them; left out, they stay.
+	Rules *PaperRules `json:"rules,omitempty,omitzero"`
+
+	// Unbounded Times that are taken out.
+	Unbounded []PaperSettingUnbounded `json:"unbounded,omitempty,omitzero"`
+}
+
+// PaperSettingUnbounded defines model for PaperSetting.Unbounded.
+type PaperSettingUnbounded string
+
+// PaperState `overdue`: attempts are still accepted, in the grace period.
 type PaperState string
 
 // PaperSummary defines model for PaperSummary.
 type PaperSummary struct {
-	Attempted int       `json:"attempted"`
-	Correct   int       `json:"correct"`
-	Dataset   string    `json:"dataset"`
-	Due       time.Time `json:"due,omitempty,omitzero"`
-	Exercises int       `json:"exercises"`
+	Attempted int `json:"attempted"`
+
+	// Closes When nothing is accepted any more: the due time, or the end of the grace period.
+	Closes  time.Time `json:"closes,omitempty,omitzero"`
+	Correct int       `json:"correct"`
+	Dataset string    `json:"dataset"`
+	Due     time.Time `json:"due,omitempty,omitzero"`
+
+	// Examination One's own examination.
+	Examination Sitting `json:"examination,omitempty,omitzero"`
+	Exercises   int     `json:"exercises"`
 
 	// Last The exercise of a paper on which one worked last.
 	Last Worked `json:"last,omitempty,omitzero"`
@@ -1339,22 +1774,24 @@ type PaperSummary struct {
 	Opens    time.Time `json:"opens,omitempty,omitzero"`
 
 	// Points Points or a mark: exact, with as many decimals as it has.
-	Points Points     `json:"points"`
-	Slug   string     `json:"slug"`
-	State  PaperState `json:"state"`
-	Title  string     `json:"title"`
+	Points Points `json:"points"`
+
+	// Rules How marks come of attempts, and what learners are told. What is left out is the default.
+	Rules PaperRules `json:"rules,omitempty,omitzero"`
+	Slug  string     `json:"slug"`
+
+	// State `overdue`: attempts are still accepted, in the grace period.
+	State PaperState `json:"state"`
+	Title string     `json:"title"`
 
 	// Unpublished It was never published; only instructors see it.
 	Unpublished bool `json:"unpublished,omitempty,omitzero"`
 
+	// Untold Outcomes, marks and findings are told later: what is here of them says nothing.
+	Untold bool `json:"untold,omitempty,omitzero"`
+
 	// Zone The time zone of the course, such as Europe/Rome.
 	Zone string `json:"zone,omitempty,omitzero"`
-}
-
-// PaperTimes defines model for PaperTimes.
-type PaperTimes struct {
-	Due   time.Time `json:"due,omitempty,omitzero"`
-	Opens time.Time `json:"opens,omitempty,omitzero"`
 }
 
 // PaperVersion defines model for PaperVersion.
@@ -1549,6 +1986,11 @@ type Relation struct {
 	To     string `json:"to"`
 }
 
+// Released defines model for Released.
+type Released struct {
+	Released bool `json:"released"`
+}
+
 // Replaced defines model for Replaced.
 type Replaced struct {
 	// Base What a further change of it is made from.
@@ -1562,6 +2004,54 @@ type Replaced struct {
 
 // Role defines model for Role.
 type Role string
+
+// RosterLine defines model for RosterLine.
+type RosterLine struct {
+	// Changes What would change of a member.
+	Changes []string `json:"changes,omitempty,omitzero"`
+	Email   string   `json:"email,omitempty,omitzero"`
+	Group   string   `json:"group,omitempty,omitzero"`
+
+	// HasAccount The account is there already.
+	HasAccount bool            `json:"has_account,omitempty,omitzero"`
+	Line       int             `json:"line"`
+	Login      string          `json:"login"`
+	Name       string          `json:"name"`
+	Role       string          `json:"role,omitempty,omitzero"`
+	State      RosterLineState `json:"state"`
+
+	// Wrong What is wrong with the line.
+	Wrong string `json:"wrong,omitempty,omitzero"`
+}
+
+// RosterLineState defines model for RosterLine.State.
+type RosterLineState string
+
+// RosterPreview defines model for RosterPreview.
+type RosterPreview struct {
+	// Absent Logins of learners of the course whom the roster does not name. They stay.
+	Absent  []string `json:"absent"`
+	Changed int      `json:"changed"`
+
+	// Classes Those of the files of the open roster standard.
+	Classes []string `json:"classes"`
+
+	// Columns The header of each field that was found.
+	Columns map[string]string `json:"columns"`
+
+	// Digest Identifies what is shown here.
+	Digest string `json:"digest"`
+
+	// Headers All headers.
+	Headers []string `json:"headers"`
+
+	// LeftOut Lines of these files that are not of the course: other roles, other classes, and what is to be deleted.
+	LeftOut int          `json:"left_out"`
+	Lines   []RosterLine `json:"lines"`
+	New     int          `json:"new"`
+	Same    int          `json:"same"`
+	Wrong   int          `json:"wrong"`
+}
 
 // RowPage defines model for RowPage.
 type RowPage struct {
@@ -1681,6 +2171,21 @@ type Session struct {
 	Token string `json:"token,omitempty,omitzero"`
 }
 
+// Sitting One's own examination.
+type Sitting struct {
+	// Begun Absent while it has not begun. It then ends as the paper is due.
+	Begun time.Time `json:"begun,omitempty,omitzero"`
+
+	// Closes Until when it can be written.
+	Closes time.Time `json:"closes"`
+
+	// Elsewhere It is being written in another session.
+	Elsewhere bool `json:"elsewhere,omitempty,omitzero"`
+
+	// Minutes That it lasts, with extensions.
+	Minutes int `json:"minutes"`
+}
+
 // Submission defines model for Submission.
 type Submission struct {
 	// Key A new key for each submission; a repeated request sends the same key. Only the first is stored, and its result is returned for all.
@@ -1774,6 +2279,15 @@ type WholeText struct {
 	// Base What the text was made from.
 	Base string `json:"base"`
 	Text string `json:"text"`
+}
+
+// WhosePasswords defines model for WhosePasswords.
+type WhosePasswords struct {
+	// Learners Logins.
+	Learners []string `json:"learners,omitempty,omitzero"`
+
+	// Unused All learners of the course who have not changed a one-time password yet.
+	Unused bool `json:"unused,omitempty,omitzero"`
 }
 
 // Worked The exercise of a paper on which one worked last.
@@ -1901,6 +2415,59 @@ type PaperSlug = string
 // Part defines model for part.
 type Part = int
 
+// RosterClass defines model for rosterClass.
+type RosterClass = string
+
+// RosterColumns defines model for rosterColumns.
+type RosterColumns = []string
+
+// RosterEncoding defines model for rosterEncoding.
+type RosterEncoding = string
+
+// GetPersonFileParams defines parameters for GetPersonFile.
+type GetPersonFileParams struct {
+	Format GetPersonFileParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+}
+
+// GetPersonFileParamsFormat defines parameters for GetPersonFile.
+type GetPersonFileParamsFormat string
+
+// TakeBackExtensionParams defines parameters for TakeBackExtension.
+type TakeBackExtensionParams struct {
+	Learner string `form:"learner,omitempty" json:"learner,omitempty,omitzero"`
+	Group   string `form:"group,omitempty" json:"group,omitempty,omitzero"`
+}
+
+// ImportRosterParams defines parameters for ImportRoster.
+type ImportRosterParams struct {
+	// Encoding Of CSV files; the default is UTF-8.
+	Encoding RosterEncoding `form:"encoding,omitempty" json:"encoding,omitempty,omitzero"`
+
+	// Column Which column a field is in, as field=header: login, name, given name, family name, e-mail, group, role.
+	Column RosterColumns `form:"column,omitempty" json:"column,omitempty,omitzero"`
+
+	// Class The one class that is taken of the files of the open roster standard.
+	Class RosterClass `form:"class,omitempty" json:"class,omitempty,omitzero"`
+
+	// Digest Of the preview that is confirmed.
+	Digest string `form:"digest" json:"digest"`
+
+	// LeaveOut Leave wrong lines out.
+	LeaveOut bool `form:"leave_out,omitempty" json:"leave_out,omitempty,omitzero"`
+}
+
+// PreviewRosterParams defines parameters for PreviewRoster.
+type PreviewRosterParams struct {
+	// Encoding Of CSV files; the default is UTF-8.
+	Encoding RosterEncoding `form:"encoding,omitempty" json:"encoding,omitempty,omitzero"`
+
+	// Column Which column a field is in, as field=header: login, name, given name, family name, e-mail, group, role.
+	Column RosterColumns `form:"column,omitempty" json:"column,omitempty,omitzero"`
+
+	// Class The one class that is taken of the files of the open roster standard.
+	Class RosterClass `form:"class,omitempty" json:"class,omitempty,omitzero"`
+}
+
 // GetDatasetParams defines parameters for GetDataset.
 type GetDatasetParams struct {
 	// Build The number of the build that is expected to be in use: the answer may then be kept for as long as that is so.
@@ -2021,6 +2588,33 @@ type ListJobsParams struct {
 	Dataset string `form:"dataset,omitempty" json:"dataset,omitempty,omitzero"`
 }
 
+// ListLogParams defines parameters for ListLog.
+type ListLogParams struct {
+	Course string `form:"course,omitempty" json:"course,omitempty,omitzero"`
+	Paper  string `form:"paper,omitempty" json:"paper,omitempty,omitzero"`
+
+	// Person The login of whom it concerns.
+	Person string `form:"person,omitempty" json:"person,omitempty,omitzero"`
+
+	// Actor The login of who did it.
+	Actor string `form:"actor,omitempty" json:"actor,omitempty,omitzero"`
+
+	// About accounts, courses, papers, times or marks
+	About string    `form:"about,omitempty" json:"about,omitempty,omitzero"`
+	Since time.Time `form:"since,omitempty" json:"since,omitempty,omitzero"`
+	Until time.Time `form:"until,omitempty" json:"until,omitempty,omitzero"`
+
+	// Before The next of the page before.
+	Before string `form:"before,omitempty" json:"before,omitempty,omitzero"`
+	Limit  int    `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+
+	// Format As CSV all lines come at once.
+	Format ListLogParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+}
+
+// ListLogParamsFormat defines parameters for ListLog.
+type ListLogParamsFormat string
+
 // LoadPackParams defines parameters for LoadPack.
 type LoadPackParams struct {
 	// Check Only check its exercises; nothing is loaded and nothing stays.
@@ -2078,11 +2672,41 @@ type SetActiveJSONRequestBody = Active
 // CreateCourseJSONRequestBody defines body for CreateCourse for application/json ContentType.
 type CreateCourseJSONRequestBody = NewCourse
 
+// ChangeCourseJSONRequestBody defines body for ChangeCourse for application/json ContentType.
+type ChangeCourseJSONRequestBody = CourseChange
+
+// ArchiveCourseJSONRequestBody defines body for ArchiveCourse for application/json ContentType.
+type ArchiveCourseJSONRequestBody = Archived
+
+// CopyCourseJSONRequestBody defines body for CopyCourse for application/json ContentType.
+type CopyCourseJSONRequestBody = CourseCopy
+
 // AddMemberJSONRequestBody defines body for AddMember for application/json ContentType.
 type AddMemberJSONRequestBody = NewMember
 
-// OpenPaperJSONRequestBody defines body for OpenPaper for application/json ContentType.
-type OpenPaperJSONRequestBody = PaperTimes
+// ChangeMemberJSONRequestBody defines body for ChangeMember for application/json ContentType.
+type ChangeMemberJSONRequestBody = MemberPlace
+
+// SetPaperJSONRequestBody defines body for SetPaper for application/json ContentType.
+type SetPaperJSONRequestBody = PaperSetting
+
+// ExtendPaperJSONRequestBody defines body for ExtendPaper for application/json ContentType.
+type ExtendPaperJSONRequestBody = NewExtension
+
+// TellAllJSONRequestBody defines body for TellAll for application/json ContentType.
+type TellAllJSONRequestBody = NewNotice
+
+// ReleaseMarksJSONRequestBody defines body for ReleaseMarks for application/json ContentType.
+type ReleaseMarksJSONRequestBody = Released
+
+// IssuePasswordsJSONRequestBody defines body for IssuePasswords for application/json ContentType.
+type IssuePasswordsJSONRequestBody = WhosePasswords
+
+// ImportRosterMultipartRequestBody defines body for ImportRoster for multipart/form-data ContentType.
+type ImportRosterMultipartRequestBody = Files
+
+// PreviewRosterMultipartRequestBody defines body for PreviewRoster for multipart/form-data ContentType.
+type PreviewRosterMultipartRequestBody = Files
 
 // BuildDatasetMultipartRequestBody defines body for BuildDataset for multipart/form-data ContentType.
 type BuildDatasetMultipartRequestBody = Files
@@ -2110,6 +2734,9 @@ type SetMarkJSONRequestBody = MarkByHand
 
 // PublishPaperJSONRequestBody defines body for PublishPaper for application/json ContentType.
 type PublishPaperJSONRequestBody = NewPublication
+
+// BeginExaminationJSONRequestBody defines body for BeginExamination for application/json ContentType.
+type BeginExaminationJSONRequestBody = Beginning
 
 // BeWritingJSONRequestBody defines body for BeWriting for application/json ContentType.
 type BeWritingJSONRequestBody = WritingPlace
@@ -2158,24 +2785,84 @@ type ServerInterface interface {
 	// SetActive Have somebody log in no longer, or again. All that they have done is kept. For the same.
 	// (PUT /api/accounts/{account}/active)
 	SetActive(c *gin.Context, account AccountName)
+	// Anonymise Make a deactivated account anonymous for good. Its attempts and marks stay, and nothing says whose they were. For those who may reset its password.
+	// (POST /api/accounts/{account}/anonymous)
+	Anonymise(c *gin.Context, account AccountName)
+	// GetPersonFile All that is stored of somebody, as one file. For themselves, and for those who may reset their password.
+	// (GET /api/accounts/{account}/file)
+	GetPersonFile(c *gin.Context, account AccountName, params GetPersonFileParams)
 	// ResetPassword Give somebody a new one-time password and end their sessions. For administrators, and for those who instruct all courses of a learner.
 	// (POST /api/accounts/{account}/password)
 	ResetPassword(c *gin.Context, account AccountName)
+	// ListSessions Where somebody is logged in. For themselves, and for those who may reset their password.
+	// (GET /api/accounts/{account}/sessions)
+	ListSessions(c *gin.Context, account AccountName)
+	// EndSession End a session. For the same.
+	// (DELETE /api/accounts/{account}/sessions/{session})
+	EndSession(c *gin.Context, account AccountName, session string)
 	// ListCourses One's courses; for administrators all. For instructors and assistants.
 	// (GET /api/courses)
 	ListCourses(c *gin.Context)
 	// CreateCourse Make a course, which one then instructs. For administrators.
 	// (POST /api/courses)
 	CreateCourse(c *gin.Context)
+	// DeleteCourse Delete a course in which nobody has worked. Any other can be archived. For its instructors.
+	// (DELETE /api/courses/{course})
+	DeleteCourse(c *gin.Context, course CourseSlug)
 	// GetCourse A course with its papers and members. For its instructors and assistants.
 	// (GET /api/courses/{course})
 	GetCourse(c *gin.Context, course CourseSlug)
+	// ChangeCourse Give a course another title or time zone. For its instructors.
+	// (PUT /api/courses/{course})
+	ChangeCourse(c *gin.Context, course CourseSlug)
+	// ArchiveCourse Archive a course, so that it can be read and nothing more is done in it, or take it out of the archive. For its instructors.
+	// (PUT /api/courses/{course}/archived)
+	ArchiveCourse(c *gin.Context, course CourseSlug)
+	// CopyCourse Make a course with all of another but its people. For its instructors, and for administrators.
+	// (POST /api/courses/{course}/copies)
+	CopyCourse(c *gin.Context, course CourseSlug)
 	// AddMember Add somebody to a course, making the account if there is none, or give a member another role. For its instructors.
 	// (POST /api/courses/{course}/members)
 	AddMember(c *gin.Context, course CourseSlug)
-	// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
+	// RemoveMember Have a member leave a course. All that they have done in it is kept, and they can be added again. For its instructors.
+	// (DELETE /api/courses/{course}/members/{account})
+	RemoveMember(c *gin.Context, course CourseSlug, account AccountName)
+	// ChangeMember Replace what a member is in a course, and how they are called. For its instructors.
+	// (PUT /api/courses/{course}/members/{account})
+	ChangeMember(c *gin.Context, course CourseSlug, account AccountName)
+	// UnsetPaper Take a paper out of a course in which nobody has submitted anything for it. For its instructors.
+	// (DELETE /api/courses/{course}/papers/{paper})
+	UnsetPaper(c *gin.Context, course CourseSlug, paper PaperSlug)
+	// SetPaper Set a paper for a course, or change its times and rules there. What is left out stays as it is, or is taken from the paper. For its instructors.
 	// (PUT /api/courses/{course}/papers/{paper})
-	OpenPaper(c *gin.Context, course CourseSlug, paper PaperSlug)
+	SetPaper(c *gin.Context, course CourseSlug, paper PaperSlug)
+	// ListCandidates Who has begun an examination. For the course's instructors and assistants.
+	// (GET /api/courses/{course}/papers/{paper}/candidates)
+	ListCandidates(c *gin.Context, course CourseSlug, paper PaperSlug)
+	// TakeBackExtension Take an extension back. For the course's instructors.
+	// (DELETE /api/courses/{course}/papers/{paper}/extensions)
+	TakeBackExtension(c *gin.Context, course CourseSlug, paper PaperSlug, params TakeBackExtensionParams)
+	// ListExtensions Who has more time for a paper. For the course's instructors and assistants.
+	// (GET /api/courses/{course}/papers/{paper}/extensions)
+	ListExtensions(c *gin.Context, course CourseSlug, paper PaperSlug)
+	// ExtendPaper Give a learner or a group more time for a paper, in place of an extension that they have. For the course's instructors.
+	// (PUT /api/courses/{course}/papers/{paper}/extensions)
+	ExtendPaper(c *gin.Context, course CourseSlug, paper PaperSlug)
+	// TellAll Say something to all who work on a paper. It appears on their pages at once. For the course's instructors.
+	// (POST /api/courses/{course}/papers/{paper}/notices)
+	TellAll(c *gin.Context, course CourseSlug, paper PaperSlug)
+	// ReleaseMarks Tell learners outcomes, marks and findings, whatever the rules say, or take that back. For its instructors.
+	// (PUT /api/courses/{course}/papers/{paper}/release)
+	ReleaseMarks(c *gin.Context, course CourseSlug, paper PaperSlug)
+	// IssuePasswords Give several learners of a course new one-time passwords, and end their sessions. For its instructors.
+	// (POST /api/courses/{course}/passwords)
+	IssuePasswords(c *gin.Context, course CourseSlug)
+	// ImportRoster Import a roster into a course, as it was previewed. All of it is done or nothing is. For the course's instructors.
+	// (POST /api/courses/{course}/roster)
+	ImportRoster(c *gin.Context, course CourseSlug, params ImportRosterParams)
+	// PreviewRoster What importing a roster would do, line by line. Nothing is done. For the course's instructors.
+	// (POST /api/courses/{course}/roster/preview)
+	PreviewRoster(c *gin.Context, course CourseSlug, params PreviewRosterParams)
 	// ListDatasets The datasets of the caller's papers. An instructor sees all.
 	// (GET /api/datasets)
 	ListDatasets(c *gin.Context)
@@ -2230,6 +2917,9 @@ type ServerInterface interface {
 	// StopJob Stop a build or load. What it has made so far is removed; the last good build stays in use.
 	// (POST /api/jobs/{job}/stop)
 	StopJob(c *gin.Context, job JobId)
+	// ListLog The audit log, the latest first - who did what to accounts, courses, papers and marks. For instructors of their own courses, and for administrators.
+	// (GET /api/log)
+	ListLog(c *gin.Context, params ListLogParams)
 	// ListOwnMarks The caller's own marks, paper by paper.
 	// (GET /api/marks)
 	ListOwnMarks(c *gin.Context)
@@ -2254,6 +2944,9 @@ type ServerInterface interface {
 	// CheckPaper Check a paper's exercises on the build in use and every variant. Checking is a job. For instructors.
 	// (POST /api/papers/{paper}/check)
 	CheckPaper(c *gin.Context, paper PaperSlug)
+	// FollowPaper What changes of a paper while one works on it - its times, what is told, and what instructors say to all - as server-sent events. Each is a PaperNews.
+	// (GET /api/papers/{paper}/events)
+	FollowPaper(c *gin.Context, paper PaperSlug)
 	// GetExercise One exercise.
 	// (GET /api/papers/{paper}/exercises/{exercise})
 	GetExercise(c *gin.Context, paper PaperSlug, exercise ExerciseSlug)
@@ -2284,6 +2977,9 @@ type ServerInterface interface {
 	// PublishPaper Publish a paper's text, if it has not changed since the revision given. Publishing is a job; it runs all answers first, and asks where the examiner finds errors. For instructors.
 	// (POST /api/papers/{paper}/publication)
 	PublishPaper(c *gin.Context, paper PaperSlug)
+	// BeginExamination Begin one's examination, or go on with it in this session.
+	// (POST /api/papers/{paper}/sitting)
+	BeginExamination(c *gin.Context, paper PaperSlug)
 	// ListVersions The versions of a paper, the latest first. For instructors.
 	// (GET /api/papers/{paper}/versions)
 	ListVersions(c *gin.Context, paper PaperSlug)
@@ -2411,6 +3107,67 @@ func (siw *ServerInterfaceWrapper) SetActive(c *gin.Context) {
 	siw.Handler.SetActive(c, account)
 }
 
+// Anonymise operation middleware
+func (siw *ServerInterfaceWrapper) Anonymise(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "account" -------------
+	var account AccountName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "account", c.Param("account"), &account, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter account: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.Anonymise(c, account)
+}
+
+// GetPersonFile operation middleware
+func (siw *ServerInterfaceWrapper) GetPersonFile(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "account" -------------
+	var account AccountName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "account", c.Param("account"), &account, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter account: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetPersonFileParams
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "format", c.Request.URL.Query(), &params.Format, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter format: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetPersonFile(c, account, params)
+}
+
 // ResetPassword operation middleware
 func (siw *ServerInterfaceWrapper) ResetPassword(c *gin.Context) {
 
@@ -2434,6 +3191,65 @@ func (siw *ServerInterfaceWrapper) ResetPassword(c *gin.Context) {
 	}
 
 	siw.Handler.ResetPassword(c, account)
+}
+
+// ListSessions operation middleware
+func (siw *ServerInterfaceWrapper) ListSessions(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "account" -------------
+	var account AccountName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "account", c.Param("account"), &account, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter account: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListSessions(c, account)
+}
+
+// EndSession operation middleware
+func (siw *ServerInterfaceWrapper) EndSession(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "account" -------------
+	var account AccountName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "account", c.Param("account"), &account, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter account: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "session" -------------
+	var session string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "session", c.Param("session"), &session, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter session: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EndSession(c, account, session)
 }
 
 // ListCourses operation middleware
@@ -2462,6 +3278,31 @@ func (siw *ServerInterfaceWrapper) CreateCourse(c *gin.Context) {
 	siw.Handler.CreateCourse(c)
 }
 
+// DeleteCourse operation middleware
+func (siw *ServerInterfaceWrapper) DeleteCourse(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DeleteCourse(c, course)
+}
+
 // GetCourse operation middleware
 func (siw *ServerInterfaceWrapper) GetCourse(c *gin.Context) {
 
@@ -2485,6 +3326,81 @@ func (siw *ServerInterfaceWrapper) GetCourse(c *gin.Context) {
 	}
 
 	siw.Handler.GetCourse(c, course)
+}
+
+// ChangeCourse operation middleware
+func (siw *ServerInterfaceWrapper) ChangeCourse(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChangeCourse(c, course)
+}
+
+// ArchiveCourse operation middleware
+func (siw *ServerInterfaceWrapper) ArchiveCourse(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ArchiveCourse(c, course)
+}
+
+// CopyCourse operation middleware
+func (siw *ServerInterfaceWrapper) CopyCourse(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CopyCourse(c, course)
 }
 
 // AddMember operation middleware
@@ -2512,8 +3428,76 @@ func (siw *ServerInterfaceWrapper) AddMember(c *gin.Context) {
 	siw.Handler.AddMember(c, course)
 }
 
-// OpenPaper operation middleware
-func (siw *ServerInterfaceWrapper) OpenPaper(c *gin.Context) {
+// RemoveMember operation middleware
+func (siw *ServerInterfaceWrapper) RemoveMember(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "account" -------------
+	var account AccountName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "account", c.Param("account"), &account, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter account: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveMember(c, course, account)
+}
+
+// ChangeMember operation middleware
+func (siw *ServerInterfaceWrapper) ChangeMember(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "account" -------------
+	var account AccountName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "account", c.Param("account"), &account, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter account: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChangeMember(c, course, account)
+}
+
+// UnsetPaper operation middleware
+func (siw *ServerInterfaceWrapper) UnsetPaper(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -2543,7 +3527,409 @@ func (siw *ServerInterfaceWrapper) OpenPaper(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.OpenPaper(c, course, paper)
+	siw.Handler.UnsetPaper(c, course, paper)
+}
+
+// SetPaper operation middleware
+func (siw *ServerInterfaceWrapper) SetPaper(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetPaper(c, course, paper)
+}
+
+// ListCandidates operation middleware
+func (siw *ServerInterfaceWrapper) ListCandidates(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListCandidates(c, course, paper)
+}
+
+// TakeBackExtension operation middleware
+func (siw *ServerInterfaceWrapper) TakeBackExtension(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TakeBackExtensionParams
+
+	// ------------- Optional query parameter "learner" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "learner", c.Request.URL.Query(), &params.Learner, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter learner: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "group" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "group", c.Request.URL.Query(), &params.Group, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter group: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TakeBackExtension(c, course, paper, params)
+}
+
+// ListExtensions operation middleware
+func (siw *ServerInterfaceWrapper) ListExtensions(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListExtensions(c, course, paper)
+}
+
+// ExtendPaper operation middleware
+func (siw *ServerInterfaceWrapper) ExtendPaper(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ExtendPaper(c, course, paper)
+}
+
+// TellAll operation middleware
+func (siw *ServerInterfaceWrapper) TellAll(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TellAll(c, course, paper)
+}
+
+// ReleaseMarks operation middleware
+func (siw *ServerInterfaceWrapper) ReleaseMarks(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReleaseMarks(c, course, paper)
+}
+
+// IssuePasswords operation middleware
+func (siw *ServerInterfaceWrapper) IssuePasswords(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.IssuePasswords(c, course)
+}
+
+// ImportRoster operation middleware
+func (siw *ServerInterfaceWrapper) ImportRoster(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ImportRosterParams
+
+	// ------------- Optional query parameter "encoding" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "encoding", c.Request.URL.Query(), &params.Encoding, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter encoding: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "column" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "column", c.Request.URL.Query(), &params.Column, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter column: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "class" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "class", c.Request.URL.Query(), &params.Class, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter class: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "digest" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "digest", c.Request.URL.Query(), &params.Digest, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter digest: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "leave_out" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "leave_out", c.Request.URL.Query(), &params.LeaveOut, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter leave_out: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ImportRoster(c, course, params)
+}
+
+// PreviewRoster operation middleware
+func (siw *ServerInterfaceWrapper) PreviewRoster(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PreviewRosterParams
+
+	// ------------- Optional query parameter "encoding" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "encoding", c.Request.URL.Query(), &params.Encoding, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter encoding: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "column" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "column", c.Request.URL.Query(), &params.Column, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter column: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "class" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "class", c.Request.URL.Query(), &params.Class, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter class: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PreviewRoster(c, course, params)
 }
 
 // ListDatasets operation middleware
@@ -3281,6 +4667,105 @@ func (siw *ServerInterfaceWrapper) StopJob(c *gin.Context) {
 	siw.Handler.StopJob(c, job)
 }
 
+// ListLog operation middleware
+func (siw *ServerInterfaceWrapper) ListLog(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListLogParams
+
+	// ------------- Optional query parameter "course" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "course", c.Request.URL.Query(), &params.Course, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "paper" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "paper", c.Request.URL.Query(), &params.Paper, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "person" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "person", c.Request.URL.Query(), &params.Person, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter person: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "actor" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "actor", c.Request.URL.Query(), &params.Actor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter actor: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "about" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "about", c.Request.URL.Query(), &params.About, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter about: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "until" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "until", c.Request.URL.Query(), &params.Until, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter until: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "format", c.Request.URL.Query(), &params.Format, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter format: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListLog(c, params)
+}
+
 // ListOwnMarks operation middleware
 func (siw *ServerInterfaceWrapper) ListOwnMarks(c *gin.Context) {
 
@@ -3433,6 +4918,31 @@ func (siw *ServerInterfaceWrapper) CheckPaper(c *gin.Context) {
 	}
 
 	siw.Handler.CheckPaper(c, paper)
+}
+
+// FollowPaper operation middleware
+func (siw *ServerInterfaceWrapper) FollowPaper(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.FollowPaper(c, paper)
 }
 
 // GetExercise operation middleware
@@ -3778,6 +5288,31 @@ func (siw *ServerInterfaceWrapper) PublishPaper(c *gin.Context) {
 	}
 
 	siw.Handler.PublishPaper(c, paper)
+}
+
+// BeginExamination operation middleware
+func (siw *ServerInterfaceWrapper) BeginExamination(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.BeginExamination(c, paper)
 }
 
 // ListVersions operation middleware
@@ -4496,12 +6031,35 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/jobs/:job/confirm", wrapper.ConfirmJob)
 	router.GET(options.BaseURL+"/api/courses", wrapper.ListCourses)
 	router.POST(options.BaseURL+"/api/courses", wrapper.CreateCourse)
+	router.DELETE(options.BaseURL+"/api/courses/:course", wrapper.DeleteCourse)
 	router.GET(options.BaseURL+"/api/courses/:course", wrapper.GetCourse)
-	router.PUT(options.BaseURL+"/api/courses/:course/papers/:paper", wrapper.OpenPaper)
+	router.PUT(options.BaseURL+"/api/courses/:course", wrapper.ChangeCourse)
+	router.PUT(options.BaseURL+"/api/courses/:course/archived", wrapper.ArchiveCourse)
+	router.POST(options.BaseURL+"/api/courses/:course/copies", wrapper.CopyCourse)
+	router.DELETE(options.BaseURL+"/api/courses/:course/papers/:paper", wrapper.UnsetPaper)
+	router.PUT(options.BaseURL+"/api/courses/:course/papers/:paper", wrapper.SetPaper)
+	router.PUT(options.BaseURL+"/api/courses/:course/papers/:paper/release", wrapper.ReleaseMarks)
+	router.DELETE(options.BaseURL+"/api/courses/:course/papers/:paper/extensions", wrapper.TakeBackExtension)
+	router.GET(options.BaseURL+"/api/courses/:course/papers/:paper/extensions", wrapper.ListExtensions)
+	router.PUT(options.BaseURL+"/api/courses/:course/papers/:paper/extensions", wrapper.ExtendPaper)
+	router.POST(options.BaseURL+"/api/courses/:course/papers/:paper/notices", wrapper.TellAll)
+	router.GET(options.BaseURL+"/api/courses/:course/papers/:paper/candidates", wrapper.ListCandidates)
+	router.POST(options.BaseURL+"/api/papers/:paper/sitting", wrapper.BeginExamination)
+	router.GET(options.BaseURL+"/api/papers/:paper/events", wrapper.FollowPaper)
 	router.POST(options.BaseURL+"/api/courses/:course/members", wrapper.AddMember)
+	router.DELETE(options.BaseURL+"/api/courses/:course/members/:account", wrapper.RemoveMember)
+	router.PUT(options.BaseURL+"/api/courses/:course/members/:account", wrapper.ChangeMember)
+	router.POST(options.BaseURL+"/api/courses/:course/roster/preview", wrapper.PreviewRoster)
+	router.POST(options.BaseURL+"/api/courses/:course/roster", wrapper.ImportRoster)
+	router.POST(options.BaseURL+"/api/courses/:course/passwords", wrapper.IssuePasswords)
 	router.POST(options.BaseURL+"/api/accounts", wrapper.CreateAccount)
 	router.POST(options.BaseURL+"/api/accounts/:account/password", wrapper.ResetPassword)
 	router.PUT(options.BaseURL+"/api/accounts/:account/active", wrapper.SetActive)
+	router.GET(options.BaseURL+"/api/accounts/:account/sessions", wrapper.ListSessions)
+	router.DELETE(options.BaseURL+"/api/accounts/:account/sessions/:session", wrapper.EndSession)
+	router.GET(options.BaseURL+"/api/accounts/:account/file", wrapper.GetPersonFile)
+	router.POST(options.BaseURL+"/api/accounts/:account/anonymous", wrapper.Anonymise)
+	router.GET(options.BaseURL+"/api/log", wrapper.ListLog)
 	router.PUT(options.BaseURL+"/api/papers/:paper/exercises/:exercise/marks/:learner", wrapper.SetMark)
 }
 
@@ -4586,6 +6144,105 @@ func (response SetActivedefaultApplicationProblemPlusJSONResponse) VisitSetActiv
 	return err
 }
 
+type AnonymiseRequestObject struct {
+	Account AccountName `json:"account"`
+}
+
+type AnonymiseResponseObject interface {
+	VisitAnonymiseResponse(w http.ResponseWriter) error
+}
+
+type Anonymise200JSONResponse Account
+
+func (response Anonymise200JSONResponse) VisitAnonymiseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AnonymisedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AnonymisedefaultApplicationProblemPlusJSONResponse) VisitAnonymiseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPersonFileRequestObject struct {
+	Account AccountName `json:"account"`
+	Params  GetPersonFileParams
+}
+
+type GetPersonFileResponseObject interface {
+	VisitGetPersonFileResponse(w http.ResponseWriter) error
+}
+
+type GetPersonFile200JSONResponse map[string]interface{}
+
+func (response GetPersonFile200JSONResponse) VisitGetPersonFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPersonFile200TexthtmlResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetPersonFile200TexthtmlResponse) VisitGetPersonFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/html")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetPersonFiledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPersonFiledefaultApplicationProblemPlusJSONResponse) VisitGetPersonFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ResetPasswordRequestObject struct {
 	Account AccountName `json:"account"`
 }
@@ -4614,6 +6271,79 @@ type ResetPassworddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ResetPassworddefaultApplicationProblemPlusJSONResponse) VisitResetPasswordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSessionsRequestObject struct {
+	Account AccountName `json:"account"`
+}
+
+type ListSessionsResponseObject interface {
+	VisitListSessionsResponse(w http.ResponseWriter) error
+}
+
+type ListSessions200JSONResponse []OpenSession
+
+func (response ListSessions200JSONResponse) VisitListSessionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSessionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListSessionsdefaultApplicationProblemPlusJSONResponse) VisitListSessionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndSessionRequestObject struct {
+	Account AccountName `json:"account"`
+	Session string      `json:"session"`
+}
+
+type EndSessionResponseObject interface {
+	VisitEndSessionResponse(w http.ResponseWriter) error
+}
+
+type EndSession204Response struct {
+}
+
+func (response EndSession204Response) VisitEndSessionResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type EndSessiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndSessiondefaultApplicationProblemPlusJSONResponse) VisitEndSessionResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4702,6 +6432,39 @@ func (response CreateCoursedefaultApplicationProblemPlusJSONResponse) VisitCreat
 	return err
 }
 
+type DeleteCourseRequestObject struct {
+	Course CourseSlug `json:"course"`
+}
+
+type DeleteCourseResponseObject interface {
+	VisitDeleteCourseResponse(w http.ResponseWriter) error
+}
+
+type DeleteCourse204Response struct {
+}
+
+func (response DeleteCourse204Response) VisitDeleteCourseResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DeleteCoursedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeleteCoursedefaultApplicationProblemPlusJSONResponse) VisitDeleteCourseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetCourseRequestObject struct {
 	Course CourseSlug `json:"course"`
 }
@@ -4730,6 +6493,126 @@ type GetCoursedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetCoursedefaultApplicationProblemPlusJSONResponse) VisitGetCourseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeCourseRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Body   *ChangeCourseJSONRequestBody
+}
+
+type ChangeCourseResponseObject interface {
+	VisitChangeCourseResponse(w http.ResponseWriter) error
+}
+
+type ChangeCourse200JSONResponse Course
+
+func (response ChangeCourse200JSONResponse) VisitChangeCourseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeCoursedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeCoursedefaultApplicationProblemPlusJSONResponse) VisitChangeCourseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ArchiveCourseRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Body   *ArchiveCourseJSONRequestBody
+}
+
+type ArchiveCourseResponseObject interface {
+	VisitArchiveCourseResponse(w http.ResponseWriter) error
+}
+
+type ArchiveCourse200JSONResponse Course
+
+func (response ArchiveCourse200JSONResponse) VisitArchiveCourseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ArchiveCoursedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ArchiveCoursedefaultApplicationProblemPlusJSONResponse) VisitArchiveCourseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CopyCourseRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Body   *CopyCourseJSONRequestBody
+}
+
+type CopyCourseResponseObject interface {
+	VisitCopyCourseResponse(w http.ResponseWriter) error
+}
+
+type CopyCourse201JSONResponse Course
+
+func (response CopyCourse201JSONResponse) VisitCopyCourseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CopyCoursedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CopyCoursedefaultApplicationProblemPlusJSONResponse) VisitCopyCourseResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4781,19 +6664,53 @@ func (response AddMemberdefaultApplicationProblemPlusJSONResponse) VisitAddMembe
 	return err
 }
 
-type OpenPaperRequestObject struct {
-	Course CourseSlug `json:"course"`
-	Paper  PaperSlug  `json:"paper"`
-	Body   *OpenPaperJSONRequestBody
+type RemoveMemberRequestObject struct {
+	Course  CourseSlug  `json:"course"`
+	Account AccountName `json:"account"`
 }
 
-type OpenPaperResponseObject interface {
-	VisitOpenPaperResponse(w http.ResponseWriter) error
+type RemoveMemberResponseObject interface {
+	VisitRemoveMemberResponse(w http.ResponseWriter) error
 }
 
-type OpenPaper200JSONResponse CoursePaper
+type RemoveMember204Response struct {
+}
 
-func (response OpenPaper200JSONResponse) VisitOpenPaperResponse(w http.ResponseWriter) error {
+func (response RemoveMember204Response) VisitRemoveMemberResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveMemberdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveMemberdefaultApplicationProblemPlusJSONResponse) VisitRemoveMemberResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeMemberRequestObject struct {
+	Course  CourseSlug  `json:"course"`
+	Account AccountName `json:"account"`
+	Body    *ChangeMemberJSONRequestBody
+}
+
+type ChangeMemberResponseObject interface {
+	VisitChangeMemberResponse(w http.ResponseWriter) error
+}
+
+type ChangeMember200JSONResponse Member
+
+func (response ChangeMember200JSONResponse) VisitChangeMemberResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -4805,12 +6722,447 @@ func (response OpenPaper200JSONResponse) VisitOpenPaperResponse(w http.ResponseW
 	return err
 }
 
-type OpenPaperdefaultApplicationProblemPlusJSONResponse struct {
+type ChangeMemberdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response OpenPaperdefaultApplicationProblemPlusJSONResponse) VisitOpenPaperResponse(w http.ResponseWriter) error {
+func (response ChangeMemberdefaultApplicationProblemPlusJSONResponse) VisitChangeMemberResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UnsetPaperRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Paper  PaperSlug  `json:"paper"`
+}
+
+type UnsetPaperResponseObject interface {
+	VisitUnsetPaperResponse(w http.ResponseWriter) error
+}
+
+type UnsetPaper204Response struct {
+}
+
+func (response UnsetPaper204Response) VisitUnsetPaperResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type UnsetPaperdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UnsetPaperdefaultApplicationProblemPlusJSONResponse) VisitUnsetPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPaperRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Paper  PaperSlug  `json:"paper"`
+	Body   *SetPaperJSONRequestBody
+}
+
+type SetPaperResponseObject interface {
+	VisitSetPaperResponse(w http.ResponseWriter) error
+}
+
+type SetPaper200JSONResponse CoursePaper
+
+func (response SetPaper200JSONResponse) VisitSetPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPaperdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetPaperdefaultApplicationProblemPlusJSONResponse) VisitSetPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListCandidatesRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Paper  PaperSlug  `json:"paper"`
+}
+
+type ListCandidatesResponseObject interface {
+	VisitListCandidatesResponse(w http.ResponseWriter) error
+}
+
+type ListCandidates200JSONResponse []Candidate
+
+func (response ListCandidates200JSONResponse) VisitListCandidatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListCandidatesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListCandidatesdefaultApplicationProblemPlusJSONResponse) VisitListCandidatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeBackExtensionRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Paper  PaperSlug  `json:"paper"`
+	Params TakeBackExtensionParams
+}
+
+type TakeBackExtensionResponseObject interface {
+	VisitTakeBackExtensionResponse(w http.ResponseWriter) error
+}
+
+type TakeBackExtension204Response struct {
+}
+
+func (response TakeBackExtension204Response) VisitTakeBackExtensionResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type TakeBackExtensiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeBackExtensiondefaultApplicationProblemPlusJSONResponse) VisitTakeBackExtensionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListExtensionsRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Paper  PaperSlug  `json:"paper"`
+}
+
+type ListExtensionsResponseObject interface {
+	VisitListExtensionsResponse(w http.ResponseWriter) error
+}
+
+type ListExtensions200JSONResponse []Extension
+
+func (response ListExtensions200JSONResponse) VisitListExtensionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListExtensionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListExtensionsdefaultApplicationProblemPlusJSONResponse) VisitListExtensionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExtendPaperRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Paper  PaperSlug  `json:"paper"`
+	Body   *ExtendPaperJSONRequestBody
+}
+
+type ExtendPaperResponseObject interface {
+	VisitExtendPaperResponse(w http.ResponseWriter) error
+}
+
+type ExtendPaper200JSONResponse Extension
+
+func (response ExtendPaper200JSONResponse) VisitExtendPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExtendPaperdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExtendPaperdefaultApplicationProblemPlusJSONResponse) VisitExtendPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TellAllRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Paper  PaperSlug  `json:"paper"`
+	Body   *TellAllJSONRequestBody
+}
+
+type TellAllResponseObject interface {
+	VisitTellAllResponse(w http.ResponseWriter) error
+}
+
+type TellAll201JSONResponse Notice
+
+func (response TellAll201JSONResponse) VisitTellAllResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TellAlldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TellAlldefaultApplicationProblemPlusJSONResponse) VisitTellAllResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReleaseMarksRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Paper  PaperSlug  `json:"paper"`
+	Body   *ReleaseMarksJSONRequestBody
+}
+
+type ReleaseMarksResponseObject interface {
+	VisitReleaseMarksResponse(w http.ResponseWriter) error
+}
+
+type ReleaseMarks200JSONResponse CoursePaper
+
+func (response ReleaseMarks200JSONResponse) VisitReleaseMarksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReleaseMarksdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReleaseMarksdefaultApplicationProblemPlusJSONResponse) VisitReleaseMarksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type IssuePasswordsRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Body   *IssuePasswordsJSONRequestBody
+}
+
+type IssuePasswordsResponseObject interface {
+	VisitIssuePasswordsResponse(w http.ResponseWriter) error
+}
+
+type IssuePasswords201JSONResponse []AddedAccount
+
+func (response IssuePasswords201JSONResponse) VisitIssuePasswordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type IssuePasswordsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response IssuePasswordsdefaultApplicationProblemPlusJSONResponse) VisitIssuePasswordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ImportRosterRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Params ImportRosterParams
+	Body   *multipart.Reader
+}
+
+type ImportRosterResponseObject interface {
+	VisitImportRosterResponse(w http.ResponseWriter) error
+}
+
+type ImportRoster200JSONResponse ImportedRoster
+
+func (response ImportRoster200JSONResponse) VisitImportRosterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ImportRosterdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ImportRosterdefaultApplicationProblemPlusJSONResponse) VisitImportRosterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewRosterRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Params PreviewRosterParams
+	Body   *multipart.Reader
+}
+
+type PreviewRosterResponseObject interface {
+	VisitPreviewRosterResponse(w http.ResponseWriter) error
+}
+
+type PreviewRoster200JSONResponse RosterPreview
+
+func (response PreviewRoster200JSONResponse) VisitPreviewRosterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewRosterdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PreviewRosterdefaultApplicationProblemPlusJSONResponse) VisitPreviewRosterResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5586,6 +7938,65 @@ func (response StopJobdefaultApplicationProblemPlusJSONResponse) VisitStopJobRes
 	return err
 }
 
+type ListLogRequestObject struct {
+	Params ListLogParams
+}
+
+type ListLogResponseObject interface {
+	VisitListLogResponse(w http.ResponseWriter) error
+}
+
+type ListLog200JSONResponse LogPage
+
+func (response ListLog200JSONResponse) VisitListLogResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListLog200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ListLog200TextcsvResponse) VisitListLogResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ListLogdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListLogdefaultApplicationProblemPlusJSONResponse) VisitListLogResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListOwnMarksRequestObject struct {
 }
 
@@ -5891,6 +8302,74 @@ type CheckPaperdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CheckPaperdefaultApplicationProblemPlusJSONResponse) VisitCheckPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FollowPaperRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+}
+
+type FollowPaperResponseObject interface {
+	VisitFollowPaperResponse(w http.ResponseWriter) error
+}
+
+type FollowPaper200TexteventStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response FollowPaper200TexteventStreamResponse) VisitFollowPaperResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/event-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type FollowPaperdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FollowPaperdefaultApplicationProblemPlusJSONResponse) VisitFollowPaperResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6341,6 +8820,46 @@ type PublishPaperdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response PublishPaperdefaultApplicationProblemPlusJSONResponse) VisitPublishPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginExaminationRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+	Body  *BeginExaminationJSONRequestBody
+}
+
+type BeginExaminationResponseObject interface {
+	VisitBeginExaminationResponse(w http.ResponseWriter) error
+}
+
+type BeginExamination200JSONResponse PaperSummary
+
+func (response BeginExamination200JSONResponse) VisitBeginExaminationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginExaminationdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginExaminationdefaultApplicationProblemPlusJSONResponse) VisitBeginExaminationResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7472,24 +9991,84 @@ type StrictServerInterface interface {
 	// SetActive Have somebody log in no longer, or again. All that they have done is kept. For the same.
 	// (PUT /api/accounts/{account}/active)
 	SetActive(ctx context.Context, request SetActiveRequestObject) (SetActiveResponseObject, error)
+	// Anonymise Make a deactivated account anonymous for good. Its attempts and marks stay, and nothing says whose they were. For those who may reset its password.
+	// (POST /api/accounts/{account}/anonymous)
+	Anonymise(ctx context.Context, request AnonymiseRequestObject) (AnonymiseResponseObject, error)
+	// GetPersonFile All that is stored of somebody, as one file. For themselves, and for those who may reset their password.
+	// (GET /api/accounts/{account}/file)
+	GetPersonFile(ctx context.Context, request GetPersonFileRequestObject) (GetPersonFileResponseObject, error)
 	// ResetPassword Give somebody a new one-time password and end their sessions. For administrators, and for those who instruct all courses of a learner.
 	// (POST /api/accounts/{account}/password)
 	ResetPassword(ctx context.Context, request ResetPasswordRequestObject) (ResetPasswordResponseObject, error)
+	// ListSessions Where somebody is logged in. For themselves, and for those who may reset their password.
+	// (GET /api/accounts/{account}/sessions)
+	ListSessions(ctx context.Context, request ListSessionsRequestObject) (ListSessionsResponseObject, error)
+	// EndSession End a session. For the same.
+	// (DELETE /api/accounts/{account}/sessions/{session})
+	EndSession(ctx context.Context, request EndSessionRequestObject) (EndSessionResponseObject, error)
 	// ListCourses One's courses; for administrators all. For instructors and assistants.
 	// (GET /api/courses)
 	ListCourses(ctx context.Context, request ListCoursesRequestObject) (ListCoursesResponseObject, error)
 	// CreateCourse Make a course, which one then instructs. For administrators.
 	// (POST /api/courses)
 	CreateCourse(ctx context.Context, request CreateCourseRequestObject) (CreateCourseResponseObject, error)
+	// DeleteCourse Delete a course in which nobody has worked. Any other can be archived. For its instructors.
+	// (DELETE /api/courses/{course})
+	DeleteCourse(ctx context.Context, request DeleteCourseRequestObject) (DeleteCourseResponseObject, error)
 	// GetCourse A course with its papers and members. For its instructors and assistants.
 	// (GET /api/courses/{course})
 	GetCourse(ctx context.Context, request GetCourseRequestObject) (GetCourseResponseObject, error)
+	// ChangeCourse Give a course another title or time zone. For its instructors.
+	// (PUT /api/courses/{course})
+	ChangeCourse(ctx context.Context, request ChangeCourseRequestObject) (ChangeCourseResponseObject, error)
+	// ArchiveCourse Archive a course, so that it can be read and nothing more is done in it, or take it out of the archive. For its instructors.
+	// (PUT /api/courses/{course}/archived)
+	ArchiveCourse(ctx context.Context, request ArchiveCourseRequestObject) (ArchiveCourseResponseObject, error)
+	// CopyCourse Make a course with all of another but its people. For its instructors, and for administrators.
+	// (POST /api/courses/{course}/copies)
+	CopyCourse(ctx context.Context, request CopyCourseRequestObject) (CopyCourseResponseObject, error)
 	// AddMember Add somebody to a course, making the account if there is none, or give a member another role. For its instructors.
 	// (POST /api/courses/{course}/members)
 	AddMember(ctx context.Context, request AddMemberRequestObject) (AddMemberResponseObject, error)
-	// OpenPaper Open a paper to a course, or change its times. A time that is left out is taken from the paper. For its instructors.
+	// RemoveMember Have a member leave a course. All that they have done in it is kept, and they can be added again. For its instructors.
+	// (DELETE /api/courses/{course}/members/{account})
+	RemoveMember(ctx context.Context, request RemoveMemberRequestObject) (RemoveMemberResponseObject, error)
+	// ChangeMember Replace what a member is in a course, and how they are called. For its instructors.
+	// (PUT /api/courses/{course}/members/{account})
+	ChangeMember(ctx context.Context, request ChangeMemberRequestObject) (ChangeMemberResponseObject, error)
+	// UnsetPaper Take a paper out of a course in which nobody has submitted anything for it. For its instructors.
+	// (DELETE /api/courses/{course}/papers/{paper})
+	UnsetPaper(ctx context.Context, request UnsetPaperRequestObject) (UnsetPaperResponseObject, error)
+	// SetPaper Set a paper for a course, or change its times and rules there. What is left out stays as it is, or is taken from the paper. For its instructors.
 	// (PUT /api/courses/{course}/papers/{paper})
-	OpenPaper(ctx context.Context, request OpenPaperRequestObject) (OpenPaperResponseObject, error)
+	SetPaper(ctx context.Context, request SetPaperRequestObject) (SetPaperResponseObject, error)
+	// ListCandidates Who has begun an examination. For the course's instructors and assistants.
+	// (GET /api/courses/{course}/papers/{paper}/candidates)
+	ListCandidates(ctx context.Context, request ListCandidatesRequestObject) (ListCandidatesResponseObject, error)
+	// TakeBackExtension Take an extension back. For the course's instructors.
+	// (DELETE /api/courses/{course}/papers/{paper}/extensions)
+	TakeBackExtension(ctx context.Context, request TakeBackExtensionRequestObject) (TakeBackExtensionResponseObject, error)
+	// ListExtensions Who has more time for a paper. For the course's instructors and assistants.
+	// (GET /api/courses/{course}/papers/{paper}/extensions)
+	ListExtensions(ctx context.Context, request ListExtensionsRequestObject) (ListExtensionsResponseObject, error)
+	// ExtendPaper Give a learner or a group more time for a paper, in place of an extension that they have. For the course's instructors.
+	// (PUT /api/courses/{course}/papers/{paper}/extensions)
+	ExtendPaper(ctx context.Context, request ExtendPaperRequestObject) (ExtendPaperResponseObject, error)
+	// TellAll Say something to all who work on a paper. It appears on their pages at once. For the course's instructors.
+	// (POST /api/courses/{course}/papers/{paper}/notices)
+	TellAll(ctx context.Context, request TellAllRequestObject) (TellAllResponseObject, error)
+	// ReleaseMarks Tell learners outcomes, marks and findings, whatever the rules say, or take that back. For its instructors.
+	// (PUT /api/courses/{course}/papers/{paper}/release)
+	ReleaseMarks(ctx context.Context, request ReleaseMarksRequestObject) (ReleaseMarksResponseObject, error)
+	// IssuePasswords Give several learners of a course new one-time passwords, and end their sessions. For its instructors.
+	// (POST /api/courses/{course}/passwords)
+	IssuePasswords(ctx context.Context, request IssuePasswordsRequestObject) (IssuePasswordsResponseObject, error)
+	// ImportRoster Import a roster into a course, as it was previewed. All of it is done or nothing is. For the course's instructors.
+	// (POST /api/courses/{course}/roster)
+	ImportRoster(ctx context.Context, request ImportRosterRequestObject) (ImportRosterResponseObject, error)
+	// PreviewRoster What importing a roster would do, line by line. Nothing is done. For the course's instructors.
+	// (POST /api/courses/{course}/roster/preview)
+	PreviewRoster(ctx context.Context, request PreviewRosterRequestObject) (PreviewRosterResponseObject, error)
 	// ListDatasets The datasets of the caller's papers. An instructor sees all.
 	// (GET /api/datasets)
 	ListDatasets(ctx context.Context, request ListDatasetsRequestObject) (ListDatasetsResponseObject, error)
@@ -7544,6 +10123,9 @@ type StrictServerInterface interface {
 	// StopJob Stop a build or load. What it has made so far is removed; the last good build stays in use.
 	// (POST /api/jobs/{job}/stop)
 	StopJob(ctx context.Context, request StopJobRequestObject) (StopJobResponseObject, error)
+	// ListLog The audit log, the latest first - who did what to accounts, courses, papers and marks. For instructors of their own courses, and for administrators.
+	// (GET /api/log)
+	ListLog(ctx context.Context, request ListLogRequestObject) (ListLogResponseObject, error)
 	// ListOwnMarks The caller's own marks, paper by paper.
 	// (GET /api/marks)
 	ListOwnMarks(ctx context.Context, request ListOwnMarksRequestObject) (ListOwnMarksResponseObject, error)
@@ -7568,6 +10150,9 @@ type StrictServerInterface interface {
 	// CheckPaper Check a paper's exercises on the build in use and every variant. Checking is a job. For instructors.
 	// (POST /api/papers/{paper}/check)
 	CheckPaper(ctx context.Context, request CheckPaperRequestObject) (CheckPaperResponseObject, error)
+	// FollowPaper What changes of a paper while one works on it - its times, what is told, and what instructors say to all - as server-sent events. Each is a PaperNews.
+	// (GET /api/papers/{paper}/events)
+	FollowPaper(ctx context.Context, request FollowPaperRequestObject) (FollowPaperResponseObject, error)
 	// GetExercise One exercise.
 	// (GET /api/papers/{paper}/exercises/{exercise})
 	GetExercise(ctx context.Context, request GetExerciseRequestObject) (GetExerciseResponseObject, error)
@@ -7598,6 +10183,9 @@ type StrictServerInterface interface {
 	// PublishPaper Publish a paper's text, if it has not changed since the revision given. Publishing is a job; it runs all answers first, and asks where the examiner finds errors. For instructors.
 	// (POST /api/papers/{paper}/publication)
 	PublishPaper(ctx context.Context, request PublishPaperRequestObject) (PublishPaperResponseObject, error)
+	// BeginExamination Begin one's examination, or go on with it in this session.
+	// (POST /api/papers/{paper}/sitting)
+	BeginExamination(ctx context.Context, request BeginExaminationRequestObject) (BeginExaminationResponseObject, error)
 	// ListVersions The versions of a paper, the latest first. For instructors.
 	// (GET /api/papers/{paper}/versions)
 	ListVersions(ctx context.Context, request ListVersionsRequestObject) (ListVersionsResponseObject, error)
@@ -7821,6 +10409,59 @@ func (sh *strictHandler) SetActive(ctx *gin.Context, account AccountName) {
 	}
 }
 
+// Anonymise operation middleware
+func (sh *strictHandler) Anonymise(ctx *gin.Context, account AccountName) {
+	var request AnonymiseRequestObject
+
+	request.Account = account
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Anonymise(ctx, request.(AnonymiseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Anonymise")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AnonymiseResponseObject); ok {
+		if err := validResponse.VisitAnonymiseResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetPersonFile operation middleware
+func (sh *strictHandler) GetPersonFile(ctx *gin.Context, account AccountName, params GetPersonFileParams) {
+	var request GetPersonFileRequestObject
+
+	request.Account = account
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPersonFile(ctx, request.(GetPersonFileRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPersonFile")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetPersonFileResponseObject); ok {
+		if err := validResponse.VisitGetPersonFileResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ResetPassword operation middleware
 func (sh *strictHandler) ResetPassword(ctx *gin.Context, account AccountName) {
 	var request ResetPasswordRequestObject
@@ -7840,6 +10481,59 @@ func (sh *strictHandler) ResetPassword(ctx *gin.Context, account AccountName) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ResetPasswordResponseObject); ok {
 		if err := validResponse.VisitResetPasswordResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListSessions operation middleware
+func (sh *strictHandler) ListSessions(ctx *gin.Context, account AccountName) {
+	var request ListSessionsRequestObject
+
+	request.Account = account
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListSessions(ctx, request.(ListSessionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListSessions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListSessionsResponseObject); ok {
+		if err := validResponse.VisitListSessionsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// EndSession operation middleware
+func (sh *strictHandler) EndSession(ctx *gin.Context, account AccountName, session string) {
+	var request EndSessionRequestObject
+
+	request.Account = account
+	request.Session = session
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndSession(ctx, request.(EndSessionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndSession")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(EndSessionResponseObject); ok {
+		if err := validResponse.VisitEndSessionResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -7913,6 +10607,32 @@ func (sh *strictHandler) CreateCourse(ctx *gin.Context) {
 	}
 }
 
+// DeleteCourse operation middleware
+func (sh *strictHandler) DeleteCourse(ctx *gin.Context, course CourseSlug) {
+	var request DeleteCourseRequestObject
+
+	request.Course = course
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeleteCourse(ctx, request.(DeleteCourseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeleteCourse")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DeleteCourseResponseObject); ok {
+		if err := validResponse.VisitDeleteCourseResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetCourse operation middleware
 func (sh *strictHandler) GetCourse(ctx *gin.Context, course CourseSlug) {
 	var request GetCourseRequestObject
@@ -7932,6 +10652,138 @@ func (sh *strictHandler) GetCourse(ctx *gin.Context, course CourseSlug) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetCourseResponseObject); ok {
 		if err := validResponse.VisitGetCourseResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ChangeCourse operation middleware
+func (sh *strictHandler) ChangeCourse(ctx *gin.Context, course CourseSlug) {
+	var request ChangeCourseRequestObject
+
+	request.Course = course
+
+	var body ChangeCourseJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeCourse(ctx, request.(ChangeCourseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeCourse")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ChangeCourseResponseObject); ok {
+		if err := validResponse.VisitChangeCourseResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ArchiveCourse operation middleware
+func (sh *strictHandler) ArchiveCourse(ctx *gin.Context, course CourseSlug) {
+	var request ArchiveCourseRequestObject
+
+	request.Course = course
+
+	var body ArchiveCourseJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ArchiveCourse(ctx, request.(ArchiveCourseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ArchiveCourse")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ArchiveCourseResponseObject); ok {
+		if err := validResponse.VisitArchiveCourseResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CopyCourse operation middleware
+func (sh *strictHandler) CopyCourse(ctx *gin.Context, course CourseSlug) {
+	var request CopyCourseRequestObject
+
+	request.Course = course
+
+	var body CopyCourseJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CopyCourse(ctx, request.(CopyCourseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CopyCourse")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CopyCourseResponseObject); ok {
+		if err := validResponse.VisitCopyCourseResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -7983,14 +10835,41 @@ func (sh *strictHandler) AddMember(ctx *gin.Context, course CourseSlug) {
 	}
 }
 
-// OpenPaper operation middleware
-func (sh *strictHandler) OpenPaper(ctx *gin.Context, course CourseSlug, paper PaperSlug) {
-	var request OpenPaperRequestObject
+// RemoveMember operation middleware
+func (sh *strictHandler) RemoveMember(ctx *gin.Context, course CourseSlug, account AccountName) {
+	var request RemoveMemberRequestObject
 
 	request.Course = course
-	request.Paper = paper
+	request.Account = account
 
-	var body OpenPaperJSONRequestBody
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveMember(ctx, request.(RemoveMemberRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveMember")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveMemberResponseObject); ok {
+		if err := validResponse.VisitRemoveMemberResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ChangeMember operation middleware
+func (sh *strictHandler) ChangeMember(ctx *gin.Context, course CourseSlug, account AccountName) {
+	var request ChangeMemberRequestObject
+
+	request.Course = course
+	request.Account = account
+
+	var body ChangeMemberJSONRequestBody
 	var err error
 	// A request validator built on kin-openapi's openapi3filter with
 	// KeepValidatedValue leaves the value it validated on the body. Bind
@@ -8009,18 +10888,419 @@ func (sh *strictHandler) OpenPaper(ctx *gin.Context, course CourseSlug, paper Pa
 	request.Body = &body
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.OpenPaper(ctx, request.(OpenPaperRequestObject))
+		return sh.ssi.ChangeMember(ctx, request.(ChangeMemberRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "OpenPaper")
+		handler = middleware(handler, "ChangeMember")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(OpenPaperResponseObject); ok {
-		if err := validResponse.VisitOpenPaperResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(ChangeMemberResponseObject); ok {
+		if err := validResponse.VisitChangeMemberResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// UnsetPaper operation middleware
+func (sh *strictHandler) UnsetPaper(ctx *gin.Context, course CourseSlug, paper PaperSlug) {
+	var request UnsetPaperRequestObject
+
+	request.Course = course
+	request.Paper = paper
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UnsetPaper(ctx, request.(UnsetPaperRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UnsetPaper")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(UnsetPaperResponseObject); ok {
+		if err := validResponse.VisitUnsetPaperResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetPaper operation middleware
+func (sh *strictHandler) SetPaper(ctx *gin.Context, course CourseSlug, paper PaperSlug) {
+	var request SetPaperRequestObject
+
+	request.Course = course
+	request.Paper = paper
+
+	var body SetPaperJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetPaper(ctx, request.(SetPaperRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetPaper")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SetPaperResponseObject); ok {
+		if err := validResponse.VisitSetPaperResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListCandidates operation middleware
+func (sh *strictHandler) ListCandidates(ctx *gin.Context, course CourseSlug, paper PaperSlug) {
+	var request ListCandidatesRequestObject
+
+	request.Course = course
+	request.Paper = paper
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListCandidates(ctx, request.(ListCandidatesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListCandidates")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListCandidatesResponseObject); ok {
+		if err := validResponse.VisitListCandidatesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TakeBackExtension operation middleware
+func (sh *strictHandler) TakeBackExtension(ctx *gin.Context, course CourseSlug, paper PaperSlug, params TakeBackExtensionParams) {
+	var request TakeBackExtensionRequestObject
+
+	request.Course = course
+	request.Paper = paper
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeBackExtension(ctx, request.(TakeBackExtensionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeBackExtension")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TakeBackExtensionResponseObject); ok {
+		if err := validResponse.VisitTakeBackExtensionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListExtensions operation middleware
+func (sh *strictHandler) ListExtensions(ctx *gin.Context, course CourseSlug, paper PaperSlug) {
+	var request ListExtensionsRequestObject
+
+	request.Course = course
+	request.Paper = paper
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListExtensions(ctx, request.(ListExtensionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListExtensions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListExtensionsResponseObject); ok {
+		if err := validResponse.VisitListExtensionsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ExtendPaper operation middleware
+func (sh *strictHandler) ExtendPaper(ctx *gin.Context, course CourseSlug, paper PaperSlug) {
+	var request ExtendPaperRequestObject
+
+	request.Course = course
+	request.Paper = paper
+
+	var body ExtendPaperJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExtendPaper(ctx, request.(ExtendPaperRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExtendPaper")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ExtendPaperResponseObject); ok {
+		if err := validResponse.VisitExtendPaperResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TellAll operation middleware
+func (sh *strictHandler) TellAll(ctx *gin.Context, course CourseSlug, paper PaperSlug) {
+	var request TellAllRequestObject
+
+	request.Course = course
+	request.Paper = paper
+
+	var body TellAllJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TellAll(ctx, request.(TellAllRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TellAll")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TellAllResponseObject); ok {
+		if err := validResponse.VisitTellAllResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReleaseMarks operation middleware
+func (sh *strictHandler) ReleaseMarks(ctx *gin.Context, course CourseSlug, paper PaperSlug) {
+	var request ReleaseMarksRequestObject
+
+	request.Course = course
+	request.Paper = paper
+
+	var body ReleaseMarksJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReleaseMarks(ctx, request.(ReleaseMarksRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReleaseMarks")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReleaseMarksResponseObject); ok {
+		if err := validResponse.VisitReleaseMarksResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// IssuePasswords operation middleware
+func (sh *strictHandler) IssuePasswords(ctx *gin.Context, course CourseSlug) {
+	var request IssuePasswordsRequestObject
+
+	request.Course = course
+
+	var body IssuePasswordsJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.IssuePasswords(ctx, request.(IssuePasswordsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "IssuePasswords")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(IssuePasswordsResponseObject); ok {
+		if err := validResponse.VisitIssuePasswordsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ImportRoster operation middleware
+func (sh *strictHandler) ImportRoster(ctx *gin.Context, course CourseSlug, params ImportRosterParams) {
+	var request ImportRosterRequestObject
+
+	request.Course = course
+	request.Params = params
+
+	if reader, err := ctx.Request.MultipartReader(); err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	} else {
+		request.Body = reader
+	}
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ImportRoster(ctx, request.(ImportRosterRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ImportRoster")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ImportRosterResponseObject); ok {
+		if err := validResponse.VisitImportRosterResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// PreviewRoster operation middleware
+func (sh *strictHandler) PreviewRoster(ctx *gin.Context, course CourseSlug, params PreviewRosterParams) {
+	var request PreviewRosterRequestObject
+
+	request.Course = course
+	request.Params = params
+
+	if reader, err := ctx.Request.MultipartReader(); err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	} else {
+		request.Body = reader
+	}
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PreviewRoster(ctx, request.(PreviewRosterRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PreviewRoster")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PreviewRosterResponseObject); ok {
+		if err := validResponse.VisitPreviewRosterResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -8540,6 +11820,32 @@ func (sh *strictHandler) StopJob(ctx *gin.Context, job JobId) {
 	}
 }
 
+// ListLog operation middleware
+func (sh *strictHandler) ListLog(ctx *gin.Context, params ListLogParams) {
+	var request ListLogRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListLog(ctx, request.(ListLogRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListLog")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListLogResponseObject); ok {
+		if err := validResponse.VisitListLogResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListOwnMarks operation middleware
 func (sh *strictHandler) ListOwnMarks(ctx *gin.Context) {
 	var request ListOwnMarksRequestObject
@@ -8758,6 +12064,32 @@ func (sh *strictHandler) CheckPaper(ctx *gin.Context, paper PaperSlug) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(CheckPaperResponseObject); ok {
 		if err := validResponse.VisitCheckPaperResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// FollowPaper operation middleware
+func (sh *strictHandler) FollowPaper(ctx *gin.Context, paper PaperSlug) {
+	var request FollowPaperRequestObject
+
+	request.Paper = paper
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FollowPaper(ctx, request.(FollowPaperRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FollowPaper")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(FollowPaperResponseObject); ok {
+		if err := validResponse.VisitFollowPaperResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -9099,6 +12431,50 @@ func (sh *strictHandler) PublishPaper(ctx *gin.Context, paper PaperSlug) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(PublishPaperResponseObject); ok {
 		if err := validResponse.VisitPublishPaperResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// BeginExamination operation middleware
+func (sh *strictHandler) BeginExamination(ctx *gin.Context, paper PaperSlug) {
+	var request BeginExaminationRequestObject
+
+	request.Paper = paper
+
+	var body BeginExaminationJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginExamination(ctx, request.(BeginExaminationRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginExamination")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(BeginExaminationResponseObject); ok {
+		if err := validResponse.VisitBeginExaminationResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
