@@ -83,6 +83,9 @@ func followers(code int) [7]int { return [7]int{401, 403, 403, code, 404, 403, c
 // instructors are those of the course.
 func instructors(code int) [7]int { return [7]int{401, 403, 403, 403, 404, 403, code} }
 
+// managers are the instructors of the course, and administrators.
+func managers(code int) [7]int { return [7]int{401, 403, 403, 403, 404, code, code} }
+
 // calls are all calls there are, and who may make them.
 var calls = []call{
 	{"getHealth", "GET", "/api/health", "", each(200)},
@@ -161,11 +164,53 @@ var calls = []call{
 		[7]int{401, 403, 403, 403, 403, 409, 409},
 	},
 	{"getCourse", "GET", "/api/courses/evening-group", "", [7]int{401, 403, 403, 200, 404, 200, 200}},
-	{"openPaper", "PUT", "/api/courses/evening-group/papers/nothing", `{}`, instructors(404)},
+	{"changeCourse", "PUT", "/api/courses/evening-group", `{"zone":"nowhere"}`, managers(422)},
+	{"deleteCourse", "DELETE", "/api/courses/evening-group", "", managers(409)},
+	{"archiveCourse", "PUT", "/api/courses/evening-group/archived", `{"archived":false}`, managers(200)},
 	{
-		"addMember", "POST", "/api/courses/evening-group/members", `{"name":"a b"}`,
-		[7]int{401, 403, 403, 403, 404, 422, 422},
+		"copyCourse", "POST", "/api/courses/evening-group/copies", `{"slug":"evening-group"}`,
+		[7]int{401, 403, 403, 403, 404, 409, 409},
 	},
+	{"setPaper", "PUT", "/api/courses/evening-group/papers/nothing", `{}`, instructors(404)},
+	{"unsetPaper", "DELETE", "/api/courses/evening-group/papers/first-look", "", instructors(409)},
+	{
+		"releaseMarks", "PUT", "/api/courses/evening-group/papers/first-look/release", `{"released":false}`,
+		instructors(200),
+	},
+	{"listExtensions", "GET", "/api/courses/evening-group/papers/first-look/extensions", "", followers(200)},
+	{
+		"extendPaper", "PUT", "/api/courses/evening-group/papers/first-look/extensions",
+		`{"learner":"nobody-at-all","due":"2046-01-01T00:00:00Z","reason":"none"}`, instructors(422),
+	},
+	{
+		"takeBackExtension", "DELETE", "/api/courses/evening-group/papers/first-look/extensions?learner=nobody-at-all",
+		"", instructors(404),
+	},
+	{"tellAll", "POST", "/api/courses/evening-group/papers/first-look/notices", `{"text":" "}`, instructors(422)},
+	{"listCandidates", "GET", "/api/courses/evening-group/papers/first-look/candidates", "", followers(200)},
+	{"beginExamination", "POST", "/api/papers/first-look/sitting", `{}`, readers(409)},
+	{"followPaper", "GET", "/api/papers/no-such-paper-is-followed/events", "", loggedIn(404)},
+	{"addMember", "POST", "/api/courses/evening-group/members", `{"name":"a b"}`, managers(422)},
+	{
+		"changeMember", "PUT", "/api/courses/evening-group/members/nobody-at-all",
+		`{"role":"learner","group":"","display_name":"","email":""}`, managers(404),
+	},
+	{"removeMember", "DELETE", "/api/courses/evening-group/members/nobody-at-all", "", managers(404)},
+	{"previewRoster", "POST", "/api/courses/evening-group/roster/preview", "{}", managers(400)},
+	{"importRoster", "POST", "/api/courses/evening-group/roster?digest=none", "{}", managers(400)},
+	{
+		"issuePasswords", "POST", "/api/courses/evening-group/passwords", `{"learners":["nobody-at-all"]}`,
+		managers(404),
+	},
+	{"listSessions", "GET", "/api/accounts/nobody-at-all/sessions", "", preparers(404)},
+	{"listSessions", "GET", "/api/accounts/newcomer-examined/sessions", "", [7]int{401, 403, 403, 403, 404, 200, 200}},
+	{
+		"endSession", "DELETE", "/api/accounts/newcomer-examined/sessions/0", "",
+		[7]int{401, 403, 403, 403, 404, 404, 404},
+	},
+	{"getPersonFile", "GET", "/api/accounts/newcomer-examined/file", "", [7]int{401, 403, 403, 403, 404, 200, 200}},
+	{"anonymise", "POST", "/api/accounts/newcomer-examined/anonymous", "", [7]int{401, 403, 403, 403, 404, 409, 409}},
+	{"listLog", "GET", "/api/log?limit=1", "", preparers(200)},
 	{"createAccount", "POST", "/api/accounts", `{"name":"a b"}`, [7]int{401, 403, 403, 403, 403, 422, 422}},
 	{"resetPassword", "POST", "/api/accounts/nobody-at-all/password", "", preparers(404)},
 	{

@@ -57,6 +57,8 @@ func TestExamplesOfEveryCommandRun(t *testing.T) {
 		"query.sql": "SELECT name FROM hive LIMIT 3", "answer.sql": "SELECT name, valley FROM apiary",
 		"tables.sql": "CREATE TABLE meadow (id int PRIMARY KEY);", "rows.sql": "INSERT INTO meadow VALUES (1);",
 		"observers.csv":     "id,name\n1,Maud\n",
+		"roster.csv":        "login,name,group\nmaud,Maud Ferrow,Tuesday\n",
+		"numbers.csv":       "Number,name\nn17,Iris Calder\n",
 		"nights/a.sql":      "CREATE TABLE night (day date PRIMARY KEY); INSERT INTO night VALUES ('2026-05-01');",
 		"my-pack/pack.yaml": "pack: my-pack\ntitle: Mine\ndatasets:\n  mine:\n    setup: [a.sql]\npapers: [p.md]\n",
 		"my-pack/a.sql":     "CREATE TABLE a (n int PRIMARY KEY); INSERT INTO a VALUES (1), (2);",
@@ -75,7 +77,7 @@ func TestExamplesOfEveryCommandRun(t *testing.T) {
 	// answered, and an example may not be correct.
 	may := map[string]int{
 		"entry keep": 3, "entry clear": 3, "text copy": 3, "text rename": 3, "text remove": 3, "submit": 1,
-		"dataset confirm": 3, "dataset stop": 3, "password": 2, "member reset": 0, "member deactivate": 0,
+		"dataset confirm": 3, "dataset stop": 3, "paper begin": 3, "paper unset": 3, "password": 2, "member reset": 0, "member deactivate": 0,
 		"member activate": 0,
 	}
 	late := map[string]bool{"login": true, "logout": true, "demo": true, "serve": true, "password": true}

@@ -183,7 +183,11 @@ func (s *server) authenticate(c *gin.Context) {
 		err = s.Accounts.Admit(session.Account)
 	}
 	if err == nil && wantsFiles(c) { // before a byte of them is read
-		err = session.Account.May(account.Prepare)
+		if course := c.Param("course"); course != "" {
+			err = session.Account.May(account.Manage, course)
+		} else {
+			err = session.Account.May(account.Prepare)
+		}
 	}
 	if err != nil {
 		s.fail(c, err)
@@ -192,10 +196,14 @@ func (s *server) authenticate(c *gin.Context) {
 	c.Set("session", session)
 }
 
+// filePaths are the calls with which files are sent.
+var filePaths = []string{
+	"/api/packs", "/api/datasets/:dataset/builds", "/api/courses/:course/roster", "/api/courses/:course/roster/preview",
+}
+
 // wantsFiles tells whether files are sent with the call.
 func wantsFiles(c *gin.Context) bool {
-	return c.Request.Method == http.MethodPost && (c.FullPath() == "/api/packs" ||
-		c.FullPath() == "/api/datasets/:dataset/builds")
+	return c.Request.Method == http.MethodPost && slices.Contains(filePaths, c.FullPath())
 }
 
 // takesFiles tells whether a call's body consists of files, which are read as they arrive.
