@@ -136,6 +136,10 @@ var calls = []call{
 	{"getVersion", "GET", "/api/papers/first-look/versions/1", "", preparers(200)},
 	{"restoreVersion", "POST", "/api/papers/first-look/versions/99", "", preparers(404)},
 	{"findExercises", "GET", "/api/exercises?table=hive", "", preparers(200)},
+	{
+		"recheck", "POST", "/api/papers/no-such-paper-is-rechecked/recheck", `{}`,
+		[7]int{401, 403, 403, 403, 404, 403, 404},
+	},
 	{"getProgress", "GET", "/api/papers/first-look/progress", "", [7]int{401, 403, 403, 200, 200, 403, 200}},
 	{"getProgress", "GET", "/api/papers/first-look/progress?course=evening-group", "", followers(200)},
 	{"getMarks", "GET", "/api/papers/first-look/marks?course=evening-group", "", followers(200)},

@@ -10,14 +10,18 @@ type Look = Preferences["look"];
 // Each page loads when it is gone to; those of a learner's work do without Ant Design.
 const Antd = lazily(() => import("./parts/Antd").then((m) => m.Antd));
 const BuildPage = lazily(() => import("./pages/build/BuildPage").then((m) => m.BuildPage));
+const CoursePage = lazily(() => import("./pages/course/CoursePage").then((m) => m.CoursePage));
+const CoursesPage = lazily(() => import("./pages/courses/CoursesPage").then((m) => m.CoursesPage));
 const DatasetPage = lazily(() => import("./pages/dataset/DatasetPage").then((m) => m.DatasetPage));
 const DatasetsPage = lazily(() => import("./pages/datasets/DatasetsPage").then((m) => m.DatasetsPage));
 const ExercisesPage = lazily(() => import("./pages/exercises/ExercisesPage").then((m) => m.ExercisesPage));
 const FirstPassword = lazily(() => import("./pages/password/FirstPassword").then((m) => m.FirstPassword));
 const HistoryPage = lazily(() => import("./pages/history/HistoryPage").then((m) => m.HistoryPage));
+const ImportPage = lazily(() => import("./pages/import/ImportPage").then((m) => m.ImportPage));
 const LearnerPage = lazily(() => import("./pages/history/LearnerPage").then((m) => m.LearnerPage));
 const LogInAgain = lazily(() => import("./pages/login/LogInAgain").then((m) => m.LogInAgain));
 const LogInPage = lazily(() => import("./pages/login/LogInPage").then((m) => m.LogInPage));
+const LogPage = lazily(() => import("./pages/log/LogPage").then((m) => m.LogPage));
 const MapPage = lazily(() => import("./pages/map/MapPage").then((m) => m.MapPage));
 const PaperPage = lazily(() => import("./pages/paper/PaperPage").then((m) => m.PaperPage));
 const PapersPage = lazily(() => import("./pages/papers/PapersPage").then((m) => m.PapersPage));
@@ -88,6 +92,10 @@ function Pages({ dark }: { dark: boolean }) {
           <Route path="/papers/:paper/write" element={<WritePage dark={dark} />} />
           <Route path="/papers/:paper/publish" element={<PublishPage />} />
           <Route path="/papers/:paper/versions" element={<VersionsPage />} />
+          <Route path="/courses" element={<CoursesPage />} />
+          <Route path="/courses/:course" element={<CoursePage />} />
+          <Route path="/courses/:course/import" element={<ImportPage />} />
+          <Route path="/log" element={<LogPage />} />
           <Route path="/exercises" element={<ExercisesPage />} />
           <Route path="/datasets" element={dressed(<DatasetsPage />)} />
           <Route path="/datasets/:dataset" element={dressed(<DatasetPage />)} />

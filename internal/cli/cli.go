@@ -138,7 +138,7 @@ Exit codes: 0 done (submit: correct), 1 the answer was not correct, 2 wrong use,
 		p.member(),
 		p.account(),
 		p.progress(),
-		p.marks(), p.log(),
+		p.marks(), p.recheck(), p.log(),
 		p.mark(),
 	)
 	p.finish(root)

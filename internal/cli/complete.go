@@ -102,6 +102,7 @@ var examples = map[string]string{
 	"member sessions":   "examen member sessions robin\nexamen member sessions   # your own",
 	"member export":     "examen member export robin --to robin.json\nexamen member export robin --as html --to robin.html",
 	"member anonymise":  "examen member deactivate tarek\nexamen member anonymise tarek --yes",
+	"recheck":           "examen recheck first-look/3 --check\nexamen recheck first-look --yes --reason 'another accepted answer'",
 	"log":               "examen log --about marks\nexamen log --person robin --since 2026-09-01 -o csv",
 	"member reset":      "examen member reset juniper",
 	"member deactivate": "examen member deactivate bento",
@@ -129,7 +130,7 @@ const (
 
 // arguments lists what the arguments of each command are, in order; the last may be repeated.
 var arguments = map[string][]wanted{
-	"paper show": {aPaper}, "paper check": {aPaper}, "paper set": {aPaper}, "paper unset": {aPaper}, "paper release": {aPaper}, "paper extend": {aPaper, aMember},
+	"paper show": {aPaper}, "paper check": {aPaper}, "recheck": {anAddress}, "paper set": {aPaper}, "paper unset": {aPaper}, "paper release": {aPaper}, "paper extend": {aPaper, aMember},
 	"paper extensions": {aPaper}, "paper tell": {aPaper}, "paper begin": {aPaper}, "paper candidates": {aPaper}, "read": {anAddress},
 	"paper edit": {aPaper}, "paper publish": {aPaper}, "paper versions": {aPaper}, "paper compare": {aPaper},
 	"paper restore": {aPaper}, "paper discard": {aPaper}, "exercise copy": {anAddress, aPaper},

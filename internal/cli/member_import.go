@@ -89,11 +89,11 @@ func (p *program) importRoster(cmd *cobra.Command, paths []string, f *importFlag
 	}
 	p.table(p.err, previewHeader, previewLines(preview))
 	fmt.Fprintln(p.err, previewInWords(preview))
-	if preview.New+preview.Changed == 0 && preview.Wrong == 0 {
-		return nil
-	}
 	if preview.Wrong > 0 && !f.leaveOut {
 		return usageError{fmt.Errorf("%s wrong: mend them, or say --leave-out", are(preview.Wrong, "line"))}
+	}
+	if preview.New+preview.Changed == 0 {
+		return nil
 	}
 	if !f.yes {
 		if err := p.sure("Import this into "+f.course+"?", "nothing is imported"); err != nil {

@@ -149,6 +149,7 @@ const (
 	JobOfPack        JobKind = "pack"
 	JobOfPaper       JobKind = "paper"
 	JobOfPublication JobKind = "publication"
+	JobOfRecheck     JobKind = "recheck"
 )
 
 // Valid indicates whether the value is a known member of the JobKind enum.
@@ -161,6 +162,8 @@ func (e JobKind) Valid() bool {
 	case JobOfPaper:
 		return true
 	case JobOfPublication:
+		return true
+	case JobOfRecheck:
 		return true
 	default:
 		return false
@@ -714,9 +717,12 @@ type Attempt struct {
 	Paper   string  `json:"paper"`
 
 	// Points Points or a mark: exact, with as many decimals as it has.
-	Points   Points `json:"points"`
-	RowCount int64  `json:"row_count"`
-	Sql      string `json:"sql"`
+	Points Points `json:"points"`
+
+	// Rechecked When it was checked again.
+	Rechecked time.Time `json:"rechecked,omitempty,omitzero"`
+	RowCount  int64     `json:"row_count"`
+	Sql       string    `json:"sql"`
 
 	// Untold It was received. Outcome, mark and findings are told later: what is here of them says nothing.
 	Untold bool `json:"untold,omitempty,omitzero"`
@@ -1331,6 +1337,7 @@ type JobReport struct {
 	Inferred []InferredTable `json:"inferred,omitempty,omitzero"`
 	Pack     string          `json:"pack,omitempty,omitzero"`
 	Papers   []LoadedPaper   `json:"papers"`
+	Recheck  RecheckReport   `json:"recheck,omitempty,omitzero"`
 	Title    string          `json:"title"`
 
 	// Version Of a paper that was published.
@@ -1481,6 +1488,30 @@ type MarkByHand struct {
 	Reason string `json:"reason"`
 }
 
+// MarkChange defines model for MarkChange.
+type MarkChange struct {
+	Course      string `json:"course"`
+	DisplayName string `json:"display_name"`
+	Exercise    string `json:"exercise"`
+
+	// Is `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Is      Outcome `json:"is,omitempty,omitzero"`
+	Learner string  `json:"learner"`
+
+	// MarkIs Points or a mark: exact, with as many decimals as it has.
+	MarkIs Points `json:"mark_is"`
+
+	// MarkWas Points or a mark: exact, with as many decimals as it has.
+	MarkWas Points `json:"mark_was"`
+	Number  int    `json:"number"`
+
+	// Was `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Was Outcome `json:"was,omitempty,omitzero"`
+
+	// Why What was found this time in the attempt that counts.
+	Why string `json:"why,omitempty,omitzero"`
+}
+
 // Member defines model for Member.
 type Member struct {
 	// Deactivated Cannot log in any more.
@@ -1601,6 +1632,18 @@ type NewPublication struct {
 	// Note What was changed, for those who look at the versions.
 	Note     string `json:"note,omitempty,omitzero"`
 	Revision int64  `json:"revision"`
+}
+
+// NewRecheck defines model for NewRecheck.
+type NewRecheck struct {
+	// Course Left out, all that the caller instructs.
+	Course string `json:"course,omitempty,omitzero"`
+
+	// Exercise The slug or number of one exercise; left out, all.
+	Exercise string `json:"exercise,omitempty,omitzero"`
+
+	// Reason Which the log keeps.
+	Reason string `json:"reason,omitempty,omitzero"`
 }
 
 // NewText defines model for NewText.
@@ -1774,6 +1817,9 @@ type PaperSummary struct {
 
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points Points `json:"points"`
+
+	// Rechecked Exercises of which marks have changed since then, because attempts were checked again.
+	Rechecked int `json:"rechecked,omitempty,omitzero"`
 
 	// Rules How marks come of attempts, and what learners are told. What is left out is the default.
 	Rules PaperRules `json:"rules,omitempty,omitzero"`
@@ -1961,6 +2007,16 @@ type Publication struct {
 	// Was The published text.
 	Was   string      `json:"was"`
 	Wrong []TextError `json:"wrong"`
+}
+
+// RecheckReport defines model for RecheckReport.
+type RecheckReport struct {
+	// Applied The marks have changed; otherwise they would.
+	Applied bool `json:"applied"`
+
+	// Attempts How many were checked again.
+	Attempts int          `json:"attempts"`
+	Changes  []MarkChange `json:"changes"`
 }
 
 // Relation defines model for Relation.
@@ -2734,6 +2790,9 @@ type SetMarkJSONRequestBody = MarkByHand
 // PublishPaperJSONRequestBody defines body for PublishPaper for application/json ContentType.
 type PublishPaperJSONRequestBody = NewPublication
 
+// RecheckJSONRequestBody defines body for Recheck for application/json ContentType.
+type RecheckJSONRequestBody = NewRecheck
+
 // BeginExaminationJSONRequestBody defines body for BeginExamination for application/json ContentType.
 type BeginExaminationJSONRequestBody = Beginning
 
@@ -3367,6 +3426,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/papers/{paper}/publication (the `PublishPaper` operationId).
 	PublishPaper(ctx context.Context, paper PaperSlug, body PublishPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RecheckWithBody Check all attempts at a paper, or at one exercise, again on what holds now. It is a job, which asks before any mark changes. For instructors of the courses.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/papers/{paper}/recheck (the `Recheck` operationId).
+	RecheckWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Recheck Check all attempts at a paper, or at one exercise, again on what holds now. It is a job, which asks before any mark changes. For instructors of the courses.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/papers/{paper}/recheck (the `Recheck` operationId).
+	Recheck(ctx context.Context, paper PaperSlug, body RecheckJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// BeginExaminationWithBody Begin one's examination, or go on with it in this session.
 	//
@@ -5000,6 +5073,40 @@ func (c *Client) PublishPaperWithBody(ctx context.Context, paper PaperSlug, cont
 // Corresponds with POST /api/papers/{paper}/publication (the `PublishPaper` operationId).
 func (c *Client) PublishPaper(ctx context.Context, paper PaperSlug, body PublishPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewPublishPaperRequest(c.Server, paper, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RecheckWithBody Check all attempts at a paper, or at one exercise, again on what holds now. It is a job, which asks before any mark changes. For instructors of the courses.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/papers/{paper}/recheck (the `Recheck` operationId).
+func (c *Client) RecheckWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRecheckRequestWithBody(c.Server, paper, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Recheck Check all attempts at a paper, or at one exercise, again on what holds now. It is a job, which asks before any mark changes. For instructors of the courses.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/papers/{paper}/recheck (the `Recheck` operationId).
+func (c *Client) Recheck(ctx context.Context, paper PaperSlug, body RecheckJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRecheckRequest(c.Server, paper, body)
 	if err != nil {
 		return nil, err
 	}
@@ -9003,6 +9110,53 @@ func NewPublishPaperRequestWithBody(server string, paper PaperSlug, contentType 
 	return req, nil
 }
 
+// NewRecheckRequest calls the generic Recheck builder with application/json body
+func NewRecheckRequest(server string, paper PaperSlug, body RecheckJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewRecheckRequestWithBody(server, paper, "application/json", bodyReader)
+}
+
+// NewRecheckRequestWithBody constructs an http.Request for the Recheck method, with any body, and a specified content type
+func NewRecheckRequestWithBody(server string, paper PaperSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/recheck", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewBeginExaminationRequest calls the generic BeginExamination builder with application/json body
 func NewBeginExaminationRequest(server string, paper PaperSlug, body BeginExaminationJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -10783,6 +10937,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/papers/{paper}/publication (the `PublishPaper` operationId).
 	PublishPaperWithResponse(ctx context.Context, paper PaperSlug, body PublishPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*PublishPaperResponse, error)
+
+	// RecheckWithBodyWithResponse Check all attempts at a paper, or at one exercise, again on what holds now. It is a job, which asks before any mark changes. For instructors of the courses.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/papers/{paper}/recheck (the `Recheck` operationId).
+	RecheckWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RecheckResponse, error)
+
+	// RecheckWithResponse Check all attempts at a paper, or at one exercise, again on what holds now. It is a job, which asks before any mark changes. For instructors of the courses.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/papers/{paper}/recheck (the `Recheck` operationId).
+	RecheckWithResponse(ctx context.Context, paper PaperSlug, body RecheckJSONRequestBody, reqEditors ...RequestEditorFn) (*RecheckResponse, error)
 
 	// BeginExaminationWithBodyWithResponse Begin one's examination, or go on with it in this session.
 	//
@@ -14149,6 +14317,54 @@ func (r PublishPaperResponse) ContentType() string {
 	return ""
 }
 
+type RecheckResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Job
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r RecheckResponse) GetJSON202() *Job {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RecheckResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RecheckResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RecheckResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RecheckResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RecheckResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type BeginExaminationResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -16526,6 +16742,32 @@ func (c *ClientWithResponses) PublishPaperWithResponse(ctx context.Context, pape
 		return nil, err
 	}
 	return ParsePublishPaperResponse(rsp)
+}
+
+// RecheckWithBodyWithResponse Check all attempts at a paper, or at one exercise, again on what holds now. It is a job, which asks before any mark changes. For instructors of the courses.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/papers/{paper}/recheck (the `Recheck` operationId).
+func (c *ClientWithResponses) RecheckWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RecheckResponse, error) {
+	rsp, err := c.RecheckWithBody(ctx, paper, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRecheckResponse(rsp)
+}
+
+// RecheckWithResponse Check all attempts at a paper, or at one exercise, again on what holds now. It is a job, which asks before any mark changes. For instructors of the courses.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/papers/{paper}/recheck (the `Recheck` operationId).
+func (c *ClientWithResponses) RecheckWithResponse(ctx context.Context, paper PaperSlug, body RecheckJSONRequestBody, reqEditors ...RequestEditorFn) (*RecheckResponse, error) {
+	rsp, err := c.Recheck(ctx, paper, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRecheckResponse(rsp)
 }
 
 // BeginExaminationWithBodyWithResponse Begin one's examination, or go on with it in this session.
@@ -19163,6 +19405,39 @@ func ParsePublishPaperResponse(rsp *http.Response) (*PublishPaperResponse, error
 	}
 
 	response := &PublishPaperResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Job
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRecheckResponse parses an HTTP response from a RecheckWithResponse call
+func ParseRecheckResponse(rsp *http.Response) (*RecheckResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RecheckResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}

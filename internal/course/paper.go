@@ -244,6 +244,7 @@ type Listed struct {
 	Mark               marking.Points
 	Correct, Attempted int
 	NewMarks           int     // set by others since the account opened the paper last
+	Rechecked          int     // exercises of which marks have changed since then by a recheck
 	Last               *Worked // nil: not on any yet
 	course             *int64  // in which the account is a learner of it
 }
@@ -284,6 +285,10 @@ func (c *Courses) Papers(ctx context.Context, who account.Account) ([]Listed, er
 	if err != nil {
 		return nil, err
 	}
+	rechecked, err := c.records.RechecksSince(ctx, who.ID)
+	if err != nil {
+		return nil, err
+	}
 	worked, err := c.records.LastWorked(ctx, who.ID)
 	if err != nil {
 		return nil, err
@@ -302,6 +307,11 @@ func (c *Courses) Papers(ctx context.Context, who account.Account) ([]Listed, er
 		for _, row := range news {
 			if row.PaperID == p.ID && r.Told {
 				listed.NewMarks = int(row.Marks)
+			}
+		}
+		for _, row := range rechecked {
+			if row.PaperID == p.ID && r.Told {
+				listed.Rechecked = int(row.Exercises)
 			}
 		}
 		for _, row := range worked {

@@ -44,14 +44,9 @@ func (c *Courses) stand(
 	if err := json.Unmarshal(set.Rules, &rules); err != nil {
 		return err
 	}
-	members, err := t.SetLearners(ctx, query.SetLearnersParams{SetID: set.ID, AccountID: account})
+	spans, err := spansOf(ctx, t.Queries, set, rules, account)
 	if err != nil {
 		return err
-	}
-	spans := map[int64]marking.Span{}
-	for _, m := range members {
-		window, lasting := windowOf(rules, set.OpensAt, set.DueAt, m.DueAt, m.Minutes)
-		spans[m.AccountID] = own(window, lasting, m.StartedAt)
 	}
 	attempts, err := t.AttemptsToStand(ctx, query.AttemptsToStandParams{
 		SetID: set.ID, AccountID: account, ExerciseID: exercise,
@@ -79,6 +74,19 @@ func (c *Courses) stand(
 		return nil
 	}
 	return t.StandAgain(ctx, stands)
+}
+
+// spansOf returns when each learner, or one, may work on a paper as it is set.
+func spansOf(
+	ctx context.Context, q *query.Queries, set query.CoursePaper, rules marking.Rules, account *int64,
+) (map[int64]marking.Span, error) {
+	members, err := q.SetLearners(ctx, query.SetLearnersParams{SetID: set.ID, AccountID: account})
+	spans := map[int64]marking.Span{}
+	for _, m := range members {
+		window, lasting := windowOf(rules, set.OpensAt, set.DueAt, m.DueAt, m.Minutes)
+		spans[m.AccountID] = own(window, lasting, m.StartedAt)
+	}
+	return spans, err
 }
 
 // standOn adds the checks whose marks change, and the standing, of one account's attempts at one exercise.

@@ -29,9 +29,13 @@ type Jobs struct {
 	room     Room
 	log      *slog.Logger
 	kinds    map[string]Do
+	guards   map[string]Guard
 	tasks    map[records.TaskKind]func(ctx context.Context, id int64) error
 	daily    []chore
 }
+
+// A Guard tells whether an account may see a job with such options.
+type Guard func(who account.Account, options json.RawMessage) bool
 
 // A Do carries out jobs of one kind. On success it ends the job itself; see [Work.Finish].
 type Do func(ctx context.Context, w *Work) error
@@ -45,7 +49,7 @@ type chore struct {
 // New returns the jobs in the records. Databases begun by a job that was cut short are dropped from the practice
 // server.
 func New(store *records.Store, server *practice.Server, room Room, log *slog.Logger) *Jobs {
-	j := &Jobs{records: store, practice: server, room: room, log: log, kinds: map[string]Do{}}
+	j := &Jobs{records: store, practice: server, room: room, log: log, kinds: map[string]Do{}, guards: map[string]Guard{}}
 	j.tasks = map[records.TaskKind]func(context.Context, int64) error{records.RunJob: j.run}
 	j.Daily("files of jobs", store.SweepJobFiles)
 	return j
@@ -53,6 +57,9 @@ func New(store *records.Store, server *practice.Server, room Room, log *slog.Log
 
 // Handle registers the function that carries out jobs of a kind.
 func (j *Jobs) Handle(kind string, do Do) { j.kinds[kind] = do }
+
+// Guard registers who may see jobs of a kind, of those who may see jobs at all.
+func (j *Jobs) Guard(kind string, may Guard) { j.guards[kind] = may }
 
 // HandleTask registers the function for tasks of a kind: short work that nobody follows.
 func (j *Jobs) HandleTask(kind records.TaskKind, do func(ctx context.Context, id int64) error) {
@@ -161,6 +168,10 @@ func (j *Jobs) Job(ctx context.Context, who account.Account, id string) (*Job, e
 	number, err := strconv.ParseInt(id, 10, 64)
 	if err != nil {
 		return nil, problem.New(404, "no-job", "There is no such build", "%q is not the number of a build or load.", id)
+	}
+	row, err := j.records.JobByID(ctx, number)
+	if err == nil && j.guards[row.Job.Kind] != nil && !j.guards[row.Job.Kind](who, row.Job.Options) {
+		return nil, problem.New(404, "no-job", "There is no such build", "No build or load has the number %d.", number)
 	}
 	return j.job(ctx, number)
 }

@@ -169,11 +169,13 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 	background.Daily("counts of log-ins", s.Accounts.Sweep)
 	books := library.New(s.records, s.practice, grader, background, options.Log)
 	courses := course.New(s.records, s.Accounts, books, time.Now)
+	learners := work.New(s.records, s.practice, grader, s.Accounts, courses, books, options.Log)
 	parts := web.Parts{
 		Accounts: s.Accounts,
 		Courses:  courses,
 		Library:  books,
-		Work:     work.New(s.records, s.practice, grader, s.Accounts, courses, books, options.Log),
+		Work:     learners,
+		Rechecks: learners.Rechecks(background),
 		Jobs:     background,
 		Health:   s.health,
 	}

@@ -69,6 +69,7 @@ func toSummary(p course.Listed) contract.PaperSummary {
 		Attempted: p.Attempted,
 		Zone:      p.Zone,
 		NewMarks:  p.NewMarks,
+		Rechecked: p.Rechecked,
 		Last:      toWorked(p.Last),
 
 		Unpublished: !p.Published,
@@ -249,6 +250,7 @@ func toAttempt(a *work.Attempt) contract.Attempt {
 		Error:     toProblem(a.Error),
 		Build:     a.Build,
 		Deducted:  a.Deducted,
+		Rechecked: orZero(a.Rechecked),
 		Untold:    a.Outcome == "",
 	}
 }

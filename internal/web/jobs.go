@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -16,6 +17,7 @@ import (
 	"examen/internal/library"
 	"examen/internal/problem"
 	"examen/internal/web/contract"
+	"examen/internal/work"
 )
 
 func (s *server) BuildDataset(
@@ -189,6 +191,9 @@ func toJob(j *jobs.Job) (contract.Job, error) {
 		Rows:       p.Rows,
 		Errors:     p.Errors,
 	}
+	if j.Kind == work.Recheck {
+		return toRecheck(out, j)
+	}
 	r, err := library.ReportOf(j)
 	if r != nil {
 		out.Report = contract.JobReport{
@@ -234,6 +239,42 @@ func toJob(j *jobs.Job) (contract.Job, error) {
 		)
 	}
 	return out, err
+}
+
+// toRecheck adds to a job that checks attempts again what it would change, or has changed.
+func toRecheck(out contract.Job, j *jobs.Job) (contract.Job, error) {
+	if len(j.Report) == 0 {
+		return out, nil
+	}
+	var r work.RecheckReport
+	if err := json.Unmarshal(j.Report, &r); err != nil {
+		return out, err
+	}
+	out.Report = contract.JobReport{
+		Title: r.Title, Datasets: []contract.BuildReport{}, Papers: []contract.LoadedPaper{},
+		Recheck: contract.RecheckReport{Attempts: r.Attempts, Applied: r.Applied, Changes: []contract.MarkChange{}},
+	}
+	for _, c := range r.Changes {
+		out.Report.Recheck.Changes = append(out.Report.Recheck.Changes, contract.MarkChange{
+			Course: c.Course, Learner: c.Learner, DisplayName: c.DisplayName, Exercise: c.Exercise, Number: c.Number,
+			Was: contract.Outcome(c.Was), Is: contract.Outcome(c.Is), MarkWas: c.MarkWas, MarkIs: c.MarkIs, Why: c.Why,
+		})
+	}
+	return out, nil
+}
+
+func (s *server) Recheck(
+	ctx context.Context, request contract.RecheckRequestObject,
+) (contract.RecheckResponseObject, error) {
+	b := request.Body
+	job, err := s.Rechecks.Begin(ctx, who(ctx), work.NewRecheck{
+		Paper: request.Paper, Exercise: b.Exercise, Course: b.Course, Reason: b.Reason,
+	})
+	if err != nil {
+		return nil, err
+	}
+	out, err := toJob(job)
+	return contract.Recheck202JSONResponse(out), err
 }
 
 func toCheck(r *library.CheckReport) contract.CheckReport {

@@ -21,7 +21,9 @@ import (
 var dist embed.FS
 
 // pages are the first segments of the paths for which the console has pages. It does its own routing.
-var pages = []string{"", "papers", "datasets", "exercises", "builds", "history", "try", "password", "learners"}
+var pages = []string{
+	"", "papers", "courses", "datasets", "exercises", "builds", "history", "try", "password", "learners", "log",
+}
 
 // page serves the console's files, and its index page for the paths that it knows. Any other path is not found.
 func (s *server) page(c *gin.Context) {

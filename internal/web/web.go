@@ -30,6 +30,7 @@ type Parts struct {
 	Courses  *course.Courses
 	Library  *library.Library
 	Work     *work.Work
+	Rechecks work.Rechecks
 	Jobs     *jobs.Jobs
 	Health   func(context.Context) Health
 }

@@ -29,7 +29,8 @@ type Attempt struct {
 	SQL                      string
 	Outcome                  marking.Outcome // "" while it may not be told; so are all that follow but Build
 	Mark, Points             marking.Points
-	Deducted                 int // percent, for coming late
+	Deducted                 int        // percent, for coming late
+	Rechecked                *time.Time // when it was checked again; nil: it was not
 	RowCount                 int64
 	ElapsedMS                float64
 	Findings                 []explain.Finding
@@ -323,6 +324,9 @@ func attemptOf(
 		Build:     int(build),
 	}
 	attempt.Findings, attempt.Error = stored(c.Findings, c.Error)
+	if c.Cause == "recheck" {
+		attempt.Rechecked = &c.At
+	}
 	return attempt
 }
 

@@ -119,6 +119,18 @@ export function sendFiles(
   });
 }
 
+/** Sends the files of a roster. */
+export async function sendRoster<T>(path: string, files: File[]): Promise<T> {
+  const body = new FormData();
+  for (const file of files) body.append("file", file, file.name);
+  return answer<T>(
+    fetch(path, { method: "POST", body, headers: { "X-CSRF-Token": csrfToken } }).then(async (response) => {
+      const value: unknown = await response.json();
+      return response.ok ? { data: value as T, response } : { error: value, response };
+    }),
+  );
+}
+
 function isProblem(value: unknown): value is Problem {
   return typeof value === "object" && value !== null && "type" in value && "detail" in value;
 }

@@ -618,6 +618,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/papers/{paper}/recheck": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Check all attempts at a paper, or at one exercise, again on what holds now. It is a job, which asks before any mark changes. For instructors of the courses. */
+        post: operations["recheck"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/papers/{paper}/progress": {
         parameters: {
             query?: {
@@ -1777,6 +1797,8 @@ export interface components {
             zone?: string;
             /** @description Marks that others have set since the caller opened the paper last. */
             new_marks?: number;
+            /** @description Exercises of which marks have changed since then, because attempts were checked again. */
+            rechecked?: number;
             last?: components["schemas"]["Worked"];
             /** @description It was never published; only instructors see it. */
             unpublished?: boolean;
@@ -2112,6 +2134,11 @@ export interface components {
             error?: components["schemas"]["Problem"];
             /** @description The dataset build that it was checked on. */
             build: number;
+            /**
+             * Format: date-time
+             * @description When it was checked again.
+             */
+            rechecked?: string;
             /** @description The percentage that was taken off the mark, for coming late. */
             deducted?: number;
             /** @description It was received. Outcome, mark and findings are told later: what is here of them says nothing. */
@@ -2378,7 +2405,7 @@ export interface components {
         Job: {
             id: string;
             /** @enum {string} */
-            kind: "dataset" | "pack" | "paper" | "publication";
+            kind: "dataset" | "pack" | "paper" | "publication" | "recheck";
             /** @description The dataset's or the pack's. */
             name: string;
             state: components["schemas"]["JobState"];
@@ -2448,6 +2475,7 @@ export interface components {
             differences?: components["schemas"]["PaperDifference"][];
             /** @description Of a paper that was published. */
             version?: number;
+            recheck?: components["schemas"]["RecheckReport"];
         };
         CheckReport: {
             /** @description How many were checked. */
@@ -2526,6 +2554,34 @@ export interface components {
             format?: string;
             /** @description The key that it is proposed to refer to, as table.column. It becomes a foreign key when the tables are confirmed. */
             references?: string;
+        };
+        NewRecheck: {
+            /** @description The slug or number of one exercise; left out, all. */
+            exercise?: string;
+            /** @description Left out, all that the caller instructs. */
+            course?: string;
+            /** @description Which the log keeps. */
+            reason?: string;
+        };
+        RecheckReport: {
+            /** @description How many were checked again. */
+            attempts: number;
+            changes: components["schemas"]["MarkChange"][];
+            /** @description The marks have changed; otherwise they would. */
+            applied: boolean;
+        };
+        MarkChange: {
+            course: string;
+            learner: string;
+            display_name: string;
+            exercise: string;
+            number: number;
+            was?: components["schemas"]["Outcome"];
+            is?: components["schemas"]["Outcome"];
+            mark_was: components["schemas"]["Points"];
+            mark_is: components["schemas"]["Points"];
+            /** @description What was found this time in the attempt that counts. */
+            why?: string;
         };
         LoadedPaper: {
             slug: string;
@@ -3985,6 +4041,34 @@ export interface operations {
                 content: {
                     "text/html": string;
                     "text/markdown": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    recheck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRecheck"];
+            };
+        };
+        responses: {
+            /** @description The job. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -26,6 +26,7 @@ export function Frame({ children }: { children: ReactNode }) {
           <NavLink to="/" end>
             {staff ? "Papers" : "My papers"}
           </NavLink>
+          {staff && <NavLink to="/courses">Courses</NavLink>}
           {account.role === "instructor" && <NavLink to="/exercises">Exercises</NavLink>}
           <NavLink to="/datasets">Datasets</NavLink>
           <NavLink to="/try">Try</NavLink>
@@ -33,8 +34,13 @@ export function Frame({ children }: { children: ReactNode }) {
         </nav>
         <Menu label={staff ? `${account.display_name}, ${account.role}` : account.display_name}>
           <Link to="/password" data-closes>
-            Change the password
+            My account and password
           </Link>
+          {account.role === "instructor" && (
+            <Link to="/log" data-closes>
+              Log of changes
+            </Link>
+          )}
           <label>
             Look{" "}
             <select

@@ -14,7 +14,8 @@ addEventListener("pagehide", () => sessionStorage.setItem(stored, JSON.stringify
  * far, its place is waited for, until somebody scrolls or presses a key.
  */
 export function useScroll() {
-  const { key, hash } = useLocation();
+  const { key: entry, pathname, hash } = useLocation();
+  const key = entry === "default" ? pathname : entry; // gone to by its address
   const kind = useNavigationType();
   useLayoutEffect(() => {
     let wanted = kind === "POP" ? places.get(key) : hash ? undefined : kind === "PUSH" ? 0 : undefined;

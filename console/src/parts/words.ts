@@ -9,8 +9,15 @@ const words: Record<Outcome, string> = {
   done: "Done",
 };
 
-export function outcomeWord(outcome: Outcome) {
-  return words[outcome];
+/** An outcome; of an attempt that has none yet for whoever asks, what they may know of it. */
+export function outcomeWord(outcome?: Outcome) {
+  return outcome ? words[outcome] : "Received";
+}
+
+/** What came of an attempt, in words. */
+export function verdict(attempt: { outcome?: Outcome; mark?: number; points?: number; untold?: boolean }) {
+  if (attempt.untold) return "received, told later";
+  return `${outcomeWord(attempt.outcome).toLowerCase()}, ${attempt.mark} of ${points(attempt.points ?? 0)}`;
 }
 
 export function points(n: number) {
@@ -24,6 +31,7 @@ export function count(n: number, noun: string) {
 /** The state of an exercise in words. */
 export function stateOf(exercise: Exercise) {
   const { outcome, by_hand: byHand, mark } = exercise;
+  if (exercise.untold && exercise.attempts > 0) return "Submitted, told later";
   if (!outcome && !byHand) return "Not submitted";
   return `${byHand ? "Marked by hand" : outcomeWord(outcome!)}, ${mark} of ${points(exercise.points)}`;
 }

@@ -185,3 +185,31 @@ BEGIN
     RAISE EXCEPTION '% % is final', TG_TABLE_NAME, OLD.id;
 END $$;
 -- +goose StatementEnd
+
+-- A recheck: all attempts at a paper, or at one exercise, were checked again on what held then.
+CREATE TABLE recheck (
+    id          bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    paper_id    bigint NOT NULL REFERENCES paper,
+    exercise_id bigint REFERENCES exercise,          -- NULL: all of the paper
+    reason      text NOT NULL,
+    attempts    integer NOT NULL,
+    changed     integer NOT NULL,                    -- standings
+    made_at     timestamptz NOT NULL DEFAULT now()
+);
+CREATE TRIGGER audit AFTER INSERT ON recheck FOR EACH ROW EXECUTE FUNCTION leave_audit('id', 'paper_id', 'exercise_id');
+-- What checking an attempt again came to, until it is confirmed: a recheck that is stopped goes on from here.
+CREATE TABLE recheck_result (
+    attempt_id  bigint PRIMARY KEY REFERENCES attempt,
+    version_id  bigint NOT NULL,
+    build_id    bigint NOT NULL,
+    outcome     text NOT NULL,
+    points      numeric NOT NULL,
+    row_count   bigint NOT NULL,
+    elapsed_ms  double precision NOT NULL,
+    findings    jsonb NOT NULL,
+    error       jsonb,
+    fingerprint bytea,
+    hidden_only boolean NOT NULL,
+    counted     boolean NOT NULL,
+    at          timestamptz NOT NULL DEFAULT now()
+);

@@ -375,6 +375,16 @@ FROM mark JOIN exercise ON exercise.id = mark.exercise_id
 LEFT JOIN visit ON visit.account_id = mark.account_id AND visit.paper_id = exercise.paper_id
 WHERE mark.account_id = $1 AND mark.set_at > coalesce(visit.at, '-infinity') GROUP BY exercise.paper_id;
 
+-- name: RechecksSince :many
+-- In how many exercises of each paper an account's marks have changed, since it was there last, because attempts were checked again.
+SELECT exercise.paper_id, count(DISTINCT attempt.exercise_id) AS exercises
+FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id
+JOIN attempt_check AS again ON again.attempt_id = attempt.id AND again.cause = 'recheck'
+LEFT JOIN visit ON visit.account_id = attempt.account_id AND visit.paper_id = exercise.paper_id
+WHERE attempt.account_id = $1 AND attempt.course_id IS NOT NULL AND again.at > coalesce(visit.at, '-infinity')
+  AND again.mark <> (SELECT before.mark FROM attempt_check AS before WHERE before.attempt_id = attempt.id AND before.id < again.id ORDER BY before.id DESC LIMIT 1)
+GROUP BY exercise.paper_id;
+
 -- name: LastWorked :many
 -- The exercise of each paper on which an account worked last, and when.
 SELECT DISTINCT ON (exercise.paper_id) exercise.paper_id, exercise.slug, exercise.number, exercise.title, worked.at::timestamptz AS at

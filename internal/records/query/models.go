@@ -369,6 +369,32 @@ type Preference struct {
 	Look      string
 }
 
+type Recheck struct {
+	ID         int64
+	PaperID    int64
+	ExerciseID *int64
+	Reason     string
+	Attempts   int32
+	Changed    int32
+	MadeAt     time.Time
+}
+
+type RecheckResult struct {
+	AttemptID   int64
+	VersionID   int64
+	BuildID     int64
+	Outcome     string
+	Points      string
+	RowCount    int64
+	ElapsedMs   float64
+	Findings    json.RawMessage
+	Error       json.RawMessage
+	Fingerprint []byte
+	HiddenOnly  bool
+	Counted     bool
+	At          time.Time
+}
+
 type Run struct {
 	ID         int64
 	AccountID  int64

@@ -1559,6 +1559,42 @@ func (q *Queries) PaperLearners(ctx context.Context, arg PaperLearnersParams) ([
 	return items, nil
 }
 
+const rechecksSince = `-- name: RechecksSince :many
+SELECT exercise.paper_id, count(DISTINCT attempt.exercise_id) AS exercises
+FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id
+JOIN attempt_check AS again ON again.attempt_id = attempt.id AND again.cause = 'recheck'
+LEFT JOIN visit ON visit.account_id = attempt.account_id AND visit.paper_id = exercise.paper_id
+WHERE attempt.account_id = $1 AND attempt.course_id IS NOT NULL AND again.at > coalesce(visit.at, '-infinity')
+  AND again.mark <> (SELECT before.mark FROM attempt_check AS before WHERE before.attempt_id = attempt.id AND before.id < again.id ORDER BY before.id DESC LIMIT 1)
+GROUP BY exercise.paper_id
+`
+
+type RechecksSinceRow struct {
+	PaperID   int64
+	Exercises int64
+}
+
+// In how many exercises of each paper an account's marks have changed, since it was there last, because attempts were checked again.
+func (q *Queries) RechecksSince(ctx context.Context, accountID int64) ([]RechecksSinceRow, error) {
+	rows, err := q.db.Query(ctx, rechecksSince, accountID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []RechecksSinceRow
+	for rows.Next() {
+		var i RechecksSinceRow
+		if err := rows.Scan(&i.PaperID, &i.Exercises); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const removeOwnText = `-- name: RemoveOwnText :execrows
 DELETE FROM own_text WHERE id = $1 AND account_id = $2
 `

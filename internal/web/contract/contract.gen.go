@@ -150,6 +150,7 @@ const (
 	JobOfPack        JobKind = "pack"
 	JobOfPaper       JobKind = "paper"
 	JobOfPublication JobKind = "publication"
+	JobOfRecheck     JobKind = "recheck"
 )
 
 // Valid indicates whether the value is a known member of the JobKind enum.
@@ -162,6 +163,8 @@ func (e JobKind) Valid() bool {
 	case JobOfPaper:
 		return true
 	case JobOfPublication:
+		return true
+	case JobOfRecheck:
 		return true
 	default:
 		return false
@@ -715,9 +718,12 @@ type Attempt struct {
 	Paper   string  `json:"paper"`
 
 	// Points Points or a mark: exact, with as many decimals as it has.
-	Points   Points `json:"points"`
-	RowCount int64  `json:"row_count"`
-	Sql      string `json:"sql"`
+	Points Points `json:"points"`
+
+	// Rechecked When it was checked again.
+	Rechecked time.Time `json:"rechecked,omitempty,omitzero"`
+	RowCount  int64     `json:"row_count"`
+	Sql       string    `json:"sql"`
 
 	// Untold It was received. Outcome, mark and findings are told later: what is here of them says nothing.
 	Untold bool `json:"untold,omitempty,omitzero"`
@@ -1332,6 +1338,7 @@ type JobReport struct {
 	Inferred []InferredTable `json:"inferred,omitempty,omitzero"`
 	Pack     string          `json:"pack,omitempty,omitzero"`
 	Papers   []LoadedPaper   `json:"papers"`
+	Recheck  RecheckReport   `json:"recheck,omitempty,omitzero"`
 	Title    string          `json:"title"`
 
 	// Version Of a paper that was published.
@@ -1482,6 +1489,30 @@ type MarkByHand struct {
 	Reason string `json:"reason"`
 }
 
+// MarkChange defines model for MarkChange.
+type MarkChange struct {
+	Course      string `json:"course"`
+	DisplayName string `json:"display_name"`
+	Exercise    string `json:"exercise"`
+
+	// Is `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Is      Outcome `json:"is,omitempty,omitzero"`
+	Learner string  `json:"learner"`
+
+	// MarkIs Points or a mark: exact, with as many decimals as it has.
+	MarkIs Points `json:"mark_is"`
+
+	// MarkWas Points or a mark: exact, with as many decimals as it has.
+	MarkWas Points `json:"mark_was"`
+	Number  int    `json:"number"`
+
+	// Was `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Was Outcome `json:"was,omitempty,omitzero"`
+
+	// Why What was found this time in the attempt that counts.
+	Why string `json:"why,omitempty,omitzero"`
+}
+
 // Member defines model for Member.
 type Member struct {
 	// Deactivated Cannot log in any more.
@@ -1602,6 +1633,18 @@ type NewPublication struct {
 	// Note What was changed, for those who look at the versions.
 	Note     string `json:"note,omitempty,omitzero"`
 	Revision int64  `json:"revision"`
+}
+
+// NewRecheck defines model for NewRecheck.
+type NewRecheck struct {
+	// Course Left out, all that the caller instructs.
+	Course string `json:"course,omitempty,omitzero"`
+
+	// Exercise The slug or number of one exercise; left out, all.
+	Exercise string `json:"exercise,omitempty,omitzero"`
+
+	// Reason Which the log keeps.
+	Reason string `json:"reason,omitempty,omitzero"`
 }
 
 // NewText defines model for NewText.
@@ -1775,6 +1818,9 @@ type PaperSummary struct {
 
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points Points `json:"points"`
+
+	// Rechecked Exercises of which marks have changed since then, because attempts were checked again.
+	Rechecked int `json:"rechecked,omitempty,omitzero"`
 
 	// Rules How marks come of attempts, and what learners are told. What is left out is the default.
 	Rules PaperRules `json:"rules,omitempty,omitzero"`
@@ -1962,6 +2008,16 @@ type Publication struct {
 	// Was The published text.
 	Was   string      `json:"was"`
 	Wrong []TextError `json:"wrong"`
+}
+
+// RecheckReport defines model for RecheckReport.
+type RecheckReport struct {
+	// Applied The marks have changed; otherwise they would.
+	Applied bool `json:"applied"`
+
+	// Attempts How many were checked again.
+	Attempts int          `json:"attempts"`
+	Changes  []MarkChange `json:"changes"`
 }
 
 // Relation defines model for Relation.
@@ -2735,6 +2791,9 @@ type SetMarkJSONRequestBody = MarkByHand
 // PublishPaperJSONRequestBody defines body for PublishPaper for application/json ContentType.
 type PublishPaperJSONRequestBody = NewPublication
 
+// RecheckJSONRequestBody defines body for Recheck for application/json ContentType.
+type RecheckJSONRequestBody = NewRecheck
+
 // BeginExaminationJSONRequestBody defines body for BeginExamination for application/json ContentType.
 type BeginExaminationJSONRequestBody = Beginning
 
@@ -2977,6 +3036,9 @@ type ServerInterface interface {
 	// PublishPaper Publish a paper's text, if it has not changed since the revision given. Publishing is a job; it runs all answers first, and asks where the examiner finds errors. For instructors.
 	// (POST /api/papers/{paper}/publication)
 	PublishPaper(c *gin.Context, paper PaperSlug)
+	// Recheck Check all attempts at a paper, or at one exercise, again on what holds now. It is a job, which asks before any mark changes. For instructors of the courses.
+	// (POST /api/papers/{paper}/recheck)
+	Recheck(c *gin.Context, paper PaperSlug)
 	// BeginExamination Begin one's examination, or go on with it in this session.
 	// (POST /api/papers/{paper}/sitting)
 	BeginExamination(c *gin.Context, paper PaperSlug)
@@ -5290,6 +5352,31 @@ func (siw *ServerInterfaceWrapper) PublishPaper(c *gin.Context) {
 	siw.Handler.PublishPaper(c, paper)
 }
 
+// Recheck operation middleware
+func (siw *ServerInterfaceWrapper) Recheck(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.Recheck(c, paper)
+}
+
 // BeginExamination operation middleware
 func (siw *ServerInterfaceWrapper) BeginExamination(c *gin.Context) {
 
@@ -6012,6 +6099,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/api/texts/:text", wrapper.RemoveText)
 	router.PUT(options.BaseURL+"/api/texts/:text", wrapper.KeepText)
 	router.GET(options.BaseURL+"/api/papers/:paper/file", wrapper.GetPaperFile)
+	router.POST(options.BaseURL+"/api/papers/:paper/recheck", wrapper.Recheck)
 	router.GET(options.BaseURL+"/api/papers/:paper/progress", wrapper.GetProgress)
 	router.GET(options.BaseURL+"/api/papers/:paper/marks", wrapper.GetMarks)
 	router.GET(options.BaseURL+"/api/datasets", wrapper.ListDatasets)
@@ -8831,6 +8919,46 @@ func (response PublishPaperdefaultApplicationProblemPlusJSONResponse) VisitPubli
 	return err
 }
 
+type RecheckRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+	Body  *RecheckJSONRequestBody
+}
+
+type RecheckResponseObject interface {
+	VisitRecheckResponse(w http.ResponseWriter) error
+}
+
+type Recheck202JSONResponse Job
+
+func (response Recheck202JSONResponse) VisitRecheckResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RecheckdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RecheckdefaultApplicationProblemPlusJSONResponse) VisitRecheckResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type BeginExaminationRequestObject struct {
 	Paper PaperSlug `json:"paper"`
 	Body  *BeginExaminationJSONRequestBody
@@ -10183,6 +10311,9 @@ type StrictServerInterface interface {
 	// PublishPaper Publish a paper's text, if it has not changed since the revision given. Publishing is a job; it runs all answers first, and asks where the examiner finds errors. For instructors.
 	// (POST /api/papers/{paper}/publication)
 	PublishPaper(ctx context.Context, request PublishPaperRequestObject) (PublishPaperResponseObject, error)
+	// Recheck Check all attempts at a paper, or at one exercise, again on what holds now. It is a job, which asks before any mark changes. For instructors of the courses.
+	// (POST /api/papers/{paper}/recheck)
+	Recheck(ctx context.Context, request RecheckRequestObject) (RecheckResponseObject, error)
 	// BeginExamination Begin one's examination, or go on with it in this session.
 	// (POST /api/papers/{paper}/sitting)
 	BeginExamination(ctx context.Context, request BeginExaminationRequestObject) (BeginExaminationResponseObject, error)
@@ -12431,6 +12562,50 @@ func (sh *strictHandler) PublishPaper(ctx *gin.Context, paper PaperSlug) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(PublishPaperResponseObject); ok {
 		if err := validResponse.VisitPublishPaperResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// Recheck operation middleware
+func (sh *strictHandler) Recheck(ctx *gin.Context, paper PaperSlug) {
+	var request RecheckRequestObject
+
+	request.Paper = paper
+
+	var body RecheckJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Recheck(ctx, request.(RecheckRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Recheck")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RecheckResponseObject); ok {
+		if err := validResponse.VisitRecheckResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

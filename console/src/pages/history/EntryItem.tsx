@@ -24,6 +24,7 @@ export function EntryItem({ entry, withLearner }: { entry: Entry; withLearner: b
             {entry.kept && `${entry.name || "Kept"}. `}
             {entry.kind === "attempt" ? "Submitted" : "Run"}: {outcomeWord(entry.outcome).toLowerCase()}
             {entry.mark !== undefined && `, ${entry.mark} of ${points(entry.points ?? 0)}`}
+            {entry.untold && "; outcome and mark are told later"}
           </strong>
         </p>
         <p>
@@ -41,7 +42,8 @@ export function EntryItem({ entry, withLearner }: { entry: Entry; withLearner: b
           </p>
         )}
         <p className="quiet">
-          {moment(entry.at)}; {count(entry.row_count, "row")}, {milliseconds(entry.elapsed_ms)}
+          {moment(entry.at)}
+          {!entry.untold && `; ${count(entry.row_count, "row")}, ${milliseconds(entry.elapsed_ms)}`}
         </p>
         {own && (
           <p className="entry-does">

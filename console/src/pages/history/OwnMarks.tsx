@@ -29,7 +29,7 @@ function PaperMarks({ paper: { summary, exercises } }: { paper: Schemas["PaperMa
     <div className="rows own-marks-rows">
       <table>
         <caption>
-          {summary.title}: {summary.mark} of {points(summary.points)}
+          {summary.title}: {summary.untold ? "marks are told later" : `${summary.mark} of ${points(summary.points)}`}
         </caption>
         <thead>
           <tr>
@@ -47,10 +47,8 @@ function PaperMarks({ paper: { summary, exercises } }: { paper: Schemas["PaperMa
                   {e.number}. {e.title}
                 </Link>
               </td>
-              <td>{stateOf(e)}</td>
-              <td className="number-cell">
-                {e.mark} of {e.points}
-              </td>
+              <td>{summary.untold ? (e.attempts > 0 ? "Submitted" : "Not submitted") : stateOf(e)}</td>
+              <td className="number-cell">{summary.untold ? "told later" : `${e.mark} of ${e.points}`}</td>
               <td className="number-cell">{e.attempts > 0 && count(e.attempts, "attempt")}</td>
             </tr>
           ))}

@@ -4,7 +4,7 @@ import { answer, api, problemOf, type Entry, type Exercise } from "../../api/cli
 import { Button } from "../../parts/Button";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { SqlView } from "../../parts/sql/SqlView";
-import { moment, outcomeWord, points } from "../../parts/words";
+import { moment, verdict } from "../../parts/words";
 import { Difference } from "./Difference";
 
 interface Props {
@@ -52,8 +52,7 @@ function OneAttempt({ attempt, onBringBack }: { attempt: Entry; onBringBack(sql:
   return (
     <li>
       <p>
-        {moment(attempt.at)}: {outcomeWord(attempt.outcome).toLowerCase()}, {attempt.mark} of{" "}
-        {points(attempt.points ?? 0)}{" "}
+        {moment(attempt.at)}: {verdict(attempt)}{" "}
         <Button size="small" aria-expanded={open} onClick={() => setOpen(!open)}>
           {open ? "Hide" : "Show"}
         </Button>{" "}

@@ -24,7 +24,7 @@ export function MarginNotes({ exercise, text, onMend, onBeside, onBringBack }: P
   const attempt = exercise.latest;
   const [earlier, setEarlier] = useState(false);
   return (
-    <div className="notes" data-outcome={attempt?.outcome ?? "none"}>
+    <div className="notes" data-outcome={attempt?.outcome ?? (attempt ? "untold" : "none")}>
       <Standing exercise={exercise} changed={attempt !== undefined && text !== attempt.sql} />
       {attempt?.error && <ProblemNote problem={attempt.error} narrow onMend={onMend} />}
       {attempt?.findings.map((finding, i) => (

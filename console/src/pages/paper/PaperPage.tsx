@@ -1,21 +1,23 @@
 import { useQuery } from "@tanstack/react-query";
 import { memo, startTransition, useCallback, useEffect, useState } from "react";
 import { useLocation, useNavigate, useParams, useSearchParams } from "react-router";
-import { answer, api, type Schemas } from "../../api/client";
+import { answer, api, problemOf, type Schemas } from "../../api/client";
 import { Prose } from "../../parts/Prose";
 import type { Dataset } from "../../parts/sql/schema";
 import { useTables } from "../../parts/sql/useTables";
 import { useTitle } from "../../parts/useTitle";
 import { useWidth } from "../../parts/useWidth";
 import { Waiting } from "../../parts/Waiting";
-import { points } from "../../parts/words";
 import { useSession } from "../../session";
-import { DueTime } from "./DueTime";
 import { Example } from "./Example";
+import { ExaminationDoor } from "./ExaminationDoor";
 import { ExerciseSection } from "./ExerciseSection";
+import { Notices } from "./Notices";
 import { PaperBar } from "./PaperBar";
 import { PaperCheck } from "./PaperCheck";
+import { PaperHead } from "./PaperHead";
 import { TablesDrawer } from "./TablesDrawer";
+import { usePaperNews } from "./usePaperNews";
 import { usePast } from "./usePast";
 
 /** A text from the history that is to be brought back into an exercise's answer space. */
@@ -43,16 +45,20 @@ export function PaperPage({ dark }: { dark: boolean }) {
   const loaded = paper.data !== undefined;
   const [used, setUsed] = useState(false); // somebody has begun to write
   const tables = useTables(used ? paper.data?.summary.dataset : undefined, paper.data?.build);
-  const closed = usePast(paper.data?.summary.due) || paper.data?.summary.state === "closed";
+  const closed = usePast(paper.data?.summary.closes) || paper.data?.summary.state === "closed";
+  usePaperNews(slug, loaded && !instructor);
   useTitle(paper.data?.summary.title);
   const shown = useGrowing(paper.data?.sections.length ?? 0);
   const whole = loaded && shown >= paper.data.sections.length;
   useEffect(() => {
     if (whole && hash) document.getElementById(hash.slice(1))?.scrollIntoView();
   }, [whole, hash]);
+  const refused = paper.error && problemOf(paper.error).type;
+  if (refused === "examen:not-begun" || refused === "examen:elsewhere")
+    return <ExaminationDoor paper={slug} elsewhere={refused === "examen:elsewhere"} />;
   return (
     <Waiting query={paper} page="The paper">
-      {({ summary, sections }) => {
+      {({ summary, sections, notices }) => {
         const exercises = sections.flatMap((section) => section.exercise ?? []);
         const inFocus = exercises.some((exercise) => exercise.slug === focus) ? focus : null;
         return (
@@ -63,6 +69,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
             onFocusCapture={() => setUsed(true)}
           >
             <PaperHead summary={summary} closed={closed} instructor={instructor} hidden={inFocus !== null} />
+            <Notices paper={slug} notices={notices ?? []} />
             <PaperBar
               summary={summary}
               exercises={exercises}
@@ -124,25 +131,6 @@ function useGrowing(parts: number) {
     if (shown < parts) startTransition(() => setShown((n) => n + Math.ceil(n / 2)));
   }, [shown, parts]);
   return shown;
-}
-
-interface HeadProps {
-  summary: Schemas["PaperSummary"];
-  closed: boolean;
-  instructor: boolean;
-  hidden: boolean;
-}
-
-function PaperHead({ summary, closed, instructor, hidden }: HeadProps) {
-  return (
-    <div className="strip" hidden={hidden}>
-      <h1>{summary.title}</h1>
-      <p className="quiet">
-        {summary.due && <DueTime due={summary.due} zone={summary.zone} closed={closed} />}
-        {!instructor && `${summary.mark} of ${points(summary.points)} so far.`}
-      </p>
-    </div>
-  );
 }
 
 interface NarrativeProps {

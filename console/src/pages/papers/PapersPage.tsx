@@ -60,7 +60,7 @@ export function PapersPage() {
 
 /** Those that can be worked on first, by when they are due; then those to come, and those that are closed. */
 function inOrder(papers: Summary[]) {
-  const rank = { open: 0, upcoming: 1, closed: 2 };
+  const rank = { open: 0, overdue: 0, upcoming: 1, closed: 2 };
   const time = (paper: Summary) => Date.parse((paper.state === "upcoming" ? paper.opens : paper.due) ?? "9999-12-31");
   return [...papers].sort((a, b) => rank[a.state] - rank[b.state] || time(a) - time(b));
 }
@@ -68,7 +68,9 @@ function inOrder(papers: Summary[]) {
 /** Where one stopped: the paper on which one worked last, if it can still be worked on. */
 function GoOn({ papers }: { papers: Summary[] }) {
   const at = (paper: Summary) => Date.parse(paper.last?.at ?? "");
-  const paper = papers.filter((p) => p.state === "open" && p.last).sort((a, b) => at(b) - at(a))[0];
+  const paper = papers
+    .filter((p) => (p.state === "open" || p.state === "overdue") && p.last)
+    .sort((a, b) => at(b) - at(a))[0];
   if (!paper?.last) return null;
   const { slug, number, title } = paper.last;
   return (
@@ -113,11 +115,7 @@ function PaperItem({ paper, staff, instructor }: { paper: Summary; staff: boolea
           )}
         </p>
       ) : (
-        <p>
-          {paper.attempted === 0
-            ? "Not begun."
-            : `${paper.correct} of ${paper.exercises} correct, ${paper.mark} of ${points(paper.points)} so far.`}
-        </p>
+        <p>{standing(paper)}</p>
       )}
       {!staff && news > 0 && (
         <p className="news">
@@ -128,12 +126,24 @@ function PaperItem({ paper, staff, instructor }: { paper: Summary; staff: boolea
   );
 }
 
+/** How one stands on a paper, as far as one may know. */
+function standing(paper: Summary) {
+  if (paper.attempted === 0) return "Not begun.";
+  if (paper.untold) return `${paper.attempted} of ${paper.exercises} submitted; marks are told later.`;
+  return `${paper.correct} of ${paper.exercises} correct, ${paper.mark} of ${points(paper.points)} so far.`;
+}
+
 function when(paper: Summary) {
   const there = (iso: string) => {
     const time = paper.zone && timeIn(iso, paper.zone);
     return time ? ` (${time} in the course)` : "";
   };
   if (paper.state === "upcoming") return `Opens ${dueTime(paper.opens!)}${there(paper.opens!)}.`;
+  const exam = paper.examination;
+  if (exam && !exam.begun && paper.state === "open")
+    return `Examination of ${count(exam.minutes, "minute")}, to be begun by ${dueTime(exam.closes)}${there(exam.closes)}.`;
+  if (paper.state === "overdue")
+    return `Was due ${dueTime(paper.due!)}; late answers are accepted until ${dueTime(paper.closes!)}.`;
   if (paper.state === "closed") return `Closed on ${dueTime(paper.due!)}.`;
   if (!paper.due) return "Open.";
   return `Open, due ${dueTime(paper.due)}${there(paper.due)}, in ${timeLeft(Date.parse(paper.due) - serviceNow())}.`;

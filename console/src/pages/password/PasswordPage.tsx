@@ -3,6 +3,7 @@ import { useMutation } from "@tanstack/react-query";
 import { answer, api, problemOf, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { useSession } from "../../session";
+import { Sessions } from "../course/Sessions";
 import { useTitle } from "../../parts/useTitle";
 
 /** Changes one's own password. */
@@ -19,7 +20,7 @@ export function PasswordPage() {
   });
   return (
     <section className="page narrow">
-      <h1>Password</h1>
+      <h1>{session!.account.one_time_password ? "Password" : "My account and password"}</h1>
       {session!.account.one_time_password && (
         <p>You are logged in with a one-time password. Choose one of your own to go on.</p>
       )}
@@ -44,6 +45,22 @@ export function PasswordPage() {
           Change the password
         </Button>
       </Form>
+      {!session!.account.one_time_password && (
+        <>
+          <h2>Where I am logged in</h2>
+          <Sessions account={session!.account.name} />
+          <h2>What is stored of me</h2>
+          <p>
+            <a href={`/api/accounts/${session!.account.name}/file?format=html`} download="what-is-stored.html">
+              As a page to read
+            </a>{" "}
+            ·{" "}
+            <a href={`/api/accounts/${session!.account.name}/file`} download="what-is-stored.json">
+              as JSON
+            </a>
+          </p>
+        </>
+      )}
     </section>
   );
 }

@@ -29,8 +29,7 @@ export function ProgressPage() {
             </p>
             {progress.learners.length === 0 ? (
               <p className="quiet">
-                No learner has this paper yet. Set it for a course with examen paper open, and add learners with examen
-                member add.
+                No learner has this paper yet. Set it for a <Link to="/courses">course</Link>.
               </p>
             ) : (
               <Grid progress={progress} />
