@@ -60,6 +60,7 @@ func TestWorthOfAnAttempt(t *testing.T) {
 		{"stopped", order, marking.Stopped, nil, -1, "0"},
 		{"right but for the order", order, marking.Incorrect, []string{"row-order"}, -1, "1.25"},
 		{"of two findings the lower share", order, marking.Incorrect, []string{"column-names", "row-order"}, -1, "1.25"},
+		{"with a cause", order, marking.Incorrect, []string{"cause-order-missing", "row-order"}, -1, "1.25"},
 		{"another finding", order, marking.Incorrect, []string{"row-order", "rows-extra"}, -1, "0"},
 		{"wrong without a finding", order, marking.Incorrect, nil, -1, "0"},
 		{"at the due time the first hour begins", late, marking.Correct, nil, 0, "2.25"},

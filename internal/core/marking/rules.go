@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"time"
 )
 
@@ -185,14 +186,22 @@ func (r Rules) Worth(a Attempt, after time.Duration) Points {
 	return a.Points.Percent(share).Percent(100 - r.Late.Percent(after))
 }
 
+// causes are how the kinds begin of what says where a difference comes from; they are no differences of their own.
+const causes = "cause-"
+
 // share returns the percentage of the points that an incorrect answer with such findings is worth.
 func (r Rules) share(kinds []string) int {
 	if len(kinds) == 0 || len(r.Partial) == 0 {
 		return 0
 	}
-	lowest := 100
+	lowest, findings := 100, 0
 	for _, kind := range kinds {
-		lowest = min(lowest, r.Partial[kind])
+		if !strings.HasPrefix(kind, causes) {
+			lowest, findings = min(lowest, r.Partial[kind]), findings+1
+		}
+	}
+	if findings == 0 {
+		return 0
 	}
 	return lowest
 }

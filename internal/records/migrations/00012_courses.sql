@@ -138,7 +138,7 @@ BEGIN
     IF subject_row ? 'course_paper_id' THEN
         SELECT course_paper.course_id, course_paper.paper_id INTO course, paper
         FROM course_paper WHERE id = (subject_row ->> 'course_paper_id')::bigint;
-    ELSIF subject_row ? 'exercise_id' THEN
+    ELSIF subject_row ->> 'exercise_id' IS NOT NULL THEN
         SELECT exercise.paper_id INTO paper FROM exercise WHERE id = (subject_row ->> 'exercise_id')::bigint;
     END IF;
     INSERT INTO audit (actor, subject, action, row_id, changed, course_id, paper_id, account_id)
