@@ -27,6 +27,7 @@ const PaperPage = lazily(() => import("./pages/paper/PaperPage").then((m) => m.P
 const PapersPage = lazily(() => import("./pages/papers/PapersPage").then((m) => m.PapersPage));
 const PasswordPage = lazily(() => import("./pages/password/PasswordPage").then((m) => m.PasswordPage));
 const PublishPage = lazily(() => import("./pages/write/PublishPage").then((m) => m.PublishPage));
+const RecheckPage = lazily(() => import("./pages/recheck/RecheckPage").then((m) => m.RecheckPage));
 const TryPage = lazily(() => import("./pages/try/TryPage").then((m) => m.TryPage));
 const VersionsPage = lazily(() => import("./pages/write/VersionsPage").then((m) => m.VersionsPage));
 const WritePage = lazily(() => import("./pages/write/WritePage").then((m) => m.WritePage));
@@ -91,6 +92,7 @@ function Pages({ dark }: { dark: boolean }) {
           <Route path="/papers/:paper/progress" element={dressed(<ProgressPage />)} />
           <Route path="/papers/:paper/write" element={<WritePage dark={dark} />} />
           <Route path="/papers/:paper/publish" element={<PublishPage />} />
+          <Route path="/papers/:paper/recheck" element={<RecheckPage />} />
           <Route path="/papers/:paper/versions" element={<VersionsPage />} />
           <Route path="/courses" element={<CoursesPage />} />
           <Route path="/courses/:course" element={<CoursePage />} />

@@ -3,6 +3,7 @@ package account
 import (
 	"context"
 	"errors"
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -142,6 +143,69 @@ func TestOneTimePasswordsEnd(t *testing.T) {
 	}
 	if c.Time = one.Until.Add(time.Second); logIn() != "one-time-expired" {
 		t.Error("it is taken after its time")
+	}
+}
+
+// How long one-time passwords are taken is a setting; many are made at once, and each opens one session that has to
+// choose another.
+func TestOneTimePasswordsForMany(t *testing.T) {
+	a, c := accounts(t)
+	short := New(a.records, Limits{OneTime: time.Hour}, c.now)
+	var all []NewAccount
+	for i := range 500 {
+		all = append(all, NewAccount{Name: fmt.Sprintf("many-%d", i), DisplayName: "Many"})
+	}
+	var issued []Issued
+	err := a.records.Together(ctx, func(t *records.Transaction) (err error) {
+		issued, err = short.MakeMany(ctx, t, all)
+		return err
+	})
+	if err != nil || len(issued) != 500 || !issued[0].Until.Equal(c.Time.Add(time.Hour)) {
+		t.Fatalf("got %d, %v", len(issued), err)
+	}
+	in := LogIn{Name: issued[7].Name, Password: issued[7].Password, Kind: Bearer, Address: "192.0.2.77", Client: "a\x00b"}
+	session, _, _, err := short.LogIn(ctx, in)
+	if err != nil || !session.Account.OneTime {
+		t.Fatalf("got %+v, %v", session, err)
+	}
+	in.Password = issued[8].Password
+	if _, _, _, err := short.LogIn(ctx, in); kind(t, err) != "wrong-log-in" {
+		t.Errorf("another's password: %v", err)
+	}
+}
+
+// Sessions are listed with where they came from, and each can be ended.
+func TestSessionsAreListedAndEnded(t *testing.T) {
+	a, _ := accounts(t)
+	logIn := func(from, client string) *Session {
+		in := LogIn{Name: "wren", Password: "bees and honey", Kind: Bearer, Address: from, Client: client}
+		_, token, _, err := a.LogIn(ctx, in)
+		if err != nil {
+			t.Fatal(err)
+		}
+		session, err := a.Session(ctx, token)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return session
+	}
+	logIn("192.0.2.21", "a browser")
+	second := logIn("192.0.2.22", "another")
+	open, err := a.Sessions(ctx, second, "wren")
+	if err != nil || len(open) < 2 || !open[0].Own || open[1].Client != "a browser" || open[1].Address != "192.0.2.21" {
+		t.Fatalf("got %+v, %v", open, err)
+	}
+	if err := a.EndSession(ctx, second, "wren", open[1].ID); err != nil {
+		t.Fatal(err)
+	}
+	if err := a.EndSession(ctx, second, "wren", open[1].ID); kind(t, err) != "no-such-session" {
+		t.Errorf("ended twice: %v", err)
+	}
+	open, err = a.Sessions(ctx, second, "wren")
+	for _, o := range open {
+		if o.Address == "192.0.2.21" || err != nil {
+			t.Errorf("it is there still: %+v, %v", o, err)
+		}
 	}
 }
 

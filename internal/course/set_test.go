@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -108,7 +109,7 @@ func TestWhatIsStoredOneByOneIsWhatTheRulesSay(t *testing.T) {
 		for i := range all {
 			all[i].Points = marking.PointsOf("2")
 		}
-		slicesByTime(all)
+		slices.SortFunc(all, func(a, b marking.Attempt) int { return a.Received.Compare(b.Received) })
 		span := marking.Span{Due: due}
 		counts, mark := rules.Counting(span, all)
 		want := fmt.Sprintf("%s %s", all[counts].Outcome, mark)
@@ -118,14 +119,6 @@ func TestWhatIsStoredOneByOneIsWhatTheRulesSay(t *testing.T) {
 		y.set(t, "by-rules", course.NewSet{Rules: &rules}) // computes all of it again
 		if got := y.mark(t, who, "count"); got != want {
 			t.Errorf("%s counts of %+v, computed again: got %s, want %s", rules.Counts, all, got, want)
-		}
-	}
-}
-
-func slicesByTime(all []marking.Attempt) {
-	for i := range all {
-		for j := i; j > 0 && all[j].Received.Before(all[j-1].Received); j-- {
-			all[j], all[j-1] = all[j-1], all[j]
 		}
 	}
 }
@@ -173,8 +166,9 @@ func ptr[T any](value T) *T { return &value }
 func TestExtensions(t *testing.T) {
 	y := open(t)
 	hazel := y.course(t, "longer")
-	robin := y.member(t, "longer", "robin-longer", account.Learner)
-	wren, lark := y.member(t, "longer", "wren-longer", account.Learner), y.member(t, "longer", "lark-longer", account.Learner)
+	for _, name := range []string{"robin-longer", "wren-longer", "lark-longer"} {
+		y.member(t, "longer", name, account.Learner)
+	}
 	due := y.Now.Add(time.Hour)
 	later, earlier := due.Add(time.Hour), due.Add(-time.Minute)
 	extend := func(e course.Extension) string {
@@ -220,7 +214,6 @@ func TestExtensions(t *testing.T) {
 			}
 		}
 	}
-	_, _, _ = robin, wren, lark
 	expect("at the due time", map[string]marking.State{
 		"robin-longer": marking.Open, "wren-longer": marking.Open, "lark-longer": marking.Closed,
 	})
@@ -257,13 +250,10 @@ func TestWhatIsToldLater(t *testing.T) {
 			t.Fatal(err)
 		}
 		y.attempt(t, robin, "untold", "count", "correct", "2")
-		two := marking.PointsOf("2")
 		n := course.NewMark{
-			Course: "untold", Paper: "hives", Exercise: "all", Learner: robin.Name, Mark: &[]marking.Points{
-				marking.PointsOf("0.1"),
-			}[0], Reason: "told me",
+			Course: "untold", Paper: "hives", Exercise: "all", Learner: robin.Name,
+			Mark: ptr(marking.PointsOf("0.1")), Reason: "told me",
 		}
-		_ = two
 		if err := y.SetMark(ctx, hazel, n); err != nil {
 			t.Fatal(err)
 		}
@@ -363,12 +353,10 @@ func TestExamination(t *testing.T) {
 	if r, err := y.Sets().Begin(ctx, wren, "hives", false); err != nil || !r.Span.Due.Equal(due) {
 		t.Fatalf("got %+v, %v", r, err)
 	}
-	for _, e := range []course.Extension{
-		{Learner: "wren-exam", Due: ptr(due.Add(time.Hour)), Minutes: 30, Reason: "writes slowly"},
-	} {
-		if _, err := y.Sets().Extend(ctx, hazel, "exam", "hives", e); err != nil {
-			t.Fatal(err)
-		}
+	if _, err := y.Sets().Extend(ctx, hazel, "exam", "hives", course.Extension{
+		Learner: "wren-exam", Due: ptr(due.Add(time.Hour)), Minutes: 30, Reason: "writes slowly",
+	}); err != nil {
+		t.Fatal(err)
 	}
 	r, _ := read(wren)
 	if !r.Span.Due.Equal(begin.Add(3*time.Hour)) || fmt.Sprint(r.Order(20)) == fmt.Sprint(mustRead(t, other, y).Order(20)) {
@@ -399,4 +387,10 @@ func mustRead(t *testing.T, who account.Account, y *yard) *course.Reading {
 		t.Fatal(err)
 	}
 	return r
+}
+
+func lateRules() marking.Rules { return marking.Rules{Late: marking.Late{Minutes: 120, PerHour: 10}} }
+
+func day(year, month, day int) time.Time {
+	return time.Date(year, time.Month(month), day, 0, 0, 0, 0, time.UTC)
 }

@@ -43,7 +43,10 @@ type Options struct {
 
 // Defaults returns the options of a service for which nothing is configured.
 func Defaults() Options {
-	return Options{Limits: practice.DefaultLimits, Learner: account.Limits{Calls: account.DefaultCalls}}
+	return Options{
+		Limits:  practice.DefaultLimits,
+		Learner: account.Limits{Calls: account.DefaultCalls, OneTime: account.DefaultOneTime},
+	}
 }
 
 // A Server is a running service.

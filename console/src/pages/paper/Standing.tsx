@@ -8,7 +8,9 @@ export function Standing({ exercise, changed }: { exercise: Exercise; changed: b
   const { outcome, latest, attempts, attempts_used: used, attempts_allowed: allowed } = exercise;
   const { counts_at: countsAt, by_hand: byHand, reason } = exercise;
   const latestCounts = !byHand && latest !== undefined && latest.at === countsAt;
-  const howMany = allowed ? `${used} of ${count(allowed, "attempt")} used.` : attempts > 1 && `${count(attempts, "attempt")}.`;
+  const howMany = allowed
+    ? `${used} of ${count(allowed, "attempt")} used.`
+    : attempts > 1 && `${count(attempts, "attempt")}.`;
   if (exercise.untold && latest)
     return (
       <div className="standing" data-outcome="none">
@@ -27,6 +29,7 @@ export function Standing({ exercise, changed }: { exercise: Exercise; changed: b
       </p>
       <p className="quiet">
         {byHand && reason && `${reason}. `}
+        {latest?.rechecked ? `Checked again ${moment(latest.rechecked)}. ` : ""}
         {latestCounts && latest.deducted ? `${latest.deducted} % off for coming late. ` : ""}
         {latestCounts && `Submitted ${moment(latest.at)}${changed ? ", for an earlier version of your answer" : ""}. `}
         {!byHand && latest && countsAt && !latestCounts && `Your attempt of ${moment(countsAt)} counts. `}

@@ -111,11 +111,20 @@ function PaperItem({ paper, staff, instructor }: { paper: Summary; staff: boolea
             <>
               {" · "}
               <Link to={`/papers/${paper.slug}/write`}>Write</Link>
+              {" · "}
+              <Link to={`/papers/${paper.slug}/recheck`}>Check attempts again</Link>
             </>
           )}
         </p>
       ) : (
         <p>{standing(paper)}</p>
+      )}
+      {!staff && (paper.rechecked ?? 0) > 0 && (
+        <p className="news">
+          <strong>
+            New: attempts were checked again, and marks have changed in {count(paper.rechecked!, "exercise")}.
+          </strong>
+        </p>
       )}
       {!staff && news > 0 && (
         <p className="news">
