@@ -17,6 +17,7 @@ const headings = {
   pack: "Loading the pack",
   paper: "Checking the exercises of",
   publication: "Publishing",
+  recheck: "Checking again",
 };
 
 /** One build or load: how it gets on, and what came of it. */
