@@ -235,6 +235,40 @@ func TestPagesAreForEverybody(t *testing.T) {
 			w.says("button", "Check the exercises").MustClick()
 			w.says(".paper-check [role=status]", "checked")
 		}, false},
+		{"courses", "/courses", ".papers a", nil, true},
+		{"new course", "/courses", ".papers a", func(w *window) {
+			w.says("button", "^New course").MustClick()
+			w.element("#zones")
+		}, false},
+		{"course", "/courses/evening-group", ".people tbody", nil, true},
+		{"course, a paper's rules", "/courses/evening-group", ".people tbody", func(w *window) {
+			w.says("button", "^Times and rules").MustClick()
+			w.says(".set-paper summary", "Part of the points").MustClick()
+		}, false},
+		{"course, extensions", "/courses/evening-group", ".people tbody", func(w *window) {
+			w.says("button", "^Extensions").MustClick()
+			w.element(".extensions form")
+		}, false},
+		{"course, a member", "/courses/evening-group", ".people tbody", func(w *window) {
+			w.says(".people button", "^Change").MustClick()
+			w.says(".people button", "^Sessions").MustClick()
+			w.element(".people .sessions, .people form .quiet")
+		}, false},
+		{"import", "/courses/evening-group/import", "input[type=file]", func(w *window) {
+			file := filepath.Join(t.TempDir(), "roster.csv")
+			if err := os.WriteFile(file, []byte("login,name\nmaud-axe,Maud\n,Nobody\n"), 0o600); err != nil {
+				t.Fatal(err)
+			}
+			w.element("input[type=file]").MustSetFiles(file)
+			w.element(".roster-line[data-state=wrong]")
+		}, true},
+		{"log", "/log", ".log-lines li", nil, true},
+		{"check again", "/papers/first-look/recheck", "form", func(w *window) {
+			w.says("button", "^Look whose marks").MustClick()
+			w.says("[role=status]", "checked again")
+			w.says("button", "^Leave them").MustClick()
+			w.says("[role=status]", "Stopped")
+		}, true},
 		{"new paper", "/", ".papers a", func(w *window) {
 			w.says("button", "^New paper").MustClick()
 			w.element(".new-paper select")

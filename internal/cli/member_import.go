@@ -85,6 +85,7 @@ func (p *program) importRoster(cmd *cobra.Command, paths []string, f *importFlag
 		return err
 	}
 	if f.check {
+		fmt.Fprintln(p.err, previewInWords(preview))
 		return p.print(preview, previewHeader, previewLines(preview))
 	}
 	p.table(p.err, previewHeader, previewLines(preview))

@@ -82,7 +82,7 @@ func (p People) preview(
 	read, err := roster.Read(files, o)
 	var wrong *roster.Error
 	if errors.As(err, &wrong) {
-		return nil, problem.New(422, "roster", "The roster cannot be read", "%s.", sentence(wrong))
+		return nil, problem.New(422, "roster", "The roster cannot be read", "%s.", wrong)
 	} else if err != nil {
 		return nil, err
 	}

@@ -136,9 +136,14 @@ func readTable(t *table, o Options) (*Roster, error) {
 	for field, at := range columns {
 		r.Columns[field] = t.header[at]
 	}
+	_, login := columns[Login]
+	_, email := columns[Email]
 	seen := map[string]int{}
 	for _, line := range t.lines {
 		p := Person{File: t.file, Line: line.number, Wrong: line.wrong}
+		if !login && !email {
+			p.Wrong = "No column is called login or e-mail: say which column it is."
+		}
 		cell := func(f Field) string {
 			if at, has := columns[f]; has && at < len(line.cells) {
 				return strings.Join(strings.FieldsFunc(line.cells[at], unicode.IsSpace), " ")

@@ -61,6 +61,9 @@ func TestLinesOfATable(t *testing.T) {
 				"2 a||||learner", "3 b||||instructor", "4 c||||assistant",
 				`5 d||||guest ! "guest" is no role: instructor, assistant or learner is expected.`,
 			}},
+		{"no login", csv("Number,name", "7,Una"), roster.Options{}, []string{
+			"2 |Una||| ! No column is called login or e-mail: say which column it is.",
+		}},
 		{"doubled logins", csv("login,name", "una,Una", "", "bo,Bo", "Una,Other"), roster.Options{}, []string{
 			"2 una|Una|||", "4 bo|Bo|||", "5 una|Other||| ! The login una is in line 2 already.",
 		}},
@@ -116,7 +119,6 @@ func TestFilesThatCannotBeRead(t *testing.T) {
 	}{
 		{"the file is empty", csv(""), roster.Options{}},
 		{"no line below", csv("login,name"), roster.Options{}},
-		{"no column is called login", csv("a,b", "c,d"), roster.Options{}},
 		{`no column "Number"`, csv("login", "c"), roster.Options{Columns: map[roster.Field]string{"login": "Number"}}},
 		{`no field "shoe"`, csv("login", "c"), roster.Options{Columns: map[roster.Field]string{"shoe": "login"}}},
 		{"people.csv, line 3: the text is not UTF-8", csv("login,name", "una,Una", "fia,F\xeea"), roster.Options{}},

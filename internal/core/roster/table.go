@@ -231,12 +231,6 @@ func (t *table) columns(named map[Field]string) (map[Field]int, error) {
 			found[field] = at
 		}
 	}
-	_, login := found[Login]
-	_, email := found[Email]
-	if !login && !email {
-		return nil, fail(t.file, 1, "no column is called login or e-mail; the header has %s: say which column is which",
-			strings.Join(t.header, ", "))
-	}
 	return found, nil
 }
 

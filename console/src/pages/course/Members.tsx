@@ -127,8 +127,13 @@ function Row({ course, member, may, onIssue }: RowProps) {
         <td>{stateOf(member)}</td>
         {may.manage && (
           <td>
-            <Button size="small" aria-expanded={open} onClick={() => setOpen(!open)}>
-              Change<span className="unseen"> {member.display_name}</span> …
+            <Button
+              size="small"
+              aria-label={`Change … ${member.display_name}`}
+              aria-expanded={open}
+              onClick={() => setOpen(!open)}
+            >
+              Change …
             </Button>
           </td>
         )}

@@ -76,12 +76,14 @@ export function ImportPage() {
             accept=".csv,.txt,.xlsx,.zip"
             onChange={(event) => {
               const chosen = [...(event.target.files ?? [])];
+              event.target.value = ""; // the same file, changed, can be chosen again
               setFiles(chosen);
               setColumns({});
               if (chosen.length > 0) void look(chosen, options({ columns: {} }));
             }}
           />
         </label>
+        {files.length > 0 && <strong>{files.map((file) => file.name).join(", ")}</strong>}
         <label>
           Encoding{" "}
           <select

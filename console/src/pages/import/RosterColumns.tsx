@@ -29,7 +29,7 @@ export function RosterColumns({ preview, columns, only, onChange, onOnly }: Prop
       </p>
     );
   return (
-    <details open={preview.lines.every((line) => line.state === "wrong")}>
+    <details open={Object.keys(columns).length > 0 || preview.lines.every((line) => line.state === "wrong")}>
       <summary>
         Columns:{" "}
         {fields
