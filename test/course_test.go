@@ -4,11 +4,13 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
 
 	"examen/internal/client"
+	"examen/internal/core/marking"
 	"examen/internal/demo"
 )
 
@@ -59,8 +61,10 @@ func TestACourseAtTheCommandLine(t *testing.T) {
 		t.Fatal(err)
 	}
 	hazel.takes(
-		step{line: "course create apiarists --title 'Apiarists of Lisbon' --zone Europe/Lisbon", says: []string{"Lisbon"}},
-		step{line: "member import " + roster + " --course apiarists --check", says: []string{"maud-cl", "new", "2 new"}},
+		step{line: "course create apiarists --title 'Apiarists of Lisbon' --zone Europe/Lisbon",
+			says: []string{"Lisbon"}},
+		step{line: "member import " + roster + " --course apiarists --check", says: []string{"maud-cl", "new",
+			"2 new"}},
 		step{line: "member list --course apiarists -o csv", says: []string{"hazel"}},
 	)
 	p := hazel.run("", "member", "import", roster, "--course", "apiarists", "--yes", "-o", "json")
@@ -70,7 +74,8 @@ func TestACourseAtTheCommandLine(t *testing.T) {
 	}
 	slips := filepath.Join(t.TempDir(), "slips.html")
 	hazel.takes(
-		step{line: "member import " + roster + " --course apiarists --yes", says: []string{"0 new, 0 changed, 2 the same"}},
+		step{line: "member import " + roster + " --course apiarists --yes",
+			says: []string{"0 new, 0 changed, 2 the same"}},
 		step{line: "member slips iris-cl --course apiarists --to " + slips, says: []string{"1 slip"}},
 		step{line: "course show apiarists -o csv", says: []string{"paper"}},
 		step{
@@ -80,7 +85,8 @@ func TestACourseAtTheCommandLine(t *testing.T) {
 		step{
 			line: "paper set first-look --course apiarists --opens 2026-09-01 --due " + clockAt(time.Hour) +
 				" --tell after-due --grace 1h --deduct 10%/h --attempts 5 --partial row-order=50%",
-			says: []string{"open", "late by up to 1 hour, 10 % off an hour", "at most 5 attempts", "50 % for row-order"},
+			says: []string{"open", "late by up to 1 hour, 10 % off an hour", "at most 5 attempts",
+				"50 % for row-order"},
 		},
 		step{
 			line: "paper set first-look --course apiarists --due 2026-08-01", code: 3,
@@ -106,13 +112,15 @@ func TestACourseAtTheCommandLine(t *testing.T) {
 	maud.takes(step{line: "paper list", code: 3, says: []string{"Choose a password of your own first"}})
 	maud.takes(step{line: "password", in: oneTime["maud-cl"] + "\nmaud has bees of her own\n"})
 	maud.takes(
-		step{line: "submit first-look/1", in: "SELECT name, valley FROM apiary", says: []string{"Received", "told later"}},
+		step{line: "submit first-look/1", in: "SELECT name, valley FROM apiary", says: []string{"Received",
+			"told later"}},
 		step{line: "submit first-look/2", in: "SELECT name FROM hive", says: []string{"Received"}},
 		step{line: "paper list", says: []string{"told later"}},
 		step{line: "history --outcome correct -o csv", says: []string{"outcome"}},
 		step{line: "marks", says: []string{"told later"}},
 	)
-	if p := maud.run("", "history", "-o", "json"); strings.Contains(p.out, "correct") || strings.Contains(p.out, "finding\"") {
+	if p := maud.run("", "history", "-o", "json"); strings.Contains(p.out, "correct") || strings.Contains(p.out,
+		"finding\"") {
 		t.Errorf("it is told already: %s", p.out)
 	}
 	hazel.takes(
@@ -125,7 +133,8 @@ func TestACourseAtTheCommandLine(t *testing.T) {
 		step{line: "marks", says: []string{"correct"}},
 	)
 	hazel.takes(
-		step{line: "recheck first-look --course apiarists --check", says: []string{"2 attempts checked again; 0 marks"}},
+		step{line: "recheck first-look --course apiarists --check",
+			says: []string{"2 attempts checked again; 0 marks"}},
 		step{line: "recheck first-look/1 --course apiarists --yes --reason 'to be sure'", says: []string{"1 attempt"}},
 		step{line: "log --course apiarists --limit 50", says: []string{
 			"gave the group Monday an extension", "no power", "set first-look for apiarists", "added Maud Ferrow",
@@ -162,7 +171,8 @@ func TestAnExaminationAtTheCommandLine(t *testing.T) {
 		t.Errorf("got %+v", p)
 	}
 	hazel.takes(
-		step{line: "paper tell exam-cl 'Exercise 2 is as easy as it looks.' --course evening-group", says: []string{"easy"}},
+		step{line: "paper tell exam-cl 'Exercise 2 is as easy as it looks.' --course evening-group",
+			says: []string{"easy"}},
 		step{line: "paper extend exam-cl " + name + " --course evening-group --more 15m --reason 'came late'",
 			says: []string{"15 minutes"}},
 	)
@@ -214,5 +224,61 @@ func TestAllThatIsStoredOfSomebody(t *testing.T) {
 	)
 	if page, err := os.ReadFile(file); err != nil || !strings.Contains(string(page), "valley FROM apiary -- mine") {
 		t.Errorf("got %.500s, %v", page, err)
+	}
+}
+
+// Until outcomes and marks may be told, no call that a learner can make says anything of them: every reading call of
+// the contract is looked through. Once they are released, some do.
+func TestWhatIsToldLaterIsInNoAnswer(t *testing.T) {
+	attempt := paperOf(t, "untold-anywhere", [2]string{"points: 7", "SELECT count(*) FROM star"})
+	teacher := hazel(t)
+	if _, err := client.Read[client.CoursePaper](teacher.SetPaper(ctx, "evening-group", "untold-anywhere",
+		client.PaperSetting{Rules: &client.PaperRules{Tell: client.TellReleased}})); err != nil {
+		t.Fatal(err)
+	}
+	name, learner := newcomer(t)
+	for _, sql := range []string{"SELECT 17", "SELECT nothing FROM star", "SELECT count(*) FROM star"} {
+		if a := attempt(learner, 1, sql); !a.Untold {
+			t.Errorf("%s: got %+v", sql, a)
+		}
+	}
+	mark := marking.PointsOf("6.5")
+	if _, err := teacher.SetMark(ctx, "untold-anywhere", "1", name, client.MarkByHand{
+		Course: "evening-group", Mark: &mark, Reason: "seen by hand",
+	}); err != nil {
+		t.Fatal(err)
+	}
+	mine := token(t, shared.url, name, demo.LearnerPassword)
+	telling := regexp.MustCompile(
+		`"outcome": ?"(correct|incorrect|failed)"|6\.5|"mark": ?7|seen by hand|values-|"correct": ?1|"findings": ?\[\{`,
+	)
+	looked := func() (told []string) {
+		for _, c := range calls {
+			if c.method != "GET" || strings.HasPrefix(c.path, "/api/exercises") {
+				continue
+			}
+			for _, path := range []string{
+				strings.ReplaceAll(strings.ReplaceAll(c.path, "first-look", "untold-anywhere"), "newcomer-examined",
+					name),
+				strings.ReplaceAll(c.path, "learner=robin", "paper=untold-anywhere&outcome=correct"),
+			} {
+				_, text := asked(t, shared.url, c.method, path, mine, "")
+				if found := telling.FindString(text); found != "" {
+					told = append(told, path+": "+found)
+				}
+			}
+		}
+		return told
+	}
+	if told := looked(); len(told) > 0 {
+		t.Errorf("it is told already:\n%s", strings.Join(told, "\n"))
+	}
+	if _, err := client.Read[client.CoursePaper](
+		teacher.ReleaseMarks(ctx, "evening-group", "untold-anywhere", client.Released{Released: true}),
+	); err != nil {
+		t.Fatal(err)
+	}
+	if told := looked(); len(told) < 5 {
+		t.Errorf("released, it is told by these calls alone: %s", told)
 	}
 }

@@ -229,8 +229,8 @@ func TestWhichAttemptCounts(t *testing.T) {
 	w := open(t, shared.url, name, demo.LearnerPassword)
 	w.says(".papers .news", "New: a mark was set by your instructor")
 	w.says(".go-on a", "Go on with 3. High and strong").MustClick()
-	w.says(in("names-and-valleys", ".standing"), "^Correct, 1 of 1 point ✓\\s+Your attempt of .* counts: it is the "+
-		"best. 2 attempts.\\s+Latest attempt: incorrect, 0 of 1 point")
+	w.says(in("names-and-valleys", ".standing"), "^Correct, 1 of 1 point ✓\\s+Your attempt of .* counts. "+
+		"2 attempts.\\s+Latest attempt: incorrect, 0 of 1 point")
 	w.says(in("high-and-strong", ".standing"), "^Marked by hand, 0.5 of 1 point\\s+nearly\\.")
 	if text := w.element("#names-and-valleys").MustText(); strings.Count(text, "Correct, 1 of 1") != 1 {
 		t.Errorf("the verdict stands in several places: %s", text)

@@ -77,8 +77,9 @@ func TestExamplesOfEveryCommandRun(t *testing.T) {
 	// answered, and an example may not be correct.
 	may := map[string]int{
 		"entry keep": 3, "entry clear": 3, "text copy": 3, "text rename": 3, "text remove": 3, "submit": 1,
-		"dataset confirm": 3, "dataset stop": 3, "paper begin": 3, "paper unset": 3, "password": 2, "member reset": 0, "member deactivate": 0,
-		"member activate": 0,
+		"dataset confirm": 3, "dataset stop": 3, "paper begin": 3, "paper unset": 3, "password": 2, "member reset": 0,
+		"member deactivate": 0,
+		"member activate":   0,
 	}
 	late := map[string]bool{"login": true, "logout": true, "demo": true, "serve": true, "password": true}
 	home := t.TempDir()

@@ -315,7 +315,7 @@ func TestOneTimePasswords(t *testing.T) {
 		t.Fatalf("got %+v, %v", reset, err)
 	}
 	as(t, shared.url, "newcomer-once", reset.Password)
-	for _, name := range []string{"", "Ü", "a b", "../x", strings.Repeat("x", 80), "hazel"} {
+	for _, name := range []string{"", "Ü", "a b", "../x", strings.Repeat("x", 80)} {
 		if p := problemOf(t)(
 			teacher.AddMember(ctx, "evening-group", client.NewMember{Name: name}),
 		); p.Status != 422 && p.Status != 409 {

@@ -163,7 +163,8 @@ func TestOneTimePasswordsForMany(t *testing.T) {
 	if err != nil || len(issued) != 500 || !issued[0].Until.Equal(c.Time.Add(time.Hour)) {
 		t.Fatalf("got %d, %v", len(issued), err)
 	}
-	in := LogIn{Name: issued[7].Name, Password: issued[7].Password, Kind: Bearer, Address: "192.0.2.77", Client: "a\x00b"}
+	in := LogIn{Name: issued[7].Name, Password: issued[7].Password, Kind: Bearer, Address: "192.0.2.77",
+		Client: "a\x00b"}
 	session, _, _, err := short.LogIn(ctx, in)
 	if err != nil || !session.Account.OneTime {
 		t.Fatalf("got %+v, %v", session, err)

@@ -47,7 +47,8 @@ func (n NewAccount) Checked() (NewAccount, error) {
 // IsEmail tells whether a text can be an e-mail address.
 func IsEmail(text string) bool {
 	name, host, _ := strings.Cut(text, "@")
-	return name != "" && host != "" && len(text) <= 254 && records.IsText(text) && !strings.ContainsAny(text, " \t\r\n<>,;")
+	return name != "" && host != "" && len(text) <= 254 && records.IsText(text) && !strings.ContainsAny(text,
+		" \t\r\n<>,;")
 }
 
 // Make creates a checked account within a transaction. It returns the one-time password if one was generated.

@@ -38,9 +38,10 @@ var examples = map[string]string{
 	"paper set": "examen paper set first-look --course evening-group --due 2036-12-20\n" +
 		"examen paper set first-look --course evening-group --opens '2026-09-01 08:00' --due 2036-12-20T22:00:00Z\n" +
 		"examen paper set first-look --course evening-group --grace 48h --deduct 5%/h --counts best",
-	"paper unset":      "examen paper unset first-look --course morning-group",
-	"paper release":    "examen paper release first-look --course evening-group",
-	"paper extend":     "examen paper extend first-look robin --course evening-group --due 2036-12-24 --reason 'was ill'",
+	"paper unset":   "examen paper unset first-look --course morning-group",
+	"paper release": "examen paper release first-look --course evening-group",
+	"paper extend": "examen paper extend first-look robin --course evening-group " +
+		"--due 2036-12-24 --reason 'was ill'",
 	"paper extensions": "examen paper extensions first-look --course evening-group",
 	"paper tell":       "examen paper tell first-look 'Exercise 3 means whole years.' --course evening-group",
 	"paper begin":      "examen paper begin first-look --yes",
@@ -99,10 +100,12 @@ var examples = map[string]string{
 	"member remove": "examen member remove juniper --course evening-group",
 	"member slips": "examen member slips --course evening-group --to slips.html\n" +
 		"examen member slips wren --course evening-group -o csv",
-	"member sessions":   "examen member sessions robin\nexamen member sessions   # your own",
-	"member export":     "examen member export robin --to robin.json\nexamen member export robin --as html --to robin.html",
-	"member anonymise":  "examen member deactivate tarek\nexamen member anonymise tarek --yes",
-	"recheck":           "examen recheck first-look/3 --check\nexamen recheck first-look --yes --reason 'another accepted answer'",
+	"member sessions": "examen member sessions robin\nexamen member sessions   # your own",
+	"member export": "examen member export robin --to robin.json\n" +
+		"examen member export robin --as html --to robin.html",
+	"member anonymise": "examen member deactivate tarek\nexamen member anonymise tarek --yes",
+	"recheck": "examen recheck first-look/3 --check\n" +
+		"examen recheck first-look --yes --reason 'another accepted answer'",
 	"log":               "examen log --about marks\nexamen log --person robin --since 2026-09-01 -o csv",
 	"member reset":      "examen member reset juniper",
 	"member deactivate": "examen member deactivate bento",
@@ -130,8 +133,10 @@ const (
 
 // arguments lists what the arguments of each command are, in order; the last may be repeated.
 var arguments = map[string][]wanted{
-	"paper show": {aPaper}, "paper check": {aPaper}, "recheck": {anAddress}, "paper set": {aPaper}, "paper unset": {aPaper}, "paper release": {aPaper}, "paper extend": {aPaper, aMember},
-	"paper extensions": {aPaper}, "paper tell": {aPaper}, "paper begin": {aPaper}, "paper candidates": {aPaper}, "read": {anAddress},
+	"paper show": {aPaper}, "paper check": {aPaper}, "recheck": {anAddress}, "paper set": {aPaper},
+	"paper unset": {aPaper}, "paper release": {aPaper}, "paper extend": {aPaper, aMember},
+	"paper extensions": {aPaper}, "paper tell": {aPaper}, "paper begin": {aPaper}, "paper candidates": {aPaper},
+	"read":       {anAddress},
 	"paper edit": {aPaper}, "paper publish": {aPaper}, "paper versions": {aPaper}, "paper compare": {aPaper},
 	"paper restore": {aPaper}, "paper discard": {aPaper}, "exercise copy": {anAddress, aPaper},
 	"run": {anAddress, aFile}, "submit": {anAddress, aFile}, "dataset show": {aDataset, aTable},
@@ -179,7 +184,8 @@ func (p *program) finish(root *cobra.Command) {
 			c.ValidArgsFunction = cobra.NoFileCompletions
 		}
 		for flag, what := range map[string]wanted{
-			"paper": aPaper, "copy": aPaper, "course": aCourse, "learner": aMember, "person": aMember, "by": aMember, "dataset": aDataset,
+			"paper": aPaper, "copy": aPaper, "course": aCourse, "learner": aMember, "person": aMember, "by": aMember,
+			"dataset": aDataset,
 		} {
 			if c.Flags().Lookup(flag) != nil {
 				_ = c.RegisterFlagCompletionFunc(flag, func(cmd *cobra.Command, args []string, begun string) (

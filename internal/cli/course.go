@@ -14,7 +14,8 @@ import (
 )
 
 func (p *program) course() *cobra.Command {
-	return group("course", "Courses", p.courseCreate(), p.courseList(), p.courseShow(), p.courseChange(), p.courseCopy(),
+	return group("course", "Courses", p.courseCreate(), p.courseList(), p.courseShow(), p.courseChange(),
+		p.courseCopy(),
 		p.courseArchive(), p.courseDelete())
 }
 

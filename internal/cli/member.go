@@ -18,7 +18,8 @@ import (
 // member groups the commands for the people in a course.
 func (p *program) member() *cobra.Command {
 	return group("member", "Members of a course, and their accounts",
-		p.addMember(), p.importMembers(), p.listMembers(), p.changeMember(), p.removeMember(), p.resetMember(), p.slips(),
+		p.addMember(), p.importMembers(), p.listMembers(), p.changeMember(), p.removeMember(), p.resetMember(),
+		p.slips(),
 		p.sessions(), p.exportMember(), p.anonymise(),
 		p.activate("deactivate", "Have somebody log in no longer; all that they have done is kept", false),
 		p.activate("activate", "Have somebody log in again", true))
@@ -287,7 +288,10 @@ func (p *program) anonymise() *cobra.Command {
 			}
 			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
 				return c.Anonymise(ctx, args[0])
-			}, []string{"login", "name"}, one(func(a client.Account) []string { return []string{a.Name, a.DisplayName} }))
+			}, []string{"login", "name"}, one(func(a client.Account) []string {
+				return []string{a.Name,
+					a.DisplayName}
+			}))
 		},
 	}
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")

@@ -41,7 +41,8 @@ New accounts get one-time passwords, which are printed, or written as slips with
 	flags.StringVar(&f.course, "course", "", "the course")
 	flags.StringSliceVar(&f.columns, "column", nil, "which column a field is in: login=Number, group=Section, ...")
 	flags.StringVar(&f.encoding, "encoding", "", "of CSV files, such as WIN1252 (default: UTF-8)")
-	flags.StringVar(&f.class, "class", "", "the one class that is taken of a standard's files (default: all, as groups)")
+	flags.StringVar(&f.class, "class", "",
+		"the one class that is taken of a standard's files (default: all, as groups)")
 	flags.StringVar(&f.slips, "slips", "", "write slips with the one-time passwords to this file, for printing")
 	flags.BoolVar(&f.check, "check", false, "only show what it would do")
 	flags.BoolVar(&f.yes, "yes", false, "do not ask")

@@ -65,7 +65,8 @@ func (p *program) paper() *cobra.Command {
 	}
 	return group(
 		"paper", "Papers", list, exercises, check, p.paperSet(), p.paperUnset(), p.paperExtend(), p.paperExtensions(),
-		p.paperRelease(), p.paperTell(), p.paperBegin(), p.paperCandidates(), p.paperNew(), p.paperEdit(), p.paperPublish(),
+		p.paperRelease(), p.paperTell(), p.paperBegin(), p.paperCandidates(), p.paperNew(), p.paperEdit(),
+		p.paperPublish(),
 		p.paperVersions(), p.paperCompare(), p.paperRestore(), p.paperDiscard(),
 	)
 }

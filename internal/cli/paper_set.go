@@ -61,7 +61,8 @@ A deduction is a percentage of the mark, for each hour begun (--deduct 5%/h) or 
 
 // zoneOf asks for the zone of a course.
 func (p *program) zoneOf(cmd *cobra.Command, course string) (*time.Location, client.CourseDetail, error) {
-	detail, err := ask[client.CourseDetail](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+	detail, err := ask[client.CourseDetail](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response,
+		error) {
 		return c.GetCourse(ctx, course)
 	})
 	if err != nil {
@@ -188,7 +189,8 @@ func deduction(text string, late *client.LateRules) error {
 		until, share, _ := strings.Cut(step, ":")
 		after, err := time.ParseDuration(until)
 		if err != nil {
-			return fmt.Errorf("--deduct %s: a percentage for each hour such as 5%%/h, or steps such as 1h:10%%,24h:30%% "+
+			return fmt.Errorf("--deduct %s: a percentage for each hour such as 5%%/h, or steps such as "+
+				"1h:10%%,24h:30%% "+
 				"are expected", text)
 		}
 		part, err := percent(share)
@@ -398,7 +400,8 @@ func (p *program) paperCandidates() *cobra.Command {
 				return c.ListCandidates(ctx, course, args[0])
 			}, []string{"login", "name", "begun", "ends", "moved"}, each(func(c client.Candidate) []string {
 				return []string{
-					c.Name, c.DisplayName, clockIn(c.Begun, detail.Zone), clockIn(c.Ends, detail.Zone), fmt.Sprint(c.Moved),
+					c.Name, c.DisplayName, clockIn(c.Begun, detail.Zone), clockIn(c.Ends,
+						detail.Zone), fmt.Sprint(c.Moved),
 				}
 			}))
 		},

@@ -42,7 +42,8 @@ func (s *serving) flags(c *cobra.Command) {
 		"what all queries together may take, in MB (default: half of the machine's memory, or of its control group's)",
 	)
 	f.DurationVar(
-		&s.options.Learner.OneTime, "one-time-lasts", s.options.Learner.OneTime, "how long a one-time password is taken",
+		&s.options.Learner.OneTime, "one-time-lasts", s.options.Learner.OneTime,
+		"how long a one-time password is taken",
 	)
 	f.IntVar(
 		&s.options.Learner.Calls, "limit-calls", s.options.Learner.Calls,

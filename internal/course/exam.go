@@ -53,7 +53,8 @@ func (s *Sitting) mayRead(r *Reading) error {
 			count(int64(s.Lasts.Minutes()), "minute"), when(s.Closes, r.Zone))
 	case s.Elsewhere && r.State != marking.Closed:
 		return problem.New(403, "elsewhere", "The examination is being written in another browser",
-			"It can be written in one browser at a time. To go on here, say so: it then ends there, and your instructor "+
+			"It can be written in one browser at a time. To go on here, say so: it then ends there, and your "+
+				"instructor "+
 				"can see that it was moved.")
 	}
 	return nil

@@ -73,7 +73,8 @@ func (l Log) Page(ctx context.Context, who account.Account, f LogFilter) (*LogPa
 			"1 to %d lines can be asked for, not %d.", longestLog, f.Limit)
 	}
 	params := query.AuditLogParams{
-		Courses: append([]int64{}, who.In(account.Instruct)...), Everything: who.Administrator, Most: int32(f.Limit) + 1,
+		Courses: append([]int64{},
+			who.In(account.Instruct)...), Everything: who.Administrator, Most: int32(f.Limit) + 1,
 		Since: bound(f.Since), Until: bound(f.Until),
 	}
 	if err := l.filter(ctx, f, &params); err != nil {

@@ -229,7 +229,8 @@ func (p People) member(ctx context.Context, course query.Course, name string) (M
 		}
 	}
 	if records.Missing(err) {
-		err = problem.New(404, "no-member", "There is no such member", "Nobody in %s is called %.80q.", course.Slug, name)
+		err = problem.New(404, "no-member", "There is no such member", "Nobody in %s is called %.80q.", course.Slug,
+			name)
 	}
 	return Member{}, err
 }

@@ -21,7 +21,8 @@ type MarkChange struct {
 	Is          marking.Outcome `json:"is"`
 	MarkWas     marking.Points  `json:"mark_was"`
 	MarkIs      marking.Points  `json:"mark_is"`
-	Why         string          `json:"why"` // what was found this time in the attempt that counts; "" where it is correct
+	// what was found this time in the attempt that counts; "" where it is correct
+	Why string `json:"why"`
 }
 
 // Rechecks gives access to what rechecking attempts changes of marks.

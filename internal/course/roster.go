@@ -145,7 +145,8 @@ func (p People) rosterOf(
 	}
 	in := map[int64][]account.Membership{}
 	for _, c := range courses {
-		in[c.AccountID] = append(in[c.AccountID], account.Membership{ID: c.ID, Course: c.Slug, Role: account.Role(c.Role)})
+		in[c.AccountID] = append(in[c.AccountID], account.Membership{ID: c.ID, Course: c.Slug,
+			Role: account.Role(c.Role)})
 	}
 	for name, a := range e.accounts {
 		a.Courses = in[a.ID]
@@ -239,8 +240,8 @@ type Imported struct {
 	Added []Added // whose accounts were made, each with a one-time password
 }
 
-// Import does what a preview said: what is new is added, what is changed is changed, and wrong lines are left out if the
-// caller says so. It is all done or nothing is.
+// Import does what a preview said: what is new is added, what is changed is changed, and wrong lines are left out if
+// the caller says so. It is all done or nothing is.
 func (p People) Import(
 	ctx context.Context, who account.Account, courseSlug string, files []roster.File, o roster.Options,
 	digest string, leaveOut bool,
@@ -295,7 +296,8 @@ func (p People) importLines(ctx context.Context, t *records.Transaction, course 
 	for _, one := range issued {
 		line := members[one.Name]
 		line.account = one.ID
-		out.Added = append(out.Added, Added{Member{Account: one.Account, Role: line.role, Group: line.Group}, one.Password})
+		out.Added = append(out.Added, Added{Member{Account: one.Account, Role: line.role, Group: line.Group},
+			one.Password})
 	}
 	if len(described.Ids) > 0 {
 		if err := t.DescribeAccounts(ctx, described); err != nil {

@@ -118,7 +118,8 @@ type NewSet struct {
 	Unbounded []string
 }
 
-// Set sets a paper for a course, or changes how it is set there. Marks that follow otherwise are computed again at once.
+// Set sets a paper for a course, or changes how it is set there. Marks that follow otherwise are computed again at
+// once.
 func (s Sets) Set(ctx context.Context, who account.Account, courseSlug, paperSlug string, n NewSet) (Paper, error) {
 	course, paper, err := s.setting(ctx, who, courseSlug, paperSlug)
 	if err != nil {

@@ -53,7 +53,7 @@ func (y *yard) received(t *testing.T, who account.Account, exercise string, at t
 		t.Fatal(err)
 	}
 	if row.LastAt.After(row.ReceivedAt) {
-		if err := y.StandAgain(ctx, who, r, e.ID); err != nil {
+		if err := y.Sets().StandAgain(ctx, who, r, e.ID); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -102,7 +102,8 @@ func TestWhatIsStoredOneByOneIsWhatTheRulesSay(t *testing.T) {
 		var all []marking.Attempt
 		for range 1 + chance.IntN(7) {
 			a := []marking.Attempt{correct, incorrect, misplaced, unread}[chance.IntN(4)]
-			a.Received = due.Add(time.Duration(chance.IntN(48)-36) * time.Hour).Add(time.Duration(len(all)) * time.Second)
+			hours := time.Duration(chance.IntN(48)-36) * time.Hour
+			a.Received = due.Add(hours + time.Duration(len(all))*time.Second)
 			all = append(all, a)
 			y.received(t, who, "count", a.Received, a)
 		}
@@ -331,7 +332,8 @@ func TestExamination(t *testing.T) {
 		t.Fatal(err)
 	}
 	y.Now = begin.Add(10 * time.Minute)
-	if r, err := y.Sets().Begin(ctx, robin, "hives", false); err != nil || !r.Span.Due.Equal(begin.Add(90*time.Minute)) {
+	if r, err := y.Sets().Begin(ctx, robin, "hives",
+		false); err != nil || !r.Span.Due.Equal(begin.Add(90*time.Minute)) {
 		t.Errorf("begun again: %+v, %v", r, err)
 	}
 	other := robin
@@ -359,7 +361,8 @@ func TestExamination(t *testing.T) {
 		t.Fatal(err)
 	}
 	r, _ := read(wren)
-	if !r.Span.Due.Equal(begin.Add(3*time.Hour)) || fmt.Sprint(r.Order(20)) == fmt.Sprint(mustRead(t, other, y).Order(20)) {
+	if !r.Span.Due.Equal(begin.Add(3*time.Hour)) || fmt.Sprint(r.Order(20)) == fmt.Sprint(mustRead(t, other,
+		y).Order(20)) {
 		t.Errorf("got %+v, order %v", r.Span, r.Order(20))
 	}
 	candidates, err := y.Sets().Candidates(ctx, hazel, "exam", "hives")

@@ -23,8 +23,8 @@ func (c *Courses) standAgain(ctx context.Context, t *records.Transaction, set in
 
 // StandAgain computes the mark of one account for one exercise again. What was submitted first may come to be stored
 // last: then the rules are applied to all attempts in their order.
-func (c *Courses) StandAgain(ctx context.Context, who account.Account, r *Reading, exercise int64) error {
-	return c.records.Together(ctx, func(t *records.Transaction) error {
+func (s Sets) StandAgain(ctx context.Context, who account.Account, r *Reading, exercise int64) error {
+	return s.records.Together(ctx, func(t *records.Transaction) error {
 		if err := t.LockSet(ctx, *r.Set); err != nil {
 			return err
 		}
@@ -32,7 +32,7 @@ func (c *Courses) StandAgain(ctx context.Context, who account.Account, r *Readin
 		if err != nil {
 			return err
 		}
-		return c.stand(ctx, t, row, &who.ID, &exercise)
+		return s.stand(ctx, t, row, &who.ID, &exercise)
 	})
 }
 

@@ -49,7 +49,8 @@ type chore struct {
 // New returns the jobs in the records. Databases begun by a job that was cut short are dropped from the practice
 // server.
 func New(store *records.Store, server *practice.Server, room Room, log *slog.Logger) *Jobs {
-	j := &Jobs{records: store, practice: server, room: room, log: log, kinds: map[string]Do{}, guards: map[string]Guard{}}
+	j := &Jobs{records: store, practice: server, room: room, log: log, kinds: map[string]Do{},
+		guards: map[string]Guard{}}
 	j.tasks = map[records.TaskKind]func(context.Context, int64) error{records.RunJob: j.run}
 	j.Daily("files of jobs", store.SweepJobFiles)
 	return j

@@ -35,8 +35,9 @@ func toProblem(p *problem.Problem) contract.Problem {
 
 func toAccount(a account.Account) contract.Account {
 	return contract.Account{
-		Name: a.Name, DisplayName: a.DisplayName, Email: a.Email, Role: contract.Role(a.Role()), OneTimePassword: a.OneTime,
-		Administrator: a.Administrator, Deactivated: !a.Active,
+		Name: a.Name, DisplayName: a.DisplayName, Email: a.Email, Role: contract.Role(a.Role()),
+		OneTimePassword: a.OneTime,
+		Administrator:   a.Administrator, Deactivated: !a.Active,
 	}
 }
 

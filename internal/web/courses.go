@@ -28,7 +28,8 @@ func (s *server) ListCourses(
 
 func toCourse(c course.Course) contract.Course {
 	return contract.Course{
-		Slug: c.Slug, Title: c.Title, Zone: c.Zone, Archived: orZero(c.Archived), Learners: c.Learners, Papers: c.Papers,
+		Slug: c.Slug, Title: c.Title, Zone: c.Zone, Archived: orZero(c.Archived), Learners: c.Learners,
+		Papers: c.Papers,
 	}
 }
 

@@ -16,8 +16,8 @@ import (
 	"examen/internal/records/query"
 )
 
-// An Exercise is an exercise with the account's own standing. Only staff see the accepted answers, and learners once they
-// are shown.
+// An Exercise is an exercise with the account's own standing. Only staff see the accepted answers, and learners once
+// they are shown.
 type Exercise struct {
 	library.Exercise
 	Paper, Dataset string

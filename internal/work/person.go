@@ -15,8 +15,8 @@ import (
 	"examen/internal/records/query"
 )
 
-// A person is all that is stored of somebody but for runs and attempts, which follow one by one. Times of the future and
-// empty texts mean what they mean elsewhere.
+// A person is all that is stored of somebody but for runs and attempts, which follow one by one. Times of the future
+// and empty texts mean what they mean elsewhere.
 type person struct {
 	Account struct {
 		Login    string `json:"login"`
@@ -197,7 +197,8 @@ func (f *personFile) places(ctx context.Context, p *person) error {
 	}
 	for _, c := range courses {
 		p.Courses = append(p.Courses, map[string]any{
-			"course": c.Slug, "title": c.Title, "role": c.Role, "group": c.GroupName, "joined": c.JoinedAt, "left": c.LeftAt,
+			"course": c.Slug, "title": c.Title, "role": c.Role, "group": c.GroupName, "joined": c.JoinedAt,
+			"left": c.LeftAt,
 		})
 	}
 	sessions, err := f.accounts.Sessions(ctx, f.session, f.whose.Name)
@@ -252,7 +253,8 @@ func (f *personFile) times(ctx context.Context, p *person) error {
 	}
 	for _, e := range extensions {
 		p.Extensions = append(p.Extensions, map[string]any{
-			"course": e.Course, "paper": e.Paper, "due": e.DueAt, "minutes": e.Minutes, "reason": e.Reason, "at": e.MadeAt,
+			"course": e.Course, "paper": e.Paper, "due": e.DueAt, "minutes": e.Minutes, "reason": e.Reason,
+			"at": e.MadeAt,
 		})
 	}
 	sittings, err := f.records.SittingsOf(ctx, f.whose.ID)

@@ -39,7 +39,8 @@ type recheckOptions struct {
 	Exercise string  `json:"exercise"`
 	Courses  []int64 `json:"courses"`
 	Reason   string  `json:"reason"`
-	UpTo     int64   `json:"up_to"` // the latest attempt when it was begun; those after it are checked on what holds now
+	// the latest attempt when it was begun; those after it are checked on what holds now
+	UpTo int64 `json:"up_to"`
 }
 
 // A RecheckReport says what checking attempts again changes of marks: before it is confirmed what it would change.

@@ -155,7 +155,8 @@ func TestARecheckIsToldLearners(t *testing.T) {
 		t.Fatal(err)
 	}
 	c.otherAnswer(t)
-	job, err := c.rechecks().Begin(ctx, c.hazel(t), work.NewRecheck{Paper: "hives", Exercise: "2", Course: "told-again"})
+	job, err := c.rechecks().Begin(ctx, c.hazel(t), work.NewRecheck{Paper: "hives", Exercise: "2",
+		Course: "told-again"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -308,7 +309,8 @@ func TestSubmissionsThatAreToldLater(t *testing.T) {
 		p.Exercises["count"].Standing.Outcome != "" || p.Exercises["count"].Allowed != 30 {
 		t.Errorf("got %+v, %v", p, err)
 	}
-	if page, err := c.History(ctx, c.hazel(t), work.HistoryFilter{Learner: c.robin.Name, Outcome: "correct"}); err != nil ||
+	if page, err := c.History(ctx, c.hazel(t), work.HistoryFilter{Learner: c.robin.Name,
+		Outcome: "correct"}); err != nil ||
 		len(page.Entries) != 1 {
 		t.Errorf("an instructor sees %+v, %v", page, err)
 	}

@@ -194,7 +194,8 @@ func (w *Work) keepRevised(
 	return nil, errRevised
 }
 
-// keep stores the attempt, its check and the new standing: all of them, or nothing. It returns what the learner is told.
+// keep stores the attempt, its check and the new standing: all of them, or nothing. It returns what the learner is
+// told.
 func (w *Work) keep(
 	ctx context.Context, who account.Account, r *course.Reading, e *library.Exercise, s Submission, v *grading.Verdict,
 ) (*Attempt, error) {
@@ -263,7 +264,7 @@ func (w *Work) keep(
 		return nil, err
 	}
 	if r.Set != nil && stored.LastAt.After(stored.ReceivedAt) { // a later one was stored before
-		if err := w.courses.StandAgain(ctx, who, r, e.ID); err != nil {
+		if err := w.courses.Sets().StandAgain(ctx, who, r, e.ID); err != nil {
 			return nil, err
 		}
 	}

@@ -307,42 +307,48 @@ var shots = []shot{
 		},
 	},
 	{
-		name:     "completion",
-		who:      demo.NewLearnerName,
-		password: demo.LearnerPassword,
-		path:     "/papers/first-look",
+		name:     "course",
+		who:      demo.InstructorName,
+		password: demo.InstructorPassword,
+		path:     "/courses/evening-group",
 		width:    1280,
 		height:   800,
 		steps: func(p *rod.Page) {
-			within := `[data-exercise="which-colours"] `
-			p.MustElement(within + ".answer textarea").MustScrollIntoView().MustClick()
-			p.MustElement(within + ".answer .cm-content").MustClick()
-			p.KeyActions().Press(input.ControlLeft).Type('a').MustDo()
-			p.MustInsertText("SELECT h.name, strenght\nFROM hive h\nJOIN ")
-			p.MustElement(within + ".cm-lintRange")
-			p.KeyActions().Press(input.ControlLeft).Type(input.Space).MustDo()
-			p.MustElementR(".cm-tooltip-autocomplete li", "ON h.hive_id")
-			p.MustEval(`() => document.getElementById("which-colours").scrollIntoView()`)
+			p.MustElementR("button", "^Times and rules").MustClick()
+			p.MustElementR(".set-paper label", "^After the due time").MustElement("select").
+				MustSelect("accepted, with a deduction in steps")
+			p.MustElementR(".set-paper label", "^Marks and findings").MustElement("select").
+				MustSelect("after the due time")
 		},
 	},
 	{
-		name:     "grid",
-		who:      demo.NewLearnerName,
-		password: demo.LearnerPassword,
-		path:     "/papers/first-look",
+		name:     "roster",
+		who:      demo.InstructorName,
+		password: demo.InstructorPassword,
+		path:     "/courses/evening-group/import",
 		width:    1280,
 		height:   800,
 		steps: func(p *rod.Page) {
-			columns := "n, 'hive ' || n AS hive, NULL AS note, '' AS mark, n % 3 = 0 AS strong, n / 7.0 AS share"
-			for i := range 24 {
-				columns += fmt.Sprintf(", n * %d AS week_%d", i+1, i+1)
+			file := filepath.Join(os.TempDir(), "examen-roster.csv")
+			lines := "Name,Login,E-mail,Group\nRobin Ashgrove,robin,robin@example.org,Monday\n" +
+				"Alma Quillon,alma,alma@example.org,Tuesday\nMaud Ferrow,maud,maud@example.org,Tuesday\n" +
+				"Iris Calder,iris,iris@example.org,Monday\nIris Again,iris,,Monday\nTheo Lark,,theo at home,\n"
+			if err := os.WriteFile(file, []byte(lines), 0o600); err != nil {
+				panic(err)
 			}
-			answer("no-mail", "SELECT "+columns+"\nFROM generate_series(1, 100000) AS n", "Run")(p)
-			p.MustElementR(".result-foot button", "Fetch all").MustClick()
-			p.MustElementR(".result [role=status]", `^100,000 rows, [^;]*$`)
-			p.MustEval(`() => { document.querySelector(".row-grid-scroll").scrollTop = 1300000 }`)
-			p.MustElementR(".row-grid-cell", "^hive 50003$")
+			p.MustElement("input[type=file]").MustSetFiles(file)
+			p.MustElement(".roster-line[data-state=wrong]")
+			_ = os.Remove(file)
 		},
+	},
+	{
+		name:     "log",
+		who:      demo.InstructorName,
+		password: demo.InstructorPassword,
+		path:     "/log?about=courses",
+		width:    1280,
+		height:   800,
+		steps:    func(p *rod.Page) { p.MustElement(".log-lines li") },
 	},
 	{
 		name:     "plan-and-chart",
@@ -399,25 +405,6 @@ var shots = []shot{
 	},
 }
 
-// mistaken is a setup script with typical mistakes.
-const mistaken = `CREATE TABLE sighting (
-    sighting_id integer PRIMARY KEY,
-    swarm_id    integer NOT NULL REFERENCES swarm,
-    seen_at     datetime NOT NULL
-);
-CREATE TABLE swarm (
-    swarm_id integer PRIMARY KEY,
-    place    text NOT NULL
-);
-INSERT INTO swarm VALUES
-    (1, 'Old lime tree'),
-    (2, 'Chapel roof'),
-    (2, 'Mill chimney');
-`
-
-// sightings is a CSV file that makes a table.
-const sightings = "Sighting,Seen at,Place,Size\n1,2026-05-03 11:20,Old lime tree,2.5\n2,2026-05-09 15:05,Chapel roof,\n"
-
 // commands takes pictures of what the command line prints, set as a page.
 func commands(url, folder string, only []string) error {
 	if len(only) > 0 && !strings.Contains(strings.Join(only, " "), "command") {
@@ -441,27 +428,15 @@ func commands(url, folder string, only []string) error {
 	teacher := script{home: home, env: []string{"EXAMEN_PASSWORD=" + demo.InstructorPassword, "EXAMEN_URL=" + url}}
 	teacher.run("", "login", demo.InstructorName)
 	teacher.show("", "progress", "first-look")
-	builder := script{home: home, env: teacher.env}
-	for name, text := range map[string]string{"swarms.sql": mistaken, "sightings.csv": sightings} {
-		if err := os.WriteFile(filepath.Join(home, name), []byte(text), 0o600); err != nil {
-			return err
-		}
-	}
-	builder.show("", "dataset", "build", "swarms.sql")
-	builder.show("", "dataset", "build", "sightings.csv")
-	builder.text.WriteString(
-		strings.Join(
-			strings.SplitAfter("$ examen dataset map apiary\n"+builder.run("", "dataset", "map", "apiary"), "\n")[:12],
-			"",
-		),
-	)
+	teacher.show("", "course", "show", "evening-group")
+	teacher.show("", "log", "--limit", "4")
 	b, closeBrowser, err := browser.Open()
 	if err != nil {
 		return err
 	}
 	defer closeBrowser()
 	for name, s := range map[string]*script{
-		"command-learner": &learner, "command-progress": &teacher, "command-build": &builder,
+		"command-learner": &learner, "command-progress": &teacher,
 	} {
 		if err := picture(b, s.text.String(), filepath.Join(folder, name+".png")); err != nil {
 			return err

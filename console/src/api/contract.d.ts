@@ -2817,7 +2817,7 @@ export interface components {
             /** @description If omitted, a one-time password is generated. */
             password?: string;
             email?: string;
-            /** @description If omitted, a learner. */
+            /** @description If omitted, a learner, or what a member is already. */
             role?: components["schemas"]["Role"];
             group?: string;
         };

@@ -59,7 +59,8 @@ func TestWorthOfAnAttempt(t *testing.T) {
 		{"failed", order, marking.Failed, nil, -1, "0"},
 		{"stopped", order, marking.Stopped, nil, -1, "0"},
 		{"right but for the order", order, marking.Incorrect, []string{"row-order"}, -1, "1.25"},
-		{"of two findings the lower share", order, marking.Incorrect, []string{"column-names", "row-order"}, -1, "1.25"},
+		{"of two findings the lower share", order, marking.Incorrect, []string{"column-names", "row-order"}, -1,
+			"1.25"},
 		{"with a cause", order, marking.Incorrect, []string{"cause-order-missing", "row-order"}, -1, "1.25"},
 		{"another finding", order, marking.Incorrect, []string{"row-order", "rows-extra"}, -1, "0"},
 		{"wrong without a finding", order, marking.Incorrect, nil, -1, "0"},
@@ -275,10 +276,14 @@ func TestOfSeveralSpansOneHolds(t *testing.T) {
 	}{
 		{"none", 9, nil, -1},
 		{"one", 9, []marking.Span{{Opens: at(8), Due: at(20)}}, 0},
-		{"the open one", 9, []marking.Span{{Opens: at(6), Due: at(8)}, {Opens: at(8), Due: at(20)}, {Opens: at(10), Due: none}}, 1},
-		{"of two that are open the one due last", 9, []marking.Span{{Opens: none, Due: at(12)}, {Opens: none, Due: at(20)}}, 1},
-		{"no due time is later than any", 9, []marking.Span{{Opens: none, Due: at(20)}, {Opens: none, Due: none}, {Opens: none, Due: at(22)}}, 1},
-		{"one that may be read before one that opens", 9, []marking.Span{{Opens: at(10), Due: at(20)}, {Opens: at(6), Due: at(8)}}, 1},
+		{"the open one", 9, []marking.Span{{Opens: at(6), Due: at(8)}, {Opens: at(8), Due: at(20)}, {Opens: at(10),
+			Due: none}}, 1},
+		{"of two that are open the one due last", 9, []marking.Span{{Opens: none, Due: at(12)}, {Opens: none,
+			Due: at(20)}}, 1},
+		{"no due time is later than any", 9, []marking.Span{{Opens: none, Due: at(20)}, {Opens: none, Due: none},
+			{Opens: none, Due: at(22)}}, 1},
+		{"one that may be read before one that opens", 9, []marking.Span{{Opens: at(10), Due: at(20)}, {Opens: at(6),
+			Due: at(8)}}, 1},
 	} {
 		if got := marking.Choose(at(c.now), c.spans); got != c.want {
 			t.Errorf("%s: got %d, want %d", c.name, got, c.want)

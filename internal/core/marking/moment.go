@@ -6,9 +6,9 @@ import (
 )
 
 // ParseMoment reads a time as people write it: 2026-12-20, '2026-12-20 18:00', or with a zone of its own
-// 2026-12-20T18:00:00Z. Without one it is by the clocks of the place given. A date alone means its first minute, or with
-// end its last. An hour that the clocks skip is an error; one that they show twice is the first of the two, or with end
-// the second, so that nobody has less time than they read.
+// 2026-12-20T18:00:00Z. Without one it is by the clocks of the place given. A date alone means its first minute, or
+// with end its last. An hour that the clocks skip is an error; one that they show twice is the first of the two, or
+// with end the second, so that nobody has less time than they read.
 func ParseMoment(text string, place *time.Location, end bool) (time.Time, error) {
 	if t, err := time.Parse(time.RFC3339, text); err == nil {
 		return t, nil

@@ -58,8 +58,8 @@ func (p Points) Percent(percent int) Points {
 	return part
 }
 
-// IsZero tells that there are none.
-func (p Points) IsZero() bool { return p.d.IsZero() }
+// None tells that there are none. (A method IsZero would have JSON leave a mark of 0 out.)
+func (p Points) None() bool { return p.d.IsZero() }
 
 // Cmp returns -1, 0 or 1 where p is less than, equal to or more than q.
 func (p Points) Cmp(q Points) int { return p.d.Cmp(&q.d) }

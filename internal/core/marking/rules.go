@@ -231,7 +231,7 @@ func (r Rules) Counting(span Span, attempts []Attempt) (counts int, mark Points)
 // is stored (CreateAttempt): both are tested against each other.
 func (r Rules) replaces(a Attempt, span Span, worth Points, before Attempt, mark Points) bool {
 	switch {
-	case !before.Counted, r.Counts == Best && mark.IsZero():
+	case !before.Counted, r.Counts == Best && mark.None():
 		return true
 	case !a.Counted || r.Counts == First:
 		return false

@@ -115,7 +115,8 @@ func Read(files []File, o Options) (*Roster, error) {
 		return readStandard(files, o)
 	}
 	if len(files) != 1 {
-		return nil, fail("", 0, "one table is expected, or the files users.csv, classes.csv and enrollments.csv of the "+
+		return nil, fail("", 0, "one table is expected, or the files users.csv, classes.csv and enrollments.csv "+
+			"of the "+
 			"open roster standard; %d other files came", len(files))
 	}
 	t, err := tableOf(files[0], o.Encoding)

@@ -74,7 +74,8 @@ func TestLinesOfATable(t *testing.T) {
 			}},
 		{"another encoding", []roster.File{{Name: "a.csv", Content: []byte("login,name\nfia,F\xeea Bj\xf8rk")}},
 			roster.Options{Encoding: "WIN1252"}, []string{"2 fia|Fîa Bjørk|||"}},
-		{"UTF-16", []roster.File{{Name: "a.csv", Content: []byte("\xff\xfel\x00o\x00g\x00i\x00n\x00\n\x00u\x00\xf8\x00")}},
+		{"UTF-16", []roster.File{{Name: "a.csv",
+			Content: []byte("\xff\xfel\x00o\x00g\x00i\x00n\x00\n\x00u\x00\xf8\x00")}},
 			roster.Options{}, []string{"2 uø||||"}},
 	} {
 		r, err := roster.Read(c.files, c.o)
@@ -125,8 +126,10 @@ func TestFilesThatCannotBeRead(t *testing.T) {
 		{"the encoding", csv("login", "una"), roster.Options{Encoding: "EBCDIC"}},
 		{"line 2: the line cannot be read", csv("login,name", `una,U"na`), roster.Options{}},
 		{"has 100000 people", many, roster.Options{}},
-		{"an old format", []roster.File{{Name: "a.xls", Content: []byte("\xd0\xcf\x11\xe0 and more")}}, roster.Options{}},
-		{"workbook cannot be read", []roster.File{{Name: "a.xlsx", Content: []byte("PK\x03\x04 cut")}}, roster.Options{}},
+		{"an old format", []roster.File{{Name: "a.xls", Content: []byte("\xd0\xcf\x11\xe0 and more")}},
+			roster.Options{}},
+		{"workbook cannot be read", []roster.File{{Name: "a.xlsx", Content: []byte("PK\x03\x04 cut")}},
+			roster.Options{}},
 		{"archive cannot be read", []roster.File{{Name: "a.zip", Content: []byte("PK\x03\x04 cut")}}, roster.Options{}},
 		{"one table is expected", append(csv("login", "a"), csv("login", "b")...), roster.Options{}},
 	} {

@@ -120,7 +120,10 @@ func objects(files []File, name, encoding string, needed ...string) ([]object, e
 	}
 	header := rows[0].cells
 	for _, column := range needed {
-		if !slices.ContainsFunc(header, func(h string) bool { return strings.EqualFold(strings.TrimSpace(h), column) }) {
+		if !slices.ContainsFunc(header, func(h string) bool {
+			return strings.EqualFold(strings.TrimSpace(h),
+				column)
+		}) {
 			return nil, fail(name, 1, "the column %s is missing; the header has %s", column, strings.Join(header, ", "))
 		}
 	}

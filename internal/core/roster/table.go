@@ -38,7 +38,8 @@ var zipped = []byte("PK\x03\x04")
 
 // unpacked replaces an archive by the files in it. A workbook is an archive, too, and stays.
 func unpacked(files []File) ([]File, error) {
-	if len(files) != 1 || !bytes.HasPrefix(files[0].Content, zipped) || strings.HasSuffix(base(files[0].Name), ".xlsx") {
+	if len(files) != 1 || !bytes.HasPrefix(files[0].Content, zipped) || strings.HasSuffix(base(files[0].Name),
+		".xlsx") {
 		return files, nil
 	}
 	name := files[0].Name
@@ -94,7 +95,8 @@ func tableOf(f File, encoding string) (*table, error) {
 	}
 	switch {
 	case t.header == nil:
-		return nil, fail(f.Name, 0, "the file is empty: a header such as login, name, e-mail, group is expected, and a "+
+		return nil, fail(f.Name, 0, "the file is empty: a header such as login, name, e-mail, group is "+
+			"expected, and a "+
 			"line for each person")
 	case len(t.lines) == 0:
 		return nil, fail(f.Name, 0, "there is a header and no line below it: one for each person is expected")
@@ -191,7 +193,8 @@ func sheetRows(f File) (rows []line, err error) {
 			return nil, fail(f.Name, number, "the row cannot be read")
 		}
 		if len(rows) > maxRows {
-			return nil, fail(f.Name, 0, "the sheet has more than %d rows; at most %d people are taken at once: divide it",
+			return nil, fail(f.Name, 0,
+				"the sheet has more than %d rows; at most %d people are taken at once: divide it",
 				maxRows, MostPeople)
 		}
 		rows = append(rows, line{number: number, cells: cells})
@@ -204,7 +207,8 @@ func (t *table) columns(named map[Field]string) (map[Field]int, error) {
 	found := map[Field]int{}
 	for field, header := range named {
 		if !slices.Contains(Fields, field) {
-			return nil, fail(t.file, 0, "there is no field %.40q: login, name, given name, family name, e-mail, group or "+
+			return nil, fail(t.file, 0, "there is no field %.40q: login, name, given name, family name, e-mail, "+
+				"group or "+
 				"role is expected", field)
 		}
 		at := slices.IndexFunc(t.header, func(h string) bool { return strings.EqualFold(h, strings.TrimSpace(header)) })

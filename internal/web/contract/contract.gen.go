@@ -1593,7 +1593,7 @@ type NewMember struct {
 	// Password If omitted, a one-time password is generated.
 	Password string `json:"password,omitempty,omitzero"`
 
-	// Role If omitted, a learner.
+	// Role If omitted, a learner, or what a member is already.
 	Role Role `json:"role,omitempty,omitzero"`
 }
 

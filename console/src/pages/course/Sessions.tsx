@@ -26,8 +26,8 @@ export function Sessions({ account }: { account: string }) {
           <ul className="sessions">
             {list.map((session) => (
               <li key={session.id}>
-                {session.kind === "cookie" ? "In a browser" : "At the command line"}, since {moment(session.made)}, from{" "}
-                {session.address || "an unknown address"}
+                {session.kind === "cookie" ? "In a browser" : "At the command line"}, since {moment(session.made)}
+                {`, from ${session.address || "an unknown address"}`}
                 {session.own && " (this one)"} <span className="quiet">{session.client}</span>{" "}
                 {!session.own && (
                   <Button size="small" onClick={() => void end(session.id)}>

@@ -8,10 +8,10 @@ type Rules = Schemas["PaperRules"];
 export function rulesInWords({ rules, released }: Schemas["CoursePaper"], zone: string): string[] {
   const said = [];
   const exam = rules.examination;
-  if (exam)
-    said.push(
-      `An examination of ${count(exam.minutes, "minute")} from each learner's own begin${exam.shuffle ? ", in an order of their own" : ""}.`,
-    );
+  if (exam) {
+    const order = exam.shuffle ? ", in an order of their own" : "";
+    said.push(`An examination of ${count(exam.minutes, "minute")} from each learner's own begin${order}.`);
+  }
   if (rules.counts === "last") said.push("The last attempt by the due time counts.");
   if (rules.counts === "first") said.push("The first attempt counts.");
   if (rules.attempts) said.push(`At most ${count(rules.attempts, "attempt")} at each exercise.`);

@@ -69,7 +69,6 @@ export function PaperPage({ dark }: { dark: boolean }) {
             onFocusCapture={() => setUsed(true)}
           >
             <PaperHead summary={summary} closed={closed} instructor={instructor} hidden={inFocus !== null} />
-            <Notices paper={slug} notices={notices ?? []} />
             <PaperBar
               summary={summary}
               exercises={exercises}
@@ -78,6 +77,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
               tables={drawer}
               onTables={() => setDrawer(!drawer)}
             />
+            <Notices paper={slug} notices={notices ?? []} />
             {instructor && !inFocus && <PaperCheck paper={slug} />}
             {sections
               .slice(0, shown)

@@ -149,8 +149,10 @@ function when(paper: Summary) {
   };
   if (paper.state === "upcoming") return `Opens ${dueTime(paper.opens!)}${there(paper.opens!)}.`;
   const exam = paper.examination;
-  if (exam && !exam.begun && paper.state === "open")
-    return `Examination of ${count(exam.minutes, "minute")}, to be begun by ${dueTime(exam.closes)}${there(exam.closes)}.`;
+  if (exam && !exam.begun && paper.state === "open") {
+    const until = `${dueTime(exam.closes)}${there(exam.closes)}`;
+    return `Examination of ${count(exam.minutes, "minute")}, to be begun by ${until}.`;
+  }
   if (paper.state === "overdue")
     return `Was due ${dueTime(paper.due!)}; late answers are accepted until ${dueTime(paper.closes!)}.`;
   if (paper.state === "closed") return `Closed on ${dueTime(paper.due!)}.`;
