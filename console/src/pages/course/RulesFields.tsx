@@ -42,22 +42,18 @@ export function RulesFields({ rules, onChange }: Props) {
           <option value="released">when I release them</option>
         </select>
       </label>
-      <label className="check">
-        <input type="checkbox" checked={rules.answers ?? false} onChange={(e) => set({ answers: e.target.checked })} />{" "}
-        Show accepted answers once nobody can submit any more
-      </label>
+      <Check
+        words="Show accepted answers once nobody can submit any more"
+        checked={rules.answers ?? false}
+        onChange={(answers) => set({ answers })}
+      />
       {!exam && <LateFields late={rules.late} onChange={(late) => set({ late })} />}
       <Partial shares={rules.partial ?? {}} onChange={(partial) => set({ partial })} />
-      <label className="check">
-        <input
-          type="checkbox"
-          checked={exam !== undefined}
-          onChange={(e) =>
-            set(e.target.checked ? { examination: { minutes: 90 }, late: undefined } : { examination: undefined })
-          }
-        />{" "}
-        An examination, of a fixed length from each learner's own begin
-      </label>
+      <Check
+        words="An examination, of a fixed length from each learner's own begin"
+        checked={exam !== undefined}
+        onChange={(is) => set(is ? { examination: { minutes: 90 }, late: undefined } : { examination: undefined })}
+      />
       {exam && (
         <>
           <label>
@@ -71,17 +67,28 @@ export function RulesFields({ rules, onChange }: Props) {
               onChange={(e) => set({ examination: { ...exam, minutes: Number(e.target.value) } })}
             />
           </label>
-          <label className="check">
-            <input
-              type="checkbox"
-              checked={exam.shuffle ?? false}
-              onChange={(e) => set({ examination: { ...exam, shuffle: e.target.checked } })}
-            />{" "}
-            Each learner has the exercises in an order of their own
-          </label>
+          <Check
+            words="Each learner has the exercises in an order of their own"
+            checked={exam.shuffle ?? false}
+            onChange={(shuffle) => set({ examination: { ...exam, shuffle } })}
+          />
         </>
       )}
     </>
+  );
+}
+
+interface CheckProps {
+  words: string;
+  checked: boolean;
+  onChange(checked: boolean): void;
+}
+
+function Check({ words, checked, onChange }: CheckProps) {
+  return (
+    <label className="check">
+      <input type="checkbox" checked={checked} onChange={(event) => onChange(event.target.checked)} /> {words}
+    </label>
   );
 }
 
