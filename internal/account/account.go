@@ -8,6 +8,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"examen/internal/problem"
@@ -153,20 +154,30 @@ func MayHandle(who, other Account) error {
 	return nil
 }
 
-// Other finds an account that the caller may change.
+// Other finds an account that the caller may change. A course that it has left counts as one that it is in: what was
+// done there is still its instructors' to look after, and nobody else's.
 func (a *Accounts) Other(ctx context.Context, who Account, name string) (Account, error) {
 	if err := who.May(Prepare); err != nil {
 		return Account{}, err
 	}
 	other, err := a.ByName(ctx, name)
-	if records.Missing(err) || err == nil && who.May(Administer) != nil && who.May(Follow, other.Slugs()...) != nil {
+	was := other
+	if err == nil {
+		var left []query.LeftCoursesRow
+		left, err = a.records.LeftCourses(ctx, other.ID)
+		was.Courses = slices.Clone(other.Courses)
+		for _, c := range left {
+			was.Courses = append(was.Courses, Membership{c.ID, c.Slug, Learner})
+		}
+	}
+	if records.Missing(err) || err == nil && who.May(Administer) != nil && who.May(Follow, was.Slugs()...) != nil {
 		return other, problem.New(
 			404, "no-account", "There is no such account", "Nobody in your courses is called %q.", name,
 		)
 	} else if err != nil {
 		return other, err
 	}
-	return other, MayHandle(who, other)
+	return other, MayHandle(who, was)
 }
 
 // Reset gives people new one-time passwords and ends their sessions.

@@ -149,6 +149,35 @@ func TestLeavingACourse(t *testing.T) {
 	}
 }
 
+// What somebody did in a course that they have left is for its instructors: to nobody else's course does it come along.
+func TestWhoLooksAfterWhoHasLeft(t *testing.T) {
+	y := open(t)
+	y.course(t, "before")
+	hazel := y.course(t, "after")
+	y.member(t, "before", "teacher-before", account.Instructor)
+	y.member(t, "after", "teacher-after", account.Instructor)
+	y.member(t, "before", "jun-moved", account.Learner)
+	y.member(t, "after", "jun-moved", account.Learner)
+	if err := y.People().Leave(ctx, hazel, "before", "jun-moved"); err != nil {
+		t.Fatal(err)
+	}
+	y.member(t, "before", "una-gone", account.Learner)
+	if err := y.People().Leave(ctx, hazel, "before", "una-gone"); err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct{ who, whose, want string }{
+		{"teacher-after", "jun-moved", "not-allowed"},
+		{"teacher-before", "jun-moved", "not-allowed"},
+		{"teacher-before", "una-gone", ""},
+		{"teacher-after", "una-gone", "no-account"},
+		{"hazel", "jun-moved", ""},
+	} {
+		if _, err := y.Accounts.Other(ctx, y.Account(t, c.who), c.whose); kind(t, err) != c.want {
+			t.Errorf("%s and %s: got %v", c.who, c.whose, err)
+		}
+	}
+}
+
 // A course in which somebody worked is not deleted; archived it is read, and nothing is done in it.
 func TestCoursesEnd(t *testing.T) {
 	y := open(t)

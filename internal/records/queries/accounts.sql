@@ -121,3 +121,8 @@ DELETE FROM session WHERE account_id = $1 AND id = $2;
 
 -- name: AccountByID :one
 SELECT * FROM account WHERE id = $1;
+
+-- name: LeftCourses :many
+-- The courses that an account was in and has left.
+SELECT course.id, course.slug FROM member JOIN course ON course.id = member.course_id
+WHERE member.account_id = $1 AND member.left_at IS NOT NULL ORDER BY course.slug;

@@ -421,6 +421,37 @@ func (q *Queries) KnownDevice(ctx context.Context, arg KnownDeviceParams) (bool,
 	return exists, err
 }
 
+const leftCourses = `-- name: LeftCourses :many
+SELECT course.id, course.slug FROM member JOIN course ON course.id = member.course_id
+WHERE member.account_id = $1 AND member.left_at IS NOT NULL ORDER BY course.slug
+`
+
+type LeftCoursesRow struct {
+	ID   int64
+	Slug string
+}
+
+// The courses that an account was in and has left.
+func (q *Queries) LeftCourses(ctx context.Context, accountID int64) ([]LeftCoursesRow, error) {
+	rows, err := q.db.Query(ctx, leftCourses, accountID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []LeftCoursesRow
+	for rows.Next() {
+		var i LeftCoursesRow
+		if err := rows.Scan(&i.ID, &i.Slug); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const logInWait = `-- name: LogInWait :one
 SELECT greatest(least(power(2, least(failures - $1::int, 6)), 60) - extract(epoch FROM now() - last_at), 1)::float8 FROM login_failure WHERE origin = $2
 `
