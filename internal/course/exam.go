@@ -39,10 +39,10 @@ func (s *set) sitting(who account.Account) *Sitting {
 }
 
 // mayRead returns a problem for an examination that the account has not begun, or writes in another browser. One that
-// is over is read like any paper.
+// is over is read like any paper, by whoever has not begun it once outcomes are told.
 func (s *Sitting) mayRead(r *Reading) error {
 	switch {
-	case s == nil:
+	case s == nil, r.State == marking.Closed && (s.Begun != nil || r.Told):
 		return nil
 	case s.Begun == nil && r.State == marking.Closed:
 		return problem.New(403, "past-due", "The examination is over",
@@ -51,7 +51,7 @@ func (s *Sitting) mayRead(r *Reading) error {
 		return problem.New(403, "not-begun", "The examination has not begun",
 			"Its %s run from when you begin it. It can be begun until %s.",
 			count(int64(s.Lasts.Minutes()), "minute"), when(s.Closes, r.Zone))
-	case s.Elsewhere && r.State != marking.Closed:
+	case s.Elsewhere:
 		return problem.New(403, "elsewhere", "The examination is being written in another browser",
 			"It can be written in one browser at a time. To go on here, say so: it then ends there, and your "+
 				"instructor "+

@@ -377,6 +377,15 @@ func TestExamination(t *testing.T) {
 	if got := kind(t, over.MaySubmit(y.Now.Add(-time.Second))); got != "" {
 		t.Errorf("received in time: %q", got)
 	}
+	y.member(t, "exam", "missed-exam", account.Learner) // who is told at once, and reads it once it is over
+	y.Now = due
+	if _, got := read(y.Account(t, "missed-exam")); got != "" {
+		t.Errorf("who has missed it: %q", got)
+	}
+	y.set(t, "exam", course.NewSet{Rules: &marking.Rules{Tell: marking.Released, Exam: &marking.Exam{Minutes: 90}}})
+	if _, got := read(y.Account(t, "missed-exam")); got != "past-due" {
+		t.Errorf("before it is released: %q", got)
+	}
 	page, err := y.Courses.Log().Page(ctx, hazel, course.LogFilter{Person: "robin-exam", About: "times"})
 	if err != nil || len(page.Lines) != 2 || !strings.Contains(page.Lines[0].Sentence, "in another session") {
 		t.Errorf("got %+v, %v", page, err)
