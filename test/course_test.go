@@ -1,7 +1,9 @@
 package test
 
 import (
+	"bufio"
 	"encoding/json"
+	"net/http"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -268,6 +270,10 @@ func TestWhatIsToldLaterIsInNoAnswer(t *testing.T) {
 				}
 			}
 		}
+		if text := firstEvent(t, "/api/papers/untold-anywhere/events", mine); telling.MatchString(text) ||
+			!strings.Contains(text, `"state":"open"`) {
+			told = append(told, "events: "+text)
+		}
 		return told
 	}
 	if told := looked(); len(told) > 0 {
@@ -281,4 +287,22 @@ func TestWhatIsToldLaterIsInNoAnswer(t *testing.T) {
 	if told := looked(); len(told) < 5 {
 		t.Errorf("released, it is told by these calls alone: %s", told)
 	}
+}
+
+// firstEvent is the first of server-sent events.
+func firstEvent(t *testing.T, path, token string) string {
+	t.Helper()
+	request, err := http.NewRequest("GET", shared.url+path, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	request.Header.Set("Authorization", "Bearer "+token)
+	response, err := http.DefaultClient.Do(request)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer response.Body.Close()
+	lines := bufio.NewScanner(response.Body)
+	lines.Scan()
+	return lines.Text()
 }
