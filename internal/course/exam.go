@@ -54,8 +54,7 @@ func (s *Sitting) mayRead(r *Reading) error {
 	case s.Elsewhere:
 		return problem.New(403, "elsewhere", "The examination is being written in another browser",
 			"It can be written in one browser at a time. To go on here, say so: it then ends there, and your "+
-				"instructor "+
-				"can see that it was moved.")
+				"instructor can see that it was moved.")
 	}
 	return nil
 }

@@ -176,11 +176,7 @@ func (p People) Change(ctx context.Context, who account.Account, courseSlug, nam
 	}
 	renamed := n.DisplayName != m.DisplayName || n.Email != m.Email
 	if renamed {
-		other, err := p.accounts.ByName(ctx, m.Name)
-		if err != nil {
-			return m, err
-		}
-		if err := account.MayHandle(who, other); err != nil && m.ID != who.ID {
+		if _, err := p.accounts.Other(ctx, who, m.Name); err != nil && m.ID != who.ID {
 			return m, err
 		}
 	}

@@ -53,8 +53,11 @@ type Rechecked struct {
 	rules    marking.Rules
 }
 
-// Load reads what checking attempts at a paper again came to, for each course. exercise is nil for all.
-func (r Rechecks) Load(ctx context.Context, q *query.Queries, paper int64, exercise *int64, courses []int64) (
+// Load reads what checking attempts at a paper again came to, for each course: of those up to a number, on the versions
+// and the build that hold now. exercise is nil for all.
+func (r Rechecks) Load(
+	ctx context.Context, q *query.Queries, paper int64, exercise *int64, courses []int64, upTo int64,
+) (
 	all []Rechecked, err error,
 ) {
 	sets, err := q.SetsOfPaper(ctx, query.SetsOfPaperParams{PaperID: paper, Courses: courses})
@@ -73,7 +76,7 @@ func (r Rechecks) Load(ctx context.Context, q *query.Queries, paper int64, exerc
 			return nil, err
 		}
 		one.attempts, err = q.RecheckedAttempts(ctx, query.RecheckedAttemptsParams{
-			SetID: row.ID, ExerciseID: exercise,
+			SetID: row.ID, ExerciseID: exercise, UpTo: upTo,
 		})
 		if err != nil {
 			return nil, err

@@ -17,7 +17,7 @@ import (
 // A set is a paper as it is set for one of an account's courses, with what the account has of extensions there.
 type set struct {
 	id, course, paper int64
-	slug, zone        string // of the course
+	zone              string // of the course
 	rules             marking.Rules
 	window            marking.Span  // extensions counted
 	lasting           time.Duration // of the account's examination, extensions counted; 0 for none
@@ -34,7 +34,7 @@ type set struct {
 
 func setOf(row query.PaperSetsRow) (set, error) {
 	s := set{
-		id: row.ID, course: row.CourseID, paper: row.PaperID, slug: row.Course, zone: row.Zone,
+		id: row.ID, course: row.CourseID, paper: row.PaperID, zone: row.Zone,
 		released: row.ReleasedAt, archived: row.ArchivedAt != nil, revision: row.Revision,
 		role: account.Role(row.Role), left: row.LeftAt != nil, started: row.StartedAt, session: row.Session,
 	}
@@ -192,14 +192,14 @@ func (n NewSet) on(span marking.Span, rules marking.Rules, zone string) (marking
 		return span, rules, problem.New(422, "paper-times", "The paper would be due before it opens",
 			"It would open on %s and be due on %s.", when(span.Opens, zone), when(span.Due, zone))
 	}
-	if wrong := rules.Check(span, PartialKinds()); wrong != nil {
+	if wrong := rules.Check(span, partialKinds()); wrong != nil {
 		return span, rules, problem.New(422, "paper-rules", "The paper cannot be set like this", "%s.", sentence(wrong))
 	}
 	return span, rules, nil
 }
 
-// PartialKinds are the kinds of findings for which an answer can be given part of the points.
-func PartialKinds() (kinds []string) {
+// partialKinds are the kinds of findings for which an answer can be given part of the points.
+func partialKinds() (kinds []string) {
 	for _, kind := range compare.Kinds() {
 		kinds = append(kinds, string(kind))
 	}

@@ -180,7 +180,9 @@ func (r Rechecks) apply(
 	if err != nil {
 		return err
 	}
-	report.Changes, report.Attempts, report.Digest = now.Changes, now.Attempts, now.Digest
+	if now.Digest != report.Digest { // a learner, or somebody who publishes, was quicker
+		return &jobs.Asks{Report: now}
+	}
 	if err := r.courses.Rechecks().Apply(ctx, t, all); err != nil {
 		return err
 	}
@@ -194,7 +196,7 @@ func (r Rechecks) apply(
 func (r Rechecks) report(
 	ctx context.Context, q *query.Queries, paper *library.Paper, only *int64, o recheckOptions,
 ) (*RecheckReport, []course.Rechecked, error) {
-	all, err := r.courses.Rechecks().Load(ctx, q, paper.ID, only, o.Courses)
+	all, err := r.courses.Rechecks().Load(ctx, q, paper.ID, only, o.Courses, o.UpTo)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -102,9 +102,9 @@ FROM (SELECT unnest(@ids::bigint[]) AS id, unnest(@display_names::text[]) AS dis
 WHERE account.id = given.id;
 
 -- name: CoursesOfAccounts :many
--- The courses that accounts are in.
+-- The courses that accounts are in, or were.
 SELECT member.account_id, course.id, course.slug, member.role FROM member JOIN course ON course.id = member.course_id
-WHERE member.account_id = ANY (@ids::bigint[]) AND member.left_at IS NULL;
+WHERE member.account_id = ANY (@ids::bigint[]);
 
 -- name: ResetPasswords :exec
 UPDATE account SET password = given.password, one_time = true, one_time_until = @until

@@ -104,7 +104,7 @@ GROUP BY member.account_id, sitting.started_at;
 
 -- name: PaperSets :many
 -- Where papers are set for courses that an account is or was in, and until when; of one paper, or of all. Without an extension its time is the epoch.
-SELECT course_paper.id, course_paper.paper_id, course_paper.course_id, course.slug AS course, course.zone, course.archived_at, course_paper.opens_at, course_paper.due_at,
+SELECT course_paper.id, course_paper.paper_id, course_paper.course_id, course.zone, course.archived_at, course_paper.opens_at, course_paper.due_at,
        course_paper.rules, course_paper.released_at, course_paper.revision, member.role, member.left_at,
        coalesce((SELECT max(extension.due_at) FROM extension WHERE extension.course_paper_id = course_paper.id
             AND (extension.account_id = member.account_id OR member.group_name <> '' AND extension.group_name = member.group_name)), 'epoch')::timestamptz AS extended_to,

@@ -26,7 +26,7 @@ ON CONFLICT (attempt_id) DO UPDATE SET version_id = excluded.version_id, build_i
     fingerprint = excluded.fingerprint, hidden_only = excluded.hidden_only, counted = excluded.counted, at = now();
 
 -- name: RecheckedAttempts :many
--- All attempts at exercises of a paper as it is set, with the check that holds and, where there is one, what checking it again came to.
+-- All attempts at exercises of a paper as it is set, with the check that holds and, up to a number, what checking them again on what holds now came to.
 SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.received_at, account.name, account.display_name, exercise.slug AS exercise, exercise.number,
        held.id AS check_id, held.outcome, held.mark, held.points, held.counted, held.hidden_only,
        ARRAY(SELECT f ->> 'kind' FROM jsonb_array_elements(held.findings) AS f)::text[] AS kinds,
@@ -35,10 +35,12 @@ SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.received_at,
        ARRAY(SELECT f ->> 'kind' FROM jsonb_array_elements(again.findings) AS f)::text[] AS new_kinds,
        coalesce(again.findings -> 0 ->> 'sentence', again.error ->> 'title', '')::text AS why
 FROM course_paper JOIN exercise ON exercise.paper_id = course_paper.paper_id
+JOIN paper ON paper.id = course_paper.paper_id JOIN dataset ON dataset.id = paper.dataset_id
 JOIN attempt ON attempt.exercise_id = exercise.id AND attempt.course_id = course_paper.course_id
 JOIN account ON account.id = attempt.account_id
 CROSS JOIN LATERAL (SELECT * FROM attempt_check WHERE attempt_check.attempt_id = attempt.id ORDER BY attempt_check.id DESC LIMIT 1) AS held
-LEFT JOIN recheck_result AS again ON again.attempt_id = attempt.id
+LEFT JOIN recheck_result AS again ON again.attempt_id = attempt.id AND attempt.id <= @up_to::bigint
+     AND again.version_id = exercise.version_id AND again.build_id = dataset.build_id
 WHERE course_paper.id = @set_id AND (sqlc.narg('exercise_id')::bigint IS NULL OR attempt.exercise_id = sqlc.narg('exercise_id'))
 ORDER BY attempt.account_id, attempt.exercise_id, attempt.received_at, attempt.id;
 

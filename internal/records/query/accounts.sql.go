@@ -135,7 +135,7 @@ func (q *Queries) CountLogIn(ctx context.Context, arg CountLogInParams) (int32, 
 
 const coursesOfAccounts = `-- name: CoursesOfAccounts :many
 SELECT member.account_id, course.id, course.slug, member.role FROM member JOIN course ON course.id = member.course_id
-WHERE member.account_id = ANY ($1::bigint[]) AND member.left_at IS NULL
+WHERE member.account_id = ANY ($1::bigint[])
 `
 
 type CoursesOfAccountsRow struct {
@@ -145,7 +145,7 @@ type CoursesOfAccountsRow struct {
 	Role      string
 }
 
-// The courses that accounts are in.
+// The courses that accounts are in, or were.
 func (q *Queries) CoursesOfAccounts(ctx context.Context, ids []int64) ([]CoursesOfAccountsRow, error) {
 	rows, err := q.db.Query(ctx, coursesOfAccounts, ids)
 	if err != nil {

@@ -503,7 +503,7 @@ func (q *Queries) OwnSitting(ctx context.Context, arg OwnSittingParams) (Sitting
 }
 
 const paperSets = `-- name: PaperSets :many
-SELECT course_paper.id, course_paper.paper_id, course_paper.course_id, course.slug AS course, course.zone, course.archived_at, course_paper.opens_at, course_paper.due_at,
+SELECT course_paper.id, course_paper.paper_id, course_paper.course_id, course.zone, course.archived_at, course_paper.opens_at, course_paper.due_at,
        course_paper.rules, course_paper.released_at, course_paper.revision, member.role, member.left_at,
        coalesce((SELECT max(extension.due_at) FROM extension WHERE extension.course_paper_id = course_paper.id
             AND (extension.account_id = member.account_id OR member.group_name <> '' AND extension.group_name = member.group_name)), 'epoch')::timestamptz AS extended_to,
@@ -526,7 +526,6 @@ type PaperSetsRow struct {
 	ID         int64
 	PaperID    int64
 	CourseID   int64
-	Course     string
 	Zone       string
 	ArchivedAt *time.Time
 	OpensAt    *time.Time
@@ -557,7 +556,6 @@ func (q *Queries) PaperSets(ctx context.Context, arg PaperSetsParams) ([]PaperSe
 			&i.ID,
 			&i.PaperID,
 			&i.CourseID,
-			&i.Course,
 			&i.Zone,
 			&i.ArchivedAt,
 			&i.OpensAt,

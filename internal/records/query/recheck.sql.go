@@ -177,15 +177,18 @@ SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.received_at,
        ARRAY(SELECT f ->> 'kind' FROM jsonb_array_elements(again.findings) AS f)::text[] AS new_kinds,
        coalesce(again.findings -> 0 ->> 'sentence', again.error ->> 'title', '')::text AS why
 FROM course_paper JOIN exercise ON exercise.paper_id = course_paper.paper_id
+JOIN paper ON paper.id = course_paper.paper_id JOIN dataset ON dataset.id = paper.dataset_id
 JOIN attempt ON attempt.exercise_id = exercise.id AND attempt.course_id = course_paper.course_id
 JOIN account ON account.id = attempt.account_id
 CROSS JOIN LATERAL (SELECT id, attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, at, cause FROM attempt_check WHERE attempt_check.attempt_id = attempt.id ORDER BY attempt_check.id DESC LIMIT 1) AS held
-LEFT JOIN recheck_result AS again ON again.attempt_id = attempt.id
-WHERE course_paper.id = $1 AND ($2::bigint IS NULL OR attempt.exercise_id = $2)
+LEFT JOIN recheck_result AS again ON again.attempt_id = attempt.id AND attempt.id <= $1::bigint
+     AND again.version_id = exercise.version_id AND again.build_id = dataset.build_id
+WHERE course_paper.id = $2 AND ($3::bigint IS NULL OR attempt.exercise_id = $3)
 ORDER BY attempt.account_id, attempt.exercise_id, attempt.received_at, attempt.id
 `
 
 type RecheckedAttemptsParams struct {
+	UpTo       int64
 	SetID      int64
 	ExerciseID *int64
 }
@@ -215,9 +218,9 @@ type RecheckedAttemptsRow struct {
 	Why           string
 }
 
-// All attempts at exercises of a paper as it is set, with the check that holds and, where there is one, what checking it again came to.
+// All attempts at exercises of a paper as it is set, with the check that holds and, up to a number, what checking them again on what holds now came to.
 func (q *Queries) RecheckedAttempts(ctx context.Context, arg RecheckedAttemptsParams) ([]RecheckedAttemptsRow, error) {
-	rows, err := q.db.Query(ctx, recheckedAttempts, arg.SetID, arg.ExerciseID)
+	rows, err := q.db.Query(ctx, recheckedAttempts, arg.UpTo, arg.SetID, arg.ExerciseID)
 	if err != nil {
 		return nil, err
 	}
