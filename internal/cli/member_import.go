@@ -158,8 +158,8 @@ func previewInWords(preview client.RosterPreview) string {
 	text := fmt.Sprintf("%d new, %d changed, %d the same, %d wrong.",
 		preview.New, preview.Changed, preview.Same, preview.Wrong)
 	if preview.LeftOut > 0 {
-		text += fmt.Sprintf(" %s of the files left out: other roles or classes, or to be deleted.",
-			are(preview.LeftOut, "line"))
+		text += fmt.Sprintf(" Left out of the files: %s, of other roles or classes, or to be deleted.",
+			plural(int64(preview.LeftOut), "line"))
 	}
 	if n := len(preview.Absent); n > 0 {
 		text += fmt.Sprintf(" %s in the course and not in the file: they stay.", are(n, "learner"))
@@ -207,6 +207,10 @@ printing and cutting; -o csv is for sending them on.`,
 
 // writeSlips writes one-time passwords to a file that only its owner can read.
 func (p *program) writeSlips(course, to string, slips []export.Slip) error {
+	if len(slips) == 0 {
+		fmt.Fprintln(p.err, "No one-time password was made, and no slip is written.")
+		return nil
+	}
 	_, known, err := p.connect()
 	if err != nil {
 		return err

@@ -72,9 +72,11 @@ func readProblem(response *http.Response) error {
 	return fmt.Errorf("%w: something else than Examen answers there (%s)", ErrUnreachable, response.Status)
 }
 
-// WithBearer sends a bearer token with every call.
+// WithBearer sends a bearer token with every call, "" for none, and says that it is Examen that calls: by that sessions
+// are told apart in their list.
 func WithBearer(token string) ClientOption {
 	return WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+		r.Header.Set("User-Agent", "examen")
 		if token != "" {
 			r.Header.Set("Authorization", "Bearer "+token)
 		}

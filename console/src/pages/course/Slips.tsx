@@ -56,7 +56,7 @@ export function Slips({ course, slips, onClose }: Props) {
             <span>
               Password <code>{slip.password}</code>
             </span>
-            {slip.until && <span className="quiet">Taken once, until {moment(slip.until)}</span>}
+            {slip.until && <span className="quiet">Taken until {moment(slip.until)}</span>}
           </li>
         ))}
       </ul>
