@@ -38,7 +38,7 @@ var examples = map[string]string{
 	"paper set": "examen paper set first-look --course evening-group --due 2036-12-20\n" +
 		"examen paper set first-look --course evening-group --opens '2026-09-01 08:00' --due 2036-12-20T22:00:00Z\n" +
 		"examen paper set first-look --course evening-group --grace 48h --deduct 5%/h --counts best",
-	"paper unset":   "examen paper unset first-look --course morning-group",
+	"paper unset":   "examen paper unset first-look --course saturday-group",
 	"paper release": "examen paper release first-look --course evening-group",
 	"paper extend": "examen paper extend first-look robin --course evening-group " +
 		"--due 2036-12-24 --reason 'was ill'",
@@ -82,7 +82,7 @@ var examples = map[string]string{
 	"pack load":       "examen pack load my-pack/",
 	"pack list":       "examen pack list",
 	"pack export":     "examen pack export heather-hill\nexamen pack export heather-hill my-copy/ --over",
-	"course create":   "examen course create morning-group --title 'Morning group'",
+	"course create":   "examen course create saturday-group --title 'Saturday group'",
 	"course list":     "examen course list",
 	"course show":     "examen course show evening-group",
 	"course change":   "examen course change evening-group --zone Europe/Lisbon",
@@ -94,8 +94,8 @@ var examples = map[string]string{
 		"examen member add sorrel --course evening-group --role assistant",
 	"account create": "examen account create sorrel --administrator",
 	"member list":    "examen member list --course evening-group",
-	"member import": "examen member import roster.csv --course morning-group --yes\n" +
-		"examen member import numbers.csv --course morning-group --check --column login=Number",
+	"member import": "examen member import roster.csv --course saturday-group --yes\n" +
+		"examen member import numbers.csv --course saturday-group --check --column login=Number",
 	"member change": "examen member change juniper --course evening-group --group Tuesday --email juniper@example.org",
 	"member remove": "examen member remove juniper --course evening-group",
 	"member slips": "examen member slips --course evening-group --to slips.html\n" +

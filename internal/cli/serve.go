@@ -170,9 +170,9 @@ func (p *program) runDemo(ctx context.Context, options server.Options, with []st
 		return err
 	}
 	defer running.Stop()
-	fmt.Fprintln(p.err, "Loading the pack heather-hill; the made-up learners submit their answers ...")
+	fmt.Fprintln(p.err, "Loading the pack heather-hill; the made-up learners work through the term ...")
 	url := "http://" + running.Address()
-	if err := demo.Fill(ctx, running.Accounts, url); err != nil {
+	if err := demo.Fill(ctx, running.Accounts, running.Work, url); err != nil {
 		if ctx.Err() != nil {
 			return nil
 		}
@@ -192,11 +192,12 @@ Examen serves at %s
 
   instructor  %s  password %s
   learner     %s  password %s  (has begun)
-  learner     %s   password %s  (has not begun; all %d learners have this password)
+  learner     %s   password %s  (has not begun)
+  assistant   %s password %s  (as all %d members have)
 
 Stop it with Ctrl-C.
 `,
 		url, demo.InstructorName, demo.InstructorPassword, demo.LearnerName, demo.LearnerPassword,
-		demo.NewLearnerName, demo.LearnerPassword, demo.LearnerCount())
+		demo.NewLearnerName, demo.LearnerPassword, demo.AssistantName, demo.LearnerPassword, demo.MemberCount())
 	return running.Wait(ctx)
 }

@@ -992,7 +992,7 @@ type EntryKind string
 
 // ExaminationRules defines model for ExaminationRules.
 type ExaminationRules struct {
-	// Minutes From each learner's own begin.
+	// Minutes From when each learner begins.
 	Minutes int `json:"minutes"`
 
 	// Shuffle Every learner has the exercises in an order of their own.

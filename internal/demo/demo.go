@@ -4,17 +4,16 @@ package demo
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io/fs"
 	"math/rand/v2"
 	"net/http"
 	"slices"
-	"strings"
 	"time"
 
 	"golang.org/x/sync/errgroup"
 
+	"examen/internal/account"
 	"examen/internal/client"
 	packFormat "examen/internal/core/pack"
 	"examen/packs"
@@ -26,46 +25,11 @@ const (
 	InstructorPassword = "hazel-heather-hill"
 	LearnerName        = "robin"
 	NewLearnerName     = "wren"
+	AssistantName      = "linden"
 	LearnerPassword    = "bees-and-honey"
 )
 
-const (
-	course = "evening-group"
-	paper  = "first-look"
-
-	ownPack = "heather-hill"
-)
-
-// learners are the made-up learners; the first has begun, the last has not.
-var learners = []string{
-	"robin Robin Ashgrove",
-	"alma Alma Quillon",
-	"bento Bento Carrow",
-	"chidi Chidi Marlowe",
-	"dagny Dagny Holt",
-	"elio Elio Brandt",
-	"fia Fia Torvald",
-	"goran Goran Pell",
-	"hana Hana Wickstead",
-	"idris Idris Calloway",
-	"jun Jun Amberley",
-	"kira Kira Novell",
-	"luca Luca Penhallow",
-	"mara Mara Ostrander",
-	"noor Noor Fairweather",
-	"otto Otto Grimsby",
-	"petra Petra Lindgarth",
-	"ravi Ravi Thornbury",
-	"selma Selma Kestrel",
-	"tarek Tarek Aldous",
-	"una Una Merriweather",
-	"viggo Viggo Stark",
-	"yusra Yusra Dunmore",
-	"wren Wren Halloway",
-}
-
-// LearnerCount returns the number of learners.
-func LearnerCount() int { return len(learners) }
+const ownPack = "heather-hill"
 
 // Packs lists the packs that the demo can load besides its own.
 func Packs() []string {
@@ -85,7 +49,7 @@ func Add(ctx context.Context, url, pack string) error {
 	if err != nil {
 		return err
 	}
-	detail, err := client.Read[client.CourseDetail](hazel.GetCourse(ctx, course))
+	detail, err := client.Read[client.CourseDetail](hazel.GetCourse(ctx, groups[0].slug))
 	if err != nil {
 		return err
 	}
@@ -107,7 +71,7 @@ func Add(ctx context.Context, url, pack string) error {
 	}
 	for _, paper := range known.Papers {
 		if _, err := client.Read[client.CoursePaper](
-			hazel.SetPaper(ctx, course, paper.Slug, client.PaperSetting{}),
+			hazel.SetPaper(ctx, groups[0].slug, paper.Slug, client.PaperSetting{}),
 		); err != nil {
 			return err
 		}
@@ -115,14 +79,15 @@ func Add(ctx context.Context, url, pack string) error {
 	return nil
 }
 
-// Accounts creates the first account, which no call can create.
+// Accounts are those of the service. The first is created without a call: no call can.
 type Accounts interface {
 	MakeAdministrator(ctx context.Context, name, displayName, password string) (made bool, err error)
+	ByName(ctx context.Context, name string) (account.Account, error)
 }
 
-// Fill loads the pack and has the course do its work. It leaves alone what the service already holds of the demo, so
-// that after a start that was cut short, the next one completes it.
-func Fill(ctx context.Context, accounts Accounts, url string) error {
+// Fill loads the pack and has the courses do their work, up to now. It leaves alone what the service already holds of
+// the demo, so that after a start that was cut short, the next one completes it.
+func Fill(ctx context.Context, accounts Accounts, w Work, url string) error {
 	if _, err := accounts.MakeAdministrator(ctx, InstructorName, "Hazel Underhill", InstructorPassword); err != nil {
 		return err
 	}
@@ -130,61 +95,161 @@ func Fill(ctx context.Context, accounts Accounts, url string) error {
 	if err != nil {
 		return err
 	}
-	if err := setUp(ctx, hazel); err != nil {
+	if err := load(ctx, hazel); err != nil {
 		return err
 	}
-	var all errgroup.Group
-	all.SetLimit(4)
-	for i, l := range learners {
-		name, display, _ := strings.Cut(l, " ")
-		all.Go(func() error {
-			begun, err := client.Read[client.HistoryPage](
-				hazel.ListHistory(ctx, &client.ListHistoryParams{Learner: name, Limit: 1}),
-			)
-			if err == nil && len(begun.Entries) > 0 {
-				return nil
-			}
-			if _, err := client.Read[client.AddedMember](
-				hazel.AddMember(
-					ctx, course, client.NewMember{Name: name, DisplayName: display, Password: LearnerPassword},
-				),
-			); err != nil {
-				return err
-			}
-			if name == NewLearnerName {
-				return nil
-			}
-			return work(ctx, url, name, rand.New(rand.NewPCG(uint64(i), 11)))
-		})
-	}
-	return all.Wait()
-}
-
-// setUp loads the pack, creates the course and opens the paper to it, doing only what was not done before.
-func setUp(ctx context.Context, hazel *client.Client) error {
-	if _, err := client.Read[client.Paper](hazel.GetPaper(ctx, paper)); err != nil {
-		folder, err := fs.Sub(packs.Files, ownPack)
-		if err == nil {
-			_, err = client.Loaded(ctx, hazel, folder)
-		}
+	now := time.Now()
+	var all []step
+	for _, g := range groups {
+		papers, err := g.setUp(ctx, hazel, now)
 		if err != nil {
 			return err
 		}
+		steps, err := g.toDo(ctx, hazel, papers, now)
+		if err != nil {
+			return err
+		}
+		all = append(all, steps...)
 	}
-	detail, err := client.Read[client.CourseDetail](hazel.GetCourse(ctx, course))
+	if err := do(ctx, accounts, w, all); err != nil {
+		return err
+	}
+	return groups[0].examine(ctx, hazel, url)
+}
+
+// load loads the pack, unless the service has it.
+func load(ctx context.Context, hazel *client.Client) error {
+	if _, err := client.Read[client.Paper](hazel.GetPaper(ctx, honeyRoom)); err == nil {
+		return nil
+	}
+	folder, err := fs.Sub(packs.Files, ownPack)
+	if err == nil {
+		_, err = client.Loaded(ctx, hazel, folder)
+	}
+	return err
+}
+
+// setUp creates the course with its members and sets its papers, doing only what was not done before.
+func (g *group) setUp(ctx context.Context, hazel *client.Client, now time.Time) ([]client.CoursePaper, error) {
+	detail, err := client.Read[client.CourseDetail](hazel.GetCourse(ctx, g.slug))
 	if err != nil {
 		if _, err := client.Read[client.Course](
-			hazel.CreateCourse(ctx, client.NewCourse{Slug: course, Title: "Evening group"}),
+			hazel.CreateCourse(ctx, client.NewCourse{Slug: g.slug, Title: g.title, Zone: g.zone}),
 		); err != nil {
+			return nil, err
+		}
+	}
+	var all errgroup.Group
+	all.SetLimit(4)
+	for _, m := range g.members {
+		if slices.ContainsFunc(detail.Members, func(there client.Member) bool { return there.Name == m.name }) {
+			continue
+		}
+		all.Go(func() error {
+			_, err := client.Read[client.AddedMember](hazel.AddMember(ctx, g.slug, client.NewMember{
+				Name: m.name, DisplayName: m.display, Password: LearnerPassword, Role: m.role, Group: m.group,
+				Email: m.name + "@heatherhill.example",
+			}))
+			return err
+		})
+	}
+	if err := all.Wait(); err != nil {
+		return nil, err
+	}
+	for _, p := range g.papers {
+		if slices.ContainsFunc(detail.Papers, func(there client.CoursePaper) bool { return there.Paper == p.slug }) {
+			continue
+		}
+		if err := g.set(ctx, hazel, &p, now); err != nil {
+			return nil, fmt.Errorf("%s for %s: %w", p.slug, g.slug, err)
+		}
+	}
+	detail, err = client.Read[client.CourseDetail](hazel.GetCourse(ctx, g.slug))
+	return detail.Papers, err
+}
+
+// set sets a paper for the course, extends it, and releases its marks.
+func (g *group) set(ctx context.Context, hazel *client.Client, p *paper, now time.Time) error {
+	opens, due := hourOf(now, p.opens[0], p.opens[1], g.zone), hourOf(now, p.due[0], p.due[1], g.zone)
+	if _, err := client.Read[client.CoursePaper](hazel.SetPaper(ctx, g.slug, p.slug, client.PaperSetting{
+		Opens: opens, Due: due, Rules: &p.rules,
+	})); err != nil {
+		return err
+	}
+	for _, e := range p.extensions {
+		if e.days > 0 {
+			e.Due = hourOf(due, e.days, p.due[1], g.zone)
+		}
+		if _, err := client.Read[client.Extension](hazel.ExtendPaper(ctx, g.slug, p.slug, e.NewExtension)); err != nil {
 			return err
 		}
 	}
-	if len(detail.Papers) > 0 {
+	if !p.released {
 		return nil
 	}
-	due := time.Now().AddDate(0, 0, 14).UTC().Truncate(24 * time.Hour).Add(22 * time.Hour)
-	_, err = client.Read[client.CoursePaper](hazel.SetPaper(ctx, course, paper, client.PaperSetting{Due: due}))
+	_, err := client.Read[client.CoursePaper](
+		hazel.ReleaseMarks(ctx, g.slug, p.slug, client.Released{Released: true}),
+	)
 	return err
+}
+
+// toDo lists what the course's learners have not done yet, of the papers that have opened.
+func (g *group) toDo(
+	ctx context.Context, hazel *client.Client, papers []client.CoursePaper, now time.Time,
+) (all []step, err error) {
+	for _, p := range papers {
+		if Answers[p.Paper] == nil || now.Before(p.Opens) || p.Rules.Examination.Minutes > 0 {
+			continue
+		}
+		progress, err := client.Read[client.Progress](
+			hazel.GetProgress(ctx, p.Paper, &client.GetProgressParams{Course: g.slug}),
+		)
+		if err != nil {
+			return nil, err
+		}
+		begun := map[string]bool{}
+		for _, l := range progress.Learners {
+			begun[l.Name] = slices.ContainsFunc(l.Cells, func(c client.ProgressCell) bool { return c.Attempts > 0 })
+		}
+		all = append(all, g.visits(p, begun, now)...)
+	}
+	return all, nil
+}
+
+// candidates begin the examination as the demo starts, and are at it from then on.
+var candidates = []string{"alma", "dagny", "idris", "jun", "mara", "viggo"}
+
+// examine has some learners begin the course's examination, unless some have, or it is over.
+func (g *group) examine(ctx context.Context, hazel *client.Client, url string) error {
+	begun, err := client.Read[[]client.Candidate](hazel.ListCandidates(ctx, g.slug, honeyRoom))
+	if err != nil || len(begun) > 0 {
+		return err
+	}
+	var all errgroup.Group
+	for i, name := range candidates {
+		all.Go(func() error {
+			c, err := logIn(ctx, url, name, LearnerPassword)
+			if err != nil {
+				return err
+			}
+			if _, err := client.Read[client.PaperSummary](c.BeginExamination(ctx, honeyRoom, client.Beginning{})); err != nil {
+				return err
+			}
+			done := steps(honeyRoom, name, rand.New(rand.NewPCG(uint64(i), 13)))
+			for _, s := range slices.Concat(done[:min(1+i%3, len(done))]...) {
+				if s.submit {
+					_, err := client.Read[client.Attempt](
+						c.Submit(ctx, honeyRoom, s.exercise, client.Submission{Sql: s.sql}),
+					)
+					if err != nil {
+						return err
+					}
+				}
+			}
+			return nil
+		})
+	}
+	return all.Wait()
 }
 
 func logIn(ctx context.Context, url, name, password string) (*client.Client, error) {
@@ -201,56 +266,4 @@ func logIn(ctx context.Context, url, name, password string) (*client.Client, err
 	return client.NewClient(
 		url, client.WithBearer(session.Token), client.WithHTTPClient(&http.Client{Timeout: time.Minute}),
 	)
-}
-
-// work takes one learner through the paper. Some run their queries first, some make mistakes before they find the
-// answer, some give up, some stop half-way.
-func work(ctx context.Context, url, name string, chance *rand.Rand) error {
-	c, err := logIn(ctx, url, name, LearnerPassword)
-	if err != nil {
-		return err
-	}
-	last := len(Exercises)
-	if chance.IntN(3) == 0 {
-		last = 1 + chance.IntN(len(Exercises)-1)
-	}
-	if name == LearnerName {
-		last = 5
-	}
-	for i, e := range Exercises[:last] {
-		if i > 2 && chance.IntN(12) == 0 {
-			continue // left out
-		}
-		mistakes := max(0, chance.IntN(4)-1)
-		for s := range mistakes {
-			sql := e.Mistakes[(chance.IntN(len(e.Mistakes))+s)%len(e.Mistakes)]
-			if _, err := client.Read[client.Run](
-				c.Run(ctx, client.RunRequest{Paper: paper, Exercise: e.Slug, Sql: sql}),
-			); err != nil {
-				return fmt.Errorf("%s runs %s: %w", name, e.Slug, err)
-			}
-			if err := submit(ctx, c, e.Slug, sql); err != nil {
-				return fmt.Errorf("%s submits %s: %w", name, e.Slug, err)
-			}
-		}
-		if mistakes == 2 && chance.IntN(3) > 0 {
-			continue // gave up
-		}
-		sql := e.Right[chance.IntN(len(e.Right))]
-		if err := submit(ctx, c, e.Slug, sql); err != nil {
-			return fmt.Errorf("%s submits %s: %w", name, e.Slug, err)
-		}
-	}
-	return nil
-}
-
-func submit(ctx context.Context, c *client.Client, exercise, sql string) error {
-	_, err := client.Read[client.Attempt](c.Submit(ctx, paper, exercise, client.Submission{Sql: sql}))
-	if err == nil {
-		_, err = client.Read[client.Draft](c.KeepDraft(ctx, paper, exercise, client.DraftText{Sql: sql}))
-	}
-	if errors.Is(err, context.Canceled) {
-		return nil
-	}
-	return err
 }

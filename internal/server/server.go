@@ -52,6 +52,7 @@ func Defaults() Options {
 // A Server is a running service.
 type Server struct {
 	Accounts *account.Accounts
+	Work     *work.Work
 
 	records  *records.Store
 	practice *practice.Server
@@ -172,13 +173,13 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 	background.Daily("counts of log-ins", s.Accounts.Sweep)
 	books := library.New(s.records, s.practice, grader, background, options.Log)
 	courses := course.New(s.records, s.Accounts, books, time.Now)
-	learners := work.New(s.records, s.practice, grader, s.Accounts, courses, books, options.Log)
+	s.Work = work.New(s.records, s.practice, grader, s.Accounts, courses, books, options.Log)
 	parts := web.Parts{
 		Accounts: s.Accounts,
 		Courses:  courses,
 		Library:  books,
-		Work:     learners,
-		Rechecks: learners.Rechecks(background),
+		Work:     s.Work,
+		Rechecks: s.Work.Rechecks(background),
 		Jobs:     background,
 		Health:   s.health,
 	}

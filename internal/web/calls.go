@@ -193,9 +193,10 @@ func (s *server) Submit(
 
 func (s *server) Run(ctx context.Context, request contract.RunRequestObject) (contract.RunResponseObject, error) {
 	b := request.Body
-	run, err := s.Work.Run(
-		ctx, who(ctx), work.RunRequest{SQL: b.Sql, Paper: b.Paper, Exercise: b.Exercise, Dataset: b.Dataset},
-	)
+	run, err := s.Work.Run(ctx, who(ctx), work.RunRequest{
+		SQL: b.Sql, Paper: b.Paper, Exercise: b.Exercise, Dataset: b.Dataset,
+		Received: ctx.(*gin.Context).GetTime("received"),
+	})
 	if err != nil {
 		return nil, err
 	}

@@ -27,6 +27,8 @@ const (
 // A RunRequest says what to run and where: on the dataset of an exercise or a paper, or on a dataset given by name.
 type RunRequest struct {
 	SQL, Paper, Exercise, Dataset string
+	// Received is when it came; zero for just now.
+	Received time.Time
 }
 
 // A Run is a query that was run to look at its rows.
@@ -52,8 +54,11 @@ func (w *Work) Run(ctx context.Context, who account.Account, request RunRequest)
 	if err := w.accounts.AdmitText(who, len(request.SQL)); err != nil {
 		return nil, err
 	}
+	if request.Received.IsZero() {
+		request.Received = time.Now()
+	}
 	run := &Run{SQL: request.SQL, Paper: request.Paper, Outcome: marking.Done}
-	entry := query.CreateRunParams{AccountID: who.ID, Sql: request.SQL}
+	entry := query.CreateRunParams{AccountID: who.ID, Sql: request.SQL, At: request.Received}
 	database, err := w.place(ctx, who, request, run, &entry)
 	if err != nil {
 		return nil, err

@@ -1908,7 +1908,7 @@ export interface components {
             percent: number;
         };
         ExaminationRules: {
-            /** @description From each learner's own begin. */
+            /** @description From when each learner begins. */
             minutes: number;
             /** @description Every learner has the exercises in an order of their own. */
             shuffle?: boolean;

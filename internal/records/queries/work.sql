@@ -1,6 +1,6 @@
 -- name: CreateRun :one
-INSERT INTO run (account_id, exercise_id, paper_id, course_id, build_id, sql, outcome, row_count, elapsed_ms, error)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
+INSERT INTO run (account_id, exercise_id, paper_id, course_id, build_id, sql, outcome, row_count, elapsed_ms, error, at)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
 RETURNING id, at;
 
 -- name: OwnRun :one

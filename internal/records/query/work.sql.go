@@ -620,8 +620,8 @@ func (q *Queries) CreateOwnText(ctx context.Context, arg CreateOwnTextParams) (O
 }
 
 const createRun = `-- name: CreateRun :one
-INSERT INTO run (account_id, exercise_id, paper_id, course_id, build_id, sql, outcome, row_count, elapsed_ms, error)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
+INSERT INTO run (account_id, exercise_id, paper_id, course_id, build_id, sql, outcome, row_count, elapsed_ms, error, at)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
 RETURNING id, at
 `
 
@@ -636,6 +636,7 @@ type CreateRunParams struct {
 	RowCount   int64
 	ElapsedMs  float64
 	Error      json.RawMessage
+	At         time.Time
 }
 
 type CreateRunRow struct {
@@ -655,6 +656,7 @@ func (q *Queries) CreateRun(ctx context.Context, arg CreateRunParams) (CreateRun
 		arg.RowCount,
 		arg.ElapsedMs,
 		arg.Error,
+		arg.At,
 	)
 	var i CreateRunRow
 	err := row.Scan(&i.ID, &i.At)
