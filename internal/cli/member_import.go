@@ -4,9 +4,11 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -160,6 +162,16 @@ func previewInWords(preview client.RosterPreview) string {
 	if preview.LeftOut > 0 {
 		text += fmt.Sprintf(" Left out of the files: %s, of other roles or classes, or to be deleted.",
 			plural(int64(preview.LeftOut), "line"))
+	}
+	read := slices.Collect(maps.Values(preview.Columns))
+	var unread []string
+	for _, header := range preview.Headers {
+		if header != "" && !slices.Contains(read, header) {
+			unread = append(unread, fmt.Sprintf("%q", header))
+		}
+	}
+	if len(unread) > 0 {
+		text += fmt.Sprintf(" Columns not read: %s.", strings.Join(unread, ", "))
 	}
 	if n := len(preview.Absent); n > 0 {
 		text += fmt.Sprintf(" %s in the course and not in the file: they stay.", are(n, "learner"))

@@ -112,6 +112,8 @@ func (p *program) printPaper(paper client.Paper) error {
 	if s.Attempted > 0 {
 		if s.Untold {
 			fmt.Fprintf(p.out, "%s points in all; marks are told later.\n", s.Points.String())
+		} else if s.State == client.Closed {
+			fmt.Fprintf(p.out, "%s of %s points.\n", s.Mark.String(), s.Points.String())
 		} else {
 			fmt.Fprintf(p.out, "%s of %s points so far.\n", s.Mark.String(), s.Points.String())
 		}

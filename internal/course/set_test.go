@@ -310,7 +310,7 @@ func TestAnswersAreShownWhenNobodyCanSubmit(t *testing.T) {
 	}
 }
 
-// An examination lasts from each learner's own begin, in one session at a time, within the window.
+// An examination lasts from when each learner begins, in one session at a time, within the window.
 func TestExamination(t *testing.T) {
 	y := open(t)
 	hazel := y.course(t, "exam")

@@ -33,6 +33,11 @@ export function instantOf(wall: string, zone: string, end: boolean): string | nu
   return found.length === 0 ? null : found[end ? found.length - 1 : 0].replace(".000Z", "Z");
 }
 
+/** By which clocks times are, in words. */
+export function clocksOf(zone: string) {
+  return zone === "UTC" ? "in UTC" : `by the clocks of ${zone}`;
+}
+
 /** A time as the clocks of a zone show it, for reading. */
 export function inZone(iso: string, zone: string) {
   return new Date(iso).toLocaleString("en-GB", {

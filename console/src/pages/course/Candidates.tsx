@@ -26,7 +26,7 @@ export function Candidates({ course, paper }: Props) {
         list.length === 0 ? (
           <p className="quiet">Nobody has begun yet.</p>
         ) : (
-          <ul>
+          <ul className="candidates">
             {list.map((c) => (
               <li key={c.name}>
                 <strong>{c.display_name}</strong>, begun {inZone(c.begun, course.zone)}, ends{" "}

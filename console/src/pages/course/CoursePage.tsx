@@ -4,6 +4,7 @@ import { answer, api, type Schemas } from "../../api/client";
 import { useTitle } from "../../parts/useTitle";
 import { Waiting } from "../../parts/Waiting";
 import { moment } from "../../parts/words";
+import { clocksOf } from "../../parts/zoned";
 import { useSession } from "../../session";
 import { CourseActions } from "./CourseActions";
 import { Members } from "./Members";
@@ -28,7 +29,7 @@ export function CoursePage() {
               <h1>{detail.title}</h1>
               <p className="quiet">
                 {detail.archived && `Archived ${moment(detail.archived)}: it can be read, and nothing is done in it. `}
-                Times are by the clocks of {detail.zone}.
+                Times are {clocksOf(detail.zone)}.
               </p>
               <CourseActions course={detail} may={may} />
               <SetPapers course={detail} may={may} />

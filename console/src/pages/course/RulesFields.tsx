@@ -50,7 +50,7 @@ export function RulesFields({ rules, onChange }: Props) {
       {!exam && <LateFields late={rules.late} onChange={(late) => set({ late })} />}
       <Partial shares={rules.partial ?? {}} onChange={(partial) => set({ partial })} />
       <Check
-        words="An examination, of a fixed length from each learner's own begin"
+        words="An examination, of a fixed length from when each learner begins"
         checked={exam !== undefined}
         onChange={(is) => set(is ? { examination: { minutes: 90 }, late: undefined } : { examination: undefined })}
       />
@@ -103,23 +103,25 @@ function Partial({ shares, onChange }: PartialProps) {
     <details open={Object.keys(shares).length > 0}>
       <summary>Part of the points</summary>
       <p className="quiet">In per cent, for an answer in which nothing else is wrong. Left empty, it gets none.</p>
-      {Object.entries(findings).map(([kind, words]) => (
-        <label key={kind}>
-          {words}{" "}
-          <input
-            type="number"
-            min={0}
-            max={100}
-            value={shares[kind] ?? ""}
-            onChange={(e) => {
-              const next = { ...shares };
-              if (e.target.value === "") delete next[kind];
-              else next[kind] = Number(e.target.value);
-              onChange(next);
-            }}
-          />
-        </label>
-      ))}
+      <div className="partial">
+        {Object.entries(findings).map(([kind, words]) => (
+          <label key={kind}>
+            {words}{" "}
+            <input
+              type="number"
+              min={0}
+              max={100}
+              value={shares[kind] ?? ""}
+              onChange={(e) => {
+                const next = { ...shares };
+                if (e.target.value === "") delete next[kind];
+                else next[kind] = Number(e.target.value);
+                onChange(next);
+              }}
+            />
+          </label>
+        ))}
+      </div>
     </details>
   );
 }

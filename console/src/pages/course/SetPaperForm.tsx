@@ -4,6 +4,7 @@ import { answer, api, type Schemas } from "../../api/client";
 import { Button } from "../../parts/Button";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { ZonedTime } from "../../parts/ZonedTime";
+import { clocksOf } from "../../parts/zoned";
 import { RulesFields } from "./RulesFields";
 import { useChange } from "./useChange";
 
@@ -44,7 +45,7 @@ export function SetPaperForm({ course, paper, onClose }: Props) {
       {!paper && <ChoosePaper course={course} value={slug} onChange={setSlug} />}
       <ZonedTime label="Opens" value={opens} zone={course.zone} onChange={setOpens} />
       <ZonedTime label="Due" value={due} zone={course.zone} end onChange={setDue} />
-      <p className="quiet">By the clocks of {course.zone}. Left empty, there is no bound.</p>
+      <p className="quiet">Times are {clocksOf(course.zone)}. Left empty, there is no bound.</p>
       <RulesFields rules={rules} onChange={setRules} />
       <p className="actions">
         <Button type="primary" htmlType="submit" loading={busy} disabled={!slug}>

@@ -98,9 +98,9 @@ function SetPaper({ course, paper, may }: Props & { paper: Schemas["CoursePaper"
 
 const states = { open: "Open.", overdue: "In its grace period.", upcoming: "To come.", closed: "Closed." };
 
-function times({ opens, due, closes }: Schemas["CoursePaper"], zone: string) {
+function times({ opens, due, closes, state }: Schemas["CoursePaper"], zone: string) {
   const all = [];
-  if (opens) all.push(`Opens ${inZone(opens, zone)}.`);
+  if (opens) all.push(`${state === "upcoming" ? "Opens" : "Opened"} ${inZone(opens, zone)}.`);
   if (due) all.push(`Due ${inZone(due, zone)}.`);
   if (closes && closes !== due) all.push(`Closes ${inZone(closes, zone)}.`);
   return all.join(" ") || "No times: it is open until it is taken out.";

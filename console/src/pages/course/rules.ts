@@ -9,15 +9,18 @@ export function rulesInWords({ rules, released }: Schemas["CoursePaper"], zone: 
   const said = [];
   const exam = rules.examination;
   if (exam) {
-    const order = exam.shuffle ? ", in an order of their own" : "";
-    said.push(`An examination of ${count(exam.minutes, "minute")} from each learner's own begin${order}.`);
+    const order = exam.shuffle ? ", the exercises in an order of their own" : "";
+    said.push(`An examination of ${count(exam.minutes, "minute")} from when each learner begins${order}.`);
   }
   if (rules.counts === "last") said.push("The last attempt by the due time counts.");
   if (rules.counts === "first") said.push("The first attempt counts.");
   if (rules.attempts) said.push(`At most ${count(rules.attempts, "attempt")} at each exercise.`);
   if (rules.late?.minutes) said.push(`${lateInWords(rules.late)}.`);
-  for (const [kind, share] of Object.entries(rules.partial ?? {}))
-    said.push(`${share} % of the points where only ${findings[kind] ?? kind} is wrong.`);
+  const partial = Object.entries(rules.partial ?? {});
+  for (const share of new Set(partial.map(([, share]) => share))) {
+    const of = partial.filter((entry) => entry[1] === share).map(([kind]) => findings[kind] ?? kind);
+    said.push(`${share} % of the points if nothing is wrong but ${of.join(" or ")}.`);
+  }
   if (released) said.push(`Marks were released ${inZone(released, zone)}.`);
   else if (rules.tell === "after-due") said.push("Marks and findings are told after the due time.");
   else if (rules.tell === "released") said.push("Marks and findings are told when they are released.");
@@ -38,16 +41,29 @@ function length(minutes: number) {
   return minutes % 60 === 0 ? count(minutes / 60, "hour") : count(minutes, "minute");
 }
 
-/** The kinds of findings for which part of the points is most often given, in words. */
+/** What may be wrong with an answer, by kind of finding. */
 export const findings: Record<string, string> = {
   "row-order": "the order of rows",
+  "row-order-key": "what the rows are ordered by",
   "row-order-reversed": "the direction of the order",
   "row-order-partly": "the order of rows that tie",
   "column-names": "the names of columns",
   "columns-swapped": "the order of columns",
-  "columns-extra": "a column too many",
-  "rows-repeated": "rows that are repeated",
+  "columns-extra": "columns too many",
+  "columns-missing": "missing columns",
+  "column-type": "the type of a column",
+  "rows-repeated": "repeated rows",
+  "rows-multiplied": "rows multiplied by a join",
+  "rows-extra": "rows too many",
+  "rows-missing": "missing rows",
+  "duplicates-removed": "duplicates removed",
   "values-rounded": "rounding",
   "values-case": "letter case",
   "values-spaces": "spaces in texts",
+  "values-null": "NULL in place of values",
+  "values-day": "dates a day off",
+  "values-factor": "values off by a factor",
+  "values-constant": "values off by a constant",
+  "values-shifted": "values of the row before or after",
+  "values-differ": "values",
 };

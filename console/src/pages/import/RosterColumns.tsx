@@ -28,6 +28,8 @@ export function RosterColumns({ preview, columns, only, onChange, onOnly }: Prop
         </label>
       </p>
     );
+  const used = Object.values(preview.columns);
+  const unused = preview.headers.filter((header) => header !== "" && !used.includes(header));
   return (
     <details open={Object.keys(columns).length > 0 || preview.lines.every((line) => line.state === "wrong")}>
       <summary>
@@ -36,6 +38,7 @@ export function RosterColumns({ preview, columns, only, onChange, onOnly }: Prop
           .filter((f) => preview.columns[f])
           .map((f) => `${f} from “${preview.columns[f]}”`)
           .join(", ")}
+        {unused.length > 0 && `; not read: ${unused.map((header) => `“${header}”`).join(", ")}`}
       </summary>
       <p className="actions">
         {fields.map((field) => (

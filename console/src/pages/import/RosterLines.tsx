@@ -28,7 +28,7 @@ export function RosterLines({ lines }: { lines: Line[] }) {
       {same > 0 && (
         <label className="check">
           <input type="checkbox" checked={all} onChange={(event) => setAll(event.target.checked)} /> Show the{" "}
-          {count(same, "line")} that change nothing
+          {count(same, "line")} that {same === 1 ? "changes" : "change"} nothing
         </label>
       )}
       {/* It scrolls, so it takes the keys that scroll. */}

@@ -38,7 +38,11 @@ export function MarginNotes({ exercise, text, onMend, onBeside, onBringBack }: P
         )}
         {exercise.attempts > 0 && (
           <Button size="small" aria-expanded={earlier} onClick={() => setEarlier(!earlier)}>
-            {earlier ? "Put the attempts away" : `All ${count(exercise.attempts, "attempt")}`}
+            {earlier
+              ? "Put the attempts away"
+              : exercise.attempts === 1
+                ? "The attempt"
+                : `All ${count(exercise.attempts, "attempt")}`}
           </Button>
         )}
       </p>

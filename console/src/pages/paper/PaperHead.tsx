@@ -24,10 +24,14 @@ export function PaperHead({ summary, closed, instructor, hidden }: Props) {
         ) : (
           summary.due && <DueTime due={summary.due} zone={summary.zone} closed={closed} />
         )}
-        {!instructor && (summary.untold ? told(summary) : `${summary.mark} of ${points(summary.points)} so far.`)}
+        {!instructor && (summary.untold ? told(summary) : marked(summary, closed))}
       </p>
     </div>
   );
+}
+
+function marked({ mark, points: all }: Schemas["PaperSummary"], closed: boolean) {
+  return `${mark} of ${points(all)}${closed ? "" : " so far"}.`;
 }
 
 /** What is taken off the mark of what comes late. */

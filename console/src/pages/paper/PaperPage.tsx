@@ -11,6 +11,7 @@ import { Waiting } from "../../parts/Waiting";
 import { useSession } from "../../session";
 import { Example } from "./Example";
 import { ExaminationDoor } from "./ExaminationDoor";
+import { NotOpenYet } from "./NotOpenYet";
 import { ExerciseSection } from "./ExerciseSection";
 import { Notices } from "./Notices";
 import { PaperBar } from "./PaperBar";
@@ -56,6 +57,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
   const refused = paper.error && problemOf(paper.error).type;
   if (refused === "examen:not-begun" || refused === "examen:elsewhere")
     return <ExaminationDoor paper={slug} elsewhere={refused === "examen:elsewhere"} />;
+  if (refused === "examen:not-open") return <NotOpenYet paper={slug} />;
   return (
     <Waiting query={paper} page="The paper">
       {({ summary, sections, notices }) => {

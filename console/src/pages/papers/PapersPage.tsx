@@ -139,7 +139,8 @@ function PaperItem({ paper, staff, instructor }: { paper: Summary; staff: boolea
 function standing(paper: Summary) {
   if (paper.attempted === 0) return "Not begun.";
   if (paper.untold) return `${paper.attempted} of ${paper.exercises} submitted; marks are told later.`;
-  return `${paper.correct} of ${paper.exercises} correct, ${paper.mark} of ${points(paper.points)} so far.`;
+  const far = paper.state === "closed" ? "" : " so far";
+  return `${paper.correct} of ${paper.exercises} correct, ${paper.mark} of ${points(paper.points)}${far}.`;
 }
 
 function when(paper: Summary) {
