@@ -142,6 +142,10 @@ var calls = []call{
 	},
 	{"getProgress", "GET", "/api/papers/first-look/progress", "", [7]int{401, 403, 403, 200, 200, 403, 200}},
 	{"getProgress", "GET", "/api/papers/first-look/progress?course=evening-group", "", followers(200)},
+	{
+		"watchProgress", "GET", "/api/papers/no-such-paper-is-watched/progress/events?course=evening-group", "",
+		followers(404),
+	},
 	{"getMarks", "GET", "/api/papers/first-look/marks?course=evening-group", "", followers(200)},
 	{
 		"setMark", "PUT", "/api/papers/first-look/exercises/1/marks/robin", `{"course":"evening-group","reason":""}`,
@@ -400,6 +404,7 @@ func TestGuessingAtOnce(t *testing.T) {
 	var all sync.WaitGroup
 	var mu sync.Mutex
 	got := map[int]int{}
+	begun := time.Now()
 	for i := range 60 {
 		all.Go(func() {
 			_, err := client.Read[client.Session](
@@ -416,7 +421,11 @@ func TestGuessingAtOnce(t *testing.T) {
 		})
 	}
 	all.Wait()
-	if got[401] > 5 || got[401]+got[429] != 60 {
+	most := 5
+	for wait := time.Second; wait < time.Since(begun); wait *= 2 { // on a slow machine a wait may have passed
+		most++
+	}
+	if got[401] > most || got[401]+got[429] != 60 {
 		t.Errorf("of 60 guesses at once so many were tried (401) and put off (429): %v", got)
 	}
 	if p := problemOf(t)(
@@ -598,8 +607,8 @@ func TestCallsAreBounded(t *testing.T) {
 func TestALongHistoryComesInPages(t *testing.T) {
 	_, c := newcomer(t)
 	long := "SELECT 1 -- " + strings.Repeat("x", 95_000)
-	sent := 0
-	for range 80 {
+	sent, most := 0, 400 // on a slow machine much is allowed again meanwhile
+	for range most {
 		_, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{Paper: "first-look", Sql: long}))
 		var p *client.ProblemError
 		if errors.As(err, &p) && p.Status == 429 && p.RetryAfter > 0 {
@@ -609,7 +618,7 @@ func TestALongHistoryComesInPages(t *testing.T) {
 		}
 		sent++
 	}
-	if sent < 40 || sent == 80 {
+	if sent < 40 || sent == most {
 		t.Errorf("%d texts of 95 kB were kept within a minute", sent)
 	}
 	seen, before := 0, ""

@@ -1,6 +1,7 @@
 package test
 
 import (
+	"slices"
 	"testing"
 	"time"
 
@@ -97,7 +98,6 @@ func TestTheDemosTerm(t *testing.T) {
 	if err != nil || len(writing) < 3 {
 		t.Errorf("%d are writing the examination, %v", len(writing), err)
 	}
-	late := 0
 	for _, name := range []string{"robin", "una", "chidi", "ravi", "freya"} {
 		page, err := client.Read[client.HistoryPage](
 			teacher.ListHistory(ctx, &client.ListHistoryParams{Learner: name, Limit: 500}),
@@ -113,13 +113,15 @@ func TestTheDemosTerm(t *testing.T) {
 			if i > 0 && e.At.After(page.Entries[i-1].At) {
 				t.Errorf("%s: entry %s is later than the one after it", name, e.Id)
 			}
-			if name == "una" && e.Paper == "before-the-season" && e.At.After(due) {
-				late++
-			}
 		}
 	}
-	if late == 0 {
-		t.Error("nobody came late")
+	closed, err := client.Read[client.HistoryPage](
+		teacher.ListHistory(ctx, &client.ListHistoryParams{Paper: "before-the-season", Limit: 500}),
+	)
+	if err != nil || !slices.ContainsFunc(closed.Entries, func(e client.HistoryEntry) bool {
+		return e.At.After(due) && e.At.Before(due.Add(48*time.Hour))
+	}) {
+		t.Errorf("nobody came late, %v", err)
 	}
 	papers, err := client.Read[[]client.PaperSummary](
 		as(t, s.url, demo.LearnerName, demo.LearnerPassword).ListPapers(ctx),

@@ -43,14 +43,14 @@ var beforeTheSeason = []Exercise{
 		}},
 	{"people-of-beckside",
 		[]string{
-			"SELECT name FROM beekeeper WHERE village = 'Beckside' ORDER BY joined;",
-			"select name from beekeeper where village like 'Beckside' order by joined, beekeeper_id",
+			"SELECT name FROM beekeeper WHERE village = 'Beckside' ORDER BY joined DESC;",
+			"select name from beekeeper where village like 'Beckside' order by joined desc, beekeeper_id",
 		},
 		[]string{
 			"SELECT name FROM beekeeper WHERE village = 'Beckside' ORDER BY name;",
-			"SELECT name FROM beekeeper WHERE village = Beckside ORDER BY joined;",
-			"SELECT name FROM beekeeper WHERE village = 'Beckside' ORDER BY joined DESC;",
-			"SELECT name, joined FROM beekeeper WHERE village = 'Beckside' ORDER BY joined;",
+			"SELECT name FROM beekeeper WHERE village = Beckside ORDER BY joined DESC;",
+			"SELECT name FROM beekeeper WHERE village = 'Beckside' ORDER BY joined;",
+			"SELECT name, joined FROM beekeeper WHERE village = 'Beckside' ORDER BY joined DESC;",
 		}},
 	{"hives-in-use",
 		[]string{
@@ -71,7 +71,8 @@ var whatIsMissing = []Exercise{
 		[]string{
 			"SELECT b.name\nFROM beekeeper b\nLEFT JOIN care c USING (beekeeper_id)\nWHERE c.apiary_id IS NULL;",
 			"SELECT name FROM beekeeper WHERE beekeeper_id NOT IN (SELECT beekeeper_id FROM care);",
-			"SELECT name FROM beekeeper b WHERE NOT EXISTS (SELECT 1 FROM care c WHERE c.beekeeper_id = b.beekeeper_id)",
+			"SELECT name FROM beekeeper b WHERE NOT EXISTS (SELECT 1 FROM care c " +
+				"WHERE c.beekeeper_id = b.beekeeper_id)",
 		},
 		[]string{
 			"SELECT name FROM beekeeper EXCEPT SELECT name FROM beekeeper JOIN care USING (beekeeper_id);",
@@ -103,8 +104,8 @@ var whatIsMissing = []Exercise{
 		}},
 	{"how-many-each",
 		[]string{
-			"SELECT b.beekeeper_id, b.name, count(c.apiary_id)\nFROM beekeeper b\nLEFT JOIN care c USING (beekeeper_id)\n" +
-				"GROUP BY b.beekeeper_id;",
+			"SELECT b.beekeeper_id, b.name, count(c.apiary_id)\nFROM beekeeper b\n" +
+				"LEFT JOIN care c USING (beekeeper_id)\nGROUP BY b.beekeeper_id;",
 			"SELECT beekeeper_id, name, (SELECT count(*) FROM care c WHERE c.beekeeper_id = b.beekeeper_id) " +
 				"FROM beekeeper b ORDER BY name",
 		},
@@ -150,7 +151,8 @@ var inTheHoneyRoom = []Exercise{
 	{"great-days",
 		[]string{
 			"SELECT day, sum(weight_kg) FROM harvest GROUP BY day HAVING sum(weight_kg) > 100 ORDER BY day;",
-			"SELECT * FROM (SELECT day, sum(weight_kg) AS kg FROM harvest GROUP BY day) AS d WHERE kg > 100 ORDER BY day",
+			"SELECT * FROM (SELECT day, sum(weight_kg) AS kg FROM harvest GROUP BY day) AS d " +
+				"WHERE kg > 100 ORDER BY day",
 		},
 		[]string{
 			"SELECT day, sum(weight_kg) FROM harvest WHERE sum(weight_kg) > 100 GROUP BY day ORDER BY day;",
@@ -159,19 +161,22 @@ var inTheHoneyRoom = []Exercise{
 		}},
 	{"teachers",
 		[]string{
-			"SELECT b.name, m.name FROM beekeeper b LEFT JOIN beekeeper m ON b.mentor_id = m.beekeeper_id ORDER BY b.name;",
+			"SELECT b.name, m.name FROM beekeeper b LEFT JOIN beekeeper m " +
+				"ON b.mentor_id = m.beekeeper_id ORDER BY b.name;",
 			"SELECT name, (SELECT m.name FROM beekeeper m WHERE m.beekeeper_id = b.mentor_id) AS mentor " +
 				"FROM beekeeper b ORDER BY name",
 		},
 		[]string{
 			"SELECT b.name, m.name FROM beekeeper b JOIN beekeeper m ON b.mentor_id = m.beekeeper_id ORDER BY b.name;",
 			"SELECT name, mentor_id FROM beekeeper ORDER BY name;",
-			"SELECT b.name, m.name FROM beekeeper b LEFT JOIN beekeeper m ON m.mentor_id = b.beekeeper_id ORDER BY b.name;",
+			"SELECT b.name, m.name FROM beekeeper b LEFT JOIN beekeeper m " +
+				"ON m.mentor_id = b.beekeeper_id ORDER BY b.name;",
 		}},
 	{"best-hives",
 		[]string{
 			"SELECT a.name, h.name, sum(v.weight_kg) AS kg\nFROM apiary a\nJOIN hive h USING (apiary_id)\n" +
-				"JOIN harvest v USING (hive_id)\nGROUP BY a.name, h.hive_id\nHAVING sum(v.weight_kg) > 80\nORDER BY kg DESC;",
+				"JOIN harvest v USING (hive_id)\nGROUP BY a.name, h.hive_id\n" +
+				"HAVING sum(v.weight_kg) > 80\nORDER BY kg DESC;",
 		},
 		[]string{
 			"SELECT a.name, h.name, sum(v.weight_kg) AS kg FROM apiary a JOIN hive h USING (apiary_id) " +

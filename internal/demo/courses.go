@@ -92,7 +92,8 @@ var groups = []group{
 					Late: client.LateRules{Minutes: 48 * 60, Steps: []client.LateStep{
 						{Minutes: 24 * 60, Percent: 10}, {Minutes: 48 * 60, Percent: 30},
 					}},
-					Tell: client.TellReleased, Answers: true, Partial: map[string]int{"row-order": 50, "row-order-key": 50},
+					Tell: client.TellReleased, Answers: true,
+					Partial: map[string]int{"row-order": 50, "row-order-key": 50},
 				},
 				extensions: []extension{{client.NewExtension{
 					Learner: "fia", Reason: "Was with the hives in the heather, where there is no connection.",
@@ -131,10 +132,13 @@ var groups = []group{
 			{name: "jonah", display: "Jonah Pellew", group: "River side"},
 			{name: "katya", display: "Katya Drummond", group: "Moor side"},
 			{name: "leif", display: "Leif Ormond", group: "River side"},
-			{name: "sorrel", display: "Sorrel Vane", role: client.Instructor},
+			{name: "bryony", display: "Bryony Vane", role: client.Instructor},
 		},
 		papers: []paper{
-			{slug: season, opens: [2]int{-63, 8}, due: [2]int{-49, 20}, rules: client.PaperRules{Counts: client.CountsLast}},
+			{
+				slug: season, opens: [2]int{-63, 8}, due: [2]int{-49, 20},
+				rules: client.PaperRules{Counts: client.CountsLast},
+			},
 			{
 				slug: missing, opens: [2]int{-8, 8}, due: [2]int{4, 12},
 				rules: client.PaperRules{Attempts: 6, Late: client.LateRules{Minutes: 12 * 60, PerHour: 5}},

@@ -232,7 +232,9 @@ func (g *group) examine(ctx context.Context, hazel *client.Client, url string) e
 			if err != nil {
 				return err
 			}
-			if _, err := client.Read[client.PaperSummary](c.BeginExamination(ctx, honeyRoom, client.Beginning{})); err != nil {
+			if _, err := client.Read[client.PaperSummary](
+				c.BeginExamination(ctx, honeyRoom, client.Beginning{}),
+			); err != nil {
 				return err
 			}
 			done := steps(honeyRoom, name, rand.New(rand.NewPCG(uint64(i), 13)))
