@@ -293,7 +293,10 @@ func TestPagesAreForEverybody(t *testing.T) {
 			w.says(".found button", "^Copy into a paper").MustClick()
 			w.element(".found select")
 		}, true},
-		{"progress", "/papers/first-look/progress", "table", nil, false},
+		{"progress", "/papers/first-look/progress", ".progress-row .cell a", nil, false},
+		{"progress, shaded", "/papers/first-look/progress", ".progress-row .cell a", func(w *window) {
+			w.picks("Learners shown", "Show", "time, shaded")
+		}, false},
 		{"history of an instructor", "/history", "#content h1", nil, false},
 		{"learner", "/learners/" + name, "#content h1", nil, false},
 		{"datasets of an instructor", "/datasets", ".build-form", nil, false},

@@ -206,20 +206,19 @@ func TestAnInstructorsDayInTheConsole(t *testing.T) {
 	submit(t, c, "1", "SELECT name, valley FROM apiary")
 	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
 	w.visit("/papers/first-look/progress")
-	row := w.says(".grid tbody tr", name)
-	if got := row.MustElement("td").MustText(); !regexp.MustCompile(`^correct\s+2$`).MatchString(got) {
+	row := w.learner(name)
+	if got := row.MustElements(".cell")[0].MustText(); !regexp.MustCompile(`^correct\s+2$`).MatchString(got) {
 		t.Errorf("the cell says %q", got)
 	}
-	row.MustElement("td a").MustClick()
+	row.MustElement(".cell a").MustClick()
 	w.says("h1", name)
 	w.says(".entry", "Submitted: correct, 1 of 1 point")
 	w.says(".entry", "“valley” is missing")
 	w.says("a", "Back to the grid").MustClick()
 	// The grid follows the course.
+	row = w.learner(name)
 	submit(t, c, "3", "SELECT hive_id, strength FROM hive WHERE kind = 'stacked' AND strength >= 8")
-	until(t, "the grid shows the new attempt", func() bool {
-		return w.says(".grid tbody tr", name).MustElements("td")[2].MustText() != ""
-	})
+	until(t, "the grid shows the new attempt", func() bool { return row.MustElements(".cell")[2].MustText() != "" })
 	w.visit("/papers/first-look")
 	w.says(in("names-and-valleys", "summary"), "Reference answer").MustClick()
 	w.says(in("names-and-valleys", ".reference"), "SELECT name, valley FROM apiary")

@@ -112,8 +112,9 @@ var examples = map[string]string{
 	"member activate":   "examen member activate bento",
 	"mark set": "examen mark set first-look/3 robin 0.5 --reason 'right but for a typing error'\n" +
 		"examen mark set first-look/3 robin - --reason 'checked again'",
-	"progress": "examen progress first-look\nexamen progress first-look --course evening-group -o csv",
-	"marks":    "examen marks first-look --format csv\nexamen marks   # your own",
+	"progress": "examen progress first-look\nexamen progress first-look --course evening-group -o csv\n" +
+		"examen progress first-look --group Durn --who at-work --sort mark",
+	"marks": "examen marks first-look --format csv\nexamen marks   # your own",
 }
 
 // wanted is what an argument or a flag can be completed to.

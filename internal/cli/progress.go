@@ -2,20 +2,39 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/http"
+	"slices"
+	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
 	"examen/internal/client"
+	"examen/internal/core/marking"
 )
+
+// view says which learners of a grid are printed, and what of them.
+type view struct {
+	group, who, from, to, sort, show string
+}
 
 func (p *program) progress() *cobra.Command {
 	var course string
+	var v view
+	var follow bool
 	c := &cobra.Command{
 		Use: "progress PAPER", Short: "Print learners by exercises: outcome and number of attempts",
 		Args: argsBetween(1, 1, "a paper"),
+		Long: `Prints learners by exercises: the outcome of the attempt that counts, and how many there
+were; with --show time how long was worked at an exercise until it was solved, pauses left
+out. Who is stuck has had three attempts or more without coming nearer to the expected rows.
+With --follow, every change is printed as it comes, until Ctrl-C.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := v.check(); err != nil {
+				return err
+			}
 			grid, err := ask[client.Progress](p, cmd, func(ctx context.Context, c *client.Client) (
 				*http.Response, error,
 			) {
@@ -24,17 +43,168 @@ func (p *program) progress() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			err = p.printGrid(
-				grid, "mark", func(c client.ProgressCell) string { return fmt.Sprintf("%s %d", c.Outcome, c.Attempts) },
-			)
-			if err == nil && p.format == "table" {
+			all := grid.Learners
+			grid.Learners = v.of(all)
+			if err := p.printGrid(grid, "mark", v.cell); err != nil {
+				return err
+			}
+			if p.format == "table" {
+				p.standOf(grid, all)
 				p.hiddenOnly(grid)
 			}
-			return err
+			if !follow {
+				return nil
+			}
+			return p.followGrid(cmd.Context(), args[0], course)
 		},
 	}
 	c.Flags().StringVar(&course, "course", "", "only this course's learners")
+	c.Flags().StringVar(&v.group, "group", "", "only this group")
+	c.Flags().StringVar(&v.who, "who", "", "only who is: "+strings.Join(states, ", "))
+	c.Flags().StringVar(&v.from, "from", "", "only marks from this on")
+	c.Flags().StringVar(&v.to, "to", "", "only marks up to this")
+	c.Flags().StringVar(&v.sort, "sort", "name", "in the order of: "+strings.Join(orders, ", "))
+	c.Flags().StringVar(&v.show, "show", "outcome", "outcome, attempts or time")
+	c.Flags().BoolVar(&follow, "follow", false, "go on, and print what changes")
 	return c
+}
+
+var (
+	states = []string{"not-begun", "stuck", "at-work", "done"}
+	orders = []string{"name", "group", "mark", "attempts", "last"}
+)
+
+// stuckFrom is from how many attempts without coming nearer somebody is stuck at an exercise.
+const stuckFrom = 3
+
+// stateOf is how a learner gets on with the whole paper.
+func stateOf(l client.LearnerProgress) string {
+	attempts, done, stuck := 0, true, false
+	for _, c := range l.Cells {
+		attempts += c.Attempts
+		done = done && c.Outcome == client.Correct
+		stuck = stuck || c.Stuck >= stuckFrom
+	}
+	switch {
+	case attempts == 0:
+		return "not-begun"
+	case stuck:
+		return "stuck"
+	case done:
+		return "done"
+	}
+	return "at-work"
+}
+
+func (v *view) check() error {
+	for _, c := range []struct {
+		flag, value string
+		may         []string
+	}{
+		{"who", v.who, append([]string{""}, states...)}, {"sort", v.sort, orders},
+		{"show", v.show, []string{"outcome", "attempts", "time"}},
+	} {
+		if !slices.Contains(c.may, c.value) {
+			return usageError{fmt.Errorf(
+				"--%s %s: expected %s", c.flag, c.value, strings.TrimPrefix(strings.Join(c.may, ", "), ", "),
+			)}
+		}
+	}
+	for flag, mark := range map[string]string{"from": v.from, "to": v.to} {
+		if _, err := marking.ParsePoints(mark); mark != "" && err != nil {
+			return usageError{fmt.Errorf("--%s %s: expected a mark, such as 2.5", flag, mark)}
+		}
+	}
+	return nil
+}
+
+// of returns the learners that are looked for, in the order that is wanted.
+func (v *view) of(all []client.LearnerProgress) []client.LearnerProgress {
+	from, _ := marking.ParsePoints(v.from)
+	to, _ := marking.ParsePoints(v.to)
+	found := []client.LearnerProgress{}
+	for _, l := range all {
+		if (v.group == "" || l.Group == v.group) && (v.who == "" || stateOf(l) == v.who) &&
+			(v.from == "" || l.Mark.Cmp(from) >= 0) && (v.to == "" || l.Mark.Cmp(to) <= 0) {
+			found = append(found, l)
+		}
+	}
+	attempts := func(l client.LearnerProgress) (n int) {
+		for _, c := range l.Cells {
+			n += c.Attempts
+		}
+		return n
+	}
+	slices.SortStableFunc(found, func(a, b client.LearnerProgress) int {
+		switch v.sort {
+		case "group":
+			return strings.Compare(a.Group, b.Group)
+		case "mark":
+			return a.Mark.Cmp(b.Mark)
+		case "attempts":
+			return attempts(a) - attempts(b)
+		case "last":
+			return a.Last.Compare(b.Last)
+		}
+		return 0 // as they came
+	})
+	return found
+}
+
+// cell is what is printed of one.
+func (v *view) cell(c client.ProgressCell) string {
+	switch v.show {
+	case "attempts":
+		return fmt.Sprint(c.Attempts)
+	case "time":
+		return (time.Duration(c.Worked) * time.Second).String()
+	}
+	text := fmt.Sprintf("%s %d", c.Outcome, c.Attempts)
+	if c.Stuck >= stuckFrom {
+		text += " stuck"
+	}
+	return text
+}
+
+// standOf says how a class gets on: who has not begun, who is stuck, and what is hard.
+func (p *program) standOf(grid client.Progress, all []client.LearnerProgress) {
+	of := map[string]int{}
+	for _, l := range all {
+		of[stateOf(l)]++
+	}
+	fmt.Fprintf(p.err, "%s: %d not begun, %d stuck, %d at work, %d done.\n",
+		plural(int64(len(all)), "learner"), of["not-begun"], of["stuck"], of["at-work"], of["done"])
+	for i, e := range grid.Exercises {
+		tried, solved := 0, 0
+		for _, l := range all {
+			if c := l.Cells[i]; c.Attempts > 0 {
+				tried++
+				solved += min(1, c.Tries)
+			}
+		}
+		if tried >= 4 && 2*solved < tried {
+			fmt.Fprintf(p.err, "Hard: %d. %s, solved by %d of %d who tried.\n", e.Number, printable(e.Title), solved,
+				tried)
+		}
+	}
+}
+
+// followGrid prints what changes in a grid until the context ends.
+func (p *program) followGrid(ctx context.Context, paper, course string) error {
+	c, _, err := p.connect()
+	if err != nil {
+		return err
+	}
+	err = client.Watch(ctx, c, paper, course, func(news client.ProgressNews) {
+		for _, c := range news.Cells {
+			fmt.Fprintf(p.out, "%s  %s  %s/%s  %s, attempt %d, mark %s\n", clock(c.At), c.Learner, paper, c.Exercise,
+				c.Cell.Outcome, c.Cell.Attempts, c.Cell.Mark.String())
+		}
+	})
+	if errors.Is(err, context.Canceled) {
+		return nil
+	}
+	return err
 }
 
 // manyHidden is the number of attempts wrong on hidden rows alone from which a learner is named.

@@ -796,6 +796,16 @@ type Candidate struct {
 	Name  string `json:"name"`
 }
 
+// ChangedCell defines model for ChangedCell.
+type ChangedCell struct {
+	// At When the last attempt was received.
+	At       time.Time    `json:"at"`
+	Cell     ProgressCell `json:"cell"`
+	Course   string       `json:"course"`
+	Exercise string       `json:"exercise"`
+	Learner  string       `json:"learner"`
+}
+
 // CheckNote What is wrong or doubtful in an exercise.
 type CheckNote struct {
 	Columns []string `json:"columns,omitempty,omitzero"`
@@ -1382,6 +1392,10 @@ type LearnerProgress struct {
 	// Course The course in which it is.
 	Course      string `json:"course,omitempty,omitzero"`
 	DisplayName string `json:"display_name"`
+	Group       string `json:"group,omitempty,omitzero"`
+
+	// Last When the last attempt was received.
+	Last time.Time `json:"last,omitempty,omitzero"`
 
 	// Mark Points or a mark: exact, with as many decimals as it has.
 	Mark Points `json:"mark"`
@@ -1986,6 +2000,22 @@ type ProgressCell struct {
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 	Outcome Outcome `json:"outcome,omitempty,omitzero"`
+
+	// Stuck Attempts since the last that came nearer to the expected rows.
+	Stuck int `json:"stuck,omitempty,omitzero"`
+
+	// Tries Attempts up to the first that was correct, that one counted.
+	Tries int `json:"tries,omitempty,omitzero"`
+
+	// Worked Seconds of work until the first correct attempt, or the last; pauses of more than half an hour are left out.
+	Worked int `json:"worked,omitempty,omitzero"`
+}
+
+// ProgressNews defines model for ProgressNews.
+type ProgressNews struct {
+	// Again Anything may have changed: ask for the grid.
+	Again bool          `json:"again,omitempty,omitzero"`
+	Cells []ChangedCell `json:"cells,omitempty,omitzero"`
 }
 
 // Publication defines model for Publication.
@@ -2701,6 +2731,12 @@ type GetProgressParams struct {
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
 }
 
+// WatchProgressParams defines parameters for WatchProgress.
+type WatchProgressParams struct {
+	// Course Only this course's learners.
+	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
+}
+
 // RemovePartParams defines parameters for RemovePart.
 type RemovePartParams struct {
 	Revision int64 `form:"revision" json:"revision"`
@@ -3407,6 +3443,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /api/papers/{paper}/progress (the `GetProgress` operationId).
 	GetProgress(ctx context.Context, paper PaperSlug, params *GetProgressParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// WatchProgress The cells of the grid that change, as they do, as server-sent events. Each is a ProgressNews; the first says that the grid is to be asked for. For instructors and assistants.
+	//
+	// Corresponds with GET /api/papers/{paper}/progress/events (the `WatchProgress` operationId).
+	WatchProgress(ctx context.Context, paper PaperSlug, params *WatchProgressParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetPublication What publishing a paper's text would change, and for whom. For instructors.
 	//
@@ -5024,6 +5065,21 @@ func (c *Client) GetPicture(ctx context.Context, paper PaperSlug, picture string
 // Corresponds with GET /api/papers/{paper}/progress (the `GetProgress` operationId).
 func (c *Client) GetProgress(ctx context.Context, paper PaperSlug, params *GetProgressParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetProgressRequest(c.Server, paper, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// WatchProgress The cells of the grid that change, as they do, as server-sent events. Each is a ProgressNews; the first says that the grid is to be asked for. For instructors and assistants.
+//
+// Corresponds with GET /api/papers/{paper}/progress/events (the `WatchProgress` operationId).
+func (c *Client) WatchProgress(ctx context.Context, paper PaperSlug, params *WatchProgressParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewWatchProgressRequest(c.Server, paper, params)
 	if err != nil {
 		return nil, err
 	}
@@ -9029,6 +9085,63 @@ func NewGetProgressRequest(server string, paper PaperSlug, params *GetProgressPa
 	return req, nil
 }
 
+// NewWatchProgressRequest constructs an http.Request for the WatchProgress method
+func NewWatchProgressRequest(server string, paper PaperSlug, params *WatchProgressParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/progress/events", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "course", params.Course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetPublicationRequest constructs an http.Request for the GetPublication method
 func NewGetPublicationRequest(server string, paper PaperSlug) (*http.Request, error) {
 	var err error
@@ -10916,6 +11029,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /api/papers/{paper}/progress (the `GetProgress` operationId).
 	GetProgressWithResponse(ctx context.Context, paper PaperSlug, params *GetProgressParams, reqEditors ...RequestEditorFn) (*GetProgressResponse, error)
+
+	// WatchProgressWithResponse The cells of the grid that change, as they do, as server-sent events. Each is a ProgressNews; the first says that the grid is to be asked for. For instructors and assistants.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/papers/{paper}/progress/events (the `WatchProgress` operationId).
+	WatchProgressWithResponse(ctx context.Context, paper PaperSlug, params *WatchProgressParams, reqEditors ...RequestEditorFn) (*WatchProgressResponse, error)
 
 	// GetPublicationWithResponse What publishing a paper's text would change, and for whom. For instructors.
 	//
@@ -14221,6 +14341,47 @@ func (r GetProgressResponse) ContentType() string {
 	return ""
 }
 
+type WatchProgressResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r WatchProgressResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r WatchProgressResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r WatchProgressResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r WatchProgressResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r WatchProgressResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetPublicationResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -16703,6 +16864,19 @@ func (c *ClientWithResponses) GetProgressWithResponse(ctx context.Context, paper
 		return nil, err
 	}
 	return ParseGetProgressResponse(rsp)
+}
+
+// WatchProgressWithResponse The cells of the grid that change, as they do, as server-sent events. Each is a ProgressNews; the first says that the grid is to be asked for. For instructors and assistants.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/papers/{paper}/progress/events (the `WatchProgress` operationId).
+func (c *ClientWithResponses) WatchProgressWithResponse(ctx context.Context, paper PaperSlug, params *WatchProgressParams, reqEditors ...RequestEditorFn) (*WatchProgressResponse, error) {
+	rsp, err := c.WatchProgress(ctx, paper, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseWatchProgressResponse(rsp)
 }
 
 // GetPublicationWithResponse What publishing a paper's text would change, and for whom. For instructors.
@@ -19351,6 +19525,32 @@ func ParseGetProgressResponse(rsp *http.Response) (*GetProgressResponse, error) 
 		}
 		response.JSON200 = &dest
 
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseWatchProgressResponse parses an HTTP response from a WatchProgressWithResponse call
+func ParseWatchProgressResponse(rsp *http.Response) (*WatchProgressResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &WatchProgressResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {

@@ -113,27 +113,64 @@ func follow(ctx context.Context, c *Client, id string, each func(Job)) (last Job
 	if err != nil {
 		return last, err
 	}
+	err = readEvents(response, func(now Job) (on bool) {
+		if last = now; each != nil {
+			each(last)
+		}
+		return !last.Over() && last.State != JobAsking
+	})
+	return last, err
+}
+
+// readEvents reads server-sent events until they end, which is an error, or each wants no more.
+func readEvents[T any](response *http.Response, each func(T) (on bool)) error {
 	defer response.Body.Close()
 	if response.StatusCode >= 400 {
-		return last, readProblem(response)
+		return readProblem(response)
 	}
 	lines := bufio.NewReader(response.Body)
 	for {
 		line, err := lines.ReadBytes('\n')
 		if data, ok := bytes.CutPrefix(line, []byte("data: ")); ok && err == nil {
-			var now Job // anew: what is left out is empty
-			if err := json.Unmarshal(data, &now); err != nil {
-				return last, err
+			var event T // anew: what is left out is empty
+			if err := json.Unmarshal(data, &event); err != nil {
+				return err
 			}
-			if last = now; each != nil {
-				each(last)
-			}
-			if last.Over() || last.State == JobAsking {
-				return last, nil
+			if !each(event) {
+				return nil
 			}
 		}
 		if err != nil {
-			return last, err
+			return err
+		}
+	}
+}
+
+// Watch calls each with what changes in a paper's grid, until the context ends. An interrupted connection is made
+// again; the first event of each says that anything may have changed.
+func Watch(ctx context.Context, c *Client, paper, course string, each func(ProgressNews)) error {
+	for failures := 0; ; {
+		response, err := c.WatchProgress(ctx, paper, &WatchProgressParams{Course: course})
+		if err == nil {
+			err = readEvents(response, func(news ProgressNews) bool {
+				failures = 0
+				each(news)
+				return true
+			})
+		}
+		var no *ProblemError
+		switch {
+		case ctx.Err() != nil:
+			return context.Cause(ctx)
+		case errors.As(err, &no) && no.Status < 500:
+			return err
+		}
+		if failures++; failures > 30 {
+			return fmt.Errorf("%w: %w", ErrUnreachable, err)
+		}
+		select {
+		case <-time.After(time.Second):
+		case <-ctx.Done():
 		}
 	}
 }

@@ -32,6 +32,8 @@ type Courses struct {
 	papers    *records.Cache[string, *library.Paper]
 	exercises *records.Cache[exerciseKey, *library.Exercise]
 	setsKept  *records.Cache[setsKey, []set]
+
+	watches *watches
 }
 
 // Bounds of what is kept: enough for a few courses at once.
@@ -55,6 +57,8 @@ func New(store *records.Store, accounts *account.Accounts, papers *library.Libra
 			store, exercisesKept, keptLast, records.PapersChanged),
 		setsKept: records.NewCache[setsKey, []set](
 			store, setsKept, keptLast, records.SetsChanged, records.MembersChanged),
+
+		watches: &watches{of: map[int64]*watch{}},
 	}
 }
 

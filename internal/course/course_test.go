@@ -199,7 +199,7 @@ func TestAPaperInTwoCourses(t *testing.T) {
 			t.Errorf("got %+v", s)
 		}
 	}
-	grid, err := y.Progress(ctx, hazel, "hives", "")
+	grid, err := y.Following().Progress(ctx, hazel, "hives", "")
 	var lines []string
 	for _, l := range grid.Learners {
 		if l.Name == "robin-twice" {
@@ -221,7 +221,7 @@ func TestMarksAddUpExactly(t *testing.T) {
 	}
 	y.attempt(t, robin, "sums", "all", "correct", "0.1")
 	y.attempt(t, robin, "sums", "strong", "correct", "0.2")
-	grid, err := y.Progress(ctx, hazel, "hives", "sums")
+	grid, err := y.Following().Progress(ctx, hazel, "hives", "sums")
 	if err != nil || len(grid.Learners) != 1 || grid.Learners[0].Mark.String() != "0.3" ||
 		grid.Points.String() != "2.3" {
 		t.Errorf("got %+v, %v", grid, err)
@@ -254,7 +254,7 @@ func TestMarksAddUpExactly(t *testing.T) {
 		if err := y.SetMark(ctx, hazel, n); kind(t, err) != c.want {
 			t.Errorf("%+v: got %v", c, err)
 		}
-		grid, err := y.Progress(ctx, hazel, "hives", "sums")
+		grid, err := y.Following().Progress(ctx, hazel, "hives", "sums")
 		if err != nil || grid.Learners[0].Mark.String() != c.sum {
 			t.Errorf("%+v: got %+v, %v", c, grid, err)
 		}

@@ -75,6 +75,8 @@ func (c *Courses) SetMark(ctx context.Context, who account.Account, n NewMark) e
 		text := n.Mark.String()
 		mark = &text
 	}
+	changed := records.StandingKey{Account: learner.ID, Exercise: e.ID, Course: course.ID}
+	defer c.records.StandingsChanged(paper.ID, changed) // after the write
 	return c.records.As(ctx, who.ID, func(t *records.Transaction) error {
 		err := t.SetMark(ctx, query.SetMarkParams{
 			AccountID: learner.ID, ExerciseID: e.ID, CourseID: course.ID, Mark: mark, Reason: n.Reason, SetBy: who.ID,

@@ -131,13 +131,13 @@ func TestLeavingACourse(t *testing.T) {
 	if err != nil || detail.Learners != 0 || detail.Members[1].Left == nil {
 		t.Errorf("got %+v, %v", detail, err)
 	}
-	if grid, err := y.Progress(ctx, hazel, "hives", "left"); err != nil || len(grid.Learners) != 0 {
+	if grid, err := y.Following().Progress(ctx, hazel, "hives", "left"); err != nil || len(grid.Learners) != 0 {
 		t.Errorf("got %+v, %v", grid, err)
 	}
 	if _, err := y.People().Add(ctx, hazel, "left", course.NewMember{Name: "robin-left"}); err != nil {
 		t.Fatal(err)
 	}
-	grid, err := y.Progress(ctx, hazel, "hives", "left")
+	grid, err := y.Following().Progress(ctx, hazel, "hives", "left")
 	if err != nil || len(grid.Learners) != 1 || grid.Learners[0].Mark.String() != "0.1" {
 		t.Errorf("taken back: %+v, %v", grid, err)
 	}
@@ -308,7 +308,7 @@ func TestAnonymous(t *testing.T) {
 		all, "ravi") || strings.Contains(all, "thornbury") {
 		t.Errorf("it is known still: %s", all)
 	}
-	grid, err := y.Progress(ctx, hazel, "hives", "nameless")
+	grid, err := y.Following().Progress(ctx, hazel, "hives", "nameless")
 	if err != nil || len(grid.Learners) != 1 || grid.Learners[0].Mark.String() != "0.1" {
 		t.Errorf("what is counted: %+v, %v", grid, err)
 	}

@@ -20,6 +20,10 @@ type Standing struct {
 	Used     int // of those that the exercise allows
 	// HiddenOnly is how many attempts were right on all rows that a learner sees and wrong on hidden ones.
 	HiddenOnly int
+	Tries      int           // attempts up to the first that was correct, that one counted; 0 without one
+	Stuck      int           // attempts since the last that came nearer to what is expected; 0 once one was correct
+	Worked     time.Duration // until the first correct attempt, or the last; pauses are left out
+	Last       time.Time     // when the last attempt was received
 }
 
 func standingOf(row query.Standing) Standing {
@@ -30,7 +34,18 @@ func standingOf(row query.Standing) Standing {
 		Attempts:   int(row.Attempts),
 		Used:       int(row.Used),
 		HiddenOnly: int(row.HiddenOnly),
+		Tries:      tries(row.Tries),
+		Stuck:      int(row.Stuck),
+		Worked:     time.Duration(row.Worked * float64(time.Second)),
+		Last:       row.LastAt,
 	}
+}
+
+func tries(n *int32) int {
+	if n == nil {
+		return 0
+	}
+	return int(*n)
 }
 
 // Standing returns how an account stands on the exercises of a paper, keyed by exercise id: as much as it may be told.

@@ -27,6 +27,14 @@ type step struct {
 	at                            time.Time
 }
 
+// Most do not get this exercise right; and some are stuck at another.
+const (
+	hard = "how-many-each"
+	maze = "never-sold"
+)
+
+var stuck = []string{"delphi", "gwen", "leif"}
+
 // steps are what a learner does at the exercises of a paper: for each that is not left out its mistakes, each run and
 // submitted, and then what is right, unless the learner has given up. Some stop half-way.
 func steps(paper, learner string, chance *rand.Rand) (all [][]step) {
@@ -47,13 +55,23 @@ func steps(paper, learner string, chance *rand.Rand) (all [][]step) {
 			steps = append(steps, step{learner: learner, paper: paper, exercise: e.Slug, sql: sql, submit: submit})
 		}
 		mistakes := max(0, chance.IntN(4)-1)
+		switch {
+		case e.Slug == hard:
+			mistakes++
+		case e.Slug == maze && slices.Contains(stuck, learner):
+			mistakes = 5
+		}
 		for s := range mistakes {
 			sql := e.Mistakes[(chance.IntN(len(e.Mistakes))+s)%len(e.Mistakes)]
 			add(sql, false)
 			add(sql, true)
 		}
-		if mistakes < 2 || chance.IntN(3) == 0 {
-			add(e.Right[chance.IntN(len(e.Right))], true)
+		if mistakes < 2 || mistakes < 5 && chance.IntN(3) == 0 {
+			right := e.Right[chance.IntN(len(e.Right))]
+			if len(right)%3 > 0 { // most look at the rows first
+				add(right, false)
+			}
+			add(right, true)
 		}
 		all = append(all, steps)
 	}
@@ -72,7 +90,7 @@ func (g *group) visits(p client.CoursePaper, begun map[string]bool, now time.Tim
 		if m.role != "" || m.name == NewLearnerName || begun[m.name] {
 			continue
 		}
-		chance := rand.New(rand.NewPCG(uint64(i), uint64(1+len(p.Paper))))
+		chance := rand.New(rand.NewPCG(uint64(i+100*(18-g.hour)), uint64(1+len(p.Paper)))) // others in each course
 		visit := func(day int, done [][]step) {
 			opened := p.Opens.Add(time.Duration(day) * 24 * time.Hour)
 			begins := hourOf(opened, 0, g.hour, g.zone).Add(time.Duration(chance.IntN(3*3600)-3600) * time.Second)
@@ -80,8 +98,7 @@ func (g *group) visits(p client.CoursePaper, begun map[string]bool, now time.Tim
 		}
 		done := steps(p.Paper, m.name, chance)
 		if p.Closes.After(p.Due) && now.After(p.Closes) && i%6 == 4 {
-			late := time.Duration(chance.IntN(int(p.Closes.Sub(p.Due).Hours())-3)) * time.Hour
-			all = append(all, inTime(slices.Concat(done...), p.Due.Add(late), now, chance)...)
+			all = append(all, inTime(slices.Concat(done...), hourOf(p.Due, 1, g.hour, g.zone), now, chance)...)
 			continue
 		}
 		first := days - 1 - chance.IntN(days)*chance.IntN(days)/days

@@ -83,6 +83,8 @@ type Verdict struct {
 	// Fingerprint stands for the result: attempts at one exercise, on one build, that give the same rows have the same.
 	// Nil without a result.
 	Fingerprint *result.Fingerprint
+	// Differing is how many rows are missing, or too many if those are more. Nil where nothing could be compared.
+	Differing *int64
 }
 
 // An AnswerError means that an accepted answer could not be run.
@@ -167,7 +169,9 @@ func (a *attempt) decide(ctx context.Context, q *sqltext.Query) error {
 	v.Fingerprint = c.fingerprint()
 	if !right {
 		v.Findings = c.words(ctx)
+		v.Differing = c.difference.Differing()
 	} else {
+		v.Differing = new(int64)
 		v.Findings = append(v.Findings, c.byLuck()...)
 		everywhere, err := a.onHidden(ctx, c)
 		if err != nil {

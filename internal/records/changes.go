@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -23,7 +24,16 @@ func SittingChanged(account int64) string { return "sitting " + strconv.FormatIn
 
 // Follow keeps all caches informed of changes, by this replica or another, until the context ends.
 func (s *Store) Follow(ctx context.Context) {
-	s.Watch(ctx, func(heard bool) { s.each("", func(c cache) { c.listen(heard) }) }, s.Changed)
+	s.Watch(ctx, func(heard bool) {
+		s.each("", func(c cache) { c.listen(heard) })
+		s.hearStandings("")
+	}, func(what string) {
+		if told, ok := strings.CutPrefix(what, standingsTopic); ok {
+			s.hearStandings(told)
+		} else {
+			s.Changed(what)
+		}
+	})
 }
 
 // Changed invalidates the caches of something. Whoever changes it calls this after the write, because news from the

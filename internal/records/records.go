@@ -43,6 +43,8 @@ type Store struct {
 
 	mu     sync.Mutex
 	caches map[string][]cache // by the change that they hear of
+
+	standings standings
 }
 
 // ErrUnavailable means that the records database cannot be reached.
@@ -71,7 +73,10 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		pool.Close()
 		return nil, err
 	}
-	return &Store{Queries: query.New(pool), pool: pool, river: enqueues, caches: map[string][]cache{}}, nil
+	return &Store{
+		Queries: query.New(pool), pool: pool, river: enqueues, caches: map[string][]cache{},
+		standings: standings{untold: map[int64]*Changes{}, ears: map[int64][]*StandingsEar{}},
+	}, nil
 }
 
 func migrate(ctx context.Context, pool *pgxpool.Pool) error {

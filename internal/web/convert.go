@@ -285,18 +285,24 @@ func toProgress(p *course.Progress) contract.Progress {
 			Name:        l.Name,
 			DisplayName: l.DisplayName,
 			Course:      l.Course,
+			Group:       l.Group,
 			Mark:        l.Mark,
+			Last:        l.Last,
 			Cells:       []contract.ProgressCell{},
 		}
 		for _, c := range l.Cells {
-			line.Cells = append(line.Cells, contract.ProgressCell{
-				Outcome: contract.Outcome(c.Outcome), Attempts: c.Attempts, Mark: c.Mark, ByHand: c.ByHand,
-				HiddenOnly: c.HiddenOnly,
-			})
+			line.Cells = append(line.Cells, toCell(c))
 		}
 		out.Learners = append(out.Learners, line)
 	}
 	return out
+}
+
+func toCell(c course.Standing) contract.ProgressCell {
+	return contract.ProgressCell{
+		Outcome: contract.Outcome(c.Outcome), Attempts: c.Attempts, Mark: c.Mark, ByHand: c.ByHand,
+		HiddenOnly: c.HiddenOnly, Tries: c.Tries, Stuck: c.Stuck, Worked: int(c.Worked.Seconds()),
+	}
 }
 
 func orEmpty(s []string) []string {

@@ -233,8 +233,9 @@ type events struct {
 	follow func(ctx context.Context, each func(any) error) error
 }
 
-func (e events) VisitFollowPaperResponse(w http.ResponseWriter) error { return e.send(w) }
-func (e events) VisitFollowJobResponse(w http.ResponseWriter) error   { return e.send(w) }
+func (e events) VisitFollowPaperResponse(w http.ResponseWriter) error   { return e.send(w) }
+func (e events) VisitFollowJobResponse(w http.ResponseWriter) error     { return e.send(w) }
+func (e events) VisitWatchProgressResponse(w http.ResponseWriter) error { return e.send(w) }
 
 func (e events) send(w http.ResponseWriter) error {
 	ctx, cancel := context.WithCancel(e.ctx)

@@ -265,7 +265,7 @@ func (r Rechecks) texts(
 	kept := query.KeepRecheckParams{
 		VersionID: e.Version, BuildID: paper.Build, Outcome: string(verdict.Outcome), Points: e.Points.String(),
 		RowCount: verdict.Rows, ElapsedMs: milliseconds(verdict.Elapsed), Fingerprint: printed(verdict.Fingerprint),
-		HiddenOnly: verdict.HiddenOnly, Counted: !verdict.Unread,
+		HiddenOnly: verdict.HiddenOnly, Counted: !verdict.Unread, Differing: verdict.Differing,
 	}
 	if verdict.Findings == nil {
 		verdict.Findings = []explain.Finding{}

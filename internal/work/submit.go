@@ -244,6 +244,7 @@ func (w *Work) keep(
 		Findings:    findings,
 		Error:       attempt.Error.Stored(),
 		Fingerprint: printed(v.Fingerprint),
+		Differing:   v.Differing,
 		HiddenOnly:  v.HiddenOnly,
 		Counted:     !v.Unread,
 		SetID:       r.Set,
@@ -267,6 +268,9 @@ func (w *Work) keep(
 		if err := w.courses.Sets().StandAgain(ctx, who, r, e.ID); err != nil {
 			return nil, err
 		}
+	}
+	if r.Course != nil {
+		w.records.StandingsChanged(r.ID, records.StandingKey{Account: who.ID, Exercise: e.ID, Course: *r.Course})
 	}
 	attempt.ID, attempt.At = strconv.FormatInt(stored.ID, 10), stored.ReceivedAt
 	if !r.Told {

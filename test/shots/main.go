@@ -182,7 +182,7 @@ var shots = []shot{
 		path:     "/papers/first-look/progress",
 		width:    1280,
 		height:   800,
-		steps:    func(p *rod.Page) { p.MustElement(".grid td a") },
+		steps:    func(p *rod.Page) { p.MustElement(".progress-row .cell a") },
 	},
 	{
 		name:     "paper",

@@ -661,6 +661,29 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/papers/{paper}/progress/events": {
+        parameters: {
+            query?: {
+                /** @description Only this course's learners. */
+                course?: components["parameters"]["inCourse"];
+            };
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        /** The cells of the grid that change, as they do, as server-sent events. Each is a ProgressNews; the first says that the grid is to be asked for. For instructors and assistants. */
+        get: operations["watchProgress"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/papers/{paper}/marks": {
         parameters: {
             query?: {
@@ -2228,7 +2251,13 @@ export interface components {
             display_name: string;
             /** @description The course in which it is. */
             course?: string;
+            group?: string;
             mark: components["schemas"]["Points"];
+            /**
+             * Format: date-time
+             * @description When the last attempt was received.
+             */
+            last?: string;
             /** @description In the order of the exercises. */
             cells: components["schemas"]["ProgressCell"][];
         };
@@ -2240,6 +2269,28 @@ export interface components {
             by_hand?: boolean;
             /** @description Attempts that were right on all rows that the learner sees and wrong on hidden ones. Many may be questions about the hidden rows. */
             hidden_only?: number;
+            /** @description Attempts up to the first that was correct, that one counted. */
+            tries?: number;
+            /** @description Attempts since the last that came nearer to the expected rows. */
+            stuck?: number;
+            /** @description Seconds of work until the first correct attempt, or the last; pauses of more than half an hour are left out. */
+            worked?: number;
+        };
+        ProgressNews: {
+            /** @description Anything may have changed: ask for the grid. */
+            again?: boolean;
+            cells?: components["schemas"]["ChangedCell"][];
+        };
+        ChangedCell: {
+            learner: string;
+            course: string;
+            exercise: string;
+            /**
+             * Format: date-time
+             * @description When the last attempt was received.
+             */
+            at: string;
+            cell: components["schemas"]["ProgressCell"];
         };
         DatasetSummary: {
             name: string;
@@ -4096,6 +4147,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Progress"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    watchProgress: {
+        parameters: {
+            query?: {
+                /** @description Only this course's learners. */
+                course?: components["parameters"]["inCourse"];
+            };
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Events. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": components["schemas"]["ProgressNews"];
                 };
             };
             default: components["responses"]["Problem"];

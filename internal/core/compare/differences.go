@@ -33,6 +33,18 @@ type Difference struct {
 	Facts    Facts
 }
 
+// Differing returns how many rows are missing, or too many if those are more: how far the attempt is from what is
+// expected. Of results that are too large to pair it may be fewer than there are. It is nil where the rows say nothing,
+// as where columns are missing.
+func (d *Difference) Differing() *int64 {
+	f := &d.Facts
+	rows := max(f.MissingCount, f.ExtraCount, f.Got-f.Want, f.Want-f.Got)
+	if rows == 0 && !f.SameSet {
+		return nil
+	}
+	return &rows
+}
+
 // Facts are what the rows say, for finding out the cause.
 type Facts struct {
 	Columns        []result.Column // of the attempt

@@ -17,13 +17,13 @@ SELECT coalesce(max(id), 0)::bigint FROM attempt;
 
 -- name: KeepRecheck :exec
 -- Keeps what checking the same text again came to, for several attempts.
-INSERT INTO recheck_result (attempt_id, version_id, build_id, outcome, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted)
+INSERT INTO recheck_result (attempt_id, version_id, build_id, outcome, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, differing)
 SELECT attempt.id, @version_id::bigint, @build_id::bigint, @outcome::text, @points::numeric, @row_count::bigint, @elapsed_ms::float8, @findings::jsonb,
-       @error::jsonb, @fingerprint::bytea, @hidden_only::boolean, @counted::boolean
+       @error::jsonb, @fingerprint::bytea, @hidden_only::boolean, @counted::boolean, sqlc.narg('differing')::bigint
 FROM unnest(@attempts::bigint[]) AS attempt (id)
 ON CONFLICT (attempt_id) DO UPDATE SET version_id = excluded.version_id, build_id = excluded.build_id, outcome = excluded.outcome, points = excluded.points,
     row_count = excluded.row_count, elapsed_ms = excluded.elapsed_ms, findings = excluded.findings, error = excluded.error,
-    fingerprint = excluded.fingerprint, hidden_only = excluded.hidden_only, counted = excluded.counted, at = now();
+    fingerprint = excluded.fingerprint, hidden_only = excluded.hidden_only, counted = excluded.counted, differing = excluded.differing, at = now();
 
 -- name: RecheckedAttempts :many
 -- All attempts at exercises of a paper as it is set, with the check that holds and, up to a number, what checking them again on what holds now came to.
@@ -46,8 +46,8 @@ ORDER BY attempt.account_id, attempt.exercise_id, attempt.received_at, attempt.i
 
 -- name: ApplyRecheck :execrows
 -- Keeps what checking attempts again came to as their checks. The marks follow when they stand again.
-INSERT INTO attempt_check (attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, cause)
-SELECT r.attempt_id, r.version_id, r.build_id, r.outcome, given.mark::numeric, r.points, r.row_count, r.elapsed_ms, r.findings, r.error, r.fingerprint, r.hidden_only, r.counted, 'recheck'
+INSERT INTO attempt_check (attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, differing, cause)
+SELECT r.attempt_id, r.version_id, r.build_id, r.outcome, given.mark::numeric, r.points, r.row_count, r.elapsed_ms, r.findings, r.error, r.fingerprint, r.hidden_only, r.counted, r.differing, 'recheck'
 FROM (SELECT unnest(@attempts::bigint[]) AS id, unnest(@marks::text[]) AS mark) AS given JOIN recheck_result AS r ON r.attempt_id = given.id
 ORDER BY r.attempt_id;
 

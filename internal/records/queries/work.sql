@@ -23,17 +23,20 @@ WITH made AS (
     RETURNING *
 ), checked AS (
     INSERT INTO attempt_check (attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error,
-                               fingerprint, hidden_only, counted)
+                               fingerprint, hidden_only, counted, differing)
     SELECT made.id, @version_id::bigint, @build_id::bigint, @outcome::text, @mark::numeric, @points::numeric, @row_count::bigint,
-           @elapsed_ms::float8, @findings::jsonb, @error::jsonb, @fingerprint::bytea, @hidden_only::boolean, @counted::boolean
+           @elapsed_ms::float8, @findings::jsonb, @error::jsonb, @fingerprint::bytea, @hidden_only::boolean, @counted::boolean, sqlc.narg('differing')::bigint
     FROM made
     RETURNING *
 ), stands AS (
     INSERT INTO standing AS s (account_id, exercise_id, course_id, counts_id, latest_id, outcome, computed, attempts, used,
-                               hidden_only, last_at, counted)
+                               hidden_only, last_at, counted, nearest, solved_at, tries, worked)
     SELECT made.account_id, made.exercise_id, made.course_id, made.id, made.id, checked.outcome, checked.mark, 1,
-           checked.counted::int, checked.hidden_only::int, made.received_at, checked.counted
-    FROM made, checked
+           checked.counted::int, checked.hidden_only::int, made.received_at, checked.counted, checked.differing,
+           CASE WHEN checked.outcome = 'correct' THEN made.received_at END, CASE WHEN checked.outcome = 'correct' THEN 1 END,
+           CASE WHEN was.solved_at IS NULL THEN work_since(made.account_id, made.exercise_id, was.latest_id, was.last_at, made.received_at) ELSE 0 END
+    FROM made CROSS JOIN checked
+    LEFT JOIN standing AS was ON was.account_id = made.account_id AND was.exercise_id = made.exercise_id AND was.course_id IS NOT DISTINCT FROM made.course_id
     ON CONFLICT (account_id, exercise_id, course_id) DO UPDATE SET
         counts_id = CASE WHEN takes_place(@counts::text, @late::boolean, s, excluded.computed, excluded.counted) THEN excluded.counts_id ELSE s.counts_id END,
         outcome = CASE WHEN takes_place(@counts::text, @late::boolean, s, excluded.computed, excluded.counted) THEN excluded.outcome ELSE s.outcome END,
@@ -44,6 +47,12 @@ WITH made AS (
         used = s.used + excluded.used,
         hidden_only = s.hidden_only + excluded.hidden_only,
         last_at = greatest(s.last_at, excluded.last_at),
+        nearest = least(s.nearest, excluded.nearest),
+        stuck = CASE WHEN s.solved_at IS NOT NULL OR excluded.solved_at IS NOT NULL OR excluded.nearest < s.nearest
+                          OR s.nearest IS NULL AND (excluded.nearest IS NOT NULL OR s.attempts = 0) THEN 0 ELSE s.stuck + 1 END,
+        solved_at = coalesce(s.solved_at, excluded.solved_at),
+        tries = coalesce(s.tries, CASE WHEN excluded.solved_at IS NOT NULL THEN s.attempts + 1 END),
+        worked = s.worked + excluded.worked,
         version = nextval('standing_version')
     RETURNING last_at
 )
@@ -106,6 +115,15 @@ WHERE exercise.paper_id = @paper_id AND NOT exercise.retired AND standing.accoun
 SELECT standing.* FROM standing JOIN exercise ON exercise.id = standing.exercise_id
 WHERE exercise.paper_id = @paper_id AND NOT exercise.retired AND standing.course_id = ANY (@courses::bigint[]);
 
+-- name: StandingsNow :many
+-- Some standings, with what they are called by.
+SELECT sqlc.embed(standing), account.name, course.slug AS course, exercise.slug AS exercise
+FROM (SELECT unnest(@accounts::bigint[]) AS account_id, unnest(@exercises::bigint[]) AS exercise_id, unnest(@courses::bigint[]) AS course_id) AS changed
+JOIN standing ON standing.account_id = changed.account_id AND standing.exercise_id = changed.exercise_id AND standing.course_id = changed.course_id
+JOIN account ON account.id = standing.account_id
+JOIN course ON course.id = standing.course_id
+JOIN exercise ON exercise.id = standing.exercise_id;
+
 -- name: LearnerStanding :many
 -- How an account stands on every paper, in every course.
 SELECT exercise.paper_id, standing.course_id, sum(coalesce(standing.by_hand, standing.computed))::numeric AS mark,
@@ -141,25 +159,29 @@ ORDER BY attempt.account_id, attempt.exercise_id, attempt.received_at, attempt.i
 -- name: CheckAgain :exec
 -- Keeps for each check another that says the same, with another mark.
 INSERT INTO attempt_check (attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint,
-                           hidden_only, counted, cause)
-SELECT attempt_id, version_id, build_id, outcome, again.mark::numeric, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, 'rules'
+                           hidden_only, counted, differing, cause)
+SELECT attempt_id, version_id, build_id, outcome, again.mark::numeric, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, differing, 'rules'
 FROM (SELECT unnest(@checks::bigint[]) AS id, unnest(@marks::text[]) AS mark) AS again JOIN attempt_check ON attempt_check.id = again.id
 ORDER BY attempt_check.id;
 
 -- name: StandAgain :exec
 -- Replaces what standings have computed.
 UPDATE standing SET counts_id = again.counts_id, outcome = again.outcome, computed = again.mark::numeric, counted = again.counted,
-       used = again.used, hidden_only = again.hidden_only, version = nextval('standing_version')
+       used = again.used, hidden_only = again.hidden_only, nearest = f.nearest, stuck = f.stuck, solved_at = f.solved_at, tries = f.tries, worked = f.worked,
+       version = nextval('standing_version')
 FROM (SELECT unnest(@accounts::bigint[]) AS account_id, unnest(@exercises::bigint[]) AS exercise_id, unnest(@counts::bigint[]) AS counts_id,
              unnest(@outcomes::text[]) AS outcome, unnest(@marks::text[]) AS mark, unnest(@counted::boolean[]) AS counted,
              unnest(@used::int[]) AS used, unnest(@hidden::int[]) AS hidden_only) AS again
+CROSS JOIN LATERAL followed(again.account_id, again.exercise_id, @course_id::bigint) AS f
 WHERE standing.account_id = again.account_id AND standing.exercise_id = again.exercise_id AND standing.course_id = @course_id::bigint
-  AND (standing.counts_id, standing.outcome, standing.computed, standing.counted, standing.used, standing.hidden_only)
-      IS DISTINCT FROM (again.counts_id, again.outcome, again.mark::numeric, again.counted, again.used, again.hidden_only);
+  AND (standing.counts_id, standing.outcome, standing.computed, standing.counted, standing.used, standing.hidden_only,
+       standing.nearest, standing.stuck, standing.solved_at, standing.tries, standing.worked)
+      IS DISTINCT FROM (again.counts_id, again.outcome, again.mark::numeric, again.counted, again.used, again.hidden_only,
+       f.nearest, f.stuck, f.solved_at, f.tries, f.worked);
 
 -- name: PaperLearners :many
 -- The learners of those of some courses that a paper is set for.
-SELECT account.id, account.name, account.display_name, course.id AS course_id, course.slug AS course
+SELECT account.id, account.name, account.display_name, member.group_name, course.id AS course_id, course.slug AS course
 FROM account
 JOIN member ON member.account_id = account.id AND member.role = 'learner' AND member.left_at IS NULL
 JOIN course_paper ON course_paper.course_id = member.course_id

@@ -50,6 +50,7 @@ type AttemptCheck struct {
 	Counted     bool
 	At          time.Time
 	Cause       string
+	Differing   *int64
 }
 
 type Audit struct {
@@ -393,6 +394,7 @@ type RecheckResult struct {
 	HiddenOnly  bool
 	Counted     bool
 	At          time.Time
+	Differing   *int64
 }
 
 type Run struct {
@@ -451,6 +453,11 @@ type Standing struct {
 	LastAt     time.Time
 	Version    int64
 	Counted    bool
+	Nearest    *int64
+	Stuck      int32
+	SolvedAt   *time.Time
+	Tries      *int32
+	Worked     float64
 }
 
 type Visit struct {

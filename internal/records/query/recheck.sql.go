@@ -12,8 +12,8 @@ import (
 )
 
 const applyRecheck = `-- name: ApplyRecheck :execrows
-INSERT INTO attempt_check (attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, cause)
-SELECT r.attempt_id, r.version_id, r.build_id, r.outcome, given.mark::numeric, r.points, r.row_count, r.elapsed_ms, r.findings, r.error, r.fingerprint, r.hidden_only, r.counted, 'recheck'
+INSERT INTO attempt_check (attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, differing, cause)
+SELECT r.attempt_id, r.version_id, r.build_id, r.outcome, given.mark::numeric, r.points, r.row_count, r.elapsed_ms, r.findings, r.error, r.fingerprint, r.hidden_only, r.counted, r.differing, 'recheck'
 FROM (SELECT unnest($1::bigint[]) AS id, unnest($2::text[]) AS mark) AS given JOIN recheck_result AS r ON r.attempt_id = given.id
 ORDER BY r.attempt_id
 `
@@ -113,13 +113,13 @@ func (q *Queries) DropRecheckResults(ctx context.Context, attempts []int64) erro
 }
 
 const keepRecheck = `-- name: KeepRecheck :exec
-INSERT INTO recheck_result (attempt_id, version_id, build_id, outcome, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted)
+INSERT INTO recheck_result (attempt_id, version_id, build_id, outcome, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, differing)
 SELECT attempt.id, $1::bigint, $2::bigint, $3::text, $4::numeric, $5::bigint, $6::float8, $7::jsonb,
-       $8::jsonb, $9::bytea, $10::boolean, $11::boolean
-FROM unnest($12::bigint[]) AS attempt (id)
+       $8::jsonb, $9::bytea, $10::boolean, $11::boolean, $12::bigint
+FROM unnest($13::bigint[]) AS attempt (id)
 ON CONFLICT (attempt_id) DO UPDATE SET version_id = excluded.version_id, build_id = excluded.build_id, outcome = excluded.outcome, points = excluded.points,
     row_count = excluded.row_count, elapsed_ms = excluded.elapsed_ms, findings = excluded.findings, error = excluded.error,
-    fingerprint = excluded.fingerprint, hidden_only = excluded.hidden_only, counted = excluded.counted, at = now()
+    fingerprint = excluded.fingerprint, hidden_only = excluded.hidden_only, counted = excluded.counted, differing = excluded.differing, at = now()
 `
 
 type KeepRecheckParams struct {
@@ -134,6 +134,7 @@ type KeepRecheckParams struct {
 	Fingerprint []byte
 	HiddenOnly  bool
 	Counted     bool
+	Differing   *int64
 	Attempts    []int64
 }
 
@@ -151,6 +152,7 @@ func (q *Queries) KeepRecheck(ctx context.Context, arg KeepRecheckParams) error 
 		arg.Fingerprint,
 		arg.HiddenOnly,
 		arg.Counted,
+		arg.Differing,
 		arg.Attempts,
 	)
 	return err
@@ -180,7 +182,7 @@ FROM course_paper JOIN exercise ON exercise.paper_id = course_paper.paper_id
 JOIN paper ON paper.id = course_paper.paper_id JOIN dataset ON dataset.id = paper.dataset_id
 JOIN attempt ON attempt.exercise_id = exercise.id AND attempt.course_id = course_paper.course_id
 JOIN account ON account.id = attempt.account_id
-CROSS JOIN LATERAL (SELECT id, attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, at, cause FROM attempt_check WHERE attempt_check.attempt_id = attempt.id ORDER BY attempt_check.id DESC LIMIT 1) AS held
+CROSS JOIN LATERAL (SELECT id, attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, at, cause, differing FROM attempt_check WHERE attempt_check.attempt_id = attempt.id ORDER BY attempt_check.id DESC LIMIT 1) AS held
 LEFT JOIN recheck_result AS again ON again.attempt_id = attempt.id AND attempt.id <= $1::bigint
      AND again.version_id = exercise.version_id AND again.build_id = dataset.build_id
 WHERE course_paper.id = $2 AND ($3::bigint IS NULL OR attempt.exercise_id = $3)

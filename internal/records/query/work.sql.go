@@ -12,7 +12,7 @@ import (
 )
 
 const attemptByKey = `-- name: AttemptByKey :one
-SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.course_id, attempt.sql, attempt.received_at, attempt.client_key, attempt_check.id, attempt_check.attempt_id, attempt_check.version_id, attempt_check.build_id, attempt_check.outcome, attempt_check.mark, attempt_check.points, attempt_check.row_count, attempt_check.elapsed_ms, attempt_check.findings, attempt_check.error, attempt_check.fingerprint, attempt_check.hidden_only, attempt_check.counted, attempt_check.at, attempt_check.cause, build.number AS build_number, exercise.slug AS exercise, paper.slug AS paper
+SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.course_id, attempt.sql, attempt.received_at, attempt.client_key, attempt_check.id, attempt_check.attempt_id, attempt_check.version_id, attempt_check.build_id, attempt_check.outcome, attempt_check.mark, attempt_check.points, attempt_check.row_count, attempt_check.elapsed_ms, attempt_check.findings, attempt_check.error, attempt_check.fingerprint, attempt_check.hidden_only, attempt_check.counted, attempt_check.at, attempt_check.cause, attempt_check.differing, build.number AS build_number, exercise.slug AS exercise, paper.slug AS paper
 FROM attempt
 JOIN attempt_check ON attempt_check.attempt_id = attempt.id
 JOIN build ON build.id = attempt_check.build_id
@@ -62,6 +62,7 @@ func (q *Queries) AttemptByKey(ctx context.Context, arg AttemptByKeyParams) (Att
 		&i.AttemptCheck.Counted,
 		&i.AttemptCheck.At,
 		&i.AttemptCheck.Cause,
+		&i.AttemptCheck.Differing,
 		&i.BuildNumber,
 		&i.Exercise,
 		&i.Paper,
@@ -74,7 +75,7 @@ SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.received_at,
        held.counted, held.hidden_only, ARRAY(SELECT f ->> 'kind' FROM jsonb_array_elements(held.findings) AS f)::text[] AS kinds
 FROM course_paper JOIN exercise ON exercise.paper_id = course_paper.paper_id
 JOIN attempt ON attempt.exercise_id = exercise.id AND attempt.course_id = course_paper.course_id
-CROSS JOIN LATERAL (SELECT id, attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, at, cause FROM attempt_check WHERE attempt_check.attempt_id = attempt.id ORDER BY attempt_check.id DESC LIMIT 1) AS held
+CROSS JOIN LATERAL (SELECT id, attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, at, cause, differing FROM attempt_check WHERE attempt_check.attempt_id = attempt.id ORDER BY attempt_check.id DESC LIMIT 1) AS held
 WHERE course_paper.id = $1
   AND ($2::bigint IS NULL OR attempt.account_id = $2)
   AND ($3::bigint IS NULL OR attempt.exercise_id = $3)
@@ -155,8 +156,8 @@ func (q *Queries) AttemptsUsed(ctx context.Context, arg AttemptsUsedParams) (int
 
 const checkAgain = `-- name: CheckAgain :exec
 INSERT INTO attempt_check (attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint,
-                           hidden_only, counted, cause)
-SELECT attempt_id, version_id, build_id, outcome, again.mark::numeric, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, 'rules'
+                           hidden_only, counted, differing, cause)
+SELECT attempt_id, version_id, build_id, outcome, again.mark::numeric, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, differing, 'rules'
 FROM (SELECT unnest($1::bigint[]) AS id, unnest($2::text[]) AS mark) AS again JOIN attempt_check ON attempt_check.id = again.id
 ORDER BY attempt_check.id
 `
@@ -440,7 +441,7 @@ func (q *Queries) CourseHistory(ctx context.Context, arg CourseHistoryParams) ([
 }
 
 const courseStanding = `-- name: CourseStanding :many
-SELECT standing.account_id, standing.exercise_id, standing.course_id, standing.counts_id, standing.latest_id, standing.outcome, standing.computed, standing.by_hand, standing.attempts, standing.used, standing.hidden_only, standing.last_at, standing.version, standing.counted FROM standing JOIN exercise ON exercise.id = standing.exercise_id
+SELECT standing.account_id, standing.exercise_id, standing.course_id, standing.counts_id, standing.latest_id, standing.outcome, standing.computed, standing.by_hand, standing.attempts, standing.used, standing.hidden_only, standing.last_at, standing.version, standing.counted, standing.nearest, standing.stuck, standing.solved_at, standing.tries, standing.worked FROM standing JOIN exercise ON exercise.id = standing.exercise_id
 WHERE exercise.paper_id = $1 AND NOT exercise.retired AND standing.course_id = ANY ($2::bigint[])
 `
 
@@ -474,6 +475,11 @@ func (q *Queries) CourseStanding(ctx context.Context, arg CourseStandingParams) 
 			&i.LastAt,
 			&i.Version,
 			&i.Counted,
+			&i.Nearest,
+			&i.Stuck,
+			&i.SolvedAt,
+			&i.Tries,
+			&i.Worked,
 		); err != nil {
 			return nil, err
 		}
@@ -493,27 +499,36 @@ WITH made AS (
     RETURNING id, account_id, exercise_id, course_id, sql, received_at, client_key
 ), checked AS (
     INSERT INTO attempt_check (attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error,
-                               fingerprint, hidden_only, counted)
+                               fingerprint, hidden_only, counted, differing)
     SELECT made.id, $9::bigint, $10::bigint, $11::text, $12::numeric, $13::numeric, $14::bigint,
-           $15::float8, $16::jsonb, $17::jsonb, $18::bytea, $19::boolean, $20::boolean
+           $15::float8, $16::jsonb, $17::jsonb, $18::bytea, $19::boolean, $20::boolean, $21::bigint
     FROM made
-    RETURNING id, attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, at, cause
+    RETURNING id, attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, at, cause, differing
 ), stands AS (
     INSERT INTO standing AS s (account_id, exercise_id, course_id, counts_id, latest_id, outcome, computed, attempts, used,
-                               hidden_only, last_at, counted)
+                               hidden_only, last_at, counted, nearest, solved_at, tries, worked)
     SELECT made.account_id, made.exercise_id, made.course_id, made.id, made.id, checked.outcome, checked.mark, 1,
-           checked.counted::int, checked.hidden_only::int, made.received_at, checked.counted
-    FROM made, checked
+           checked.counted::int, checked.hidden_only::int, made.received_at, checked.counted, checked.differing,
+           CASE WHEN checked.outcome = 'correct' THEN made.received_at END, CASE WHEN checked.outcome = 'correct' THEN 1 END,
+           CASE WHEN was.solved_at IS NULL THEN work_since(made.account_id, made.exercise_id, was.latest_id, was.last_at, made.received_at) ELSE 0 END
+    FROM made CROSS JOIN checked
+    LEFT JOIN standing AS was ON was.account_id = made.account_id AND was.exercise_id = made.exercise_id AND was.course_id IS NOT DISTINCT FROM made.course_id
     ON CONFLICT (account_id, exercise_id, course_id) DO UPDATE SET
-        counts_id = CASE WHEN takes_place($21::text, $22::boolean, s, excluded.computed, excluded.counted) THEN excluded.counts_id ELSE s.counts_id END,
-        outcome = CASE WHEN takes_place($21::text, $22::boolean, s, excluded.computed, excluded.counted) THEN excluded.outcome ELSE s.outcome END,
-        computed = CASE WHEN takes_place($21::text, $22::boolean, s, excluded.computed, excluded.counted) THEN excluded.computed ELSE s.computed END,
-        counted = CASE WHEN takes_place($21::text, $22::boolean, s, excluded.computed, excluded.counted) THEN excluded.counted ELSE s.counted END,
+        counts_id = CASE WHEN takes_place($22::text, $23::boolean, s, excluded.computed, excluded.counted) THEN excluded.counts_id ELSE s.counts_id END,
+        outcome = CASE WHEN takes_place($22::text, $23::boolean, s, excluded.computed, excluded.counted) THEN excluded.outcome ELSE s.outcome END,
+        computed = CASE WHEN takes_place($22::text, $23::boolean, s, excluded.computed, excluded.counted) THEN excluded.computed ELSE s.computed END,
+        counted = CASE WHEN takes_place($22::text, $23::boolean, s, excluded.computed, excluded.counted) THEN excluded.counted ELSE s.counted END,
         latest_id = excluded.latest_id,
         attempts = s.attempts + 1,
         used = s.used + excluded.used,
         hidden_only = s.hidden_only + excluded.hidden_only,
         last_at = greatest(s.last_at, excluded.last_at),
+        nearest = least(s.nearest, excluded.nearest),
+        stuck = CASE WHEN s.solved_at IS NOT NULL OR excluded.solved_at IS NOT NULL OR excluded.nearest < s.nearest
+                          OR s.nearest IS NULL AND (excluded.nearest IS NOT NULL OR s.attempts = 0) THEN 0 ELSE s.stuck + 1 END,
+        solved_at = coalesce(s.solved_at, excluded.solved_at),
+        tries = coalesce(s.tries, CASE WHEN excluded.solved_at IS NOT NULL THEN s.attempts + 1 END),
+        worked = s.worked + excluded.worked,
         version = nextval('standing_version')
     RETURNING last_at
 )
@@ -541,6 +556,7 @@ type CreateAttemptParams struct {
 	Fingerprint []byte
 	HiddenOnly  bool
 	Counted     bool
+	Differing   *int64
 	Counts      string
 	Late        bool
 }
@@ -575,6 +591,7 @@ func (q *Queries) CreateAttempt(ctx context.Context, arg CreateAttemptParams) (C
 		arg.Fingerprint,
 		arg.HiddenOnly,
 		arg.Counted,
+		arg.Differing,
 		arg.Counts,
 		arg.Late,
 	)
@@ -1093,7 +1110,7 @@ func (q *Queries) LastWorked(ctx context.Context, accountID int64) ([]LastWorked
 }
 
 const latestAttempts = `-- name: LatestAttempts :many
-SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.course_id, attempt.sql, attempt.received_at, attempt.client_key, attempt_check.id, attempt_check.attempt_id, attempt_check.version_id, attempt_check.build_id, attempt_check.outcome, attempt_check.mark, attempt_check.points, attempt_check.row_count, attempt_check.elapsed_ms, attempt_check.findings, attempt_check.error, attempt_check.fingerprint, attempt_check.hidden_only, attempt_check.counted, attempt_check.at, attempt_check.cause, build.number AS build_number
+SELECT attempt.id, attempt.account_id, attempt.exercise_id, attempt.course_id, attempt.sql, attempt.received_at, attempt.client_key, attempt_check.id, attempt_check.attempt_id, attempt_check.version_id, attempt_check.build_id, attempt_check.outcome, attempt_check.mark, attempt_check.points, attempt_check.row_count, attempt_check.elapsed_ms, attempt_check.findings, attempt_check.error, attempt_check.fingerprint, attempt_check.hidden_only, attempt_check.counted, attempt_check.at, attempt_check.cause, attempt_check.differing, build.number AS build_number
 FROM standing
 JOIN exercise ON exercise.id = standing.exercise_id
 JOIN attempt ON attempt.id = standing.latest_id
@@ -1150,6 +1167,7 @@ func (q *Queries) LatestAttempts(ctx context.Context, arg LatestAttemptsParams) 
 			&i.AttemptCheck.Counted,
 			&i.AttemptCheck.At,
 			&i.AttemptCheck.Cause,
+			&i.AttemptCheck.Differing,
 			&i.BuildNumber,
 		); err != nil {
 			return nil, err
@@ -1374,7 +1392,7 @@ func (q *Queries) OwnRun(ctx context.Context, arg OwnRunParams) (OwnRunRow, erro
 }
 
 const ownStanding = `-- name: OwnStanding :many
-SELECT standing.account_id, standing.exercise_id, standing.course_id, standing.counts_id, standing.latest_id, standing.outcome, standing.computed, standing.by_hand, standing.attempts, standing.used, standing.hidden_only, standing.last_at, standing.version, standing.counted, attempt.received_at AS counts_at,
+SELECT standing.account_id, standing.exercise_id, standing.course_id, standing.counts_id, standing.latest_id, standing.outcome, standing.computed, standing.by_hand, standing.attempts, standing.used, standing.hidden_only, standing.last_at, standing.version, standing.counted, standing.nearest, standing.stuck, standing.solved_at, standing.tries, standing.worked, attempt.received_at AS counts_at,
        coalesce((SELECT mark.reason FROM mark WHERE standing.by_hand IS NOT NULL AND mark.account_id = standing.account_id
                  AND mark.exercise_id = standing.exercise_id AND mark.course_id = standing.course_id ORDER BY mark.id DESC LIMIT 1), '')::text AS reason
 FROM standing JOIN exercise ON exercise.id = standing.exercise_id
@@ -1420,6 +1438,11 @@ func (q *Queries) OwnStanding(ctx context.Context, arg OwnStandingParams) ([]Own
 			&i.Standing.LastAt,
 			&i.Standing.Version,
 			&i.Standing.Counted,
+			&i.Standing.Nearest,
+			&i.Standing.Stuck,
+			&i.Standing.SolvedAt,
+			&i.Standing.Tries,
+			&i.Standing.Worked,
 			&i.CountsAt,
 			&i.Reason,
 		); err != nil {
@@ -1512,7 +1535,7 @@ func (q *Queries) PaperDrafts(ctx context.Context, arg PaperDraftsParams) ([]Dra
 }
 
 const paperLearners = `-- name: PaperLearners :many
-SELECT account.id, account.name, account.display_name, course.id AS course_id, course.slug AS course
+SELECT account.id, account.name, account.display_name, member.group_name, course.id AS course_id, course.slug AS course
 FROM account
 JOIN member ON member.account_id = account.id AND member.role = 'learner' AND member.left_at IS NULL
 JOIN course_paper ON course_paper.course_id = member.course_id
@@ -1530,6 +1553,7 @@ type PaperLearnersRow struct {
 	ID          int64
 	Name        string
 	DisplayName string
+	GroupName   string
 	CourseID    int64
 	Course      string
 }
@@ -1548,6 +1572,7 @@ func (q *Queries) PaperLearners(ctx context.Context, arg PaperLearnersParams) ([
 			&i.ID,
 			&i.Name,
 			&i.DisplayName,
+			&i.GroupName,
 			&i.CourseID,
 			&i.Course,
 		); err != nil {
@@ -1616,13 +1641,17 @@ func (q *Queries) RemoveOwnText(ctx context.Context, arg RemoveOwnTextParams) (i
 
 const standAgain = `-- name: StandAgain :exec
 UPDATE standing SET counts_id = again.counts_id, outcome = again.outcome, computed = again.mark::numeric, counted = again.counted,
-       used = again.used, hidden_only = again.hidden_only, version = nextval('standing_version')
+       used = again.used, hidden_only = again.hidden_only, nearest = f.nearest, stuck = f.stuck, solved_at = f.solved_at, tries = f.tries, worked = f.worked,
+       version = nextval('standing_version')
 FROM (SELECT unnest($2::bigint[]) AS account_id, unnest($3::bigint[]) AS exercise_id, unnest($4::bigint[]) AS counts_id,
              unnest($5::text[]) AS outcome, unnest($6::text[]) AS mark, unnest($7::boolean[]) AS counted,
              unnest($8::int[]) AS used, unnest($9::int[]) AS hidden_only) AS again
+CROSS JOIN LATERAL followed(again.account_id, again.exercise_id, $1::bigint) AS f
 WHERE standing.account_id = again.account_id AND standing.exercise_id = again.exercise_id AND standing.course_id = $1::bigint
-  AND (standing.counts_id, standing.outcome, standing.computed, standing.counted, standing.used, standing.hidden_only)
-      IS DISTINCT FROM (again.counts_id, again.outcome, again.mark::numeric, again.counted, again.used, again.hidden_only)
+  AND (standing.counts_id, standing.outcome, standing.computed, standing.counted, standing.used, standing.hidden_only,
+       standing.nearest, standing.stuck, standing.solved_at, standing.tries, standing.worked)
+      IS DISTINCT FROM (again.counts_id, again.outcome, again.mark::numeric, again.counted, again.used, again.hidden_only,
+       f.nearest, f.stuck, f.solved_at, f.tries, f.worked)
 `
 
 type StandAgainParams struct {
@@ -1651,6 +1680,72 @@ func (q *Queries) StandAgain(ctx context.Context, arg StandAgainParams) error {
 		arg.Hidden,
 	)
 	return err
+}
+
+const standingsNow = `-- name: StandingsNow :many
+SELECT standing.account_id, standing.exercise_id, standing.course_id, standing.counts_id, standing.latest_id, standing.outcome, standing.computed, standing.by_hand, standing.attempts, standing.used, standing.hidden_only, standing.last_at, standing.version, standing.counted, standing.nearest, standing.stuck, standing.solved_at, standing.tries, standing.worked, account.name, course.slug AS course, exercise.slug AS exercise
+FROM (SELECT unnest($1::bigint[]) AS account_id, unnest($2::bigint[]) AS exercise_id, unnest($3::bigint[]) AS course_id) AS changed
+JOIN standing ON standing.account_id = changed.account_id AND standing.exercise_id = changed.exercise_id AND standing.course_id = changed.course_id
+JOIN account ON account.id = standing.account_id
+JOIN course ON course.id = standing.course_id
+JOIN exercise ON exercise.id = standing.exercise_id
+`
+
+type StandingsNowParams struct {
+	Accounts  []int64
+	Exercises []int64
+	Courses   []int64
+}
+
+type StandingsNowRow struct {
+	Standing Standing
+	Name     string
+	Course   string
+	Exercise string
+}
+
+// Some standings, with what they are called by.
+func (q *Queries) StandingsNow(ctx context.Context, arg StandingsNowParams) ([]StandingsNowRow, error) {
+	rows, err := q.db.Query(ctx, standingsNow, arg.Accounts, arg.Exercises, arg.Courses)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []StandingsNowRow
+	for rows.Next() {
+		var i StandingsNowRow
+		if err := rows.Scan(
+			&i.Standing.AccountID,
+			&i.Standing.ExerciseID,
+			&i.Standing.CourseID,
+			&i.Standing.CountsID,
+			&i.Standing.LatestID,
+			&i.Standing.Outcome,
+			&i.Standing.Computed,
+			&i.Standing.ByHand,
+			&i.Standing.Attempts,
+			&i.Standing.Used,
+			&i.Standing.HiddenOnly,
+			&i.Standing.LastAt,
+			&i.Standing.Version,
+			&i.Standing.Counted,
+			&i.Standing.Nearest,
+			&i.Standing.Stuck,
+			&i.Standing.SolvedAt,
+			&i.Standing.Tries,
+			&i.Standing.Worked,
+			&i.Name,
+			&i.Course,
+			&i.Exercise,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const unkeepEntry = `-- name: UnkeepEntry :exec

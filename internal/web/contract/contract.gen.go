@@ -797,6 +797,16 @@ type Candidate struct {
 	Name  string `json:"name"`
 }
 
+// ChangedCell defines model for ChangedCell.
+type ChangedCell struct {
+	// At When the last attempt was received.
+	At       time.Time    `json:"at"`
+	Cell     ProgressCell `json:"cell"`
+	Course   string       `json:"course"`
+	Exercise string       `json:"exercise"`
+	Learner  string       `json:"learner"`
+}
+
 // CheckNote What is wrong or doubtful in an exercise.
 type CheckNote struct {
 	Columns []string `json:"columns,omitempty,omitzero"`
@@ -1383,6 +1393,10 @@ type LearnerProgress struct {
 	// Course The course in which it is.
 	Course      string `json:"course,omitempty,omitzero"`
 	DisplayName string `json:"display_name"`
+	Group       string `json:"group,omitempty,omitzero"`
+
+	// Last When the last attempt was received.
+	Last time.Time `json:"last,omitempty,omitzero"`
 
 	// Mark Points or a mark: exact, with as many decimals as it has.
 	Mark Points `json:"mark"`
@@ -1987,6 +2001,22 @@ type ProgressCell struct {
 
 	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 	Outcome Outcome `json:"outcome,omitempty,omitzero"`
+
+	// Stuck Attempts since the last that came nearer to the expected rows.
+	Stuck int `json:"stuck,omitempty,omitzero"`
+
+	// Tries Attempts up to the first that was correct, that one counted.
+	Tries int `json:"tries,omitempty,omitzero"`
+
+	// Worked Seconds of work until the first correct attempt, or the last; pauses of more than half an hour are left out.
+	Worked int `json:"worked,omitempty,omitzero"`
+}
+
+// ProgressNews defines model for ProgressNews.
+type ProgressNews struct {
+	// Again Anything may have changed: ask for the grid.
+	Again bool          `json:"again,omitempty,omitzero"`
+	Cells []ChangedCell `json:"cells,omitempty,omitzero"`
 }
 
 // Publication defines model for Publication.
@@ -2702,6 +2732,12 @@ type GetProgressParams struct {
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
 }
 
+// WatchProgressParams defines parameters for WatchProgress.
+type WatchProgressParams struct {
+	// Course Only this course's learners.
+	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
+}
+
 // RemovePartParams defines parameters for RemovePart.
 type RemovePartParams struct {
 	Revision int64 `form:"revision" json:"revision"`
@@ -3030,6 +3066,9 @@ type ServerInterface interface {
 	// GetProgress Learners by exercises. For instructors.
 	// (GET /api/papers/{paper}/progress)
 	GetProgress(c *gin.Context, paper PaperSlug, params GetProgressParams)
+	// WatchProgress The cells of the grid that change, as they do, as server-sent events. Each is a ProgressNews; the first says that the grid is to be asked for. For instructors and assistants.
+	// (GET /api/papers/{paper}/progress/events)
+	WatchProgress(c *gin.Context, paper PaperSlug, params WatchProgressParams)
 	// GetPublication What publishing a paper's text would change, and for whom. For instructors.
 	// (GET /api/papers/{paper}/publication)
 	GetPublication(c *gin.Context, paper PaperSlug)
@@ -5302,6 +5341,42 @@ func (siw *ServerInterfaceWrapper) GetProgress(c *gin.Context) {
 	siw.Handler.GetProgress(c, paper, params)
 }
 
+// WatchProgress operation middleware
+func (siw *ServerInterfaceWrapper) WatchProgress(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params WatchProgressParams
+
+	// ------------- Optional query parameter "course" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "course", c.Request.URL.Query(), &params.Course, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.WatchProgress(c, paper, params)
+}
+
 // GetPublication operation middleware
 func (siw *ServerInterfaceWrapper) GetPublication(c *gin.Context) {
 
@@ -6101,6 +6176,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/papers/:paper/file", wrapper.GetPaperFile)
 	router.POST(options.BaseURL+"/api/papers/:paper/recheck", wrapper.Recheck)
 	router.GET(options.BaseURL+"/api/papers/:paper/progress", wrapper.GetProgress)
+	router.GET(options.BaseURL+"/api/papers/:paper/progress/events", wrapper.WatchProgress)
 	router.GET(options.BaseURL+"/api/papers/:paper/marks", wrapper.GetMarks)
 	router.GET(options.BaseURL+"/api/datasets", wrapper.ListDatasets)
 	router.DELETE(options.BaseURL+"/api/datasets/:dataset", wrapper.DropDataset)
@@ -8840,6 +8916,75 @@ func (response GetProgressdefaultApplicationProblemPlusJSONResponse) VisitGetPro
 	return err
 }
 
+type WatchProgressRequestObject struct {
+	Paper  PaperSlug `json:"paper"`
+	Params WatchProgressParams
+}
+
+type WatchProgressResponseObject interface {
+	VisitWatchProgressResponse(w http.ResponseWriter) error
+}
+
+type WatchProgress200TexteventStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response WatchProgress200TexteventStreamResponse) VisitWatchProgressResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/event-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type WatchProgressdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WatchProgressdefaultApplicationProblemPlusJSONResponse) VisitWatchProgressResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetPublicationRequestObject struct {
 	Paper PaperSlug `json:"paper"`
 }
@@ -10305,6 +10450,9 @@ type StrictServerInterface interface {
 	// GetProgress Learners by exercises. For instructors.
 	// (GET /api/papers/{paper}/progress)
 	GetProgress(ctx context.Context, request GetProgressRequestObject) (GetProgressResponseObject, error)
+	// WatchProgress The cells of the grid that change, as they do, as server-sent events. Each is a ProgressNews; the first says that the grid is to be asked for. For instructors and assistants.
+	// (GET /api/papers/{paper}/progress/events)
+	WatchProgress(ctx context.Context, request WatchProgressRequestObject) (WatchProgressResponseObject, error)
 	// GetPublication What publishing a paper's text would change, and for whom. For instructors.
 	// (GET /api/papers/{paper}/publication)
 	GetPublication(ctx context.Context, request GetPublicationRequestObject) (GetPublicationResponseObject, error)
@@ -12492,6 +12640,33 @@ func (sh *strictHandler) GetProgress(ctx *gin.Context, paper PaperSlug, params G
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetProgressResponseObject); ok {
 		if err := validResponse.VisitGetProgressResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// WatchProgress operation middleware
+func (sh *strictHandler) WatchProgress(ctx *gin.Context, paper PaperSlug, params WatchProgressParams) {
+	var request WatchProgressRequestObject
+
+	request.Paper = paper
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WatchProgress(ctx, request.(WatchProgressRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WatchProgress")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(WatchProgressResponseObject); ok {
+		if err := validResponse.VisitWatchProgressResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

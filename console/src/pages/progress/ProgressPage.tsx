@@ -1,19 +1,22 @@
-import { useQuery } from "@tanstack/react-query";
-import { Link, useParams } from "react-router";
-import { answer, api, type Schemas } from "../../api/client";
+import { useMemo, useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import type { Schemas } from "../../api/client";
+import { useTitle } from "../../parts/useTitle";
 import { Waiting } from "../../parts/Waiting";
 import { count, points } from "../../parts/words";
-import { useTitle } from "../../parts/useTitle";
+import { amountOf, type Show } from "./GridCell";
+import { ProgressGrid } from "./ProgressGrid";
+import { useProgress } from "./useProgress";
+import { everybody, isHard, percent, sharesOf, shown, stateOf, type View } from "./view";
+import { ViewFields } from "./ViewFields";
 
 /** Learners by exercises. It follows the course as it works. */
 export function ProgressPage() {
   const { paper = "" } = useParams();
+  const [search] = useSearchParams();
   useTitle(`Progress, ${paper}`);
-  const grid = useQuery({
-    queryKey: ["progress", paper],
-    queryFn: () => answer(api.GET("/api/papers/{paper}/progress", { params: { path: { paper } } })),
-    refetchInterval: 5000,
-  });
+  const course = search.get("course") ?? "";
+  const grid = useProgress(paper, course);
   return (
     <section className="page full">
       <Waiting query={grid} page="The progress">
@@ -21,8 +24,8 @@ export function ProgressPage() {
           <>
             <h1>{progress.title}</h1>
             <p>
-              {count(progress.learners.length, "learner")}, {points(progress.points)}. Each cell: the outcome of the
-              attempt that counts, and how many there were. <Link to={`/papers/${paper}`}>The paper</Link> ·{" "}
+              {count(progress.learners.length, "learner")}, {points(progress.points)}.{" "}
+              <Link to={`/papers/${paper}`}>The paper</Link> ·{" "}
               <a href={`/api/papers/${paper}/marks?format=csv`} download={`${paper}-marks.csv`}>
                 Marks as CSV
               </a>
@@ -32,7 +35,7 @@ export function ProgressPage() {
                 No learner has this paper yet. Set it for a <Link to="/courses">course</Link>.
               </p>
             ) : (
-              <Grid progress={progress} />
+              <Class progress={progress} />
             )}
           </>
         )}
@@ -41,71 +44,55 @@ export function ProgressPage() {
   );
 }
 
-function Grid({ progress }: { progress: Schemas["Progress"] }) {
-  const several = new Set(progress.learners.map((learner) => learner.course)).size > 1; // courses
+function Class({ progress }: { progress: Schemas["Progress"] }) {
+  const { learners, exercises, paper } = progress;
+  const [view, setView] = useState<View>(everybody);
+  const [show, setShow] = useState<Show>("outcome");
+  const found = useMemo(() => shown(learners, view), [learners, view]);
+  const shares = useMemo(() => sharesOf(learners, exercises.length), [learners, exercises]);
+  const most = Math.max(0, ...learners.map(({ cells }) => Math.max(0, ...cells.map((cell) => amountOf(cell, show)))));
+  const sort = (by: View["sort"]) => setView({ ...view, sort: by, down: view.sort === by && !view.down });
   return (
-    <div className="grid">
-      <table>
-        <thead>
-          <tr>
-            <th scope="col">Learner</th>
-            {progress.exercises.map((e) => (
-              <th key={e.slug} scope="col">
-                <Link to={`/papers/${progress.paper}#${e.slug}`}>
-                  {e.number}. {e.title}
-                </Link>
-              </th>
-            ))}
-            <th scope="col">Mark</th>
-          </tr>
-        </thead>
-        <tbody>
-          {progress.learners.map((learner) => (
-            <tr key={`${learner.course} ${learner.name}`}>
-              <th scope="row">
-                <Link to={`/learners/${learner.name}?name=${encodeURIComponent(learner.display_name)}`}>
-                  {learner.display_name}
-                </Link>
-                {several && <small>{learner.course}</small>}
-              </th>
-              {learner.cells.map((cell, i) => (
-                <Cell key={i} cell={cell} to={workOf(learner, progress.paper, progress.exercises[i].slug)} />
-              ))}
-              <td className="sum">{learner.mark}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </div>
+    <>
+      <Summary progress={progress} />
+      <ViewFields learners={learners} view={view} show={show} found={found.length} onView={setView} onShow={setShow} />
+      <ProgressGrid
+        paper={paper}
+        exercises={exercises}
+        learners={found}
+        shares={shares}
+        show={show}
+        most={most}
+        view={view}
+        onSort={sort}
+      />
+    </>
   );
 }
 
-const manyHidden = 10; // attempts
-
-function Cell({ cell, to }: { cell: Schemas["ProgressCell"]; to: string }) {
-  if (!cell.outcome && cell.by_hand) return <td>mark {cell.mark} by hand</td>;
-  if (!cell.outcome) return <td className="untried" aria-label="no attempts" />;
+/** Who has not begun, who is stuck, and what is hard. */
+function Summary({ progress: { learners, exercises } }: { progress: Schemas["Progress"] }) {
+  const of = (state: string) => learners.filter((learner) => stateOf(learner) === state).length;
+  const shares = sharesOf(learners, exercises.length);
+  const hard = exercises.flatMap((exercise, i) =>
+    isHard(shares[i]) ? `${exercise.number}. ${exercise.title} (${percent(shares[i])} solved)` : [],
+  );
+  const said = [
+    some(of("none"), "has", "have", "not begun"),
+    some(of("stuck"), "is", "are", "stuck"),
+    some(of("done"), "is", "are", "done"),
+  ];
   return (
-    <td data-outcome={cell.outcome}>
-      <Link to={to}>
-        {cell.outcome} <small>{cell.attempts}</small>
-      </Link>
-      {cell.by_hand && <small>mark {cell.mark} by hand</small>}
-      {(cell.hidden_only ?? 0) >= manyHidden && (
-        <small className="hidden-only" title={onHiddenRows}>
-          {cell.hidden_only} on hidden rows only
-        </small>
-      )}
-    </td>
+    <p aria-live="polite">
+      {capital(said.join(", "))}. {hard.length > 0 && `Hard: ${hard.join(", ")}.`}
+    </p>
   );
 }
 
-const onHiddenRows =
-  "Attempts that were right on all rows that learners see and wrong on hidden ones: " +
-  "many may be questions about the hidden rows";
+function some(n: number, one: string, many: string, what: string) {
+  return n === 0 ? `nobody ${one} ${what}` : `${n} ${n === 1 ? one : many} ${what}`;
+}
 
-/** Where a learner's work on an exercise is shown. */
-function workOf(learner: Schemas["LearnerProgress"], paper: string, exercise: string) {
-  const search = new URLSearchParams({ paper, exercise, name: learner.display_name });
-  return `/learners/${learner.name}?${search}`;
+function capital(text: string) {
+  return text.charAt(0).toUpperCase() + text.slice(1);
 }

@@ -1,0 +1,71 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { answer, api, type Schemas } from "../../api/client";
+
+type Progress = Schemas["Progress"];
+type News = Schemas["ProgressNews"];
+
+/** A paper's grid, which follows the course as it works: only the cells that change are sent. */
+export function useProgress(paper: string, course: string) {
+  const queries = useQueryClient();
+  const [heard, setHeard] = useState(""); // what is being followed: from then on nothing is missed
+  useEffect(() => {
+    const key = ["progress", paper, course];
+    const search = course ? `?${new URLSearchParams({ course })}` : "";
+    const events = new EventSource(`/api/papers/${encodeURIComponent(paper)}/progress/events${search}`);
+    let again: ReturnType<typeof setTimeout> | undefined;
+    const ask = () => {
+      again ??= setTimeout(() => {
+        again = undefined;
+        void queries.invalidateQueries({ queryKey: key });
+      }, 500);
+    };
+    const begin = () => setHeard(key.join(" "));
+    events.onerror = begin; // the grid is shown in any case
+    events.onmessage = (event: MessageEvent<string>) => {
+      begin();
+      const news = JSON.parse(event.data) as News;
+      const grid = queries.getQueryData<Progress>(key);
+      if (!grid && news.again) return; // it is being asked for
+      const changed = news.again || !grid ? undefined : changedBy(grid, news.cells ?? []);
+      if (changed) queries.setQueryData(key, changed);
+      else ask();
+    };
+    return () => {
+      clearTimeout(again);
+      events.close();
+    };
+  }, [queries, paper, course]);
+  return useQuery({
+    queryKey: ["progress", paper, course],
+    enabled: heard === ["progress", paper, course].join(" "),
+    queryFn: () =>
+      answer(
+        api.GET("/api/papers/{paper}/progress", {
+          params: { path: { paper }, query: course ? { course } : {} },
+        }),
+      ),
+  });
+}
+
+/** The grid with some cells changed; nothing where one of them is of nobody in it. */
+function changedBy(grid: Progress, cells: Schemas["ChangedCell"][]): Progress | undefined {
+  const learners = [...grid.learners];
+  const places = new Map(learners.map((learner, i) => [`${learner.course} ${learner.name}`, i]));
+  const columns = new Map(grid.exercises.map((exercise, i) => [exercise.slug, i]));
+  for (const { learner, course, exercise, at, cell } of cells) {
+    const place = places.get(`${course} ${learner}`);
+    const column = columns.get(exercise);
+    if (place === undefined || column === undefined) return undefined;
+    const before = learners[place];
+    const own = before.cells.with(column, cell);
+    const last = cell.attempts > 0 && (!before.last || at > before.last) ? at : before.last;
+    learners[place] = { ...before, cells: own, last, mark: sumOf(own.map((c) => c.mark)) };
+  }
+  return { ...grid, learners };
+}
+
+/** A sum of marks, which have at most so many decimals that it can be rounded to what it is. */
+function sumOf(marks: number[]) {
+  return Number(marks.reduce((sum, mark) => sum + mark, 0).toFixed(6));
+}

@@ -1,0 +1,111 @@
+package test
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/go-rod/rod"
+
+	"examen/internal/client"
+	"examen/internal/demo"
+)
+
+// learner finds a learner in a grid, and returns the line.
+func (w *window) learner(name string) *rod.Element {
+	w.t.Helper()
+	w.element(".view-fields input[type=search]").MustSelectAllText().MustInput(name)
+	return w.says(".progress-row", name)
+}
+
+// A grid of 500 learners by 40 exercises: only what is in sight is drawn, the head and the names stay there, and a
+// change comes by itself, without all the rest.
+func TestTheGridOfALargeClass(t *testing.T) {
+	teacher := hazel(t)
+	exercises := make([][2]string, 40)
+	for i := range exercises {
+		exercises[i] = [2]string{"points: 1", fmt.Sprintf("SELECT %d AS n", i)}
+	}
+	paperOf(t, "large", exercises...)
+	must := func(_ any, err error) {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	must(client.Read[client.Course](teacher.CreateCourse(ctx, client.NewCourse{Slug: "large", Title: "Large"})))
+	roster := "login,name,group\n"
+	for n := range 500 {
+		roster += fmt.Sprintf("large-%03d,Large %03d,%s\n", n, n, []string{"Moor", "River"}[n%2])
+	}
+	file := filepath.Join(t.TempDir(), "roster.csv")
+	if err := os.WriteFile(file, []byte(roster), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	at(t, demo.InstructorName, demo.InstructorPassword).takes(step{
+		line: "member import " + file + " --course large --yes", says: []string{"large-499"},
+	})
+	must(client.Read[client.CoursePaper](teacher.SetPaper(ctx, "large", "large", client.PaperSetting{})))
+	must(client.Read[client.AddedMember](
+		teacher.AddMember(ctx, "large", client.NewMember{Name: "large-last", Password: demo.LearnerPassword}),
+	))
+	last := as(t, shared.url, "large-last", demo.LearnerPassword)
+	tries := func(exercise int, sql string) {
+		must(client.Read[client.Attempt](
+			last.Submit(ctx, "large", fmt.Sprint(exercise), client.Submission{Sql: sql}),
+		))
+	}
+	for range 4 {
+		tries(40, "SELECT -1")
+	}
+	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w.visit("/papers/large/progress?course=large")
+	w.says("p", "500 have not begun, 1 is stuck, nobody is done")
+	if n := w.count(".progress-grid .cell"); n == 0 || n > 900 {
+		t.Errorf("%d cells of 20,000 are drawn", n)
+	}
+	w.MustEval(`() => document.querySelector(".progress-grid").scrollTo(1e6, 1e6)`)
+	w.says(".progress-row .name", "large-last")
+	w.says(".progress-head .cell", "^40")
+	for _, stays := range []string{".progress-row:last-child .name", ".progress-head .name"} {
+		box := w.element(stays).MustShape().Box()
+		if grid := w.element(".progress-grid").MustShape().Box(); box.X < grid.X-1 || box.Y < grid.Y-1 {
+			t.Errorf("%s is out of sight at %v, %v", stays, box.X, box.Y)
+		}
+	}
+	// What changes comes by itself, and only that.
+	calls := func() int {
+		return w.MustEval(`() => performance.getEntriesByType("resource").filter(
+			(r) => r.name.endsWith("/progress?course=large")).length`).Int()
+	}
+	row, before := w.learner("large-last"), calls()
+	w.MustEval(`() => document.querySelector(".progress-grid").scrollTo(1e6, 0)`)
+	tries(40, "SELECT 39 AS n")
+	until(t, "the cell changes", func() bool { return strings.Contains(row.MustText(), "correct") })
+	w.says("p", "500 have not begun, nobody is stuck, nobody is done")
+	if got := row.MustElement(".mark").MustText(); got != "1" {
+		t.Errorf("the mark is %s", got)
+	}
+	if after := calls(); after != before {
+		t.Errorf("the grid was asked for %d times more", after-before)
+	}
+	// Filters and orders.
+	w.says("button", "^Show all$").MustClick()
+	w.picks("Learners shown", "Group", "River")
+	w.says(".view-fields", "250 of 501")
+	w.picks("Learners shown", "Group", "all")
+	w.picks("Learners shown", "Who", "has not begun")
+	w.says(".view-fields", "500 of 501")
+	w.picks("Learners shown", "Who", "all")
+	w.says(".progress-head button", "^Mark").MustClick()
+	w.says(".progress-head button", "^Mark").MustClick() // the highest first
+	w.element(`.progress-head [aria-sort="descending"]`)
+	until(t, "who has a mark comes first", func() bool {
+		return strings.Contains(w.element(".progress-row").MustText(), "large-last")
+	})
+	w.picks("Learners shown", "Show", "attempts, shaded")
+	w.MustEval(`() => document.querySelector(".progress-grid").scrollTo(1e6, 0)`)
+	w.says(".progress-row .cell", "^5$")
+}
