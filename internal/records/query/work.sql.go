@@ -510,9 +510,9 @@ WITH made AS (
     SELECT made.account_id, made.exercise_id, made.course_id, made.id, made.id, checked.outcome, checked.mark, 1,
            checked.counted::int, checked.hidden_only::int, made.received_at, checked.counted, checked.differing,
            CASE WHEN checked.outcome = 'correct' THEN made.received_at END, CASE WHEN checked.outcome = 'correct' THEN 1 END,
-           CASE WHEN was.solved_at IS NULL THEN work_since(made.account_id, made.exercise_id, was.latest_id, was.last_at, made.received_at) ELSE 0 END
+           CASE WHEN EXISTS (SELECT FROM standing AS was WHERE was.account_id = made.account_id AND was.exercise_id = made.exercise_id AND was.attempts > 0) THEN 0
+                ELSE work_since(made.account_id, made.exercise_id, NULL, NULL, made.received_at) END
     FROM made CROSS JOIN checked
-    LEFT JOIN standing AS was ON was.account_id = made.account_id AND was.exercise_id = made.exercise_id AND was.course_id IS NOT DISTINCT FROM made.course_id
     ON CONFLICT (account_id, exercise_id, course_id) DO UPDATE SET
         counts_id = CASE WHEN takes_place($22::text, $23::boolean, s, excluded.computed, excluded.counted) THEN excluded.counts_id ELSE s.counts_id END,
         outcome = CASE WHEN takes_place($22::text, $23::boolean, s, excluded.computed, excluded.counted) THEN excluded.outcome ELSE s.outcome END,
@@ -528,7 +528,9 @@ WITH made AS (
                           OR s.nearest IS NULL AND (excluded.nearest IS NOT NULL OR s.attempts = 0) THEN 0 ELSE s.stuck + 1 END,
         solved_at = coalesce(s.solved_at, excluded.solved_at),
         tries = coalesce(s.tries, CASE WHEN excluded.solved_at IS NOT NULL THEN s.attempts + 1 END),
-        worked = s.worked + excluded.worked,
+        worked = s.worked + CASE WHEN s.solved_at IS NOT NULL THEN 0 WHEN s.attempts = 0 THEN excluded.worked
+                                 WHEN work_between(s.last_at, excluded.last_at) > 0 THEN work_between(s.last_at, excluded.last_at)
+                                 ELSE work_since(s.account_id, s.exercise_id, s.latest_id, s.last_at, excluded.last_at) END,
         version = nextval('standing_version')
     RETURNING last_at
 )

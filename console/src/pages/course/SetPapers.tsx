@@ -62,7 +62,7 @@ function SetPaper({ course, paper, may }: Props & { paper: Schemas["CoursePaper"
       </p>
       {words.length > 0 && <p className="quiet">{words.join(" ")}</p>}
       <p className="actions">
-        <Link to={`/papers/${paper.paper}/progress`}>Learner progress</Link>
+        <Link to={`/papers/${paper.paper}/progress?course=${course.slug}`}>Learner progress</Link>
         {may.instruct && (
           <Button size="small" aria-expanded={open === "change"} onClick={() => toggle("change")}>
             Times and rules …
