@@ -146,6 +146,9 @@ var calls = []call{
 		"watchProgress", "GET", "/api/papers/no-such-paper-is-watched/progress/events?course=evening-group", "",
 		followers(404),
 	},
+	{
+		"getClass", "GET", "/api/papers/first-look/exercises/1/class?course=evening-group", "", followers(200),
+	},
 	{"getMarks", "GET", "/api/papers/first-look/marks?course=evening-group", "", followers(200)},
 	{
 		"setMark", "PUT", "/api/papers/first-look/exercises/1/marks/robin", `{"course":"evening-group","reason":""}`,

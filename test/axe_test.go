@@ -198,7 +198,7 @@ func TestPagesAreForEverybody(t *testing.T) {
 			w.element(".example .result")
 		}, false},
 		{"paper, attempts", "/papers/first-look", "#content h1", func(w *window) {
-			w.says(in("hives-by-strength", ".notes button"), "^All ").MustClick()
+			w.says(in("hives-by-strength", ".notes button"), "^(All|The) ").MustClick()
 			w.element(in("hives-by-strength", ".difference-lines, .difference .quiet"))
 			w.says(in("hives-by-strength", ".earlier button"), "^Show$").MustClick()
 		}, false},
@@ -294,6 +294,7 @@ func TestPagesAreForEverybody(t *testing.T) {
 			w.element(".found select")
 		}, true},
 		{"progress", "/papers/first-look/progress", ".progress-row .cell a", nil, false},
+		{"an exercise's class", "/papers/first-look/progress/hives-by-strength", ".alike .entry", nil, false},
 		{"progress, shaded", "/papers/first-look/progress", ".progress-row .cell a", func(w *window) {
 			w.picks("Learners shown", "Show", "time, shaded")
 		}, false},

@@ -109,3 +109,35 @@ func TestTheGridOfALargeClass(t *testing.T) {
 	w.MustEval(`() => document.querySelector(".progress-grid").scrollTo(1e6, 0)`)
 	w.says(".progress-row .cell", "^5$")
 }
+
+// An exercise's page says how a class gets on with it, and which wrong answers are alike.
+func TestHowAClassGetsOnWithAnExercise(t *testing.T) {
+	submits := paperOf(t, "class-page", [2]string{"points: 1", "SELECT id FROM star WHERE id > 4990 ORDER BY id"})
+	for _, queries := range [][]string{
+		{"SELECT id FROM star WHERE id > 4990 ORDER BY id"},
+		{"SELECT id FROM star WHERE id >= 4990 ORDER BY id", "SELECT id FROM star WHERE id > 4990 ORDER BY id"},
+		{"select s.id from star as s where s.id >= 4990 order by s.id"},
+		{"SELECT id FROM star WHERE id >= 4989 ORDER BY id"}, // but for the literal
+		{"SELECT ident FROM star"},
+	} {
+		_, c := newcomer(t)
+		for _, sql := range queries {
+			submits(c, 1, sql)
+		}
+	}
+	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w.visit("/papers/class-page/progress/exercise-number-1?course=evening-group")
+	w.says("p", `5 have tried it and 2 have solved it \(40 % of those\), with 6 attempts in all`)
+	w.element(`figure [role=img][aria-label*="1: 1 solved, 3 not solved; 2: 1 solved, 0 not solved"] canvas`)
+	w.says(".class-findings li", "3 attempts of 3 learners:")
+	w.says(".class-findings li", `1 attempt of 1 learner: column "ident" does not exist`)
+	group := w.says(".alike li", "3 attempts of 3 learners")
+	if text := group.MustText(); !strings.Contains(text, "Incorrect") || !strings.Contains(text, "4990") {
+		t.Errorf("the group says %s", text)
+	}
+	if n := w.count(".alike li"); n != 1 {
+		t.Errorf("%d groups", n)
+	}
+	w.says(".alike a", "newcomer").MustClick()
+	w.says(".entry", "Submitted: incorrect")
+}

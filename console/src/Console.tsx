@@ -31,6 +31,7 @@ const RecheckPage = lazily(() => import("./pages/recheck/RecheckPage").then((m) 
 const TryPage = lazily(() => import("./pages/try/TryPage").then((m) => m.TryPage));
 const VersionsPage = lazily(() => import("./pages/write/VersionsPage").then((m) => m.VersionsPage));
 const WritePage = lazily(() => import("./pages/write/WritePage").then((m) => m.WritePage));
+const ClassPage = lazily(() => import("./pages/progress/ClassPage").then((m) => m.ClassPage));
 const ProgressPage = lazily(() => import("./pages/progress/ProgressPage").then((m) => m.ProgressPage));
 
 const system = matchMedia("(prefers-color-scheme: dark)");
@@ -90,6 +91,7 @@ function Pages({ dark }: { dark: boolean }) {
           <Route path="/" element={<PapersPage />} />
           <Route path="/papers/:paper" element={<PaperPage dark={dark} />} />
           <Route path="/papers/:paper/progress" element={dressed(<ProgressPage />)} />
+          <Route path="/papers/:paper/progress/:exercise" element={dressed(<ClassPage />)} />
           <Route path="/papers/:paper/write" element={<WritePage dark={dark} />} />
           <Route path="/papers/:paper/publish" element={<PublishPage />} />
           <Route path="/papers/:paper/recheck" element={<RecheckPage />} />

@@ -113,7 +113,8 @@ var examples = map[string]string{
 	"mark set": "examen mark set first-look/3 robin 0.5 --reason 'right but for a typing error'\n" +
 		"examen mark set first-look/3 robin - --reason 'checked again'",
 	"progress": "examen progress first-look\nexamen progress first-look --course evening-group -o csv\n" +
-		"examen progress first-look --group Durn --who at-work --sort mark",
+		"examen progress first-look --group Durn --who at-work --sort mark\n" +
+		"examen progress first-look/2 --course evening-group",
 	"marks": "examen marks first-look --format csv\nexamen marks   # your own",
 }
 

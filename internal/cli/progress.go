@@ -25,15 +25,23 @@ func (p *program) progress() *cobra.Command {
 	var v view
 	var follow bool
 	c := &cobra.Command{
-		Use: "progress PAPER", Short: "Print learners by exercises: outcome and number of attempts",
-		Args: argsBetween(1, 1, "a paper"),
+		Use:   "progress PAPER[/EXERCISE]",
+		Short: "Print learners by exercises: outcome and number of attempts; or how a class gets on with one",
+		Args:  argsBetween(1, 1, "a paper, or an exercise of one"),
 		Long: `Prints learners by exercises: the outcome of the attempt that counts, and how many there
 were; with --show time how long was worked at an exercise until it was solved, pauses left
 out. Who is stuck has had three attempts or more without coming nearer to the expected rows.
-With --follow, every change is printed as it comes, until Ctrl-C.`,
+With --follow, every change is printed as it comes, until Ctrl-C.
+
+Of one exercise it prints after how many attempts it was solved, what learners were told,
+and which wrong attempts are alike: with the same result, or with the same text but for
+names, layout and literals.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := v.check(); err != nil {
 				return err
+			}
+			if paper, exercise, one := strings.Cut(args[0], "/"); one {
+				return p.class(cmd, paper, exercise, course)
 			}
 			grid, err := ask[client.Progress](p, cmd, func(ctx context.Context, c *client.Client) (
 				*http.Response, error,
@@ -205,6 +213,52 @@ func (p *program) followGrid(ctx context.Context, paper, course string) error {
 		return nil
 	}
 	return err
+}
+
+// class prints how a class gets on with an exercise.
+func (p *program) class(cmd *cobra.Command, paper, exercise, course string) error {
+	of, err := ask[client.Class](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+		return c.GetClass(ctx, paper, exercise, &client.GetClassParams{Course: course})
+	})
+	if err != nil {
+		return err
+	}
+	var alike [][]string
+	for _, g := range of.Alike {
+		said := g.Example.Error.Title
+		if len(g.Example.Findings) > 0 {
+			said = g.Example.Findings[0].Sentence
+		}
+		alike = append(alike, []string{
+			fmt.Sprint(g.Attempts), fmt.Sprint(g.Learners), g.Example.Learner, string(g.Example.Outcome), said,
+			strings.Join(strings.Fields(g.Example.Sql), " "),
+		})
+	}
+	header := []string{"attempts", "learners", "such as", "outcome", "told", "query"}
+	if p.format != "table" {
+		return p.print(of, header, alike)
+	}
+	fmt.Fprintf(p.out, "%d. %s\n%s, %d have tried it, %d have solved it; %s.\n\n", of.Number, printable(of.Title),
+		plural(int64(of.Learners), "learner"), of.Tried, of.Solved, plural(int64(of.Attempts), "attempt"))
+	var tries, told [][]string
+	for _, bar := range of.Tries {
+		tries = append(tries, []string{fmt.Sprint(bar.Attempts), fmt.Sprint(bar.Solved), fmt.Sprint(bar.Unsolved)})
+	}
+	for _, f := range of.Findings {
+		told = append(told, []string{fmt.Sprint(f.Attempts), fmt.Sprint(f.Learners), f.Kind, f.Sentence})
+	}
+	if err := p.print(nil, []string{"attempts", "solved by", "not solved by"}, tries); err != nil {
+		return err
+	}
+	if len(of.Worked) > 0 {
+		half := time.Duration(of.Worked[len(of.Worked)/2]) * time.Second
+		fmt.Fprintf(p.out, "\nHalf of those who have solved it needed %s or less.\n\n", half)
+	}
+	if err := p.print(nil, []string{"attempts", "learners", "finding", "such as"}, told); err != nil {
+		return err
+	}
+	fmt.Fprintln(p.out, "\nAlike answers:")
+	return p.print(nil, header, alike)
 }
 
 // manyHidden is the number of attempts wrong on hidden rows alone from which a learner is named.

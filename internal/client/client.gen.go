@@ -681,6 +681,29 @@ type AddedMember struct {
 	Until time.Time `json:"until,omitempty,omitzero"`
 }
 
+// AlikeAttempts defines model for AlikeAttempts.
+type AlikeAttempts struct {
+	Attempts int          `json:"attempts"`
+	Example  AlikeExample `json:"example"`
+	Learners int          `json:"learners"`
+}
+
+// AlikeExample defines model for AlikeExample.
+type AlikeExample struct {
+	At          time.Time `json:"at"`
+	Attempt     string    `json:"attempt"`
+	DisplayName string    `json:"display_name"`
+
+	// Error An error (RFC 9457).
+	Error    Problem   `json:"error,omitempty,omitzero"`
+	Findings []Finding `json:"findings"`
+	Learner  string    `json:"learner"`
+
+	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Outcome Outcome `json:"outcome"`
+	Sql     string  `json:"sql"`
+}
+
 // AnswerText defines model for AnswerText.
 type AnswerText struct {
 	Sql string `json:"sql"`
@@ -838,6 +861,69 @@ type CheckReport struct {
 	Exercises int         `json:"exercises"`
 	Notes     []CheckNote `json:"notes"`
 	Warnings  int         `json:"warnings"`
+}
+
+// Class defines model for Class.
+type Class struct {
+	// Alike Wrong attempts with the same result, or the same text but for names, layout and literals; the largest group first.
+	Alike []AlikeAttempts `json:"alike"`
+
+	// Attempts Of all.
+	Attempts int    `json:"attempts"`
+	Exercise string `json:"exercise"`
+
+	// Findings The most frequent first.
+	Findings []ClassFinding `json:"findings"`
+
+	// Firsts First attempts by day, in the zone of the course.
+	Firsts []ClassDay `json:"firsts"`
+
+	// Learners Who have the paper.
+	Learners int    `json:"learners"`
+	Number   int    `json:"number"`
+	Paper    string `json:"paper"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+	Solved int    `json:"solved"`
+	Title  string `json:"title"`
+	Tried  int    `json:"tried"`
+
+	// Tries Learners by their number of attempts, up to the first that was correct.
+	Tries []ClassTries `json:"tries"`
+
+	// Worked Seconds of work of each who has solved it, the shortest first.
+	Worked []int `json:"worked"`
+}
+
+// ClassDay defines model for ClassDay.
+type ClassDay struct {
+	Correct int                `json:"correct"`
+	Day     openapi_types.Date `json:"day"`
+	Other   int                `json:"other"`
+}
+
+// ClassFinding defines model for ClassFinding.
+type ClassFinding struct {
+	Attempts int `json:"attempts"`
+
+	// Kind Of the finding, or the title of an error.
+	Kind     string `json:"kind"`
+	Learners int    `json:"learners"`
+
+	// Sentence As somebody was told last.
+	Sentence string `json:"sentence"`
+}
+
+// ClassTries defines model for ClassTries.
+type ClassTries struct {
+	Attempts int `json:"attempts"`
+
+	// Solved Learners.
+	Solved int `json:"solved"`
+
+	// Unsolved Learners.
+	Unsolved int `json:"unsolved"`
 }
 
 // Cleared defines model for Cleared.
@@ -2706,6 +2792,12 @@ type LoadPackParams struct {
 	Check bool `form:"check,omitempty" json:"check,omitempty,omitzero"`
 }
 
+// GetClassParams defines parameters for GetClass.
+type GetClassParams struct {
+	// Course Only this course's learners.
+	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
+}
+
 // GetPaperFileParams defines parameters for GetPaperFile.
 type GetPaperFileParams struct {
 	Format GetPaperFileParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
@@ -3395,6 +3487,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/papers/{paper}/exercises/{exercise}/attempts (the `Submit` operationId).
 	Submit(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, body SubmitJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetClass How a class gets on with an exercise - what share has solved it, after how many attempts and how long, what they were told, and which wrong attempts are alike. For instructors and assistants.
+	//
+	// Corresponds with GET /api/papers/{paper}/exercises/{exercise}/class (the `GetClass` operationId).
+	GetClass(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, params *GetClassParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// KeepDraftWithBody Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 	//
@@ -4937,6 +5034,21 @@ func (c *Client) SubmitWithBody(ctx context.Context, paper PaperSlug, exercise E
 // Corresponds with POST /api/papers/{paper}/exercises/{exercise}/attempts (the `Submit` operationId).
 func (c *Client) Submit(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, body SubmitJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSubmitRequest(c.Server, paper, exercise, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetClass How a class gets on with an exercise - what share has solved it, after how many attempts and how long, what they were told, and which wrong attempts are alike. For instructors and assistants.
+//
+// Corresponds with GET /api/papers/{paper}/exercises/{exercise}/class (the `GetClass` operationId).
+func (c *Client) GetClass(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, params *GetClassParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetClassRequest(c.Server, paper, exercise, params)
 	if err != nil {
 		return nil, err
 	}
@@ -8750,6 +8862,70 @@ func NewSubmitRequestWithBody(server string, paper PaperSlug, exercise ExerciseS
 	return req, nil
 }
 
+// NewGetClassRequest constructs an http.Request for the GetClass method
+func NewGetClassRequest(server string, paper PaperSlug, exercise ExerciseSlug, params *GetClassParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "exercise", exercise, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/exercises/%s/class", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "course", params.Course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewKeepDraftRequest calls the generic KeepDraft builder with application/json body
 func NewKeepDraftRequest(server string, paper PaperSlug, exercise ExerciseSlug, body KeepDraftJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -10973,6 +11149,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/papers/{paper}/exercises/{exercise}/attempts (the `Submit` operationId).
 	SubmitWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, body SubmitJSONRequestBody, reqEditors ...RequestEditorFn) (*SubmitResponse, error)
+
+	// GetClassWithResponse How a class gets on with an exercise - what share has solved it, after how many attempts and how long, what they were told, and which wrong attempts are alike. For instructors and assistants.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/papers/{paper}/exercises/{exercise}/class (the `GetClass` operationId).
+	GetClassWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, params *GetClassParams, reqEditors ...RequestEditorFn) (*GetClassResponse, error)
 
 	// KeepDraftWithBodyWithResponse Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 	//
@@ -14074,6 +14257,54 @@ func (r SubmitResponse) ContentType() string {
 	return ""
 }
 
+type GetClassResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Class
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetClassResponse) GetJSON200() *Class {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetClassResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetClassResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetClassResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetClassResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetClassResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type KeepDraftResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -16762,6 +16993,19 @@ func (c *ClientWithResponses) SubmitWithResponse(ctx context.Context, paper Pape
 	return ParseSubmitResponse(rsp)
 }
 
+// GetClassWithResponse How a class gets on with an exercise - what share has solved it, after how many attempts and how long, what they were told, and which wrong attempts are alike. For instructors and assistants.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/papers/{paper}/exercises/{exercise}/class (the `GetClass` operationId).
+func (c *ClientWithResponses) GetClassWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, params *GetClassParams, reqEditors ...RequestEditorFn) (*GetClassResponse, error) {
+	rsp, err := c.GetClass(ctx, paper, exercise, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetClassResponse(rsp)
+}
+
 // KeepDraftWithBodyWithResponse Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -19341,6 +19585,39 @@ func ParseSubmitResponse(rsp *http.Response) (*SubmitResponse, error) {
 			return nil, err
 		}
 		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetClassResponse parses an HTTP response from a GetClassWithResponse call
+func ParseGetClassResponse(rsp *http.Response) (*GetClassResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetClassResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Class
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

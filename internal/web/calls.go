@@ -256,36 +256,6 @@ func (s *server) PlanQuery(
 	return contract.PlanQuery200JSONResponse(toPlanStep(step)), err
 }
 
-func (s *server) GetProgress(
-	ctx context.Context, request contract.GetProgressRequestObject,
-) (contract.GetProgressResponseObject, error) {
-	grid, err := s.Courses.Following().Progress(ctx, who(ctx), request.Paper, request.Params.Course)
-	if err != nil {
-		return nil, err
-	}
-	return contract.GetProgress200JSONResponse(toProgress(grid)), nil
-}
-
-func (s *server) WatchProgress(
-	ctx context.Context, request contract.WatchProgressRequestObject,
-) (contract.WatchProgressResponseObject, error) {
-	reader, of := who(ctx), s.Courses.Following()
-	if err := of.MayWatch(ctx, reader, request.Paper, request.Params.Course); err != nil {
-		return nil, err
-	}
-	return events{s, ctx, func(ctx context.Context, each func(any) error) error {
-		return of.Watch(ctx, reader, request.Paper, request.Params.Course, func(changes []course.ProgressChange) error {
-			news := contract.ProgressNews{Again: changes == nil}
-			for _, c := range changes {
-				news.Cells = append(news.Cells, contract.ChangedCell{
-					Learner: c.Learner, Course: c.Course, Exercise: c.Exercise, At: c.Cell.Last, Cell: toCell(c.Cell),
-				})
-			}
-			return each(news)
-		})
-	}}, nil
-}
-
 func (s *server) GetMarks(
 	ctx context.Context, request contract.GetMarksRequestObject,
 ) (contract.GetMarksResponseObject, error) {

@@ -267,44 +267,6 @@ func toEntry(e work.Entry) contract.HistoryEntry {
 	}
 }
 
-func toProgress(p *course.Progress) contract.Progress {
-	out := contract.Progress{
-		Paper:     p.Slug,
-		Title:     p.Title,
-		Points:    p.Points,
-		Exercises: []contract.ExerciseHead{},
-		Learners:  []contract.LearnerProgress{},
-	}
-	for _, e := range p.Exercises {
-		out.Exercises = append(
-			out.Exercises, contract.ExerciseHead{Slug: e.Slug, Number: e.Number, Title: e.Title, Points: e.Points},
-		)
-	}
-	for _, l := range p.Learners {
-		line := contract.LearnerProgress{
-			Name:        l.Name,
-			DisplayName: l.DisplayName,
-			Course:      l.Course,
-			Group:       l.Group,
-			Mark:        l.Mark,
-			Last:        l.Last,
-			Cells:       []contract.ProgressCell{},
-		}
-		for _, c := range l.Cells {
-			line.Cells = append(line.Cells, toCell(c))
-		}
-		out.Learners = append(out.Learners, line)
-	}
-	return out
-}
-
-func toCell(c course.Standing) contract.ProgressCell {
-	return contract.ProgressCell{
-		Outcome: contract.Outcome(c.Outcome), Attempts: c.Attempts, Mark: c.Mark, ByHand: c.ByHand,
-		HiddenOnly: c.HiddenOnly, Tries: c.Tries, Stuck: c.Stuck, Worked: int(c.Worked.Seconds()),
-	}
-}
-
 func orEmpty(s []string) []string {
 	if s == nil {
 		return []string{}

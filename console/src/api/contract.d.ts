@@ -661,6 +661,31 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/papers/{paper}/exercises/{exercise}/class": {
+        parameters: {
+            query?: {
+                /** @description Only this course's learners. */
+                course?: components["parameters"]["inCourse"];
+            };
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                /** @description The exercise's slug or number. */
+                exercise: components["parameters"]["exerciseSlug"];
+            };
+            cookie?: never;
+        };
+        /** How a class gets on with an exercise - what share has solved it, after how many attempts and how long, what they were told, and which wrong attempts are alike. For instructors and assistants. */
+        get: operations["getClass"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/papers/{paper}/progress/events": {
         parameters: {
             query?: {
@@ -2275,6 +2300,66 @@ export interface components {
             stuck?: number;
             /** @description Seconds of work until the first correct attempt, or the last; pauses of more than half an hour are left out. */
             worked?: number;
+        };
+        Class: {
+            paper: string;
+            exercise: string;
+            number: number;
+            title: string;
+            points: components["schemas"]["Points"];
+            /** @description Who have the paper. */
+            learners: number;
+            tried: number;
+            solved: number;
+            /** @description Of all. */
+            attempts: number;
+            /** @description Learners by their number of attempts, up to the first that was correct. */
+            tries: components["schemas"]["ClassTries"][];
+            /** @description Seconds of work of each who has solved it, the shortest first. */
+            worked: number[];
+            /** @description The most frequent first. */
+            findings: components["schemas"]["ClassFinding"][];
+            /** @description First attempts by day, in the zone of the course. */
+            firsts: components["schemas"]["ClassDay"][];
+            /** @description Wrong attempts with the same result, or the same text but for names, layout and literals; the largest group first. */
+            alike: components["schemas"]["AlikeAttempts"][];
+        };
+        ClassTries: {
+            attempts: number;
+            /** @description Learners. */
+            solved: number;
+            /** @description Learners. */
+            unsolved: number;
+        };
+        ClassFinding: {
+            /** @description Of the finding, or the title of an error. */
+            kind: string;
+            attempts: number;
+            learners: number;
+            /** @description As somebody was told last. */
+            sentence: string;
+        };
+        ClassDay: {
+            /** Format: date */
+            day: string;
+            correct: number;
+            other: number;
+        };
+        AlikeAttempts: {
+            attempts: number;
+            learners: number;
+            example: components["schemas"]["AlikeExample"];
+        };
+        AlikeExample: {
+            attempt: string;
+            /** Format: date-time */
+            at: string;
+            learner: string;
+            display_name: string;
+            sql: string;
+            outcome: components["schemas"]["Outcome"];
+            findings: components["schemas"]["Finding"][];
+            error?: components["schemas"]["Problem"];
         };
         ProgressNews: {
             /** @description Anything may have changed: ask for the grid. */
@@ -4147,6 +4232,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Progress"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getClass: {
+        parameters: {
+            query?: {
+                /** @description Only this course's learners. */
+                course?: components["parameters"]["inCourse"];
+            };
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                /** @description The exercise's slug or number. */
+                exercise: components["parameters"]["exerciseSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The class. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Class"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -86,6 +86,7 @@ func everything(text string) {
 		return
 	}
 	q.Features(schema)
+	q.Shapes()
 	q.Broken(nil, []string{"join", "star", "table:a"})
 	q.Mutations(schema)
 	q.Origins(measured)

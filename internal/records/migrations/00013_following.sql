@@ -13,6 +13,14 @@ ALTER TABLE standing
     ADD COLUMN tries     integer,                      -- how many attempts there were then, that one counted
     ADD COLUMN worked    double precision NOT NULL DEFAULT 0; -- seconds up to then, or up to the last attempt, without pauses
 
+-- What an attempt's text is but for names and layout, and whatever its literals are: made when it is first asked for.
+-- NULL: the text cannot be read.
+CREATE TABLE attempt_shape (
+    attempt_id   bigint PRIMARY KEY REFERENCES attempt,
+    exact        bytea,
+    any_literals bytea
+);
+
 -- Between two entries lies work, or a pause: what is longer than half an hour.
 CREATE FUNCTION work_between(since timestamptz, until timestamptz) RETURNS double precision LANGUAGE sql IMMUTABLE AS $$
     SELECT CASE WHEN until - since <= interval '30 minutes' THEN greatest(0, extract(epoch FROM until - since))::float8 ELSE 0 END
@@ -60,6 +68,7 @@ WHERE attempts > 0;
 -- +goose Down
 
 DROP FUNCTION followed, work_since, work_between;
+DROP TABLE attempt_shape;
 ALTER TABLE standing DROP COLUMN nearest, DROP COLUMN stuck, DROP COLUMN solved_at, DROP COLUMN tries, DROP COLUMN worked;
 ALTER TABLE recheck_result DROP COLUMN differing;
 ALTER TABLE attempt_check DROP COLUMN differing;

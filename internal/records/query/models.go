@@ -53,6 +53,12 @@ type AttemptCheck struct {
 	Differing   *int64
 }
 
+type AttemptShape struct {
+	AttemptID   int64
+	Exact       []byte
+	AnyLiterals []byte
+}
+
 type Audit struct {
 	ID        int64
 	At        time.Time

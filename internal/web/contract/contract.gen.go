@@ -682,6 +682,29 @@ type AddedMember struct {
 	Until time.Time `json:"until,omitempty,omitzero"`
 }
 
+// AlikeAttempts defines model for AlikeAttempts.
+type AlikeAttempts struct {
+	Attempts int          `json:"attempts"`
+	Example  AlikeExample `json:"example"`
+	Learners int          `json:"learners"`
+}
+
+// AlikeExample defines model for AlikeExample.
+type AlikeExample struct {
+	At          time.Time `json:"at"`
+	Attempt     string    `json:"attempt"`
+	DisplayName string    `json:"display_name"`
+
+	// Error An error (RFC 9457).
+	Error    Problem   `json:"error,omitempty,omitzero"`
+	Findings []Finding `json:"findings"`
+	Learner  string    `json:"learner"`
+
+	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Outcome Outcome `json:"outcome"`
+	Sql     string  `json:"sql"`
+}
+
 // AnswerText defines model for AnswerText.
 type AnswerText struct {
 	Sql string `json:"sql"`
@@ -839,6 +862,69 @@ type CheckReport struct {
 	Exercises int         `json:"exercises"`
 	Notes     []CheckNote `json:"notes"`
 	Warnings  int         `json:"warnings"`
+}
+
+// Class defines model for Class.
+type Class struct {
+	// Alike Wrong attempts with the same result, or the same text but for names, layout and literals; the largest group first.
+	Alike []AlikeAttempts `json:"alike"`
+
+	// Attempts Of all.
+	Attempts int    `json:"attempts"`
+	Exercise string `json:"exercise"`
+
+	// Findings The most frequent first.
+	Findings []ClassFinding `json:"findings"`
+
+	// Firsts First attempts by day, in the zone of the course.
+	Firsts []ClassDay `json:"firsts"`
+
+	// Learners Who have the paper.
+	Learners int    `json:"learners"`
+	Number   int    `json:"number"`
+	Paper    string `json:"paper"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+	Solved int    `json:"solved"`
+	Title  string `json:"title"`
+	Tried  int    `json:"tried"`
+
+	// Tries Learners by their number of attempts, up to the first that was correct.
+	Tries []ClassTries `json:"tries"`
+
+	// Worked Seconds of work of each who has solved it, the shortest first.
+	Worked []int `json:"worked"`
+}
+
+// ClassDay defines model for ClassDay.
+type ClassDay struct {
+	Correct int                `json:"correct"`
+	Day     openapi_types.Date `json:"day"`
+	Other   int                `json:"other"`
+}
+
+// ClassFinding defines model for ClassFinding.
+type ClassFinding struct {
+	Attempts int `json:"attempts"`
+
+	// Kind Of the finding, or the title of an error.
+	Kind     string `json:"kind"`
+	Learners int    `json:"learners"`
+
+	// Sentence As somebody was told last.
+	Sentence string `json:"sentence"`
+}
+
+// ClassTries defines model for ClassTries.
+type ClassTries struct {
+	Attempts int `json:"attempts"`
+
+	// Solved Learners.
+	Solved int `json:"solved"`
+
+	// Unsolved Learners.
+	Unsolved int `json:"unsolved"`
 }
 
 // Cleared defines model for Cleared.
@@ -2707,6 +2793,12 @@ type LoadPackParams struct {
 	Check bool `form:"check,omitempty" json:"check,omitempty,omitzero"`
 }
 
+// GetClassParams defines parameters for GetClass.
+type GetClassParams struct {
+	// Course Only this course's learners.
+	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
+}
+
 // GetPaperFileParams defines parameters for GetPaperFile.
 type GetPaperFileParams struct {
 	Format GetPaperFileParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
@@ -3048,6 +3140,9 @@ type ServerInterface interface {
 	// Submit Submit a query, to be checked against the reference answer. The attempt is stored before the response is sent. A submission with a key is stored once, however often it is sent.
 	// (POST /api/papers/{paper}/exercises/{exercise}/attempts)
 	Submit(c *gin.Context, paper PaperSlug, exercise ExerciseSlug)
+	// GetClass How a class gets on with an exercise - what share has solved it, after how many attempts and how long, what they were told, and which wrong attempts are alike. For instructors and assistants.
+	// (GET /api/papers/{paper}/exercises/{exercise}/class)
+	GetClass(c *gin.Context, paper PaperSlug, exercise ExerciseSlug, params GetClassParams)
 	// KeepDraft Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 	// (PUT /api/papers/{paper}/exercises/{exercise}/draft)
 	KeepDraft(c *gin.Context, paper PaperSlug, exercise ExerciseSlug)
@@ -5114,6 +5209,51 @@ func (siw *ServerInterfaceWrapper) Submit(c *gin.Context) {
 	siw.Handler.Submit(c, paper, exercise)
 }
 
+// GetClass operation middleware
+func (siw *ServerInterfaceWrapper) GetClass(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "exercise" -------------
+	var exercise ExerciseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "exercise", c.Param("exercise"), &exercise, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter exercise: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetClassParams
+
+	// ------------- Optional query parameter "course" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "course", c.Request.URL.Query(), &params.Course, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetClass(c, paper, exercise, params)
+}
+
 // KeepDraft operation middleware
 func (siw *ServerInterfaceWrapper) KeepDraft(c *gin.Context) {
 
@@ -6176,6 +6316,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/papers/:paper/file", wrapper.GetPaperFile)
 	router.POST(options.BaseURL+"/api/papers/:paper/recheck", wrapper.Recheck)
 	router.GET(options.BaseURL+"/api/papers/:paper/progress", wrapper.GetProgress)
+	router.GET(options.BaseURL+"/api/papers/:paper/exercises/:exercise/class", wrapper.GetClass)
 	router.GET(options.BaseURL+"/api/papers/:paper/progress/events", wrapper.WatchProgress)
 	router.GET(options.BaseURL+"/api/papers/:paper/marks", wrapper.GetMarks)
 	router.GET(options.BaseURL+"/api/datasets", wrapper.ListDatasets)
@@ -8626,6 +8767,47 @@ func (response SubmitdefaultApplicationProblemPlusJSONResponse) VisitSubmitRespo
 	return err
 }
 
+type GetClassRequestObject struct {
+	Paper    PaperSlug    `json:"paper"`
+	Exercise ExerciseSlug `json:"exercise"`
+	Params   GetClassParams
+}
+
+type GetClassResponseObject interface {
+	VisitGetClassResponse(w http.ResponseWriter) error
+}
+
+type GetClass200JSONResponse Class
+
+func (response GetClass200JSONResponse) VisitGetClassResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetClassdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetClassdefaultApplicationProblemPlusJSONResponse) VisitGetClassResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type KeepDraftRequestObject struct {
 	Paper    PaperSlug    `json:"paper"`
 	Exercise ExerciseSlug `json:"exercise"`
@@ -10432,6 +10614,9 @@ type StrictServerInterface interface {
 	// Submit Submit a query, to be checked against the reference answer. The attempt is stored before the response is sent. A submission with a key is stored once, however often it is sent.
 	// (POST /api/papers/{paper}/exercises/{exercise}/attempts)
 	Submit(ctx context.Context, request SubmitRequestObject) (SubmitResponseObject, error)
+	// GetClass How a class gets on with an exercise - what share has solved it, after how many attempts and how long, what they were told, and which wrong attempts are alike. For instructors and assistants.
+	// (GET /api/papers/{paper}/exercises/{exercise}/class)
+	GetClass(ctx context.Context, request GetClassRequestObject) (GetClassResponseObject, error)
 	// KeepDraft Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 	// (PUT /api/papers/{paper}/exercises/{exercise}/draft)
 	KeepDraft(ctx context.Context, request KeepDraftRequestObject) (KeepDraftResponseObject, error)
@@ -12441,6 +12626,34 @@ func (sh *strictHandler) Submit(ctx *gin.Context, paper PaperSlug, exercise Exer
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(SubmitResponseObject); ok {
 		if err := validResponse.VisitSubmitResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetClass operation middleware
+func (sh *strictHandler) GetClass(ctx *gin.Context, paper PaperSlug, exercise ExerciseSlug, params GetClassParams) {
+	var request GetClassRequestObject
+
+	request.Paper = paper
+	request.Exercise = exercise
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetClass(ctx, request.(GetClassRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetClass")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetClassResponseObject); ok {
+		if err := validResponse.VisitGetClassResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -7,6 +7,8 @@ import { isHard, percent, type Learner, type Share, type View } from "./view";
 
 interface Props {
   paper: string;
+  /** The one that is looked at; "" for all. */
+  course: string;
   exercises: Schemas["ExerciseHead"][];
   learners: Learner[];
   shares: Share[];
@@ -25,7 +27,7 @@ const row = 44;
 const head = 74;
 
 /** Learners by exercises. Only what is in sight is drawn; the head and the names stay there. */
-export function ProgressGrid({ paper, exercises, learners, shares, show, most, view, onSort }: Props) {
+export function ProgressGrid({ paper, course, exercises, learners, shares, show, most, view, onSort }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const several = new Set(learners.map((learner) => learner.course)).size > 1; // courses
   // eslint-disable-next-line react-hooks/incompatible-library -- what these return goes to no other component
@@ -90,6 +92,7 @@ export function ProgressGrid({ paper, exercises, learners, shares, show, most, v
             <ExerciseHead
               key={index}
               paper={paper}
+              course={course}
               exercise={exercises[index]}
               share={shares[index]}
               column={index + 3}
@@ -155,6 +158,7 @@ export function ProgressGrid({ paper, exercises, learners, shares, show, most, v
 
 interface HeadProps {
   paper: string;
+  course: string;
   exercise: Schemas["ExerciseHead"];
   share: Share;
   column: number;
@@ -162,10 +166,13 @@ interface HeadProps {
 }
 
 /** An exercise, and what share of those who tried it have solved it. */
-function ExerciseHead({ paper, exercise, share, column, start }: HeadProps) {
+function ExerciseHead({ paper, course, exercise, share, column, start }: HeadProps) {
   return (
     <span role="columnheader" aria-colindex={column} className="cell" style={{ left: start, width: cell }}>
-      <Link to={`/papers/${paper}#${exercise.slug}`} title={exercise.title}>
+      <Link
+        to={`/papers/${paper}/progress/${exercise.slug}${course && `?${new URLSearchParams({ course })}`}`}
+        title={exercise.title}
+      >
         {exercise.number}. {exercise.title}
       </Link>
       <small className={isHard(share) ? "hard" : undefined} title={`${share.solved} of ${share.tried} who tried`}>

@@ -35,7 +35,7 @@ export function ProgressPage() {
                 No learner has this paper yet. Set it for a <Link to="/courses">course</Link>.
               </p>
             ) : (
-              <Class progress={progress} />
+              <Class progress={progress} course={course} />
             )}
           </>
         )}
@@ -44,7 +44,7 @@ export function ProgressPage() {
   );
 }
 
-function Class({ progress }: { progress: Schemas["Progress"] }) {
+function Class({ progress, course }: { progress: Schemas["Progress"]; course: string }) {
   const { learners, exercises, paper } = progress;
   const [view, setView] = useState<View>(everybody);
   const [show, setShow] = useState<Show>("outcome");
@@ -58,6 +58,7 @@ function Class({ progress }: { progress: Schemas["Progress"] }) {
       <ViewFields learners={learners} view={view} show={show} found={found.length} onView={setView} onShow={setShow} />
       <ProgressGrid
         paper={paper}
+        course={course}
         exercises={exercises}
         learners={found}
         shares={shares}
@@ -78,7 +79,7 @@ function Summary({ progress: { learners, exercises } }: { progress: Schemas["Pro
     isHard(shares[i]) ? `${exercise.number}. ${exercise.title} (${percent(shares[i])} solved)` : [],
   );
   const said = [
-    some(of("none"), "has", "have", "not begun"),
+    of("none") === 0 ? "all have begun" : some(of("none"), "has", "have", "not begun"),
     some(of("stuck"), "is", "are", "stuck"),
     some(of("done"), "is", "are", "done"),
   ];

@@ -1,67 +1,21 @@
-import { BarChart, LineChart, ScatterChart } from "echarts/charts";
-import { AriaComponent, GridComponent, LegendComponent, TooltipComponent } from "echarts/components";
-import * as echarts from "echarts/core";
-import { CanvasRenderer } from "echarts/renderers";
-import { useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import { Button } from "../../../parts/Button";
+import Drawing, { type Picture } from "../../../parts/Drawing";
 import type { Rows } from "../../../api/client";
 import { download } from "../../../parts/download";
 import { isNumber, type Column } from "../../../parts/grid/values";
 import { drawing, kinds, suited, type Choice, type Kind } from "./drawing";
-
-echarts.use([
-  BarChart,
-  LineChart,
-  ScatterChart,
-  GridComponent,
-  LegendComponent,
-  TooltipComponent,
-  AriaComponent,
-  CanvasRenderer,
-]);
 
 const none = -1;
 
 /** A result as bars, a line or points. */
 export function Chart({ columns, rows }: { columns: Column[]; rows: Rows }) {
   const [choice, setChoice] = useState<Choice>(() => suited(columns));
-  const place = useRef<HTMLDivElement>(null);
-  const chart = useRef<echarts.ECharts>(null);
+  const picture = useRef<Picture>(null);
   const numbers = names(columns).filter(([i]) => isNumber(columns[i].type));
   const { option, said } = drawing(columns, rows, choice);
-  useEffect(() => {
-    const made = echarts.init(place.current);
-    chart.current = made;
-    const fit = new ResizeObserver(() => made.resize());
-    fit.observe(place.current!);
-    return () => {
-      fit.disconnect();
-      made.dispose();
-    };
-  }, []);
-  useEffect(() => {
-    const style = getComputedStyle(document.documentElement);
-    const colour = (name: string) => style.getPropertyValue(name).trim();
-    chart.current?.setOption(
-      {
-        ...option,
-        color: [colour("--action"), colour("--wrong")],
-        textStyle: { color: colour("--ink"), fontFamily: "system-ui, sans-serif" },
-        animation: false,
-      },
-      true,
-    );
-  });
   const set = (next: Partial<Choice>) => setChoice({ ...choice, ...next });
-  const save = () =>
-    download(
-      "chart.png",
-      chart.current!.getDataURL({
-        type: "png",
-        pixelRatio: 2,
-        backgroundColor: getComputedStyle(document.documentElement).getPropertyValue("--paper").trim(),
-      }),
-    );
+  const save = () => download("chart.png", picture.current!.png());
   return (
     <section className="chart" aria-label="The result as a picture">
       <p className="tools-line">
@@ -78,7 +32,7 @@ export function Chart({ columns, rows }: { columns: Column[]; rows: Rows }) {
           Save as PNG
         </Button>
       </p>
-      <div ref={place} className="chart-place" role="img" aria-label={said} />
+      <Drawing option={option} said={said} ref={picture} />
       <p className="quiet">{said}</p>
     </section>
   );
