@@ -133,7 +133,7 @@ func TestAChangeWithAttemptsMadeOnIt(t *testing.T) {
 	w.says(".publish td", "^accepted answers$")
 	w.says(".publish td", "^1 attempt by 1 learner: they keep the marks that they have$")
 	w.says(".publish td", "^taken out$")
-	w.says(".publish p", "Evening group: .*the paper is open there, and changes at once")
+	w.says(".publish p", "Evening group: .*the paper has opened there, and changes at once")
 	w.says(".publish ins", "class = 4")
 	w.says(".publish button", "^Publish$").MustClick()
 	w.says(".publish [role=status]", "Published, as version 2")

@@ -295,6 +295,9 @@ func TestPagesAreForEverybody(t *testing.T) {
 		}, true},
 		{"progress", "/papers/first-look/progress", ".progress-row .cell a", nil, false},
 		{"an exercise's class", "/papers/first-look/progress/hives-by-strength", ".alike .entry", nil, false},
+		{"a timeline", "/learners/robin/timeline?paper=first-look", ".step h2", func(w *window) {
+			w.says(".actions button", "^Last$").MustClick()
+		}, false},
 		{"progress, shaded", "/papers/first-look/progress", ".progress-row .cell a", func(w *window) {
 			w.picks("Learners shown", "Show", "time, shaded")
 		}, false},

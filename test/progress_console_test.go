@@ -141,3 +141,36 @@ func TestHowAClassGetsOnWithAnExercise(t *testing.T) {
 	w.says(".alike a", "newcomer").MustClick()
 	w.says(".entry", "Submitted: incorrect")
 }
+
+// A learner's work is gone through step by step: what was run and submitted, and what changed from one to the next.
+func TestALearnersTimeline(t *testing.T) {
+	name, c := newcomer(t)
+	if _, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{
+		Paper: "first-look", Exercise: "names-and-valleys", Sql: "SELECT name\nFROM apiary",
+	})); err != nil {
+		t.Fatal(err)
+	}
+	submit(t, c, "1", "SELECT name\nFROM apiary")
+	submit(t, c, "1", "SELECT name, valley\nFROM apiary")
+	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w.visit("/learners/" + name + "?paper=first-look&exercise=names-and-valleys")
+	w.says("a", "^Step by step$").MustClick()
+	w.says(".step h2", "Names and valleys: run, done")
+	w.element(".step .sql-shown")
+	w.says(".actions button", "^Next$").MustClick()
+	w.says(".step h2", "submitted, incorrect, 0 of 1 point")
+	w.says(".step .quiet", "Both texts are the same")
+	w.says(".step .finding", "valley")
+	w.says(".actions button", "^Next$").MustClick()
+	w.says(".step h2", "submitted, correct, 1 of 1 point")
+	w.says(".step del", "SELECT name$")
+	w.says(".step ins", "SELECT name, valley")
+	w.says(".actions button", "^Play$").MustClick() // from the first again
+	w.says(".step h2", "run, done")
+	w.says(".step h2", "submitted, correct")
+	teacher := at(t, demo.InstructorName, demo.InstructorPassword)
+	teacher.takes(step{
+		line: "history --learner " + name + " --paper first-look --exercise names-and-valleys --timeline",
+		says: []string{"run first-look/names-and-valleys done", "(the same text)", "-SELECT name\n", "+SELECT name, valley"},
+	})
+}

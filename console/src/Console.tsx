@@ -32,6 +32,7 @@ const TryPage = lazily(() => import("./pages/try/TryPage").then((m) => m.TryPage
 const VersionsPage = lazily(() => import("./pages/write/VersionsPage").then((m) => m.VersionsPage));
 const WritePage = lazily(() => import("./pages/write/WritePage").then((m) => m.WritePage));
 const ClassPage = lazily(() => import("./pages/progress/ClassPage").then((m) => m.ClassPage));
+const TimelinePage = lazily(() => import("./pages/history/TimelinePage").then((m) => m.TimelinePage));
 const ProgressPage = lazily(() => import("./pages/progress/ProgressPage").then((m) => m.ProgressPage));
 
 const system = matchMedia("(prefers-color-scheme: dark)");
@@ -108,6 +109,7 @@ function Pages({ dark }: { dark: boolean }) {
           <Route path="/history" element={<HistoryPage />} />
           <Route path="/try" element={<TryPage dark={dark} />} />
           <Route path="/password" element={dressed(<PasswordPage />)} />
+          <Route path="/learners/:learner/timeline" element={<TimelinePage />} />
           <Route path="/learners/:learner" element={<LearnerPage />} />
           <Route path="*" element={<Navigate to="/" replace />} />
         </Routes>

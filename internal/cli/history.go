@@ -3,9 +3,11 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
+	"github.com/aymanbagabas/go-udiff"
 	"github.com/spf13/cobra"
 
 	"examen/internal/client"
@@ -14,7 +16,7 @@ import (
 func (p *program) history() *cobra.Command {
 	var params client.ListHistoryParams
 	var outcome, kind, since, until string
-	var full bool
+	var full, timeline bool
 	c := &cobra.Command{
 		Use: "history [TEXT]", Short: "List runs and attempts, the latest first",
 		Annotations: map[string]string{pages: "yes"},
@@ -48,7 +50,10 @@ func (p *program) history() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if full && p.format == "table" {
+			if timeline && p.format == "table" {
+				slices.Reverse(page.Entries)
+				p.writeTimeline(page.Entries)
+			} else if full && p.format == "table" {
 				for _, e := range page.Entries {
 					p.writeEntry(e)
 				}
@@ -80,6 +85,7 @@ func (p *program) history() *cobra.Command {
 	f.BoolVar(&params.Kept, "kept", false, "only what you keep (examen entry keep)")
 	f.StringVar(&params.Before, "before", "", "continue after this entry (from the previous page)")
 	f.IntVar(&params.Limit, "limit", 50, "how many")
+	f.BoolVar(&timeline, "timeline", false, "the first of them first, each with what changed since the one before")
 	f.BoolVar(&full, "full", false, "print each query whole, with its findings")
 	return c
 }
@@ -113,6 +119,28 @@ func keptName(e client.HistoryEntry) string {
 		return "(kept)"
 	}
 	return e.Name
+}
+
+// writeTimeline prints entries one after another, each with what changed in its text since the one before it at the same
+// exercise.
+func (p *program) writeTimeline(entries []client.HistoryEntry) {
+	before := map[string]string{}
+	for _, e := range entries {
+		where := e.Paper + "/" + e.Exercise + "/" + e.Dataset
+		was, known := before[where]
+		before[where] = e.Sql
+		if !known {
+			p.writeEntry(e)
+			continue
+		}
+		ended := func(text string) string { return strings.TrimRight(text, "\n") + "\n" }
+		_, changes, _ := strings.Cut(udiff.Unified("", "", ended(was), ended(e.Sql)), "@@\n")
+		if changes == "" {
+			changes = "(the same text)\n"
+		}
+		e.Sql = changes
+		p.writeEntry(e)
+	}
 }
 
 func (p *program) writeEntry(e client.HistoryEntry) {

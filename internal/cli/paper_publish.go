@@ -123,9 +123,9 @@ func (p *program) writePublication(w client.Publication) {
 		}
 	}
 	for _, c := range w.Courses {
-		when := "it is not open there yet"
+		when := "it has not opened there yet"
 		if c.Open {
-			when = "it is open there"
+			when = "it has opened there"
 		}
 		fmt.Fprintf(p.err, "  Set for %s (%s): %s.\n", printable(c.Title), plural(int64(c.Learners), "learner"), when)
 	}

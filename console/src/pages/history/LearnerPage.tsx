@@ -9,12 +9,21 @@ export function LearnerPage() {
   const [search] = useSearchParams();
   const paper = search.get("paper") ?? undefined;
   const exercise = search.get("exercise") ?? undefined;
+  const course = search.get("course") ?? ""; // whose grid one comes from
   return (
     <section className="page wide">
       <h1>{search.get("name") ?? learner}</h1>
       <p>
         {paper && exercise ? `Attempts at ${paper}/${exercise}. ` : "Attempts, the latest first. "}
-        {paper && <Link to={`/papers/${paper}/progress`}>Back to the grid</Link>}
+        <Link to={`/learners/${learner}/timeline?${search}`}>Step by step</Link>
+        {paper && (
+          <>
+            {" · "}
+            <Link to={`/papers/${paper}/progress${course && `?${new URLSearchParams({ course })}`}`}>
+              Back to the grid
+            </Link>
+          </>
+        )}
         {exercise && (
           <>
             {" · "}

@@ -19,7 +19,7 @@ const manyHidden = 10; // attempts
 
 export const GridCell = memo(function GridCell({ cell, to, show, most, column, start, width }: Props) {
   const amount = amountOf(cell, show);
-  const shade = most > 0 ? Math.round((60 * amount) / most) : 0;
+  const shade = most > 0 ? Math.round((40 * amount) / most) : 0;
   return (
     <span
       role="cell"

@@ -132,7 +132,7 @@ export function ProgressGrid({ paper, course, exercises, learners, shares, show,
                 <GridCell
                   key={column.index}
                   cell={learner.cells[column.index]}
-                  to={workOf(learner, paper, exercises[column.index].slug)}
+                  to={workOf(learner, paper, exercises[column.index].slug, course)}
                   show={show}
                   most={most}
                   column={column.index + 3}
@@ -189,7 +189,7 @@ function day(iso: string) {
 }
 
 /** Where a learner's work on an exercise is shown. */
-function workOf(learner: Learner, paper: string, exercise: string) {
-  const search = new URLSearchParams({ paper, exercise, name: learner.display_name });
+function workOf(learner: Learner, paper: string, exercise: string, course: string) {
+  const search = new URLSearchParams({ paper, exercise, name: learner.display_name, ...(course && { course }) });
   return `/learners/${learner.name}?${search}`;
 }

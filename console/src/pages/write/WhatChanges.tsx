@@ -59,7 +59,7 @@ export function WhatChanges({ would }: { would: Publication }) {
       {courses.map((course) => (
         <p key={course.slug}>
           {course.title}: {count(course.learners, "learner")};{" "}
-          {course.open ? "the paper is open there, and changes at once." : "the paper is not open there yet."}
+          {course.open ? "the paper has opened there, and changes at once." : "the paper has not opened there yet."}
         </p>
       ))}
     </>
