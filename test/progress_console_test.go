@@ -171,6 +171,7 @@ func TestALearnersTimeline(t *testing.T) {
 	teacher := at(t, demo.InstructorName, demo.InstructorPassword)
 	teacher.takes(step{
 		line: "history --learner " + name + " --paper first-look --exercise names-and-valleys --timeline",
-		says: []string{"run first-look/names-and-valleys done", "(the same text)", "-SELECT name\n", "+SELECT name, valley"},
+		says: []string{"run first-look/names-and-valleys done", "(the same text)", "-SELECT name\n",
+			"+SELECT name, valley"},
 	})
 }

@@ -54,7 +54,8 @@ var examples = map[string]string{
 	"submit": "echo 'SELECT name, valley FROM apiary' | examen submit first-look/1\n" +
 		"examen submit first-look/names-and-valleys answer.sql\nexamen submit first-look answers.sql",
 	"history": "examen history --paper first-look --outcome incorrect\n" +
-		"examen history --learner robin --paper first-look --exercise hives-by-strength --timeline\nexamen history strength --since 2026-09-01\n" +
+		"examen history --learner robin --paper first-look --exercise hives-by-strength --timeline\n" +
+		"examen history strength --since 2026-09-01\n" +
 		"examen history --limit 5 --full",
 	"entry keep":  "examen entry keep 1042 --name 'the long join'\nexamen entry keep 1042 --off",
 	"entry clear": "examen entry clear 1042\nexamen entry clear --paper first-look",

@@ -121,8 +121,8 @@ func keptName(e client.HistoryEntry) string {
 	return e.Name
 }
 
-// writeTimeline prints entries one after another, each with what changed in its text since the one before it at the same
-// exercise.
+// writeTimeline prints entries one after another, each with what changed in its text since the one before it at the
+// same exercise.
 func (p *program) writeTimeline(entries []client.HistoryEntry) {
 	before := map[string]string{}
 	for _, e := range entries {

@@ -5,7 +5,7 @@ import { SqlView } from "../../parts/sql/SqlView";
 import { count, moment, outcomeWord, points, timeLeft } from "../../parts/words";
 import { Lines } from "../paper/Lines";
 
-/** A step of a timeline: what was done, what changed in the text since the step before at the same exercise, and what came. */
+/** A step of a timeline: what was done, what changed since the step before at that exercise, and what came of it. */
 export function Step({ steps, at }: { steps: Entry[]; at: number }) {
   const step = steps[at];
   const before = steps.slice(0, at).findLast((other) => other.paper === step.paper && other.exercise === step.exercise);
