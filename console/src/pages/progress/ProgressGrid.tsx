@@ -19,10 +19,10 @@ interface Props {
   onSort(by: View["sort"]): void;
 }
 
-const names = 190; // pixels: the columns that stay in sight, and the others
+const names = 176; // pixels: the columns that stay in sight, and the others
 const mark = 62;
 const cell = 104;
-const last = 130;
+const last = 112;
 const row = 44;
 const head = 74;
 
