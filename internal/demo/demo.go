@@ -114,7 +114,7 @@ func Fill(ctx context.Context, accounts Accounts, w Work, url string) error {
 	if err := do(ctx, accounts, w, all); err != nil {
 		return err
 	}
-	return groups[0].examine(ctx, hazel, url)
+	return groups[0].examine(ctx, hazel, url, now)
 }
 
 // load loads the pack, unless the service has it.
@@ -220,7 +220,15 @@ func (g *group) toDo(
 var candidates = []string{"alma", "dagny", "idris", "jun", "mara", "viggo"}
 
 // examine has some learners begin the course's examination, unless some have, or it is over.
-func (g *group) examine(ctx context.Context, hazel *client.Client, url string) error {
+func (g *group) examine(ctx context.Context, hazel *client.Client, url string, now time.Time) error {
+	detail, err := client.Read[client.CourseDetail](hazel.GetCourse(ctx, g.slug))
+	if err != nil {
+		return err
+	}
+	at := slices.IndexFunc(detail.Papers, func(p client.CoursePaper) bool { return p.Paper == honeyRoom })
+	if at < 0 || !now.Before(detail.Papers[at].Due) {
+		return nil
+	}
 	begun, err := client.Read[[]client.Candidate](hazel.ListCandidates(ctx, g.slug, honeyRoom))
 	if err != nil || len(begun) > 0 {
 		return err
