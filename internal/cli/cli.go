@@ -139,7 +139,7 @@ Exit codes: 0 done (submit: correct), 1 the answer was not correct, 2 wrong use,
 		p.account(),
 		p.progress(),
 		p.marks(), p.recheck(), p.log(),
-		p.mark(),
+		p.mark(), p.note(), p.dispute(),
 	)
 	p.finish(root)
 	return root

@@ -114,6 +114,17 @@ var examples = map[string]string{
 	"member activate":   "examen member activate bento",
 	"mark set": "examen mark set first-look/3 robin 0.5 --reason 'right but for a typing error'\n" +
 		"examen mark set first-look/3 robin - --reason 'checked again'",
+	"mark undo": "examen mark undo first-look/3 robin",
+	"mark show": "examen mark show first-look/3 robin",
+	"mark list": "examen mark list --course evening-group\nexamen mark list --cause disputed",
+	"mark done": "examen mark done 1\nexamen mark done 1 --undo",
+	"note": "examen note 1042 'Look at what NULL does here.'\n" +
+		"examen note 1042 'Say it with IS NULL.' --at '= NULL'\n" +
+		"examen note 1042 'A skep has no frames: look at what is NULL.' --alike --later",
+	"note list":     "examen note list --paper first-look\nexamen note list --learner robin",
+	"note answer":   "examen note answer 1 'Because a condition with NULL is not true.' --learner robin",
+	"note withdraw": "examen note withdraw 1",
+	"dispute":       "examen dispute first-look/3 'The task does not say whole years.'",
 	"progress": "examen progress first-look\nexamen progress first-look --course evening-group -o csv\n" +
 		"examen progress first-look --group Durn --who at-work --sort mark\n" +
 		"examen progress first-look/2 --course evening-group",
@@ -152,7 +163,8 @@ var arguments = map[string][]wanted{
 	"course archive": {aCourse}, "course delete": {aCourse}, "member change": {aMember}, "member remove": {aMember},
 	"member slips": {aMember}, "member sessions": {aMember}, "member export": {aMember}, "member anonymise": {aMember},
 	"member import": {aFile}, "member reset": {aMember}, "member deactivate": {aMember},
-	"member activate": {aMember}, "mark set": {anAddress, aMember},
+	"member activate": {aMember}, "mark set": {anAddress, aMember}, "mark undo": {anAddress, aMember},
+	"mark show": {anAddress, aMember}, "dispute": {anAddress},
 	"progress": {aPaper}, "marks": {aPaper}, "text show": {aText}, "text save": {aText, aFile},
 	"text rename": {aText}, "text copy": {aText}, "text remove": {aText},
 }
@@ -164,6 +176,7 @@ var choices = map[string][]string{
 	"as":     {"html", "markdown"},
 	"counts": {"best", "last", "first"}, "tell": {"at-once", "after-due", "released"}, "unbounded": {"opens", "due"},
 	"about":  {"accounts", "courses", "papers", "times", "marks"},
+	"cause":  {"rule", "stopped", "disputed", "recheck", "answer"},
 	"output": {"table", "json", "csv"},
 }
 

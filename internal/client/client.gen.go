@@ -425,6 +425,33 @@ func (e PieceKind) Valid() bool {
 	}
 }
 
+// Defines values for ReviewCause.
+const (
+	ReviewAnswer   ReviewCause = "answer"
+	ReviewDisputed ReviewCause = "disputed"
+	ReviewRecheck  ReviewCause = "recheck"
+	ReviewRule     ReviewCause = "rule"
+	ReviewStopped  ReviewCause = "stopped"
+)
+
+// Valid indicates whether the value is a known member of the ReviewCause enum.
+func (e ReviewCause) Valid() bool {
+	switch e {
+	case ReviewAnswer:
+		return true
+	case ReviewDisputed:
+		return true
+	case ReviewRecheck:
+		return true
+	case ReviewRule:
+		return true
+	case ReviewStopped:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Role.
 const (
 	Assistant  Role = "assistant"
@@ -684,24 +711,8 @@ type AddedMember struct {
 // AlikeAttempts defines model for AlikeAttempts.
 type AlikeAttempts struct {
 	Attempts int          `json:"attempts"`
-	Example  AlikeExample `json:"example"`
+	Example  ShownAttempt `json:"example"`
 	Learners int          `json:"learners"`
-}
-
-// AlikeExample defines model for AlikeExample.
-type AlikeExample struct {
-	At          time.Time `json:"at"`
-	Attempt     string    `json:"attempt"`
-	DisplayName string    `json:"display_name"`
-
-	// Error An error (RFC 9457).
-	Error    Problem   `json:"error,omitempty,omitzero"`
-	Findings []Finding `json:"findings"`
-	Learner  string    `json:"learner"`
-
-	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
-	Outcome Outcome `json:"outcome"`
-	Sql     string  `json:"sql"`
 }
 
 // AnswerText defines model for AnswerText.
@@ -1067,6 +1078,19 @@ type DatasetSummary struct {
 	Title  string `json:"title"`
 }
 
+// Dispute defines model for Dispute.
+type Dispute struct {
+	At      time.Time `json:"at"`
+	Attempt string    `json:"attempt"`
+	Reason  string    `json:"reason"`
+
+	// Seen When somebody who teaches had looked.
+	Seen time.Time `json:"seen,omitempty,omitzero"`
+
+	// SeenBy The name to show.
+	SeenBy string `json:"seen_by,omitempty,omitzero"`
+}
+
 // Draft defines model for Draft.
 type Draft struct {
 	Kept time.Time `json:"kept"`
@@ -1111,6 +1135,7 @@ type Exercise struct {
 	// CountsAt When the attempt that counts was received.
 	CountsAt time.Time `json:"counts_at,omitempty,omitzero"`
 	Dataset  string    `json:"dataset"`
+	Dispute  Dispute   `json:"dispute,omitempty,omitzero"`
 	Draft    Draft     `json:"draft,omitempty,omitzero"`
 
 	// Expected The part of the expected result that the exercise shows.
@@ -1122,8 +1147,11 @@ type Exercise struct {
 	Mark Points `json:"mark"`
 
 	// Named The names of columns matter.
-	Named  bool `json:"named,omitempty,omitzero"`
-	Number int  `json:"number"`
+	Named bool `json:"named,omitempty,omitzero"`
+
+	// Notes Those in the margins of the caller's attempts, the latest first.
+	Notes  []Note `json:"notes,omitempty,omitzero"`
+	Number int    `json:"number"`
 
 	// Ordered The order of rows matters.
 	Ordered bool `json:"ordered,omitempty,omitzero"`
@@ -1581,6 +1609,9 @@ type MarkByHand struct {
 	// Course May be left out where it can only be one.
 	Course string `json:"course,omitempty,omitzero"`
 
+	// Last The number of the last mark by hand that the caller knows of, `0` for none: if there is a later one, nothing is set. Without it the mark is set in any case.
+	Last string `json:"last,omitempty,omitzero"`
+
 	// Mark If omitted, the computed mark counts again.
 	Mark *marking.Points `json:"mark,omitempty,omitzero"`
 
@@ -1610,6 +1641,48 @@ type MarkChange struct {
 
 	// Why What was found this time in the attempt that counts.
 	Why string `json:"why,omitempty,omitzero"`
+}
+
+// MarkSet defines model for MarkSet.
+type MarkSet struct {
+	At time.Time `json:"at"`
+
+	// By The name to show.
+	By string `json:"by"`
+	Id string `json:"id"`
+
+	// Mark Absent: the computed mark counts again.
+	Mark   *marking.Points `json:"mark,omitempty,omitzero"`
+	Reason string          `json:"reason,omitempty,omitzero"`
+
+	// Undoes It took back the one before.
+	Undoes bool `json:"undoes,omitempty,omitzero"`
+
+	// Undone It was taken back.
+	Undone bool `json:"undone,omitempty,omitzero"`
+}
+
+// MarksSet defines model for MarksSet.
+type MarksSet struct {
+	ByHand bool `json:"by_hand"`
+
+	// Computed Points or a mark: exact, with as many decimals as it has.
+	Computed Points `json:"computed"`
+
+	// Last The number of the last mark by hand, `0` for none.
+	Last string `json:"last"`
+
+	// Mark What counts.
+	Mark marking.Points `json:"mark"`
+
+	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Outcome Outcome `json:"outcome,omitempty,omitzero"`
+
+	// Points The exercise's.
+	Points marking.Points `json:"points"`
+
+	// Set The first first.
+	Set []MarkSet `json:"set"`
 }
 
 // Member defines model for Member.
@@ -1667,6 +1740,12 @@ type NewCourse struct {
 	Zone string `json:"zone,omitempty,omitzero"`
 }
 
+// NewDispute defines model for NewDispute.
+type NewDispute struct {
+	// Reason What is wrong.
+	Reason string `json:"reason"`
+}
+
 // NewExtension defines model for NewExtension.
 type NewExtension struct {
 	Due   time.Time `json:"due,omitempty,omitzero"`
@@ -1694,6 +1773,30 @@ type NewMember struct {
 
 	// Role If omitted, a learner, or what a member is already.
 	Role Role `json:"role,omitempty,omitzero"`
+}
+
+// NewNote defines model for NewNote.
+type NewNote struct {
+	// Alike It reaches all attempts of the course that are like this one, as on the exercise's page.
+	Alike   bool   `json:"alike,omitempty,omitzero"`
+	Attempt string `json:"attempt"`
+
+	// Later It reaches whoever comes to the same result later.
+	Later bool `json:"later,omitempty,omitzero"`
+
+	// Place A part of a text, in characters counted from 0. Its end is not part of it.
+	Place TextSpan `json:"place,omitempty,omitzero"`
+
+	// Quote Instead of a place: the part of the attempt that it speaks of, as it is written there.
+	Quote string `json:"quote,omitempty,omitzero"`
+	Text  string `json:"text"`
+}
+
+// NewNoteAnswer defines model for NewNoteAnswer.
+type NewNoteAnswer struct {
+	// Learner Who is answered, by whom teaches, where the note reaches several.
+	Learner string `json:"learner,omitempty,omitzero"`
+	Text    string `json:"text"`
 }
 
 // NewNotice defines model for NewNotice.
@@ -1752,6 +1855,70 @@ type NewText struct {
 	Name     string `json:"name"`
 	Revision *int64 `json:"revision,omitempty"`
 	Sql      string `json:"sql"`
+}
+
+// Note defines model for Note.
+type Note struct {
+	At time.Time `json:"at"`
+
+	// By The name to show.
+	By       string `json:"by"`
+	Course   string `json:"course"`
+	Exercise string `json:"exercise"`
+	Id       string `json:"id"`
+
+	// Later It reaches whoever comes to the same result later.
+	Later bool   `json:"later,omitempty,omitzero"`
+	Paper string `json:"paper"`
+
+	// Place A part of a text, in characters counted from 0. Its end is not part of it.
+	Place TextSpan `json:"place,omitempty,omitzero"`
+
+	// Readers Whom it reaches; for a learner the learner alone.
+	Readers []NoteReader `json:"readers"`
+	Text    string       `json:"text"`
+}
+
+// NoteAnswer defines model for NoteAnswer.
+type NoteAnswer struct {
+	At time.Time `json:"at"`
+
+	// By The name to show.
+	By string `json:"by"`
+
+	// Learner It is the learner's own.
+	Learner bool   `json:"learner"`
+	Text    string `json:"text"`
+}
+
+// NotePage defines model for NotePage.
+type NotePage struct {
+	Next  string `json:"next,omitempty,omitzero"`
+	Notes []Note `json:"notes"`
+}
+
+// NoteReader defines model for NoteReader.
+type NoteReader struct {
+	Answers []NoteAnswer `json:"answers"`
+
+	// Attempts The learner's attempts that it reaches.
+	Attempts    []string  `json:"attempts"`
+	DisplayName string    `json:"display_name"`
+	Learner     string    `json:"learner"`
+	Seen        time.Time `json:"seen,omitempty,omitzero"`
+}
+
+// NoteWritten defines model for NoteWritten.
+type NoteWritten struct {
+	Id string `json:"id"`
+
+	// Learners How many it reaches.
+	Learners int `json:"learners"`
+}
+
+// NotesSeen defines model for NotesSeen.
+type NotesSeen struct {
+	Notes []string `json:"notes"`
 }
 
 // Notice defines model for Notice.
@@ -1836,8 +2003,11 @@ type PaperNews struct {
 	Due    time.Time `json:"due,omitempty,omitzero"`
 
 	// Elsewhere The examination was gone on with in another session.
-	Elsewhere bool     `json:"elsewhere,omitempty,omitzero"`
-	Notices   []Notice `json:"notices"`
+	Elsewhere bool `json:"elsewhere,omitempty,omitzero"`
+
+	// Margin Another one whenever the notes in the caller's margins are others.
+	Margin  string   `json:"margin,omitempty,omitzero"`
+	Notices []Notice `json:"notices"`
 
 	// Now The service's time.
 	Now time.Time `json:"now,omitempty,omitzero"`
@@ -2173,6 +2343,50 @@ type Replaced struct {
 	Wrong []TextError `json:"wrong"`
 }
 
+// Review defines model for Review.
+type Review struct {
+	// At Since when it is on the list.
+	At      time.Time    `json:"at"`
+	Attempt ShownAttempt `json:"attempt"`
+	ByHand  bool         `json:"by_hand"`
+
+	// Cause Right rows that a rule rejects, a limit, the learner's word, a mark that a recheck changed, an answer to a note.
+	Cause ReviewCause `json:"cause"`
+
+	// Computed Points or a mark: exact, with as many decimals as it has.
+	Computed Points `json:"computed"`
+	Course   string `json:"course"`
+	Exercise string `json:"exercise"`
+	Id       int64  `json:"id"`
+
+	// LastMark The number of the last mark by hand, `0` for none.
+	LastMark string `json:"last_mark"`
+
+	// Mark What counts.
+	Mark marking.Points `json:"mark"`
+
+	// MarkReason Why the mark was set by hand.
+	MarkReason string `json:"mark_reason,omitempty,omitzero"`
+	Number     int    `json:"number"`
+	Paper      string `json:"paper"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+
+	// Reason The learner's words, or what has changed.
+	Reason string `json:"reason,omitempty,omitzero"`
+	Title  string `json:"title"`
+}
+
+// ReviewCause Right rows that a rule rejects, a limit, the learner's word, a mark that a recheck changed, an answer to a note.
+type ReviewCause string
+
+// Reviews defines model for Reviews.
+type Reviews struct {
+	Next    string   `json:"next,omitempty,omitzero"`
+	Reviews []Review `json:"reviews"`
+}
+
 // Role defines model for Role.
 type Role string
 
@@ -2342,6 +2556,22 @@ type Session struct {
 	Token string `json:"token,omitempty,omitzero"`
 }
 
+// ShownAttempt defines model for ShownAttempt.
+type ShownAttempt struct {
+	At          time.Time `json:"at"`
+	Attempt     string    `json:"attempt"`
+	DisplayName string    `json:"display_name"`
+
+	// Error An error (RFC 9457).
+	Error    Problem   `json:"error,omitempty,omitzero"`
+	Findings []Finding `json:"findings"`
+	Learner  string    `json:"learner"`
+
+	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Outcome Outcome `json:"outcome"`
+	Sql     string  `json:"sql"`
+}
+
 // Sitting One's own examination.
 type Sitting struct {
 	// Begun Absent while it has not begun. It then ends as the paper is due.
@@ -2421,6 +2651,12 @@ type TextError struct {
 
 	// Line In the whole text, from 1.
 	Line int `json:"line"`
+}
+
+// TextSpan A part of a text, in characters counted from 0. Its end is not part of it.
+type TextSpan struct {
+	From int `json:"from"`
+	To   int `json:"to"`
 }
 
 // Tried defines model for Tried.
@@ -2579,6 +2815,12 @@ type InCourse = string
 
 // JobId defines model for jobId.
 type JobId = string
+
+// MarkCourse defines model for markCourse.
+type MarkCourse = string
+
+// NoteNumber defines model for noteNumber.
+type NoteNumber = int64
 
 // PaperSlug defines model for paperSlug.
 type PaperSlug = string
@@ -2786,6 +3028,21 @@ type ListLogParams struct {
 // ListLogParamsFormat defines parameters for ListLog.
 type ListLogParamsFormat string
 
+// ListNotesParams defines parameters for ListNotes.
+type ListNotesParams struct {
+	// Course Only this course's learners.
+	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
+	Paper  string   `form:"paper,omitempty" json:"paper,omitempty,omitzero"`
+
+	// Exercise Needs the paper.
+	Exercise string `form:"exercise,omitempty" json:"exercise,omitempty,omitzero"`
+	Learner  string `form:"learner,omitempty" json:"learner,omitempty,omitzero"`
+	Attempt  int64  `form:"attempt,omitempty" json:"attempt,omitempty,omitzero"`
+
+	// Before The `next` of the page before.
+	Before string `form:"before,omitempty" json:"before,omitempty,omitzero"`
+}
+
 // LoadPackParams defines parameters for LoadPack.
 type LoadPackParams struct {
 	// Check Only check its exercises; nothing is loaded and nothing stays.
@@ -2796,6 +3053,21 @@ type LoadPackParams struct {
 type GetClassParams struct {
 	// Course Only this course's learners.
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
+}
+
+// UndoMarkParams defines parameters for UndoMark.
+type UndoMarkParams struct {
+	// Course May be left out where it can only be one.
+	Course MarkCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
+
+	// Last The number of the last mark by hand that the caller knows of: if there is a later one, nothing is taken back.
+	Last string `form:"last,omitempty" json:"last,omitempty,omitzero"`
+}
+
+// GetMarksSetParams defines parameters for GetMarksSet.
+type GetMarksSetParams struct {
+	// Course May be left out where it can only be one.
+	Course MarkCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
 }
 
 // GetPaperFileParams defines parameters for GetPaperFile.
@@ -2834,6 +3106,17 @@ type RemovePartParams struct {
 	Revision int64 `form:"revision" json:"revision"`
 }
 
+// ListReviewsParams defines parameters for ListReviews.
+type ListReviewsParams struct {
+	// Course Only this course's learners.
+	Course InCourse    `form:"course,omitempty" json:"course,omitempty,omitzero"`
+	Paper  string      `form:"paper,omitempty" json:"paper,omitempty,omitzero"`
+	Cause  ReviewCause `form:"cause,omitempty" json:"cause,omitempty,omitzero"`
+
+	// After The `next` of the page before.
+	After string `form:"after,omitempty" json:"after,omitempty,omitzero"`
+}
+
 // ExportRunParams defines parameters for ExportRun.
 type ExportRunParams struct {
 	// Format `json` has the columns, and numbers and booleans as such; `lines` has each row on a line, as a list of texts or null.
@@ -2851,6 +3134,9 @@ type CreateAccountJSONRequestBody = NewAccount
 
 // SetActiveJSONRequestBody defines body for SetActive for application/json ContentType.
 type SetActiveJSONRequestBody = Active
+
+// DisputeJSONRequestBody defines body for Dispute for application/json ContentType.
+type DisputeJSONRequestBody = NewDispute
 
 // CreateCourseJSONRequestBody defines body for CreateCourse for application/json ContentType.
 type CreateCourseJSONRequestBody = NewCourse
@@ -2899,6 +3185,15 @@ type UseBuildJSONRequestBody = BuildChoice
 
 // KeepEntryJSONRequestBody defines body for KeepEntry for application/json ContentType.
 type KeepEntryJSONRequestBody = Keeping
+
+// WriteNoteJSONRequestBody defines body for WriteNote for application/json ContentType.
+type WriteNoteJSONRequestBody = NewNote
+
+// SeeNotesJSONRequestBody defines body for SeeNotes for application/json ContentType.
+type SeeNotesJSONRequestBody = NotesSeen
+
+// AnswerNoteJSONRequestBody defines body for AnswerNote for application/json ContentType.
+type AnswerNoteJSONRequestBody = NewNoteAnswer
 
 // LoadPackMultipartRequestBody defines body for LoadPack for multipart/form-data ContentType.
 type LoadPackMultipartRequestBody = Files
@@ -3089,6 +3384,25 @@ type ClientInterface interface {
 	//
 	// Corresponds with DELETE /api/accounts/{account}/sessions/{session} (the `EndSession` operationId).
 	EndSession(ctx context.Context, account AccountName, session string, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// WithdrawDispute Take back what one disputed, as long as nobody has looked.
+	//
+	// Corresponds with DELETE /api/attempts/{attempt}/dispute (the `WithdrawDispute` operationId).
+	WithdrawDispute(ctx context.Context, attempt int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DisputeWithBody Say that what came of one's own attempt is wrong. It comes on the marking list.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/attempts/{attempt}/dispute (the `Dispute` operationId).
+	DisputeWithBody(ctx context.Context, attempt int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Dispute Say that what came of one's own attempt is wrong. It comes on the marking list.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/attempts/{attempt}/dispute (the `Dispute` operationId).
+	Dispute(ctx context.Context, attempt int64, body DisputeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListCourses One's courses; for administrators all. For instructors and assistants.
 	//
@@ -3418,6 +3732,58 @@ type ClientInterface interface {
 	// Corresponds with GET /api/marks (the `ListOwnMarks` operationId).
 	ListOwnMarks(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListNotes The notes in the margins of attempts, the latest first. For learners those that reach them; for instructors and assistants those of their courses.
+	//
+	// Corresponds with GET /api/notes (the `ListNotes` operationId).
+	ListNotes(ctx context.Context, params *ListNotesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// WriteNoteWithBody Write a note in the margin of an attempt, or of all that are like it. For instructors and assistants of the course.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/notes (the `WriteNote` operationId).
+	WriteNoteWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// WriteNote Write a note in the margin of an attempt, or of all that are like it. For instructors and assistants of the course.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/notes (the `WriteNote` operationId).
+	WriteNote(ctx context.Context, body WriteNoteJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SeeNotesWithBody Tell that one has had notes before one's eyes.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/notes/seen (the `SeeNotes` operationId).
+	SeeNotesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SeeNotes Tell that one has had notes before one's eyes.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/notes/seen (the `SeeNotes` operationId).
+	SeeNotes(ctx context.Context, body SeeNotesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// WithdrawNote Take a note back. For who wrote it, and for instructors of the course.
+	//
+	// Corresponds with DELETE /api/notes/{note} (the `WithdrawNote` operationId).
+	WithdrawNote(ctx context.Context, note NoteNumber, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AnswerNoteWithBody Answer a note that one was written, or a learner's answer to one.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/notes/{note}/answers (the `AnswerNote` operationId).
+	AnswerNoteWithBody(ctx context.Context, note NoteNumber, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AnswerNote Answer a note that one was written, or a learner's answer to one.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/notes/{note}/answers (the `AnswerNote` operationId).
+	AnswerNote(ctx context.Context, note NoteNumber, body AnswerNoteJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListPacks The packs that are loaded. For instructors.
 	//
 	// Corresponds with GET /api/packs (the `ListPacks` operationId).
@@ -3506,6 +3872,16 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/draft (the `KeepDraft` operationId).
 	KeepDraft(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, body KeepDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// UndoMark Take back the last mark that was set by hand - what counted before counts again. For instructors of the course.
+	//
+	// Corresponds with DELETE /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `UndoMark` operationId).
+	UndoMark(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, params *UndoMarkParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetMarksSet The marks of a learner's work on an exercise - what is computed, and what was set by hand, when, why and by whom. For instructors and assistants.
+	//
+	// Corresponds with GET /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `GetMarksSet` operationId).
+	GetMarksSet(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, params *GetMarksSetParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SetMarkWithBody Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
 	//
@@ -3761,6 +4137,21 @@ type ClientInterface interface {
 	// Corresponds with PUT /api/preferences (the `SetPreferences` operationId).
 	SetPreferences(ctx context.Context, body SetPreferencesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListReviews The marking list - attempts that need somebody's eye, those that have waited longest first. For instructors and assistants.
+	//
+	// Corresponds with GET /api/reviews (the `ListReviews` operationId).
+	ListReviews(ctx context.Context, params *ListReviewsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReopenReview Put an attempt back on the marking list. For instructors and assistants of the course.
+	//
+	// Corresponds with DELETE /api/reviews/{review}/done (the `ReopenReview` operationId).
+	ReopenReview(ctx context.Context, review int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// FinishReview Take an attempt off the marking list - it stands as it is. For instructors and assistants of the course.
+	//
+	// Corresponds with PUT /api/reviews/{review}/done (the `FinishReview` operationId).
+	FinishReview(ctx context.Context, review int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// RunWithBody Run a query for an exercise, a paper or a dataset, and return its rows.
 	//
 	// Takes any type of body and a specified content type.
@@ -3976,6 +4367,55 @@ func (c *Client) ListSessions(ctx context.Context, account AccountName, reqEdito
 // Corresponds with DELETE /api/accounts/{account}/sessions/{session} (the `EndSession` operationId).
 func (c *Client) EndSession(ctx context.Context, account AccountName, session string, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewEndSessionRequest(c.Server, account, session)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// WithdrawDispute Take back what one disputed, as long as nobody has looked.
+//
+// Corresponds with DELETE /api/attempts/{attempt}/dispute (the `WithdrawDispute` operationId).
+func (c *Client) WithdrawDispute(ctx context.Context, attempt int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewWithdrawDisputeRequest(c.Server, attempt)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DisputeWithBody Say that what came of one's own attempt is wrong. It comes on the marking list.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/attempts/{attempt}/dispute (the `Dispute` operationId).
+func (c *Client) DisputeWithBody(ctx context.Context, attempt int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDisputeRequestWithBody(c.Server, attempt, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Dispute Say that what came of one's own attempt is wrong. It comes on the marking list.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/attempts/{attempt}/dispute (the `Dispute` operationId).
+func (c *Client) Dispute(ctx context.Context, attempt int64, body DisputeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDisputeRequest(c.Server, attempt, body)
 	if err != nil {
 		return nil, err
 	}
@@ -4854,6 +5294,138 @@ func (c *Client) ListOwnMarks(ctx context.Context, reqEditors ...RequestEditorFn
 	return c.Client.Do(req)
 }
 
+// ListNotes The notes in the margins of attempts, the latest first. For learners those that reach them; for instructors and assistants those of their courses.
+//
+// Corresponds with GET /api/notes (the `ListNotes` operationId).
+func (c *Client) ListNotes(ctx context.Context, params *ListNotesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListNotesRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// WriteNoteWithBody Write a note in the margin of an attempt, or of all that are like it. For instructors and assistants of the course.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/notes (the `WriteNote` operationId).
+func (c *Client) WriteNoteWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewWriteNoteRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// WriteNote Write a note in the margin of an attempt, or of all that are like it. For instructors and assistants of the course.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/notes (the `WriteNote` operationId).
+func (c *Client) WriteNote(ctx context.Context, body WriteNoteJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewWriteNoteRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SeeNotesWithBody Tell that one has had notes before one's eyes.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/notes/seen (the `SeeNotes` operationId).
+func (c *Client) SeeNotesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSeeNotesRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SeeNotes Tell that one has had notes before one's eyes.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/notes/seen (the `SeeNotes` operationId).
+func (c *Client) SeeNotes(ctx context.Context, body SeeNotesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSeeNotesRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// WithdrawNote Take a note back. For who wrote it, and for instructors of the course.
+//
+// Corresponds with DELETE /api/notes/{note} (the `WithdrawNote` operationId).
+func (c *Client) WithdrawNote(ctx context.Context, note NoteNumber, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewWithdrawNoteRequest(c.Server, note)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AnswerNoteWithBody Answer a note that one was written, or a learner's answer to one.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/notes/{note}/answers (the `AnswerNote` operationId).
+func (c *Client) AnswerNoteWithBody(ctx context.Context, note NoteNumber, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAnswerNoteRequestWithBody(c.Server, note, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AnswerNote Answer a note that one was written, or a learner's answer to one.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/notes/{note}/answers (the `AnswerNote` operationId).
+func (c *Client) AnswerNote(ctx context.Context, note NoteNumber, body AnswerNoteJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAnswerNoteRequest(c.Server, note, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListPacks The packs that are loaded. For instructors.
 //
 // Corresponds with GET /api/packs (the `ListPacks` operationId).
@@ -5083,6 +5655,36 @@ func (c *Client) KeepDraftWithBody(ctx context.Context, paper PaperSlug, exercis
 // Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/draft (the `KeepDraft` operationId).
 func (c *Client) KeepDraft(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, body KeepDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewKeepDraftRequest(c.Server, paper, exercise, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// UndoMark Take back the last mark that was set by hand - what counted before counts again. For instructors of the course.
+//
+// Corresponds with DELETE /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `UndoMark` operationId).
+func (c *Client) UndoMark(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, params *UndoMarkParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUndoMarkRequest(c.Server, paper, exercise, learner, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetMarksSet The marks of a learner's work on an exercise - what is computed, and what was set by hand, when, why and by whom. For instructors and assistants.
+//
+// Corresponds with GET /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `GetMarksSet` operationId).
+func (c *Client) GetMarksSet(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, params *GetMarksSetParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetMarksSetRequest(c.Server, paper, exercise, learner, params)
 	if err != nil {
 		return nil, err
 	}
@@ -5747,6 +6349,51 @@ func (c *Client) SetPreferences(ctx context.Context, body SetPreferencesJSONRequ
 	return c.Client.Do(req)
 }
 
+// ListReviews The marking list - attempts that need somebody's eye, those that have waited longest first. For instructors and assistants.
+//
+// Corresponds with GET /api/reviews (the `ListReviews` operationId).
+func (c *Client) ListReviews(ctx context.Context, params *ListReviewsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListReviewsRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReopenReview Put an attempt back on the marking list. For instructors and assistants of the course.
+//
+// Corresponds with DELETE /api/reviews/{review}/done (the `ReopenReview` operationId).
+func (c *Client) ReopenReview(ctx context.Context, review int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReopenReviewRequest(c.Server, review)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// FinishReview Take an attempt off the marking list - it stands as it is. For instructors and assistants of the course.
+//
+// Corresponds with PUT /api/reviews/{review}/done (the `FinishReview` operationId).
+func (c *Client) FinishReview(ctx context.Context, review int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewFinishReviewRequest(c.Server, review)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // RunWithBody Run a query for an exercise, a paper or a dataset, and return its rows.
 //
 // Takes any type of body and a specified content type.
@@ -6241,6 +6888,87 @@ func NewEndSessionRequest(server string, account AccountName, session string) (*
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewWithdrawDisputeRequest constructs an http.Request for the WithdrawDispute method
+func NewWithdrawDisputeRequest(server string, attempt int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "attempt", attempt, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/attempts/%s/dispute", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewDisputeRequest calls the generic Dispute builder with application/json body
+func NewDisputeRequest(server string, attempt int64, body DisputeJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewDisputeRequestWithBody(server, attempt, "application/json", bodyReader)
+}
+
+// NewDisputeRequestWithBody constructs an http.Request for the Dispute method, with any body, and a specified content type
+func NewDisputeRequestWithBody(server string, attempt int64, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "attempt", attempt, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/attempts/%s/dispute", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -8485,6 +9213,257 @@ func NewListOwnMarksRequest(server string) (*http.Request, error) {
 	return req, nil
 }
 
+// NewListNotesRequest constructs an http.Request for the ListNotes method
+func NewListNotesRequest(server string, params *ListNotesParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/notes")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "course", params.Course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "paper", params.Paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "exercise", params.Exercise, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "learner", params.Learner, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "attempt", params.Attempt, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "before", params.Before, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewWriteNoteRequest calls the generic WriteNote builder with application/json body
+func NewWriteNoteRequest(server string, body WriteNoteJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewWriteNoteRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewWriteNoteRequestWithBody constructs an http.Request for the WriteNote method, with any body, and a specified content type
+func NewWriteNoteRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/notes")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewSeeNotesRequest calls the generic SeeNotes builder with application/json body
+func NewSeeNotesRequest(server string, body SeeNotesJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSeeNotesRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewSeeNotesRequestWithBody constructs an http.Request for the SeeNotes method, with any body, and a specified content type
+func NewSeeNotesRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/notes/seen")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewWithdrawNoteRequest constructs an http.Request for the WithdrawNote method
+func NewWithdrawNoteRequest(server string, note NoteNumber) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "note", note, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/notes/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewAnswerNoteRequest calls the generic AnswerNote builder with application/json body
+func NewAnswerNoteRequest(server string, note NoteNumber, body AnswerNoteJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAnswerNoteRequestWithBody(server, note, "application/json", bodyReader)
+}
+
+// NewAnswerNoteRequestWithBody constructs an http.Request for the AnswerNote method, with any body, and a specified content type
+func NewAnswerNoteRequestWithBody(server string, note NoteNumber, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "note", note, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/notes/%s/answers", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListPacksRequest constructs an http.Request for the ListPacks method
 func NewListPacksRequest(server string) (*http.Request, error) {
 	var err error
@@ -8976,6 +9955,156 @@ func NewKeepDraftRequestWithBody(server string, paper PaperSlug, exercise Exerci
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewUndoMarkRequest constructs an http.Request for the UndoMark method
+func NewUndoMarkRequest(server string, paper PaperSlug, exercise ExerciseSlug, learner string, params *UndoMarkParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "exercise", exercise, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "learner", learner, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/exercises/%s/marks/%s", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "course", params.Course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "last", params.Last, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetMarksSetRequest constructs an http.Request for the GetMarksSet method
+func NewGetMarksSetRequest(server string, paper PaperSlug, exercise ExerciseSlug, learner string, params *GetMarksSetParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "exercise", exercise, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "learner", learner, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/exercises/%s/marks/%s", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "course", params.Course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -10234,6 +11363,148 @@ func NewSetPreferencesRequestWithBody(server string, contentType string, body io
 	return req, nil
 }
 
+// NewListReviewsRequest constructs an http.Request for the ListReviews method
+func NewListReviewsRequest(server string, params *ListReviewsParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/reviews")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "course", params.Course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "paper", params.Paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cause", params.Cause, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "after", params.After, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewReopenReviewRequest constructs an http.Request for the ReopenReview method
+func NewReopenReviewRequest(server string, review int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "review", review, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/reviews/%s/done", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewFinishReviewRequest constructs an http.Request for the FinishReview method
+func NewFinishReviewRequest(server string, review int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "review", review, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/reviews/%s/done", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewRunRequest calls the generic Run builder with application/json body
 func NewRunRequest(server string, body RunJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -10688,6 +11959,27 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with DELETE /api/accounts/{account}/sessions/{session} (the `EndSession` operationId).
 	EndSessionWithResponse(ctx context.Context, account AccountName, session string, reqEditors ...RequestEditorFn) (*EndSessionResponse, error)
 
+	// WithdrawDisputeWithResponse Take back what one disputed, as long as nobody has looked.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/attempts/{attempt}/dispute (the `WithdrawDispute` operationId).
+	WithdrawDisputeWithResponse(ctx context.Context, attempt int64, reqEditors ...RequestEditorFn) (*WithdrawDisputeResponse, error)
+
+	// DisputeWithBodyWithResponse Say that what came of one's own attempt is wrong. It comes on the marking list.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/attempts/{attempt}/dispute (the `Dispute` operationId).
+	DisputeWithBodyWithResponse(ctx context.Context, attempt int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*DisputeResponse, error)
+
+	// DisputeWithResponse Say that what came of one's own attempt is wrong. It comes on the marking list.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/attempts/{attempt}/dispute (the `Dispute` operationId).
+	DisputeWithResponse(ctx context.Context, attempt int64, body DisputeJSONRequestBody, reqEditors ...RequestEditorFn) (*DisputeResponse, error)
+
 	// ListCoursesWithResponse One's courses; for administrators all. For instructors and assistants.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -11066,6 +12358,62 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/marks (the `ListOwnMarks` operationId).
 	ListOwnMarksWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListOwnMarksResponse, error)
 
+	// ListNotesWithResponse The notes in the margins of attempts, the latest first. For learners those that reach them; for instructors and assistants those of their courses.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/notes (the `ListNotes` operationId).
+	ListNotesWithResponse(ctx context.Context, params *ListNotesParams, reqEditors ...RequestEditorFn) (*ListNotesResponse, error)
+
+	// WriteNoteWithBodyWithResponse Write a note in the margin of an attempt, or of all that are like it. For instructors and assistants of the course.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/notes (the `WriteNote` operationId).
+	WriteNoteWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*WriteNoteResponse, error)
+
+	// WriteNoteWithResponse Write a note in the margin of an attempt, or of all that are like it. For instructors and assistants of the course.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/notes (the `WriteNote` operationId).
+	WriteNoteWithResponse(ctx context.Context, body WriteNoteJSONRequestBody, reqEditors ...RequestEditorFn) (*WriteNoteResponse, error)
+
+	// SeeNotesWithBodyWithResponse Tell that one has had notes before one's eyes.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/notes/seen (the `SeeNotes` operationId).
+	SeeNotesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SeeNotesResponse, error)
+
+	// SeeNotesWithResponse Tell that one has had notes before one's eyes.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/notes/seen (the `SeeNotes` operationId).
+	SeeNotesWithResponse(ctx context.Context, body SeeNotesJSONRequestBody, reqEditors ...RequestEditorFn) (*SeeNotesResponse, error)
+
+	// WithdrawNoteWithResponse Take a note back. For who wrote it, and for instructors of the course.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/notes/{note} (the `WithdrawNote` operationId).
+	WithdrawNoteWithResponse(ctx context.Context, note NoteNumber, reqEditors ...RequestEditorFn) (*WithdrawNoteResponse, error)
+
+	// AnswerNoteWithBodyWithResponse Answer a note that one was written, or a learner's answer to one.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/notes/{note}/answers (the `AnswerNote` operationId).
+	AnswerNoteWithBodyWithResponse(ctx context.Context, note NoteNumber, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AnswerNoteResponse, error)
+
+	// AnswerNoteWithResponse Answer a note that one was written, or a learner's answer to one.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/notes/{note}/answers (the `AnswerNote` operationId).
+	AnswerNoteWithResponse(ctx context.Context, note NoteNumber, body AnswerNoteJSONRequestBody, reqEditors ...RequestEditorFn) (*AnswerNoteResponse, error)
+
 	// ListPacksWithResponse The packs that are loaded. For instructors.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -11170,6 +12518,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /api/papers/{paper}/exercises/{exercise}/draft (the `KeepDraft` operationId).
 	KeepDraftWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, body KeepDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*KeepDraftResponse, error)
+
+	// UndoMarkWithResponse Take back the last mark that was set by hand - what counted before counts again. For instructors of the course.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `UndoMark` operationId).
+	UndoMarkWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, params *UndoMarkParams, reqEditors ...RequestEditorFn) (*UndoMarkResponse, error)
+
+	// GetMarksSetWithResponse The marks of a learner's work on an exercise - what is computed, and what was set by hand, when, why and by whom. For instructors and assistants.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `GetMarksSet` operationId).
+	GetMarksSetWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, params *GetMarksSetParams, reqEditors ...RequestEditorFn) (*GetMarksSetResponse, error)
 
 	// SetMarkWithBodyWithResponse Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
 	//
@@ -11450,6 +12812,27 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /api/preferences (the `SetPreferences` operationId).
 	SetPreferencesWithResponse(ctx context.Context, body SetPreferencesJSONRequestBody, reqEditors ...RequestEditorFn) (*SetPreferencesResponse, error)
+
+	// ListReviewsWithResponse The marking list - attempts that need somebody's eye, those that have waited longest first. For instructors and assistants.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/reviews (the `ListReviews` operationId).
+	ListReviewsWithResponse(ctx context.Context, params *ListReviewsParams, reqEditors ...RequestEditorFn) (*ListReviewsResponse, error)
+
+	// ReopenReviewWithResponse Put an attempt back on the marking list. For instructors and assistants of the course.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/reviews/{review}/done (the `ReopenReview` operationId).
+	ReopenReviewWithResponse(ctx context.Context, review int64, reqEditors ...RequestEditorFn) (*ReopenReviewResponse, error)
+
+	// FinishReviewWithResponse Take an attempt off the marking list - it stands as it is. For instructors and assistants of the course.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/reviews/{review}/done (the `FinishReview` operationId).
+	FinishReviewWithResponse(ctx context.Context, review int64, reqEditors ...RequestEditorFn) (*FinishReviewResponse, error)
 
 	// RunWithBodyWithResponse Run a query for an exercise, a paper or a dataset, and return its rows.
 	//
@@ -11866,6 +13249,88 @@ func (r EndSessionResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r EndSessionResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type WithdrawDisputeResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r WithdrawDisputeResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r WithdrawDisputeResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r WithdrawDisputeResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r WithdrawDisputeResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r WithdrawDisputeResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type DisputeResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DisputeResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DisputeResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DisputeResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DisputeResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DisputeResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -13791,6 +15256,225 @@ func (r ListOwnMarksResponse) ContentType() string {
 	return ""
 }
 
+type ListNotesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *NotePage
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListNotesResponse) GetJSON200() *NotePage {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListNotesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListNotesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListNotesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListNotesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListNotesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type WriteNoteResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *NoteWritten
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r WriteNoteResponse) GetJSON201() *NoteWritten {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r WriteNoteResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r WriteNoteResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r WriteNoteResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r WriteNoteResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r WriteNoteResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SeeNotesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SeeNotesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SeeNotesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SeeNotesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SeeNotesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SeeNotesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type WithdrawNoteResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r WithdrawNoteResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r WithdrawNoteResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r WithdrawNoteResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r WithdrawNoteResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r WithdrawNoteResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AnswerNoteResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AnswerNoteResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AnswerNoteResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AnswerNoteResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AnswerNoteResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AnswerNoteResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListPacksResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -14353,11 +16037,114 @@ func (r KeepDraftResponse) ContentType() string {
 	return ""
 }
 
+type UndoMarkResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *MarksSet
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r UndoMarkResponse) GetJSON200() *MarksSet {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r UndoMarkResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r UndoMarkResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r UndoMarkResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r UndoMarkResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r UndoMarkResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetMarksSetResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *MarksSet
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetMarksSetResponse) GetJSON200() *MarksSet {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetMarksSetResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetMarksSetResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetMarksSetResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetMarksSetResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetMarksSetResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type SetMarkResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *MarksSet
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SetMarkResponse) GetJSON200() *MarksSet {
+	return r.JSON200
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
@@ -15593,6 +17380,136 @@ func (r SetPreferencesResponse) ContentType() string {
 	return ""
 }
 
+type ListReviewsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Reviews
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListReviewsResponse) GetJSON200() *Reviews {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListReviewsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListReviewsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListReviewsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListReviewsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListReviewsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ReopenReviewResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReopenReviewResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReopenReviewResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReopenReviewResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReopenReviewResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReopenReviewResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type FinishReviewResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r FinishReviewResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r FinishReviewResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r FinishReviewResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r FinishReviewResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r FinishReviewResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type RunResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -16133,6 +18050,45 @@ func (c *ClientWithResponses) EndSessionWithResponse(ctx context.Context, accoun
 		return nil, err
 	}
 	return ParseEndSessionResponse(rsp)
+}
+
+// WithdrawDisputeWithResponse Take back what one disputed, as long as nobody has looked.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/attempts/{attempt}/dispute (the `WithdrawDispute` operationId).
+func (c *ClientWithResponses) WithdrawDisputeWithResponse(ctx context.Context, attempt int64, reqEditors ...RequestEditorFn) (*WithdrawDisputeResponse, error) {
+	rsp, err := c.WithdrawDispute(ctx, attempt, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseWithdrawDisputeResponse(rsp)
+}
+
+// DisputeWithBodyWithResponse Say that what came of one's own attempt is wrong. It comes on the marking list.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/attempts/{attempt}/dispute (the `Dispute` operationId).
+func (c *ClientWithResponses) DisputeWithBodyWithResponse(ctx context.Context, attempt int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*DisputeResponse, error) {
+	rsp, err := c.DisputeWithBody(ctx, attempt, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDisputeResponse(rsp)
+}
+
+// DisputeWithResponse Say that what came of one's own attempt is wrong. It comes on the marking list.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/attempts/{attempt}/dispute (the `Dispute` operationId).
+func (c *ClientWithResponses) DisputeWithResponse(ctx context.Context, attempt int64, body DisputeJSONRequestBody, reqEditors ...RequestEditorFn) (*DisputeResponse, error) {
+	rsp, err := c.Dispute(ctx, attempt, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDisputeResponse(rsp)
 }
 
 // ListCoursesWithResponse One's courses; for administrators all. For instructors and assistants.
@@ -16837,6 +18793,110 @@ func (c *ClientWithResponses) ListOwnMarksWithResponse(ctx context.Context, reqE
 	return ParseListOwnMarksResponse(rsp)
 }
 
+// ListNotesWithResponse The notes in the margins of attempts, the latest first. For learners those that reach them; for instructors and assistants those of their courses.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/notes (the `ListNotes` operationId).
+func (c *ClientWithResponses) ListNotesWithResponse(ctx context.Context, params *ListNotesParams, reqEditors ...RequestEditorFn) (*ListNotesResponse, error) {
+	rsp, err := c.ListNotes(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListNotesResponse(rsp)
+}
+
+// WriteNoteWithBodyWithResponse Write a note in the margin of an attempt, or of all that are like it. For instructors and assistants of the course.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/notes (the `WriteNote` operationId).
+func (c *ClientWithResponses) WriteNoteWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*WriteNoteResponse, error) {
+	rsp, err := c.WriteNoteWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseWriteNoteResponse(rsp)
+}
+
+// WriteNoteWithResponse Write a note in the margin of an attempt, or of all that are like it. For instructors and assistants of the course.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/notes (the `WriteNote` operationId).
+func (c *ClientWithResponses) WriteNoteWithResponse(ctx context.Context, body WriteNoteJSONRequestBody, reqEditors ...RequestEditorFn) (*WriteNoteResponse, error) {
+	rsp, err := c.WriteNote(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseWriteNoteResponse(rsp)
+}
+
+// SeeNotesWithBodyWithResponse Tell that one has had notes before one's eyes.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/notes/seen (the `SeeNotes` operationId).
+func (c *ClientWithResponses) SeeNotesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SeeNotesResponse, error) {
+	rsp, err := c.SeeNotesWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSeeNotesResponse(rsp)
+}
+
+// SeeNotesWithResponse Tell that one has had notes before one's eyes.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/notes/seen (the `SeeNotes` operationId).
+func (c *ClientWithResponses) SeeNotesWithResponse(ctx context.Context, body SeeNotesJSONRequestBody, reqEditors ...RequestEditorFn) (*SeeNotesResponse, error) {
+	rsp, err := c.SeeNotes(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSeeNotesResponse(rsp)
+}
+
+// WithdrawNoteWithResponse Take a note back. For who wrote it, and for instructors of the course.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/notes/{note} (the `WithdrawNote` operationId).
+func (c *ClientWithResponses) WithdrawNoteWithResponse(ctx context.Context, note NoteNumber, reqEditors ...RequestEditorFn) (*WithdrawNoteResponse, error) {
+	rsp, err := c.WithdrawNote(ctx, note, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseWithdrawNoteResponse(rsp)
+}
+
+// AnswerNoteWithBodyWithResponse Answer a note that one was written, or a learner's answer to one.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/notes/{note}/answers (the `AnswerNote` operationId).
+func (c *ClientWithResponses) AnswerNoteWithBodyWithResponse(ctx context.Context, note NoteNumber, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AnswerNoteResponse, error) {
+	rsp, err := c.AnswerNoteWithBody(ctx, note, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAnswerNoteResponse(rsp)
+}
+
+// AnswerNoteWithResponse Answer a note that one was written, or a learner's answer to one.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/notes/{note}/answers (the `AnswerNote` operationId).
+func (c *ClientWithResponses) AnswerNoteWithResponse(ctx context.Context, note NoteNumber, body AnswerNoteJSONRequestBody, reqEditors ...RequestEditorFn) (*AnswerNoteResponse, error) {
+	rsp, err := c.AnswerNote(ctx, note, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAnswerNoteResponse(rsp)
+}
+
 // ListPacksWithResponse The packs that are loaded. For instructors.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -17030,6 +19090,32 @@ func (c *ClientWithResponses) KeepDraftWithResponse(ctx context.Context, paper P
 		return nil, err
 	}
 	return ParseKeepDraftResponse(rsp)
+}
+
+// UndoMarkWithResponse Take back the last mark that was set by hand - what counted before counts again. For instructors of the course.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `UndoMark` operationId).
+func (c *ClientWithResponses) UndoMarkWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, params *UndoMarkParams, reqEditors ...RequestEditorFn) (*UndoMarkResponse, error) {
+	rsp, err := c.UndoMark(ctx, paper, exercise, learner, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUndoMarkResponse(rsp)
+}
+
+// GetMarksSetWithResponse The marks of a learner's work on an exercise - what is computed, and what was set by hand, when, why and by whom. For instructors and assistants.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/papers/{paper}/exercises/{exercise}/marks/{learner} (the `GetMarksSet` operationId).
+func (c *ClientWithResponses) GetMarksSetWithResponse(ctx context.Context, paper PaperSlug, exercise ExerciseSlug, learner string, params *GetMarksSetParams, reqEditors ...RequestEditorFn) (*GetMarksSetResponse, error) {
+	rsp, err := c.GetMarksSet(ctx, paper, exercise, learner, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetMarksSetResponse(rsp)
 }
 
 // SetMarkWithBodyWithResponse Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
@@ -17552,6 +19638,45 @@ func (c *ClientWithResponses) SetPreferencesWithResponse(ctx context.Context, bo
 	return ParseSetPreferencesResponse(rsp)
 }
 
+// ListReviewsWithResponse The marking list - attempts that need somebody's eye, those that have waited longest first. For instructors and assistants.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/reviews (the `ListReviews` operationId).
+func (c *ClientWithResponses) ListReviewsWithResponse(ctx context.Context, params *ListReviewsParams, reqEditors ...RequestEditorFn) (*ListReviewsResponse, error) {
+	rsp, err := c.ListReviews(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListReviewsResponse(rsp)
+}
+
+// ReopenReviewWithResponse Put an attempt back on the marking list. For instructors and assistants of the course.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/reviews/{review}/done (the `ReopenReview` operationId).
+func (c *ClientWithResponses) ReopenReviewWithResponse(ctx context.Context, review int64, reqEditors ...RequestEditorFn) (*ReopenReviewResponse, error) {
+	rsp, err := c.ReopenReview(ctx, review, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReopenReviewResponse(rsp)
+}
+
+// FinishReviewWithResponse Take an attempt off the marking list - it stands as it is. For instructors and assistants of the course.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/reviews/{review}/done (the `FinishReview` operationId).
+func (c *ClientWithResponses) FinishReviewWithResponse(ctx context.Context, review int64, reqEditors ...RequestEditorFn) (*FinishReviewResponse, error) {
+	rsp, err := c.FinishReview(ctx, review, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseFinishReviewResponse(rsp)
+}
+
 // RunWithBodyWithResponse Run a query for an exercise, a paper or a dataset, and return its rows.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -17931,6 +20056,64 @@ func ParseEndSessionResponse(rsp *http.Response) (*EndSessionResponse, error) {
 	}
 
 	response := &EndSessionResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseWithdrawDisputeResponse parses an HTTP response from a WithdrawDisputeWithResponse call
+func ParseWithdrawDisputeResponse(rsp *http.Response) (*WithdrawDisputeResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &WithdrawDisputeResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseDisputeResponse parses an HTTP response from a DisputeWithResponse call
+func ParseDisputeResponse(rsp *http.Response) (*DisputeResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DisputeResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
@@ -19282,6 +21465,159 @@ func ParseListOwnMarksResponse(rsp *http.Response) (*ListOwnMarksResponse, error
 	return response, nil
 }
 
+// ParseListNotesResponse parses an HTTP response from a ListNotesWithResponse call
+func ParseListNotesResponse(rsp *http.Response) (*ListNotesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListNotesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest NotePage
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseWriteNoteResponse parses an HTTP response from a WriteNoteWithResponse call
+func ParseWriteNoteResponse(rsp *http.Response) (*WriteNoteResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &WriteNoteResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest NoteWritten
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSeeNotesResponse parses an HTTP response from a SeeNotesWithResponse call
+func ParseSeeNotesResponse(rsp *http.Response) (*SeeNotesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SeeNotesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseWithdrawNoteResponse parses an HTTP response from a WithdrawNoteWithResponse call
+func ParseWithdrawNoteResponse(rsp *http.Response) (*WithdrawNoteResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &WithdrawNoteResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAnswerNoteResponse parses an HTTP response from a AnswerNoteWithResponse call
+func ParseAnswerNoteResponse(rsp *http.Response) (*AnswerNoteResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AnswerNoteResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListPacksResponse parses an HTTP response from a ListPacksWithResponse call
 func ParseListPacksResponse(rsp *http.Response) (*ListPacksResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -19664,6 +22000,72 @@ func ParseKeepDraftResponse(rsp *http.Response) (*KeepDraftResponse, error) {
 	return response, nil
 }
 
+// ParseUndoMarkResponse parses an HTTP response from a UndoMarkWithResponse call
+func ParseUndoMarkResponse(rsp *http.Response) (*UndoMarkResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &UndoMarkResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest MarksSet
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetMarksSetResponse parses an HTTP response from a GetMarksSetWithResponse call
+func ParseGetMarksSetResponse(rsp *http.Response) (*GetMarksSetResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetMarksSetResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest MarksSet
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseSetMarkResponse parses an HTTP response from a SetMarkWithResponse call
 func ParseSetMarkResponse(rsp *http.Response) (*SetMarkResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -19678,8 +22080,12 @@ func ParseSetMarkResponse(rsp *http.Response) (*SetMarkResponse, error) {
 	}
 
 	switch {
-	case rsp.StatusCode == 204:
-		break // No content-type
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest MarksSet
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -20498,6 +22904,97 @@ func ParseSetPreferencesResponse(rsp *http.Response) (*SetPreferencesResponse, e
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListReviewsResponse parses an HTTP response from a ListReviewsWithResponse call
+func ParseListReviewsResponse(rsp *http.Response) (*ListReviewsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListReviewsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Reviews
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseReopenReviewResponse parses an HTTP response from a ReopenReviewWithResponse call
+func ParseReopenReviewResponse(rsp *http.Response) (*ReopenReviewResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReopenReviewResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseFinishReviewResponse parses an HTTP response from a FinishReviewWithResponse call
+func ParseFinishReviewResponse(rsp *http.Response) (*FinishReviewResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &FinishReviewResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -2,7 +2,6 @@ package course
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"time"
@@ -142,16 +141,9 @@ func (f Following) shown(ctx context.Context, c *Class) (map[int64]Shown, error)
 	rows, err := f.records.AttemptsShown(ctx, ids)
 	all := map[int64]Shown{}
 	for _, row := range rows {
-		s := Shown{
-			At: row.ReceivedAt, Learner: row.Name, Name: row.DisplayName, SQL: row.Sql,
-			Outcome: marking.Outcome(row.Outcome), Findings: []explain.Finding{},
-		}
-		_ = json.Unmarshal(row.Findings, &s.Findings) // written with the check
-		if row.Error != nil {
-			s.Error = &problem.Problem{}
-			_ = json.Unmarshal(row.Error, s.Error)
-		}
-		all[row.ID] = s
+		all[row.ID] = shownOf(
+			row.ReceivedAt, row.Name, row.DisplayName, row.Sql, row.Outcome, row.Findings, row.Error,
+		)
 	}
 	return all, err
 }

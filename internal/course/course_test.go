@@ -190,7 +190,7 @@ func TestAPaperInTwoCourses(t *testing.T) {
 	if err != nil || r.State != marking.Open {
 		t.Fatalf("got %+v, %v", r, err)
 	}
-	standing, err := y.Standing(ctx, robin, r)
+	standing, err := y.Marking().Standing(ctx, robin, r)
 	if err != nil || len(standing) != 1 {
 		t.Fatalf("got %+v, %v", standing, err)
 	}
@@ -244,14 +244,11 @@ func TestMarksAddUpExactly(t *testing.T) {
 		{nil, "no, it was another", "", "0.3"},
 	} {
 		n := course.NewMark{
-			Paper:    "hives",
-			Exercise: "count",
-			Learner:  "robin-sums",
-			Mark:     c.mark,
-			Reason:   c.reason,
-			Course:   "sums",
+			Marked: course.Marked{Course: "sums", Paper: "hives", Exercise: "count", Learner: "robin-sums"},
+			Mark:   c.mark,
+			Reason: c.reason,
 		}
-		if err := y.SetMark(ctx, hazel, n); kind(t, err) != c.want {
+		if _, err := y.Marking().Set(ctx, hazel, n); kind(t, err) != c.want {
 			t.Errorf("%+v: got %v", c, err)
 		}
 		grid, err := y.Following().Progress(ctx, hazel, "hives", "sums")

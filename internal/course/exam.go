@@ -230,6 +230,7 @@ type News struct {
 	Told        bool
 	Elsewhere   bool // the examination was gone on with in another session
 	Notices     []Notice
+	Margin      string // another one whenever what the account reads in its margins is another
 }
 
 // newsEvery is after how long news are looked at in any case: what changes by the clock alone is told no later.
@@ -238,7 +239,9 @@ const newsEvery = 20 * time.Second
 // Follow calls each with the news of a paper that the account reads, and again after every change, until the context
 // ends or each returns an error.
 func (s Sets) Follow(ctx context.Context, who account.Account, slug string, each func(News) error) error {
-	changes, stop := s.records.Hear(records.SetsChanged, records.NoticesChanged, records.SittingChanged(who.ID))
+	changes, stop := s.records.Hear(
+		records.SetsChanged, records.NoticesChanged, records.SittingChanged(who.ID), records.NotesChanged(who.ID),
+	)
 	defer stop()
 	tick := time.NewTicker(newsEvery)
 	defer tick.Stop()
@@ -248,7 +251,7 @@ func (s Sets) Follow(ctx context.Context, who account.Account, slug string, each
 		if err != nil {
 			return err
 		}
-		now := fmt.Sprint(news.State, news.Due, news.Closes, news.Told, news.Elsewhere, len(news.Notices))
+		now := fmt.Sprint(news.State, news.Due, news.Closes, news.Told, news.Elsewhere, len(news.Notices), news.Margin)
 		if now != last {
 			last = now
 			if err := each(news); err != nil {
@@ -280,6 +283,12 @@ func (s Sets) News(ctx context.Context, who account.Account, slug string) (n New
 	}
 	n = News{State: r.State, Due: r.Span.Due, Closes: r.Span.Closes(), Now: s.now(), Told: r.Told}
 	n.Elsewhere = r.Sitting != nil && r.Sitting.Elsewhere
-	n.Notices, err = s.Notices(ctx, r)
+	if n.Notices, err = s.Notices(ctx, r); err != nil {
+		return n, err
+	}
+	margin, err := s.Courses.Notes().Margin(ctx, who, r)
+	for _, note := range margin {
+		n.Margin += fmt.Sprintf("%d.%d ", note.ID, len(note.Readers[0].Answers))
+	}
 	return n, err
 }

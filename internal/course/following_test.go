@@ -82,7 +82,7 @@ func TestHowSomebodyGetsOn(t *testing.T) {
 			}
 		}
 		got := func() string {
-			standing, err := y.Standing(ctx, who, r)
+			standing, err := y.Marking().Standing(ctx, who, r)
 			if err != nil {
 				t.Fatal(err)
 			}

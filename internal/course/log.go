@@ -38,7 +38,7 @@ var topics = map[string][]string{
 	"courses":  {"course", "member"},
 	"papers":   {"paper", "exercise", "exercise_version"},
 	"times":    {"course_paper", "extension", "notice", "sitting"},
-	"marks":    {"mark", "recheck"},
+	"marks":    {"mark", "recheck", "note", "note_answer", "review"},
 }
 
 // A LogLine says what somebody did.
@@ -253,16 +253,44 @@ func (c change) sentence() string {
 	case "notice":
 		return fmt.Sprintf("told all who work on %s: %s", c.row.Paper, c.text("text"))
 	case "mark":
+		if c.has("undoes") && c.text("undoes") != "" {
+			return fmt.Sprintf("took back the mark of %s that was set by hand for %s in %s",
+				c.person(), c.row.Exercise, c.row.Paper)
+		}
 		if c.text("mark") == "" {
 			return fmt.Sprintf("had the computed mark of %s count again for %s in %s",
 				c.person(), c.row.Exercise, c.row.Paper)
 		}
 		return fmt.Sprintf("set the mark of %s to %s for %s in %s",
 			c.person(), c.text("mark"), c.row.Exercise, c.row.Paper)
+	case "note":
+		if c.text("withdrawn_at") != "" {
+			return fmt.Sprintf("withdrew a note on %s in %s", c.row.Exercise, c.row.Paper)
+		}
+		return fmt.Sprintf("wrote a note on %s in %s: %s", c.row.Exercise, c.row.Paper, c.text("text"))
+	case "note_answer":
+		return fmt.Sprintf("answered a note to %s on %s in %s: %s",
+			c.person(), c.row.Exercise, c.row.Paper, c.text("text"))
+	case "review":
+		return c.review()
 	case "recheck":
 		return "checked the attempts at " + c.row.Paper + " again"
 	}
 	return c.paper()
+}
+
+func (c change) review() string {
+	switch {
+	case c.row.Action == "insert":
+		return fmt.Sprintf("disputed what came of an attempt at %s in %s", c.row.Exercise, c.row.Paper)
+	case c.row.Action == "delete":
+		return fmt.Sprintf("took back what was disputed of an attempt at %s in %s", c.row.Exercise, c.row.Paper)
+	case c.text("done_at") != "":
+		return fmt.Sprintf("looked at an attempt of %s at %s in %s and left it as it is",
+			c.person(), c.row.Exercise, c.row.Paper)
+	}
+	return fmt.Sprintf("put an attempt of %s at %s in %s back on the marking list",
+		c.person(), c.row.Exercise, c.row.Paper)
 }
 
 func (c change) account() string {

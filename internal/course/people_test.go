@@ -9,6 +9,7 @@ import (
 	"examen/internal/account"
 	"examen/internal/core/roster"
 	"examen/internal/course"
+	"examen/internal/records/query"
 )
 
 // people is a roster of lines.
@@ -278,6 +279,17 @@ func TestAnonymous(t *testing.T) {
 	}); err != nil {
 		t.Fatal(err)
 	}
+	history, err := y.Store.History(ctx, query.HistoryParams{AccountID: ravi.ID, Page: 1, MostBytes: 1 << 20})
+	if err != nil || len(history) != 1 {
+		t.Fatal(err)
+	}
+	note, _, err := y.Notes().Write(ctx, hazel, course.NewNote{Attempt: history[0].ID, Text: "Well done, Ravi."})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := y.Notes().Answer(ctx, ravi, note, "", "Thanks, says Ravi."); err != nil {
+		t.Fatal(err)
+	}
 	if _, err := y.People().Anonymise(ctx, hazel, "ravi-nameless"); kind(t, err) != "active" {
 		t.Errorf("while active: %v", err)
 	}
@@ -304,8 +316,17 @@ func TestAnonymous(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if all := strings.ToLower(fmt.Sprintf("%+v %+v %+v %+v", detail, page, more, extensions)); strings.Contains(
-		all, "ravi") || strings.Contains(all, "thornbury") {
+	notes, err := y.Notes().List(ctx, hazel, course.NoteFilter{Course: "nameless"})
+	if err != nil || len(notes.Notes) != 1 {
+		t.Fatalf("got %+v, %v", notes, err)
+	}
+	marking, err := y.Marking().List(ctx, hazel, course.ReviewFilter{Course: "nameless"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if all := strings.ToLower(fmt.Sprintf(
+		"%+v %+v %+v %+v %+v %+v", detail, page, more, extensions, notes, marking,
+	)); strings.Contains(all, "ravi") || strings.Contains(all, "thornbury") {
 		t.Errorf("it is known still: %s", all)
 	}
 	grid, err := y.Following().Progress(ctx, hazel, "hives", "nameless")
@@ -326,9 +347,11 @@ func TestTheLog(t *testing.T) {
 	if _, err := y.Sets().Tell(ctx, hazel, "logged", "hives", "Look at exercise 2 again."); err != nil {
 		t.Fatal(err)
 	}
-	mark := course.NewMark{Course: "logged", Paper: "hives", Exercise: "all", Learner: "robin-logged",
-		Reason: "told me"}
-	if err := y.SetMark(ctx, hazel, mark); err != nil {
+	mark := course.NewMark{
+		Marked: course.Marked{Course: "logged", Paper: "hives", Exercise: "all", Learner: "robin-logged"},
+		Reason: "told me",
+	}
+	if _, err := y.Marking().Set(ctx, hazel, mark); err != nil {
 		t.Fatal(err)
 	}
 	page, err := y.Courses.Log().Page(ctx, hazel, course.LogFilter{Course: "logged"})

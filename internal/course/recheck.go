@@ -3,6 +3,7 @@ package course
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 
 	"examen/internal/account"
 	"examen/internal/core/marking"
@@ -23,6 +24,8 @@ type MarkChange struct {
 	MarkIs      marking.Points  `json:"mark_is"`
 	// what was found this time in the attempt that counts; "" where it is correct
 	Why string `json:"why"`
+
+	attempt int64 // the one that counts now
 }
 
 // Rechecks gives access to what rechecking attempts changes of marks.
@@ -123,7 +126,7 @@ func (r *Rechecked) change(rows []query.RecheckedAttemptsRow) (MarkChange, bool)
 		Course: r.slug, Learner: rows[0].Name, DisplayName: rows[0].DisplayName,
 		Exercise: rows[0].Exercise, Number: int(rows[0].Number),
 		Was: before[countedWas].Outcome, Is: after[countsNow].Outcome, MarkWas: markWas, MarkIs: markIs,
-		Why: rows[countsNow].Why,
+		Why: rows[countsNow].Why, attempt: rows[countsNow].ID,
 	}
 	return c, c.Was != c.Is || markWas.Cmp(markIs) != 0
 }
@@ -162,6 +165,16 @@ func (r Rechecks) Apply(ctx context.Context, t *records.Transaction, all []Reche
 			return err
 		}
 		if err := r.standAgain(ctx, t, one.set.ID); err != nil {
+			return err
+		}
+		changes, _ := one.Changes()
+		var review query.ReviewRecheckParams
+		for _, c := range changes {
+			review.Attempts = append(review.Attempts, c.attempt)
+			review.Reasons = append(review.Reasons, fmt.Sprintf(
+				"It was %s with %s and is %s with %s of the points.", c.Was, c.MarkWas, c.Is, c.MarkIs))
+		}
+		if err := t.ReviewRecheck(ctx, review); err != nil {
 			return err
 		}
 	}

@@ -70,7 +70,7 @@ func (y *yard) mark(t *testing.T, who account.Account, exercise string) string {
 	if err != nil {
 		t.Fatal(err)
 	}
-	standing, err := y.Standing(ctx, who, r)
+	standing, err := y.Marking().Standing(ctx, who, r)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -252,10 +252,10 @@ func TestWhatIsToldLater(t *testing.T) {
 		}
 		y.attempt(t, robin, "untold", "count", "correct", "2")
 		n := course.NewMark{
-			Course: "untold", Paper: "hives", Exercise: "all", Learner: robin.Name,
-			Mark: ptr(marking.PointsOf("0.1")), Reason: "told me",
+			Marked: course.Marked{Course: "untold", Paper: "hives", Exercise: "all", Learner: robin.Name},
+			Mark:   ptr(marking.PointsOf("0.1")), Reason: "told me",
 		}
-		if err := y.SetMark(ctx, hazel, n); err != nil {
+		if _, err := y.Marking().Set(ctx, hazel, n); err != nil {
 			t.Fatal(err)
 		}
 		now := y.Now
@@ -264,7 +264,7 @@ func TestWhatIsToldLater(t *testing.T) {
 		if err != nil || r.Told != c.told {
 			t.Fatalf("%+v: got %+v, %v", c, r, err)
 		}
-		standing, err := y.Standing(ctx, robin, r)
+		standing, err := y.Marking().Standing(ctx, robin, r)
 		if err != nil {
 			t.Fatal(err)
 		}

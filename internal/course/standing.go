@@ -49,8 +49,8 @@ func tries(n *int32) int {
 }
 
 // Standing returns how an account stands on the exercises of a paper, keyed by exercise id: as much as it may be told.
-func (c *Courses) Standing(ctx context.Context, who account.Account, r *Reading) (map[int64]Standing, error) {
-	rows, err := c.records.OwnStanding(
+func (m Marking) Standing(ctx context.Context, who account.Account, r *Reading) (map[int64]Standing, error) {
+	rows, err := m.records.OwnStanding(
 		ctx, query.OwnStandingParams{PaperID: r.ID, AccountID: who.ID, CourseID: r.Course},
 	)
 	all := map[int64]Standing{}

@@ -22,6 +22,9 @@ const (
 // SittingChanged is what [Store.Watch] tells of an account's examination.
 func SittingChanged(account int64) string { return "sitting " + strconv.FormatInt(account, 10) }
 
+// NotesChanged is what [Store.Watch] tells of the notes in the margins of an account's attempts.
+func NotesChanged(account int64) string { return "notes " + strconv.FormatInt(account, 10) }
+
 // Follow keeps all caches informed of changes, by this replica or another, until the context ends.
 func (s *Store) Follow(ctx context.Context) {
 	s.Watch(ctx, func(heard bool) {

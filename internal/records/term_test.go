@@ -17,7 +17,7 @@ import (
 func TestWhatIsFinal(t *testing.T) {
 	c := newCourse(t)
 	c.attempt(t, "incorrect", "0")
-	err := c.SetMark(ctx, query.SetMarkParams{
+	_, err := c.SetMark(ctx, query.SetMarkParams{
 		AccountID: c.learner.ID, ExerciseID: c.exercise.ID, CourseID: c.course.ID, Reason: "why", SetBy: c.learner.ID,
 	})
 	if err != nil {
@@ -214,7 +214,7 @@ func TestTheAuditLog(t *testing.T) {
 	}
 	c.version(t, "4")
 	mark := "1"
-	err = c.SetMark(ctx, query.SetMarkParams{
+	_, err = c.SetMark(ctx, query.SetMarkParams{
 		AccountID: c.learner.ID, ExerciseID: c.exercise.ID, CourseID: c.course.ID, Mark: &mark, Reason: "why",
 		SetBy: c.learner.ID,
 	})

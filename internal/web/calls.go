@@ -292,16 +292,6 @@ func marksCSV(grid *course.Progress) string {
 	return export.Table(lines)
 }
 
-func (s *server) SetMark(ctx context.Context, request contract.SetMarkRequestObject) (
-	contract.SetMarkResponseObject, error,
-) {
-	b := request.Body
-	return contract.SetMark204Response{}, s.Courses.SetMark(ctx, who(ctx), course.NewMark{
-		Course: b.Course, Paper: request.Paper, Exercise: request.Exercise, Learner: request.Learner,
-		Mark: b.Mark, Reason: b.Reason,
-	})
-}
-
 func (s *server) CheckPaper(ctx context.Context, request contract.CheckPaperRequestObject) (
 	contract.CheckPaperResponseObject, error,
 ) {

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"strconv"
 	"time"
 
 	"examen/internal/account"
@@ -176,6 +177,15 @@ func toExercise(e *work.Exercise) contract.Exercise {
 	}
 	if e.Draft != nil {
 		out.Draft = toDraft(e.Draft)
+	}
+	if d := e.Dispute; d != nil {
+		out.Dispute = contract.Dispute{
+			Attempt: strconv.FormatInt(d.Attempt, 10), Reason: d.Reason, At: d.At, Seen: orZero(d.Seen),
+			SeenBy: d.SeenBy,
+		}
+	}
+	for _, n := range e.Notes {
+		out.Notes = append(out.Notes, toNote(n))
 	}
 	return out
 }

@@ -220,7 +220,7 @@ func (s *server) FollowPaper(
 		return s.Courses.Sets().Follow(ctx, reader, request.Paper, func(n course.News) error {
 			return each(contract.PaperNews{
 				State: contract.PaperState(n.State), Due: n.Due, Closes: n.Closes, Now: n.Now, Untold: !n.Told,
-				Elsewhere: n.Elsewhere, Notices: toNotices(n.Notices),
+				Elsewhere: n.Elsewhere, Notices: toNotices(n.Notices), Margin: n.Margin,
 			})
 		})
 	}}, nil

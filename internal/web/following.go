@@ -118,14 +118,16 @@ func toClass(c *course.Class) contract.Class {
 		})
 	}
 	for _, g := range c.Alike {
-		e := c.Examples[g.Example]
 		out.Alike = append(out.Alike, contract.AlikeAttempts{
-			Attempts: g.Attempts, Learners: g.Learners, Example: contract.AlikeExample{
-				Attempt: strconv.FormatInt(g.Example, 10), At: e.At, Learner: e.Learner, DisplayName: e.Name,
-				Sql: e.SQL, Outcome: contract.Outcome(e.Outcome), Findings: toFindings(e.Findings),
-				Error: toProblem(e.Error),
-			},
+			Attempts: g.Attempts, Learners: g.Learners, Example: toShown(g.Example, c.Examples[g.Example]),
 		})
 	}
 	return out
+}
+
+func toShown(attempt int64, e course.Shown) contract.ShownAttempt {
+	return contract.ShownAttempt{
+		Attempt: strconv.FormatInt(attempt, 10), At: e.At, Learner: e.Learner, DisplayName: e.Name, Sql: e.SQL,
+		Outcome: contract.Outcome(e.Outcome), Findings: toFindings(e.Findings), Error: toProblem(e.Error),
+	}
 }

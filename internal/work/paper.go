@@ -28,6 +28,8 @@ type Exercise struct {
 	Standing       course.Standing
 	Latest         *Attempt // nil without one
 	Draft          *Draft   // nil without one
+	Notes          []course.Note
+	Dispute        *course.Dispute // nil without one
 }
 
 // A Draft is the stored text of an answer space.
@@ -145,7 +147,7 @@ const longestExpecting = 3 * time.Second
 func (w *Work) standing(ctx context.Context, who account.Account, r *course.Reading, exercises []*library.Exercise) (
 	all []*Exercise, err error,
 ) {
-	standing, err := w.courses.Standing(ctx, who, r)
+	standing, err := w.courses.Marking().Standing(ctx, who, r)
 	if err != nil {
 		return nil, err
 	}
@@ -159,12 +161,25 @@ func (w *Work) standing(ctx context.Context, who account.Account, r *course.Read
 	if err != nil {
 		return nil, err
 	}
+	notes, err := w.courses.Notes().Margin(ctx, who, r)
+	if err != nil {
+		return nil, err
+	}
+	disputes, err := w.courses.Marking().Disputes(ctx, who, r)
+	if err != nil {
+		return nil, err
+	}
 	expecting, cancel := context.WithTimeout(ctx, longestExpecting)
 	defer cancel()
 	for _, found := range exercises {
 		e := &Exercise{
 			Exercise: *found, Paper: r.Slug, Dataset: r.Dataset, Standing: standing[found.ID], Told: r.Told,
-			Allowed: allowed(r, found),
+			Allowed: allowed(r, found), Dispute: disputes[found.ID],
+		}
+		for _, n := range notes {
+			if n.ExerciseID == e.ID {
+				e.Notes = append(e.Notes, n)
+			}
 		}
 		for _, a := range latest {
 			if a.Attempt.ExerciseID == e.ID {

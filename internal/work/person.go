@@ -28,6 +28,8 @@ type person struct {
 	Courses      []map[string]any `json:"courses"`
 	Standing     []map[string]any `json:"standing"`
 	Marks        []map[string]any `json:"marks_by_hand"`
+	Notes        []map[string]any `json:"notes"`
+	Disputes     []map[string]any `json:"disputes"`
 	Extensions   []map[string]any `json:"extensions"`
 	Examinations []map[string]any `json:"examinations"`
 	Sessions     []map[string]any `json:"sessions"`
@@ -181,7 +183,9 @@ func (f *personFile) person(ctx context.Context) (*person, error) {
 	p := &person{}
 	p.Account.Login, p.Account.Name, p.Account.Email = f.whose.Name, f.whose.DisplayName, f.whose.Email
 	p.Account.Active, p.Account.Password = f.whose.Active, "kept as a hash only"
-	for _, read := range []func(context.Context, *person) error{f.places, f.standings, f.times, f.texts} {
+	for _, read := range []func(context.Context, *person) error{
+		f.places, f.standings, f.margins, f.times, f.texts,
+	} {
 		if err := read(ctx, p); err != nil {
 			return nil, err
 		}
@@ -241,6 +245,31 @@ func (f *personFile) standings(ctx context.Context, p *person) error {
 				"by": m.SetBy, "at": m.SetAt,
 			})
 		}
+	}
+	return err
+}
+
+// margins reads notes, and what was disputed.
+func (f *personFile) margins(ctx context.Context, p *person) error {
+	notes, err := f.records.NotesTo(ctx, f.whose.ID)
+	if err != nil {
+		return err
+	}
+	for _, n := range notes {
+		if f.told(&n.CourseID, &n.PaperID) {
+			p.Notes = append(p.Notes, map[string]any{
+				"course": n.Course, "paper": n.Paper, "exercise": n.Exercise, "text": n.Text, "by": n.MadeBy,
+				"at": n.MadeAt,
+				"withdrawn": n.WithdrawnAt, "seen": n.SeenAt, "answers": n.Answers,
+			})
+		}
+	}
+	disputes, err := f.records.DisputesBy(ctx, f.whose.ID)
+	for _, d := range disputes {
+		p.Disputes = append(p.Disputes, map[string]any{
+			"course": d.Course, "paper": d.Paper, "exercise": d.Exercise, "reason": d.Reason, "at": d.At,
+			"seen": d.DoneAt,
+		})
 	}
 	return err
 }

@@ -251,6 +251,8 @@ func (w *Work) keep(
 		Revision:    r.Revision,
 		Counts:      string(r.Rules.Counts),
 		Late:        after >= 0,
+		Alike:       w.alike(v, s.SQL),
+		Review:      review(v),
 	}
 	if s.Key != "" {
 		entry.ClientKey = &s.Key
@@ -277,6 +279,30 @@ func (w *Work) keep(
 		return attempt.untold(), nil
 	}
 	return attempt, nil
+}
+
+// alike stands for what an attempt comes to, by which notes reach it: its result, or the shape of a text without one.
+func (w *Work) alike(v *grading.Verdict, sql string) []byte {
+	if v.Fingerprint != nil {
+		return printed(v.Fingerprint)
+	}
+	q, err := w.grader.Read(sql)
+	if err != nil {
+		return nil
+	}
+	_, shape := q.Shapes()
+	return shape[:]
+}
+
+// review tells why an attempt needs somebody's eye; "" if it does not.
+func review(v *grading.Verdict) string {
+	switch {
+	case v.Outcome == marking.Stopped:
+		return string(course.ByLimit)
+	case v.Outcome == marking.Rejected && v.Fault == nil: // all of its rows are right
+		return string(course.ByRule)
+	}
+	return ""
 }
 
 // create stores an attempt. Where attempts are limited, it stores one at a time.

@@ -1481,10 +1481,144 @@ export interface paths {
             };
             cookie?: never;
         };
-        get?: never;
+        /** The marks of a learner's work on an exercise - what is computed, and what was set by hand, when, why and by whom. For instructors and assistants. */
+        get: operations["getMarksSet"];
         /** Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course. */
         put: operations["setMark"];
         post?: never;
+        /** Take back the last mark that was set by hand - what counted before counts again. For instructors of the course. */
+        delete: operations["undoMark"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The marking list - attempts that need somebody's eye, those that have waited longest first. For instructors and assistants. */
+        get: operations["listReviews"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{review}/done": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Take an attempt off the marking list - it stands as it is. For instructors and assistants of the course. */
+        put: operations["finishReview"];
+        post?: never;
+        /** Put an attempt back on the marking list. For instructors and assistants of the course. */
+        delete: operations["reopenReview"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/attempts/{attempt}/dispute": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                attempt: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Say that what came of one's own attempt is wrong. It comes on the marking list. */
+        put: operations["dispute"];
+        post?: never;
+        /** Take back what one disputed, as long as nobody has looked. */
+        delete: operations["withdrawDispute"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The notes in the margins of attempts, the latest first. For learners those that reach them; for instructors and assistants those of their courses. */
+        get: operations["listNotes"];
+        put?: never;
+        /** Write a note in the margin of an attempt, or of all that are like it. For instructors and assistants of the course. */
+        post: operations["writeNote"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Tell that one has had notes before one's eyes. */
+        put: operations["seeNotes"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{note}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The number of a note. */
+                note: components["parameters"]["noteNumber"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a note back. For who wrote it, and for instructors of the course. */
+        delete: operations["withdrawNote"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{note}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The number of a note. */
+                note: components["parameters"]["noteNumber"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer a note that one was written, or a learner's answer to one. */
+        post: operations["answerNote"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1896,6 +2030,8 @@ export interface components {
             /** @description The examination was gone on with in another session. */
             elsewhere?: boolean;
             notices: components["schemas"]["Notice"][];
+            /** @description Another one whenever the notes in the caller's margins are others. */
+            margin?: string;
         };
         Notice: {
             id: string;
@@ -2055,6 +2191,9 @@ export interface components {
             /** @description Why, then. */
             reason?: string;
             latest?: components["schemas"]["Attempt"];
+            /** @description Those in the margins of the caller's attempts, the latest first. */
+            notes?: components["schemas"]["Note"][];
+            dispute?: components["schemas"]["Dispute"];
             draft?: components["schemas"]["Draft"];
             /** @description For instructors, and for learners once it is shown. */
             reference_answer?: string;
@@ -2348,9 +2487,9 @@ export interface components {
         AlikeAttempts: {
             attempts: number;
             learners: number;
-            example: components["schemas"]["AlikeExample"];
+            example: components["schemas"]["ShownAttempt"];
         };
-        AlikeExample: {
+        ShownAttempt: {
             attempt: string;
             /** Format: date-time */
             at: string;
@@ -2997,6 +3136,155 @@ export interface components {
             mark?: components["schemas"]["Points"];
             /** @description Why. The learner reads it. */
             reason: string;
+            /** @description The number of the last mark by hand that the caller knows of, `0` for none: if there is a later one, nothing is set. Without it the mark is set in any case. */
+            last?: string;
+        };
+        MarksSet: {
+            computed: components["schemas"]["Points"];
+            /** @description What counts. */
+            mark: components["schemas"]["Points"];
+            /** @description The exercise's. */
+            points: components["schemas"]["Points"];
+            outcome?: components["schemas"]["Outcome"];
+            by_hand: boolean;
+            /** @description The number of the last mark by hand, `0` for none. */
+            last: string;
+            /** @description The first first. */
+            set: components["schemas"]["MarkSet"][];
+        };
+        MarkSet: {
+            id: string;
+            /** @description Absent: the computed mark counts again. */
+            mark?: components["schemas"]["Points"];
+            reason?: string;
+            /** @description The name to show. */
+            by: string;
+            /** Format: date-time */
+            at: string;
+            /** @description It was taken back. */
+            undone?: boolean;
+            /** @description It took back the one before. */
+            undoes?: boolean;
+        };
+        /**
+         * @description Right rows that a rule rejects, a limit, the learner's word, a mark that a recheck changed, an answer to a note.
+         * @enum {string}
+         */
+        ReviewCause: "rule" | "stopped" | "disputed" | "recheck" | "answer";
+        Reviews: {
+            reviews: components["schemas"]["Review"][];
+            next?: string;
+        };
+        Review: {
+            /** Format: int64 */
+            id: number;
+            cause: components["schemas"]["ReviewCause"];
+            /** @description The learner's words, or what has changed. */
+            reason?: string;
+            /**
+             * Format: date-time
+             * @description Since when it is on the list.
+             */
+            at: string;
+            course: string;
+            paper: string;
+            exercise: string;
+            number: number;
+            title: string;
+            points: components["schemas"]["Points"];
+            computed: components["schemas"]["Points"];
+            /** @description What counts. */
+            mark: components["schemas"]["Points"];
+            by_hand: boolean;
+            /** @description Why the mark was set by hand. */
+            mark_reason?: string;
+            /** @description The number of the last mark by hand, `0` for none. */
+            last_mark: string;
+            attempt: components["schemas"]["ShownAttempt"];
+        };
+        NewDispute: {
+            /** @description What is wrong. */
+            reason: string;
+        };
+        Dispute: {
+            attempt: string;
+            reason: string;
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: date-time
+             * @description When somebody who teaches had looked.
+             */
+            seen?: string;
+            /** @description The name to show. */
+            seen_by?: string;
+        };
+        /** @description A part of a text, in characters counted from 0. Its end is not part of it. */
+        TextSpan: {
+            from: number;
+            to: number;
+        };
+        NewNote: {
+            attempt: string;
+            text: string;
+            place?: components["schemas"]["TextSpan"];
+            /** @description Instead of a place: the part of the attempt that it speaks of, as it is written there. */
+            quote?: string;
+            /** @description It reaches all attempts of the course that are like this one, as on the exercise's page. */
+            alike?: boolean;
+            /** @description It reaches whoever comes to the same result later. */
+            later?: boolean;
+        };
+        NoteWritten: {
+            id: string;
+            /** @description How many it reaches. */
+            learners: number;
+        };
+        NotePage: {
+            notes: components["schemas"]["Note"][];
+            next?: string;
+        };
+        Note: {
+            id: string;
+            course: string;
+            paper: string;
+            exercise: string;
+            text: string;
+            place?: components["schemas"]["TextSpan"];
+            /** @description It reaches whoever comes to the same result later. */
+            later?: boolean;
+            /** @description The name to show. */
+            by: string;
+            /** Format: date-time */
+            at: string;
+            /** @description Whom it reaches; for a learner the learner alone. */
+            readers: components["schemas"]["NoteReader"][];
+        };
+        NoteReader: {
+            learner: string;
+            display_name: string;
+            /** @description The learner's attempts that it reaches. */
+            attempts: string[];
+            /** Format: date-time */
+            seen?: string;
+            answers: components["schemas"]["NoteAnswer"][];
+        };
+        NoteAnswer: {
+            text: string;
+            /** @description The name to show. */
+            by: string;
+            /** Format: date-time */
+            at: string;
+            /** @description It is the learner's own. */
+            learner: boolean;
+        };
+        NewNoteAnswer: {
+            text: string;
+            /** @description Who is answered, by whom teaches, where the note reaches several. */
+            learner?: string;
+        };
+        NotesSeen: {
+            notes: string[];
         };
     };
     responses: {
@@ -3029,6 +3317,10 @@ export interface components {
         part: number;
         /** @description The exercise's slug or number. */
         exerciseSlug: string;
+        /** @description May be left out where it can only be one. */
+        markCourse: string;
+        /** @description The number of a note. */
+        noteNumber: number;
         /** @description Only this course's learners. */
         inCourse: string;
     };
@@ -5563,6 +5855,36 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    getMarksSet: {
+        parameters: {
+            query?: {
+                /** @description May be left out where it can only be one. */
+                course?: components["parameters"]["markCourse"];
+            };
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                /** @description The exercise's slug or number. */
+                exercise: components["parameters"]["exerciseSlug"];
+                learner: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The marks. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarksSet"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     setMark: {
         parameters: {
             query?: never;
@@ -5583,6 +5905,283 @@ export interface operations {
         };
         responses: {
             /** @description It counts. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarksSet"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    undoMark: {
+        parameters: {
+            query?: {
+                /** @description May be left out where it can only be one. */
+                course?: components["parameters"]["markCourse"];
+                /** @description The number of the last mark by hand that the caller knows of: if there is a later one, nothing is taken back. */
+                last?: string;
+            };
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+                /** @description The exercise's slug or number. */
+                exercise: components["parameters"]["exerciseSlug"];
+                learner: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The marks as they are now. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarksSet"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listReviews: {
+        parameters: {
+            query?: {
+                /** @description Only this course's learners. */
+                course?: components["parameters"]["inCourse"];
+                paper?: string;
+                cause?: components["schemas"]["ReviewCause"];
+                /** @description The `next` of the page before. */
+                after?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reviews"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    finishReview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is off the list. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    reopenReview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                review: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is on the list. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    dispute: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                attempt: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDispute"];
+            };
+        };
+        responses: {
+            /** @description Somebody will look. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    withdrawDispute: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                attempt: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is taken back. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listNotes: {
+        parameters: {
+            query?: {
+                /** @description Only this course's learners. */
+                course?: components["parameters"]["inCourse"];
+                paper?: string;
+                /** @description Needs the paper. */
+                exercise?: string;
+                learner?: string;
+                attempt?: number;
+                /** @description The `next` of the page before. */
+                before?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NotePage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    writeNote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNote"];
+            };
+        };
+        responses: {
+            /** @description The note. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteWritten"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    seeNotes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NotesSeen"];
+            };
+        };
+        responses: {
+            /** @description It is kept. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    withdrawNote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The number of a note. */
+                note: components["parameters"]["noteNumber"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Nobody reads it any more. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    answerNote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The number of a note. */
+                note: components["parameters"]["noteNumber"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNoteAnswer"];
+            };
+        };
+        responses: {
+            /** @description It is kept. */
             204: {
                 headers: {
                     [name: string]: unknown;

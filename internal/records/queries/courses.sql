@@ -147,15 +147,6 @@ INSERT INTO course_paper (course_id, paper_id, opens_at, due_at, rules)
 SELECT course.id, original.paper_id, later_by_days(original.opens_at, @days::int, course.zone), later_by_days(original.due_at, @days::int, course.zone), original.rules
 FROM course_paper AS original JOIN course ON course.id = @to_course WHERE original.course_id = @from_course;
 
--- name: SetMark :exec
-INSERT INTO mark (account_id, exercise_id, course_id, mark, reason, set_by) VALUES ($1, $2, $3, $4, $5, $6);
-
--- name: StandByHand :exec
--- A mark that is set by hand counts in place of the computed one; NULL gives that back.
-INSERT INTO standing AS s (account_id, exercise_id, course_id, outcome, computed, by_hand, attempts, used, hidden_only, last_at)
-VALUES (@account_id, @exercise_id, @course_id::bigint, '', 0, @by_hand, 0, 0, 0, now())
-ON CONFLICT (account_id, exercise_id, course_id) DO UPDATE SET by_hand = excluded.by_hand, version = nextval('standing_version');
-
 -- name: Member :one
 SELECT * FROM member WHERE course_id = $1 AND account_id = $2;
 

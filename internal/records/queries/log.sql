@@ -10,7 +10,7 @@ LEFT JOIN course ON course.id = audit.course_id
 LEFT JOIN paper ON paper.id = audit.paper_id
 LEFT JOIN exercise_now AS exercise ON exercise.id = CASE audit.subject WHEN 'exercise' THEN (audit.row_id ->> 'id')::bigint ELSE (audit.row_id ->> 'exercise_id')::bigint END
 WHERE (audit.course_id = ANY (@courses::bigint[])
-       OR @everything::boolean AND (audit.course_id IS NULL OR audit.subject NOT IN ('mark', 'extension', 'sitting'))
+       OR @everything::boolean AND (audit.course_id IS NULL OR audit.subject NOT IN ('mark', 'extension', 'sitting', 'note', 'note_answer', 'review'))
        OR audit.course_id IS NULL AND audit.subject IN ('paper', 'exercise', 'exercise_version', 'recheck')
        OR audit.subject = 'account' AND audit.account_id IN (SELECT member.account_id FROM member WHERE member.course_id = ANY (@courses::bigint[])))
   AND (sqlc.narg('course_id')::bigint IS NULL OR audit.course_id = sqlc.narg('course_id'))
@@ -50,12 +50,17 @@ UPDATE run SET sql = replace(replace(run.sql, @display_name::text, 'anonymous'),
 WHERE run.account_id = @account_id AND (position(@display_name::text IN run.sql) > 0 OR @email::text <> '' AND position(@email::text IN run.sql) > 0);
 
 -- name: AnonymiseReasons :exec
--- Takes what others said of a person out of marks, extensions and the log.
+-- Takes what others said of a person, and what they said themselves, out of marks, extensions, notes and the log.
 WITH marks AS (UPDATE mark SET reason = '' WHERE mark.account_id = @account_id AND mark.reason <> ''),
-     times AS (UPDATE extension SET reason = '' WHERE extension.account_id = @account_id AND extension.reason <> '')
-UPDATE audit SET changed = changed - '{name,display_name,email,reason}'::text[],
+     times AS (UPDATE extension SET reason = '' WHERE extension.account_id = @account_id AND extension.reason <> ''),
+     answers AS (UPDATE note_answer SET text = '' WHERE note_answer.account_id = @account_id),
+     disputes AS (UPDATE review SET reason = '' WHERE review.account_id = @account_id AND review.cause IN ('disputed', 'answer')),
+     own AS (SELECT note_id AS id FROM note_attempt WHERE note_id IN (SELECT a.note_id FROM note_attempt AS a WHERE a.account_id = @account_id)
+             GROUP BY note_id HAVING bool_and(note_attempt.account_id = @account_id)),
+     notes AS (UPDATE note SET text = '' WHERE note.id IN (SELECT own.id FROM own))
+UPDATE audit SET changed = changed - '{name,display_name,email,reason,text}'::text[],
        row_id = CASE WHEN row_id ? 'name' THEN jsonb_set(row_id, '{name}', to_jsonb('anonymous-' || @account_id::bigint)) ELSE row_id END
-WHERE audit.account_id = @account_id::bigint;
+WHERE audit.account_id = @account_id::bigint OR audit.subject = 'note' AND (audit.row_id ->> 'id')::bigint IN (SELECT own.id FROM own);
 
 -- name: MembershipsOf :many
 -- What somebody is, or was, in courses.
@@ -93,3 +98,20 @@ WHERE draft.account_id = $1 ORDER BY paper.slug, exercise.number;
 -- name: ChecksOf :many
 -- All checks of some attempts.
 SELECT attempt_id, outcome, mark, points, at, cause FROM attempt_check WHERE attempt_id = ANY (@attempts::bigint[]) ORDER BY id;
+
+-- name: NotesTo :many
+-- The notes that reached somebody, also those that were withdrawn, with what was answered in their thread.
+SELECT note.course_id, exercise.paper_id, course.slug AS course, paper.slug AS paper, exercise.slug AS exercise, note.text, maker.display_name AS made_by, note.made_at,
+       note.withdrawn_at, note_seen.seen_at,
+       coalesce((SELECT jsonb_agg(jsonb_build_object('text', answer.text, 'by', by.display_name, 'at', answer.made_at) ORDER BY answer.id)
+                 FROM note_answer AS answer JOIN account AS by ON by.id = answer.made_by
+                 WHERE answer.note_id = note.id AND answer.account_id = @account_id), '[]')::jsonb AS answers
+FROM note JOIN course ON course.id = note.course_id JOIN exercise ON exercise.id = note.exercise_id JOIN paper ON paper.id = exercise.paper_id
+JOIN account AS maker ON maker.id = note.made_by LEFT JOIN note_seen ON note_seen.note_id = note.id AND note_seen.account_id = @account_id
+WHERE note.id IN (SELECT note_attempt.note_id FROM note_attempt WHERE note_attempt.account_id = @account_id) ORDER BY note.id;
+
+-- name: DisputesBy :many
+-- What somebody disputed.
+SELECT course.slug AS course, paper.slug AS paper, exercise.slug AS exercise, review.reason, review.at, review.done_at
+FROM review JOIN course ON course.id = review.course_id JOIN exercise ON exercise.id = review.exercise_id JOIN paper ON paper.id = exercise.paper_id
+WHERE review.account_id = $1 AND review.cause = 'disputed' ORDER BY review.id;

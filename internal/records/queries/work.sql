@@ -57,6 +57,15 @@ WITH made AS (
                                  ELSE work_since(s.account_id, s.exercise_id, s.latest_id, s.last_at, excluded.last_at) END,
         version = nextval('standing_version')
     RETURNING last_at
+), noted AS (
+    INSERT INTO note_attempt (note_id, attempt_id, account_id)
+    SELECT note_like.note_id, made.id, made.account_id FROM made
+    JOIN note_like ON note_like.exercise_id = made.exercise_id AND note_like.course_id = made.course_id AND note_like.alike = @alike::bytea
+    WHERE @outcome::text <> 'correct'
+), to_review AS (
+    INSERT INTO review (attempt_id, account_id, exercise_id, course_id, cause)
+    SELECT made.id, made.account_id, made.exercise_id, made.course_id, @review::text FROM made
+    WHERE made.course_id IS NOT NULL AND @review::text <> ''
 )
 SELECT made.id, made.received_at, stands.last_at FROM made, stands;
 

@@ -761,31 +761,6 @@ func (q *Queries) SetLearners(ctx context.Context, arg SetLearnersParams) ([]Set
 	return items, nil
 }
 
-const setMark = `-- name: SetMark :exec
-INSERT INTO mark (account_id, exercise_id, course_id, mark, reason, set_by) VALUES ($1, $2, $3, $4, $5, $6)
-`
-
-type SetMarkParams struct {
-	AccountID  int64
-	ExerciseID int64
-	CourseID   int64
-	Mark       *string
-	Reason     string
-	SetBy      int64
-}
-
-func (q *Queries) SetMark(ctx context.Context, arg SetMarkParams) error {
-	_, err := q.db.Exec(ctx, setMark,
-		arg.AccountID,
-		arg.ExerciseID,
-		arg.CourseID,
-		arg.Mark,
-		arg.Reason,
-		arg.SetBy,
-	)
-	return err
-}
-
 const setMember = `-- name: SetMember :exec
 INSERT INTO member (course_id, account_id, role, group_name) VALUES ($1, $2, $3, $4)
 ON CONFLICT (course_id, account_id) DO UPDATE SET role = excluded.role, group_name = excluded.group_name, left_at = NULL
@@ -899,30 +874,6 @@ func (q *Queries) Sittings(ctx context.Context, coursePaperID int64) ([]Sittings
 		return nil, err
 	}
 	return items, nil
-}
-
-const standByHand = `-- name: StandByHand :exec
-INSERT INTO standing AS s (account_id, exercise_id, course_id, outcome, computed, by_hand, attempts, used, hidden_only, last_at)
-VALUES ($1, $2, $3::bigint, '', 0, $4, 0, 0, 0, now())
-ON CONFLICT (account_id, exercise_id, course_id) DO UPDATE SET by_hand = excluded.by_hand, version = nextval('standing_version')
-`
-
-type StandByHandParams struct {
-	AccountID  int64
-	ExerciseID int64
-	CourseID   int64
-	ByHand     *string
-}
-
-// A mark that is set by hand counts in place of the computed one; NULL gives that back.
-func (q *Queries) StandByHand(ctx context.Context, arg StandByHandParams) error {
-	_, err := q.db.Exec(ctx, standByHand,
-		arg.AccountID,
-		arg.ExerciseID,
-		arg.CourseID,
-		arg.ByHand,
-	)
-	return err
 }
 
 const startSitting = `-- name: StartSitting :one

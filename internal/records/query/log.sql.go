@@ -24,13 +24,18 @@ func (q *Queries) AnonymiseAccount(ctx context.Context, accountID int64) error {
 
 const anonymiseReasons = `-- name: AnonymiseReasons :exec
 WITH marks AS (UPDATE mark SET reason = '' WHERE mark.account_id = $1 AND mark.reason <> ''),
-     times AS (UPDATE extension SET reason = '' WHERE extension.account_id = $1 AND extension.reason <> '')
-UPDATE audit SET changed = changed - '{name,display_name,email,reason}'::text[],
+     times AS (UPDATE extension SET reason = '' WHERE extension.account_id = $1 AND extension.reason <> ''),
+     answers AS (UPDATE note_answer SET text = '' WHERE note_answer.account_id = $1),
+     disputes AS (UPDATE review SET reason = '' WHERE review.account_id = $1 AND review.cause IN ('disputed', 'answer')),
+     own AS (SELECT note_id AS id FROM note_attempt WHERE note_id IN (SELECT a.note_id FROM note_attempt AS a WHERE a.account_id = $1)
+             GROUP BY note_id HAVING bool_and(note_attempt.account_id = $1)),
+     notes AS (UPDATE note SET text = '' WHERE note.id IN (SELECT own.id FROM own))
+UPDATE audit SET changed = changed - '{name,display_name,email,reason,text}'::text[],
        row_id = CASE WHEN row_id ? 'name' THEN jsonb_set(row_id, '{name}', to_jsonb('anonymous-' || $1::bigint)) ELSE row_id END
-WHERE audit.account_id = $1::bigint
+WHERE audit.account_id = $1::bigint OR audit.subject = 'note' AND (audit.row_id ->> 'id')::bigint IN (SELECT own.id FROM own)
 `
 
-// Takes what others said of a person out of marks, extensions and the log.
+// Takes what others said of a person, and what they said themselves, out of marks, extensions, notes and the log.
 func (q *Queries) AnonymiseReasons(ctx context.Context, accountID int64) error {
 	_, err := q.db.Exec(ctx, anonymiseReasons, accountID)
 	return err
@@ -67,7 +72,7 @@ LEFT JOIN course ON course.id = audit.course_id
 LEFT JOIN paper ON paper.id = audit.paper_id
 LEFT JOIN exercise_now AS exercise ON exercise.id = CASE audit.subject WHEN 'exercise' THEN (audit.row_id ->> 'id')::bigint ELSE (audit.row_id ->> 'exercise_id')::bigint END
 WHERE (audit.course_id = ANY ($1::bigint[])
-       OR $2::boolean AND (audit.course_id IS NULL OR audit.subject NOT IN ('mark', 'extension', 'sitting'))
+       OR $2::boolean AND (audit.course_id IS NULL OR audit.subject NOT IN ('mark', 'extension', 'sitting', 'note', 'note_answer', 'review'))
        OR audit.course_id IS NULL AND audit.subject IN ('paper', 'exercise', 'exercise_version', 'recheck')
        OR audit.subject = 'account' AND audit.account_id IN (SELECT member.account_id FROM member WHERE member.course_id = ANY ($1::bigint[])))
   AND ($3::bigint IS NULL OR audit.course_id = $3)
@@ -191,6 +196,49 @@ func (q *Queries) ChecksOf(ctx context.Context, attempts []int64) ([]ChecksOfRow
 			&i.Points,
 			&i.At,
 			&i.Cause,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const disputesBy = `-- name: DisputesBy :many
+SELECT course.slug AS course, paper.slug AS paper, exercise.slug AS exercise, review.reason, review.at, review.done_at
+FROM review JOIN course ON course.id = review.course_id JOIN exercise ON exercise.id = review.exercise_id JOIN paper ON paper.id = exercise.paper_id
+WHERE review.account_id = $1 AND review.cause = 'disputed' ORDER BY review.id
+`
+
+type DisputesByRow struct {
+	Course   string
+	Paper    string
+	Exercise string
+	Reason   string
+	At       time.Time
+	DoneAt   *time.Time
+}
+
+// What somebody disputed.
+func (q *Queries) DisputesBy(ctx context.Context, accountID int64) ([]DisputesByRow, error) {
+	rows, err := q.db.Query(ctx, disputesBy, accountID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []DisputesByRow
+	for rows.Next() {
+		var i DisputesByRow
+		if err := rows.Scan(
+			&i.Course,
+			&i.Paper,
+			&i.Exercise,
+			&i.Reason,
+			&i.At,
+			&i.DoneAt,
 		); err != nil {
 			return nil, err
 		}
@@ -392,6 +440,64 @@ func (q *Queries) MembershipsOf(ctx context.Context, accountID int64) ([]Members
 			&i.GroupName,
 			&i.JoinedAt,
 			&i.LeftAt,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const notesTo = `-- name: NotesTo :many
+SELECT note.course_id, exercise.paper_id, course.slug AS course, paper.slug AS paper, exercise.slug AS exercise, note.text, maker.display_name AS made_by, note.made_at,
+       note.withdrawn_at, note_seen.seen_at,
+       coalesce((SELECT jsonb_agg(jsonb_build_object('text', answer.text, 'by', by.display_name, 'at', answer.made_at) ORDER BY answer.id)
+                 FROM note_answer AS answer JOIN account AS by ON by.id = answer.made_by
+                 WHERE answer.note_id = note.id AND answer.account_id = $1), '[]')::jsonb AS answers
+FROM note JOIN course ON course.id = note.course_id JOIN exercise ON exercise.id = note.exercise_id JOIN paper ON paper.id = exercise.paper_id
+JOIN account AS maker ON maker.id = note.made_by LEFT JOIN note_seen ON note_seen.note_id = note.id AND note_seen.account_id = $1
+WHERE note.id IN (SELECT note_attempt.note_id FROM note_attempt WHERE note_attempt.account_id = $1) ORDER BY note.id
+`
+
+type NotesToRow struct {
+	CourseID    int64
+	PaperID     int64
+	Course      string
+	Paper       string
+	Exercise    string
+	Text        string
+	MadeBy      string
+	MadeAt      time.Time
+	WithdrawnAt *time.Time
+	SeenAt      *time.Time
+	Answers     json.RawMessage
+}
+
+// The notes that reached somebody, also those that were withdrawn, with what was answered in their thread.
+func (q *Queries) NotesTo(ctx context.Context, accountID int64) ([]NotesToRow, error) {
+	rows, err := q.db.Query(ctx, notesTo, accountID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []NotesToRow
+	for rows.Next() {
+		var i NotesToRow
+		if err := rows.Scan(
+			&i.CourseID,
+			&i.PaperID,
+			&i.Course,
+			&i.Paper,
+			&i.Exercise,
+			&i.Text,
+			&i.MadeBy,
+			&i.MadeAt,
+			&i.WithdrawnAt,
+			&i.SeenAt,
+			&i.Answers,
 		); err != nil {
 			return nil, err
 		}

@@ -262,6 +262,7 @@ type Mark struct {
 	Reason     string
 	SetBy      int64
 	SetAt      time.Time
+	Undoes     *int64
 }
 
 type Member struct {
@@ -271,6 +272,49 @@ type Member struct {
 	JoinedAt  time.Time
 	GroupName string
 	LeftAt    *time.Time
+}
+
+type Note struct {
+	ID          int64
+	CourseID    int64
+	ExerciseID  int64
+	Text        string
+	Begins      *int32
+	Ends        *int32
+	Later       bool
+	MadeBy      int64
+	MadeAt      time.Time
+	WithdrawnAt *time.Time
+}
+
+type NoteAnswer struct {
+	ID         int64
+	NoteID     int64
+	CourseID   int64
+	ExerciseID int64
+	AccountID  int64
+	Text       string
+	MadeBy     int64
+	MadeAt     time.Time
+}
+
+type NoteAttempt struct {
+	NoteID    int64
+	AttemptID int64
+	AccountID int64
+}
+
+type NoteLike struct {
+	NoteID     int64
+	ExerciseID int64
+	CourseID   int64
+	Alike      []byte
+}
+
+type NoteSeen struct {
+	NoteID    int64
+	AccountID int64
+	SeenAt    time.Time
 }
 
 type Notice struct {
@@ -401,6 +445,20 @@ type RecheckResult struct {
 	Counted     bool
 	At          time.Time
 	Differing   *int64
+}
+
+type Review struct {
+	ID         int64
+	AttemptID  int64
+	AccountID  int64
+	ExerciseID int64
+	CourseID   int64
+	Cause      string
+	Reason     string
+	At         time.Time
+	DoneBy     *int64
+	DoneAt     *time.Time
+	DoneMark   *int64
 }
 
 type Run struct {

@@ -533,6 +533,15 @@ WITH made AS (
                                  ELSE work_since(s.account_id, s.exercise_id, s.latest_id, s.last_at, excluded.last_at) END,
         version = nextval('standing_version')
     RETURNING last_at
+), noted AS (
+    INSERT INTO note_attempt (note_id, attempt_id, account_id)
+    SELECT note_like.note_id, made.id, made.account_id FROM made
+    JOIN note_like ON note_like.exercise_id = made.exercise_id AND note_like.course_id = made.course_id AND note_like.alike = $24::bytea
+    WHERE $11::text <> 'correct'
+), to_review AS (
+    INSERT INTO review (attempt_id, account_id, exercise_id, course_id, cause)
+    SELECT made.id, made.account_id, made.exercise_id, made.course_id, $25::text FROM made
+    WHERE made.course_id IS NOT NULL AND $25::text <> ''
 )
 SELECT made.id, made.received_at, stands.last_at FROM made, stands
 `
@@ -561,6 +570,8 @@ type CreateAttemptParams struct {
 	Differing   *int64
 	Counts      string
 	Late        bool
+	Alike       []byte
+	Review      string
 }
 
 type CreateAttemptRow struct {
@@ -596,6 +607,8 @@ func (q *Queries) CreateAttempt(ctx context.Context, arg CreateAttemptParams) (C
 		arg.Differing,
 		arg.Counts,
 		arg.Late,
+		arg.Alike,
+		arg.Review,
 	)
 	var i CreateAttemptRow
 	err := row.Scan(&i.ID, &i.ReceivedAt, &i.LastAt)

@@ -426,6 +426,33 @@ func (e PieceKind) Valid() bool {
 	}
 }
 
+// Defines values for ReviewCause.
+const (
+	ReviewAnswer   ReviewCause = "answer"
+	ReviewDisputed ReviewCause = "disputed"
+	ReviewRecheck  ReviewCause = "recheck"
+	ReviewRule     ReviewCause = "rule"
+	ReviewStopped  ReviewCause = "stopped"
+)
+
+// Valid indicates whether the value is a known member of the ReviewCause enum.
+func (e ReviewCause) Valid() bool {
+	switch e {
+	case ReviewAnswer:
+		return true
+	case ReviewDisputed:
+		return true
+	case ReviewRecheck:
+		return true
+	case ReviewRule:
+		return true
+	case ReviewStopped:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Role.
 const (
 	Assistant  Role = "assistant"
@@ -685,24 +712,8 @@ type AddedMember struct {
 // AlikeAttempts defines model for AlikeAttempts.
 type AlikeAttempts struct {
 	Attempts int          `json:"attempts"`
-	Example  AlikeExample `json:"example"`
+	Example  ShownAttempt `json:"example"`
 	Learners int          `json:"learners"`
-}
-
-// AlikeExample defines model for AlikeExample.
-type AlikeExample struct {
-	At          time.Time `json:"at"`
-	Attempt     string    `json:"attempt"`
-	DisplayName string    `json:"display_name"`
-
-	// Error An error (RFC 9457).
-	Error    Problem   `json:"error,omitempty,omitzero"`
-	Findings []Finding `json:"findings"`
-	Learner  string    `json:"learner"`
-
-	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
-	Outcome Outcome `json:"outcome"`
-	Sql     string  `json:"sql"`
 }
 
 // AnswerText defines model for AnswerText.
@@ -1068,6 +1079,19 @@ type DatasetSummary struct {
 	Title  string `json:"title"`
 }
 
+// Dispute defines model for Dispute.
+type Dispute struct {
+	At      time.Time `json:"at"`
+	Attempt string    `json:"attempt"`
+	Reason  string    `json:"reason"`
+
+	// Seen When somebody who teaches had looked.
+	Seen time.Time `json:"seen,omitempty,omitzero"`
+
+	// SeenBy The name to show.
+	SeenBy string `json:"seen_by,omitempty,omitzero"`
+}
+
 // Draft defines model for Draft.
 type Draft struct {
 	Kept time.Time `json:"kept"`
@@ -1112,6 +1136,7 @@ type Exercise struct {
 	// CountsAt When the attempt that counts was received.
 	CountsAt time.Time `json:"counts_at,omitempty,omitzero"`
 	Dataset  string    `json:"dataset"`
+	Dispute  Dispute   `json:"dispute,omitempty,omitzero"`
 	Draft    Draft     `json:"draft,omitempty,omitzero"`
 
 	// Expected The part of the expected result that the exercise shows.
@@ -1123,8 +1148,11 @@ type Exercise struct {
 	Mark Points `json:"mark"`
 
 	// Named The names of columns matter.
-	Named  bool `json:"named,omitempty,omitzero"`
-	Number int  `json:"number"`
+	Named bool `json:"named,omitempty,omitzero"`
+
+	// Notes Those in the margins of the caller's attempts, the latest first.
+	Notes  []Note `json:"notes,omitempty,omitzero"`
+	Number int    `json:"number"`
 
 	// Ordered The order of rows matters.
 	Ordered bool `json:"ordered,omitempty,omitzero"`
@@ -1582,6 +1610,9 @@ type MarkByHand struct {
 	// Course May be left out where it can only be one.
 	Course string `json:"course,omitempty,omitzero"`
 
+	// Last The number of the last mark by hand that the caller knows of, `0` for none: if there is a later one, nothing is set. Without it the mark is set in any case.
+	Last string `json:"last,omitempty,omitzero"`
+
 	// Mark If omitted, the computed mark counts again.
 	Mark *marking.Points `json:"mark,omitempty,omitzero"`
 
@@ -1611,6 +1642,48 @@ type MarkChange struct {
 
 	// Why What was found this time in the attempt that counts.
 	Why string `json:"why,omitempty,omitzero"`
+}
+
+// MarkSet defines model for MarkSet.
+type MarkSet struct {
+	At time.Time `json:"at"`
+
+	// By The name to show.
+	By string `json:"by"`
+	Id string `json:"id"`
+
+	// Mark Absent: the computed mark counts again.
+	Mark   *marking.Points `json:"mark,omitempty,omitzero"`
+	Reason string          `json:"reason,omitempty,omitzero"`
+
+	// Undoes It took back the one before.
+	Undoes bool `json:"undoes,omitempty,omitzero"`
+
+	// Undone It was taken back.
+	Undone bool `json:"undone,omitempty,omitzero"`
+}
+
+// MarksSet defines model for MarksSet.
+type MarksSet struct {
+	ByHand bool `json:"by_hand"`
+
+	// Computed Points or a mark: exact, with as many decimals as it has.
+	Computed Points `json:"computed"`
+
+	// Last The number of the last mark by hand, `0` for none.
+	Last string `json:"last"`
+
+	// Mark What counts.
+	Mark marking.Points `json:"mark"`
+
+	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Outcome Outcome `json:"outcome,omitempty,omitzero"`
+
+	// Points The exercise's.
+	Points marking.Points `json:"points"`
+
+	// Set The first first.
+	Set []MarkSet `json:"set"`
 }
 
 // Member defines model for Member.
@@ -1668,6 +1741,12 @@ type NewCourse struct {
 	Zone string `json:"zone,omitempty,omitzero"`
 }
 
+// NewDispute defines model for NewDispute.
+type NewDispute struct {
+	// Reason What is wrong.
+	Reason string `json:"reason"`
+}
+
 // NewExtension defines model for NewExtension.
 type NewExtension struct {
 	Due   time.Time `json:"due,omitempty,omitzero"`
@@ -1695,6 +1774,30 @@ type NewMember struct {
 
 	// Role If omitted, a learner, or what a member is already.
 	Role Role `json:"role,omitempty,omitzero"`
+}
+
+// NewNote defines model for NewNote.
+type NewNote struct {
+	// Alike It reaches all attempts of the course that are like this one, as on the exercise's page.
+	Alike   bool   `json:"alike,omitempty,omitzero"`
+	Attempt string `json:"attempt"`
+
+	// Later It reaches whoever comes to the same result later.
+	Later bool `json:"later,omitempty,omitzero"`
+
+	// Place A part of a text, in characters counted from 0. Its end is not part of it.
+	Place TextSpan `json:"place,omitempty,omitzero"`
+
+	// Quote Instead of a place: the part of the attempt that it speaks of, as it is written there.
+	Quote string `json:"quote,omitempty,omitzero"`
+	Text  string `json:"text"`
+}
+
+// NewNoteAnswer defines model for NewNoteAnswer.
+type NewNoteAnswer struct {
+	// Learner Who is answered, by whom teaches, where the note reaches several.
+	Learner string `json:"learner,omitempty,omitzero"`
+	Text    string `json:"text"`
 }
 
 // NewNotice defines model for NewNotice.
@@ -1753,6 +1856,70 @@ type NewText struct {
 	Name     string `json:"name"`
 	Revision *int64 `json:"revision,omitempty"`
 	Sql      string `json:"sql"`
+}
+
+// Note defines model for Note.
+type Note struct {
+	At time.Time `json:"at"`
+
+	// By The name to show.
+	By       string `json:"by"`
+	Course   string `json:"course"`
+	Exercise string `json:"exercise"`
+	Id       string `json:"id"`
+
+	// Later It reaches whoever comes to the same result later.
+	Later bool   `json:"later,omitempty,omitzero"`
+	Paper string `json:"paper"`
+
+	// Place A part of a text, in characters counted from 0. Its end is not part of it.
+	Place TextSpan `json:"place,omitempty,omitzero"`
+
+	// Readers Whom it reaches; for a learner the learner alone.
+	Readers []NoteReader `json:"readers"`
+	Text    string       `json:"text"`
+}
+
+// NoteAnswer defines model for NoteAnswer.
+type NoteAnswer struct {
+	At time.Time `json:"at"`
+
+	// By The name to show.
+	By string `json:"by"`
+
+	// Learner It is the learner's own.
+	Learner bool   `json:"learner"`
+	Text    string `json:"text"`
+}
+
+// NotePage defines model for NotePage.
+type NotePage struct {
+	Next  string `json:"next,omitempty,omitzero"`
+	Notes []Note `json:"notes"`
+}
+
+// NoteReader defines model for NoteReader.
+type NoteReader struct {
+	Answers []NoteAnswer `json:"answers"`
+
+	// Attempts The learner's attempts that it reaches.
+	Attempts    []string  `json:"attempts"`
+	DisplayName string    `json:"display_name"`
+	Learner     string    `json:"learner"`
+	Seen        time.Time `json:"seen,omitempty,omitzero"`
+}
+
+// NoteWritten defines model for NoteWritten.
+type NoteWritten struct {
+	Id string `json:"id"`
+
+	// Learners How many it reaches.
+	Learners int `json:"learners"`
+}
+
+// NotesSeen defines model for NotesSeen.
+type NotesSeen struct {
+	Notes []string `json:"notes"`
 }
 
 // Notice defines model for Notice.
@@ -1837,8 +2004,11 @@ type PaperNews struct {
 	Due    time.Time `json:"due,omitempty,omitzero"`
 
 	// Elsewhere The examination was gone on with in another session.
-	Elsewhere bool     `json:"elsewhere,omitempty,omitzero"`
-	Notices   []Notice `json:"notices"`
+	Elsewhere bool `json:"elsewhere,omitempty,omitzero"`
+
+	// Margin Another one whenever the notes in the caller's margins are others.
+	Margin  string   `json:"margin,omitempty,omitzero"`
+	Notices []Notice `json:"notices"`
 
 	// Now The service's time.
 	Now time.Time `json:"now,omitempty,omitzero"`
@@ -2174,6 +2344,50 @@ type Replaced struct {
 	Wrong []TextError `json:"wrong"`
 }
 
+// Review defines model for Review.
+type Review struct {
+	// At Since when it is on the list.
+	At      time.Time    `json:"at"`
+	Attempt ShownAttempt `json:"attempt"`
+	ByHand  bool         `json:"by_hand"`
+
+	// Cause Right rows that a rule rejects, a limit, the learner's word, a mark that a recheck changed, an answer to a note.
+	Cause ReviewCause `json:"cause"`
+
+	// Computed Points or a mark: exact, with as many decimals as it has.
+	Computed Points `json:"computed"`
+	Course   string `json:"course"`
+	Exercise string `json:"exercise"`
+	Id       int64  `json:"id"`
+
+	// LastMark The number of the last mark by hand, `0` for none.
+	LastMark string `json:"last_mark"`
+
+	// Mark What counts.
+	Mark marking.Points `json:"mark"`
+
+	// MarkReason Why the mark was set by hand.
+	MarkReason string `json:"mark_reason,omitempty,omitzero"`
+	Number     int    `json:"number"`
+	Paper      string `json:"paper"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+
+	// Reason The learner's words, or what has changed.
+	Reason string `json:"reason,omitempty,omitzero"`
+	Title  string `json:"title"`
+}
+
+// ReviewCause Right rows that a rule rejects, a limit, the learner's word, a mark that a recheck changed, an answer to a note.
+type ReviewCause string
+
+// Reviews defines model for Reviews.
+type Reviews struct {
+	Next    string   `json:"next,omitempty,omitzero"`
+	Reviews []Review `json:"reviews"`
+}
+
 // Role defines model for Role.
 type Role string
 
@@ -2343,6 +2557,22 @@ type Session struct {
 	Token string `json:"token,omitempty,omitzero"`
 }
 
+// ShownAttempt defines model for ShownAttempt.
+type ShownAttempt struct {
+	At          time.Time `json:"at"`
+	Attempt     string    `json:"attempt"`
+	DisplayName string    `json:"display_name"`
+
+	// Error An error (RFC 9457).
+	Error    Problem   `json:"error,omitempty,omitzero"`
+	Findings []Finding `json:"findings"`
+	Learner  string    `json:"learner"`
+
+	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Outcome Outcome `json:"outcome"`
+	Sql     string  `json:"sql"`
+}
+
 // Sitting One's own examination.
 type Sitting struct {
 	// Begun Absent while it has not begun. It then ends as the paper is due.
@@ -2422,6 +2652,12 @@ type TextError struct {
 
 	// Line In the whole text, from 1.
 	Line int `json:"line"`
+}
+
+// TextSpan A part of a text, in characters counted from 0. Its end is not part of it.
+type TextSpan struct {
+	From int `json:"from"`
+	To   int `json:"to"`
 }
 
 // Tried defines model for Tried.
@@ -2580,6 +2816,12 @@ type InCourse = string
 
 // JobId defines model for jobId.
 type JobId = string
+
+// MarkCourse defines model for markCourse.
+type MarkCourse = string
+
+// NoteNumber defines model for noteNumber.
+type NoteNumber = int64
 
 // PaperSlug defines model for paperSlug.
 type PaperSlug = string
@@ -2787,6 +3029,21 @@ type ListLogParams struct {
 // ListLogParamsFormat defines parameters for ListLog.
 type ListLogParamsFormat string
 
+// ListNotesParams defines parameters for ListNotes.
+type ListNotesParams struct {
+	// Course Only this course's learners.
+	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
+	Paper  string   `form:"paper,omitempty" json:"paper,omitempty,omitzero"`
+
+	// Exercise Needs the paper.
+	Exercise string `form:"exercise,omitempty" json:"exercise,omitempty,omitzero"`
+	Learner  string `form:"learner,omitempty" json:"learner,omitempty,omitzero"`
+	Attempt  int64  `form:"attempt,omitempty" json:"attempt,omitempty,omitzero"`
+
+	// Before The `next` of the page before.
+	Before string `form:"before,omitempty" json:"before,omitempty,omitzero"`
+}
+
 // LoadPackParams defines parameters for LoadPack.
 type LoadPackParams struct {
 	// Check Only check its exercises; nothing is loaded and nothing stays.
@@ -2797,6 +3054,21 @@ type LoadPackParams struct {
 type GetClassParams struct {
 	// Course Only this course's learners.
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
+}
+
+// UndoMarkParams defines parameters for UndoMark.
+type UndoMarkParams struct {
+	// Course May be left out where it can only be one.
+	Course MarkCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
+
+	// Last The number of the last mark by hand that the caller knows of: if there is a later one, nothing is taken back.
+	Last string `form:"last,omitempty" json:"last,omitempty,omitzero"`
+}
+
+// GetMarksSetParams defines parameters for GetMarksSet.
+type GetMarksSetParams struct {
+	// Course May be left out where it can only be one.
+	Course MarkCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
 }
 
 // GetPaperFileParams defines parameters for GetPaperFile.
@@ -2835,6 +3107,17 @@ type RemovePartParams struct {
 	Revision int64 `form:"revision" json:"revision"`
 }
 
+// ListReviewsParams defines parameters for ListReviews.
+type ListReviewsParams struct {
+	// Course Only this course's learners.
+	Course InCourse    `form:"course,omitempty" json:"course,omitempty,omitzero"`
+	Paper  string      `form:"paper,omitempty" json:"paper,omitempty,omitzero"`
+	Cause  ReviewCause `form:"cause,omitempty" json:"cause,omitempty,omitzero"`
+
+	// After The `next` of the page before.
+	After string `form:"after,omitempty" json:"after,omitempty,omitzero"`
+}
+
 // ExportRunParams defines parameters for ExportRun.
 type ExportRunParams struct {
 	// Format `json` has the columns, and numbers and booleans as such; `lines` has each row on a line, as a list of texts or null.
@@ -2852,6 +3135,9 @@ type CreateAccountJSONRequestBody = NewAccount
 
 // SetActiveJSONRequestBody defines body for SetActive for application/json ContentType.
 type SetActiveJSONRequestBody = Active
+
+// DisputeJSONRequestBody defines body for Dispute for application/json ContentType.
+type DisputeJSONRequestBody = NewDispute
 
 // CreateCourseJSONRequestBody defines body for CreateCourse for application/json ContentType.
 type CreateCourseJSONRequestBody = NewCourse
@@ -2900,6 +3186,15 @@ type UseBuildJSONRequestBody = BuildChoice
 
 // KeepEntryJSONRequestBody defines body for KeepEntry for application/json ContentType.
 type KeepEntryJSONRequestBody = Keeping
+
+// WriteNoteJSONRequestBody defines body for WriteNote for application/json ContentType.
+type WriteNoteJSONRequestBody = NewNote
+
+// SeeNotesJSONRequestBody defines body for SeeNotes for application/json ContentType.
+type SeeNotesJSONRequestBody = NotesSeen
+
+// AnswerNoteJSONRequestBody defines body for AnswerNote for application/json ContentType.
+type AnswerNoteJSONRequestBody = NewNoteAnswer
 
 // LoadPackMultipartRequestBody defines body for LoadPack for multipart/form-data ContentType.
 type LoadPackMultipartRequestBody = Files
@@ -2987,6 +3282,12 @@ type ServerInterface interface {
 	// EndSession End a session. For the same.
 	// (DELETE /api/accounts/{account}/sessions/{session})
 	EndSession(c *gin.Context, account AccountName, session string)
+	// WithdrawDispute Take back what one disputed, as long as nobody has looked.
+	// (DELETE /api/attempts/{attempt}/dispute)
+	WithdrawDispute(c *gin.Context, attempt int64)
+	// Dispute Say that what came of one's own attempt is wrong. It comes on the marking list.
+	// (PUT /api/attempts/{attempt}/dispute)
+	Dispute(c *gin.Context, attempt int64)
 	// ListCourses One's courses; for administrators all. For instructors and assistants.
 	// (GET /api/courses)
 	ListCourses(c *gin.Context)
@@ -3110,6 +3411,21 @@ type ServerInterface interface {
 	// ListOwnMarks The caller's own marks, paper by paper.
 	// (GET /api/marks)
 	ListOwnMarks(c *gin.Context)
+	// ListNotes The notes in the margins of attempts, the latest first. For learners those that reach them; for instructors and assistants those of their courses.
+	// (GET /api/notes)
+	ListNotes(c *gin.Context, params ListNotesParams)
+	// WriteNote Write a note in the margin of an attempt, or of all that are like it. For instructors and assistants of the course.
+	// (POST /api/notes)
+	WriteNote(c *gin.Context)
+	// SeeNotes Tell that one has had notes before one's eyes.
+	// (PUT /api/notes/seen)
+	SeeNotes(c *gin.Context)
+	// WithdrawNote Take a note back. For who wrote it, and for instructors of the course.
+	// (DELETE /api/notes/{note})
+	WithdrawNote(c *gin.Context, note NoteNumber)
+	// AnswerNote Answer a note that one was written, or a learner's answer to one.
+	// (POST /api/notes/{note}/answers)
+	AnswerNote(c *gin.Context, note NoteNumber)
 	// ListPacks The packs that are loaded. For instructors.
 	// (GET /api/packs)
 	ListPacks(c *gin.Context)
@@ -3146,6 +3462,12 @@ type ServerInterface interface {
 	// KeepDraft Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 	// (PUT /api/papers/{paper}/exercises/{exercise}/draft)
 	KeepDraft(c *gin.Context, paper PaperSlug, exercise ExerciseSlug)
+	// UndoMark Take back the last mark that was set by hand - what counted before counts again. For instructors of the course.
+	// (DELETE /api/papers/{paper}/exercises/{exercise}/marks/{learner})
+	UndoMark(c *gin.Context, paper PaperSlug, exercise ExerciseSlug, learner string, params UndoMarkParams)
+	// GetMarksSet The marks of a learner's work on an exercise - what is computed, and what was set by hand, when, why and by whom. For instructors and assistants.
+	// (GET /api/papers/{paper}/exercises/{exercise}/marks/{learner})
+	GetMarksSet(c *gin.Context, paper PaperSlug, exercise ExerciseSlug, learner string, params GetMarksSetParams)
 	// SetMark Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
 	// (PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner})
 	SetMark(c *gin.Context, paper PaperSlug, exercise ExerciseSlug, learner string)
@@ -3227,6 +3549,15 @@ type ServerInterface interface {
 	// SetPreferences Set how you like to see the console.
 	// (PUT /api/preferences)
 	SetPreferences(c *gin.Context)
+	// ListReviews The marking list - attempts that need somebody's eye, those that have waited longest first. For instructors and assistants.
+	// (GET /api/reviews)
+	ListReviews(c *gin.Context, params ListReviewsParams)
+	// ReopenReview Put an attempt back on the marking list. For instructors and assistants of the course.
+	// (DELETE /api/reviews/{review}/done)
+	ReopenReview(c *gin.Context, review int64)
+	// FinishReview Take an attempt off the marking list - it stands as it is. For instructors and assistants of the course.
+	// (PUT /api/reviews/{review}/done)
+	FinishReview(c *gin.Context, review int64)
 	// Run Run a query for an exercise, a paper or a dataset, and return its rows.
 	// (POST /api/runs)
 	Run(c *gin.Context)
@@ -3446,6 +3777,56 @@ func (siw *ServerInterfaceWrapper) EndSession(c *gin.Context) {
 	}
 
 	siw.Handler.EndSession(c, account, session)
+}
+
+// WithdrawDispute operation middleware
+func (siw *ServerInterfaceWrapper) WithdrawDispute(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "attempt" -------------
+	var attempt int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "attempt", c.Param("attempt"), &attempt, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter attempt: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.WithdrawDispute(c, attempt)
+}
+
+// Dispute operation middleware
+func (siw *ServerInterfaceWrapper) Dispute(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "attempt" -------------
+	var attempt int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "attempt", c.Param("attempt"), &attempt, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter attempt: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.Dispute(c, attempt)
 }
 
 // ListCourses operation middleware
@@ -4975,6 +5356,149 @@ func (siw *ServerInterfaceWrapper) ListOwnMarks(c *gin.Context) {
 	siw.Handler.ListOwnMarks(c)
 }
 
+// ListNotes operation middleware
+func (siw *ServerInterfaceWrapper) ListNotes(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListNotesParams
+
+	// ------------- Optional query parameter "course" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "course", c.Request.URL.Query(), &params.Course, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "paper" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "paper", c.Request.URL.Query(), &params.Paper, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "exercise" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "exercise", c.Request.URL.Query(), &params.Exercise, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter exercise: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "learner" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "learner", c.Request.URL.Query(), &params.Learner, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter learner: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "attempt" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "attempt", c.Request.URL.Query(), &params.Attempt, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter attempt: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListNotes(c, params)
+}
+
+// WriteNote operation middleware
+func (siw *ServerInterfaceWrapper) WriteNote(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.WriteNote(c)
+}
+
+// SeeNotes operation middleware
+func (siw *ServerInterfaceWrapper) SeeNotes(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SeeNotes(c)
+}
+
+// WithdrawNote operation middleware
+func (siw *ServerInterfaceWrapper) WithdrawNote(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "note" -------------
+	var note NoteNumber
+
+	err = runtime.BindStyledParameterWithOptions("simple", "note", c.Param("note"), &note, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter note: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.WithdrawNote(c, note)
+}
+
+// AnswerNote operation middleware
+func (siw *ServerInterfaceWrapper) AnswerNote(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "note" -------------
+	var note NoteNumber
+
+	err = runtime.BindStyledParameterWithOptions("simple", "note", c.Param("note"), &note, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter note: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AnswerNote(c, note)
+}
+
 // ListPacks operation middleware
 func (siw *ServerInterfaceWrapper) ListPacks(c *gin.Context) {
 
@@ -5286,6 +5810,122 @@ func (siw *ServerInterfaceWrapper) KeepDraft(c *gin.Context) {
 	}
 
 	siw.Handler.KeepDraft(c, paper, exercise)
+}
+
+// UndoMark operation middleware
+func (siw *ServerInterfaceWrapper) UndoMark(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "exercise" -------------
+	var exercise ExerciseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "exercise", c.Param("exercise"), &exercise, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter exercise: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "learner" -------------
+	var learner string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "learner", c.Param("learner"), &learner, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter learner: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params UndoMarkParams
+
+	// ------------- Optional query parameter "course" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "course", c.Request.URL.Query(), &params.Course, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "last" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "last", c.Request.URL.Query(), &params.Last, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter last: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.UndoMark(c, paper, exercise, learner, params)
+}
+
+// GetMarksSet operation middleware
+func (siw *ServerInterfaceWrapper) GetMarksSet(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "exercise" -------------
+	var exercise ExerciseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "exercise", c.Param("exercise"), &exercise, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter exercise: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "learner" -------------
+	var learner string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "learner", c.Param("learner"), &learner, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter learner: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetMarksSetParams
+
+	// ------------- Optional query parameter "course" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "course", c.Request.URL.Query(), &params.Course, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetMarksSet(c, paper, exercise, learner, params)
 }
 
 // SetMark operation middleware
@@ -6071,6 +6711,107 @@ func (siw *ServerInterfaceWrapper) SetPreferences(c *gin.Context) {
 	siw.Handler.SetPreferences(c)
 }
 
+// ListReviews operation middleware
+func (siw *ServerInterfaceWrapper) ListReviews(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListReviewsParams
+
+	// ------------- Optional query parameter "course" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "course", c.Request.URL.Query(), &params.Course, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "paper" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "paper", c.Request.URL.Query(), &params.Paper, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "cause" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cause", c.Request.URL.Query(), &params.Cause, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter cause: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListReviews(c, params)
+}
+
+// ReopenReview operation middleware
+func (siw *ServerInterfaceWrapper) ReopenReview(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "review" -------------
+	var review int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "review", c.Param("review"), &review, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter review: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReopenReview(c, review)
+}
+
+// FinishReview operation middleware
+func (siw *ServerInterfaceWrapper) FinishReview(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "review" -------------
+	var review int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "review", c.Param("review"), &review, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter review: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.FinishReview(c, review)
+}
+
 // Run operation middleware
 func (siw *ServerInterfaceWrapper) Run(c *gin.Context) {
 
@@ -6365,7 +7106,19 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/accounts/:account/file", wrapper.GetPersonFile)
 	router.POST(options.BaseURL+"/api/accounts/:account/anonymous", wrapper.Anonymise)
 	router.GET(options.BaseURL+"/api/log", wrapper.ListLog)
+	router.DELETE(options.BaseURL+"/api/papers/:paper/exercises/:exercise/marks/:learner", wrapper.UndoMark)
+	router.GET(options.BaseURL+"/api/papers/:paper/exercises/:exercise/marks/:learner", wrapper.GetMarksSet)
 	router.PUT(options.BaseURL+"/api/papers/:paper/exercises/:exercise/marks/:learner", wrapper.SetMark)
+	router.GET(options.BaseURL+"/api/reviews", wrapper.ListReviews)
+	router.DELETE(options.BaseURL+"/api/reviews/:review/done", wrapper.ReopenReview)
+	router.PUT(options.BaseURL+"/api/reviews/:review/done", wrapper.FinishReview)
+	router.DELETE(options.BaseURL+"/api/attempts/:attempt/dispute", wrapper.WithdrawDispute)
+	router.PUT(options.BaseURL+"/api/attempts/:attempt/dispute", wrapper.Dispute)
+	router.GET(options.BaseURL+"/api/notes", wrapper.ListNotes)
+	router.POST(options.BaseURL+"/api/notes", wrapper.WriteNote)
+	router.PUT(options.BaseURL+"/api/notes/seen", wrapper.SeeNotes)
+	router.DELETE(options.BaseURL+"/api/notes/:note", wrapper.WithdrawNote)
+	router.POST(options.BaseURL+"/api/notes/:note/answers", wrapper.AnswerNote)
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
@@ -6649,6 +7402,73 @@ type EndSessiondefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response EndSessiondefaultApplicationProblemPlusJSONResponse) VisitEndSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WithdrawDisputeRequestObject struct {
+	Attempt int64 `json:"attempt"`
+}
+
+type WithdrawDisputeResponseObject interface {
+	VisitWithdrawDisputeResponse(w http.ResponseWriter) error
+}
+
+type WithdrawDispute204Response struct {
+}
+
+func (response WithdrawDispute204Response) VisitWithdrawDisputeResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type WithdrawDisputedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WithdrawDisputedefaultApplicationProblemPlusJSONResponse) VisitWithdrawDisputeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DisputeRequestObject struct {
+	Attempt int64 `json:"attempt"`
+	Body    *DisputeJSONRequestBody
+}
+
+type DisputeResponseObject interface {
+	VisitDisputeResponse(w http.ResponseWriter) error
+}
+
+type Dispute204Response struct {
+}
+
+func (response Dispute204Response) VisitDisputeResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DisputedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DisputedefaultApplicationProblemPlusJSONResponse) VisitDisputeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8340,6 +9160,184 @@ func (response ListOwnMarksdefaultApplicationProblemPlusJSONResponse) VisitListO
 	return err
 }
 
+type ListNotesRequestObject struct {
+	Params ListNotesParams
+}
+
+type ListNotesResponseObject interface {
+	VisitListNotesResponse(w http.ResponseWriter) error
+}
+
+type ListNotes200JSONResponse NotePage
+
+func (response ListNotes200JSONResponse) VisitListNotesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListNotesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListNotesdefaultApplicationProblemPlusJSONResponse) VisitListNotesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WriteNoteRequestObject struct {
+	Body *WriteNoteJSONRequestBody
+}
+
+type WriteNoteResponseObject interface {
+	VisitWriteNoteResponse(w http.ResponseWriter) error
+}
+
+type WriteNote201JSONResponse NoteWritten
+
+func (response WriteNote201JSONResponse) VisitWriteNoteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WriteNotedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WriteNotedefaultApplicationProblemPlusJSONResponse) VisitWriteNoteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SeeNotesRequestObject struct {
+	Body *SeeNotesJSONRequestBody
+}
+
+type SeeNotesResponseObject interface {
+	VisitSeeNotesResponse(w http.ResponseWriter) error
+}
+
+type SeeNotes204Response struct {
+}
+
+func (response SeeNotes204Response) VisitSeeNotesResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type SeeNotesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SeeNotesdefaultApplicationProblemPlusJSONResponse) VisitSeeNotesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WithdrawNoteRequestObject struct {
+	Note NoteNumber `json:"note"`
+}
+
+type WithdrawNoteResponseObject interface {
+	VisitWithdrawNoteResponse(w http.ResponseWriter) error
+}
+
+type WithdrawNote204Response struct {
+}
+
+func (response WithdrawNote204Response) VisitWithdrawNoteResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type WithdrawNotedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WithdrawNotedefaultApplicationProblemPlusJSONResponse) VisitWithdrawNoteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AnswerNoteRequestObject struct {
+	Note NoteNumber `json:"note"`
+	Body *AnswerNoteJSONRequestBody
+}
+
+type AnswerNoteResponseObject interface {
+	VisitAnswerNoteResponse(w http.ResponseWriter) error
+}
+
+type AnswerNote204Response struct {
+}
+
+func (response AnswerNote204Response) VisitAnswerNoteResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type AnswerNotedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AnswerNotedefaultApplicationProblemPlusJSONResponse) VisitAnswerNoteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListPacksRequestObject struct {
 }
 
@@ -8849,6 +9847,90 @@ func (response KeepDraftdefaultApplicationProblemPlusJSONResponse) VisitKeepDraf
 	return err
 }
 
+type UndoMarkRequestObject struct {
+	Paper    PaperSlug    `json:"paper"`
+	Exercise ExerciseSlug `json:"exercise"`
+	Learner  string       `json:"learner"`
+	Params   UndoMarkParams
+}
+
+type UndoMarkResponseObject interface {
+	VisitUndoMarkResponse(w http.ResponseWriter) error
+}
+
+type UndoMark200JSONResponse MarksSet
+
+func (response UndoMark200JSONResponse) VisitUndoMarkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoMarkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UndoMarkdefaultApplicationProblemPlusJSONResponse) VisitUndoMarkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetMarksSetRequestObject struct {
+	Paper    PaperSlug    `json:"paper"`
+	Exercise ExerciseSlug `json:"exercise"`
+	Learner  string       `json:"learner"`
+	Params   GetMarksSetParams
+}
+
+type GetMarksSetResponseObject interface {
+	VisitGetMarksSetResponse(w http.ResponseWriter) error
+}
+
+type GetMarksSet200JSONResponse MarksSet
+
+func (response GetMarksSet200JSONResponse) VisitGetMarksSetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetMarksSetdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetMarksSetdefaultApplicationProblemPlusJSONResponse) VisitGetMarksSetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SetMarkRequestObject struct {
 	Paper    PaperSlug    `json:"paper"`
 	Exercise ExerciseSlug `json:"exercise"`
@@ -8860,12 +9942,18 @@ type SetMarkResponseObject interface {
 	VisitSetMarkResponse(w http.ResponseWriter) error
 }
 
-type SetMark204Response struct {
-}
+type SetMark200JSONResponse MarksSet
 
-func (response SetMark204Response) VisitSetMarkResponse(w http.ResponseWriter) error {
-	w.WriteHeader(204)
-	return nil
+func (response SetMark200JSONResponse) VisitSetMarkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
 }
 
 type SetMarkdefaultApplicationProblemPlusJSONResponse struct {
@@ -10003,6 +11091,111 @@ func (response SetPreferencesdefaultApplicationProblemPlusJSONResponse) VisitSet
 	return err
 }
 
+type ListReviewsRequestObject struct {
+	Params ListReviewsParams
+}
+
+type ListReviewsResponseObject interface {
+	VisitListReviewsResponse(w http.ResponseWriter) error
+}
+
+type ListReviews200JSONResponse Reviews
+
+func (response ListReviews200JSONResponse) VisitListReviewsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListReviewsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListReviewsdefaultApplicationProblemPlusJSONResponse) VisitListReviewsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReopenReviewRequestObject struct {
+	Review int64 `json:"review"`
+}
+
+type ReopenReviewResponseObject interface {
+	VisitReopenReviewResponse(w http.ResponseWriter) error
+}
+
+type ReopenReview204Response struct {
+}
+
+func (response ReopenReview204Response) VisitReopenReviewResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ReopenReviewdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReopenReviewdefaultApplicationProblemPlusJSONResponse) VisitReopenReviewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FinishReviewRequestObject struct {
+	Review int64 `json:"review"`
+}
+
+type FinishReviewResponseObject interface {
+	VisitFinishReviewResponse(w http.ResponseWriter) error
+}
+
+type FinishReview204Response struct {
+}
+
+func (response FinishReview204Response) VisitFinishReviewResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type FinishReviewdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FinishReviewdefaultApplicationProblemPlusJSONResponse) VisitFinishReviewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type RunRequestObject struct {
 	Body *RunJSONRequestBody
 }
@@ -10461,6 +11654,12 @@ type StrictServerInterface interface {
 	// EndSession End a session. For the same.
 	// (DELETE /api/accounts/{account}/sessions/{session})
 	EndSession(ctx context.Context, request EndSessionRequestObject) (EndSessionResponseObject, error)
+	// WithdrawDispute Take back what one disputed, as long as nobody has looked.
+	// (DELETE /api/attempts/{attempt}/dispute)
+	WithdrawDispute(ctx context.Context, request WithdrawDisputeRequestObject) (WithdrawDisputeResponseObject, error)
+	// Dispute Say that what came of one's own attempt is wrong. It comes on the marking list.
+	// (PUT /api/attempts/{attempt}/dispute)
+	Dispute(ctx context.Context, request DisputeRequestObject) (DisputeResponseObject, error)
 	// ListCourses One's courses; for administrators all. For instructors and assistants.
 	// (GET /api/courses)
 	ListCourses(ctx context.Context, request ListCoursesRequestObject) (ListCoursesResponseObject, error)
@@ -10584,6 +11783,21 @@ type StrictServerInterface interface {
 	// ListOwnMarks The caller's own marks, paper by paper.
 	// (GET /api/marks)
 	ListOwnMarks(ctx context.Context, request ListOwnMarksRequestObject) (ListOwnMarksResponseObject, error)
+	// ListNotes The notes in the margins of attempts, the latest first. For learners those that reach them; for instructors and assistants those of their courses.
+	// (GET /api/notes)
+	ListNotes(ctx context.Context, request ListNotesRequestObject) (ListNotesResponseObject, error)
+	// WriteNote Write a note in the margin of an attempt, or of all that are like it. For instructors and assistants of the course.
+	// (POST /api/notes)
+	WriteNote(ctx context.Context, request WriteNoteRequestObject) (WriteNoteResponseObject, error)
+	// SeeNotes Tell that one has had notes before one's eyes.
+	// (PUT /api/notes/seen)
+	SeeNotes(ctx context.Context, request SeeNotesRequestObject) (SeeNotesResponseObject, error)
+	// WithdrawNote Take a note back. For who wrote it, and for instructors of the course.
+	// (DELETE /api/notes/{note})
+	WithdrawNote(ctx context.Context, request WithdrawNoteRequestObject) (WithdrawNoteResponseObject, error)
+	// AnswerNote Answer a note that one was written, or a learner's answer to one.
+	// (POST /api/notes/{note}/answers)
+	AnswerNote(ctx context.Context, request AnswerNoteRequestObject) (AnswerNoteResponseObject, error)
 	// ListPacks The packs that are loaded. For instructors.
 	// (GET /api/packs)
 	ListPacks(ctx context.Context, request ListPacksRequestObject) (ListPacksResponseObject, error)
@@ -10620,6 +11834,12 @@ type StrictServerInterface interface {
 	// KeepDraft Save the text of the answer space as a draft. With a revision it is saved only if nobody has changed the draft since (otherwise 409).
 	// (PUT /api/papers/{paper}/exercises/{exercise}/draft)
 	KeepDraft(ctx context.Context, request KeepDraftRequestObject) (KeepDraftResponseObject, error)
+	// UndoMark Take back the last mark that was set by hand - what counted before counts again. For instructors of the course.
+	// (DELETE /api/papers/{paper}/exercises/{exercise}/marks/{learner})
+	UndoMark(ctx context.Context, request UndoMarkRequestObject) (UndoMarkResponseObject, error)
+	// GetMarksSet The marks of a learner's work on an exercise - what is computed, and what was set by hand, when, why and by whom. For instructors and assistants.
+	// (GET /api/papers/{paper}/exercises/{exercise}/marks/{learner})
+	GetMarksSet(ctx context.Context, request GetMarksSetRequestObject) (GetMarksSetResponseObject, error)
 	// SetMark Set a learner's mark in place of the computed one, or have that one count again. For instructors of the course.
 	// (PUT /api/papers/{paper}/exercises/{exercise}/marks/{learner})
 	SetMark(ctx context.Context, request SetMarkRequestObject) (SetMarkResponseObject, error)
@@ -10701,6 +11921,15 @@ type StrictServerInterface interface {
 	// SetPreferences Set how you like to see the console.
 	// (PUT /api/preferences)
 	SetPreferences(ctx context.Context, request SetPreferencesRequestObject) (SetPreferencesResponseObject, error)
+	// ListReviews The marking list - attempts that need somebody's eye, those that have waited longest first. For instructors and assistants.
+	// (GET /api/reviews)
+	ListReviews(ctx context.Context, request ListReviewsRequestObject) (ListReviewsResponseObject, error)
+	// ReopenReview Put an attempt back on the marking list. For instructors and assistants of the course.
+	// (DELETE /api/reviews/{review}/done)
+	ReopenReview(ctx context.Context, request ReopenReviewRequestObject) (ReopenReviewResponseObject, error)
+	// FinishReview Take an attempt off the marking list - it stands as it is. For instructors and assistants of the course.
+	// (PUT /api/reviews/{review}/done)
+	FinishReview(ctx context.Context, request FinishReviewRequestObject) (FinishReviewResponseObject, error)
 	// Run Run a query for an exercise, a paper or a dataset, and return its rows.
 	// (POST /api/runs)
 	Run(ctx context.Context, request RunRequestObject) (RunResponseObject, error)
@@ -10998,6 +12227,76 @@ func (sh *strictHandler) EndSession(ctx *gin.Context, account AccountName, sessi
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(EndSessionResponseObject); ok {
 		if err := validResponse.VisitEndSessionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// WithdrawDispute operation middleware
+func (sh *strictHandler) WithdrawDispute(ctx *gin.Context, attempt int64) {
+	var request WithdrawDisputeRequestObject
+
+	request.Attempt = attempt
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WithdrawDispute(ctx, request.(WithdrawDisputeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WithdrawDispute")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(WithdrawDisputeResponseObject); ok {
+		if err := validResponse.VisitWithdrawDisputeResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// Dispute operation middleware
+func (sh *strictHandler) Dispute(ctx *gin.Context, attempt int64) {
+	var request DisputeRequestObject
+
+	request.Attempt = attempt
+
+	var body DisputeJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Dispute(ctx, request.(DisputeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Dispute")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DisputeResponseObject); ok {
+		if err := validResponse.VisitDisputeResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -12334,6 +13633,186 @@ func (sh *strictHandler) ListOwnMarks(ctx *gin.Context) {
 	}
 }
 
+// ListNotes operation middleware
+func (sh *strictHandler) ListNotes(ctx *gin.Context, params ListNotesParams) {
+	var request ListNotesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListNotes(ctx, request.(ListNotesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListNotes")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListNotesResponseObject); ok {
+		if err := validResponse.VisitListNotesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// WriteNote operation middleware
+func (sh *strictHandler) WriteNote(ctx *gin.Context) {
+	var request WriteNoteRequestObject
+
+	var body WriteNoteJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WriteNote(ctx, request.(WriteNoteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WriteNote")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(WriteNoteResponseObject); ok {
+		if err := validResponse.VisitWriteNoteResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SeeNotes operation middleware
+func (sh *strictHandler) SeeNotes(ctx *gin.Context) {
+	var request SeeNotesRequestObject
+
+	var body SeeNotesJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SeeNotes(ctx, request.(SeeNotesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SeeNotes")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SeeNotesResponseObject); ok {
+		if err := validResponse.VisitSeeNotesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// WithdrawNote operation middleware
+func (sh *strictHandler) WithdrawNote(ctx *gin.Context, note NoteNumber) {
+	var request WithdrawNoteRequestObject
+
+	request.Note = note
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WithdrawNote(ctx, request.(WithdrawNoteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WithdrawNote")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(WithdrawNoteResponseObject); ok {
+		if err := validResponse.VisitWithdrawNoteResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AnswerNote operation middleware
+func (sh *strictHandler) AnswerNote(ctx *gin.Context, note NoteNumber) {
+	var request AnswerNoteRequestObject
+
+	request.Note = note
+
+	var body AnswerNoteJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AnswerNote(ctx, request.(AnswerNoteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AnswerNote")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AnswerNoteResponseObject); ok {
+		if err := validResponse.VisitAnswerNoteResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListPacks operation middleware
 func (sh *strictHandler) ListPacks(ctx *gin.Context) {
 	var request ListPacksRequestObject
@@ -12699,6 +14178,64 @@ func (sh *strictHandler) KeepDraft(ctx *gin.Context, paper PaperSlug, exercise E
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(KeepDraftResponseObject); ok {
 		if err := validResponse.VisitKeepDraftResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// UndoMark operation middleware
+func (sh *strictHandler) UndoMark(ctx *gin.Context, paper PaperSlug, exercise ExerciseSlug, learner string, params UndoMarkParams) {
+	var request UndoMarkRequestObject
+
+	request.Paper = paper
+	request.Exercise = exercise
+	request.Learner = learner
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UndoMark(ctx, request.(UndoMarkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UndoMark")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(UndoMarkResponseObject); ok {
+		if err := validResponse.VisitUndoMarkResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetMarksSet operation middleware
+func (sh *strictHandler) GetMarksSet(ctx *gin.Context, paper PaperSlug, exercise ExerciseSlug, learner string, params GetMarksSetParams) {
+	var request GetMarksSetRequestObject
+
+	request.Paper = paper
+	request.Exercise = exercise
+	request.Learner = learner
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetMarksSet(ctx, request.(GetMarksSetRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetMarksSet")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetMarksSetResponseObject); ok {
+		if err := validResponse.VisitGetMarksSetResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -13645,6 +15182,84 @@ func (sh *strictHandler) SetPreferences(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(SetPreferencesResponseObject); ok {
 		if err := validResponse.VisitSetPreferencesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListReviews operation middleware
+func (sh *strictHandler) ListReviews(ctx *gin.Context, params ListReviewsParams) {
+	var request ListReviewsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListReviews(ctx, request.(ListReviewsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListReviews")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListReviewsResponseObject); ok {
+		if err := validResponse.VisitListReviewsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReopenReview operation middleware
+func (sh *strictHandler) ReopenReview(ctx *gin.Context, review int64) {
+	var request ReopenReviewRequestObject
+
+	request.Review = review
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReopenReview(ctx, request.(ReopenReviewRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReopenReview")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReopenReviewResponseObject); ok {
+		if err := validResponse.VisitReopenReviewResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// FinishReview operation middleware
+func (sh *strictHandler) FinishReview(ctx *gin.Context, review int64) {
+	var request FinishReviewRequestObject
+
+	request.Review = review
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FinishReview(ctx, request.(FinishReviewRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FinishReview")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(FinishReviewResponseObject); ok {
+		if err := validResponse.VisitFinishReviewResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
