@@ -23,6 +23,7 @@ const LogInAgain = lazily(() => import("./pages/login/LogInAgain").then((m) => m
 const LogInPage = lazily(() => import("./pages/login/LogInPage").then((m) => m.LogInPage));
 const LogPage = lazily(() => import("./pages/log/LogPage").then((m) => m.LogPage));
 const MapPage = lazily(() => import("./pages/map/MapPage").then((m) => m.MapPage));
+const MarkingPage = lazily(() => import("./pages/marking/MarkingPage").then((m) => m.MarkingPage));
 const PaperPage = lazily(() => import("./pages/paper/PaperPage").then((m) => m.PaperPage));
 const PapersPage = lazily(() => import("./pages/papers/PapersPage").then((m) => m.PapersPage));
 const PasswordPage = lazily(() => import("./pages/password/PasswordPage").then((m) => m.PasswordPage));
@@ -101,6 +102,7 @@ function Pages({ dark }: { dark: boolean }) {
           <Route path="/courses/:course" element={<CoursePage />} />
           <Route path="/courses/:course/import" element={<ImportPage />} />
           <Route path="/log" element={<LogPage />} />
+          <Route path="/marking" element={<MarkingPage />} />
           <Route path="/exercises" element={<ExercisesPage />} />
           <Route path="/datasets" element={dressed(<DatasetsPage />)} />
           <Route path="/datasets/:dataset" element={dressed(<DatasetPage />)} />

@@ -45,7 +45,8 @@ type Note struct {
 	Course, Paper, Exercise string
 	ExerciseID              int64
 	Text                    string
-	Place                   *TextSpan
+	Place                   *TextSpan // of the attempt that it speaks of; nil: all of it
+	Quote                   string    // what stands there
 	Later                   bool
 	By                      string // the name to show
 	At                      time.Time
@@ -55,7 +56,8 @@ type Note struct {
 // A Reader is somebody whom a note reaches.
 type Reader struct {
 	Learner, Name string
-	Attempts      []int64 // the latest last
+	Attempts      []int64   // the latest last
+	At            time.Time // when the latest was received
 	Seen          *time.Time
 	Answers       []NoteAnswer
 }
@@ -397,11 +399,13 @@ func notesOf(rows []query.NotesRow) (notes []Note) {
 				Text: row.Text, Later: row.Later, By: row.MakerName, At: row.MadeAt,
 			}
 			if row.Begins != nil && row.Ends != nil {
-				note.Place = &TextSpan{int(*row.Begins), int(*row.Ends)}
+				note.Place, note.Quote = &TextSpan{int(*row.Begins), int(*row.Ends)}, row.Quote
 			}
 			notes = append(notes, note)
 		}
-		reader := Reader{Learner: row.Name, Name: row.DisplayName, Attempts: row.Attempts, Seen: row.SeenAt}
+		reader := Reader{
+			Learner: row.Name, Name: row.DisplayName, Attempts: row.Attempts, At: row.ReceivedAt, Seen: row.SeenAt,
+		}
 		slices.Sort(reader.Attempts)
 		_ = json.Unmarshal(row.Answers, &reader.Answers) // written by the query
 		last := &notes[len(notes)-1]

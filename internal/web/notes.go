@@ -78,11 +78,11 @@ func toNote(n course.Note) contract.Note {
 		Later: n.Later, By: n.By, At: n.At, Readers: []contract.NoteReader{},
 	}
 	if n.Place != nil {
-		out.Place = contract.TextSpan{From: n.Place.From, To: n.Place.To}
+		out.Place, out.Quote = contract.TextSpan{From: n.Place.From, To: n.Place.To}, n.Quote
 	}
 	for _, r := range n.Readers {
 		reader := contract.NoteReader{
-			Learner: r.Learner, DisplayName: r.Name, Attempts: []string{}, Seen: orZero(r.Seen),
+			Learner: r.Learner, DisplayName: r.Name, Attempts: []string{}, At: r.At, Seen: orZero(r.Seen),
 			Answers: []contract.NoteAnswer{},
 		}
 		for _, id := range r.Attempts {

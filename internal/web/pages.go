@@ -23,6 +23,7 @@ var dist embed.FS
 // pages are the first segments of the paths for which the console has pages. It does its own routing.
 var pages = []string{
 	"", "papers", "courses", "datasets", "exercises", "builds", "history", "try", "password", "learners", "log",
+	"marking",
 }
 
 // page serves the console's files, and its index page for the paths that it knows. Any other path is not found.

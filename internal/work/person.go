@@ -259,7 +259,7 @@ func (f *personFile) margins(ctx context.Context, p *person) error {
 		if f.told(&n.CourseID, &n.PaperID) {
 			p.Notes = append(p.Notes, map[string]any{
 				"course": n.Course, "paper": n.Paper, "exercise": n.Exercise, "text": n.Text, "by": n.MadeBy,
-				"at": n.MadeAt,
+				"at":        n.MadeAt,
 				"withdrawn": n.WithdrawnAt, "seen": n.SeenAt, "answers": n.Answers,
 			})
 		}

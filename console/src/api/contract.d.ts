@@ -3251,6 +3251,8 @@ export interface components {
             exercise: string;
             text: string;
             place?: components["schemas"]["TextSpan"];
+            /** @description What stands there, in the attempt that it speaks of. */
+            quote?: string;
             /** @description It reaches whoever comes to the same result later. */
             later?: boolean;
             /** @description The name to show. */
@@ -3265,6 +3267,11 @@ export interface components {
             display_name: string;
             /** @description The learner's attempts that it reaches. */
             attempts: string[];
+            /**
+             * Format: date-time
+             * @description When the latest of them was received.
+             */
+            at: string;
             /** Format: date-time */
             seen?: string;
             answers: components["schemas"]["NoteAnswer"][];

@@ -27,6 +27,7 @@ export function Frame({ children }: { children: ReactNode }) {
             {staff ? "Papers" : "My papers"}
           </NavLink>
           {staff && <NavLink to="/courses">Courses</NavLink>}
+          {staff && <NavLink to="/marking">Marking</NavLink>}
           {account.role === "instructor" && <NavLink to="/exercises">Exercises</NavLink>}
           <NavLink to="/datasets">Datasets</NavLink>
           <NavLink to="/try">Try</NavLink>

@@ -90,7 +90,8 @@ WITH found AS (
     ORDER BY note.id DESC LIMIT @most::int
 )
 SELECT found.id, found.course_id, found.paper_id, course.slug AS course, paper.slug AS paper, found.exercise, found.exercise_id, found.text, found.begins, found.ends, found.later,
-       found.made_at, maker.name AS maker, maker.display_name AS maker_name, account.name, account.display_name, reader.attempt_id, reader.attempts, note_seen.seen_at,
+       found.made_at, maker.name AS maker, maker.display_name AS maker_name, account.name, account.display_name, reader.attempt_id, reader.attempts, attempt.received_at, note_seen.seen_at,
+       CASE WHEN found.begins IS NULL THEN '' ELSE substring(attempt.sql FROM found.begins + 1 FOR found.ends - found.begins) END::text AS quote,
        coalesce((SELECT jsonb_agg(jsonb_build_object('text', answer.text, 'by', by.display_name, 'at', answer.made_at, 'learner', answer.made_by = answer.account_id) ORDER BY answer.id)
                  FROM note_answer AS answer JOIN account AS by ON by.id = answer.made_by
                  WHERE answer.note_id = found.id AND answer.account_id = account.id), '[]')::jsonb AS answers
@@ -99,7 +100,7 @@ CROSS JOIN LATERAL (
     SELECT note_attempt.account_id, max(note_attempt.attempt_id)::bigint AS attempt_id, array_agg(note_attempt.attempt_id)::bigint[] AS attempts FROM note_attempt
     WHERE note_attempt.note_id = found.id AND (sqlc.narg('account_id')::bigint IS NULL OR note_attempt.account_id = sqlc.narg('account_id'))
     GROUP BY note_attempt.account_id) AS reader
-JOIN account ON account.id = reader.account_id
+JOIN account ON account.id = reader.account_id JOIN attempt ON attempt.id = reader.attempt_id
 LEFT JOIN note_seen ON note_seen.note_id = found.id AND note_seen.account_id = account.id
 ORDER BY found.id DESC, account.display_name, account.name;
 

@@ -1875,6 +1875,9 @@ type Note struct {
 	// Place A part of a text, in characters counted from 0. Its end is not part of it.
 	Place TextSpan `json:"place,omitempty,omitzero"`
 
+	// Quote What stands there, in the attempt that it speaks of.
+	Quote string `json:"quote,omitempty,omitzero"`
+
 	// Readers Whom it reaches; for a learner the learner alone.
 	Readers []NoteReader `json:"readers"`
 	Text    string       `json:"text"`
@@ -1901,6 +1904,9 @@ type NotePage struct {
 // NoteReader defines model for NoteReader.
 type NoteReader struct {
 	Answers []NoteAnswer `json:"answers"`
+
+	// At When the latest of them was received.
+	At time.Time `json:"at"`
 
 	// Attempts The learner's attempts that it reaches.
 	Attempts    []string  `json:"attempts"`

@@ -63,6 +63,7 @@ function SetPaper({ course, paper, may }: Props & { paper: Schemas["CoursePaper"
       {words.length > 0 && <p className="quiet">{words.join(" ")}</p>}
       <p className="actions">
         <Link to={`/papers/${paper.paper}/progress?course=${course.slug}`}>Learner progress</Link>
+        <Link to={`/marking?${new URLSearchParams({ course: course.slug, paper: paper.paper })}`}>Marking</Link>
         {may.instruct && (
           <Button size="small" aria-expanded={open === "change"} onClick={() => toggle("change")}>
             Times and rules …

@@ -4,6 +4,7 @@ import { ProblemNote } from "../../parts/ProblemNote";
 import { SqlView } from "../../parts/sql/SqlView";
 import { count, moment, outcomeWord, points, timeLeft } from "../../parts/words";
 import { Lines } from "../paper/Lines";
+import { Margin } from "./Margin";
 
 /** A step of a timeline: what was done, what changed since the step before at that exercise, and what came of it. */
 export function Step({ steps, at }: { steps: Entry[]; at: number }) {
@@ -26,6 +27,7 @@ export function Step({ steps, at }: { steps: Entry[]; at: number }) {
       {step.findings.map((finding, i) => (
         <FindingNote key={i} finding={finding} />
       ))}
+      {step.kind === "attempt" && <Margin attempt={step} />}
     </article>
   );
 }

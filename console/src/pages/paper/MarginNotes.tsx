@@ -5,6 +5,8 @@ import { FindingNote } from "../../parts/FindingNote";
 import { lazily } from "../../parts/lazily";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { count } from "../../parts/words";
+import { Dispute } from "./Dispute";
+import { OwnNotes } from "./OwnNotes";
 import { Standing } from "./Standing";
 
 const EarlierAttempts = lazily(() => import("./EarlierAttempts").then((m) => m.EarlierAttempts));
@@ -30,6 +32,8 @@ export function MarginNotes({ exercise, text, onMend, onBeside, onBringBack }: P
       {attempt?.findings.map((finding, i) => (
         <FindingNote key={i} finding={finding} />
       ))}
+      <OwnNotes exercise={exercise} />
+      <Dispute exercise={exercise} />
       <p className="notes-foot">
         {attempt?.findings.some((finding) => finding.rows?.length) && (
           <Button size="small" onClick={onBeside}>

@@ -14,6 +14,7 @@ export function usePaperNews(slug: string, following: boolean) {
   useEffect(() => {
     if (!following) return;
     const key = ["paper", slug];
+    let margin: string | undefined;
     const events = new EventSource(`/api/papers/${encodeURIComponent(slug)}/events`);
     events.onmessage = (event: MessageEvent<string>) => {
       const news = JSON.parse(event.data) as News;
@@ -21,7 +22,9 @@ export function usePaperNews(slug: string, following: boolean) {
       if (!paper) return;
       const { summary } = paper;
       const otherwise = (news.untold ?? false) !== (summary.untold ?? false) || news.state !== summary.state;
-      if (otherwise || news.elsewhere) return void queries.invalidateQueries({ queryKey: key });
+      const noted = margin !== undefined && news.margin !== margin;
+      margin = news.margin;
+      if (otherwise || noted || news.elsewhere) return void queries.invalidateQueries({ queryKey: key });
       const { due, closes, notices } = news;
       queries.setQueryData(key, { ...paper, notices, summary: { ...summary, due, closes } });
     };

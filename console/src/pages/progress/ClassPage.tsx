@@ -1,7 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
+import { Button } from "../../parts/Button";
 import { FindingNote } from "../../parts/FindingNote";
+import { NoteForm } from "../../parts/notes/NoteForm";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { SqlView } from "../../parts/sql/SqlView";
 import { useTitle } from "../../parts/useTitle";
@@ -97,34 +100,47 @@ function AlikeGroups({ of }: { of: Class }) {
       </p>
       {of.alike.length === 0 && <p>No two wrong attempts are alike.</p>}
       <ol className="alike">
-        {of.alike.map(({ attempts, learners, example }) => (
-          <li key={example.attempt} className="entry">
-            <div className="entry-head">
-              <p>
-                <strong>
-                  {count(attempts, "attempt")} of {count(learners, "learner")}
-                </strong>
-              </p>
-              <p className="quiet">
-                {outcomeWord(example.outcome)}. For example <Link to={workOf(of, example)}>{example.display_name}</Link>
-                , {moment(example.at)}
-              </p>
-            </div>
-            <div className="entry-text">
-              <SqlView label="Query" text={example.sql} />
-              {example.error && <ProblemNote problem={example.error} />}
-              {example.findings.map((finding, i) => (
-                <FindingNote key={i} finding={finding} />
-              ))}
-            </div>
-          </li>
+        {of.alike.map((group) => (
+          <AlikeGroup key={group.example.attempt} of={of} group={group} />
         ))}
       </ol>
     </>
   );
 }
 
+function AlikeGroup({ of, group }: { of: Class; group: Schemas["AlikeAttempts"] }) {
+  const { attempts, learners, example } = group;
+  const [writes, setWrites] = useState(false);
+  const who = `${count(attempts, "attempt")} of ${count(learners, "learner")}`;
+  return (
+    <li className="entry">
+      <div className="entry-head">
+        <p>
+          <strong>{who}</strong>
+        </p>
+        <p className="quiet">
+          {outcomeWord(example.outcome)}. For example <Link to={workOf(of, example)}>{example.display_name}</Link>,{" "}
+          {moment(example.at)}
+        </p>
+        <p>
+          <Button size="small" aria-expanded={writes} onClick={() => setWrites(!writes)}>
+            Write them a note …
+          </Button>
+        </p>
+      </div>
+      <div className="entry-text">
+        <SqlView label="Query" text={example.sql} />
+        {example.error && <ProblemNote problem={example.error} />}
+        {example.findings.map((finding, i) => (
+          <FindingNote key={i} finding={finding} />
+        ))}
+        {writes && <NoteForm attempt={example.attempt} to={who} group onClose={() => setWrites(false)} />}
+      </div>
+    </li>
+  );
+}
+
 /** Where a learner's work on the exercise is shown. */
-function workOf({ paper, exercise }: Class, { learner, display_name: name }: Schemas["AlikeExample"]) {
+function workOf({ paper, exercise }: Class, { learner, display_name: name }: Schemas["ShownAttempt"]) {
   return `/learners/${learner}?${new URLSearchParams({ paper, exercise, name })}`;
 }
