@@ -269,6 +269,9 @@ func (c change) sentence() string {
 		}
 		return fmt.Sprintf("wrote a note on %s in %s: %s", c.row.Exercise, c.row.Paper, c.text("text"))
 	case "note_answer":
+		if c.row.Actor == c.row.Person {
+			return fmt.Sprintf("answered a note on %s in %s: %s", c.row.Exercise, c.row.Paper, c.text("text"))
+		}
 		return fmt.Sprintf("answered a note to %s on %s in %s: %s",
 			c.person(), c.row.Exercise, c.row.Paper, c.text("text"))
 	case "review":

@@ -114,6 +114,9 @@ func Fill(ctx context.Context, accounts Accounts, w Work, url string) error {
 	if err := do(ctx, accounts, w, all); err != nil {
 		return err
 	}
+	if err := groups[0].inTheMargins(ctx, accounts, w, hazel, url, now); err != nil {
+		return err
+	}
 	return groups[0].examine(ctx, hazel, url, now)
 }
 

@@ -22,7 +22,8 @@ export function Step({ steps, at }: { steps: Entry[]; at: number }) {
         {moment(step.at)}
         {passed !== undefined && `, ${timeLeft(passed)} after the step before`}; {count(step.row_count, "row")}.
       </p>
-      {before ? <Lines from={before.sql} to={step.sql} /> : <SqlView label="Query" text={step.sql} />}
+      {before && <Lines from={before.sql} to={step.sql} />}
+      {(!before || before.sql.trim() === step.sql.trim()) && <SqlView label="Query" text={step.sql} />}
       {step.error && <ProblemNote problem={step.error} />}
       {step.findings.map((finding, i) => (
         <FindingNote key={i} finding={finding} />

@@ -100,7 +100,7 @@ export function MarkingList({ reviews, more }: Props) {
                 {one.attempt.display_name}, {one.number}. {one.title}
                 <span className="quiet">
                   {" "}
-                  {causes[one.cause].said}, {moment(one.at)}
+                  {causes[one.cause]}, {moment(one.at)}
                 </span>
               </button>
             </li>

@@ -39,11 +39,11 @@ export function MarkingPage() {
           </select>
         </label>
         <label>
-          Because it{" "}
+          Why{" "}
           <select value={query.cause ?? ""} onChange={(event) => set("cause", event.target.value)}>
-            <option value="">needs an eye</option>
-            {Object.entries(causes).map(([cause, { is }]) => (
-              <option key={cause} value={cause} label={is} />
+            <option value="">any reason</option>
+            {Object.entries(causes).map(([cause, said]) => (
+              <option key={cause} value={cause} label={said} />
             ))}
           </select>
         </label>

@@ -37,7 +37,7 @@ export function OneReview({ review, opened, onOpen, onDone }: Props) {
         {name}: {review.number}. {review.title}
       </h2>
       <p>
-        <strong>{causes[review.cause].said}.</strong> {review.reason}{" "}
+        <strong>{causes[review.cause]}.</strong> {review.reason}{" "}
         <span className="quiet">
           {outcomeWord(attempt.outcome)}, {review.mark} of {points(review.points)}
           {review.by_hand ? `, set by hand; ${review.computed} is computed` : ""}. Submitted {moment(attempt.at)}.

@@ -14,7 +14,7 @@ export function usePaperNews(slug: string, following: boolean) {
   useEffect(() => {
     if (!following) return;
     const key = ["paper", slug];
-    let margin: string | undefined;
+    let margin: string | null = null; // as it was told last
     const events = new EventSource(`/api/papers/${encodeURIComponent(slug)}/events`);
     events.onmessage = (event: MessageEvent<string>) => {
       const news = JSON.parse(event.data) as News;
@@ -22,8 +22,8 @@ export function usePaperNews(slug: string, following: boolean) {
       if (!paper) return;
       const { summary } = paper;
       const otherwise = (news.untold ?? false) !== (summary.untold ?? false) || news.state !== summary.state;
-      const noted = margin !== undefined && news.margin !== margin;
-      margin = news.margin;
+      const noted = margin !== null && (news.margin ?? "") !== margin;
+      margin = news.margin ?? "";
       if (otherwise || noted || news.elsewhere) return void queries.invalidateQueries({ queryKey: key });
       const { due, closes, notices } = news;
       queries.setQueryData(key, { ...paper, notices, summary: { ...summary, due, closes } });

@@ -1,15 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
-import { Button } from "../../parts/Button";
-import { FindingNote } from "../../parts/FindingNote";
-import { NoteForm } from "../../parts/notes/NoteForm";
-import { ProblemNote } from "../../parts/ProblemNote";
-import { SqlView } from "../../parts/sql/SqlView";
 import { useTitle } from "../../parts/useTitle";
 import { Waiting } from "../../parts/Waiting";
-import { count, moment, outcomeWord, points } from "../../parts/words";
+import { count, points } from "../../parts/words";
+import { AlikeGroups } from "./AlikeGroups";
 import { ClassCharts } from "./ClassCharts";
 
 type Class = Schemas["Class"];
@@ -19,7 +14,7 @@ export function ClassPage() {
   const { paper = "", exercise = "" } = useParams();
   const [search] = useSearchParams();
   const course = search.get("course") ?? "";
-  const query = course ? { course } : {};
+  const query: { course?: string } = course ? { course } : {};
   useTitle(`Progress, ${paper}, ${exercise}`);
   const found = useQuery({
     queryKey: ["class", paper, exercise, course],
@@ -49,7 +44,7 @@ export function ClassPage() {
               <>
                 <ClassCharts of={of} />
                 <Findings of={of} />
-                <AlikeGroups of={of} />
+                <AlikeGroups of={of} course={query.course} />
               </>
             )}
           </>
@@ -88,59 +83,4 @@ function Findings({ of }: { of: Class }) {
       )}
     </>
   );
-}
-
-/** Wrong attempts that are alike, each group with one as an example and what was said of it. */
-function AlikeGroups({ of }: { of: Class }) {
-  return (
-    <>
-      <h2>Alike answers</h2>
-      <p className="quiet">
-        Wrong attempts with the same result, or with the same text but for names, layout and literals.
-      </p>
-      {of.alike.length === 0 && <p>No two wrong attempts are alike.</p>}
-      <ol className="alike">
-        {of.alike.map((group) => (
-          <AlikeGroup key={group.example.attempt} of={of} group={group} />
-        ))}
-      </ol>
-    </>
-  );
-}
-
-function AlikeGroup({ of, group }: { of: Class; group: Schemas["AlikeAttempts"] }) {
-  const { attempts, learners, example } = group;
-  const [writes, setWrites] = useState(false);
-  const who = `${count(attempts, "attempt")} of ${count(learners, "learner")}`;
-  return (
-    <li className="entry">
-      <div className="entry-head">
-        <p>
-          <strong>{who}</strong>
-        </p>
-        <p className="quiet">
-          {outcomeWord(example.outcome)}. For example <Link to={workOf(of, example)}>{example.display_name}</Link>,{" "}
-          {moment(example.at)}
-        </p>
-        <p>
-          <Button size="small" aria-expanded={writes} onClick={() => setWrites(!writes)}>
-            Write them a note …
-          </Button>
-        </p>
-      </div>
-      <div className="entry-text">
-        <SqlView label="Query" text={example.sql} />
-        {example.error && <ProblemNote problem={example.error} />}
-        {example.findings.map((finding, i) => (
-          <FindingNote key={i} finding={finding} />
-        ))}
-        {writes && <NoteForm attempt={example.attempt} to={who} group onClose={() => setWrites(false)} />}
-      </div>
-    </li>
-  );
-}
-
-/** Where a learner's work on the exercise is shown. */
-function workOf({ paper, exercise }: Class, { learner, display_name: name }: Schemas["ShownAttempt"]) {
-  return `/learners/${learner}?${new URLSearchParams({ paper, exercise, name })}`;
 }

@@ -77,6 +77,9 @@ export function MarkForm({ of, onChanged, onClose }: Props) {
           required
           value={mark}
           onChange={(event) => setTyped(event.target.value)}
+          // It was asked for by a press, and is what is written in next.
+          // eslint-disable-next-line jsx-a11y/no-autofocus
+          autoFocus
         />
       </label>
       <label>
