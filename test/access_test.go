@@ -154,6 +154,8 @@ var calls = []call{
 		"setMark", "PUT", "/api/papers/first-look/exercises/1/marks/robin", `{"course":"evening-group","reason":""}`,
 		instructors(422),
 	},
+	{"listSameAnswers", "GET", "/api/papers/first-look/same?course=evening-group", "", followers(200)},
+	{"getOverview", "GET", "/api/courses/evening-group/overview", "", followers(200)},
 	{"getMarksSet", "GET", "/api/papers/first-look/exercises/1/marks/robin?course=evening-group", "", followers(200)},
 	{"undoMark", "DELETE", "/api/papers/first-look/exercises/1/marks/robin?course=evening-group", "", instructors(409)},
 	{"listReviews", "GET", "/api/reviews?course=evening-group", "", followers(200)},

@@ -127,7 +127,8 @@ var examples = map[string]string{
 	"dispute":       "examen dispute first-look/3 'The task does not say whole years.'",
 	"progress": "examen progress first-look\nexamen progress first-look --course evening-group -o csv\n" +
 		"examen progress first-look --group Durn --who at-work --sort mark\n" +
-		"examen progress first-look/2 --course evening-group",
+		"examen progress first-look/2 --course evening-group\n" +
+		"examen progress first-look --course evening-group --same",
 	"marks": "examen marks first-look --format csv\nexamen marks   # your own",
 }
 
@@ -159,7 +160,7 @@ var arguments = map[string][]wanted{
 	"dataset builds": {aDataset}, "dataset use": {aDataset}, "dataset confirm": {aDataset},
 	"dataset follow": {aDataset}, "dataset stop": {aDataset}, "dataset drop": {aDataset}, "pack check": {aFile},
 	"pack load":   {aFile},
-	"pack export": {aPack, aFile}, "course show": {aCourse}, "course change": {aCourse}, "course copy": {aCourse},
+	"pack export": {aPack, aFile}, "course show": {aCourse}, "course overview": {aCourse}, "course change": {aCourse}, "course copy": {aCourse},
 	"course archive": {aCourse}, "course delete": {aCourse}, "member change": {aMember}, "member remove": {aMember},
 	"member slips": {aMember}, "member sessions": {aMember}, "member export": {aMember}, "member anonymise": {aMember},
 	"member import": {aFile}, "member reset": {aMember}, "member deactivate": {aMember},

@@ -14,9 +14,8 @@ import (
 )
 
 func (p *program) course() *cobra.Command {
-	return group("course", "Courses", p.courseCreate(), p.courseList(), p.courseShow(), p.courseChange(),
-		p.courseCopy(),
-		p.courseArchive(), p.courseDelete())
+	return group("course", "Courses", p.courseCreate(), p.courseList(), p.courseShow(), p.courseOverview(),
+		p.courseChange(), p.courseCopy(), p.courseArchive(), p.courseDelete())
 }
 
 var courseHeader = []string{"course", "title", "zone", "learners", "papers", "archived"}

@@ -23,7 +23,7 @@ type view struct {
 func (p *program) progress() *cobra.Command {
 	var course string
 	var v view
-	var follow bool
+	var follow, same bool
 	c := &cobra.Command{
 		Use:   "progress PAPER[/EXERCISE]",
 		Short: "Print learners by exercises: outcome and number of attempts; or how a class gets on with one",
@@ -35,10 +35,16 @@ With --follow, every change is printed as it comes, until Ctrl-C.
 
 Of one exercise it prints after how many attempts it was solved, what learners were told,
 and which wrong attempts are alike: with the same result, or with the same text but for
-names, layout and literals.`,
+names, layout and literals.
+
+With --same it prints answers of learners that are the same but for names, layout and letter
+case, those that are rarest in the class first.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := v.check(); err != nil {
 				return err
+			}
+			if same {
+				return p.same(cmd, args[0], course)
 			}
 			if paper, exercise, one := strings.Cut(args[0], "/"); one {
 				return p.class(cmd, paper, exercise, course)
@@ -73,6 +79,7 @@ names, layout and literals.`,
 	c.Flags().StringVar(&v.to, "to", "", "only marks up to this")
 	c.Flags().StringVar(&v.sort, "sort", "name", "in the order of: "+strings.Join(orders, ", "))
 	c.Flags().StringVar(&v.show, "show", "outcome", "outcome, attempts or time")
+	c.Flags().BoolVar(&same, "same", false, "answers that are the same, instead of the grid")
 	c.Flags().BoolVar(&follow, "follow", false, "go on, and print what changes")
 	return c
 }

@@ -245,6 +245,27 @@ func (e Look) Valid() bool {
 	}
 }
 
+// Defines values for NeedReasonKind.
+const (
+	NeedFewSolved NeedReasonKind = "few-solved"
+	NeedNotBegun  NeedReasonKind = "not-begun"
+	NeedStuck     NeedReasonKind = "stuck"
+)
+
+// Valid indicates whether the value is a known member of the NeedReasonKind enum.
+func (e NeedReasonKind) Valid() bool {
+	switch e {
+	case NeedFewSolved:
+		return true
+	case NeedNotBegun:
+		return true
+	case NeedStuck:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for OpenSessionKind.
 const (
 	OpenInBrowser OpenSessionKind = "cookie"
@@ -684,6 +705,14 @@ type Account struct {
 // Active defines model for Active.
 type Active struct {
 	Active bool `json:"active"`
+}
+
+// ActiveDay defines model for ActiveDay.
+type ActiveDay struct {
+	Attempts int                `json:"attempts"`
+	Day      openapi_types.Date `json:"day"`
+	Learners int                `json:"learners"`
+	Runs     int                `json:"runs"`
 }
 
 // AddedAccount defines model for AddedAccount.
@@ -1717,6 +1746,27 @@ type MemberPlace struct {
 	Role  Role   `json:"role"`
 }
 
+// Need defines model for Need.
+type Need struct {
+	DisplayName string       `json:"display_name"`
+	Group       string       `json:"group,omitempty,omitzero"`
+	Learner     string       `json:"learner"`
+	Reasons     []NeedReason `json:"reasons"`
+}
+
+// NeedReason defines model for NeedReason.
+type NeedReason struct {
+	Due      time.Time      `json:"due,omitempty,omitzero"`
+	Exercise string         `json:"exercise,omitempty,omitzero"`
+	Kind     NeedReasonKind `json:"kind"`
+	Paper    string         `json:"paper,omitempty,omitzero"`
+	Solved   int            `json:"solved,omitempty,omitzero"`
+	Tried    int            `json:"tried,omitempty,omitzero"`
+}
+
+// NeedReasonKind defines model for NeedReason.Kind.
+type NeedReasonKind string
+
 // NewAccount defines model for NewAccount.
 type NewAccount struct {
 	// Administrator May make courses and accounts.
@@ -1959,6 +2009,27 @@ type OpenSessionKind string
 // Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 type Outcome string
 
+// Overview defines model for Overview.
+type Overview struct {
+	Course string `json:"course"`
+
+	// Days The last days, today last.
+	Days []ActiveDay `json:"days"`
+
+	// Help Who may need help, those with most reasons first.
+	Help     []Need          `json:"help"`
+	Learners int             `json:"learners"`
+	Papers   []PaperOverview `json:"papers"`
+
+	// Reviews How many attempts need an eye.
+	Reviews int    `json:"reviews"`
+	Title   string `json:"title"`
+
+	// Topics The least understood first.
+	Topics []Topic `json:"topics"`
+	Zone   string  `json:"zone"`
+}
+
 // OwnText defines model for OwnText.
 type OwnText struct {
 	// At When it was kept.
@@ -2021,6 +2092,35 @@ type PaperNews struct {
 	// State `overdue`: attempts are still accepted, in the grace period.
 	State  PaperState `json:"state"`
 	Untold bool       `json:"untold,omitempty,omitzero"`
+}
+
+// PaperOverview defines model for PaperOverview.
+type PaperOverview struct {
+	// Begun Learners who have tried an exercise of it.
+	Begun int `json:"begun"`
+
+	// Done Learners who have solved all of them.
+	Done      int       `json:"done"`
+	Due       time.Time `json:"due,omitempty,omitzero"`
+	Exercises int       `json:"exercises"`
+
+	// Mean The mean mark of those who have begun.
+	Mean  marking.Points `json:"mean"`
+	Paper string         `json:"paper"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+	Solved int    `json:"solved"`
+
+	// State `overdue`: attempts are still accepted, in the grace period.
+	State PaperState `json:"state"`
+
+	// Stuck Learners.
+	Stuck int    `json:"stuck"`
+	Title string `json:"title"`
+
+	// Tried Exercises, of all learners.
+	Tried int `json:"tried"`
 }
 
 // PaperRules How marks come of attempts, and what learners are told. What is left out is the default.
@@ -2158,6 +2258,12 @@ type PasswordChange struct {
 
 	// New At least 10 characters.
 	New string `json:"new"`
+}
+
+// Person defines model for Person.
+type Person struct {
+	DisplayName string `json:"display_name"`
+	Login       string `json:"login"`
 }
 
 // Piece defines model for Piece.
@@ -2497,6 +2603,43 @@ type RunRequest struct {
 	Sql      string `json:"sql"`
 }
 
+// SameAnswers defines model for SameAnswers.
+type SameAnswers struct {
+	// Pairs Two learners who have rare texts in common at several exercises, those with the rarest first.
+	Pairs []SamePair `json:"pairs"`
+	Paper string     `json:"paper"`
+
+	// Texts The rarest first.
+	Texts []SameText `json:"texts"`
+	Title string     `json:"title"`
+}
+
+// SamePair defines model for SamePair.
+type SamePair struct {
+	// Exercises Their numbers.
+	Exercises []int    `json:"exercises"`
+	Learners  []Person `json:"learners"`
+}
+
+// SameText defines model for SameText.
+type SameText struct {
+	Exercise string `json:"exercise"`
+	Number   int    `json:"number"`
+
+	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Outcome Outcome `json:"outcome"`
+
+	// Sql As the first of them wrote it.
+	Sql   string `json:"sql"`
+	Title string `json:"title"`
+
+	// Tried How many learners tried the exercise.
+	Tried int `json:"tried"`
+
+	// Writers Who wrote it, in the order of time.
+	Writers []TextWriter `json:"writers"`
+}
+
 // ScriptError defines model for ScriptError.
 type ScriptError struct {
 	// Cause A likely one, and what to do.
@@ -2663,6 +2806,31 @@ type TextError struct {
 type TextSpan struct {
 	From int `json:"from"`
 	To   int `json:"to"`
+}
+
+// TextWriter defines model for TextWriter.
+type TextWriter struct {
+	// At When they submitted it first.
+	At          time.Time `json:"at"`
+	Attempt     string    `json:"attempt"`
+	DisplayName string    `json:"display_name"`
+	Learner     string    `json:"learner"`
+}
+
+// Topic defines model for Topic.
+type Topic struct {
+	// Exercises PAPER/NUMBER.
+	Exercises []string `json:"exercises"`
+
+	// First At the first try solved.
+	First  int `json:"first"`
+	Solved int `json:"solved"`
+
+	// Topic What the exercises are about, such as joins.
+	Topic string `json:"topic"`
+
+	// Tried How often one of them was tried by a learner.
+	Tried int `json:"tried"`
 }
 
 // Tried defines model for Tried.
@@ -3107,6 +3275,12 @@ type WatchProgressParams struct {
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
 }
 
+// ListSameAnswersParams defines parameters for ListSameAnswers.
+type ListSameAnswersParams struct {
+	// Course Only this course's learners.
+	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
+}
+
 // RemovePartParams defines parameters for RemovePart.
 type RemovePartParams struct {
 	Revision int64 `form:"revision" json:"revision"`
@@ -3513,6 +3687,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /api/courses/{course}/members/{account} (the `ChangeMember` operationId).
 	ChangeMember(ctx context.Context, course CourseSlug, account AccountName, body ChangeMemberJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetOverview How a course gets on - how far the class is with each paper, what it has not understood, who may need help, and the last days. For instructors and assistants.
+	//
+	// Corresponds with GET /api/courses/{course}/overview (the `GetOverview` operationId).
+	GetOverview(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// UnsetPaper Take a paper out of a course in which nobody has submitted anything for it. For its instructors.
 	//
@@ -3960,6 +4139,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/papers/{paper}/recheck (the `Recheck` operationId).
 	Recheck(ctx context.Context, paper PaperSlug, body RecheckJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListSameAnswers Answers of learners that are the same but for names, layout and letter case, the rarest in the class first. They accuse nobody - short exercises make equal answers likely. For instructors and assistants.
+	//
+	// Corresponds with GET /api/papers/{paper}/same (the `ListSameAnswers` operationId).
+	ListSameAnswers(ctx context.Context, paper PaperSlug, params *ListSameAnswersParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// BeginExaminationWithBody Begin one's examination, or go on with it in this session.
 	//
@@ -4686,6 +4870,21 @@ func (c *Client) ChangeMemberWithBody(ctx context.Context, course CourseSlug, ac
 // Corresponds with PUT /api/courses/{course}/members/{account} (the `ChangeMember` operationId).
 func (c *Client) ChangeMember(ctx context.Context, course CourseSlug, account AccountName, body ChangeMemberJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewChangeMemberRequest(c.Server, course, account, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetOverview How a course gets on - how far the class is with each paper, what it has not understood, who may need help, and the last days. For instructors and assistants.
+//
+// Corresponds with GET /api/courses/{course}/overview (the `GetOverview` operationId).
+func (c *Client) GetOverview(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetOverviewRequest(c.Server, course)
 	if err != nil {
 		return nil, err
 	}
@@ -5883,6 +6082,21 @@ func (c *Client) RecheckWithBody(ctx context.Context, paper PaperSlug, contentTy
 // Corresponds with POST /api/papers/{paper}/recheck (the `Recheck` operationId).
 func (c *Client) Recheck(ctx context.Context, paper PaperSlug, body RecheckJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewRecheckRequest(c.Server, paper, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListSameAnswers Answers of learners that are the same but for names, layout and letter case, the rarest in the class first. They accuse nobody - short exercises make equal answers likely. For instructors and assistants.
+//
+// Corresponds with GET /api/papers/{paper}/same (the `ListSameAnswers` operationId).
+func (c *Client) ListSameAnswers(ctx context.Context, paper PaperSlug, params *ListSameAnswersParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListSameAnswersRequest(c.Server, paper, params)
 	if err != nil {
 		return nil, err
 	}
@@ -7393,6 +7607,40 @@ func NewChangeMemberRequestWithBody(server string, course CourseSlug, account Ac
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewGetOverviewRequest constructs an http.Request for the GetOverview method
+func NewGetOverviewRequest(server string, course CourseSlug) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/overview", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -10581,6 +10829,63 @@ func NewRecheckRequestWithBody(server string, paper PaperSlug, contentType strin
 	return req, nil
 }
 
+// NewListSameAnswersRequest constructs an http.Request for the ListSameAnswers method
+func NewListSameAnswersRequest(server string, paper PaperSlug, params *ListSameAnswersParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/same", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "course", params.Course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewBeginExaminationRequest calls the generic BeginExamination builder with application/json body
 func NewBeginExaminationRequest(server string, paper PaperSlug, body BeginExaminationJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -12098,6 +12403,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /api/courses/{course}/members/{account} (the `ChangeMember` operationId).
 	ChangeMemberWithResponse(ctx context.Context, course CourseSlug, account AccountName, body ChangeMemberJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeMemberResponse, error)
 
+	// GetOverviewWithResponse How a course gets on - how far the class is with each paper, what it has not understood, who may need help, and the last days. For instructors and assistants.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/courses/{course}/overview (the `GetOverview` operationId).
+	GetOverviewWithResponse(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*GetOverviewResponse, error)
+
 	// UnsetPaperWithResponse Take a paper out of a course in which nobody has submitted anything for it. For its instructors.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -12622,6 +12934,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/papers/{paper}/recheck (the `Recheck` operationId).
 	RecheckWithResponse(ctx context.Context, paper PaperSlug, body RecheckJSONRequestBody, reqEditors ...RequestEditorFn) (*RecheckResponse, error)
+
+	// ListSameAnswersWithResponse Answers of learners that are the same but for names, layout and letter case, the rarest in the class first. They accuse nobody - short exercises make equal answers likely. For instructors and assistants.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/papers/{paper}/same (the `ListSameAnswers` operationId).
+	ListSameAnswersWithResponse(ctx context.Context, paper PaperSlug, params *ListSameAnswersParams, reqEditors ...RequestEditorFn) (*ListSameAnswersResponse, error)
 
 	// BeginExaminationWithBodyWithResponse Begin one's examination, or go on with it in this session.
 	//
@@ -13803,6 +14122,54 @@ func (r ChangeMemberResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ChangeMemberResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetOverviewResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Overview
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetOverviewResponse) GetJSON200() *Overview {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetOverviewResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetOverviewResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetOverviewResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetOverviewResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetOverviewResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16550,6 +16917,54 @@ func (r RecheckResponse) ContentType() string {
 	return ""
 }
 
+type ListSameAnswersResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *SameAnswers
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListSameAnswersResponse) GetJSON200() *SameAnswers {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListSameAnswersResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListSameAnswersResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListSameAnswersResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListSameAnswersResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListSameAnswersResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type BeginExaminationResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -18305,6 +18720,19 @@ func (c *ClientWithResponses) ChangeMemberWithResponse(ctx context.Context, cour
 	return ParseChangeMemberResponse(rsp)
 }
 
+// GetOverviewWithResponse How a course gets on - how far the class is with each paper, what it has not understood, who may need help, and the last days. For instructors and assistants.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/courses/{course}/overview (the `GetOverview` operationId).
+func (c *ClientWithResponses) GetOverviewWithResponse(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*GetOverviewResponse, error) {
+	rsp, err := c.GetOverview(ctx, course, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetOverviewResponse(rsp)
+}
+
 // UnsetPaperWithResponse Take a paper out of a course in which nobody has submitted anything for it. For its instructors.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -19278,6 +19706,19 @@ func (c *ClientWithResponses) RecheckWithResponse(ctx context.Context, paper Pap
 		return nil, err
 	}
 	return ParseRecheckResponse(rsp)
+}
+
+// ListSameAnswersWithResponse Answers of learners that are the same but for names, layout and letter case, the rarest in the class first. They accuse nobody - short exercises make equal answers likely. For instructors and assistants.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/papers/{paper}/same (the `ListSameAnswers` operationId).
+func (c *ClientWithResponses) ListSameAnswersWithResponse(ctx context.Context, paper PaperSlug, params *ListSameAnswersParams, reqEditors ...RequestEditorFn) (*ListSameAnswersResponse, error) {
+	rsp, err := c.ListSameAnswers(ctx, paper, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListSameAnswersResponse(rsp)
 }
 
 // BeginExaminationWithBodyWithResponse Begin one's examination, or go on with it in this session.
@@ -20445,6 +20886,39 @@ func ParseChangeMemberResponse(rsp *http.Response) (*ChangeMemberResponse, error
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Member
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetOverviewResponse parses an HTTP response from a GetOverviewWithResponse call
+func ParseGetOverviewResponse(rsp *http.Response) (*GetOverviewResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetOverviewResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Overview
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -22338,6 +22812,39 @@ func ParseRecheckResponse(rsp *http.Response) (*RecheckResponse, error) {
 			return nil, err
 		}
 		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListSameAnswersResponse parses an HTTP response from a ListSameAnswersWithResponse call
+func ParseListSameAnswersResponse(rsp *http.Response) (*ListSameAnswersResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListSameAnswersResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest SameAnswers
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -686,6 +686,49 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/papers/{paper}/same": {
+        parameters: {
+            query?: {
+                /** @description Only this course's learners. */
+                course?: components["parameters"]["inCourse"];
+            };
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        /** Answers of learners that are the same but for names, layout and letter case, the rarest in the class first. They accuse nobody - short exercises make equal answers likely. For instructors and assistants. */
+        get: operations["listSameAnswers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{course}/overview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        /** How a course gets on - how far the class is with each paper, what it has not understood, who may need help, and the last days. For instructors and assistants. */
+        get: operations["getOverview"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/papers/{paper}/progress/events": {
         parameters: {
             query?: {
@@ -2499,6 +2542,114 @@ export interface components {
             outcome: components["schemas"]["Outcome"];
             findings: components["schemas"]["Finding"][];
             error?: components["schemas"]["Problem"];
+        };
+        SameAnswers: {
+            paper: string;
+            title: string;
+            /** @description The rarest first. */
+            texts: components["schemas"]["SameText"][];
+            /** @description Two learners who have rare texts in common at several exercises, those with the rarest first. */
+            pairs: components["schemas"]["SamePair"][];
+        };
+        SameText: {
+            exercise: string;
+            number: number;
+            title: string;
+            /** @description How many learners tried the exercise. */
+            tried: number;
+            /** @description Who wrote it, in the order of time. */
+            writers: components["schemas"]["TextWriter"][];
+            /** @description As the first of them wrote it. */
+            sql: string;
+            outcome: components["schemas"]["Outcome"];
+        };
+        TextWriter: {
+            learner: string;
+            display_name: string;
+            attempt: string;
+            /**
+             * Format: date-time
+             * @description When they submitted it first.
+             */
+            at: string;
+        };
+        SamePair: {
+            learners: components["schemas"]["Person"][];
+            /** @description Their numbers. */
+            exercises: number[];
+        };
+        Person: {
+            login: string;
+            display_name: string;
+        };
+        Overview: {
+            course: string;
+            title: string;
+            zone: string;
+            learners: number;
+            papers: components["schemas"]["PaperOverview"][];
+            /** @description The least understood first. */
+            topics: components["schemas"]["Topic"][];
+            /** @description Who may need help, those with most reasons first. */
+            help: components["schemas"]["Need"][];
+            /** @description The last days, today last. */
+            days: components["schemas"]["ActiveDay"][];
+            /** @description How many attempts need an eye. */
+            reviews: number;
+        };
+        PaperOverview: {
+            paper: string;
+            title: string;
+            state: components["schemas"]["PaperState"];
+            /** Format: date-time */
+            due?: string;
+            exercises: number;
+            /** @description Learners who have tried an exercise of it. */
+            begun: number;
+            /** @description Learners who have solved all of them. */
+            done: number;
+            /** @description Exercises, of all learners. */
+            tried: number;
+            solved: number;
+            /** @description Learners. */
+            stuck: number;
+            /** @description The mean mark of those who have begun. */
+            mean: components["schemas"]["Points"];
+            points: components["schemas"]["Points"];
+        };
+        Topic: {
+            /** @description What the exercises are about, such as joins. */
+            topic: string;
+            /** @description PAPER/NUMBER. */
+            exercises: string[];
+            /** @description How often one of them was tried by a learner. */
+            tried: number;
+            /** @description At the first try solved. */
+            first: number;
+            solved: number;
+        };
+        Need: {
+            learner: string;
+            display_name: string;
+            group?: string;
+            reasons: components["schemas"]["NeedReason"][];
+        };
+        NeedReason: {
+            /** @enum {string} */
+            kind: "stuck" | "not-begun" | "few-solved";
+            paper?: string;
+            exercise?: string;
+            /** Format: date-time */
+            due?: string;
+            tried?: number;
+            solved?: number;
+        };
+        ActiveDay: {
+            /** Format: date */
+            day: string;
+            attempts: number;
+            runs: number;
+            learners: number;
         };
         ProgressNews: {
             /** @description Anything may have changed: ask for the grid. */
@@ -4560,6 +4711,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Class"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listSameAnswers: {
+        parameters: {
+            query?: {
+                /** @description Only this course's learners. */
+                course?: components["parameters"]["inCourse"];
+            };
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The answers. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SameAnswers"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getOverview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The overview. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -58,6 +58,14 @@ func (p Points) Percent(percent int) Points {
 	return part
 }
 
+// Over returns the points shared among n, to two decimals: the mean of what adds up to them.
+func (p Points) Over(n int) (shared Points) {
+	_, _ = exact.Quo(&shared.d, &p.d, apd.New(int64(n), 0))
+	_, _ = exact.Quantize(&shared.d, &shared.d, -2)
+	shared.d.Reduce(&shared.d)
+	return shared
+}
+
 // None tells that there are none. (A method IsZero would have JSON leave a mark of 0 out.)
 func (p Points) None() bool { return p.d.IsZero() }
 

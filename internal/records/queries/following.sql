@@ -36,3 +36,53 @@ SELECT attempt.id, attempt.sql, attempt.received_at, account.name, account.displ
 FROM attempt JOIN account ON account.id = attempt.account_id
 CROSS JOIN LATERAL (SELECT * FROM attempt_check AS c WHERE c.attempt_id = attempt.id ORDER BY c.id DESC LIMIT 1) AS held
 WHERE attempt.id = ANY (@ids::bigint[]);
+
+-- name: TextsOfPaper :many
+-- The texts, in shape, that who learns in some courses wrote at each exercise of a paper: of each learner the first attempt with each.
+SELECT attempt.exercise_id, attempt.account_id, attempt_shape.exact, min(attempt.id)::bigint AS attempt_id, min(attempt.received_at)::timestamptz AS received_at
+FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id
+JOIN member ON member.course_id = attempt.course_id AND member.account_id = attempt.account_id AND member.role = 'learner' AND member.left_at IS NULL
+LEFT JOIN attempt_shape ON attempt_shape.attempt_id = attempt.id
+WHERE exercise.paper_id = @paper_id AND NOT exercise.retired AND attempt.course_id = ANY (@courses::bigint[])
+GROUP BY attempt.exercise_id, attempt.account_id, attempt_shape.exact;
+
+-- name: CourseExercises :many
+-- How the learners of a course stand on each exercise of its papers.
+SELECT course_paper.paper_id, exercise.id, exercise.slug, exercise.number, exercise.title, exercise.reference, exercise.points,
+       count(standing.account_id) AS tried, count(standing.solved_at) AS solved, count(*) FILTER (WHERE standing.tries = 1) AS first,
+       count(*) FILTER (WHERE standing.stuck >= @stuck_from::int) AS stuck, coalesce(sum(coalesce(standing.by_hand, standing.computed)), 0)::numeric AS marks
+FROM course_paper JOIN exercise_now AS exercise ON exercise.paper_id = course_paper.paper_id AND NOT exercise.retired
+LEFT JOIN (standing JOIN member ON member.course_id = standing.course_id AND member.account_id = standing.account_id AND member.role = 'learner' AND member.left_at IS NULL)
+       ON standing.exercise_id = exercise.id AND standing.course_id = course_paper.course_id AND standing.attempts > 0
+WHERE course_paper.course_id = $1
+GROUP BY course_paper.paper_id, exercise.id, exercise.slug, exercise.number, exercise.title, exercise.reference, exercise.points ORDER BY course_paper.paper_id, exercise.number;
+
+-- name: CourseLearners :many
+-- How each learner of a course gets on with each of some papers: how many exercises they have tried and solved, and at which they are stuck.
+SELECT member.account_id, account.name, account.display_name, member.group_name, course_paper.paper_id,
+       count(standing.account_id) AS tried, count(standing.solved_at) AS solved, coalesce(max(standing.last_at), 'epoch')::timestamptz AS last_at,
+       coalesce(array_agg(exercise.slug ORDER BY exercise.number) FILTER (WHERE standing.stuck >= @stuck_from::int), '{}')::text[] AS stuck
+FROM course_paper JOIN member ON member.course_id = course_paper.course_id AND member.role = 'learner' AND member.left_at IS NULL
+JOIN account ON account.id = member.account_id
+JOIN exercise ON exercise.paper_id = course_paper.paper_id AND NOT exercise.retired
+LEFT JOIN standing ON standing.account_id = member.account_id AND standing.exercise_id = exercise.id AND standing.course_id = course_paper.course_id AND standing.attempts > 0
+WHERE course_paper.course_id = @course_id AND course_paper.paper_id = ANY (@papers::bigint[])
+GROUP BY member.account_id, account.name, account.display_name, member.group_name, course_paper.paper_id
+ORDER BY account.display_name, account.name;
+
+-- name: CourseDays :many
+-- What was done in a course on each day of its zone since a time.
+SELECT to_char(day, 'YYYY-MM-DD')::text AS day, sum(attempts)::bigint AS attempts, sum(runs)::bigint AS runs, count(DISTINCT account_id) AS learners FROM (
+    SELECT date_trunc('day', attempt.received_at AT TIME ZONE course.zone) AS day, attempt.account_id, 1 AS attempts, 0 AS runs
+    FROM attempt JOIN course ON course.id = attempt.course_id WHERE attempt.course_id = @course_id AND attempt.received_at >= @since
+    UNION ALL
+    SELECT date_trunc('day', run.at AT TIME ZONE course.zone), run.account_id, 0, 1
+    FROM run JOIN course ON course.id = run.course_id WHERE run.course_id = @course_id AND run.at >= @since) AS done
+GROUP BY day ORDER BY day;
+
+-- name: CountReviews :one
+-- How many attempts of a course need an eye; see Reviews.
+SELECT count(*) FROM review JOIN standing ON standing.account_id = review.account_id AND standing.exercise_id = review.exercise_id AND standing.course_id = review.course_id
+WHERE review.course_id = @course_id::bigint AND review.done_at IS NULL
+  AND (review.cause NOT IN ('rule', 'stopped')
+       OR standing.outcome <> 'correct' AND standing.by_hand IS NULL AND review.attempt_id IN (standing.counts_id, standing.latest_id));

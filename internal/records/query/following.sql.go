@@ -188,6 +188,196 @@ func (q *Queries) ClassWorked(ctx context.Context, arg ClassWorkedParams) ([]flo
 	return items, nil
 }
 
+const countReviews = `-- name: CountReviews :one
+SELECT count(*) FROM review JOIN standing ON standing.account_id = review.account_id AND standing.exercise_id = review.exercise_id AND standing.course_id = review.course_id
+WHERE review.course_id = $1::bigint AND review.done_at IS NULL
+  AND (review.cause NOT IN ('rule', 'stopped')
+       OR standing.outcome <> 'correct' AND standing.by_hand IS NULL AND review.attempt_id IN (standing.counts_id, standing.latest_id))
+`
+
+// How many attempts of a course need an eye; see Reviews.
+func (q *Queries) CountReviews(ctx context.Context, courseID int64) (int64, error) {
+	row := q.db.QueryRow(ctx, countReviews, courseID)
+	var count int64
+	err := row.Scan(&count)
+	return count, err
+}
+
+const courseDays = `-- name: CourseDays :many
+SELECT to_char(day, 'YYYY-MM-DD')::text AS day, sum(attempts)::bigint AS attempts, sum(runs)::bigint AS runs, count(DISTINCT account_id) AS learners FROM (
+    SELECT date_trunc('day', attempt.received_at AT TIME ZONE course.zone) AS day, attempt.account_id, 1 AS attempts, 0 AS runs
+    FROM attempt JOIN course ON course.id = attempt.course_id WHERE attempt.course_id = $1 AND attempt.received_at >= $2
+    UNION ALL
+    SELECT date_trunc('day', run.at AT TIME ZONE course.zone), run.account_id, 0, 1
+    FROM run JOIN course ON course.id = run.course_id WHERE run.course_id = $1 AND run.at >= $2) AS done
+GROUP BY day ORDER BY day
+`
+
+type CourseDaysParams struct {
+	CourseID *int64
+	Since    time.Time
+}
+
+type CourseDaysRow struct {
+	Day      string
+	Attempts int64
+	Runs     int64
+	Learners int64
+}
+
+// What was done in a course on each day of its zone since a time.
+func (q *Queries) CourseDays(ctx context.Context, arg CourseDaysParams) ([]CourseDaysRow, error) {
+	rows, err := q.db.Query(ctx, courseDays, arg.CourseID, arg.Since)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []CourseDaysRow
+	for rows.Next() {
+		var i CourseDaysRow
+		if err := rows.Scan(
+			&i.Day,
+			&i.Attempts,
+			&i.Runs,
+			&i.Learners,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const courseExercises = `-- name: CourseExercises :many
+SELECT course_paper.paper_id, exercise.id, exercise.slug, exercise.number, exercise.title, exercise.reference, exercise.points,
+       count(standing.account_id) AS tried, count(standing.solved_at) AS solved, count(*) FILTER (WHERE standing.tries = 1) AS first,
+       count(*) FILTER (WHERE standing.stuck >= $2::int) AS stuck, coalesce(sum(coalesce(standing.by_hand, standing.computed)), 0)::numeric AS marks
+FROM course_paper JOIN exercise_now AS exercise ON exercise.paper_id = course_paper.paper_id AND NOT exercise.retired
+LEFT JOIN (standing JOIN member ON member.course_id = standing.course_id AND member.account_id = standing.account_id AND member.role = 'learner' AND member.left_at IS NULL)
+       ON standing.exercise_id = exercise.id AND standing.course_id = course_paper.course_id AND standing.attempts > 0
+WHERE course_paper.course_id = $1
+GROUP BY course_paper.paper_id, exercise.id, exercise.slug, exercise.number, exercise.title, exercise.reference, exercise.points ORDER BY course_paper.paper_id, exercise.number
+`
+
+type CourseExercisesParams struct {
+	CourseID  int64
+	StuckFrom int32
+}
+
+type CourseExercisesRow struct {
+	PaperID   int64
+	ID        int64
+	Slug      string
+	Number    int32
+	Title     string
+	Reference string
+	Points    string
+	Tried     int64
+	Solved    int64
+	First     int64
+	Stuck     int64
+	Marks     string
+}
+
+// How the learners of a course stand on each exercise of its papers.
+func (q *Queries) CourseExercises(ctx context.Context, arg CourseExercisesParams) ([]CourseExercisesRow, error) {
+	rows, err := q.db.Query(ctx, courseExercises, arg.CourseID, arg.StuckFrom)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []CourseExercisesRow
+	for rows.Next() {
+		var i CourseExercisesRow
+		if err := rows.Scan(
+			&i.PaperID,
+			&i.ID,
+			&i.Slug,
+			&i.Number,
+			&i.Title,
+			&i.Reference,
+			&i.Points,
+			&i.Tried,
+			&i.Solved,
+			&i.First,
+			&i.Stuck,
+			&i.Marks,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const courseLearners = `-- name: CourseLearners :many
+SELECT member.account_id, account.name, account.display_name, member.group_name, course_paper.paper_id,
+       count(standing.account_id) AS tried, count(standing.solved_at) AS solved, coalesce(max(standing.last_at), 'epoch')::timestamptz AS last_at,
+       coalesce(array_agg(exercise.slug ORDER BY exercise.number) FILTER (WHERE standing.stuck >= $1::int), '{}')::text[] AS stuck
+FROM course_paper JOIN member ON member.course_id = course_paper.course_id AND member.role = 'learner' AND member.left_at IS NULL
+JOIN account ON account.id = member.account_id
+JOIN exercise ON exercise.paper_id = course_paper.paper_id AND NOT exercise.retired
+LEFT JOIN standing ON standing.account_id = member.account_id AND standing.exercise_id = exercise.id AND standing.course_id = course_paper.course_id AND standing.attempts > 0
+WHERE course_paper.course_id = $2 AND course_paper.paper_id = ANY ($3::bigint[])
+GROUP BY member.account_id, account.name, account.display_name, member.group_name, course_paper.paper_id
+ORDER BY account.display_name, account.name
+`
+
+type CourseLearnersParams struct {
+	StuckFrom int32
+	CourseID  int64
+	Papers    []int64
+}
+
+type CourseLearnersRow struct {
+	AccountID   int64
+	Name        string
+	DisplayName string
+	GroupName   string
+	PaperID     int64
+	Tried       int64
+	Solved      int64
+	LastAt      time.Time
+	Stuck       []string
+}
+
+// How each learner of a course gets on with each of some papers: how many exercises they have tried and solved, and at which they are stuck.
+func (q *Queries) CourseLearners(ctx context.Context, arg CourseLearnersParams) ([]CourseLearnersRow, error) {
+	rows, err := q.db.Query(ctx, courseLearners, arg.StuckFrom, arg.CourseID, arg.Papers)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []CourseLearnersRow
+	for rows.Next() {
+		var i CourseLearnersRow
+		if err := rows.Scan(
+			&i.AccountID,
+			&i.Name,
+			&i.DisplayName,
+			&i.GroupName,
+			&i.PaperID,
+			&i.Tried,
+			&i.Solved,
+			&i.LastAt,
+			&i.Stuck,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const keepShapes = `-- name: KeepShapes :exec
 INSERT INTO attempt_shape (attempt_id, exact, any_literals)
 SELECT id, nullif(exact, ''), nullif(any_literals, '')
@@ -205,4 +395,53 @@ type KeepShapesParams struct {
 func (q *Queries) KeepShapes(ctx context.Context, arg KeepShapesParams) error {
 	_, err := q.db.Exec(ctx, keepShapes, arg.Attempts, arg.Exact, arg.AnyLiterals)
 	return err
+}
+
+const textsOfPaper = `-- name: TextsOfPaper :many
+SELECT attempt.exercise_id, attempt.account_id, attempt_shape.exact, min(attempt.id)::bigint AS attempt_id, min(attempt.received_at)::timestamptz AS received_at
+FROM attempt JOIN exercise ON exercise.id = attempt.exercise_id
+JOIN member ON member.course_id = attempt.course_id AND member.account_id = attempt.account_id AND member.role = 'learner' AND member.left_at IS NULL
+LEFT JOIN attempt_shape ON attempt_shape.attempt_id = attempt.id
+WHERE exercise.paper_id = $1 AND NOT exercise.retired AND attempt.course_id = ANY ($2::bigint[])
+GROUP BY attempt.exercise_id, attempt.account_id, attempt_shape.exact
+`
+
+type TextsOfPaperParams struct {
+	PaperID int64
+	Courses []int64
+}
+
+type TextsOfPaperRow struct {
+	ExerciseID int64
+	AccountID  int64
+	Exact      []byte
+	AttemptID  int64
+	ReceivedAt time.Time
+}
+
+// The texts, in shape, that who learns in some courses wrote at each exercise of a paper: of each learner the first attempt with each.
+func (q *Queries) TextsOfPaper(ctx context.Context, arg TextsOfPaperParams) ([]TextsOfPaperRow, error) {
+	rows, err := q.db.Query(ctx, textsOfPaper, arg.PaperID, arg.Courses)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []TextsOfPaperRow
+	for rows.Next() {
+		var i TextsOfPaperRow
+		if err := rows.Scan(
+			&i.ExerciseID,
+			&i.AccountID,
+			&i.Exact,
+			&i.AttemptID,
+			&i.ReceivedAt,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }

@@ -246,6 +246,27 @@ func (e Look) Valid() bool {
 	}
 }
 
+// Defines values for NeedReasonKind.
+const (
+	NeedFewSolved NeedReasonKind = "few-solved"
+	NeedNotBegun  NeedReasonKind = "not-begun"
+	NeedStuck     NeedReasonKind = "stuck"
+)
+
+// Valid indicates whether the value is a known member of the NeedReasonKind enum.
+func (e NeedReasonKind) Valid() bool {
+	switch e {
+	case NeedFewSolved:
+		return true
+	case NeedNotBegun:
+		return true
+	case NeedStuck:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for OpenSessionKind.
 const (
 	OpenInBrowser OpenSessionKind = "cookie"
@@ -685,6 +706,14 @@ type Account struct {
 // Active defines model for Active.
 type Active struct {
 	Active bool `json:"active"`
+}
+
+// ActiveDay defines model for ActiveDay.
+type ActiveDay struct {
+	Attempts int                `json:"attempts"`
+	Day      openapi_types.Date `json:"day"`
+	Learners int                `json:"learners"`
+	Runs     int                `json:"runs"`
 }
 
 // AddedAccount defines model for AddedAccount.
@@ -1718,6 +1747,27 @@ type MemberPlace struct {
 	Role  Role   `json:"role"`
 }
 
+// Need defines model for Need.
+type Need struct {
+	DisplayName string       `json:"display_name"`
+	Group       string       `json:"group,omitempty,omitzero"`
+	Learner     string       `json:"learner"`
+	Reasons     []NeedReason `json:"reasons"`
+}
+
+// NeedReason defines model for NeedReason.
+type NeedReason struct {
+	Due      time.Time      `json:"due,omitempty,omitzero"`
+	Exercise string         `json:"exercise,omitempty,omitzero"`
+	Kind     NeedReasonKind `json:"kind"`
+	Paper    string         `json:"paper,omitempty,omitzero"`
+	Solved   int            `json:"solved,omitempty,omitzero"`
+	Tried    int            `json:"tried,omitempty,omitzero"`
+}
+
+// NeedReasonKind defines model for NeedReason.Kind.
+type NeedReasonKind string
+
 // NewAccount defines model for NewAccount.
 type NewAccount struct {
 	// Administrator May make courses and accounts.
@@ -1960,6 +2010,27 @@ type OpenSessionKind string
 // Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
 type Outcome string
 
+// Overview defines model for Overview.
+type Overview struct {
+	Course string `json:"course"`
+
+	// Days The last days, today last.
+	Days []ActiveDay `json:"days"`
+
+	// Help Who may need help, those with most reasons first.
+	Help     []Need          `json:"help"`
+	Learners int             `json:"learners"`
+	Papers   []PaperOverview `json:"papers"`
+
+	// Reviews How many attempts need an eye.
+	Reviews int    `json:"reviews"`
+	Title   string `json:"title"`
+
+	// Topics The least understood first.
+	Topics []Topic `json:"topics"`
+	Zone   string  `json:"zone"`
+}
+
 // OwnText defines model for OwnText.
 type OwnText struct {
 	// At When it was kept.
@@ -2022,6 +2093,35 @@ type PaperNews struct {
 	// State `overdue`: attempts are still accepted, in the grace period.
 	State  PaperState `json:"state"`
 	Untold bool       `json:"untold,omitempty,omitzero"`
+}
+
+// PaperOverview defines model for PaperOverview.
+type PaperOverview struct {
+	// Begun Learners who have tried an exercise of it.
+	Begun int `json:"begun"`
+
+	// Done Learners who have solved all of them.
+	Done      int       `json:"done"`
+	Due       time.Time `json:"due,omitempty,omitzero"`
+	Exercises int       `json:"exercises"`
+
+	// Mean The mean mark of those who have begun.
+	Mean  marking.Points `json:"mean"`
+	Paper string         `json:"paper"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+	Solved int    `json:"solved"`
+
+	// State `overdue`: attempts are still accepted, in the grace period.
+	State PaperState `json:"state"`
+
+	// Stuck Learners.
+	Stuck int    `json:"stuck"`
+	Title string `json:"title"`
+
+	// Tried Exercises, of all learners.
+	Tried int `json:"tried"`
 }
 
 // PaperRules How marks come of attempts, and what learners are told. What is left out is the default.
@@ -2159,6 +2259,12 @@ type PasswordChange struct {
 
 	// New At least 10 characters.
 	New string `json:"new"`
+}
+
+// Person defines model for Person.
+type Person struct {
+	DisplayName string `json:"display_name"`
+	Login       string `json:"login"`
 }
 
 // Piece defines model for Piece.
@@ -2498,6 +2604,43 @@ type RunRequest struct {
 	Sql      string `json:"sql"`
 }
 
+// SameAnswers defines model for SameAnswers.
+type SameAnswers struct {
+	// Pairs Two learners who have rare texts in common at several exercises, those with the rarest first.
+	Pairs []SamePair `json:"pairs"`
+	Paper string     `json:"paper"`
+
+	// Texts The rarest first.
+	Texts []SameText `json:"texts"`
+	Title string     `json:"title"`
+}
+
+// SamePair defines model for SamePair.
+type SamePair struct {
+	// Exercises Their numbers.
+	Exercises []int    `json:"exercises"`
+	Learners  []Person `json:"learners"`
+}
+
+// SameText defines model for SameText.
+type SameText struct {
+	Exercise string `json:"exercise"`
+	Number   int    `json:"number"`
+
+	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Outcome Outcome `json:"outcome"`
+
+	// Sql As the first of them wrote it.
+	Sql   string `json:"sql"`
+	Title string `json:"title"`
+
+	// Tried How many learners tried the exercise.
+	Tried int `json:"tried"`
+
+	// Writers Who wrote it, in the order of time.
+	Writers []TextWriter `json:"writers"`
+}
+
 // ScriptError defines model for ScriptError.
 type ScriptError struct {
 	// Cause A likely one, and what to do.
@@ -2664,6 +2807,31 @@ type TextError struct {
 type TextSpan struct {
 	From int `json:"from"`
 	To   int `json:"to"`
+}
+
+// TextWriter defines model for TextWriter.
+type TextWriter struct {
+	// At When they submitted it first.
+	At          time.Time `json:"at"`
+	Attempt     string    `json:"attempt"`
+	DisplayName string    `json:"display_name"`
+	Learner     string    `json:"learner"`
+}
+
+// Topic defines model for Topic.
+type Topic struct {
+	// Exercises PAPER/NUMBER.
+	Exercises []string `json:"exercises"`
+
+	// First At the first try solved.
+	First  int `json:"first"`
+	Solved int `json:"solved"`
+
+	// Topic What the exercises are about, such as joins.
+	Topic string `json:"topic"`
+
+	// Tried How often one of them was tried by a learner.
+	Tried int `json:"tried"`
 }
 
 // Tried defines model for Tried.
@@ -3108,6 +3276,12 @@ type WatchProgressParams struct {
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
 }
 
+// ListSameAnswersParams defines parameters for ListSameAnswers.
+type ListSameAnswersParams struct {
+	// Course Only this course's learners.
+	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
+}
+
 // RemovePartParams defines parameters for RemovePart.
 type RemovePartParams struct {
 	Revision int64 `form:"revision" json:"revision"`
@@ -3324,6 +3498,9 @@ type ServerInterface interface {
 	// ChangeMember Replace what a member is in a course, and how they are called. For its instructors.
 	// (PUT /api/courses/{course}/members/{account})
 	ChangeMember(c *gin.Context, course CourseSlug, account AccountName)
+	// GetOverview How a course gets on - how far the class is with each paper, what it has not understood, who may need help, and the last days. For instructors and assistants.
+	// (GET /api/courses/{course}/overview)
+	GetOverview(c *gin.Context, course CourseSlug)
 	// UnsetPaper Take a paper out of a course in which nobody has submitted anything for it. For its instructors.
 	// (DELETE /api/courses/{course}/papers/{paper})
 	UnsetPaper(c *gin.Context, course CourseSlug, paper PaperSlug)
@@ -3501,6 +3678,9 @@ type ServerInterface interface {
 	// Recheck Check all attempts at a paper, or at one exercise, again on what holds now. It is a job, which asks before any mark changes. For instructors of the courses.
 	// (POST /api/papers/{paper}/recheck)
 	Recheck(c *gin.Context, paper PaperSlug)
+	// ListSameAnswers Answers of learners that are the same but for names, layout and letter case, the rarest in the class first. They accuse nobody - short exercises make equal answers likely. For instructors and assistants.
+	// (GET /api/papers/{paper}/same)
+	ListSameAnswers(c *gin.Context, paper PaperSlug, params ListSameAnswersParams)
 	// BeginExamination Begin one's examination, or go on with it in this session.
 	// (POST /api/papers/{paper}/sitting)
 	BeginExamination(c *gin.Context, paper PaperSlug)
@@ -4077,6 +4257,31 @@ func (siw *ServerInterfaceWrapper) ChangeMember(c *gin.Context) {
 	}
 
 	siw.Handler.ChangeMember(c, course, account)
+}
+
+// GetOverview operation middleware
+func (siw *ServerInterfaceWrapper) GetOverview(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetOverview(c, course)
 }
 
 // UnsetPaper operation middleware
@@ -6238,6 +6443,42 @@ func (siw *ServerInterfaceWrapper) Recheck(c *gin.Context) {
 	siw.Handler.Recheck(c, paper)
 }
 
+// ListSameAnswers operation middleware
+func (siw *ServerInterfaceWrapper) ListSameAnswers(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListSameAnswersParams
+
+	// ------------- Optional query parameter "course" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "course", c.Request.URL.Query(), &params.Course, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListSameAnswers(c, paper, params)
+}
+
 // BeginExamination operation middleware
 func (siw *ServerInterfaceWrapper) BeginExamination(c *gin.Context) {
 
@@ -7064,6 +7305,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/papers/:paper/recheck", wrapper.Recheck)
 	router.GET(options.BaseURL+"/api/papers/:paper/progress", wrapper.GetProgress)
 	router.GET(options.BaseURL+"/api/papers/:paper/exercises/:exercise/class", wrapper.GetClass)
+	router.GET(options.BaseURL+"/api/papers/:paper/same", wrapper.ListSameAnswers)
+	router.GET(options.BaseURL+"/api/courses/:course/overview", wrapper.GetOverview)
 	router.GET(options.BaseURL+"/api/papers/:paper/progress/events", wrapper.WatchProgress)
 	router.GET(options.BaseURL+"/api/papers/:paper/marks", wrapper.GetMarks)
 	router.GET(options.BaseURL+"/api/datasets", wrapper.ListDatasets)
@@ -7859,6 +8102,45 @@ type ChangeMemberdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ChangeMemberdefaultApplicationProblemPlusJSONResponse) VisitChangeMemberResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetOverviewRequestObject struct {
+	Course CourseSlug `json:"course"`
+}
+
+type GetOverviewResponseObject interface {
+	VisitGetOverviewResponse(w http.ResponseWriter) error
+}
+
+type GetOverview200JSONResponse Overview
+
+func (response GetOverview200JSONResponse) VisitGetOverviewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetOverviewdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetOverviewdefaultApplicationProblemPlusJSONResponse) VisitGetOverviewResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10380,6 +10662,46 @@ func (response RecheckdefaultApplicationProblemPlusJSONResponse) VisitRecheckRes
 	return err
 }
 
+type ListSameAnswersRequestObject struct {
+	Paper  PaperSlug `json:"paper"`
+	Params ListSameAnswersParams
+}
+
+type ListSameAnswersResponseObject interface {
+	VisitListSameAnswersResponse(w http.ResponseWriter) error
+}
+
+type ListSameAnswers200JSONResponse SameAnswers
+
+func (response ListSameAnswers200JSONResponse) VisitListSameAnswersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSameAnswersdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListSameAnswersdefaultApplicationProblemPlusJSONResponse) VisitListSameAnswersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type BeginExaminationRequestObject struct {
 	Paper PaperSlug `json:"paper"`
 	Body  *BeginExaminationJSONRequestBody
@@ -11696,6 +12018,9 @@ type StrictServerInterface interface {
 	// ChangeMember Replace what a member is in a course, and how they are called. For its instructors.
 	// (PUT /api/courses/{course}/members/{account})
 	ChangeMember(ctx context.Context, request ChangeMemberRequestObject) (ChangeMemberResponseObject, error)
+	// GetOverview How a course gets on - how far the class is with each paper, what it has not understood, who may need help, and the last days. For instructors and assistants.
+	// (GET /api/courses/{course}/overview)
+	GetOverview(ctx context.Context, request GetOverviewRequestObject) (GetOverviewResponseObject, error)
 	// UnsetPaper Take a paper out of a course in which nobody has submitted anything for it. For its instructors.
 	// (DELETE /api/courses/{course}/papers/{paper})
 	UnsetPaper(ctx context.Context, request UnsetPaperRequestObject) (UnsetPaperResponseObject, error)
@@ -11873,6 +12198,9 @@ type StrictServerInterface interface {
 	// Recheck Check all attempts at a paper, or at one exercise, again on what holds now. It is a job, which asks before any mark changes. For instructors of the courses.
 	// (POST /api/papers/{paper}/recheck)
 	Recheck(ctx context.Context, request RecheckRequestObject) (RecheckResponseObject, error)
+	// ListSameAnswers Answers of learners that are the same but for names, layout and letter case, the rarest in the class first. They accuse nobody - short exercises make equal answers likely. For instructors and assistants.
+	// (GET /api/papers/{paper}/same)
+	ListSameAnswers(ctx context.Context, request ListSameAnswersRequestObject) (ListSameAnswersResponseObject, error)
 	// BeginExamination Begin one's examination, or go on with it in this session.
 	// (POST /api/papers/{paper}/sitting)
 	BeginExamination(ctx context.Context, request BeginExaminationRequestObject) (BeginExaminationResponseObject, error)
@@ -12669,6 +12997,32 @@ func (sh *strictHandler) ChangeMember(ctx *gin.Context, course CourseSlug, accou
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ChangeMemberResponseObject); ok {
 		if err := validResponse.VisitChangeMemberResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetOverview operation middleware
+func (sh *strictHandler) GetOverview(ctx *gin.Context, course CourseSlug) {
+	var request GetOverviewRequestObject
+
+	request.Course = course
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetOverview(ctx, request.(GetOverviewRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetOverview")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetOverviewResponseObject); ok {
+		if err := validResponse.VisitGetOverviewResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -14537,6 +14891,33 @@ func (sh *strictHandler) Recheck(ctx *gin.Context, paper PaperSlug) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(RecheckResponseObject); ok {
 		if err := validResponse.VisitRecheckResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListSameAnswers operation middleware
+func (sh *strictHandler) ListSameAnswers(ctx *gin.Context, paper PaperSlug, params ListSameAnswersParams) {
+	var request ListSameAnswersRequestObject
+
+	request.Paper = paper
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListSameAnswers(ctx, request.(ListSameAnswersRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListSameAnswers")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListSameAnswersResponseObject); ok {
+		if err := validResponse.VisitListSameAnswersResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
