@@ -84,6 +84,17 @@ func TestPagesAreForEverybody(t *testing.T) {
 		}
 	}
 	teacher := hazel(t)
+	history, err := client.Read[client.HistoryPage](learner.ListHistory(ctx, &client.ListHistoryParams{
+		Paper: "first-look", Exercise: "hives-by-strength", Kind: client.EntryKindAttempt,
+	}))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := client.Read[client.NoteWritten](teacher.WriteNote(ctx, client.NewNote{
+		Attempt: history.Entries[0].Id, Text: "Which way round?", Quote: "ORDER BY",
+	})); err != nil {
+		t.Fatal(err)
+	}
 	if _, err := client.Read[client.Writing](teacher.CreatePaper(ctx, client.NewPaper{
 		Slug: "unpublished", Title: "Not published", Dataset: "apiary",
 	})); err != nil {
@@ -103,6 +114,14 @@ func TestPagesAreForEverybody(t *testing.T) {
 		}
 	}
 	learners := []state{
+		{"paper, a note and a dispute", "/papers/first-look", "#content h1", paper("hives-by-strength",
+			func(w *window) {
+				w.element(in("hives-by-strength", ".note"))
+				w.says(in("hives-by-strength", ".note button"), "Answer").MustClick()
+				w.says(in("names-and-valleys", ".notes"), ".")
+				w.says(in("hives-by-strength", ".notes button"), "Is this wrong").MustClick()
+				w.element(in("hives-by-strength", ".dispute textarea"))
+			}), false},
 		{"papers", "/", ".papers a", nil, false},
 		{"paper", "/papers/first-look", "#content h1", paper("names-and-valleys", nil), true},
 		{"paper, run", "/papers/first-look", "#content h1", paper("no-mail", func(w *window) {
@@ -298,6 +317,23 @@ func TestPagesAreForEverybody(t *testing.T) {
 		{"a timeline", "/learners/robin/timeline?paper=first-look", ".step h2", func(w *window) {
 			w.says(".actions button", "^Last$").MustClick()
 		}, false},
+		{"a note to a group", "/papers/first-look/progress/hives-by-strength", ".alike .entry", func(w *window) {
+			w.says(".alike button", "Write them a note").MustClick()
+			w.element(".note-form")
+		}, false},
+		{"a timeline, marking", "/learners/robin/timeline?paper=first-look", ".step h2", func(w *window) {
+			w.says(".actions button", "^Last$").MustClick()
+			w.says(".margin button", "Mark by hand").MustClick()
+			w.element(".mark-form")
+		}, false},
+		{"marking", "/marking?course=evening-group&paper=first-look", ".review h2", nil, false},
+		{"marking, a note", "/marking?course=evening-group&paper=first-look&cause=answer", ".review .note",
+			func(w *window) {
+				w.says(".marking button", "^Write a note").MustClick()
+				w.element(".note-form")
+			}, false},
+		{"a course's overview", "/courses/evening-group/overview", ".overview canvas", nil, false},
+		{"same answers", "/papers/first-look/same?course=evening-group", ".alike .entry", nil, false},
 		{"progress, shaded", "/papers/first-look/progress", ".progress-row .cell a", func(w *window) {
 			w.picks("Learners shown", "Show", "time, shaded")
 		}, false},

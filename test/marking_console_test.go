@@ -27,7 +27,8 @@ func TestMarkingByKeyboard(t *testing.T) {
 	submits(c, 2, "SELECT 2 AS one")
 	l := open(t, shared.url, name, demo.LearnerPassword)
 	l.visit("/papers/by-keyboard")
-	for exercise, why := range map[string]string{"exercise-number-1": "From where on?", "exercise-number-2": "Two is better."} {
+	for exercise, why := range map[string]string{"exercise-number-1": "From where on?",
+		"exercise-number-2": "Two is better."} {
 		l.says(in(exercise, ".notes button"), "Is this wrong").MustClick()
 		l.element(in(exercise, ".dispute textarea")).MustInput(why)
 		l.says(in(exercise, ".dispute button"), "Dispute it").MustClick()

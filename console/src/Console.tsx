@@ -24,11 +24,13 @@ const LogInPage = lazily(() => import("./pages/login/LogInPage").then((m) => m.L
 const LogPage = lazily(() => import("./pages/log/LogPage").then((m) => m.LogPage));
 const MapPage = lazily(() => import("./pages/map/MapPage").then((m) => m.MapPage));
 const MarkingPage = lazily(() => import("./pages/marking/MarkingPage").then((m) => m.MarkingPage));
+const OverviewPage = lazily(() => import("./pages/overview/OverviewPage").then((m) => m.OverviewPage));
 const PaperPage = lazily(() => import("./pages/paper/PaperPage").then((m) => m.PaperPage));
 const PapersPage = lazily(() => import("./pages/papers/PapersPage").then((m) => m.PapersPage));
 const PasswordPage = lazily(() => import("./pages/password/PasswordPage").then((m) => m.PasswordPage));
 const PublishPage = lazily(() => import("./pages/write/PublishPage").then((m) => m.PublishPage));
 const RecheckPage = lazily(() => import("./pages/recheck/RecheckPage").then((m) => m.RecheckPage));
+const SamePage = lazily(() => import("./pages/progress/SamePage").then((m) => m.SamePage));
 const TryPage = lazily(() => import("./pages/try/TryPage").then((m) => m.TryPage));
 const VersionsPage = lazily(() => import("./pages/write/VersionsPage").then((m) => m.VersionsPage));
 const WritePage = lazily(() => import("./pages/write/WritePage").then((m) => m.WritePage));
@@ -94,12 +96,14 @@ function Pages({ dark }: { dark: boolean }) {
           <Route path="/papers/:paper" element={<PaperPage dark={dark} />} />
           <Route path="/papers/:paper/progress" element={dressed(<ProgressPage />)} />
           <Route path="/papers/:paper/progress/:exercise" element={dressed(<ClassPage />)} />
+          <Route path="/papers/:paper/same" element={<SamePage />} />
           <Route path="/papers/:paper/write" element={<WritePage dark={dark} />} />
           <Route path="/papers/:paper/publish" element={<PublishPage />} />
           <Route path="/papers/:paper/recheck" element={<RecheckPage />} />
           <Route path="/papers/:paper/versions" element={<VersionsPage />} />
           <Route path="/courses" element={<CoursesPage />} />
           <Route path="/courses/:course" element={<CoursePage />} />
+          <Route path="/courses/:course/overview" element={<OverviewPage />} />
           <Route path="/courses/:course/import" element={<ImportPage />} />
           <Route path="/log" element={<LogPage />} />
           <Route path="/marking" element={<MarkingPage />} />

@@ -42,8 +42,11 @@ type SamePair struct {
 	Exercises []int     // numbers
 }
 
-// mostSame is how many texts, and how many pairs, are told at most.
-const mostSame = 100
+// How many texts, and how many pairs, are told at most.
+const (
+	mostSame  = 100
+	mostPairs = 20
+)
 
 // SameAnswers finds the answers that are the same in a class: of one course, or for "" of all that the account may
 // follow. Those that are rarest in the class come first.
@@ -78,7 +81,7 @@ func (f Following) SameAnswers(ctx context.Context, who account.Account, paper, 
 	}
 	same, pairs := marking.SameOf(answers)
 	all := &SameAnswers{Paper: p.Slug, Title: p.Title}
-	return all, f.tell(ctx, all, exercises, same[:min(len(same), mostSame)], pairs[:min(len(pairs), mostSame)])
+	return all, f.tell(ctx, all, exercises, same[:min(len(same), mostSame)], pairs[:min(len(pairs), mostPairs)])
 }
 
 // tell says of what was found which exercises and learners it is about.

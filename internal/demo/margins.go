@@ -21,15 +21,17 @@ var groupNotes = []groupNote{
 	{"hives-by-strength", "FROM hive ORDER BY strength DESC",
 		"Where does PostgreSQL put NULL when it sorts downwards? Look at your first rows.",
 		"They come first! So I have to leave those hives out."},
-	{"no-mail", "= NULL", "Nothing is equal to NULL, not even NULL: the condition is never true. There is a test for it.", ""},
+	{"no-mail", "= NULL",
+		"Nothing is equal to NULL, not even NULL: the condition is never true. There is a test for it.", ""},
 	{"calm-bees", "LIKE 'calm%'", "Some inspectors begin their remarks with a capital letter.", ""},
 }
 
-// Answers at which somebody has to look: one joins without a condition and is stopped at a limit; the other has the
-// right rows, and none of the joins that the exercise asks for.
+// Answers at which somebody has to look: one joins without a condition and is stopped at a limit; one joins each with
+// each; and one has the right rows, and none of the joins that the exercise asks for.
 const (
 	noted   = "who-looks-after-what"
 	endless = "SELECT a.name, b.name FROM apiary a, beekeeper b, hive h, harvest v, harvest w;"
+	crossed = "SELECT a.name, b.name FROM apiary a JOIN beekeeper b ON true WHERE a.valley = 'Durn' ORDER BY 1, 2;"
 	unruly  = "SELECT (SELECT name FROM apiary a WHERE a.apiary_id = c.apiary_id) AS apiary,\n" +
 		"       (SELECT name FROM beekeeper b WHERE b.beekeeper_id = c.beekeeper_id) AS beekeeper\n" +
 		"FROM care c\n" +
@@ -59,21 +61,22 @@ func (g *group) inTheMargins(
 	return g.disputes(ctx, hazel, url)
 }
 
-// submitsOddly has two who have not solved the exercise submit what somebody has to look at.
+// submitsOddly has two who have not solved the exercise submit what somebody has to look at, and a third be stuck at
+// it.
 func (g *group) submitsOddly(
 	ctx context.Context, accounts Accounts, w Work, hazel *client.Client, now time.Time,
 ) error {
 	names, err := g.at(ctx, hazel, firstLook, noted, "", client.Incorrect)
-	for i, sql := range []string{endless, unruly} {
-		if err != nil || len(names) < 2 {
+	for i, sql := range []string{endless, unruly, crossed, crossed + " -- again", crossed + " -- why?", crossed} {
+		if err != nil || len(names) < 3 {
 			return err
 		}
-		who, err := accounts.ByName(ctx, names[i])
+		who, err := accounts.ByName(ctx, names[min(i, 2)])
 		if err != nil {
 			return err
 		}
 		if _, err := w.Submit(ctx, who, work.Submission{
-			Paper: firstLook, Exercise: noted, SQL: sql, Received: now,
+			Paper: firstLook, Exercise: noted, SQL: sql, Received: now.Add(time.Duration(i-10) * time.Minute),
 		}); err != nil {
 			return err
 		}
@@ -89,7 +92,9 @@ func (g *group) writes(ctx context.Context, hazel *client.Client, url string, n 
 	if err != nil {
 		return err
 	}
-	at := slices.IndexFunc(class.Alike, func(a client.AlikeAttempts) bool { return strings.Contains(a.Example.Sql, n.has) })
+	at := slices.IndexFunc(class.Alike, func(a client.AlikeAttempts) bool {
+		return strings.Contains(a.Example.Sql, n.has)
+	})
 	if at < 0 {
 		return nil // nobody has made this mistake twice
 	}
@@ -107,7 +112,8 @@ func (g *group) writes(ctx context.Context, hazel *client.Client, url string, n 
 	if err != nil {
 		return err
 	}
-	if _, err := client.Read[struct{}](learner.SeeNotes(ctx, client.NotesSeen{Notes: []string{written.Id}})); err != nil {
+	if _, err := client.Read[struct{}](learner.SeeNotes(ctx,
+		client.NotesSeen{Notes: []string{written.Id}})); err != nil {
 		return err
 	}
 	_, err = client.Read[struct{}](learner.AnswerNote(ctx, id, client.NewNoteAnswer{Text: n.answer}))
@@ -162,7 +168,8 @@ func (g *group) marksByHand(ctx context.Context, hazel *client.Client) error {
 
 // disputed are answers that their learners dispute: the exercise, what the text has, and what they say.
 var disputed = [][3]string{
-	{"high-and-strong", "strength > 8", "Strong is more than 8 where I learnt it. The task does not say that 8 is enough."},
+	{"high-and-strong", "strength > 8",
+		"Strong is more than 8 where I learnt it. The task does not say that 8 is enough."},
 	{"calm-bees", "LIKE 'calm%'", "My rows have the word calm. I think the task means the word as it is written."},
 	{"harvest-by-grade", "count(moisture)", "I counted the harvests. Why is mine fewer?"},
 	{"hives-by-strength", "ORDER BY strength;", "All hives are there, and their strength is right."},
@@ -172,7 +179,8 @@ var disputed = [][3]string{
 func (g *group) disputes(ctx context.Context, hazel *client.Client, url string) error {
 	for _, d := range disputed {
 		page, err := client.Read[client.HistoryPage](hazel.ListHistory(ctx, &client.ListHistoryParams{
-			Paper: firstLook, Exercise: d[0], Kind: client.EntryKindAttempt, Text: d[1], Outcome: client.Incorrect, Limit: 100,
+			Paper: firstLook, Exercise: d[0], Kind: client.EntryKindAttempt, Text: d[1], Outcome: client.Incorrect,
+			Limit: 100,
 		}))
 		if err != nil {
 			return err
@@ -181,7 +189,10 @@ func (g *group) disputes(ctx context.Context, hazel *client.Client, url string) 
 		if err != nil {
 			return err
 		}
-		at := slices.IndexFunc(page.Entries, func(e client.HistoryEntry) bool { return slices.Contains(names, e.Learner) })
+		at := slices.IndexFunc(page.Entries, func(e client.HistoryEntry) bool {
+			return slices.Contains(names,
+				e.Learner)
+		})
 		if at < 0 {
 			continue
 		}

@@ -61,7 +61,8 @@ func toOverview(o *course.Overview) contract.Overview {
 	for _, p := range o.Papers {
 		out.Papers = append(out.Papers, contract.PaperOverview{
 			Paper: p.Slug, Title: p.Title, State: contract.PaperState(p.State), Due: p.Due, Exercises: p.Exercises,
-			Begun: p.Begun, Done: p.Done, Tried: p.Tried, Solved: p.Solved, Stuck: p.Stuck, Mean: p.Mean, Points: p.Points,
+			Begun: p.Begun, Done: p.Done, Tried: p.Tried, Solved: p.Solved, Stuck: p.Stuck, Mean: p.Mean,
+			Points: p.Points,
 		})
 	}
 	for _, t := range o.Topics {

@@ -21,6 +21,8 @@ interface Props {
   option: Option;
   /** What it shows, in words. */
   said: string;
+  /** The second of two colours says nothing of right and wrong. */
+  neutral?: boolean;
   ref?: Ref<Picture>;
 }
 
@@ -30,7 +32,7 @@ export interface Picture {
 }
 
 /** A picture drawn by ECharts, in the colours of the look. */
-export default function Drawing({ option, said, ref }: Props) {
+export default function Drawing({ option, said, neutral = false, ref }: Props) {
   const place = useRef<HTMLDivElement>(null);
   const chart = useRef<echarts.ECharts>(null);
   useImperativeHandle(ref, () => ({
@@ -57,7 +59,7 @@ export default function Drawing({ option, said, ref }: Props) {
     chart.current?.setOption(
       {
         ...option,
-        color: [colour("--action"), colour("--wrong")],
+        color: [colour("--action"), colour(neutral ? "--quiet" : "--wrong")],
         textStyle: { color: colour("--ink"), fontFamily: "system-ui, sans-serif" },
         animation: false,
       },

@@ -11,7 +11,8 @@ import (
 type Answer struct {
 	Learner, Exercise, Attempt int64
 	Received                   time.Time
-	Text                       string // stands for its text but for names, layout and letter case; "" where it cannot be read
+	// Text stands for its text but for names, layout and letter case; "" where it cannot be read.
+	Text string
 }
 
 // Same are answers of several learners to an exercise with the same text.
@@ -19,8 +20,8 @@ type Same struct {
 	Exercise int64
 	Answers  []Answer // the first of each learner, in the order of time
 	Tried    int      // how many learners tried the exercise
-	// Bits weighs how rare the text is among them: log2(Tried / len(Answers)), the information that a learner of the class
-	// wrote it (Shannon 1948). Of a text that everybody writes it is 0.
+	// Bits weighs how rare the text is among them: log2(Tried / len(Answers)), the information that a learner of the
+	// class wrote it (Shannon 1948). Of a text that everybody writes it is 0.
 	Bits float64
 }
 
@@ -31,10 +32,11 @@ type Pair struct {
 	Bits      float64 // the sum over the exercises, of each the rarest text
 }
 
-// Texts that at least half of a class write say nothing, and are left out. Of those that more learners share than
-// these, no pairs are made.
+// Texts that at least half of a class write say nothing, and are left out; so are pairs whose texts weigh less than
+// three that a quarter of the class write. Of texts that more learners share than these, no pairs are made.
 const (
 	leastBits    = 1
+	leastOfAPair = 6
 	mostOfAGroup = 8
 )
 
@@ -101,14 +103,15 @@ func pairsOf(same []Same) (pairs []Pair) {
 		}
 	}
 	for _, p := range found {
-		if len(p.Exercises) > 1 {
+		if len(p.Exercises) > 1 && p.Bits >= leastOfAPair {
 			slices.Sort(p.Exercises)
 			pairs = append(pairs, *p)
 		}
 	}
 	slices.SortFunc(pairs, func(a, b Pair) int {
 		return cmp.Or(
-			cmp.Compare(b.Bits, a.Bits), cmp.Compare(a.Learners[0], b.Learners[0]), cmp.Compare(a.Learners[1], b.Learners[1]),
+			cmp.Compare(b.Bits, a.Bits), cmp.Compare(a.Learners[0], b.Learners[0]), cmp.Compare(a.Learners[1],
+				b.Learners[1]),
 		)
 	})
 	return pairs

@@ -18,7 +18,8 @@ func TestSameOf(t *testing.T) {
 	}
 	for learner := int64(1); learner <= 16; learner++ {
 		write(1, learner, "what everybody writes")
-		write(2, learner, map[bool]string{true: "what a quarter write", false: fmt.Sprint("own ", learner)}[learner <= 4])
+		write(2, learner, map[bool]string{true: "what a quarter write", false: fmt.Sprint("own ",
+			learner)}[learner <= 4])
 		write(3, learner, map[bool]string{true: "what two write", false: ""}[learner == 3 || learner == 9])
 	}
 	write(2, 3, "what a quarter write") // the same learner again
@@ -27,7 +28,8 @@ func TestSameOf(t *testing.T) {
 	same, pairs := SameOf(answers)
 	var got []string
 	for _, s := range same {
-		got = append(got, fmt.Sprintf("%d: %s, %d of %d, %.0f bits", s.Exercise, s.Answers[0].Text, len(s.Answers), s.Tried, s.Bits))
+		got = append(got, fmt.Sprintf("%d: %s, %d of %d, %.0f bits", s.Exercise, s.Answers[0].Text, len(s.Answers),
+			s.Tried, s.Bits))
 	}
 	want := "3: what two write, 2 of 16, 3 bits; 2: odd, 2 of 16, 3 bits; 2: what a quarter write, 4 of 16, 2 bits"
 	if all := strings.Join(got, "; "); all != want {

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useParams } from "react-router";
+import { Link, useParams } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
 import { useTitle } from "../../parts/useTitle";
 import { Waiting } from "../../parts/Waiting";
@@ -24,12 +24,13 @@ export function CoursePage() {
       <Waiting query={course} page="The course">
         {(detail) => {
           const may = rights(detail, account);
+          const follows = detail.members.some((m) => m.name === account.name && !m.left && m.role !== "learner");
           return (
             <>
               <h1>{detail.title}</h1>
               <p className="quiet">
                 {detail.archived && `Archived ${moment(detail.archived)}: it can be read, and nothing is done in it. `}
-                Times are {clocksOf(detail.zone)}.
+                Times are {clocksOf(detail.zone)}. {follows && <Link to={`/courses/${slug}/overview`}>Overview</Link>}
               </p>
               <CourseActions course={detail} may={may} />
               <SetPapers course={detail} may={may} />

@@ -1,16 +1,8 @@
-import { lazy, Suspense } from "react";
+import type { ComponentProps } from "react";
 import type { Schemas } from "../../api/client";
-import type { Option } from "../../parts/Drawing";
+import { Chart } from "../../parts/Chart";
 
-const Drawing = lazy(() => import("../../parts/Drawing"));
-
-interface Bars {
-  title: string;
-  /** What the bars stand above, and what is counted. */
-  across: string;
-  names: string[];
-  series: { name: string; data: number[] }[];
-}
+type Bars = ComponentProps<typeof Chart>;
 
 /** Attempts and time until an exercise was solved, and the first tries over time. */
 export function ClassCharts({ of }: { of: Schemas["Class"] }) {
@@ -18,12 +10,7 @@ export function ClassCharts({ of }: { of: Schemas["Class"] }) {
   return (
     <div className="class-charts">
       {charts.map((bars) => (
-        <figure key={bars.title}>
-          <figcaption>{bars.title}</figcaption>
-          <Suspense fallback={<div className="chart-place" />}>
-            <Drawing option={option(bars)} said={inWords(bars)} />
-          </Suspense>
-        </figure>
+        <Chart key={bars.title} {...bars} />
       ))}
     </div>
   );
@@ -71,21 +58,4 @@ function firsts({ firsts: days }: Schemas["Class"]): Bars {
       { name: "not correct", data: days.map((d) => d.other) },
     ],
   };
-}
-
-function option({ across, names, series }: Bars): Option {
-  return {
-    grid: { left: 36, right: 12, top: series.length > 1 ? 30 : 12, bottom: 42 },
-    legend: series.length > 1 ? { top: 0, right: 0, itemWidth: 14 } : undefined,
-    tooltip: { trigger: "axis" },
-    xAxis: { type: "category", data: names, name: across, nameLocation: "middle", nameGap: 26 },
-    yAxis: { type: "value", minInterval: 1 },
-    series: series.map((one) => ({ ...one, type: "bar", stack: "all" })),
-  };
-}
-
-/** The same for those who do not see it. */
-function inWords({ title, names, across, series }: Bars) {
-  const bars = names.map((name, i) => `${name}: ${series.map((one) => `${one.data[i]} ${one.name}`).join(", ")}`);
-  return `${title}, by ${across}. ${bars.join("; ")}.`;
 }

@@ -28,7 +28,8 @@ export function ProgressPage() {
               <Link to={`/papers/${paper}`}>The paper</Link> ·{" "}
               <a href={`/api/papers/${paper}/marks?format=csv`} download={`${paper}-marks.csv`}>
                 Marks as CSV
-              </a>
+              </a>{" "}
+              · <Link to={`/papers/${paper}/same${course && `?${new URLSearchParams({ course })}`}`}>Same answers</Link>
             </p>
             {progress.learners.length === 0 ? (
               <p className="quiet">
