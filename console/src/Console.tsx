@@ -23,6 +23,7 @@ const LogInAgain = lazily(() => import("./pages/login/LogInAgain").then((m) => m
 const LogInPage = lazily(() => import("./pages/login/LogInPage").then((m) => m.LogInPage));
 const LogPage = lazily(() => import("./pages/log/LogPage").then((m) => m.LogPage));
 const MapPage = lazily(() => import("./pages/map/MapPage").then((m) => m.MapPage));
+const MarksPage = lazily(() => import("./pages/progress/MarksPage").then((m) => m.MarksPage));
 const MarkingPage = lazily(() => import("./pages/marking/MarkingPage").then((m) => m.MarkingPage));
 const OverviewPage = lazily(() => import("./pages/overview/OverviewPage").then((m) => m.OverviewPage));
 const PaperPage = lazily(() => import("./pages/paper/PaperPage").then((m) => m.PaperPage));
@@ -96,6 +97,7 @@ function Pages({ dark }: { dark: boolean }) {
           <Route path="/papers/:paper" element={<PaperPage dark={dark} />} />
           <Route path="/papers/:paper/progress" element={dressed(<ProgressPage />)} />
           <Route path="/papers/:paper/progress/:exercise" element={dressed(<ClassPage />)} />
+          <Route path="/papers/:paper/marks" element={<MarksPage />} />
           <Route path="/papers/:paper/same" element={<SamePage />} />
           <Route path="/papers/:paper/write" element={<WritePage dark={dark} />} />
           <Route path="/papers/:paper/publish" element={<PublishPage />} />

@@ -129,7 +129,9 @@ var examples = map[string]string{
 		"examen progress first-look --group Durn --who at-work --sort mark\n" +
 		"examen progress first-look/2 --course evening-group\n" +
 		"examen progress first-look --course evening-group --same",
-	"marks": "examen marks first-look --format csv\nexamen marks   # your own",
+	"marks": "examen marks first-look --format csv\n" +
+		"examen marks first-look --course evening-group --format xlsx --to marks.xlsx\n" +
+		"examen marks first-look --attempts --format json > marks.json\nexamen marks   # your own",
 }
 
 // wanted is what an argument or a flag can be completed to.
@@ -160,7 +162,8 @@ var arguments = map[string][]wanted{
 	"dataset builds": {aDataset}, "dataset use": {aDataset}, "dataset confirm": {aDataset},
 	"dataset follow": {aDataset}, "dataset stop": {aDataset}, "dataset drop": {aDataset}, "pack check": {aFile},
 	"pack load":   {aFile},
-	"pack export": {aPack, aFile}, "course show": {aCourse}, "course overview": {aCourse}, "course change": {aCourse},
+	"pack export": {aPack, aFile}, "course show": {aCourse}, "course overview": {aCourse}, "course report": {aCourse,
+		aMember}, "course change": {aCourse},
 	"course copy":    {aCourse},
 	"course archive": {aCourse}, "course delete": {aCourse}, "member change": {aMember}, "member remove": {aMember},
 	"member slips": {aMember}, "member sessions": {aMember}, "member export": {aMember}, "member anonymise": {aMember},

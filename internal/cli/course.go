@@ -15,6 +15,7 @@ import (
 
 func (p *program) course() *cobra.Command {
 	return group("course", "Courses", p.courseCreate(), p.courseList(), p.courseShow(), p.courseOverview(),
+		p.courseReport(),
 		p.courseChange(), p.courseCopy(), p.courseArchive(), p.courseDelete())
 }
 

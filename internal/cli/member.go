@@ -2,11 +2,8 @@ package cli
 
 import (
 	"context"
-	"errors"
 	"fmt"
-	"io"
 	"net/http"
-	"os"
 	"slices"
 	"time"
 
@@ -246,25 +243,9 @@ func (p *program) exportMember() *cobra.Command {
 			} else if as != "" && as != "json" {
 				return usageError{fmt.Errorf("--as %s: json or html is expected", as)}
 			}
-			c, _, err := p.connect()
-			if err != nil {
-				return err
-			}
-			content, err := client.ReadFile(c.GetPersonFile(cmd.Context(), args[0], params))
-			if err != nil {
-				return err
-			}
-			defer content.Close()
-			if to == "" {
-				_, err = io.Copy(p.out, content)
-				return err
-			}
-			file, err := os.OpenFile(to, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o600)
-			if err != nil {
-				return err
-			}
-			_, err = io.Copy(file, content)
-			return errors.Join(err, file.Close())
+			return p.toFile(cmd, to, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+				return c.GetPersonFile(ctx, args[0], params)
+			})
 		},
 	}
 	c.Flags().StringVar(&as, "as", "", "json or html (default: json)")

@@ -2,10 +2,12 @@ package cli
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"math"
 	"os"
+	"path/filepath"
 	"regexp"
 	"strings"
 	"time"
@@ -13,8 +15,10 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"examen/internal/client"
 	"examen/internal/core/export"
 )
 
@@ -263,4 +267,33 @@ func plural(n int64, noun string) string {
 		return "1 " + noun
 	}
 	return fmt.Sprintf("%d %ss", n, noun)
+}
+
+// toFile writes what a call answers to a file, or for "" to standard output. A file is there once all of it is.
+func (p *program) toFile(cmd *cobra.Command, to string, question call) error {
+	c, _, err := p.connect()
+	if err != nil {
+		return err
+	}
+	content, err := client.ReadFile(question(cmd.Context(), c))
+	if err != nil {
+		return err
+	}
+	defer content.Close()
+	if to == "" {
+		_, err = io.Copy(p.out, content)
+		return err
+	}
+	file, err := os.CreateTemp(filepath.Dir(to), ".examen-")
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(file, content)
+	if err = errors.Join(err, file.Close()); err == nil {
+		err = os.Rename(file.Name(), to)
+	}
+	if err != nil {
+		_ = os.Remove(file.Name())
+	}
+	return err
 }

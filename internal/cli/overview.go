@@ -63,6 +63,27 @@ func (p *program) courseOverview() *cobra.Command {
 	}
 }
 
+// courseReport writes a page to print.
+func (p *program) courseReport() *cobra.Command {
+	var to string
+	c := &cobra.Command{
+		Use:   "report COURSE [LOGIN]",
+		Short: "Write how a course got on, or one of its learners, as a page to print",
+		Args:  argsBetween(1, 2, "a course and, if you like, a login"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			params := &client.GetReportParams{}
+			if len(args) > 1 {
+				params.Learner = args[1]
+			}
+			return p.toFile(cmd, to, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+				return c.GetReport(ctx, args[0], params)
+			})
+		},
+	}
+	c.Flags().StringVar(&to, "to", "", "the file, an HTML page (default: standard output)")
+	return c
+}
+
 func paperLines(o client.Overview) (all [][]string) {
 	for _, paper := range o.Papers {
 		all = append(all, []string{

@@ -288,11 +288,17 @@ func (p *program) hiddenOnly(grid client.Progress) {
 }
 
 func (p *program) marks() *cobra.Command {
-	var course, format string
+	var course, format, to string
+	var attempts bool
 	c := &cobra.Command{
 		Use: "marks [PAPER]", Short: "Print a paper's marks, one line per learner, or your own in all papers",
 		Annotations: map[string]string{pages: "yes"},
 		Args:        argsBetween(0, 1, "at most a paper"),
+		Long: `Prints a paper's marks, one line per learner; without a paper, your own in all papers.
+
+A workbook (--format xlsx --to FILE) has a sheet of marks, whose sums and means are formulas,
+and one of all attempts. With --attempts, JSON has every attempt behind the marks, and CSV the
+attempts in place of the marks.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 0 {
 				return p.ownMarks(cmd)
@@ -300,34 +306,44 @@ func (p *program) marks() *cobra.Command {
 			if format == "" {
 				format = p.format
 			}
-			params := &client.GetMarksParams{Course: course}
-			call := func(ctx context.Context, c *client.Client) (*http.Response, error) {
-				return c.GetMarks(ctx, args[0], params)
+			if !slices.Contains([]string{"csv", "json", "table", "xlsx"}, format) {
+				return usageError{fmt.Errorf("--format %s: expected csv, json, xlsx or table", format)}
 			}
-			switch format {
-			case "csv": // as the service writes it
-				params.Format = client.Csv
-				text, err := ask[string](p, cmd, call)
-				if err == nil {
-					_, err = fmt.Fprint(p.out, text)
-				}
-				return err
-			case "json", "table":
+			params := &client.GetMarksParams{Course: course, Attempts: attempts}
+			if format == "xlsx" && to == "" {
+				return usageError{errors.New("a workbook is not for the screen: name a file with --to")}
+			}
+			if format == "table" {
 				p.format = format
-				grid, err := ask[client.Progress](p, cmd, call)
-				if err != nil {
-					return err
-				}
-				return p.printGrid(
-					grid, "of "+grid.Points.String(), func(c client.ProgressCell) string { return c.Mark.String() },
-				)
+				return p.marksTable(cmd, args[0], params)
 			}
-			return usageError{fmt.Errorf("--format %s: expected csv, json or table", format)}
+			params.Format = client.GetMarksParamsFormat(format)
+			return p.toFile(cmd, to, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+				return c.GetMarks(ctx, args[0], params)
+			})
 		},
 	}
 	c.Flags().StringVar(&course, "course", "", "only this course's learners")
-	c.Flags().StringVar(&format, "format", "", "csv, json or table (default: as -o)")
+	c.Flags().StringVar(&format, "format", "", "csv, json, xlsx or table (default: as -o)")
+	c.Flags().BoolVar(&attempts, "attempts", false, "with every attempt")
+	c.Flags().StringVar(&to, "to", "", "the file to write")
 	return c
+}
+
+func (p *program) marksTable(cmd *cobra.Command, paper string, params *client.GetMarksParams) error {
+	marks, err := ask[client.Marks](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+		return c.GetMarks(ctx, paper, params)
+	})
+	if err != nil {
+		return err
+	}
+	grid := client.Progress{
+		Paper: marks.Paper, Title: marks.Title, Points: marks.Points, Exercises: marks.Exercises,
+		Learners: marks.Learners,
+	}
+	return p.printGrid(
+		grid, "of "+grid.Points.String(), func(c client.ProgressCell) string { return c.Mark.String() },
+	)
 }
 
 // ownMarks prints the account's own marks.

@@ -648,6 +648,7 @@ func (e GetPaperFileParamsFormat) Valid() bool {
 const (
 	Csv  GetMarksParamsFormat = "csv"
 	Json GetMarksParamsFormat = "json"
+	Xlsx GetMarksParamsFormat = "xlsx"
 )
 
 // Valid indicates whether the value is a known member of the GetMarksParamsFormat enum.
@@ -656,6 +657,8 @@ func (e GetMarksParamsFormat) Valid() bool {
 	case Csv:
 		return true
 	case Json:
+		return true
+	case Xlsx:
 		return true
 	default:
 		return false
@@ -1689,6 +1692,43 @@ type MarkSet struct {
 
 	// Undone It was taken back.
 	Undone bool `json:"undone,omitempty,omitzero"`
+}
+
+// Marks defines model for Marks.
+type Marks struct {
+	// Attempts Every attempt, where they are asked for: exercise by exercise, each learner's together.
+	Attempts  []MarksAttempt    `json:"attempts,omitempty,omitzero"`
+	Exercises []ExerciseHead    `json:"exercises"`
+	Learners  []LearnerProgress `json:"learners"`
+	Paper     string            `json:"paper"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+	Title  string `json:"title"`
+}
+
+// MarksAttempt defines model for MarksAttempt.
+type MarksAttempt struct {
+	// At When it was received.
+	At      time.Time `json:"at"`
+	Attempt string    `json:"attempt"`
+
+	// Counts It is the one that counts.
+	Counts      bool   `json:"counts"`
+	Course      string `json:"course"`
+	DisplayName string `json:"display_name"`
+	Exercise    string `json:"exercise"`
+	Learner     string `json:"learner"`
+
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark Points `json:"mark"`
+
+	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Outcome Outcome `json:"outcome"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+	Sql    string `json:"sql"`
 }
 
 // MarksSet defines model for MarksSet.
@@ -3025,6 +3065,11 @@ type TakeBackExtensionParams struct {
 	Group   string `form:"group,omitempty" json:"group,omitempty,omitzero"`
 }
 
+// GetReportParams defines parameters for GetReport.
+type GetReportParams struct {
+	Learner string `form:"learner,omitempty" json:"learner,omitempty,omitzero"`
+}
+
 // ImportRosterParams defines parameters for ImportRoster.
 type ImportRosterParams struct {
 	// Encoding Of CSV files; the default is UTF-8.
@@ -3255,6 +3300,9 @@ type GetPaperFileParamsFormat string
 // GetMarksParams defines parameters for GetMarks.
 type GetMarksParams struct {
 	Format GetMarksParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+
+	// Attempts As JSON with every attempt; as CSV the attempts, one line each, in place of the marks. A workbook has a sheet of them in any case.
+	Attempts bool `form:"attempts,omitempty" json:"attempts,omitempty,omitzero"`
 
 	// Course Only this course's learners.
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
@@ -3783,6 +3831,11 @@ type ClientInterface interface {
 	// Corresponds with POST /api/courses/{course}/passwords (the `IssuePasswords` operationId).
 	IssuePasswords(ctx context.Context, course CourseSlug, body IssuePasswordsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// GetReport How a course got on, or one of its learners, as a page to print. For instructors and assistants.
+	//
+	// Corresponds with GET /api/courses/{course}/report (the `GetReport` operationId).
+	GetReport(ctx context.Context, course CourseSlug, params *GetReportParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ImportRosterWithBody Import a roster into a course, as it was previewed. All of it is done or nothing is. For the course's instructors.
 	//
 	// Takes any type of body and a specified content type.
@@ -4087,7 +4140,7 @@ type ClientInterface interface {
 	// Corresponds with GET /api/papers/{paper}/file (the `GetPaperFile` operationId).
 	GetPaperFile(ctx context.Context, paper PaperSlug, params *GetPaperFileParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetMarks Marks, one line per learner. For instructors.
+	// GetMarks Marks, one line per learner. For instructors and assistants.
 	//
 	// Corresponds with GET /api/papers/{paper}/marks (the `GetMarks` operationId).
 	GetMarks(ctx context.Context, paper PaperSlug, params *GetMarksParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -5125,6 +5178,21 @@ func (c *Client) IssuePasswords(ctx context.Context, course CourseSlug, body Iss
 	return c.Client.Do(req)
 }
 
+// GetReport How a course got on, or one of its learners, as a page to print. For instructors and assistants.
+//
+// Corresponds with GET /api/courses/{course}/report (the `GetReport` operationId).
+func (c *Client) GetReport(ctx context.Context, course CourseSlug, params *GetReportParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetReportRequest(c.Server, course, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ImportRosterWithBody Import a roster into a course, as it was previewed. All of it is done or nothing is. For the course's instructors.
 //
 // Takes any type of body and a specified content type.
@@ -5949,7 +6017,7 @@ func (c *Client) GetPaperFile(ctx context.Context, paper PaperSlug, params *GetP
 	return c.Client.Do(req)
 }
 
-// GetMarks Marks, one line per learner. For instructors.
+// GetMarks Marks, one line per learner. For instructors and assistants.
 //
 // Corresponds with GET /api/papers/{paper}/marks (the `GetMarks` operationId).
 func (c *Client) GetMarks(ctx context.Context, paper PaperSlug, params *GetMarksParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -8099,6 +8167,63 @@ func NewIssuePasswordsRequestWithBody(server string, course CourseSlug, contentT
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewGetReportRequest constructs an http.Request for the GetReport method
+func NewGetReportRequest(server string, course CourseSlug, params *GetReportParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/report", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "learner", params.Learner, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -10524,6 +10649,14 @@ func NewGetMarksRequest(server string, paper PaperSlug, params *GetMarksParams) 
 			}
 		}
 
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "attempts", params.Attempts, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "course", params.Course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
@@ -12508,6 +12641,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/courses/{course}/passwords (the `IssuePasswords` operationId).
 	IssuePasswordsWithResponse(ctx context.Context, course CourseSlug, body IssuePasswordsJSONRequestBody, reqEditors ...RequestEditorFn) (*IssuePasswordsResponse, error)
 
+	// GetReportWithResponse How a course got on, or one of its learners, as a page to print. For instructors and assistants.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/courses/{course}/report (the `GetReport` operationId).
+	GetReportWithResponse(ctx context.Context, course CourseSlug, params *GetReportParams, reqEditors ...RequestEditorFn) (*GetReportResponse, error)
+
 	// ImportRosterWithBodyWithResponse Import a roster into a course, as it was previewed. All of it is done or nothing is. For the course's instructors.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -12872,7 +13012,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/papers/{paper}/file (the `GetPaperFile` operationId).
 	GetPaperFileWithResponse(ctx context.Context, paper PaperSlug, params *GetPaperFileParams, reqEditors ...RequestEditorFn) (*GetPaperFileResponse, error)
 
-	// GetMarksWithResponse Marks, one line per learner. For instructors.
+	// GetMarksWithResponse Marks, one line per learner. For instructors and assistants.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -14588,6 +14728,47 @@ func (r IssuePasswordsResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r IssuePasswordsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetReportResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetReportResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetReportResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetReportResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetReportResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetReportResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16599,13 +16780,13 @@ type GetMarksResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *Progress
+	JSON200 *Marks
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r GetMarksResponse) GetJSON200() *Progress {
+func (r GetMarksResponse) GetJSON200() *Marks {
 	return r.JSON200
 }
 
@@ -18915,6 +19096,19 @@ func (c *ClientWithResponses) IssuePasswordsWithResponse(ctx context.Context, co
 	return ParseIssuePasswordsResponse(rsp)
 }
 
+// GetReportWithResponse How a course got on, or one of its learners, as a page to print. For instructors and assistants.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/courses/{course}/report (the `GetReport` operationId).
+func (c *ClientWithResponses) GetReportWithResponse(ctx context.Context, course CourseSlug, params *GetReportParams, reqEditors ...RequestEditorFn) (*GetReportResponse, error) {
+	rsp, err := c.GetReport(ctx, course, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetReportResponse(rsp)
+}
+
 // ImportRosterWithBodyWithResponse Import a roster into a course, as it was previewed. All of it is done or nothing is. For the course's instructors.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -19591,7 +19785,7 @@ func (c *ClientWithResponses) GetPaperFileWithResponse(ctx context.Context, pape
 	return ParseGetPaperFileResponse(rsp)
 }
 
-// GetMarksWithResponse Marks, one line per learner. For instructors.
+// GetMarksWithResponse Marks, one line per learner. For instructors and assistants.
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21225,6 +21419,32 @@ func ParseIssuePasswordsResponse(rsp *http.Response) (*IssuePasswordsResponse, e
 	return response, nil
 }
 
+// ParseGetReportResponse parses an HTTP response from a GetReportWithResponse call
+func ParseGetReportResponse(rsp *http.Response) (*GetReportResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetReportResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseImportRosterResponse parses an HTTP response from a ImportRosterWithResponse call
 func ParseImportRosterResponse(rsp *http.Response) (*ImportRosterResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -22620,7 +22840,7 @@ func ParseGetMarksResponse(rsp *http.Response) (*GetMarksResponse, error) {
 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest Progress
+		var dest Marks
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

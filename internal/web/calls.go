@@ -8,14 +8,12 @@ import (
 	"io"
 	"net/http"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
 
 	"examen/internal/account"
 	"examen/internal/core/export"
-	"examen/internal/course"
 	"examen/internal/problem"
 	"examen/internal/web/contract"
 	"examen/internal/work"
@@ -254,42 +252,6 @@ func (s *server) PlanQuery(
 		ctx, who(ctx), work.RunRequest{SQL: b.Sql, Paper: b.Paper, Exercise: b.Exercise, Dataset: b.Dataset},
 	)
 	return contract.PlanQuery200JSONResponse(toPlanStep(step)), err
-}
-
-func (s *server) GetMarks(
-	ctx context.Context, request contract.GetMarksRequestObject,
-) (contract.GetMarksResponseObject, error) {
-	grid, err := s.Courses.Following().Progress(ctx, who(ctx), request.Paper, request.Params.Course)
-	if err != nil {
-		return nil, err
-	}
-	if request.Params.Format == contract.Csv {
-		csv := marksCSV(grid)
-		return contract.GetMarks200TextcsvResponse{Body: strings.NewReader(csv), ContentLength: int64(len(csv))}, nil
-	}
-	return contract.GetMarks200JSONResponse(toProgress(grid)), nil
-}
-
-// marksCSV writes one line per learner: name, display name, the mark of each exercise (empty without attempts), the
-// sum, and the points there are.
-func marksCSV(grid *course.Progress) string {
-	header := []string{"name", "display_name"}
-	for _, e := range grid.Exercises {
-		header = append(header, e.Slug)
-	}
-	lines := [][]string{append(header, "mark", "points")}
-	for _, l := range grid.Learners {
-		line := []string{l.Name, l.DisplayName}
-		for _, c := range l.Cells {
-			if c.Attempts == 0 && !c.ByHand {
-				line = append(line, "")
-				continue
-			}
-			line = append(line, c.Mark.String())
-		}
-		lines = append(lines, append(line, l.Mark.String(), grid.Points.String()))
-	}
-	return export.Table(lines)
 }
 
 func (s *server) CheckPaper(ctx context.Context, request contract.CheckPaperRequestObject) (

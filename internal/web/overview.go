@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bytes"
 	"context"
 	"strconv"
 
@@ -50,6 +51,20 @@ func (s *server) GetOverview(
 		return nil, err
 	}
 	return contract.GetOverview200JSONResponse(toOverview(o)), nil
+}
+
+func (s *server) GetReport(
+	ctx context.Context, request contract.GetReportRequestObject,
+) (contract.GetReportResponseObject, error) {
+	report, err := s.Courses.Following().Report(ctx, who(ctx), request.Course, request.Params.Learner)
+	if err != nil {
+		return nil, err
+	}
+	var page bytes.Buffer
+	if err := report.HTML(&page); err != nil {
+		return nil, err
+	}
+	return contract.GetReport200TexthtmlResponse{Body: &page, ContentLength: int64(page.Len())}, nil
 }
 
 func toOverview(o *course.Overview) contract.Overview {

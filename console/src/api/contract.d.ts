@@ -709,6 +709,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/courses/{course}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        /** How a course got on, or one of its learners, as a page to print. For instructors and assistants. */
+        get: operations["getReport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/courses/{course}/overview": {
         parameters: {
             query?: never;
@@ -765,7 +785,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** Marks, one line per learner. For instructors. */
+        /** Marks, one line per learner. For instructors and assistants. */
         get: operations["getMarks"];
         put?: never;
         post?: never;
@@ -2482,6 +2502,28 @@ export interface components {
             stuck?: number;
             /** @description Seconds of work until the first correct attempt, or the last; pauses of more than half an hour are left out. */
             worked?: number;
+        };
+        Marks: components["schemas"]["Progress"] & {
+            /** @description Every attempt, where they are asked for: exercise by exercise, each learner's together. */
+            attempts?: components["schemas"]["MarksAttempt"][];
+        };
+        MarksAttempt: {
+            learner: string;
+            display_name: string;
+            course: string;
+            exercise: string;
+            attempt: string;
+            /**
+             * Format: date-time
+             * @description When it was received.
+             */
+            at: string;
+            outcome: components["schemas"]["Outcome"];
+            mark: components["schemas"]["Points"];
+            points: components["schemas"]["Points"];
+            /** @description It is the one that counts. */
+            counts: boolean;
+            sql: string;
         };
         Class: {
             paper: string;
@@ -4743,6 +4785,32 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    getReport: {
+        parameters: {
+            query?: {
+                learner?: string;
+            };
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The page. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     getOverview: {
         parameters: {
             query?: never;
@@ -4799,7 +4867,9 @@ export interface operations {
             query?: {
                 /** @description Only this course's learners. */
                 course?: components["parameters"]["inCourse"];
-                format?: "json" | "csv";
+                format?: "json" | "csv" | "xlsx";
+                /** @description As JSON with every attempt; as CSV the attempts, one line each, in place of the marks. A workbook has a sheet of them in any case. */
+                attempts?: boolean;
             };
             header?: never;
             path: {
@@ -4816,8 +4886,9 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Progress"];
+                    "application/json": components["schemas"]["Marks"];
                     "text/csv": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -86,3 +86,34 @@ SELECT count(*) FROM review JOIN standing ON standing.account_id = review.accoun
 WHERE review.course_id = @course_id::bigint AND review.done_at IS NULL
   AND (review.cause NOT IN ('rule', 'stopped')
        OR standing.outcome <> 'correct' AND standing.by_hand IS NULL AND review.attempt_id IN (standing.counts_id, standing.latest_id));
+
+-- name: AttemptsOfExercise :many
+-- A page of the attempts at an exercise of who learns in some courses, each learner's together, with the check that holds.
+SELECT attempt.id, attempt.account_id, account.name, account.display_name, course.slug AS course, attempt.received_at, attempt.sql,
+       held.outcome, held.mark, held.points, (standing.counts_id = attempt.id)::boolean AS counts
+FROM attempt JOIN account ON account.id = attempt.account_id JOIN course ON course.id = attempt.course_id
+JOIN member ON member.course_id = attempt.course_id AND member.account_id = attempt.account_id AND member.role = 'learner' AND member.left_at IS NULL
+JOIN standing ON standing.account_id = attempt.account_id AND standing.exercise_id = attempt.exercise_id AND standing.course_id = attempt.course_id
+CROSS JOIN LATERAL (SELECT * FROM attempt_check AS c WHERE c.attempt_id = attempt.id ORDER BY c.id DESC LIMIT 1) AS held
+WHERE attempt.exercise_id = @exercise_id AND attempt.course_id = ANY (@courses::bigint[])
+  AND (attempt.account_id, attempt.id) > (@after_account::bigint, @after::bigint)
+ORDER BY attempt.account_id, attempt.id LIMIT @most::int;
+
+-- name: LearnerWork :many
+-- How a learner stands on every exercise of a course's papers, with the attempt that counts.
+SELECT course_paper.paper_id, paper.title AS paper, course_paper.due_at, exercise.number, exercise.title, exercise.points, coalesce(standing.outcome, '')::text AS outcome,
+       coalesce(standing.attempts, 0)::int AS attempts, coalesce(standing.computed, 0)::numeric AS computed, standing.by_hand,
+       coalesce((SELECT mark.reason FROM mark WHERE standing.by_hand IS NOT NULL AND mark.account_id = standing.account_id
+                 AND mark.exercise_id = standing.exercise_id AND mark.course_id = standing.course_id ORDER BY mark.id DESC LIMIT 1), '')::text AS reason,
+       coalesce(attempt.sql, '')::text AS sql, attempt.received_at
+FROM course_paper JOIN paper ON paper.id = course_paper.paper_id JOIN exercise_now AS exercise ON exercise.paper_id = paper.id AND NOT exercise.retired
+LEFT JOIN standing ON standing.account_id = @account_id AND standing.exercise_id = exercise.id AND standing.course_id = course_paper.course_id
+LEFT JOIN attempt ON attempt.id = standing.counts_id
+WHERE course_paper.course_id = @course_id::bigint ORDER BY course_paper.due_at NULLS LAST, paper.slug, exercise.number;
+
+-- name: CourseMarks :many
+-- The mark of each learner of a course for each of its papers that they have worked on.
+SELECT standing.account_id, exercise.paper_id, sum(coalesce(standing.by_hand, standing.computed))::numeric AS mark
+FROM standing JOIN exercise ON exercise.id = standing.exercise_id AND NOT exercise.retired
+JOIN course_paper ON course_paper.paper_id = exercise.paper_id AND course_paper.course_id = standing.course_id
+WHERE standing.course_id = @course_id::bigint GROUP BY standing.account_id, exercise.paper_id;

@@ -80,7 +80,7 @@ WHERE cause = 'answer' AND done_at IS NULL AND review.account_id = @account_id
 -- name: Notes :many
 -- Notes in some courses, the latest first, up to a number: each once for everybody whom it reaches, with their latest attempt that it is about.
 WITH found AS (
-    SELECT note.*, exercise.slug AS exercise, exercise.paper_id FROM note JOIN exercise ON exercise.id = note.exercise_id
+    SELECT note.*, exercise.slug AS exercise, exercise.number, exercise.paper_id FROM note JOIN exercise ON exercise.id = note.exercise_id
     WHERE note.withdrawn_at IS NULL AND note.course_id = ANY (@courses::bigint[])
       AND (sqlc.narg('paper_id')::bigint IS NULL OR exercise.paper_id = sqlc.narg('paper_id'))
       AND (sqlc.narg('exercise_id')::bigint IS NULL OR note.exercise_id = sqlc.narg('exercise_id'))
@@ -89,7 +89,7 @@ WITH found AS (
       AND (sqlc.narg('before')::bigint IS NULL OR note.id < sqlc.narg('before'))
     ORDER BY note.id DESC LIMIT @most::int
 )
-SELECT found.id, found.course_id, found.paper_id, course.slug AS course, paper.slug AS paper, found.exercise, found.exercise_id, found.text, found.begins, found.ends, found.later,
+SELECT found.id, found.course_id, found.paper_id, course.slug AS course, paper.slug AS paper, found.exercise, found.number, found.exercise_id, found.text, found.begins, found.ends, found.later,
        found.made_at, maker.name AS maker, maker.display_name AS maker_name, account.name, account.display_name, reader.attempt_id, reader.attempts, attempt.received_at, note_seen.seen_at,
        CASE WHEN found.begins IS NULL THEN '' ELSE substring(attempt.sql FROM found.begins + 1 FOR found.ends - found.begins) END::text AS quote,
        coalesce((SELECT jsonb_agg(jsonb_build_object('text', answer.text, 'by', by.display_name, 'at', answer.made_at, 'learner', answer.made_by = answer.account_id) ORDER BY answer.id)

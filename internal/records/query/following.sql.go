@@ -11,6 +11,79 @@ import (
 	"time"
 )
 
+const attemptsOfExercise = `-- name: AttemptsOfExercise :many
+SELECT attempt.id, attempt.account_id, account.name, account.display_name, course.slug AS course, attempt.received_at, attempt.sql,
+       held.outcome, held.mark, held.points, (standing.counts_id = attempt.id)::boolean AS counts
+FROM attempt JOIN account ON account.id = attempt.account_id JOIN course ON course.id = attempt.course_id
+JOIN member ON member.course_id = attempt.course_id AND member.account_id = attempt.account_id AND member.role = 'learner' AND member.left_at IS NULL
+JOIN standing ON standing.account_id = attempt.account_id AND standing.exercise_id = attempt.exercise_id AND standing.course_id = attempt.course_id
+CROSS JOIN LATERAL (SELECT id, attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, at, cause, differing FROM attempt_check AS c WHERE c.attempt_id = attempt.id ORDER BY c.id DESC LIMIT 1) AS held
+WHERE attempt.exercise_id = $1 AND attempt.course_id = ANY ($2::bigint[])
+  AND (attempt.account_id, attempt.id) > ($3::bigint, $4::bigint)
+ORDER BY attempt.account_id, attempt.id LIMIT $5::int
+`
+
+type AttemptsOfExerciseParams struct {
+	ExerciseID   int64
+	Courses      []int64
+	AfterAccount int64
+	After        int64
+	Most         int32
+}
+
+type AttemptsOfExerciseRow struct {
+	ID          int64
+	AccountID   int64
+	Name        string
+	DisplayName string
+	Course      string
+	ReceivedAt  time.Time
+	Sql         string
+	Outcome     string
+	Mark        string
+	Points      string
+	Counts      bool
+}
+
+// A page of the attempts at an exercise of who learns in some courses, each learner's together, with the check that holds.
+func (q *Queries) AttemptsOfExercise(ctx context.Context, arg AttemptsOfExerciseParams) ([]AttemptsOfExerciseRow, error) {
+	rows, err := q.db.Query(ctx, attemptsOfExercise,
+		arg.ExerciseID,
+		arg.Courses,
+		arg.AfterAccount,
+		arg.After,
+		arg.Most,
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []AttemptsOfExerciseRow
+	for rows.Next() {
+		var i AttemptsOfExerciseRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.AccountID,
+			&i.Name,
+			&i.DisplayName,
+			&i.Course,
+			&i.ReceivedAt,
+			&i.Sql,
+			&i.Outcome,
+			&i.Mark,
+			&i.Points,
+			&i.Counts,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const attemptsShown = `-- name: AttemptsShown :many
 SELECT attempt.id, attempt.sql, attempt.received_at, account.name, account.display_name, held.outcome, held.findings, held.error
 FROM attempt JOIN account ON account.id = attempt.account_id
@@ -378,6 +451,40 @@ func (q *Queries) CourseLearners(ctx context.Context, arg CourseLearnersParams) 
 	return items, nil
 }
 
+const courseMarks = `-- name: CourseMarks :many
+SELECT standing.account_id, exercise.paper_id, sum(coalesce(standing.by_hand, standing.computed))::numeric AS mark
+FROM standing JOIN exercise ON exercise.id = standing.exercise_id AND NOT exercise.retired
+JOIN course_paper ON course_paper.paper_id = exercise.paper_id AND course_paper.course_id = standing.course_id
+WHERE standing.course_id = $1::bigint GROUP BY standing.account_id, exercise.paper_id
+`
+
+type CourseMarksRow struct {
+	AccountID int64
+	PaperID   int64
+	Mark      string
+}
+
+// The mark of each learner of a course for each of its papers that they have worked on.
+func (q *Queries) CourseMarks(ctx context.Context, courseID int64) ([]CourseMarksRow, error) {
+	rows, err := q.db.Query(ctx, courseMarks, courseID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []CourseMarksRow
+	for rows.Next() {
+		var i CourseMarksRow
+		if err := rows.Scan(&i.AccountID, &i.PaperID, &i.Mark); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const keepShapes = `-- name: KeepShapes :exec
 INSERT INTO attempt_shape (attempt_id, exact, any_literals)
 SELECT id, nullif(exact, ''), nullif(any_literals, '')
@@ -395,6 +502,74 @@ type KeepShapesParams struct {
 func (q *Queries) KeepShapes(ctx context.Context, arg KeepShapesParams) error {
 	_, err := q.db.Exec(ctx, keepShapes, arg.Attempts, arg.Exact, arg.AnyLiterals)
 	return err
+}
+
+const learnerWork = `-- name: LearnerWork :many
+SELECT course_paper.paper_id, paper.title AS paper, course_paper.due_at, exercise.number, exercise.title, exercise.points, coalesce(standing.outcome, '')::text AS outcome,
+       coalesce(standing.attempts, 0)::int AS attempts, coalesce(standing.computed, 0)::numeric AS computed, standing.by_hand,
+       coalesce((SELECT mark.reason FROM mark WHERE standing.by_hand IS NOT NULL AND mark.account_id = standing.account_id
+                 AND mark.exercise_id = standing.exercise_id AND mark.course_id = standing.course_id ORDER BY mark.id DESC LIMIT 1), '')::text AS reason,
+       coalesce(attempt.sql, '')::text AS sql, attempt.received_at
+FROM course_paper JOIN paper ON paper.id = course_paper.paper_id JOIN exercise_now AS exercise ON exercise.paper_id = paper.id AND NOT exercise.retired
+LEFT JOIN standing ON standing.account_id = $1 AND standing.exercise_id = exercise.id AND standing.course_id = course_paper.course_id
+LEFT JOIN attempt ON attempt.id = standing.counts_id
+WHERE course_paper.course_id = $2::bigint ORDER BY course_paper.due_at NULLS LAST, paper.slug, exercise.number
+`
+
+type LearnerWorkParams struct {
+	AccountID int64
+	CourseID  int64
+}
+
+type LearnerWorkRow struct {
+	PaperID    int64
+	Paper      string
+	DueAt      *time.Time
+	Number     int32
+	Title      string
+	Points     string
+	Outcome    string
+	Attempts   int32
+	Computed   string
+	ByHand     *string
+	Reason     string
+	Sql        string
+	ReceivedAt *time.Time
+}
+
+// How a learner stands on every exercise of a course's papers, with the attempt that counts.
+func (q *Queries) LearnerWork(ctx context.Context, arg LearnerWorkParams) ([]LearnerWorkRow, error) {
+	rows, err := q.db.Query(ctx, learnerWork, arg.AccountID, arg.CourseID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []LearnerWorkRow
+	for rows.Next() {
+		var i LearnerWorkRow
+		if err := rows.Scan(
+			&i.PaperID,
+			&i.Paper,
+			&i.DueAt,
+			&i.Number,
+			&i.Title,
+			&i.Points,
+			&i.Outcome,
+			&i.Attempts,
+			&i.Computed,
+			&i.ByHand,
+			&i.Reason,
+			&i.Sql,
+			&i.ReceivedAt,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const textsOfPaper = `-- name: TextsOfPaper :many

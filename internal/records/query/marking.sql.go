@@ -358,7 +358,7 @@ func (q *Queries) NoteLater(ctx context.Context, arg NoteLaterParams) error {
 
 const notes = `-- name: Notes :many
 WITH found AS (
-    SELECT note.id, note.course_id, note.exercise_id, note.text, note.begins, note.ends, note.later, note.made_by, note.made_at, note.withdrawn_at, exercise.slug AS exercise, exercise.paper_id FROM note JOIN exercise ON exercise.id = note.exercise_id
+    SELECT note.id, note.course_id, note.exercise_id, note.text, note.begins, note.ends, note.later, note.made_by, note.made_at, note.withdrawn_at, exercise.slug AS exercise, exercise.number, exercise.paper_id FROM note JOIN exercise ON exercise.id = note.exercise_id
     WHERE note.withdrawn_at IS NULL AND note.course_id = ANY ($2::bigint[])
       AND ($3::bigint IS NULL OR exercise.paper_id = $3)
       AND ($4::bigint IS NULL OR note.exercise_id = $4)
@@ -367,7 +367,7 @@ WITH found AS (
       AND ($6::bigint IS NULL OR note.id < $6)
     ORDER BY note.id DESC LIMIT $7::int
 )
-SELECT found.id, found.course_id, found.paper_id, course.slug AS course, paper.slug AS paper, found.exercise, found.exercise_id, found.text, found.begins, found.ends, found.later,
+SELECT found.id, found.course_id, found.paper_id, course.slug AS course, paper.slug AS paper, found.exercise, found.number, found.exercise_id, found.text, found.begins, found.ends, found.later,
        found.made_at, maker.name AS maker, maker.display_name AS maker_name, account.name, account.display_name, reader.attempt_id, reader.attempts, attempt.received_at, note_seen.seen_at,
        CASE WHEN found.begins IS NULL THEN '' ELSE substring(attempt.sql FROM found.begins + 1 FOR found.ends - found.begins) END::text AS quote,
        coalesce((SELECT jsonb_agg(jsonb_build_object('text', answer.text, 'by', by.display_name, 'at', answer.made_at, 'learner', answer.made_by = answer.account_id) ORDER BY answer.id)
@@ -400,6 +400,7 @@ type NotesRow struct {
 	Course      string
 	Paper       string
 	Exercise    string
+	Number      int32
 	ExerciseID  int64
 	Text        string
 	Begins      *int32
@@ -443,6 +444,7 @@ func (q *Queries) Notes(ctx context.Context, arg NotesParams) ([]NotesRow, error
 			&i.Course,
 			&i.Paper,
 			&i.Exercise,
+			&i.Number,
 			&i.ExerciseID,
 			&i.Text,
 			&i.Begins,

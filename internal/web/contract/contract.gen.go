@@ -649,6 +649,7 @@ func (e GetPaperFileParamsFormat) Valid() bool {
 const (
 	Csv  GetMarksParamsFormat = "csv"
 	Json GetMarksParamsFormat = "json"
+	Xlsx GetMarksParamsFormat = "xlsx"
 )
 
 // Valid indicates whether the value is a known member of the GetMarksParamsFormat enum.
@@ -657,6 +658,8 @@ func (e GetMarksParamsFormat) Valid() bool {
 	case Csv:
 		return true
 	case Json:
+		return true
+	case Xlsx:
 		return true
 	default:
 		return false
@@ -1690,6 +1693,43 @@ type MarkSet struct {
 
 	// Undone It was taken back.
 	Undone bool `json:"undone,omitempty,omitzero"`
+}
+
+// Marks defines model for Marks.
+type Marks struct {
+	// Attempts Every attempt, where they are asked for: exercise by exercise, each learner's together.
+	Attempts  []MarksAttempt    `json:"attempts,omitempty,omitzero"`
+	Exercises []ExerciseHead    `json:"exercises"`
+	Learners  []LearnerProgress `json:"learners"`
+	Paper     string            `json:"paper"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+	Title  string `json:"title"`
+}
+
+// MarksAttempt defines model for MarksAttempt.
+type MarksAttempt struct {
+	// At When it was received.
+	At      time.Time `json:"at"`
+	Attempt string    `json:"attempt"`
+
+	// Counts It is the one that counts.
+	Counts      bool   `json:"counts"`
+	Course      string `json:"course"`
+	DisplayName string `json:"display_name"`
+	Exercise    string `json:"exercise"`
+	Learner     string `json:"learner"`
+
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark Points `json:"mark"`
+
+	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Outcome Outcome `json:"outcome"`
+
+	// Points Points or a mark: exact, with as many decimals as it has.
+	Points Points `json:"points"`
+	Sql    string `json:"sql"`
 }
 
 // MarksSet defines model for MarksSet.
@@ -3026,6 +3066,11 @@ type TakeBackExtensionParams struct {
 	Group   string `form:"group,omitempty" json:"group,omitempty,omitzero"`
 }
 
+// GetReportParams defines parameters for GetReport.
+type GetReportParams struct {
+	Learner string `form:"learner,omitempty" json:"learner,omitempty,omitzero"`
+}
+
 // ImportRosterParams defines parameters for ImportRoster.
 type ImportRosterParams struct {
 	// Encoding Of CSV files; the default is UTF-8.
@@ -3256,6 +3301,9 @@ type GetPaperFileParamsFormat string
 // GetMarksParams defines parameters for GetMarks.
 type GetMarksParams struct {
 	Format GetMarksParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+
+	// Attempts As JSON with every attempt; as CSV the attempts, one line each, in place of the marks. A workbook has a sheet of them in any case.
+	Attempts bool `form:"attempts,omitempty" json:"attempts,omitempty,omitzero"`
 
 	// Course Only this course's learners.
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
@@ -3528,6 +3576,9 @@ type ServerInterface interface {
 	// IssuePasswords Give several learners of a course new one-time passwords, and end their sessions. For its instructors.
 	// (POST /api/courses/{course}/passwords)
 	IssuePasswords(c *gin.Context, course CourseSlug)
+	// GetReport How a course got on, or one of its learners, as a page to print. For instructors and assistants.
+	// (GET /api/courses/{course}/report)
+	GetReport(c *gin.Context, course CourseSlug, params GetReportParams)
 	// ImportRoster Import a roster into a course, as it was previewed. All of it is done or nothing is. For the course's instructors.
 	// (POST /api/courses/{course}/roster)
 	ImportRoster(c *gin.Context, course CourseSlug, params ImportRosterParams)
@@ -3657,7 +3708,7 @@ type ServerInterface interface {
 	// GetPaperFile A whole paper with the caller's own answers and their results, as a file that stands for itself.
 	// (GET /api/papers/{paper}/file)
 	GetPaperFile(c *gin.Context, paper PaperSlug, params GetPaperFileParams)
-	// GetMarks Marks, one line per learner. For instructors.
+	// GetMarks Marks, one line per learner. For instructors and assistants.
 	// (GET /api/papers/{paper}/marks)
 	GetMarks(c *gin.Context, paper PaperSlug, params GetMarksParams)
 	// GetPicture A picture that a paper shows.
@@ -4598,6 +4649,42 @@ func (siw *ServerInterfaceWrapper) IssuePasswords(c *gin.Context) {
 	}
 
 	siw.Handler.IssuePasswords(c, course)
+}
+
+// GetReport operation middleware
+func (siw *ServerInterfaceWrapper) GetReport(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetReportParams
+
+	// ------------- Optional query parameter "learner" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "learner", c.Request.URL.Query(), &params.Learner, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter learner: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetReport(c, course, params)
 }
 
 // ImportRoster operation middleware
@@ -6244,6 +6331,14 @@ func (siw *ServerInterfaceWrapper) GetMarks(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "attempts" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "attempts", c.Request.URL.Query(), &params.Attempts, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter attempts: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "course" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "course", c.Request.URL.Query(), &params.Course, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -7306,6 +7401,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/papers/:paper/progress", wrapper.GetProgress)
 	router.GET(options.BaseURL+"/api/papers/:paper/exercises/:exercise/class", wrapper.GetClass)
 	router.GET(options.BaseURL+"/api/papers/:paper/same", wrapper.ListSameAnswers)
+	router.GET(options.BaseURL+"/api/courses/:course/report", wrapper.GetReport)
 	router.GET(options.BaseURL+"/api/courses/:course/overview", wrapper.GetOverview)
 	router.GET(options.BaseURL+"/api/papers/:paper/progress/events", wrapper.WatchProgress)
 	router.GET(options.BaseURL+"/api/papers/:paper/marks", wrapper.GetMarks)
@@ -8494,6 +8590,52 @@ type IssuePasswordsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response IssuePasswordsdefaultApplicationProblemPlusJSONResponse) VisitIssuePasswordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetReportRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Params GetReportParams
+}
+
+type GetReportResponseObject interface {
+	VisitGetReportResponse(w http.ResponseWriter) error
+}
+
+type GetReport200TexthtmlResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetReport200TexthtmlResponse) VisitGetReportResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/html")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetReportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetReportdefaultApplicationProblemPlusJSONResponse) VisitGetReportResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10336,7 +10478,7 @@ type GetMarksResponseObject interface {
 	VisitGetMarksResponse(w http.ResponseWriter) error
 }
 
-type GetMarks200JSONResponse Progress
+type GetMarks200JSONResponse Marks
 
 func (response GetMarks200JSONResponse) VisitGetMarksResponse(w http.ResponseWriter) error {
 
@@ -10347,6 +10489,26 @@ func (response GetMarks200JSONResponse) VisitGetMarksResponse(w http.ResponseWri
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
 	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetMarks200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetMarks200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitGetMarksResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
 	return err
 }
 
@@ -12048,6 +12210,9 @@ type StrictServerInterface interface {
 	// IssuePasswords Give several learners of a course new one-time passwords, and end their sessions. For its instructors.
 	// (POST /api/courses/{course}/passwords)
 	IssuePasswords(ctx context.Context, request IssuePasswordsRequestObject) (IssuePasswordsResponseObject, error)
+	// GetReport How a course got on, or one of its learners, as a page to print. For instructors and assistants.
+	// (GET /api/courses/{course}/report)
+	GetReport(ctx context.Context, request GetReportRequestObject) (GetReportResponseObject, error)
 	// ImportRoster Import a roster into a course, as it was previewed. All of it is done or nothing is. For the course's instructors.
 	// (POST /api/courses/{course}/roster)
 	ImportRoster(ctx context.Context, request ImportRosterRequestObject) (ImportRosterResponseObject, error)
@@ -12177,7 +12342,7 @@ type StrictServerInterface interface {
 	// GetPaperFile A whole paper with the caller's own answers and their results, as a file that stands for itself.
 	// (GET /api/papers/{paper}/file)
 	GetPaperFile(ctx context.Context, request GetPaperFileRequestObject) (GetPaperFileResponseObject, error)
-	// GetMarks Marks, one line per learner. For instructors.
+	// GetMarks Marks, one line per learner. For instructors and assistants.
 	// (GET /api/papers/{paper}/marks)
 	GetMarks(ctx context.Context, request GetMarksRequestObject) (GetMarksResponseObject, error)
 	// GetPicture A picture that a paper shows.
@@ -13356,6 +13521,33 @@ func (sh *strictHandler) IssuePasswords(ctx *gin.Context, course CourseSlug) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(IssuePasswordsResponseObject); ok {
 		if err := validResponse.VisitIssuePasswordsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetReport operation middleware
+func (sh *strictHandler) GetReport(ctx *gin.Context, course CourseSlug, params GetReportParams) {
+	var request GetReportRequestObject
+
+	request.Course = course
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetReport(ctx, request.(GetReportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetReport")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetReportResponseObject); ok {
+		if err := validResponse.VisitGetReportResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

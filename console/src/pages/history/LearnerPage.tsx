@@ -16,6 +16,18 @@ export function LearnerPage() {
       <p>
         {paper && exercise ? `Attempts at ${paper}/${exercise}. ` : "Attempts, the latest first. "}
         <Link to={`/learners/${learner}/timeline?${search}`}>Step by step</Link>
+        {course && (
+          <>
+            {" · "}
+            <a
+              href={`/api/courses/${course}/report?${new URLSearchParams({ learner })}`}
+              target="_blank"
+              rel="noreferrer"
+            >
+              Report to print
+            </a>
+          </>
+        )}
         {paper && (
           <>
             {" · "}

@@ -33,7 +33,10 @@ export function OverviewPage() {
               ) : (
                 "Nothing is to be looked at"
               )}
-              . <Link to={`/courses/${course}`}>Papers and members</Link>
+              . <Link to={`/courses/${course}`}>Papers and members</Link> ·{" "}
+              <a href={`/api/courses/${course}/report`} target="_blank" rel="noreferrer">
+                Report to print
+              </a>
             </p>
             <Papers of={of} />
             <Topics of={of} />
@@ -60,7 +63,9 @@ function Help({ of }: { of: Overview }) {
       <ul className="needs">
         {of.help.map((need) => (
           <li key={need.learner}>
-            <Link to={`/learners/${need.learner}?${new URLSearchParams({ name: need.display_name })}`}>
+            <Link
+              to={`/learners/${need.learner}?${new URLSearchParams({ name: need.display_name, course: of.course })}`}
+            >
               {need.display_name}
             </Link>
             {need.group && <span className="quiet">, {need.group}</span>}:{" "}

@@ -26,10 +26,8 @@ export function ProgressPage() {
             <p>
               {count(progress.learners.length, "learner")}, {points(progress.points)}.{" "}
               <Link to={`/papers/${paper}`}>The paper</Link> ·{" "}
-              <a href={`/api/papers/${paper}/marks?format=csv`} download={`${paper}-marks.csv`}>
-                Marks as CSV
-              </a>{" "}
-              · <Link to={`/papers/${paper}/same${course && `?${new URLSearchParams({ course })}`}`}>Same answers</Link>
+              <Link to={`/papers/${paper}/marks${course && `?${new URLSearchParams({ course })}`}`}>Marks</Link> ·{" "}
+              <Link to={`/papers/${paper}/same${course && `?${new URLSearchParams({ course })}`}`}>Same answers</Link>
             </p>
             {progress.learners.length === 0 ? (
               <p className="quiet">
