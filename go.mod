@@ -5,6 +5,7 @@ go 1.26.0
 ignore ./console/node_modules
 
 require (
+	github.com/arran4/golang-ical v0.3.4
 	github.com/aymanbagabas/go-udiff v0.4.1
 	github.com/cockroachdb/apd/v3 v3.2.3
 	github.com/gabriel-vasile/mimetype v1.4.12

@@ -140,6 +140,7 @@ Exit codes: 0 done (submit: correct), 1 the answer was not correct, 2 wrong use,
 		p.progress(),
 		p.marks(), p.recheck(), p.log(),
 		p.mark(), p.note(), p.dispute(),
+		p.webhook(), p.calendar(),
 	)
 	p.finish(root)
 	return root

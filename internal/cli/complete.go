@@ -114,10 +114,15 @@ var examples = map[string]string{
 	"member activate":   "examen member activate bento",
 	"mark set": "examen mark set first-look/3 robin 0.5 --reason 'right but for a typing error'\n" +
 		"examen mark set first-look/3 robin - --reason 'checked again'",
-	"mark undo": "examen mark undo first-look/3 robin",
-	"mark show": "examen mark show first-look/3 robin",
-	"mark list": "examen mark list --course evening-group\nexamen mark list --cause disputed",
-	"mark done": "examen mark done 1\nexamen mark done 1 --undo",
+	"webhook add":    "examen webhook add evening-group http://127.0.0.1:9/marks",
+	"webhook list":   "examen webhook list evening-group",
+	"webhook log":    "examen webhook log evening-group 1",
+	"webhook remove": "examen webhook remove evening-group 1",
+	"calendar":       "examen calendar\nexamen calendar --off",
+	"mark undo":      "examen mark undo first-look/3 robin",
+	"mark show":      "examen mark show first-look/3 robin",
+	"mark list":      "examen mark list --course evening-group\nexamen mark list --cause disputed",
+	"mark done":      "examen mark done 1\nexamen mark done 1 --undo",
 	"note": "examen note 1042 'Look at what NULL does here.'\n" +
 		"examen note 1042 'Say it with IS NULL.' --at '= NULL'\n" +
 		"examen note 1042 'A skep has no frames: look at what is NULL.' --alike --later",
@@ -169,7 +174,8 @@ var arguments = map[string][]wanted{
 	"member slips": {aMember}, "member sessions": {aMember}, "member export": {aMember}, "member anonymise": {aMember},
 	"member import": {aFile}, "member reset": {aMember}, "member deactivate": {aMember},
 	"member activate": {aMember}, "mark set": {anAddress, aMember}, "mark undo": {anAddress, aMember},
-	"mark show": {anAddress, aMember}, "dispute": {anAddress},
+	"mark show": {anAddress, aMember}, "webhook add": {aCourse}, "webhook list": {aCourse}, "webhook log": {aCourse},
+	"webhook remove": {aCourse}, "dispute": {anAddress},
 	"progress": {aPaper}, "marks": {aPaper}, "text show": {aText}, "text save": {aText, aFile},
 	"text rename": {aText}, "text copy": {aText}, "text remove": {aText},
 }

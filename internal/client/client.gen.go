@@ -89,6 +89,27 @@ func (e ConstraintKind) Valid() bool {
 	}
 }
 
+// Defines values for DeliveryState.
+const (
+	DeliveryFailed  DeliveryState = "failed"
+	DeliverySent    DeliveryState = "sent"
+	DeliveryWaiting DeliveryState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the DeliveryState enum.
+func (e DeliveryState) Valid() bool {
+	switch e {
+	case DeliveryFailed:
+		return true
+	case DeliverySent:
+		return true
+	case DeliveryWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for EntryKind.
 const (
 	EntryKindAttempt EntryKind = "attempt"
@@ -851,6 +872,20 @@ type BuildReport struct {
 	Variants   int         `json:"variants"`
 }
 
+// CalendarAddress defines model for CalendarAddress.
+type CalendarAddress struct {
+	Made time.Time `json:"made"`
+
+	// Path The path of the address at this service. It is told once: whoever knows it reads the due times.
+	Path string `json:"path"`
+}
+
+// CalendarState defines model for CalendarState.
+type CalendarState struct {
+	// Made When the address was made; absent where there is none.
+	Made time.Time `json:"made,omitempty,omitzero"`
+}
+
 // Candidate defines model for Candidate.
 type Candidate struct {
 	Begun       time.Time `json:"begun"`
@@ -1109,6 +1144,41 @@ type DatasetSummary struct {
 	Tables int    `json:"tables"`
 	Title  string `json:"title"`
 }
+
+// Deliveries defines model for Deliveries.
+type Deliveries struct {
+	Deliveries []Delivery `json:"deliveries"`
+	Next       string     `json:"next,omitempty,omitzero"`
+}
+
+// Delivery defines model for Delivery.
+type Delivery struct {
+	// At When the mark changed.
+	At          time.Time `json:"at"`
+	ByHand      bool      `json:"by_hand"`
+	DisplayName string    `json:"display_name"`
+
+	// Error What went wrong last.
+	Error    string `json:"error,omitempty,omitzero"`
+	Exercise string `json:"exercise"`
+	Id       int64  `json:"id"`
+	Learner  string `json:"learner"`
+
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark  Points        `json:"mark"`
+	Paper string        `json:"paper"`
+	State DeliveryState `json:"state"`
+
+	// Status Of the last answer; absent where there was none.
+	Status int `json:"status,omitempty,omitzero"`
+
+	// Tried When it was tried last.
+	Tried time.Time `json:"tried,omitempty,omitzero"`
+	Tries int       `json:"tries"`
+}
+
+// DeliveryState defines model for Delivery.State.
+type DeliveryState string
 
 // Dispute defines model for Dispute.
 type Dispute struct {
@@ -1945,6 +2015,11 @@ type NewText struct {
 	Name     string `json:"name"`
 	Revision *int64 `json:"revision,omitempty"`
 	Sql      string `json:"sql"`
+}
+
+// NewWebhook defines model for NewWebhook.
+type NewWebhook struct {
+	Url string `json:"url"`
 }
 
 // Note defines model for Note.
@@ -2895,6 +2970,25 @@ type Tried struct {
 	Truncated bool `json:"truncated"`
 }
 
+// Webhook defines model for Webhook.
+type Webhook struct {
+	At time.Time `json:"at"`
+
+	// By The name to show.
+	By string `json:"by"`
+
+	// Failed Marks that were given up.
+	Failed int   `json:"failed"`
+	Id     int64 `json:"id"`
+
+	// Secret By which what is sent is signed, as the Standard Webhooks specification says. It is told once, when the webhook is added.
+	Secret string `json:"secret,omitempty,omitzero"`
+	Url    string `json:"url"`
+
+	// Waiting Marks that wait to be told.
+	Waiting int `json:"waiting"`
+}
+
 // WholeText defines model for WholeText.
 type WholeText struct {
 	// Base What the text was made from.
@@ -3051,6 +3145,9 @@ type RosterColumns = []string
 // RosterEncoding defines model for rosterEncoding.
 type RosterEncoding = string
 
+// WebhookNumber defines model for webhookNumber.
+type WebhookNumber = int64
+
 // GetPersonFileParams defines parameters for GetPersonFile.
 type GetPersonFileParams struct {
 	Format GetPersonFileParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
@@ -3098,6 +3195,12 @@ type PreviewRosterParams struct {
 
 	// Class The one class that is taken of the files of the open roster standard.
 	Class RosterClass `form:"class,omitempty" json:"class,omitempty,omitzero"`
+}
+
+// ListDeliveriesParams defines parameters for ListDeliveries.
+type ListDeliveriesParams struct {
+	// Before The `next` of the page before.
+	Before string `form:"before,omitempty" json:"before,omitempty,omitzero"`
 }
 
 // GetDatasetParams defines parameters for GetDataset.
@@ -3405,6 +3508,9 @@ type ImportRosterMultipartRequestBody = Files
 // PreviewRosterMultipartRequestBody defines body for PreviewRoster for multipart/form-data ContentType.
 type PreviewRosterMultipartRequestBody = Files
 
+// AddWebhookJSONRequestBody defines body for AddWebhook for application/json ContentType.
+type AddWebhookJSONRequestBody = NewWebhook
+
 // BuildDatasetMultipartRequestBody defines body for BuildDataset for multipart/form-data ContentType.
 type BuildDatasetMultipartRequestBody = Files
 
@@ -3632,6 +3738,26 @@ type ClientInterface interface {
 	// Corresponds with PUT /api/attempts/{attempt}/dispute (the `Dispute` operationId).
 	Dispute(ctx context.Context, attempt int64, body DisputeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// RemoveCalendar Have the address lead nowhere.
+	//
+	// Corresponds with DELETE /api/calendar (the `RemoveCalendar` operationId).
+	RemoveCalendar(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetCalendar Whether the caller's due times can be read at an address.
+	//
+	// Corresponds with GET /api/calendar (the `GetCalendar` operationId).
+	GetCalendar(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// MakeCalendar Give the caller's due times an address at which calendar programs read them. An earlier address leads nowhere from then on.
+	//
+	// Corresponds with POST /api/calendar (the `MakeCalendar` operationId).
+	MakeCalendar(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReadCalendar Somebody's due times as iCalendar (RFC 5545), for whoever knows the address.
+	//
+	// Corresponds with GET /api/calendars/{secret} (the `ReadCalendar` operationId).
+	ReadCalendar(ctx context.Context, secret string, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListCourses One's courses; for administrators all. For instructors and assistants.
 	//
 	// Corresponds with GET /api/courses (the `ListCourses` operationId).
@@ -3849,6 +3975,35 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/courses/{course}/roster/preview (the `PreviewRoster` operationId).
 	PreviewRosterWithBody(ctx context.Context, course CourseSlug, params *PreviewRosterParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListWebhooks Where the course's marks are told to as they change. For instructors of the course.
+	//
+	// Corresponds with GET /api/courses/{course}/webhooks (the `ListWebhooks` operationId).
+	ListWebhooks(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddWebhookWithBody Have each mark of the course told to an address from now on. For instructors of the course.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/courses/{course}/webhooks (the `AddWebhook` operationId).
+	AddWebhookWithBody(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddWebhook Have each mark of the course told to an address from now on. For instructors of the course.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/courses/{course}/webhooks (the `AddWebhook` operationId).
+	AddWebhook(ctx context.Context, course CourseSlug, body AddWebhookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveWebhook Have an address told no more marks. For instructors of the course.
+	//
+	// Corresponds with DELETE /api/courses/{course}/webhooks/{webhook} (the `RemoveWebhook` operationId).
+	RemoveWebhook(ctx context.Context, course CourseSlug, webhook WebhookNumber, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListDeliveries What a webhook was told and what came back, the latest first. For instructors of the course.
+	//
+	// Corresponds with GET /api/courses/{course}/webhooks/{webhook}/deliveries (the `ListDeliveries` operationId).
+	ListDeliveries(ctx context.Context, course CourseSlug, webhook WebhookNumber, params *ListDeliveriesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListDatasets The datasets of the caller's papers. An instructor sees all.
 	//
@@ -4669,6 +4824,66 @@ func (c *Client) Dispute(ctx context.Context, attempt int64, body DisputeJSONReq
 	return c.Client.Do(req)
 }
 
+// RemoveCalendar Have the address lead nowhere.
+//
+// Corresponds with DELETE /api/calendar (the `RemoveCalendar` operationId).
+func (c *Client) RemoveCalendar(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveCalendarRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetCalendar Whether the caller's due times can be read at an address.
+//
+// Corresponds with GET /api/calendar (the `GetCalendar` operationId).
+func (c *Client) GetCalendar(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetCalendarRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// MakeCalendar Give the caller's due times an address at which calendar programs read them. An earlier address leads nowhere from then on.
+//
+// Corresponds with POST /api/calendar (the `MakeCalendar` operationId).
+func (c *Client) MakeCalendar(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMakeCalendarRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReadCalendar Somebody's due times as iCalendar (RFC 5545), for whoever knows the address.
+//
+// Corresponds with GET /api/calendars/{secret} (the `ReadCalendar` operationId).
+func (c *Client) ReadCalendar(ctx context.Context, secret string, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReadCalendarRequest(c.Server, secret)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListCourses One's courses; for administrators all. For instructors and assistants.
 //
 // Corresponds with GET /api/courses (the `ListCourses` operationId).
@@ -5217,6 +5432,85 @@ func (c *Client) ImportRosterWithBody(ctx context.Context, course CourseSlug, pa
 // Corresponds with POST /api/courses/{course}/roster/preview (the `PreviewRoster` operationId).
 func (c *Client) PreviewRosterWithBody(ctx context.Context, course CourseSlug, params *PreviewRosterParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewPreviewRosterRequestWithBody(c.Server, course, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListWebhooks Where the course's marks are told to as they change. For instructors of the course.
+//
+// Corresponds with GET /api/courses/{course}/webhooks (the `ListWebhooks` operationId).
+func (c *Client) ListWebhooks(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListWebhooksRequest(c.Server, course)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddWebhookWithBody Have each mark of the course told to an address from now on. For instructors of the course.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/courses/{course}/webhooks (the `AddWebhook` operationId).
+func (c *Client) AddWebhookWithBody(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddWebhookRequestWithBody(c.Server, course, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddWebhook Have each mark of the course told to an address from now on. For instructors of the course.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/courses/{course}/webhooks (the `AddWebhook` operationId).
+func (c *Client) AddWebhook(ctx context.Context, course CourseSlug, body AddWebhookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddWebhookRequest(c.Server, course, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveWebhook Have an address told no more marks. For instructors of the course.
+//
+// Corresponds with DELETE /api/courses/{course}/webhooks/{webhook} (the `RemoveWebhook` operationId).
+func (c *Client) RemoveWebhook(ctx context.Context, course CourseSlug, webhook WebhookNumber, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveWebhookRequest(c.Server, course, webhook)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListDeliveries What a webhook was told and what came back, the latest first. For instructors of the course.
+//
+// Corresponds with GET /api/courses/{course}/webhooks/{webhook}/deliveries (the `ListDeliveries` operationId).
+func (c *Client) ListDeliveries(ctx context.Context, course CourseSlug, webhook WebhookNumber, params *ListDeliveriesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListDeliveriesRequest(c.Server, course, webhook, params)
 	if err != nil {
 		return nil, err
 	}
@@ -7261,6 +7555,121 @@ func NewDisputeRequestWithBody(server string, attempt int64, contentType string,
 	return req, nil
 }
 
+// NewRemoveCalendarRequest constructs an http.Request for the RemoveCalendar method
+func NewRemoveCalendarRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/calendar")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetCalendarRequest constructs an http.Request for the GetCalendar method
+func NewGetCalendarRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/calendar")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewMakeCalendarRequest constructs an http.Request for the MakeCalendar method
+func NewMakeCalendarRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/calendar")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewReadCalendarRequest constructs an http.Request for the ReadCalendar method
+func NewReadCalendarRequest(server string, secret string) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "secret", secret, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/calendars/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListCoursesRequest constructs an http.Request for the ListCourses method
 func NewListCoursesRequest(server string) (*http.Request, error) {
 	var err error
@@ -8398,6 +8807,192 @@ func NewPreviewRosterRequestWithBody(server string, course CourseSlug, params *P
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListWebhooksRequest constructs an http.Request for the ListWebhooks method
+func NewListWebhooksRequest(server string, course CourseSlug) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/webhooks", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewAddWebhookRequest calls the generic AddWebhook builder with application/json body
+func NewAddWebhookRequest(server string, course CourseSlug, body AddWebhookJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddWebhookRequestWithBody(server, course, "application/json", bodyReader)
+}
+
+// NewAddWebhookRequestWithBody constructs an http.Request for the AddWebhook method, with any body, and a specified content type
+func NewAddWebhookRequestWithBody(server string, course CourseSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/webhooks", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRemoveWebhookRequest constructs an http.Request for the RemoveWebhook method
+func NewRemoveWebhookRequest(server string, course CourseSlug, webhook WebhookNumber) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "webhook", webhook, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/webhooks/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListDeliveriesRequest constructs an http.Request for the ListDeliveries method
+func NewListDeliveriesRequest(server string, course CourseSlug, webhook WebhookNumber, params *ListDeliveriesParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "course", course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "webhook", webhook, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/courses/%s/webhooks/%s/deliveries", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "before", params.Before, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -12424,6 +13019,34 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /api/attempts/{attempt}/dispute (the `Dispute` operationId).
 	DisputeWithResponse(ctx context.Context, attempt int64, body DisputeJSONRequestBody, reqEditors ...RequestEditorFn) (*DisputeResponse, error)
 
+	// RemoveCalendarWithResponse Have the address lead nowhere.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/calendar (the `RemoveCalendar` operationId).
+	RemoveCalendarWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*RemoveCalendarResponse, error)
+
+	// GetCalendarWithResponse Whether the caller's due times can be read at an address.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/calendar (the `GetCalendar` operationId).
+	GetCalendarWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetCalendarResponse, error)
+
+	// MakeCalendarWithResponse Give the caller's due times an address at which calendar programs read them. An earlier address leads nowhere from then on.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/calendar (the `MakeCalendar` operationId).
+	MakeCalendarWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*MakeCalendarResponse, error)
+
+	// ReadCalendarWithResponse Somebody's due times as iCalendar (RFC 5545), for whoever knows the address.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/calendars/{secret} (the `ReadCalendar` operationId).
+	ReadCalendarWithResponse(ctx context.Context, secret string, reqEditors ...RequestEditorFn) (*ReadCalendarResponse, error)
+
 	// ListCoursesWithResponse One's courses; for administrators all. For instructors and assistants.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -12661,6 +13284,41 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/courses/{course}/roster/preview (the `PreviewRoster` operationId).
 	PreviewRosterWithBodyWithResponse(ctx context.Context, course CourseSlug, params *PreviewRosterParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PreviewRosterResponse, error)
+
+	// ListWebhooksWithResponse Where the course's marks are told to as they change. For instructors of the course.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/courses/{course}/webhooks (the `ListWebhooks` operationId).
+	ListWebhooksWithResponse(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*ListWebhooksResponse, error)
+
+	// AddWebhookWithBodyWithResponse Have each mark of the course told to an address from now on. For instructors of the course.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/courses/{course}/webhooks (the `AddWebhook` operationId).
+	AddWebhookWithBodyWithResponse(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddWebhookResponse, error)
+
+	// AddWebhookWithResponse Have each mark of the course told to an address from now on. For instructors of the course.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/courses/{course}/webhooks (the `AddWebhook` operationId).
+	AddWebhookWithResponse(ctx context.Context, course CourseSlug, body AddWebhookJSONRequestBody, reqEditors ...RequestEditorFn) (*AddWebhookResponse, error)
+
+	// RemoveWebhookWithResponse Have an address told no more marks. For instructors of the course.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/courses/{course}/webhooks/{webhook} (the `RemoveWebhook` operationId).
+	RemoveWebhookWithResponse(ctx context.Context, course CourseSlug, webhook WebhookNumber, reqEditors ...RequestEditorFn) (*RemoveWebhookResponse, error)
+
+	// ListDeliveriesWithResponse What a webhook was told and what came back, the latest first. For instructors of the course.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/courses/{course}/webhooks/{webhook}/deliveries (the `ListDeliveries` operationId).
+	ListDeliveriesWithResponse(ctx context.Context, course CourseSlug, webhook WebhookNumber, params *ListDeliveriesParams, reqEditors ...RequestEditorFn) (*ListDeliveriesResponse, error)
 
 	// ListDatasetsWithResponse The datasets of the caller's papers. An instructor sees all.
 	//
@@ -13802,6 +14460,184 @@ func (r DisputeResponse) ContentType() string {
 	return ""
 }
 
+type RemoveCalendarResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveCalendarResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveCalendarResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveCalendarResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveCalendarResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveCalendarResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetCalendarResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *CalendarState
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetCalendarResponse) GetJSON200() *CalendarState {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetCalendarResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetCalendarResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetCalendarResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetCalendarResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetCalendarResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type MakeCalendarResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *CalendarAddress
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r MakeCalendarResponse) GetJSON201() *CalendarAddress {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r MakeCalendarResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r MakeCalendarResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r MakeCalendarResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r MakeCalendarResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r MakeCalendarResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ReadCalendarResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReadCalendarResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReadCalendarResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReadCalendarResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReadCalendarResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReadCalendarResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListCoursesResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -14865,6 +15701,191 @@ func (r PreviewRosterResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r PreviewRosterResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListWebhooksResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Webhook
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListWebhooksResponse) GetJSON200() *[]Webhook {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListWebhooksResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListWebhooksResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListWebhooksResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListWebhooksResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListWebhooksResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AddWebhookResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Webhook
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r AddWebhookResponse) GetJSON201() *Webhook {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddWebhookResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddWebhookResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddWebhookResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddWebhookResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddWebhookResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RemoveWebhookResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveWebhookResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveWebhookResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveWebhookResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveWebhookResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveWebhookResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListDeliveriesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Deliveries
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListDeliveriesResponse) GetJSON200() *Deliveries {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListDeliveriesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListDeliveriesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListDeliveriesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListDeliveriesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListDeliveriesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -18693,6 +19714,58 @@ func (c *ClientWithResponses) DisputeWithResponse(ctx context.Context, attempt i
 	return ParseDisputeResponse(rsp)
 }
 
+// RemoveCalendarWithResponse Have the address lead nowhere.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/calendar (the `RemoveCalendar` operationId).
+func (c *ClientWithResponses) RemoveCalendarWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*RemoveCalendarResponse, error) {
+	rsp, err := c.RemoveCalendar(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveCalendarResponse(rsp)
+}
+
+// GetCalendarWithResponse Whether the caller's due times can be read at an address.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/calendar (the `GetCalendar` operationId).
+func (c *ClientWithResponses) GetCalendarWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetCalendarResponse, error) {
+	rsp, err := c.GetCalendar(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetCalendarResponse(rsp)
+}
+
+// MakeCalendarWithResponse Give the caller's due times an address at which calendar programs read them. An earlier address leads nowhere from then on.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/calendar (the `MakeCalendar` operationId).
+func (c *ClientWithResponses) MakeCalendarWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*MakeCalendarResponse, error) {
+	rsp, err := c.MakeCalendar(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseMakeCalendarResponse(rsp)
+}
+
+// ReadCalendarWithResponse Somebody's due times as iCalendar (RFC 5545), for whoever knows the address.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/calendars/{secret} (the `ReadCalendar` operationId).
+func (c *ClientWithResponses) ReadCalendarWithResponse(ctx context.Context, secret string, reqEditors ...RequestEditorFn) (*ReadCalendarResponse, error) {
+	rsp, err := c.ReadCalendar(ctx, secret, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReadCalendarResponse(rsp)
+}
+
 // ListCoursesWithResponse One's courses; for administrators all. For instructors and assistants.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -19133,6 +20206,71 @@ func (c *ClientWithResponses) PreviewRosterWithBodyWithResponse(ctx context.Cont
 		return nil, err
 	}
 	return ParsePreviewRosterResponse(rsp)
+}
+
+// ListWebhooksWithResponse Where the course's marks are told to as they change. For instructors of the course.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/courses/{course}/webhooks (the `ListWebhooks` operationId).
+func (c *ClientWithResponses) ListWebhooksWithResponse(ctx context.Context, course CourseSlug, reqEditors ...RequestEditorFn) (*ListWebhooksResponse, error) {
+	rsp, err := c.ListWebhooks(ctx, course, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListWebhooksResponse(rsp)
+}
+
+// AddWebhookWithBodyWithResponse Have each mark of the course told to an address from now on. For instructors of the course.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/courses/{course}/webhooks (the `AddWebhook` operationId).
+func (c *ClientWithResponses) AddWebhookWithBodyWithResponse(ctx context.Context, course CourseSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddWebhookResponse, error) {
+	rsp, err := c.AddWebhookWithBody(ctx, course, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddWebhookResponse(rsp)
+}
+
+// AddWebhookWithResponse Have each mark of the course told to an address from now on. For instructors of the course.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/courses/{course}/webhooks (the `AddWebhook` operationId).
+func (c *ClientWithResponses) AddWebhookWithResponse(ctx context.Context, course CourseSlug, body AddWebhookJSONRequestBody, reqEditors ...RequestEditorFn) (*AddWebhookResponse, error) {
+	rsp, err := c.AddWebhook(ctx, course, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddWebhookResponse(rsp)
+}
+
+// RemoveWebhookWithResponse Have an address told no more marks. For instructors of the course.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/courses/{course}/webhooks/{webhook} (the `RemoveWebhook` operationId).
+func (c *ClientWithResponses) RemoveWebhookWithResponse(ctx context.Context, course CourseSlug, webhook WebhookNumber, reqEditors ...RequestEditorFn) (*RemoveWebhookResponse, error) {
+	rsp, err := c.RemoveWebhook(ctx, course, webhook, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveWebhookResponse(rsp)
+}
+
+// ListDeliveriesWithResponse What a webhook was told and what came back, the latest first. For instructors of the course.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/courses/{course}/webhooks/{webhook}/deliveries (the `ListDeliveries` operationId).
+func (c *ClientWithResponses) ListDeliveriesWithResponse(ctx context.Context, course CourseSlug, webhook WebhookNumber, params *ListDeliveriesParams, reqEditors ...RequestEditorFn) (*ListDeliveriesResponse, error) {
+	rsp, err := c.ListDeliveries(ctx, course, webhook, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListDeliveriesResponse(rsp)
 }
 
 // ListDatasetsWithResponse The datasets of the caller's papers. An instructor sees all.
@@ -20775,6 +21913,127 @@ func ParseDisputeResponse(rsp *http.Response) (*DisputeResponse, error) {
 	return response, nil
 }
 
+// ParseRemoveCalendarResponse parses an HTTP response from a RemoveCalendarWithResponse call
+func ParseRemoveCalendarResponse(rsp *http.Response) (*RemoveCalendarResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveCalendarResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetCalendarResponse parses an HTTP response from a GetCalendarWithResponse call
+func ParseGetCalendarResponse(rsp *http.Response) (*GetCalendarResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetCalendarResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest CalendarState
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseMakeCalendarResponse parses an HTTP response from a MakeCalendarWithResponse call
+func ParseMakeCalendarResponse(rsp *http.Response) (*MakeCalendarResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &MakeCalendarResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest CalendarAddress
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseReadCalendarResponse parses an HTTP response from a ReadCalendarWithResponse call
+func ParseReadCalendarResponse(rsp *http.Response) (*ReadCalendarResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReadCalendarResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListCoursesResponse parses an HTTP response from a ListCoursesWithResponse call
 func ParseListCoursesResponse(rsp *http.Response) (*ListCoursesResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -21494,6 +22753,134 @@ func ParsePreviewRosterResponse(rsp *http.Response) (*PreviewRosterResponse, err
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest RosterPreview
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListWebhooksResponse parses an HTTP response from a ListWebhooksWithResponse call
+func ParseListWebhooksResponse(rsp *http.Response) (*ListWebhooksResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListWebhooksResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Webhook
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAddWebhookResponse parses an HTTP response from a AddWebhookWithResponse call
+func ParseAddWebhookResponse(rsp *http.Response) (*AddWebhookResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddWebhookResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Webhook
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRemoveWebhookResponse parses an HTTP response from a RemoveWebhookWithResponse call
+func ParseRemoveWebhookResponse(rsp *http.Response) (*RemoveWebhookResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveWebhookResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListDeliveriesResponse parses an HTTP response from a ListDeliveriesWithResponse call
+func ParseListDeliveriesResponse(rsp *http.Response) (*ListDeliveriesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListDeliveriesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Deliveries
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

@@ -35,7 +35,7 @@ type LogFilter struct {
 // topics are what the lines of the log can be about, with the tables that belong to each.
 var topics = map[string][]string{
 	"accounts": {"account"},
-	"courses":  {"course", "member"},
+	"courses":  {"course", "member", "webhook"},
 	"papers":   {"paper", "exercise", "exercise_version"},
 	"times":    {"course_paper", "extension", "notice", "sitting"},
 	"marks":    {"mark", "recheck", "note", "note_answer", "review"},
@@ -263,6 +263,11 @@ func (c change) sentence() string {
 		}
 		return fmt.Sprintf("set the mark of %s to %s for %s in %s",
 			c.person(), c.text("mark"), c.row.Exercise, c.row.Paper)
+	case "webhook":
+		if c.text("removed_at") != "" {
+			return "removed a webhook of " + c.row.Course
+		}
+		return "has the marks of " + c.row.Course + " told to " + c.text("url")
 	case "note":
 		if c.text("withdrawn_at") != "" {
 			return fmt.Sprintf("withdrew a note on %s in %s", c.row.Exercise, c.row.Paper)

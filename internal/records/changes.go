@@ -12,11 +12,12 @@ import (
 
 // What [Store.Watch] tells of.
 const (
-	SessionsChanged = "sessions" // a session or an account is not what it was
-	PapersChanged   = "papers"   // a paper, an exercise or a build
-	SetsChanged     = "sets"     // when and how somebody may work on what
-	MembersChanged  = "members"  // who is in a course
-	NoticesChanged  = "notices"  // what is said to all who work on a paper
+	SessionsChanged = "sessions"   // a session or an account is not what it was
+	PapersChanged   = "papers"     // a paper, an exercise or a build
+	SetsChanged     = "sets"       // when and how somebody may work on what
+	MembersChanged  = "members"    // who is in a course
+	NoticesChanged  = "notices"    // what is said to all who work on a paper
+	DeliveriesMade  = "deliveries" // marks are to be told to webhooks
 )
 
 // SittingChanged is what [Store.Watch] tells of an account's examination.

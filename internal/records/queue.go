@@ -25,7 +25,12 @@ const (
 	RenewReferences TaskKind = "renew references" // ID is a build's
 	InspectPaper    TaskKind = "inspect paper"    // ID is a paper's
 	IndexExercises  TaskKind = "index exercises"  // all that have changed
+	DeliverMark     TaskKind = "deliver mark"     // ID is a delivery's
 )
+
+// MostDeliveries is how often a mark is told to a webhook that does not take it, before it is given up. After the nth
+// try it waits n^4 seconds: for almost a day after the twelfth, for a week in all.
+const MostDeliveries = 20
 
 // ErrLater is returned by a task that could not be done now and should be tried again.
 var ErrLater = errors.New("the task has to come again")
@@ -41,14 +46,17 @@ func (a taskArgs) InsertOpts() river.InsertOpts {
 		return river.InsertOpts{Queue: quickQueue, MaxAttempts: 5}
 	case InspectPaper:
 		return river.InsertOpts{Queue: remarksQueue, MaxAttempts: 3}
+	case DeliverMark:
+		return river.InsertOpts{Queue: postQueue, MaxAttempts: MostDeliveries}
 	}
 	return river.InsertOpts{MaxAttempts: 20}
 }
 
-// The queues of short tasks, each with a worker of its own.
+// The queues of short tasks, each with workers of its own.
 const (
 	quickQueue   = "quick"
 	remarksQueue = "remarks"
+	postQueue    = "post" // what is told to others, who may be slow
 )
 
 // longestTask is how long a task may take before it is considered lost.
@@ -89,6 +97,7 @@ func (s *Store) Work(
 	client, err := river.NewClient(riverpgxv5.New(s.pool), &river.Config{
 		Queues: map[string]river.QueueConfig{
 			river.QueueDefault: {MaxWorkers: atOnce}, quickQueue: {MaxWorkers: 1}, remarksQueue: {MaxWorkers: 1},
+			postQueue: {MaxWorkers: 8},
 		},
 		Workers: workers, Logger: quiet(log), JobTimeout: longestTask, RescueStuckJobsAfter: longestTask + time.Hour,
 	})

@@ -173,6 +173,8 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 	background.Daily("counts of log-ins", s.Accounts.Sweep)
 	books := library.New(s.records, s.practice, grader, background, options.Log)
 	courses := course.New(s.records, s.Accounts, books, time.Now)
+	webhooks := course.Webhooks{Courses: courses}
+	background.HandleTask(records.DeliverMark, webhooks.Deliver)
 	s.Work = work.New(s.records, s.practice, grader, s.Accounts, courses, books, options.Log)
 	parts := web.Parts{
 		Accounts: s.Accounts,
@@ -185,6 +187,7 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 	}
 	following, end := context.WithCancel(context.WithoutCancel(ctx))
 	go s.records.Follow(following)
+	go webhooks.Queue(following)
 	stopWork, err := background.Start(ctx)
 	if err != nil {
 		end()

@@ -1514,6 +1514,109 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether the caller's due times can be read at an address. */
+        get: operations["getCalendar"];
+        put?: never;
+        /** Give the caller's due times an address at which calendar programs read them. An earlier address leads nowhere from then on. */
+        post: operations["makeCalendar"];
+        /** Have the address lead nowhere. */
+        delete: operations["removeCalendar"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendars/{secret}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        /** Somebody's due times as iCalendar (RFC 5545), for whoever knows the address. */
+        get: operations["readCalendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{course}/webhooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        /** Where the course's marks are told to as they change. For instructors of the course. */
+        get: operations["listWebhooks"];
+        put?: never;
+        /** Have each mark of the course told to an address from now on. For instructors of the course. */
+        post: operations["addWebhook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{course}/webhooks/{webhook}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The number of a webhook. */
+                webhook: components["parameters"]["webhookNumber"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Have an address told no more marks. For instructors of the course. */
+        delete: operations["removeWebhook"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/courses/{course}/webhooks/{webhook}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The number of a webhook. */
+                webhook: components["parameters"]["webhookNumber"];
+            };
+            cookie?: never;
+        };
+        /** What a webhook was told and what came back, the latest first. For instructors of the course. */
+        get: operations["listDeliveries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log": {
         parameters: {
             query?: never;
@@ -3332,6 +3435,68 @@ export interface components {
             /** @description The number of the last mark by hand that the caller knows of, `0` for none: if there is a later one, nothing is set. Without it the mark is set in any case. */
             last?: string;
         };
+        CalendarState: {
+            /**
+             * Format: date-time
+             * @description When the address was made; absent where there is none.
+             */
+            made?: string;
+        };
+        CalendarAddress: {
+            /** @description The path of the address at this service. It is told once: whoever knows it reads the due times. */
+            path: string;
+            /** Format: date-time */
+            made: string;
+        };
+        NewWebhook: {
+            url: string;
+        };
+        Webhook: {
+            /** Format: int64 */
+            id: number;
+            url: string;
+            /** @description The name to show. */
+            by: string;
+            /** Format: date-time */
+            at: string;
+            /** @description Marks that wait to be told. */
+            waiting: number;
+            /** @description Marks that were given up. */
+            failed: number;
+            /** @description By which what is sent is signed, as the Standard Webhooks specification says. It is told once, when the webhook is added. */
+            secret?: string;
+        };
+        Deliveries: {
+            deliveries: components["schemas"]["Delivery"][];
+            next?: string;
+        };
+        Delivery: {
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: date-time
+             * @description When the mark changed.
+             */
+            at: string;
+            learner: string;
+            display_name: string;
+            paper: string;
+            exercise: string;
+            mark: components["schemas"]["Points"];
+            by_hand: boolean;
+            /** @enum {string} */
+            state: "waiting" | "sent" | "failed";
+            tries: number;
+            /**
+             * Format: date-time
+             * @description When it was tried last.
+             */
+            tried?: string;
+            /** @description Of the last answer; absent where there was none. */
+            status?: number;
+            /** @description What went wrong last. */
+            error?: string;
+        };
         MarksSet: {
             computed: components["schemas"]["Points"];
             /** @description What counts. */
@@ -3521,6 +3686,8 @@ export interface components {
         markCourse: string;
         /** @description The number of a note. */
         noteNumber: number;
+        /** @description The number of a webhook. */
+        webhookNumber: number;
         /** @description Only this course's learners. */
         inCourse: string;
     };
@@ -6092,6 +6259,195 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Account"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getCalendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is said. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarState"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    makeCalendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The address. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarAddress"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeCalendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It leads nowhere. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readCalendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The calendar. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWebhooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The webhooks. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Webhook"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addWebhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewWebhook"];
+            };
+        };
+        responses: {
+            /** @description The webhook with its secret. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Webhook"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeWebhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The number of a webhook. */
+                webhook: components["parameters"]["webhookNumber"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is told no more. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listDeliveries: {
+        parameters: {
+            query?: {
+                /** @description The `next` of the page before. */
+                before?: string;
+            };
+            header?: never;
+            path: {
+                /** @description The course's slug. */
+                course: components["parameters"]["courseSlug"];
+                /** @description The number of a webhook. */
+                webhook: components["parameters"]["webhookNumber"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Deliveries"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -87,6 +87,12 @@ type Build struct {
 	CatalogueVersion int32
 }
 
+type Calendar struct {
+	AccountID  int64
+	SecretHash []byte
+	MadeAt     time.Time
+}
+
 type Course struct {
 	ID         int64
 	Slug       string
@@ -113,6 +119,24 @@ type Dataset struct {
 	Title     string
 	DroppedAt *time.Time
 	BuildID   *int64
+}
+
+type Delivery struct {
+	ID         int64
+	WebhookID  int64
+	AccountID  int64
+	ExerciseID int64
+	Mark       string
+	ByHand     bool
+	Outcome    string
+	Version    int64
+	MadeAt     time.Time
+	QueuedAt   *time.Time
+	Tries      int32
+	Status     *int32
+	Error      string
+	TriedAt    *time.Time
+	State      string
 }
 
 type Device struct {
@@ -528,6 +552,20 @@ type Visit struct {
 	AccountID int64
 	PaperID   int64
 	At        time.Time
+}
+
+type Webhook struct {
+	ID        int64
+	CourseID  int64
+	Url       string
+	MadeBy    int64
+	MadeAt    time.Time
+	RemovedAt *time.Time
+}
+
+type WebhookSecret struct {
+	WebhookID int64
+	Secret    []byte
 }
 
 type Writing struct {

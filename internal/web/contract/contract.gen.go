@@ -90,6 +90,27 @@ func (e ConstraintKind) Valid() bool {
 	}
 }
 
+// Defines values for DeliveryState.
+const (
+	DeliveryFailed  DeliveryState = "failed"
+	DeliverySent    DeliveryState = "sent"
+	DeliveryWaiting DeliveryState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the DeliveryState enum.
+func (e DeliveryState) Valid() bool {
+	switch e {
+	case DeliveryFailed:
+		return true
+	case DeliverySent:
+		return true
+	case DeliveryWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for EntryKind.
 const (
 	EntryKindAttempt EntryKind = "attempt"
@@ -852,6 +873,20 @@ type BuildReport struct {
 	Variants   int         `json:"variants"`
 }
 
+// CalendarAddress defines model for CalendarAddress.
+type CalendarAddress struct {
+	Made time.Time `json:"made"`
+
+	// Path The path of the address at this service. It is told once: whoever knows it reads the due times.
+	Path string `json:"path"`
+}
+
+// CalendarState defines model for CalendarState.
+type CalendarState struct {
+	// Made When the address was made; absent where there is none.
+	Made time.Time `json:"made,omitempty,omitzero"`
+}
+
 // Candidate defines model for Candidate.
 type Candidate struct {
 	Begun       time.Time `json:"begun"`
@@ -1110,6 +1145,41 @@ type DatasetSummary struct {
 	Tables int    `json:"tables"`
 	Title  string `json:"title"`
 }
+
+// Deliveries defines model for Deliveries.
+type Deliveries struct {
+	Deliveries []Delivery `json:"deliveries"`
+	Next       string     `json:"next,omitempty,omitzero"`
+}
+
+// Delivery defines model for Delivery.
+type Delivery struct {
+	// At When the mark changed.
+	At          time.Time `json:"at"`
+	ByHand      bool      `json:"by_hand"`
+	DisplayName string    `json:"display_name"`
+
+	// Error What went wrong last.
+	Error    string `json:"error,omitempty,omitzero"`
+	Exercise string `json:"exercise"`
+	Id       int64  `json:"id"`
+	Learner  string `json:"learner"`
+
+	// Mark Points or a mark: exact, with as many decimals as it has.
+	Mark  Points        `json:"mark"`
+	Paper string        `json:"paper"`
+	State DeliveryState `json:"state"`
+
+	// Status Of the last answer; absent where there was none.
+	Status int `json:"status,omitempty,omitzero"`
+
+	// Tried When it was tried last.
+	Tried time.Time `json:"tried,omitempty,omitzero"`
+	Tries int       `json:"tries"`
+}
+
+// DeliveryState defines model for Delivery.State.
+type DeliveryState string
 
 // Dispute defines model for Dispute.
 type Dispute struct {
@@ -1946,6 +2016,11 @@ type NewText struct {
 	Name     string `json:"name"`
 	Revision *int64 `json:"revision,omitempty"`
 	Sql      string `json:"sql"`
+}
+
+// NewWebhook defines model for NewWebhook.
+type NewWebhook struct {
+	Url string `json:"url"`
 }
 
 // Note defines model for Note.
@@ -2896,6 +2971,25 @@ type Tried struct {
 	Truncated bool `json:"truncated"`
 }
 
+// Webhook defines model for Webhook.
+type Webhook struct {
+	At time.Time `json:"at"`
+
+	// By The name to show.
+	By string `json:"by"`
+
+	// Failed Marks that were given up.
+	Failed int   `json:"failed"`
+	Id     int64 `json:"id"`
+
+	// Secret By which what is sent is signed, as the Standard Webhooks specification says. It is told once, when the webhook is added.
+	Secret string `json:"secret,omitempty,omitzero"`
+	Url    string `json:"url"`
+
+	// Waiting Marks that wait to be told.
+	Waiting int `json:"waiting"`
+}
+
 // WholeText defines model for WholeText.
 type WholeText struct {
 	// Base What the text was made from.
@@ -3052,6 +3146,9 @@ type RosterColumns = []string
 // RosterEncoding defines model for rosterEncoding.
 type RosterEncoding = string
 
+// WebhookNumber defines model for webhookNumber.
+type WebhookNumber = int64
+
 // GetPersonFileParams defines parameters for GetPersonFile.
 type GetPersonFileParams struct {
 	Format GetPersonFileParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
@@ -3099,6 +3196,12 @@ type PreviewRosterParams struct {
 
 	// Class The one class that is taken of the files of the open roster standard.
 	Class RosterClass `form:"class,omitempty" json:"class,omitempty,omitzero"`
+}
+
+// ListDeliveriesParams defines parameters for ListDeliveries.
+type ListDeliveriesParams struct {
+	// Before The `next` of the page before.
+	Before string `form:"before,omitempty" json:"before,omitempty,omitzero"`
 }
 
 // GetDatasetParams defines parameters for GetDataset.
@@ -3406,6 +3509,9 @@ type ImportRosterMultipartRequestBody = Files
 // PreviewRosterMultipartRequestBody defines body for PreviewRoster for multipart/form-data ContentType.
 type PreviewRosterMultipartRequestBody = Files
 
+// AddWebhookJSONRequestBody defines body for AddWebhook for application/json ContentType.
+type AddWebhookJSONRequestBody = NewWebhook
+
 // BuildDatasetMultipartRequestBody defines body for BuildDataset for multipart/form-data ContentType.
 type BuildDatasetMultipartRequestBody = Files
 
@@ -3516,6 +3622,18 @@ type ServerInterface interface {
 	// Dispute Say that what came of one's own attempt is wrong. It comes on the marking list.
 	// (PUT /api/attempts/{attempt}/dispute)
 	Dispute(c *gin.Context, attempt int64)
+	// RemoveCalendar Have the address lead nowhere.
+	// (DELETE /api/calendar)
+	RemoveCalendar(c *gin.Context)
+	// GetCalendar Whether the caller's due times can be read at an address.
+	// (GET /api/calendar)
+	GetCalendar(c *gin.Context)
+	// MakeCalendar Give the caller's due times an address at which calendar programs read them. An earlier address leads nowhere from then on.
+	// (POST /api/calendar)
+	MakeCalendar(c *gin.Context)
+	// ReadCalendar Somebody's due times as iCalendar (RFC 5545), for whoever knows the address.
+	// (GET /api/calendars/{secret})
+	ReadCalendar(c *gin.Context, secret string)
 	// ListCourses One's courses; for administrators all. For instructors and assistants.
 	// (GET /api/courses)
 	ListCourses(c *gin.Context)
@@ -3585,6 +3703,18 @@ type ServerInterface interface {
 	// PreviewRoster What importing a roster would do, line by line. Nothing is done. For the course's instructors.
 	// (POST /api/courses/{course}/roster/preview)
 	PreviewRoster(c *gin.Context, course CourseSlug, params PreviewRosterParams)
+	// ListWebhooks Where the course's marks are told to as they change. For instructors of the course.
+	// (GET /api/courses/{course}/webhooks)
+	ListWebhooks(c *gin.Context, course CourseSlug)
+	// AddWebhook Have each mark of the course told to an address from now on. For instructors of the course.
+	// (POST /api/courses/{course}/webhooks)
+	AddWebhook(c *gin.Context, course CourseSlug)
+	// RemoveWebhook Have an address told no more marks. For instructors of the course.
+	// (DELETE /api/courses/{course}/webhooks/{webhook})
+	RemoveWebhook(c *gin.Context, course CourseSlug, webhook WebhookNumber)
+	// ListDeliveries What a webhook was told and what came back, the latest first. For instructors of the course.
+	// (GET /api/courses/{course}/webhooks/{webhook}/deliveries)
+	ListDeliveries(c *gin.Context, course CourseSlug, webhook WebhookNumber, params ListDeliveriesParams)
 	// ListDatasets The datasets of the caller's papers. An instructor sees all.
 	// (GET /api/datasets)
 	ListDatasets(c *gin.Context)
@@ -4064,6 +4194,70 @@ func (siw *ServerInterfaceWrapper) Dispute(c *gin.Context) {
 	}
 
 	siw.Handler.Dispute(c, attempt)
+}
+
+// RemoveCalendar operation middleware
+func (siw *ServerInterfaceWrapper) RemoveCalendar(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveCalendar(c)
+}
+
+// GetCalendar operation middleware
+func (siw *ServerInterfaceWrapper) GetCalendar(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetCalendar(c)
+}
+
+// MakeCalendar operation middleware
+func (siw *ServerInterfaceWrapper) MakeCalendar(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MakeCalendar(c)
+}
+
+// ReadCalendar operation middleware
+func (siw *ServerInterfaceWrapper) ReadCalendar(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "secret" -------------
+	var secret string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "secret", c.Param("secret"), &secret, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter secret: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadCalendar(c, secret)
 }
 
 // ListCourses operation middleware
@@ -4805,6 +4999,135 @@ func (siw *ServerInterfaceWrapper) PreviewRoster(c *gin.Context) {
 	}
 
 	siw.Handler.PreviewRoster(c, course, params)
+}
+
+// ListWebhooks operation middleware
+func (siw *ServerInterfaceWrapper) ListWebhooks(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListWebhooks(c, course)
+}
+
+// AddWebhook operation middleware
+func (siw *ServerInterfaceWrapper) AddWebhook(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddWebhook(c, course)
+}
+
+// RemoveWebhook operation middleware
+func (siw *ServerInterfaceWrapper) RemoveWebhook(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "webhook" -------------
+	var webhook WebhookNumber
+
+	err = runtime.BindStyledParameterWithOptions("simple", "webhook", c.Param("webhook"), &webhook, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter webhook: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveWebhook(c, course, webhook)
+}
+
+// ListDeliveries operation middleware
+func (siw *ServerInterfaceWrapper) ListDeliveries(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "course" -------------
+	var course CourseSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "course", c.Param("course"), &course, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter course: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "webhook" -------------
+	var webhook WebhookNumber
+
+	err = runtime.BindStyledParameterWithOptions("simple", "webhook", c.Param("webhook"), &webhook, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter webhook: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListDeliveriesParams
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListDeliveries(c, course, webhook, params)
 }
 
 // ListDatasets operation middleware
@@ -7450,6 +7773,14 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/api/accounts/:account/sessions/:session", wrapper.EndSession)
 	router.GET(options.BaseURL+"/api/accounts/:account/file", wrapper.GetPersonFile)
 	router.POST(options.BaseURL+"/api/accounts/:account/anonymous", wrapper.Anonymise)
+	router.DELETE(options.BaseURL+"/api/calendar", wrapper.RemoveCalendar)
+	router.GET(options.BaseURL+"/api/calendar", wrapper.GetCalendar)
+	router.POST(options.BaseURL+"/api/calendar", wrapper.MakeCalendar)
+	router.GET(options.BaseURL+"/api/calendars/:secret", wrapper.ReadCalendar)
+	router.GET(options.BaseURL+"/api/courses/:course/webhooks", wrapper.ListWebhooks)
+	router.POST(options.BaseURL+"/api/courses/:course/webhooks", wrapper.AddWebhook)
+	router.DELETE(options.BaseURL+"/api/courses/:course/webhooks/:webhook", wrapper.RemoveWebhook)
+	router.GET(options.BaseURL+"/api/courses/:course/webhooks/:webhook/deliveries", wrapper.ListDeliveries)
 	router.GET(options.BaseURL+"/api/log", wrapper.ListLog)
 	router.DELETE(options.BaseURL+"/api/papers/:paper/exercises/:exercise/marks/:learner", wrapper.UndoMark)
 	router.GET(options.BaseURL+"/api/papers/:paper/exercises/:exercise/marks/:learner", wrapper.GetMarksSet)
@@ -7814,6 +8145,159 @@ type DisputedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response DisputedefaultApplicationProblemPlusJSONResponse) VisitDisputeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveCalendarRequestObject struct {
+}
+
+type RemoveCalendarResponseObject interface {
+	VisitRemoveCalendarResponse(w http.ResponseWriter) error
+}
+
+type RemoveCalendar204Response struct {
+}
+
+func (response RemoveCalendar204Response) VisitRemoveCalendarResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveCalendardefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveCalendardefaultApplicationProblemPlusJSONResponse) VisitRemoveCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCalendarRequestObject struct {
+}
+
+type GetCalendarResponseObject interface {
+	VisitGetCalendarResponse(w http.ResponseWriter) error
+}
+
+type GetCalendar200JSONResponse CalendarState
+
+func (response GetCalendar200JSONResponse) VisitGetCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCalendardefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetCalendardefaultApplicationProblemPlusJSONResponse) VisitGetCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeCalendarRequestObject struct {
+}
+
+type MakeCalendarResponseObject interface {
+	VisitMakeCalendarResponse(w http.ResponseWriter) error
+}
+
+type MakeCalendar201JSONResponse CalendarAddress
+
+func (response MakeCalendar201JSONResponse) VisitMakeCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeCalendardefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeCalendardefaultApplicationProblemPlusJSONResponse) VisitMakeCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadCalendarRequestObject struct {
+	Secret string `json:"secret"`
+}
+
+type ReadCalendarResponseObject interface {
+	VisitReadCalendarResponse(w http.ResponseWriter) error
+}
+
+type ReadCalendar200TextcalendarResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ReadCalendar200TextcalendarResponse) VisitReadCalendarResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/calendar")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ReadCalendardefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadCalendardefaultApplicationProblemPlusJSONResponse) VisitReadCalendarResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8718,6 +9202,160 @@ type PreviewRosterdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response PreviewRosterdefaultApplicationProblemPlusJSONResponse) VisitPreviewRosterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListWebhooksRequestObject struct {
+	Course CourseSlug `json:"course"`
+}
+
+type ListWebhooksResponseObject interface {
+	VisitListWebhooksResponse(w http.ResponseWriter) error
+}
+
+type ListWebhooks200JSONResponse []Webhook
+
+func (response ListWebhooks200JSONResponse) VisitListWebhooksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListWebhooksdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListWebhooksdefaultApplicationProblemPlusJSONResponse) VisitListWebhooksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddWebhookRequestObject struct {
+	Course CourseSlug `json:"course"`
+	Body   *AddWebhookJSONRequestBody
+}
+
+type AddWebhookResponseObject interface {
+	VisitAddWebhookResponse(w http.ResponseWriter) error
+}
+
+type AddWebhook201JSONResponse Webhook
+
+func (response AddWebhook201JSONResponse) VisitAddWebhookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddWebhookdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddWebhookdefaultApplicationProblemPlusJSONResponse) VisitAddWebhookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveWebhookRequestObject struct {
+	Course  CourseSlug    `json:"course"`
+	Webhook WebhookNumber `json:"webhook"`
+}
+
+type RemoveWebhookResponseObject interface {
+	VisitRemoveWebhookResponse(w http.ResponseWriter) error
+}
+
+type RemoveWebhook204Response struct {
+}
+
+func (response RemoveWebhook204Response) VisitRemoveWebhookResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveWebhookdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveWebhookdefaultApplicationProblemPlusJSONResponse) VisitRemoveWebhookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDeliveriesRequestObject struct {
+	Course  CourseSlug    `json:"course"`
+	Webhook WebhookNumber `json:"webhook"`
+	Params  ListDeliveriesParams
+}
+
+type ListDeliveriesResponseObject interface {
+	VisitListDeliveriesResponse(w http.ResponseWriter) error
+}
+
+type ListDeliveries200JSONResponse Deliveries
+
+func (response ListDeliveries200JSONResponse) VisitListDeliveriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDeliveriesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListDeliveriesdefaultApplicationProblemPlusJSONResponse) VisitListDeliveriesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12150,6 +12788,18 @@ type StrictServerInterface interface {
 	// Dispute Say that what came of one's own attempt is wrong. It comes on the marking list.
 	// (PUT /api/attempts/{attempt}/dispute)
 	Dispute(ctx context.Context, request DisputeRequestObject) (DisputeResponseObject, error)
+	// RemoveCalendar Have the address lead nowhere.
+	// (DELETE /api/calendar)
+	RemoveCalendar(ctx context.Context, request RemoveCalendarRequestObject) (RemoveCalendarResponseObject, error)
+	// GetCalendar Whether the caller's due times can be read at an address.
+	// (GET /api/calendar)
+	GetCalendar(ctx context.Context, request GetCalendarRequestObject) (GetCalendarResponseObject, error)
+	// MakeCalendar Give the caller's due times an address at which calendar programs read them. An earlier address leads nowhere from then on.
+	// (POST /api/calendar)
+	MakeCalendar(ctx context.Context, request MakeCalendarRequestObject) (MakeCalendarResponseObject, error)
+	// ReadCalendar Somebody's due times as iCalendar (RFC 5545), for whoever knows the address.
+	// (GET /api/calendars/{secret})
+	ReadCalendar(ctx context.Context, request ReadCalendarRequestObject) (ReadCalendarResponseObject, error)
 	// ListCourses One's courses; for administrators all. For instructors and assistants.
 	// (GET /api/courses)
 	ListCourses(ctx context.Context, request ListCoursesRequestObject) (ListCoursesResponseObject, error)
@@ -12219,6 +12869,18 @@ type StrictServerInterface interface {
 	// PreviewRoster What importing a roster would do, line by line. Nothing is done. For the course's instructors.
 	// (POST /api/courses/{course}/roster/preview)
 	PreviewRoster(ctx context.Context, request PreviewRosterRequestObject) (PreviewRosterResponseObject, error)
+	// ListWebhooks Where the course's marks are told to as they change. For instructors of the course.
+	// (GET /api/courses/{course}/webhooks)
+	ListWebhooks(ctx context.Context, request ListWebhooksRequestObject) (ListWebhooksResponseObject, error)
+	// AddWebhook Have each mark of the course told to an address from now on. For instructors of the course.
+	// (POST /api/courses/{course}/webhooks)
+	AddWebhook(ctx context.Context, request AddWebhookRequestObject) (AddWebhookResponseObject, error)
+	// RemoveWebhook Have an address told no more marks. For instructors of the course.
+	// (DELETE /api/courses/{course}/webhooks/{webhook})
+	RemoveWebhook(ctx context.Context, request RemoveWebhookRequestObject) (RemoveWebhookResponseObject, error)
+	// ListDeliveries What a webhook was told and what came back, the latest first. For instructors of the course.
+	// (GET /api/courses/{course}/webhooks/{webhook}/deliveries)
+	ListDeliveries(ctx context.Context, request ListDeliveriesRequestObject) (ListDeliveriesResponseObject, error)
 	// ListDatasets The datasets of the caller's papers. An instructor sees all.
 	// (GET /api/datasets)
 	ListDatasets(ctx context.Context, request ListDatasetsRequestObject) (ListDatasetsResponseObject, error)
@@ -12796,6 +13458,104 @@ func (sh *strictHandler) Dispute(ctx *gin.Context, attempt int64) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(DisputeResponseObject); ok {
 		if err := validResponse.VisitDisputeResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveCalendar operation middleware
+func (sh *strictHandler) RemoveCalendar(ctx *gin.Context) {
+	var request RemoveCalendarRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveCalendar(ctx, request.(RemoveCalendarRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveCalendar")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveCalendarResponseObject); ok {
+		if err := validResponse.VisitRemoveCalendarResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetCalendar operation middleware
+func (sh *strictHandler) GetCalendar(ctx *gin.Context) {
+	var request GetCalendarRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetCalendar(ctx, request.(GetCalendarRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetCalendar")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetCalendarResponseObject); ok {
+		if err := validResponse.VisitGetCalendarResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// MakeCalendar operation middleware
+func (sh *strictHandler) MakeCalendar(ctx *gin.Context) {
+	var request MakeCalendarRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeCalendar(ctx, request.(MakeCalendarRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeCalendar")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(MakeCalendarResponseObject); ok {
+		if err := validResponse.VisitMakeCalendarResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReadCalendar operation middleware
+func (sh *strictHandler) ReadCalendar(ctx *gin.Context, secret string) {
+	var request ReadCalendarRequestObject
+
+	request.Secret = secret
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadCalendar(ctx, request.(ReadCalendarRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadCalendar")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReadCalendarResponseObject); ok {
+		if err := validResponse.VisitReadCalendarResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -13616,6 +14376,131 @@ func (sh *strictHandler) PreviewRoster(ctx *gin.Context, course CourseSlug, para
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(PreviewRosterResponseObject); ok {
 		if err := validResponse.VisitPreviewRosterResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListWebhooks operation middleware
+func (sh *strictHandler) ListWebhooks(ctx *gin.Context, course CourseSlug) {
+	var request ListWebhooksRequestObject
+
+	request.Course = course
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListWebhooks(ctx, request.(ListWebhooksRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListWebhooks")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListWebhooksResponseObject); ok {
+		if err := validResponse.VisitListWebhooksResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddWebhook operation middleware
+func (sh *strictHandler) AddWebhook(ctx *gin.Context, course CourseSlug) {
+	var request AddWebhookRequestObject
+
+	request.Course = course
+
+	var body AddWebhookJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddWebhook(ctx, request.(AddWebhookRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddWebhook")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AddWebhookResponseObject); ok {
+		if err := validResponse.VisitAddWebhookResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveWebhook operation middleware
+func (sh *strictHandler) RemoveWebhook(ctx *gin.Context, course CourseSlug, webhook WebhookNumber) {
+	var request RemoveWebhookRequestObject
+
+	request.Course = course
+	request.Webhook = webhook
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveWebhook(ctx, request.(RemoveWebhookRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveWebhook")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveWebhookResponseObject); ok {
+		if err := validResponse.VisitRemoveWebhookResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListDeliveries operation middleware
+func (sh *strictHandler) ListDeliveries(ctx *gin.Context, course CourseSlug, webhook WebhookNumber, params ListDeliveriesParams) {
+	var request ListDeliveriesRequestObject
+
+	request.Course = course
+	request.Webhook = webhook
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListDeliveries(ctx, request.(ListDeliveriesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListDeliveries")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListDeliveriesResponseObject); ok {
+		if err := validResponse.VisitListDeliveriesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
