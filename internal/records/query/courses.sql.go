@@ -269,7 +269,8 @@ func (q *Queries) CreateNotice(ctx context.Context, arg CreateNoticeParams) (Not
 }
 
 const deleteCourse = `-- name: DeleteCourse :exec
-WITH papers AS (DELETE FROM course_paper WHERE course_paper.course_id = $1), members AS (DELETE FROM member WHERE member.course_id = $1)
+WITH papers AS (DELETE FROM course_paper WHERE course_paper.course_id = $1), secrets AS (DELETE FROM webhook_secret USING webhook WHERE webhook.id = webhook_id AND webhook.course_id = $1),
+     hooks AS (DELETE FROM webhook WHERE webhook.course_id = $1), members AS (DELETE FROM member WHERE member.course_id = $1)
 DELETE FROM course WHERE course.id = $1
 `
 

@@ -9,6 +9,7 @@ import { useSession } from "../../session";
 import { CourseActions } from "./CourseActions";
 import { Members } from "./Members";
 import { SetPapers } from "./SetPapers";
+import { Webhooks } from "./Webhooks";
 
 /** A course: the papers that are set for it, and the people in it. */
 export function CoursePage() {
@@ -35,6 +36,7 @@ export function CoursePage() {
               <CourseActions course={detail} may={may} />
               <SetPapers course={detail} may={may} />
               <Members course={detail} may={may} />
+              {may.instruct && <Webhooks course={slug} />}
             </>
           );
         }}

@@ -4,6 +4,7 @@ import { answer, api, problemOf, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { useSession } from "../../session";
 import { Sessions } from "../course/Sessions";
+import { OwnCalendar } from "./OwnCalendar";
 import { useTitle } from "../../parts/useTitle";
 
 /** Changes one's own password. */
@@ -47,6 +48,7 @@ export function PasswordPage() {
       </Form>
       {!session!.account.one_time_password && (
         <>
+          <OwnCalendar />
           <h2>Where I am logged in</h2>
           <Sessions account={session!.account.name} />
           <h2>What is stored of me</h2>

@@ -1,0 +1,135 @@
+package test
+
+import (
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync/atomic"
+	"testing"
+
+	"github.com/xuri/excelize/v2"
+
+	"examen/internal/client"
+	"examen/internal/demo"
+)
+
+// A mark that a learner gets is told to a program outside, again where that was down at first; it is seen in the
+// console what it was told.
+func TestAProgramIsToldMarks(t *testing.T) {
+	submits := paperOf(t, "told-outside", [2]string{"points: 2", "SELECT 1 AS one"})
+	var calls atomic.Int32
+	told := make(chan string, 10)
+	receiver := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		body, _ := io.ReadAll(r.Body)
+		if !strings.Contains(string(body), "told-outside") {
+			return // of other tests
+		}
+		if calls.Add(1) == 1 {
+			w.WriteHeader(http.StatusBadGateway)
+			return
+		}
+		told <- string(body)
+	}))
+	defer receiver.Close()
+	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w.visit("/courses/evening-group")
+	w.says(".webhooks summary", "Webhooks").MustClick()
+	w.enters("New webhook", "Address", receiver.URL)
+	w.says(`form[aria-label="New webhook"] button`, "Tell it each mark").MustClick()
+	w.says(".webhooks code", "whsec_")
+	shell := at(t, demo.InstructorName, demo.InstructorPassword)
+	defer func() {
+		hooks, err := client.Read[[]client.Webhook](hazel(t).ListWebhooks(ctx, "evening-group"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, h := range hooks {
+			if _, err := client.Read[struct{}](hazel(t).RemoveWebhook(ctx, "evening-group", h.Id)); err != nil {
+				t.Error(err)
+			}
+		}
+	}()
+	name, c := newcomer(t)
+	submits(c, 1, "SELECT 1 AS one")
+	if body := <-told; !strings.Contains(body, `"mark":2`) || !strings.Contains(body, name) {
+		t.Errorf("told %s", body)
+	}
+	w.says(".webhooks button", "What it was told").MustClick()
+	w.says(".deliveries li", "told-outside/exercise-number-1, 2: told after 2 tries")
+	if p := shell.run("", "webhook", "list", "evening-group"); p.code != 0 || !strings.Contains(p.out, receiver.URL) {
+		t.Errorf("got %q, %q", p.out, p.errs)
+	}
+}
+
+// A learner's own calendar is read without logging in, by its address alone.
+func TestAnAddressForACalendar(t *testing.T) {
+	name, _ := newcomer(t)
+	w := open(t, shared.url, name, demo.LearnerPassword)
+	w.visit("/password")
+	w.says("button", "Make an address").MustClick()
+	address := w.element(".address").MustText()
+	answer, err := http.Get(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = answer.Body.Close() }()
+	text, err := io.ReadAll(answer.Body)
+	if err != nil || answer.Header.Get("Content-Type") != "text/calendar" ||
+		!strings.Contains(string(text), "SUMMARY:Due: A first look at the hives") {
+		t.Errorf("got %s (%v)", text, err)
+	}
+}
+
+// What is handed on at the command line: a workbook with every attempt, JSON, CSV, and pages to print.
+func TestHandingOn(t *testing.T) {
+	submits := paperOf(t, "handed-on", [2]string{"points: 2", "SELECT 1 AS one"}, [2]string{"points: 1", "SELECT 2 AS two"})
+	name, c := newcomer(t)
+	submits(c, 1, "SELECT 3 AS one")
+	submits(c, 1, "SELECT 1 AS one")
+	shell, folder := at(t, demo.InstructorName, demo.InstructorPassword), t.TempDir()
+	file := filepath.Join(folder, "marks.xlsx")
+	if p := shell.run("", "marks", "handed-on", "--course", "evening-group", "--format", "xlsx"); p.code != 2 {
+		t.Errorf("a workbook for the screen: %d, %s", p.code, p.errs)
+	}
+	if p := shell.run(
+		"", "marks", "handed-on", "--course", "evening-group", "--format", "xlsx", "--to", file,
+	); p.code != 0 {
+		t.Fatal(p.errs)
+	}
+	book, err := excelize.OpenFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = book.Close() }()
+	attempts, err := book.GetRows("Attempts")
+	if err != nil || len(attempts) != 3 || attempts[2][0] != name || attempts[2][9] != "yes" {
+		t.Errorf("got %v, %v", attempts, err)
+	}
+	marks, err := book.GetRows("Marks")
+	if err != nil || strings.Join(marks[1], " ") != " Points   2 1 3" {
+		t.Errorf("got %v, %v", marks, err)
+	}
+	for _, c := range []struct {
+		line []string
+		says string
+	}{
+		{[]string{"marks", "handed-on", "--attempts", "--format", "csv"}, "SELECT 3 AS one"},
+		{[]string{"marks", "handed-on", "--attempts", "--format", "json"}, `"counts":true`},
+		{[]string{"course", "report", "evening-group", name}, "SELECT 1 AS one"},
+		{[]string{"course", "report", "evening-group"}, "<td>" + name + "</td>"},
+	} {
+		if p := shell.run("", c.line...); p.code != 0 || !strings.Contains(p.out, c.says) {
+			t.Errorf("%v: %d, %s", c.line, p.code, p.errs)
+		}
+	}
+	// A file that cannot be written leaves nothing half done.
+	if p := shell.run("", "marks", "no-such-paper", "--format", "csv", "--to", filepath.Join(folder, "no.csv")); p.code != 3 {
+		t.Errorf("got %d, %s", p.code, p.errs)
+	}
+	if left, err := os.ReadDir(folder); err != nil || len(left) != 1 {
+		t.Errorf("left: %v, %v", left, err)
+	}
+}
