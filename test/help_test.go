@@ -78,8 +78,8 @@ func TestExamplesOfEveryCommandRun(t *testing.T) {
 	may := map[string]int{
 		"entry keep": 3, "entry clear": 3, "text copy": 3, "text rename": 3, "text remove": 3, "submit": 1,
 		"dataset confirm": 3, "dataset stop": 3, "paper begin": 3, "paper unset": 3, "password": 2, "member reset": 0,
-		"member deactivate": 0,
-		"member activate":   0,
+		"member deactivate": 0, "note answer": 3, "dispute": 3,
+		"member activate": 0,
 	}
 	late := map[string]bool{"login": true, "logout": true, "demo": true, "serve": true, "password": true}
 	home := t.TempDir()

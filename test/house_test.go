@@ -28,6 +28,7 @@ var house = []string{
 	"internal/grading",
 	"internal/practice",
 	"internal/records",
+	"internal/post",
 	"internal/problem",
 	"internal/postgres",
 	"internal/core",

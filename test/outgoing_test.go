@@ -85,7 +85,8 @@ func TestAnAddressForACalendar(t *testing.T) {
 
 // What is handed on at the command line: a workbook with every attempt, JSON, CSV, and pages to print.
 func TestHandingOn(t *testing.T) {
-	submits := paperOf(t, "handed-on", [2]string{"points: 2", "SELECT 1 AS one"}, [2]string{"points: 1", "SELECT 2 AS two"})
+	submits := paperOf(t, "handed-on", [2]string{"points: 2", "SELECT 1 AS one"}, [2]string{"points: 1",
+		"SELECT 2 AS two"})
 	name, c := newcomer(t)
 	submits(c, 1, "SELECT 3 AS one")
 	submits(c, 1, "SELECT 1 AS one")
@@ -126,10 +127,46 @@ func TestHandingOn(t *testing.T) {
 		}
 	}
 	// A file that cannot be written leaves nothing half done.
-	if p := shell.run("", "marks", "no-such-paper", "--format", "csv", "--to", filepath.Join(folder, "no.csv")); p.code != 3 {
+	if p := shell.run("", "marks", "no-such-paper", "--format", "csv", "--to", filepath.Join(folder,
+		"no.csv")); p.code != 3 {
 		t.Errorf("got %d, %s", p.code, p.errs)
 	}
 	if left, err := os.ReadDir(folder); err != nil || len(left) != 1 {
 		t.Errorf("left: %v, %v", left, err)
+	}
+}
+
+// A note comes by e-mail to who has an address and wants it, with the way to where it is answered.
+func TestANoteComesByEMail(t *testing.T) {
+	submits := paperOf(t, "by-mail", [2]string{"points: 1", "SELECT 1 AS one"})
+	name, c := newcomer(t)
+	if _, err := client.Read[client.Member](hazel(t).ChangeMember(ctx, "evening-group", name, client.MemberPlace{
+		DisplayName: "Mail Reader", Email: name + "@example.org", Role: client.Learner,
+	})); err != nil {
+		t.Fatal(err)
+	}
+	attempt := submits(c, 1, "SELECT 2 AS one")
+	w := open(t, shared.url, name, demo.LearnerPassword)
+	w.visit("/password")
+	if !w.says("label", "Write to me when").MustElement("input").MustProperty("checked").Bool() {
+		t.Error("e-mail is not wanted")
+	}
+	writes := func(text string) {
+		t.Helper()
+		if p := at(t, demo.InstructorName, demo.InstructorPassword).run("", "note", attempt.Id, text); p.code != 0 {
+			t.Fatal(p.errs)
+		}
+	}
+	writes("One is not two.")
+	for {
+		m := <-letters.Took
+		if m.To != name+"@example.org" {
+			continue // to somebody else
+		}
+		if !strings.Contains(m.Text, "One is not two.") ||
+			!strings.Contains(m.Text, "https://examen.example.org/papers/by-mail#exercise-number-1") {
+			t.Errorf("got %+v", m)
+		}
+		break
 	}
 }

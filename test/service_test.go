@@ -18,13 +18,15 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/internal/post/posttest"
 )
 
 // The service that the tests share: the demo, built from this tree, on a free port.
 var (
 	binary       string
 	shared       *service
-	sharedFolder string // its data
+	sharedFolder string           // its data
+	letters      *posttest.Server // by which it sends e-mail
 )
 
 func TestMain(m *testing.M) {
@@ -40,9 +42,16 @@ func TestMain(m *testing.M) {
 			fmt.Fprintf(os.Stderr, "build: %v\n%s", err, out)
 			return 1
 		}
+		if letters, err = posttest.New(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		defer letters.Close()
 		// A long time limit: no test of the shared service is about reaching it, however slow the machine.
 		if shared, err = startService(
 			"demo", "--limit-time", "120s", "--limit-calls", "100000", "--data-dir", sharedFolder,
+			"--mail-server", letters.URL, "--mail-from", "examen@example.org", "--public-url",
+			"https://examen.example.org/",
 		); err != nil {
 			fmt.Fprintln(os.Stderr, err)
 			return 1

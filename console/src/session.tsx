@@ -35,7 +35,7 @@ export function useSession(): Sessions {
 
 export type Preferences = Schemas["Preferences"];
 
-const usual: Preferences = { text_size: 14, wrap: true, look: "system" };
+const usual: Preferences = { text_size: 14, wrap: true, look: "system", mail: true };
 
 /** How whoever is logged in likes to see the console; the service remembers it. */
 export function usePreferences() {

@@ -29,10 +29,11 @@ type Preferences struct {
 	TextSize int // of SQL, in pixels
 	Wrap     bool
 	Look     Look
+	Mail     bool // what is new is told by e-mail, where the service sends any
 }
 
 // usual are the preferences of somebody who has chosen none.
-var usual = Preferences{TextSize: 14, Wrap: true, Look: System}
+var usual = Preferences{TextSize: 14, Wrap: true, Look: System, Mail: true}
 
 // Preferences returns an account's preferences.
 func (a *Accounts) Preferences(ctx context.Context, who Account) (Preferences, error) {
@@ -40,7 +41,7 @@ func (a *Accounts) Preferences(ctx context.Context, who Account) (Preferences, e
 	if records.Missing(err) {
 		return usual, nil
 	}
-	return Preferences{TextSize: int(row.TextSize), Wrap: row.Wrap, Look: Look(row.Look)}, err
+	return Preferences{TextSize: int(row.TextSize), Wrap: row.Wrap, Look: Look(row.Look), Mail: row.Mail}, err
 }
 
 // SetPreferences replaces an account's own preferences.
@@ -53,6 +54,6 @@ func (a *Accounts) SetPreferences(ctx context.Context, who Account, p Preference
 		return problem.New(422, "preferences", "Invalid look", "It is %q; light, dark or system is expected.", p.Look)
 	}
 	return a.records.SetPreference(ctx, query.SetPreferenceParams{
-		AccountID: who.ID, TextSize: int32(p.TextSize), Wrap: p.Wrap, Look: string(p.Look),
+		AccountID: who.ID, TextSize: int32(p.TextSize), Wrap: p.Wrap, Look: string(p.Look), Mail: p.Mail,
 	})
 }

@@ -87,7 +87,10 @@ var examples = map[string]string{
 	"course create":   "examen course create saturday-group --title 'Saturday group'",
 	"course list":     "examen course list",
 	"course show":     "examen course show evening-group",
-	"course change":   "examen course change evening-group --zone Europe/Lisbon",
+	"course overview": "examen course overview evening-group",
+	"course report": "examen course report evening-group --to evening-group.html\n" +
+		"examen course report evening-group robin --to robin.html",
+	"course change": "examen course change evening-group --zone Europe/Lisbon",
 	"course copy": "examen course copy evening-group evening-group-spring --title 'Evening group, spring' " +
 		"--first-day 2027-02-15",
 	"course archive": "examen course archive evening-group\nexamen course archive evening-group --undo",

@@ -2428,6 +2428,9 @@ type Points = marking.Points
 type Preferences struct {
 	Look Look `json:"look"`
 
+	// Mail What is new - a paper due soon, a note, released marks - is told by e-mail, where the service sends any.
+	Mail bool `json:"mail"`
+
 	// TextSize Of SQL, in pixels.
 	TextSize int `json:"text_size"`
 

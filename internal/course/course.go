@@ -34,6 +34,8 @@ type Courses struct {
 	setsKept  *records.Cache[setsKey, []set]
 
 	watches *watches
+
+	mails bool // learners are told by e-mail what is new; see [NewMails]
 }
 
 // Bounds of what is kept: enough for a few courses at once.

@@ -156,6 +156,12 @@ func (n Notes) keep(
 				return err
 			}
 		}
+		if n.mails {
+			ids, err := t.MailNote(ctx, id)
+			if err := enqueue(ctx, t, ids, err); err != nil {
+				return err
+			}
+		}
 		return t.TellNotes(ctx, id)
 	})
 	return id, err

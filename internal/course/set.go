@@ -210,7 +210,14 @@ func partialKinds() (kinds []string) {
 // that its rules say it again.
 func (s Sets) Release(ctx context.Context, who account.Account, course, paper string, released bool) (Paper, error) {
 	return s.change(ctx, who, course, paper, func(t *records.Transaction, set query.CoursePaper) error {
-		return t.ReleaseMarks(ctx, query.ReleaseMarksParams{ID: set.ID, Released: released})
+		if err := t.ReleaseMarks(ctx, query.ReleaseMarksParams{ID: set.ID, Released: released}); err != nil {
+			return err
+		}
+		if !released || !s.mails {
+			return nil
+		}
+		ids, err := t.MailReleased(ctx, set.ID)
+		return enqueue(ctx, t, ids, err)
 	})
 }
 

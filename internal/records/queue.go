@@ -26,10 +26,11 @@ const (
 	InspectPaper    TaskKind = "inspect paper"    // ID is a paper's
 	IndexExercises  TaskKind = "index exercises"  // all that have changed
 	DeliverMark     TaskKind = "deliver mark"     // ID is a delivery's
+	SendMail        TaskKind = "send mail"        // ID is that of e-mail
 )
 
-// MostDeliveries is how often a mark is told to a webhook that does not take it, before it is given up. After the nth
-// try it waits n^4 seconds: for almost a day after the twelfth, for a week in all.
+// MostDeliveries is how often a webhook or a mail server that does not take something is tried, before it is given up.
+// After the nth try it waits n^4 seconds: for almost a day after the twelfth, for a week in all.
 const MostDeliveries = 20
 
 // ErrLater is returned by a task that could not be done now and should be tried again.
@@ -46,7 +47,7 @@ func (a taskArgs) InsertOpts() river.InsertOpts {
 		return river.InsertOpts{Queue: quickQueue, MaxAttempts: 5}
 	case InspectPaper:
 		return river.InsertOpts{Queue: remarksQueue, MaxAttempts: 3}
-	case DeliverMark:
+	case DeliverMark, SendMail:
 		return river.InsertOpts{Queue: postQueue, MaxAttempts: MostDeliveries}
 	}
 	return river.InsertOpts{MaxAttempts: 20}

@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"path/filepath"
 	"runtime"
+	"strings"
 	"syscall"
 	"time"
 
@@ -22,6 +23,7 @@ import (
 	"examen/internal/grading"
 	"examen/internal/jobs"
 	"examen/internal/library"
+	"examen/internal/post"
 	"examen/internal/postgres"
 	"examen/internal/practice"
 	"examen/internal/records"
@@ -37,6 +39,9 @@ type Options struct {
 	PracticeURL string // "" starts a cluster
 	Limits      practice.Limits
 	Learner     account.Limits // what one learner may ask for
+	MailServer  string         // a URL, see [post.New]; "" sends no e-mail
+	MailFrom    string         // the address from which e-mail is sent
+	PublicURL   string         // the service's, as it stands in e-mail; "" is where it listens
 	Proxies     []string       // addresses or networks of proxies whose word is taken for where calls come from
 	Log         *slog.Logger
 }
@@ -175,6 +180,10 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 	courses := course.New(s.records, s.Accounts, books, time.Now)
 	webhooks := course.Webhooks{Courses: courses}
 	background.HandleTask(records.DeliverMark, webhooks.Deliver)
+	mails, err := s.mails(courses, options)
+	if err != nil {
+		return nil, err
+	}
 	s.Work = work.New(s.records, s.practice, grader, s.Accounts, courses, books, options.Log)
 	parts := web.Parts{
 		Accounts: s.Accounts,
@@ -188,6 +197,10 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 	following, end := context.WithCancel(context.WithoutCancel(ctx))
 	go s.records.Follow(following)
 	go webhooks.Queue(following)
+	if mails != nil {
+		background.HandleTask(records.SendMail, mails.Send)
+		go mails.Remind(following)
+	}
 	stopWork, err := background.Start(ctx)
 	if err != nil {
 		end()
@@ -195,6 +208,22 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 	}
 	s.stopWork = func() { end(); stopWork() }
 	return web.Handler(parts, options.Log, s.stopping, options.Proxies)
+}
+
+// mails has the courses send e-mail; nil where there is no server for it.
+func (s *Server) mails(courses *course.Courses, options Options) (*course.Mails, error) {
+	if options.MailServer == "" {
+		return nil, nil
+	}
+	sender, err := post.New(options.MailServer, options.MailFrom)
+	if err != nil {
+		return nil, fmt.Errorf("e-mail cannot be sent: %w (--mail-server, --mail-from)", err)
+	}
+	address := options.PublicURL
+	if address == "" {
+		address = "http://" + s.listener.Addr().String()
+	}
+	return course.NewMails(courses, sender, strings.TrimSuffix(address, "/"), options.Log), nil
 }
 
 // apart makes sure that records and practice are on two servers. On a single one, learners' SQL would run beside the

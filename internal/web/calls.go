@@ -99,6 +99,7 @@ func (s *server) SetPreferences(
 ) (contract.SetPreferencesResponseObject, error) {
 	p := account.Preferences{
 		TextSize: request.Body.TextSize, Wrap: request.Body.Wrap, Look: account.Look(request.Body.Look),
+		Mail: request.Body.Mail,
 	}
 	return contract.SetPreferences200JSONResponse(toPreferences(p)), s.Accounts.SetPreferences(ctx, who(ctx), p)
 }

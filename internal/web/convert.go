@@ -43,7 +43,7 @@ func toAccount(a account.Account) contract.Account {
 }
 
 func toPreferences(p account.Preferences) contract.Preferences {
-	return contract.Preferences{TextSize: p.TextSize, Wrap: p.Wrap, Look: contract.Look(p.Look)}
+	return contract.Preferences{TextSize: p.TextSize, Wrap: p.Wrap, Look: contract.Look(p.Look), Mail: p.Mail}
 }
 
 func toSession(s *account.Session, token string, p account.Preferences) contract.Session {

@@ -1865,6 +1865,8 @@ export interface components {
             /** @description Whether long lines of SQL wrap. */
             wrap: boolean;
             look: components["schemas"]["Look"];
+            /** @description What is new - a paper due soon, a note, released marks - is told by e-mail, where the service sends any. */
+            mail: boolean;
         };
         Session: {
             account: components["schemas"]["Account"];

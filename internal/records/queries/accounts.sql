@@ -84,8 +84,8 @@ SELECT * FROM account WHERE name = $1 AND one_time AND one_time_until < now();
 SELECT * FROM preference WHERE account_id = $1;
 
 -- name: SetPreference :exec
-INSERT INTO preference (account_id, text_size, wrap, look) VALUES ($1, $2, $3, $4)
-ON CONFLICT (account_id) DO UPDATE SET text_size = excluded.text_size, wrap = excluded.wrap, look = excluded.look;
+INSERT INTO preference (account_id, text_size, wrap, look, mail) VALUES ($1, $2, $3, $4, $5)
+ON CONFLICT (account_id) DO UPDATE SET text_size = excluded.text_size, wrap = excluded.wrap, look = excluded.look, mail = excluded.mail;
 
 -- name: CreateAccounts :many
 -- Accounts with one-time passwords; names that are taken are left out.

@@ -58,3 +58,56 @@ WHERE delivery.id = $1;
 
 -- name: DeliveryTried :exec
 UPDATE delivery SET tries = tries + 1, status = $2, error = $3, state = $4, tried_at = now() WHERE id = $1;
+
+-- name: MailNote :many
+-- E-mail to those whom a note reaches, who have an address and want any.
+INSERT INTO mail (kind, account_id, note_id)
+SELECT DISTINCT 'note', note_attempt.account_id, note_attempt.note_id FROM note_attempt JOIN account ON account.id = note_attempt.account_id
+LEFT JOIN preference ON preference.account_id = account.id
+WHERE note_attempt.note_id = @note_id::bigint AND account.email <> '' AND account.deactivated_at IS NULL AND coalesce(preference.mail, true)
+ON CONFLICT DO NOTHING RETURNING id;
+
+-- name: MailReleased :many
+-- The same to who has worked on a paper whose marks are released.
+INSERT INTO mail (kind, account_id, course_paper_id)
+SELECT DISTINCT 'released', standing.account_id, course_paper.id FROM course_paper JOIN exercise ON exercise.paper_id = course_paper.paper_id
+JOIN standing ON standing.exercise_id = exercise.id AND standing.course_id = course_paper.course_id
+JOIN member ON member.course_id = course_paper.course_id AND member.account_id = standing.account_id AND member.role = 'learner' AND member.left_at IS NULL
+JOIN account ON account.id = standing.account_id LEFT JOIN preference ON preference.account_id = account.id
+WHERE course_paper.id = @set_id AND account.email <> '' AND account.deactivated_at IS NULL AND coalesce(preference.mail, true)
+ON CONFLICT DO NOTHING RETURNING id;
+
+-- name: SetsDueSoon :many
+-- Papers as they are set that are due, for somebody at least, between two times.
+SELECT course_paper.* FROM course_paper JOIN course ON course.id = course_paper.course_id
+WHERE course.archived_at IS NULL AND (course_paper.due_at > @since AND course_paper.due_at <= @until::timestamptz
+      OR EXISTS (SELECT FROM extension WHERE extension.course_paper_id = course_paper.id AND extension.due_at > @since AND extension.due_at <= @until::timestamptz));
+
+-- name: MailDue :many
+-- The same to those of some accounts that have not solved all of a paper that is due soon; of each due time once.
+INSERT INTO mail (kind, account_id, course_paper_id, due_at)
+SELECT 'due', given.account_id, course_paper.id, given.due_at
+FROM (SELECT unnest(@accounts::bigint[]) AS account_id, unnest(@due::timestamptz[]) AS due_at) AS given
+JOIN course_paper ON course_paper.id = @set_id
+JOIN member ON member.course_id = course_paper.course_id AND member.account_id = given.account_id AND member.role = 'learner' AND member.left_at IS NULL
+JOIN account ON account.id = given.account_id LEFT JOIN preference ON preference.account_id = account.id
+WHERE account.email <> '' AND account.deactivated_at IS NULL AND coalesce(preference.mail, true)
+  AND EXISTS (SELECT FROM exercise WHERE exercise.paper_id = course_paper.paper_id AND NOT exercise.retired
+              AND NOT EXISTS (SELECT FROM standing WHERE standing.exercise_id = exercise.id AND standing.account_id = given.account_id
+                              AND standing.course_id = course_paper.course_id AND standing.solved_at IS NOT NULL))
+ON CONFLICT DO NOTHING RETURNING id;
+
+-- name: MailByID :one
+-- E-mail that is to be sent, with what it is about.
+SELECT mail.*, account.name, account.display_name, account.email, account.deactivated_at, paper.slug AS paper, paper.title, course.zone,
+       coalesce(note.text, '')::text AS note, (note.withdrawn_at IS NOT NULL)::boolean AS withdrawn, coalesce(maker.display_name, '')::text AS maker, coalesce(exercise.slug, '')::text AS exercise,
+       coalesce(exercise.title, '')::text AS exercise_title
+FROM mail JOIN account ON account.id = mail.account_id
+LEFT JOIN note ON note.id = mail.note_id LEFT JOIN account AS maker ON maker.id = note.made_by
+LEFT JOIN exercise_now AS exercise ON exercise.id = note.exercise_id
+LEFT JOIN course_paper ON course_paper.id = mail.course_paper_id
+JOIN paper ON paper.id = coalesce(course_paper.paper_id, exercise.paper_id) JOIN course ON course.id = coalesce(course_paper.course_id, note.course_id)
+WHERE mail.id = $1;
+
+-- name: MailTried :exec
+UPDATE mail SET tries = tries + 1, error = $2, state = $3, tried_at = now() WHERE id = $1;

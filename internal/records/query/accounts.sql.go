@@ -528,7 +528,7 @@ func (q *Queries) NeverLoggedIn(ctx context.Context, name string) (Account, erro
 }
 
 const preference = `-- name: Preference :one
-SELECT account_id, text_size, wrap, look FROM preference WHERE account_id = $1
+SELECT account_id, text_size, wrap, look, mail FROM preference WHERE account_id = $1
 `
 
 func (q *Queries) Preference(ctx context.Context, accountID int64) (Preference, error) {
@@ -539,6 +539,7 @@ func (q *Queries) Preference(ctx context.Context, accountID int64) (Preference, 
 		&i.TextSize,
 		&i.Wrap,
 		&i.Look,
+		&i.Mail,
 	)
 	return i, err
 }
@@ -669,8 +670,8 @@ func (q *Queries) SetPassword(ctx context.Context, arg SetPasswordParams) error 
 }
 
 const setPreference = `-- name: SetPreference :exec
-INSERT INTO preference (account_id, text_size, wrap, look) VALUES ($1, $2, $3, $4)
-ON CONFLICT (account_id) DO UPDATE SET text_size = excluded.text_size, wrap = excluded.wrap, look = excluded.look
+INSERT INTO preference (account_id, text_size, wrap, look, mail) VALUES ($1, $2, $3, $4, $5)
+ON CONFLICT (account_id) DO UPDATE SET text_size = excluded.text_size, wrap = excluded.wrap, look = excluded.look, mail = excluded.mail
 `
 
 type SetPreferenceParams struct {
@@ -678,6 +679,7 @@ type SetPreferenceParams struct {
 	TextSize  int32
 	Wrap      bool
 	Look      string
+	Mail      bool
 }
 
 func (q *Queries) SetPreference(ctx context.Context, arg SetPreferenceParams) error {
@@ -686,6 +688,7 @@ func (q *Queries) SetPreference(ctx context.Context, arg SetPreferenceParams) er
 		arg.TextSize,
 		arg.Wrap,
 		arg.Look,
+		arg.Mail,
 	)
 	return err
 }

@@ -277,6 +277,20 @@ type LoginFailure struct {
 	LastAt   time.Time
 }
 
+type Mail struct {
+	ID            int64
+	Kind          string
+	AccountID     int64
+	CoursePaperID *int64
+	NoteID        *int64
+	DueAt         *time.Time
+	MadeAt        time.Time
+	Tries         int32
+	Error         string
+	TriedAt       *time.Time
+	State         string
+}
+
 type Mark struct {
 	ID         int64
 	AccountID  int64
@@ -442,6 +456,7 @@ type Preference struct {
 	TextSize  int32
 	Wrap      bool
 	Look      string
+	Mail      bool
 }
 
 type Recheck struct {

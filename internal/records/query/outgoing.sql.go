@@ -273,6 +273,192 @@ func (q *Queries) KeepWebhookSecret(ctx context.Context, arg KeepWebhookSecretPa
 	return err
 }
 
+const mailByID = `-- name: MailByID :one
+SELECT mail.id, mail.kind, mail.account_id, mail.course_paper_id, mail.note_id, mail.due_at, mail.made_at, mail.tries, mail.error, mail.tried_at, mail.state, account.name, account.display_name, account.email, account.deactivated_at, paper.slug AS paper, paper.title, course.zone,
+       coalesce(note.text, '')::text AS note, (note.withdrawn_at IS NOT NULL)::boolean AS withdrawn, coalesce(maker.display_name, '')::text AS maker, coalesce(exercise.slug, '')::text AS exercise,
+       coalesce(exercise.title, '')::text AS exercise_title
+FROM mail JOIN account ON account.id = mail.account_id
+LEFT JOIN note ON note.id = mail.note_id LEFT JOIN account AS maker ON maker.id = note.made_by
+LEFT JOIN exercise_now AS exercise ON exercise.id = note.exercise_id
+LEFT JOIN course_paper ON course_paper.id = mail.course_paper_id
+JOIN paper ON paper.id = coalesce(course_paper.paper_id, exercise.paper_id) JOIN course ON course.id = coalesce(course_paper.course_id, note.course_id)
+WHERE mail.id = $1
+`
+
+type MailByIDRow struct {
+	ID            int64
+	Kind          string
+	AccountID     int64
+	CoursePaperID *int64
+	NoteID        *int64
+	DueAt         *time.Time
+	MadeAt        time.Time
+	Tries         int32
+	Error         string
+	TriedAt       *time.Time
+	State         string
+	Name          string
+	DisplayName   string
+	Email         string
+	DeactivatedAt *time.Time
+	Paper         string
+	Title         string
+	Zone          string
+	Note          string
+	Withdrawn     bool
+	Maker         string
+	Exercise      string
+	ExerciseTitle string
+}
+
+// E-mail that is to be sent, with what it is about.
+func (q *Queries) MailByID(ctx context.Context, id int64) (MailByIDRow, error) {
+	row := q.db.QueryRow(ctx, mailByID, id)
+	var i MailByIDRow
+	err := row.Scan(
+		&i.ID,
+		&i.Kind,
+		&i.AccountID,
+		&i.CoursePaperID,
+		&i.NoteID,
+		&i.DueAt,
+		&i.MadeAt,
+		&i.Tries,
+		&i.Error,
+		&i.TriedAt,
+		&i.State,
+		&i.Name,
+		&i.DisplayName,
+		&i.Email,
+		&i.DeactivatedAt,
+		&i.Paper,
+		&i.Title,
+		&i.Zone,
+		&i.Note,
+		&i.Withdrawn,
+		&i.Maker,
+		&i.Exercise,
+		&i.ExerciseTitle,
+	)
+	return i, err
+}
+
+const mailDue = `-- name: MailDue :many
+INSERT INTO mail (kind, account_id, course_paper_id, due_at)
+SELECT 'due', given.account_id, course_paper.id, given.due_at
+FROM (SELECT unnest($1::bigint[]) AS account_id, unnest($2::timestamptz[]) AS due_at) AS given
+JOIN course_paper ON course_paper.id = $3
+JOIN member ON member.course_id = course_paper.course_id AND member.account_id = given.account_id AND member.role = 'learner' AND member.left_at IS NULL
+JOIN account ON account.id = given.account_id LEFT JOIN preference ON preference.account_id = account.id
+WHERE account.email <> '' AND account.deactivated_at IS NULL AND coalesce(preference.mail, true)
+  AND EXISTS (SELECT FROM exercise WHERE exercise.paper_id = course_paper.paper_id AND NOT exercise.retired
+              AND NOT EXISTS (SELECT FROM standing WHERE standing.exercise_id = exercise.id AND standing.account_id = given.account_id
+                              AND standing.course_id = course_paper.course_id AND standing.solved_at IS NOT NULL))
+ON CONFLICT DO NOTHING RETURNING id
+`
+
+type MailDueParams struct {
+	Accounts []int64
+	Due      []time.Time
+	SetID    int64
+}
+
+// The same to those of some accounts that have not solved all of a paper that is due soon; of each due time once.
+func (q *Queries) MailDue(ctx context.Context, arg MailDueParams) ([]int64, error) {
+	rows, err := q.db.Query(ctx, mailDue, arg.Accounts, arg.Due, arg.SetID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []int64
+	for rows.Next() {
+		var id int64
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const mailNote = `-- name: MailNote :many
+INSERT INTO mail (kind, account_id, note_id)
+SELECT DISTINCT 'note', note_attempt.account_id, note_attempt.note_id FROM note_attempt JOIN account ON account.id = note_attempt.account_id
+LEFT JOIN preference ON preference.account_id = account.id
+WHERE note_attempt.note_id = $1::bigint AND account.email <> '' AND account.deactivated_at IS NULL AND coalesce(preference.mail, true)
+ON CONFLICT DO NOTHING RETURNING id
+`
+
+// E-mail to those whom a note reaches, who have an address and want any.
+func (q *Queries) MailNote(ctx context.Context, noteID int64) ([]int64, error) {
+	rows, err := q.db.Query(ctx, mailNote, noteID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []int64
+	for rows.Next() {
+		var id int64
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const mailReleased = `-- name: MailReleased :many
+INSERT INTO mail (kind, account_id, course_paper_id)
+SELECT DISTINCT 'released', standing.account_id, course_paper.id FROM course_paper JOIN exercise ON exercise.paper_id = course_paper.paper_id
+JOIN standing ON standing.exercise_id = exercise.id AND standing.course_id = course_paper.course_id
+JOIN member ON member.course_id = course_paper.course_id AND member.account_id = standing.account_id AND member.role = 'learner' AND member.left_at IS NULL
+JOIN account ON account.id = standing.account_id LEFT JOIN preference ON preference.account_id = account.id
+WHERE course_paper.id = $1 AND account.email <> '' AND account.deactivated_at IS NULL AND coalesce(preference.mail, true)
+ON CONFLICT DO NOTHING RETURNING id
+`
+
+// The same to who has worked on a paper whose marks are released.
+func (q *Queries) MailReleased(ctx context.Context, setID int64) ([]int64, error) {
+	rows, err := q.db.Query(ctx, mailReleased, setID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []int64
+	for rows.Next() {
+		var id int64
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const mailTried = `-- name: MailTried :exec
+UPDATE mail SET tries = tries + 1, error = $2, state = $3, tried_at = now() WHERE id = $1
+`
+
+type MailTriedParams struct {
+	ID    int64
+	Error string
+	State string
+}
+
+func (q *Queries) MailTried(ctx context.Context, arg MailTriedParams) error {
+	_, err := q.db.Exec(ctx, mailTried, arg.ID, arg.Error, arg.State)
+	return err
+}
+
 const makeCalendar = `-- name: MakeCalendar :one
 INSERT INTO calendar (account_id, secret_hash) VALUES ($1, $2)
 ON CONFLICT (account_id) DO UPDATE SET secret_hash = excluded.secret_hash, made_at = now() RETURNING made_at
@@ -326,6 +512,47 @@ func (q *Queries) RemoveWebhook(ctx context.Context, arg RemoveWebhookParams) (i
 		return 0, err
 	}
 	return result.RowsAffected(), nil
+}
+
+const setsDueSoon = `-- name: SetsDueSoon :many
+SELECT course_paper.course_id, course_paper.paper_id, course_paper.opens_at, course_paper.due_at, course_paper.id, course_paper.rules, course_paper.released_at, course_paper.revision FROM course_paper JOIN course ON course.id = course_paper.course_id
+WHERE course.archived_at IS NULL AND (course_paper.due_at > $1 AND course_paper.due_at <= $2::timestamptz
+      OR EXISTS (SELECT FROM extension WHERE extension.course_paper_id = course_paper.id AND extension.due_at > $1 AND extension.due_at <= $2::timestamptz))
+`
+
+type SetsDueSoonParams struct {
+	Since *time.Time
+	Until time.Time
+}
+
+// Papers as they are set that are due, for somebody at least, between two times.
+func (q *Queries) SetsDueSoon(ctx context.Context, arg SetsDueSoonParams) ([]CoursePaper, error) {
+	rows, err := q.db.Query(ctx, setsDueSoon, arg.Since, arg.Until)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []CoursePaper
+	for rows.Next() {
+		var i CoursePaper
+		if err := rows.Scan(
+			&i.CourseID,
+			&i.PaperID,
+			&i.OpensAt,
+			&i.DueAt,
+			&i.ID,
+			&i.Rules,
+			&i.ReleasedAt,
+			&i.Revision,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const webhookOf = `-- name: WebhookOf :one

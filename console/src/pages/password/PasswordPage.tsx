@@ -5,6 +5,7 @@ import { ProblemNote } from "../../parts/ProblemNote";
 import { useSession } from "../../session";
 import { Sessions } from "../course/Sessions";
 import { OwnCalendar } from "./OwnCalendar";
+import { OwnMail } from "./OwnMail";
 import { useTitle } from "../../parts/useTitle";
 
 /** Changes one's own password. */
@@ -49,6 +50,7 @@ export function PasswordPage() {
       {!session!.account.one_time_password && (
         <>
           <OwnCalendar />
+          <OwnMail />
           <h2>Where I am logged in</h2>
           <Sessions account={session!.account.name} />
           <h2>What is stored of me</h2>
