@@ -131,7 +131,7 @@ func (n Notes) keep(
 	ctx context.Context, who account.Account, row query.AttemptInRow, made NewNote, reached []int64,
 ) (id int64, err error) {
 	if made.Later { // by shape, where there is no result
-		if err := (Following{n.Courses}).keepShapes(ctx, row.Attempt.ExerciseID,
+		if err := Following(n).keepShapes(ctx, row.Attempt.ExerciseID,
 			[]int64{*row.Attempt.CourseID}); err != nil {
 			return 0, err
 		}
@@ -178,7 +178,7 @@ func noteText(text string) (string, error) {
 
 // alike returns the attempts of a course that are like one, that one counted, and how many learners made them.
 func (n Notes) alike(ctx context.Context, row query.AttemptInRow) (attempts []int64, learners int, err error) {
-	tries, err := Following{n.Courses}.tries(ctx, row.Attempt.ExerciseID, []int64{*row.Attempt.CourseID})
+	tries, err := Following(n).tries(ctx, row.Attempt.ExerciseID, []int64{*row.Attempt.CourseID})
 	if err != nil {
 		return nil, 0, err
 	}

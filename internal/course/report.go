@@ -25,7 +25,7 @@ func (f Following) Report(ctx context.Context, who account.Account, slug, learne
 	if learner == "" {
 		return r, f.reportCourse(ctx, course, r)
 	}
-	m, err := People{f.Courses}.member(ctx, course, learner)
+	m, err := People(f).member(ctx, course, learner)
 	if err != nil {
 		return nil, err
 	}
