@@ -174,6 +174,31 @@ func answer(exercise, sql, button string) func(*rod.Page) {
 }
 
 var shots = []shot{
+	{
+		name: "marking", who: demo.InstructorName, password: demo.InstructorPassword,
+		path: "/marking?course=evening-group&cause=answer", width: 1280, height: 800,
+		steps: func(p *rod.Page) { p.MustElement(".review .note") },
+	},
+	{
+		name: "overview", who: demo.InstructorName, password: demo.InstructorPassword,
+		path: "/courses/evening-group/overview", width: 1280, height: 800,
+		steps: func(p *rod.Page) { p.MustElement(".overview canvas") },
+	},
+	{
+		name: "class", who: demo.InstructorName, password: demo.InstructorPassword,
+		path: "/papers/first-look/progress/hives-by-strength?course=evening-group", width: 1280, height: 800,
+		steps: func(p *rod.Page) { p.MustElement(".alike .note").MustScrollIntoView() },
+	},
+	{
+		name: "timeline", who: demo.InstructorName, password: demo.InstructorPassword,
+		path: "/learners/kira/timeline?paper=first-look&exercise=hives-by-strength&name=Kira+Novell", width: 1280,
+		height: 800,
+		steps: func(p *rod.Page) {
+			p.MustElementR(".actions button", "^Next$").MustClick()
+			p.MustElementR(".actions button", "^Next$").MustClick()
+			p.MustElement(".step .difference-lines")
+		},
+	},
 	{name: "my-papers", who: demo.LearnerName, password: demo.LearnerPassword, path: "/", width: 1280, height: 800},
 	{
 		name:     "progress",
@@ -210,33 +235,6 @@ var shots = []shot{
 		},
 	},
 	{
-		name:     "focus",
-		who:      demo.NewLearnerName,
-		password: demo.LearnerPassword,
-		path:     "/papers/first-look",
-		width:    1280,
-		height:   800,
-		dark:     true,
-		steps: func(p *rod.Page) {
-			answer(
-				"harvest-by-grade",
-				"SELECT grade_code, count(*), sum(weight_kg) AS kg\nFROM harvest\nGROUP BY grade_code\n"+
-					"HAVING sum(weight_kg) >= 500\nORDER BY kg DESC;",
-				"Run",
-			)(p)
-			answer(
-				"harvest-by-grade",
-				"SELECT grade_code, count(*), sum(weight_kg) AS kg\nFROM harvest\nGROUP BY grade_code\n"+
-					"HAVING sum(weight_kg) >= 500\nORDER BY kg DESC; ",
-				"Submit",
-			)(p)
-			p.MustElementR("#harvest-by-grade button", "^Focus$").MustClick()
-			p.MustElementR(".paper-bar button", "^Tables$").MustClick()
-			p.MustElementR(".tables-aside button", "^As a map$").MustClick()
-			p.MustElement(".picking-map .relation")
-		},
-	},
-	{
 		name: "writing", who: demo.InstructorName, password: demo.InstructorPassword,
 		path: "/papers/first-look/write", width: 1280, height: 800,
 		steps: func(p *rod.Page) {
@@ -245,27 +243,6 @@ var shots = []shot{
 			p.MustElementR("#high-and-strong .right-margin", "LIMIT cuts")
 			p.MustElementR("#high-and-strong .tried [role=status]", "^8 rows")
 			p.MustEval(`() => document.querySelector("#high-and-strong").scrollIntoView()`)
-		},
-	},
-	{
-		name: "publishing", who: demo.InstructorName, password: demo.InstructorPassword,
-		path: "/papers/first-look/write", width: 1280, height: 800,
-		steps: func(p *rod.Page) {
-			p.MustElement(`#high-and-strong [aria-label^="Write"]`).MustClick()
-			accepts(p, "SELECT hive_id, strength FROM hive WHERE kind = 'stacked' AND strength >= 9;")
-			p.MustElementR(".paper-bar [role=status]", "^Saved")
-			p.MustElementR("#calm-bees button", "^Move down$").MustClick()
-			p.MustElementR(".paper-bar [role=status]", "^Saved")
-			p.MustElementR(".paper-bar a", "^Publish").MustClick()
-			p.MustElement(".publish .difference-lines")
-		},
-	},
-	{
-		name: "exercises", who: demo.InstructorName, password: demo.InstructorPassword,
-		path: "/exercises?table=hive", width: 1280, height: 800,
-		steps: func(p *rod.Page) {
-			p.MustElementR(".found summary", "Accepted answer").MustClick()
-			p.MustElement(".found .sql-lines")
 		},
 	},
 	{
@@ -340,15 +317,6 @@ var shots = []shot{
 			p.MustElement(".roster-line[data-state=wrong]")
 			_ = os.Remove(file)
 		},
-	},
-	{
-		name:     "log",
-		who:      demo.InstructorName,
-		password: demo.InstructorPassword,
-		path:     "/log?about=courses",
-		width:    1280,
-		height:   800,
-		steps:    func(p *rod.Page) { p.MustElement(".log-lines li") },
 	},
 	{
 		name:     "plan-and-chart",
