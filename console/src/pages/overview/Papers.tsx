@@ -59,8 +59,8 @@ export function Papers({ of }: { of: Schemas["Overview"] }) {
 export function Part({ part, whole }: { part: number; whole: number }) {
   if (whole === 0) return null;
   return (
-    <span className="part">
-      <span className="part-bar" aria-hidden="true">
+    <span className="fraction">
+      <span className="fraction-bar" aria-hidden="true">
         <span style={{ width: `${(100 * part) / whole}%` }} />
       </span>
       {part} of {whole}
