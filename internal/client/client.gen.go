@@ -1770,7 +1770,10 @@ type Marks struct {
 	Attempts  []MarksAttempt    `json:"attempts,omitempty,omitzero"`
 	Exercises []ExerciseHead    `json:"exercises"`
 	Learners  []LearnerProgress `json:"learners"`
-	Paper     string            `json:"paper"`
+
+	// More There are more learners than were asked for.
+	More  bool   `json:"more,omitempty,omitzero"`
+	Paper string `json:"paper"`
 
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points Points `json:"points"`
@@ -2464,7 +2467,10 @@ type Problem struct {
 type Progress struct {
 	Exercises []ExerciseHead    `json:"exercises"`
 	Learners  []LearnerProgress `json:"learners"`
-	Paper     string            `json:"paper"`
+
+	// More There are more learners than were asked for.
+	More  bool   `json:"more,omitempty,omitzero"`
+	Paper string `json:"paper"`
 
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points Points `json:"points"`
@@ -3419,6 +3425,9 @@ type GetMarksParamsFormat string
 
 // GetProgressParams defines parameters for GetProgress.
 type GetProgressParams struct {
+	// First Only so many learners, in the order of their names; by default all.
+	First int `form:"first,omitempty" json:"first,omitempty,omitzero"`
+
 	// Course Only this course's learners.
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
 }
@@ -4308,7 +4317,7 @@ type ClientInterface interface {
 	// Corresponds with GET /api/papers/{paper}/pictures/{picture} (the `GetPicture` operationId).
 	GetPicture(ctx context.Context, paper PaperSlug, picture string, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetProgress Learners by exercises. For instructors.
+	// GetProgress Learners by exercises. For instructors and assistants.
 	//
 	// Corresponds with GET /api/papers/{paper}/progress (the `GetProgress` operationId).
 	GetProgress(ctx context.Context, paper PaperSlug, params *GetProgressParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -6344,7 +6353,7 @@ func (c *Client) GetPicture(ctx context.Context, paper PaperSlug, picture string
 	return c.Client.Do(req)
 }
 
-// GetProgress Learners by exercises. For instructors.
+// GetProgress Learners by exercises. For instructors and assistants.
 //
 // Corresponds with GET /api/papers/{paper}/progress (the `GetProgress` operationId).
 func (c *Client) GetProgress(ctx context.Context, paper PaperSlug, params *GetProgressParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -11353,6 +11362,14 @@ func NewGetProgressRequest(server string, paper PaperSlug, params *GetProgressPa
 		// per the OpenAPI spec (e.g. "color=blue,black,brown").
 		var rawQueryFragments []string
 
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "first", params.First, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "course", params.Course, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
@@ -13687,7 +13704,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/papers/{paper}/pictures/{picture} (the `GetPicture` operationId).
 	GetPictureWithResponse(ctx context.Context, paper PaperSlug, picture string, reqEditors ...RequestEditorFn) (*GetPictureResponse, error)
 
-	// GetProgressWithResponse Learners by exercises. For instructors.
+	// GetProgressWithResponse Learners by exercises. For instructors and assistants.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -20952,7 +20969,7 @@ func (c *ClientWithResponses) GetPictureWithResponse(ctx context.Context, paper 
 	return ParseGetPictureResponse(rsp)
 }
 
-// GetProgressWithResponse Learners by exercises. For instructors.
+// GetProgressWithResponse Learners by exercises. For instructors and assistants.
 //
 // Returns a wrapper object for the known response body format(s).
 //

@@ -84,7 +84,7 @@ func (f Following) Class(ctx context.Context, who account.Account, paper, addres
 
 // tries reads all attempts at an exercise.
 func (f Following) tries(ctx context.Context, exercise int64, courses []int64) (tries []marking.Try, err error) {
-	if err := f.keepShapes(ctx, exercise, courses); err != nil {
+	if err := f.keepShapes(ctx, []int64{exercise}, courses); err != nil {
 		return nil, err
 	}
 	rows, err := f.records.ClassAttempts(ctx, query.ClassAttemptsParams{ExerciseID: exercise, Courses: courses})
@@ -105,10 +105,10 @@ func (f Following) tries(ctx context.Context, exercise int64, courses []int64) (
 const shapesAtOnce = 1000
 
 // keepShapes keeps the shapes of attempts of which they were not asked for yet.
-func (f Following) keepShapes(ctx context.Context, exercise int64, courses []int64) error {
+func (f Following) keepShapes(ctx context.Context, exercises, courses []int64) error {
 	for {
 		rows, err := f.records.AttemptsWithoutShape(ctx, query.AttemptsWithoutShapeParams{
-			ExerciseID: exercise, Courses: courses, Most: shapesAtOnce,
+			Exercises: exercises, Courses: courses, Most: shapesAtOnce,
 		})
 		if err != nil || len(rows) == 0 {
 			return err

@@ -199,7 +199,7 @@ func TestAPaperInTwoCourses(t *testing.T) {
 			t.Errorf("got %+v", s)
 		}
 	}
-	grid, err := y.Following().Progress(ctx, hazel, "hives", "")
+	grid, err := y.Following().Progress(ctx, hazel, "hives", "", 0)
 	var lines []string
 	for _, l := range grid.Learners {
 		if l.Name == "robin-twice" {
@@ -221,7 +221,7 @@ func TestMarksAddUpExactly(t *testing.T) {
 	}
 	y.attempt(t, robin, "sums", "all", "correct", "0.1")
 	y.attempt(t, robin, "sums", "strong", "correct", "0.2")
-	grid, err := y.Following().Progress(ctx, hazel, "hives", "sums")
+	grid, err := y.Following().Progress(ctx, hazel, "hives", "sums", 0)
 	if err != nil || len(grid.Learners) != 1 || grid.Learners[0].Mark.String() != "0.3" ||
 		grid.Points.String() != "2.3" {
 		t.Errorf("got %+v, %v", grid, err)
@@ -251,7 +251,7 @@ func TestMarksAddUpExactly(t *testing.T) {
 		if _, err := y.Marking().Set(ctx, hazel, n); kind(t, err) != c.want {
 			t.Errorf("%+v: got %v", c, err)
 		}
-		grid, err := y.Following().Progress(ctx, hazel, "hives", "sums")
+		grid, err := y.Following().Progress(ctx, hazel, "hives", "sums", 0)
 		if err != nil || grid.Learners[0].Mark.String() != c.sum {
 			t.Errorf("%+v: got %+v, %v", c, grid, err)
 		}

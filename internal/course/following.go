@@ -23,6 +23,7 @@ type Progress struct {
 	Points      marking.Points
 	Exercises   []ExerciseHead
 	Learners    []LearnerProgress
+	More        bool // there are more learners than were asked for
 }
 
 // An ExerciseHead is a column of the grid.
@@ -42,8 +43,10 @@ type LearnerProgress struct {
 }
 
 // Progress returns the grid of a paper: for one course, or for "", for every course that it is set for and the account
-// may follow.
-func (f Following) Progress(ctx context.Context, who account.Account, paperSlug, courseSlug string) (*Progress, error) {
+// may follow. Of the learners, in the order of their names, it has the first so many; with 0 all.
+func (f Following) Progress(
+	ctx context.Context, who account.Account, paperSlug, courseSlug string, first int,
+) (*Progress, error) {
 	c := f.Courses
 	courses, err := followed(who, courseSlug)
 	if err != nil {
@@ -57,11 +60,23 @@ func (f Following) Progress(ctx context.Context, who account.Account, paperSlug,
 	if err != nil {
 		return nil, err
 	}
-	learners, err := c.records.PaperLearners(ctx, query.PaperLearnersParams{PaperID: p.ID, Courses: courses})
+	some, most := query.CourseStandingParams{PaperID: p.ID, Courses: courses}, int32(first+1)
+	asked := query.PaperLearnersParams{PaperID: p.ID, Courses: courses}
+	if first > 0 {
+		asked.Most = &most
+	}
+	learners, err := c.records.PaperLearners(ctx, asked)
 	if err != nil {
 		return nil, err
 	}
-	standing, err := c.records.CourseStanding(ctx, query.CourseStandingParams{PaperID: p.ID, Courses: courses})
+	more := first > 0 && len(learners) > first
+	if more {
+		learners = learners[:first]
+		for _, l := range learners {
+			some.Accounts = append(some.Accounts, l.ID)
+		}
+	}
+	standing, err := c.records.CourseStanding(ctx, some)
 	if err != nil {
 		return nil, err
 	}
@@ -70,7 +85,7 @@ func (f Following) Progress(ctx context.Context, who account.Account, paperSlug,
 	for _, s := range standing {
 		cells[place{s.AccountID, s.ExerciseID, *s.CourseID}] = standingOf(s)
 	}
-	grid := &Progress{Slug: p.Slug, Title: p.Title}
+	grid := &Progress{Slug: p.Slug, Title: p.Title, More: more}
 	for _, e := range exercises {
 		grid.Exercises = append(grid.Exercises, ExerciseHead{e.Slug, e.Title, e.Number, e.Points})
 		grid.Points = grid.Points.Plus(e.Points)

@@ -8,6 +8,7 @@ import (
 	"examen/internal/account"
 	"examen/internal/core/export"
 	"examen/internal/core/marking"
+	"examen/internal/library"
 	"examen/internal/records/query"
 )
 
@@ -20,7 +21,7 @@ type MarksFile struct {
 
 // Marks returns the marks of a class for a paper: of one course, or for "" of all that the account may follow.
 func (f Following) Marks(ctx context.Context, who account.Account, paper, course string) (*MarksFile, error) {
-	grid, err := f.Progress(ctx, who, paper, course)
+	grid, err := f.Progress(ctx, who, paper, course, 0)
 	if err != nil {
 		return nil, err
 	}
@@ -55,42 +56,41 @@ func (f Following) Marks(ctx context.Context, who account.Account, paper, course
 		return nil, err
 	}
 	exercises, err := f.library.Exercises(ctx, p)
-	file.Attempts = func(yield func(export.MarksAttempt, error) bool) {
-		for _, e := range exercises {
-			if !f.attempts(ctx, courses, e.ID, export.MarksAttempt{Number: e.Number, Exercise: e.Slug}, yield) {
-				return
-			}
-		}
-	}
+	file.Attempts = func(yield func(export.MarksAttempt, error) bool) { f.attempts(ctx, courses, exercises, yield) }
 	return file, err
 }
 
 // attemptsAtOnce is how many attempts are read at once.
-const attemptsAtOnce = 2000
+const attemptsAtOnce = 20_000
 
-// attempts reads the attempts at an exercise; at is what they have in common. It returns whether more are wanted.
+// attempts reads the attempts at exercises of a paper, page by page.
 func (f Following) attempts(
-	ctx context.Context, courses []int64, exercise int64, at export.MarksAttempt,
-	yield func(export.MarksAttempt, error) bool,
-) bool {
-	params := query.AttemptsOfExerciseParams{ExerciseID: exercise, Courses: courses, Most: attemptsAtOnce}
+	ctx context.Context, courses []int64, exercises []*library.Exercise, yield func(export.MarksAttempt, error) bool,
+) {
+	params := query.AttemptsAtParams{Courses: courses, Most: attemptsAtOnce}
+	byID := map[int64]*library.Exercise{}
+	for _, e := range exercises {
+		params.Exercises, byID[e.ID] = append(params.Exercises, e.ID), e
+	}
 	for {
-		rows, err := f.records.AttemptsOfExercise(ctx, params)
+		rows, err := f.records.AttemptsAt(ctx, params)
 		if err != nil {
-			return yield(at, err) && false
+			yield(export.MarksAttempt{}, err)
+			return
 		}
 		for _, row := range rows {
-			a := at
-			a.Login, a.Name, a.Course, a.ID = row.Name, row.DisplayName, row.Course, row.ID
-			a.Received, a.Outcome, a.SQL, a.Counts = row.ReceivedAt, marking.Outcome(row.Outcome), row.Sql, row.Counts
-			a.Mark, a.Points = marking.PointsOf(row.Mark), marking.PointsOf(row.Points)
-			if !yield(a, nil) {
-				return false
+			e := byID[row.ExerciseID]
+			if !yield(export.MarksAttempt{
+				Login: row.Name, Name: row.DisplayName, Course: row.Course, Number: e.Number, Exercise: e.Slug, ID: row.ID,
+				Received: row.ReceivedAt, Outcome: marking.Outcome(row.Outcome), SQL: row.Sql, Counts: row.Counts,
+				Mark: marking.PointsOf(row.Mark), Points: marking.PointsOf(row.Points),
+			}, nil) {
+				return
 			}
-			params.AfterAccount, params.After = row.AccountID, row.ID
+			params.AfterExercise, params.AfterAccount, params.After = row.ExerciseID, row.AccountID, row.ID
 		}
 		if len(rows) < attemptsAtOnce {
-			return true
+			return
 		}
 	}
 }

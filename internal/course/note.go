@@ -131,7 +131,7 @@ func (n Notes) keep(
 	ctx context.Context, who account.Account, row query.AttemptInRow, made NewNote, reached []int64,
 ) (id int64, err error) {
 	if made.Later { // by shape, where there is no result
-		if err := Following(n).keepShapes(ctx, row.Attempt.ExerciseID,
+		if err := Following(n).keepShapes(ctx, []int64{row.Attempt.ExerciseID},
 			[]int64{*row.Attempt.CourseID}); err != nil {
 			return 0, err
 		}

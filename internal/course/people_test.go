@@ -132,13 +132,13 @@ func TestLeavingACourse(t *testing.T) {
 	if err != nil || detail.Learners != 0 || detail.Members[1].Left == nil {
 		t.Errorf("got %+v, %v", detail, err)
 	}
-	if grid, err := y.Following().Progress(ctx, hazel, "hives", "left"); err != nil || len(grid.Learners) != 0 {
+	if grid, err := y.Following().Progress(ctx, hazel, "hives", "left", 0); err != nil || len(grid.Learners) != 0 {
 		t.Errorf("got %+v, %v", grid, err)
 	}
 	if _, err := y.People().Add(ctx, hazel, "left", course.NewMember{Name: "robin-left"}); err != nil {
 		t.Fatal(err)
 	}
-	grid, err := y.Following().Progress(ctx, hazel, "hives", "left")
+	grid, err := y.Following().Progress(ctx, hazel, "hives", "left", 0)
 	if err != nil || len(grid.Learners) != 1 || grid.Learners[0].Mark.String() != "0.1" {
 		t.Errorf("taken back: %+v, %v", grid, err)
 	}
@@ -329,7 +329,7 @@ func TestAnonymous(t *testing.T) {
 	)); strings.Contains(all, "ravi") || strings.Contains(all, "thornbury") {
 		t.Errorf("it is known still: %s", all)
 	}
-	grid, err := y.Following().Progress(ctx, hazel, "hives", "nameless")
+	grid, err := y.Following().Progress(ctx, hazel, "hives", "nameless", 0)
 	if err != nil || len(grid.Learners) != 1 || grid.Learners[0].Mark.String() != "0.1" {
 		t.Errorf("what is counted: %+v, %v", grid, err)
 	}

@@ -63,10 +63,12 @@ func (f Following) SameAnswers(ctx context.Context, who account.Account, paper, 
 	if err != nil {
 		return nil, err
 	}
+	var ids []int64
 	for _, e := range exercises {
-		if err := f.keepShapes(ctx, e.ID, courses); err != nil {
-			return nil, err
-		}
+		ids = append(ids, e.ID)
+	}
+	if err := f.keepShapes(ctx, ids, courses); err != nil {
+		return nil, err
 	}
 	rows, err := f.records.TextsOfPaper(ctx, query.TextsOfPaperParams{PaperID: p.ID, Courses: courses})
 	if err != nil {

@@ -14,7 +14,7 @@ import (
 func (s *server) GetProgress(
 	ctx context.Context, request contract.GetProgressRequestObject,
 ) (contract.GetProgressResponseObject, error) {
-	grid, err := s.Courses.Following().Progress(ctx, who(ctx), request.Paper, request.Params.Course)
+	grid, err := s.Courses.Following().Progress(ctx, who(ctx), request.Paper, request.Params.Course, request.Params.First)
 	if err != nil {
 		return nil, err
 	}
@@ -48,6 +48,7 @@ func toProgress(p *course.Progress) contract.Progress {
 		Points:    p.Points,
 		Exercises: []contract.ExerciseHead{},
 		Learners:  []contract.LearnerProgress{},
+		More:      p.More,
 	}
 	for _, e := range p.Exercises {
 		out.Exercises = append(

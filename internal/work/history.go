@@ -261,14 +261,18 @@ const mostFound = 5000
 // among looks up the entries among which those asked for are: those whose texts are found, and those that are kept.
 func (w *Work) among(ctx context.Context, f HistoryFilter, params *query.HistoryParams, everybody bool) error {
 	if f.Text != "" {
+		most := int32(mostFound)
+		if everybody && f == (HistoryFilter{Text: f.Text, Limit: f.Limit}) {
+			most = int32(f.Limit) + 1 // whatever is found is of the page
+		}
 		pattern := "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(f.Text) + "%"
 		found, err := w.records.FoundTexts(ctx, query.FoundTextsParams{
-			AccountID: params.AccountID, Reader: params.Reader, Pattern: pattern, Most: mostFound,
+			AccountID: params.AccountID, Reader: params.Reader, Pattern: pattern, Most: most,
 		})
 		if err == nil && everybody {
 			var others []int64
 			others, err = w.records.CourseFoundTexts(ctx, query.CourseFoundTextsParams{
-				Courses: params.Courses, Pattern: pattern, Most: mostFound,
+				Courses: params.Courses, Reader: params.Reader, Pattern: pattern, Most: most,
 			})
 			found = append(found, others...)
 		}

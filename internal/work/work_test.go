@@ -289,7 +289,7 @@ func TestALearnerWhoTeachesElsewhere(t *testing.T) {
 	if _, err := c.submit(both, "all", allHives); err != nil {
 		t.Fatal(err)
 	}
-	grid, err := c.courses.Following().Progress(ctx, c.hazel(t), "hives", "both")
+	grid, err := c.courses.Following().Progress(ctx, c.hazel(t), "hives", "both", 0)
 	if err != nil {
 		t.Fatal(err)
 	}

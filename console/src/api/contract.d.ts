@@ -651,7 +651,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** Learners by exercises. For instructors. */
+        /** Learners by exercises. For instructors and assistants. */
         get: operations["getProgress"];
         put?: never;
         post?: never;
@@ -2571,6 +2571,8 @@ export interface components {
             points: components["schemas"]["Points"];
             exercises: components["schemas"]["ExerciseHead"][];
             learners: components["schemas"]["LearnerProgress"][];
+            /** @description There are more learners than were asked for. */
+            more?: boolean;
         };
         ExerciseHead: {
             slug: string;
@@ -4876,6 +4878,8 @@ export interface operations {
             query?: {
                 /** @description Only this course's learners. */
                 course?: components["parameters"]["inCourse"];
+                /** @description Only so many learners, in the order of their names; by default all. */
+                first?: number;
             };
             header?: never;
             path: {

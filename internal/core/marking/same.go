@@ -32,11 +32,12 @@ type Pair struct {
 	Bits      float64 // the sum over the exercises, of each the rarest text
 }
 
-// Texts that at least half of a class write say nothing, and are left out; so are pairs whose texts weigh less than
+// Texts that at least half of a class write, or more learners than these, say nothing, and are left out; so are pairs whose texts weigh less than
 // three that a quarter of the class write. Of texts that more learners share than these, no pairs are made.
 const (
 	leastBits    = 1
 	leastOfAPair = 6
+	mostWriters  = 25
 	mostOfAGroup = 8
 )
 
@@ -68,7 +69,7 @@ func SameOf(answers []Answer) (same []Same, pairs []Pair) {
 	for at, byLearner := range first {
 		s := Same{Exercise: at.exercise, Tried: len(tried[at.exercise])}
 		s.Bits = math.Log2(float64(s.Tried) / float64(len(byLearner)))
-		if len(byLearner) < 2 || s.Bits < leastBits {
+		if len(byLearner) < 2 || len(byLearner) > mostWriters || s.Bits < leastBits {
 			continue
 		}
 		for _, a := range byLearner {

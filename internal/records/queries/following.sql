@@ -1,7 +1,7 @@
 -- name: AttemptsWithoutShape :many
--- Those at an exercise, in some courses, whose shapes were not asked for yet; up to a number.
+-- Those at some exercises, in some courses, whose shapes were not asked for yet; up to a number.
 SELECT attempt.id, attempt.sql FROM attempt
-WHERE attempt.exercise_id = @exercise_id AND attempt.course_id = ANY (@courses::bigint[])
+WHERE attempt.exercise_id = ANY (@exercises::bigint[]) AND attempt.course_id = ANY (@courses::bigint[])
   AND NOT EXISTS (SELECT FROM attempt_shape WHERE attempt_shape.attempt_id = attempt.id)
 ORDER BY attempt.id LIMIT sqlc.arg('most')::int;
 
@@ -87,17 +87,17 @@ WHERE review.course_id = @course_id::bigint AND review.done_at IS NULL
   AND (review.cause NOT IN ('rule', 'stopped')
        OR standing.outcome <> 'correct' AND standing.by_hand IS NULL AND review.attempt_id IN (standing.counts_id, standing.latest_id));
 
--- name: AttemptsOfExercise :many
--- A page of the attempts at an exercise of who learns in some courses, each learner's together, with the check that holds.
-SELECT attempt.id, attempt.account_id, account.name, account.display_name, course.slug AS course, attempt.received_at, attempt.sql,
+-- name: AttemptsAt :many
+-- A page of the attempts at some exercises of who learns in some courses, those at each exercise together, and of these each learner's, with the check that holds.
+SELECT attempt.id, attempt.exercise_id, attempt.account_id, account.name, account.display_name, course.slug AS course, attempt.received_at, attempt.sql,
        held.outcome, held.mark, held.points, (standing.counts_id = attempt.id)::boolean AS counts
 FROM attempt JOIN account ON account.id = attempt.account_id JOIN course ON course.id = attempt.course_id
 JOIN member ON member.course_id = attempt.course_id AND member.account_id = attempt.account_id AND member.role = 'learner' AND member.left_at IS NULL
 JOIN standing ON standing.account_id = attempt.account_id AND standing.exercise_id = attempt.exercise_id AND standing.course_id = attempt.course_id
 CROSS JOIN LATERAL (SELECT * FROM attempt_check AS c WHERE c.attempt_id = attempt.id ORDER BY c.id DESC LIMIT 1) AS held
-WHERE attempt.exercise_id = @exercise_id AND attempt.course_id = ANY (@courses::bigint[])
-  AND (attempt.account_id, attempt.id) > (@after_account::bigint, @after::bigint)
-ORDER BY attempt.account_id, attempt.id LIMIT @most::int;
+WHERE attempt.exercise_id = ANY (@exercises::bigint[]) AND attempt.course_id = ANY (@courses::bigint[])
+  AND (attempt.exercise_id, attempt.account_id, attempt.id) > (@after_exercise::bigint, @after_account::bigint, @after::bigint)
+ORDER BY attempt.exercise_id, attempt.account_id, attempt.id LIMIT @most::int;
 
 -- name: LearnerWork :many
 -- How a learner stands on every exercise of a course's papers, with the attempt that counts.

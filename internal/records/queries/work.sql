@@ -122,9 +122,10 @@ WHERE exercise.paper_id = @paper_id AND NOT exercise.retired AND standing.accoun
   AND standing.course_id IS NOT DISTINCT FROM sqlc.narg('course_id')::bigint;
 
 -- name: CourseStanding :many
--- The same for all learners of some courses.
+-- The same for all learners of some courses, or for some of them.
 SELECT standing.* FROM standing JOIN exercise ON exercise.id = standing.exercise_id
-WHERE exercise.paper_id = @paper_id AND NOT exercise.retired AND standing.course_id = ANY (@courses::bigint[]);
+WHERE exercise.paper_id = @paper_id AND NOT exercise.retired AND standing.course_id = ANY (@courses::bigint[])
+  AND (sqlc.narg('accounts')::bigint[] IS NULL OR standing.account_id = ANY (sqlc.narg('accounts')::bigint[]));
 
 -- name: StandingsNow :many
 -- Some standings, with what they are called by.
@@ -191,14 +192,14 @@ WHERE standing.account_id = again.account_id AND standing.exercise_id = again.ex
        f.nearest, f.stuck, f.solved_at, f.tries, f.worked);
 
 -- name: PaperLearners :many
--- The learners of those of some courses that a paper is set for.
+-- The learners of those of some courses that a paper is set for, or (NULL: all) the first of them.
 SELECT account.id, account.name, account.display_name, member.group_name, course.id AS course_id, course.slug AS course
 FROM account
 JOIN member ON member.account_id = account.id AND member.role = 'learner' AND member.left_at IS NULL
 JOIN course_paper ON course_paper.course_id = member.course_id
 JOIN course ON course.id = member.course_id
 WHERE course_paper.paper_id = @paper_id AND course.id = ANY (@courses::bigint[])
-ORDER BY account.display_name, account.name, course.slug;
+ORDER BY account.display_name, account.name, course.slug LIMIT sqlc.narg('most')::int;
 
 -- name: History :many
 -- One account's runs and attempts, in some courses or (NULL) in all. The numbers of a page are found first, each side cut
@@ -335,7 +336,8 @@ SELECT entries.*, (count(*) OVER () < found)::boolean AS more FROM (
 -- name: FoundTexts :many
 -- The latest of an account's runs and attempts whose texts are like a pattern, and those that the reader keeps under such
 -- a name.
-(SELECT run.id FROM run WHERE run.account_id = @account_id AND left(run.sql, 5000) ILIKE @pattern::text ORDER BY run.id DESC LIMIT @most::int)
+(SELECT run.id FROM run WHERE run.account_id = @account_id AND left(run.sql, 5000) ILIKE @pattern::text
+   AND (run.cleared_at IS NULL OR run.account_id <> @reader::bigint) ORDER BY run.id DESC LIMIT @most::int)
 UNION ALL
 (SELECT attempt.id FROM attempt WHERE attempt.account_id = @account_id AND left(attempt.sql, 5000) ILIKE @pattern::text ORDER BY attempt.id DESC LIMIT @most::int)
 UNION ALL
@@ -343,7 +345,8 @@ SELECT kept_entry.entry_id FROM kept_entry WHERE kept_entry.account_id = @reader
 
 -- name: CourseFoundTexts :many
 -- The same of all members of some courses.
-(SELECT run.id FROM run WHERE run.course_id = ANY (@courses::bigint[]) AND left(run.sql, 5000) ILIKE @pattern::text ORDER BY run.id DESC LIMIT @most::int)
+(SELECT run.id FROM run WHERE run.course_id = ANY (@courses::bigint[]) AND left(run.sql, 5000) ILIKE @pattern::text
+   AND (run.cleared_at IS NULL OR run.account_id <> @reader::bigint) ORDER BY run.id DESC LIMIT @most::int)
 UNION ALL
 (SELECT attempt.id FROM attempt WHERE attempt.course_id = ANY (@courses::bigint[]) AND left(attempt.sql, 5000) ILIKE @pattern::text ORDER BY attempt.id DESC LIMIT @most::int);
 

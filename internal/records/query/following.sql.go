@@ -11,28 +11,30 @@ import (
 	"time"
 )
 
-const attemptsOfExercise = `-- name: AttemptsOfExercise :many
-SELECT attempt.id, attempt.account_id, account.name, account.display_name, course.slug AS course, attempt.received_at, attempt.sql,
+const attemptsAt = `-- name: AttemptsAt :many
+SELECT attempt.id, attempt.exercise_id, attempt.account_id, account.name, account.display_name, course.slug AS course, attempt.received_at, attempt.sql,
        held.outcome, held.mark, held.points, (standing.counts_id = attempt.id)::boolean AS counts
 FROM attempt JOIN account ON account.id = attempt.account_id JOIN course ON course.id = attempt.course_id
 JOIN member ON member.course_id = attempt.course_id AND member.account_id = attempt.account_id AND member.role = 'learner' AND member.left_at IS NULL
 JOIN standing ON standing.account_id = attempt.account_id AND standing.exercise_id = attempt.exercise_id AND standing.course_id = attempt.course_id
 CROSS JOIN LATERAL (SELECT id, attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, at, cause, differing FROM attempt_check AS c WHERE c.attempt_id = attempt.id ORDER BY c.id DESC LIMIT 1) AS held
-WHERE attempt.exercise_id = $1 AND attempt.course_id = ANY ($2::bigint[])
-  AND (attempt.account_id, attempt.id) > ($3::bigint, $4::bigint)
-ORDER BY attempt.account_id, attempt.id LIMIT $5::int
+WHERE attempt.exercise_id = ANY ($1::bigint[]) AND attempt.course_id = ANY ($2::bigint[])
+  AND (attempt.exercise_id, attempt.account_id, attempt.id) > ($3::bigint, $4::bigint, $5::bigint)
+ORDER BY attempt.exercise_id, attempt.account_id, attempt.id LIMIT $6::int
 `
 
-type AttemptsOfExerciseParams struct {
-	ExerciseID   int64
-	Courses      []int64
-	AfterAccount int64
-	After        int64
-	Most         int32
+type AttemptsAtParams struct {
+	Exercises     []int64
+	Courses       []int64
+	AfterExercise int64
+	AfterAccount  int64
+	After         int64
+	Most          int32
 }
 
-type AttemptsOfExerciseRow struct {
+type AttemptsAtRow struct {
 	ID          int64
+	ExerciseID  int64
 	AccountID   int64
 	Name        string
 	DisplayName string
@@ -45,11 +47,12 @@ type AttemptsOfExerciseRow struct {
 	Counts      bool
 }
 
-// A page of the attempts at an exercise of who learns in some courses, each learner's together, with the check that holds.
-func (q *Queries) AttemptsOfExercise(ctx context.Context, arg AttemptsOfExerciseParams) ([]AttemptsOfExerciseRow, error) {
-	rows, err := q.db.Query(ctx, attemptsOfExercise,
-		arg.ExerciseID,
+// A page of the attempts at some exercises of who learns in some courses, those at each exercise together, and of these each learner's, with the check that holds.
+func (q *Queries) AttemptsAt(ctx context.Context, arg AttemptsAtParams) ([]AttemptsAtRow, error) {
+	rows, err := q.db.Query(ctx, attemptsAt,
+		arg.Exercises,
 		arg.Courses,
+		arg.AfterExercise,
 		arg.AfterAccount,
 		arg.After,
 		arg.Most,
@@ -58,11 +61,12 @@ func (q *Queries) AttemptsOfExercise(ctx context.Context, arg AttemptsOfExercise
 		return nil, err
 	}
 	defer rows.Close()
-	var items []AttemptsOfExerciseRow
+	var items []AttemptsAtRow
 	for rows.Next() {
-		var i AttemptsOfExerciseRow
+		var i AttemptsAtRow
 		if err := rows.Scan(
 			&i.ID,
+			&i.ExerciseID,
 			&i.AccountID,
 			&i.Name,
 			&i.DisplayName,
@@ -134,15 +138,15 @@ func (q *Queries) AttemptsShown(ctx context.Context, ids []int64) ([]AttemptsSho
 
 const attemptsWithoutShape = `-- name: AttemptsWithoutShape :many
 SELECT attempt.id, attempt.sql FROM attempt
-WHERE attempt.exercise_id = $1 AND attempt.course_id = ANY ($2::bigint[])
+WHERE attempt.exercise_id = ANY ($1::bigint[]) AND attempt.course_id = ANY ($2::bigint[])
   AND NOT EXISTS (SELECT FROM attempt_shape WHERE attempt_shape.attempt_id = attempt.id)
 ORDER BY attempt.id LIMIT $3::int
 `
 
 type AttemptsWithoutShapeParams struct {
-	ExerciseID int64
-	Courses    []int64
-	Most       int32
+	Exercises []int64
+	Courses   []int64
+	Most      int32
 }
 
 type AttemptsWithoutShapeRow struct {
@@ -150,9 +154,9 @@ type AttemptsWithoutShapeRow struct {
 	Sql string
 }
 
-// Those at an exercise, in some courses, whose shapes were not asked for yet; up to a number.
+// Those at some exercises, in some courses, whose shapes were not asked for yet; up to a number.
 func (q *Queries) AttemptsWithoutShape(ctx context.Context, arg AttemptsWithoutShapeParams) ([]AttemptsWithoutShapeRow, error) {
-	rows, err := q.db.Query(ctx, attemptsWithoutShape, arg.ExerciseID, arg.Courses, arg.Most)
+	rows, err := q.db.Query(ctx, attemptsWithoutShape, arg.Exercises, arg.Courses, arg.Most)
 	if err != nil {
 		return nil, err
 	}

@@ -214,20 +214,27 @@ func (q *Queries) ClearRuns(ctx context.Context, arg ClearRunsParams) (int64, er
 }
 
 const courseFoundTexts = `-- name: CourseFoundTexts :many
-(SELECT run.id FROM run WHERE run.course_id = ANY ($1::bigint[]) AND left(run.sql, 5000) ILIKE $2::text ORDER BY run.id DESC LIMIT $3::int)
+(SELECT run.id FROM run WHERE run.course_id = ANY ($1::bigint[]) AND left(run.sql, 5000) ILIKE $2::text
+   AND (run.cleared_at IS NULL OR run.account_id <> $3::bigint) ORDER BY run.id DESC LIMIT $4::int)
 UNION ALL
-(SELECT attempt.id FROM attempt WHERE attempt.course_id = ANY ($1::bigint[]) AND left(attempt.sql, 5000) ILIKE $2::text ORDER BY attempt.id DESC LIMIT $3::int)
+(SELECT attempt.id FROM attempt WHERE attempt.course_id = ANY ($1::bigint[]) AND left(attempt.sql, 5000) ILIKE $2::text ORDER BY attempt.id DESC LIMIT $4::int)
 `
 
 type CourseFoundTextsParams struct {
 	Courses []int64
 	Pattern string
+	Reader  int64
 	Most    int32
 }
 
 // The same of all members of some courses.
 func (q *Queries) CourseFoundTexts(ctx context.Context, arg CourseFoundTextsParams) ([]int64, error) {
-	rows, err := q.db.Query(ctx, courseFoundTexts, arg.Courses, arg.Pattern, arg.Most)
+	rows, err := q.db.Query(ctx, courseFoundTexts,
+		arg.Courses,
+		arg.Pattern,
+		arg.Reader,
+		arg.Most,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -443,16 +450,18 @@ func (q *Queries) CourseHistory(ctx context.Context, arg CourseHistoryParams) ([
 const courseStanding = `-- name: CourseStanding :many
 SELECT standing.account_id, standing.exercise_id, standing.course_id, standing.counts_id, standing.latest_id, standing.outcome, standing.computed, standing.by_hand, standing.attempts, standing.used, standing.hidden_only, standing.last_at, standing.version, standing.counted, standing.nearest, standing.stuck, standing.solved_at, standing.tries, standing.worked FROM standing JOIN exercise ON exercise.id = standing.exercise_id
 WHERE exercise.paper_id = $1 AND NOT exercise.retired AND standing.course_id = ANY ($2::bigint[])
+  AND ($3::bigint[] IS NULL OR standing.account_id = ANY ($3::bigint[]))
 `
 
 type CourseStandingParams struct {
-	PaperID int64
-	Courses []int64
+	PaperID  int64
+	Courses  []int64
+	Accounts []int64
 }
 
-// The same for all learners of some courses.
+// The same for all learners of some courses, or for some of them.
 func (q *Queries) CourseStanding(ctx context.Context, arg CourseStandingParams) ([]Standing, error) {
-	rows, err := q.db.Query(ctx, courseStanding, arg.PaperID, arg.Courses)
+	rows, err := q.db.Query(ctx, courseStanding, arg.PaperID, arg.Courses, arg.Accounts)
 	if err != nil {
 		return nil, err
 	}
@@ -718,18 +727,19 @@ func (q *Queries) Draft(ctx context.Context, arg DraftParams) (Draft, error) {
 }
 
 const foundTexts = `-- name: FoundTexts :many
-(SELECT run.id FROM run WHERE run.account_id = $1 AND left(run.sql, 5000) ILIKE $2::text ORDER BY run.id DESC LIMIT $3::int)
+(SELECT run.id FROM run WHERE run.account_id = $1 AND left(run.sql, 5000) ILIKE $2::text
+   AND (run.cleared_at IS NULL OR run.account_id <> $3::bigint) ORDER BY run.id DESC LIMIT $4::int)
 UNION ALL
-(SELECT attempt.id FROM attempt WHERE attempt.account_id = $1 AND left(attempt.sql, 5000) ILIKE $2::text ORDER BY attempt.id DESC LIMIT $3::int)
+(SELECT attempt.id FROM attempt WHERE attempt.account_id = $1 AND left(attempt.sql, 5000) ILIKE $2::text ORDER BY attempt.id DESC LIMIT $4::int)
 UNION ALL
-SELECT kept_entry.entry_id FROM kept_entry WHERE kept_entry.account_id = $4::bigint AND kept_entry.name ILIKE $2::text
+SELECT kept_entry.entry_id FROM kept_entry WHERE kept_entry.account_id = $3::bigint AND kept_entry.name ILIKE $2::text
 `
 
 type FoundTextsParams struct {
 	AccountID int64
 	Pattern   string
-	Most      int32
 	Reader    int64
+	Most      int32
 }
 
 // The latest of an account's runs and attempts whose texts are like a pattern, and those that the reader keeps under such
@@ -738,8 +748,8 @@ func (q *Queries) FoundTexts(ctx context.Context, arg FoundTextsParams) ([]int64
 	rows, err := q.db.Query(ctx, foundTexts,
 		arg.AccountID,
 		arg.Pattern,
-		arg.Most,
 		arg.Reader,
+		arg.Most,
 	)
 	if err != nil {
 		return nil, err
@@ -1556,12 +1566,13 @@ JOIN member ON member.account_id = account.id AND member.role = 'learner' AND me
 JOIN course_paper ON course_paper.course_id = member.course_id
 JOIN course ON course.id = member.course_id
 WHERE course_paper.paper_id = $1 AND course.id = ANY ($2::bigint[])
-ORDER BY account.display_name, account.name, course.slug
+ORDER BY account.display_name, account.name, course.slug LIMIT $3::int
 `
 
 type PaperLearnersParams struct {
 	PaperID int64
 	Courses []int64
+	Most    *int32
 }
 
 type PaperLearnersRow struct {
@@ -1573,9 +1584,9 @@ type PaperLearnersRow struct {
 	Course      string
 }
 
-// The learners of those of some courses that a paper is set for.
+// The learners of those of some courses that a paper is set for, or (NULL: all) the first of them.
 func (q *Queries) PaperLearners(ctx context.Context, arg PaperLearnersParams) ([]PaperLearnersRow, error) {
-	rows, err := q.db.Query(ctx, paperLearners, arg.PaperID, arg.Courses)
+	rows, err := q.db.Query(ctx, paperLearners, arg.PaperID, arg.Courses, arg.Most)
 	if err != nil {
 		return nil, err
 	}

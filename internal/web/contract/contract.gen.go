@@ -1771,7 +1771,10 @@ type Marks struct {
 	Attempts  []MarksAttempt    `json:"attempts,omitempty,omitzero"`
 	Exercises []ExerciseHead    `json:"exercises"`
 	Learners  []LearnerProgress `json:"learners"`
-	Paper     string            `json:"paper"`
+
+	// More There are more learners than were asked for.
+	More  bool   `json:"more,omitempty,omitzero"`
+	Paper string `json:"paper"`
 
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points Points `json:"points"`
@@ -2465,7 +2468,10 @@ type Problem struct {
 type Progress struct {
 	Exercises []ExerciseHead    `json:"exercises"`
 	Learners  []LearnerProgress `json:"learners"`
-	Paper     string            `json:"paper"`
+
+	// More There are more learners than were asked for.
+	More  bool   `json:"more,omitempty,omitzero"`
+	Paper string `json:"paper"`
 
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points Points `json:"points"`
@@ -3420,6 +3426,9 @@ type GetMarksParamsFormat string
 
 // GetProgressParams defines parameters for GetProgress.
 type GetProgressParams struct {
+	// First Only so many learners, in the order of their names; by default all.
+	First int `form:"first,omitempty" json:"first,omitempty,omitzero"`
+
 	// Course Only this course's learners.
 	Course InCourse `form:"course,omitempty" json:"course,omitempty,omitzero"`
 }
@@ -3847,7 +3856,7 @@ type ServerInterface interface {
 	// GetPicture A picture that a paper shows.
 	// (GET /api/papers/{paper}/pictures/{picture})
 	GetPicture(c *gin.Context, paper PaperSlug, picture string)
-	// GetProgress Learners by exercises. For instructors.
+	// GetProgress Learners by exercises. For instructors and assistants.
 	// (GET /api/papers/{paper}/progress)
 	GetProgress(c *gin.Context, paper PaperSlug, params GetProgressParams)
 	// WatchProgress The cells of the grid that change, as they do, as server-sent events. Each is a ProgressNews; the first says that the grid is to be asked for. For instructors and assistants.
@@ -6734,6 +6743,14 @@ func (siw *ServerInterfaceWrapper) GetProgress(c *gin.Context) {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params GetProgressParams
+
+	// ------------- Optional query parameter "first" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "first", c.Request.URL.Query(), &params.First, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter first: %w", err), http.StatusBadRequest)
+		return
+	}
 
 	// ------------- Optional query parameter "course" -------------
 
@@ -13013,7 +13030,7 @@ type StrictServerInterface interface {
 	// GetPicture A picture that a paper shows.
 	// (GET /api/papers/{paper}/pictures/{picture})
 	GetPicture(ctx context.Context, request GetPictureRequestObject) (GetPictureResponseObject, error)
-	// GetProgress Learners by exercises. For instructors.
+	// GetProgress Learners by exercises. For instructors and assistants.
 	// (GET /api/papers/{paper}/progress)
 	GetProgress(ctx context.Context, request GetProgressRequestObject) (GetProgressResponseObject, error)
 	// WatchProgress The cells of the grid that change, as they do, as server-sent events. Each is a ProgressNews; the first says that the grid is to be asked for. For instructors and assistants.

@@ -24,8 +24,10 @@ export function ProgressPage() {
           <>
             <h1>{progress.title}</h1>
             <p>
-              {count(progress.learners.length, "learner")}, {points(progress.points)}.{" "}
-              <Link to={`/papers/${paper}`}>The paper</Link> ·{" "}
+              {progress.more
+                ? "The first of the class; the others are coming"
+                : count(progress.learners.length, "learner")}
+              , {points(progress.points)}. <Link to={`/papers/${paper}`}>The paper</Link> ·{" "}
               <Link to={`/papers/${paper}/marks${course && `?${new URLSearchParams({ course })}`}`}>Marks</Link> ·{" "}
               <Link to={`/papers/${paper}/same${course && `?${new URLSearchParams({ course })}`}`}>Same answers</Link>
             </p>
@@ -53,7 +55,7 @@ function Class({ progress, course }: { progress: Schemas["Progress"]; course: st
   const sort = (by: View["sort"]) => setView({ ...view, sort: by, down: view.sort === by && !view.down });
   return (
     <>
-      <Summary progress={progress} />
+      {!progress.more && <Summary progress={progress} />}
       <ViewFields learners={learners} view={view} show={show} found={found.length} onView={setView} onShow={setShow} />
       <ProgressGrid
         paper={paper}

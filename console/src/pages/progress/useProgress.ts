@@ -36,17 +36,27 @@ export function useProgress(paper: string, course: string) {
       events.close();
     };
   }, [queries, paper, course]);
-  return useQuery({
+  const asked = (first?: number) =>
+    answer(
+      api.GET("/api/papers/{paper}/progress", {
+        params: { path: { paper }, query: { first, ...(course ? { course } : {}) } },
+      }),
+    );
+  const all = useQuery({
     queryKey: ["progress", paper, course],
     enabled: heard === ["progress", paper, course].join(" "),
-    queryFn: () =>
-      answer(
-        api.GET("/api/papers/{paper}/progress", {
-          params: { path: { paper }, query: course ? { course } : {} },
-        }),
-      ),
+    queryFn: () => asked(),
   });
+  // A large class is there from its first lines on.
+  const begin = useQuery({
+    queryKey: ["progress-begin", paper, course],
+    enabled: all.data === undefined,
+    queryFn: () => asked(firstLines),
+  });
+  return all.data === undefined && begin.data !== undefined ? begin : all;
 }
+
+const firstLines = 40;
 
 /** The grid with some cells changed; nothing where one of them is of nobody in it. */
 function changedBy(grid: Progress, cells: Schemas["ChangedCell"][]): Progress | undefined {
