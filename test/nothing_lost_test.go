@@ -116,7 +116,8 @@ func TestNothingIsLostHoweverOften(t *testing.T) {
 		urls[i] = c.URL("postgres")
 	}
 	address := freePort(t)
-	args := []string{"--records-url", urls[0], "--practice-url", urls[1], "--listen", address, "--limit-calls", "1000000"}
+	args := []string{"--records-url", urls[0], "--practice-url", urls[1], "--listen", address, "--limit-calls",
+		"1000000"}
 	first, err := startService("demo", args...)
 	if err != nil {
 		t.Fatal(err)
@@ -229,7 +230,8 @@ func (w *worker) isAllThere(t *testing.T, records *pgxpool.Pool) {
 	var counts, bestID int64
 	if err := records.QueryRow(ctx, `
 		WITH work AS (
-			SELECT attempt.id, attempt_check.mark, standing.attempts, standing.computed, standing.counts_id, attempt_check.id AS check_id
+			SELECT attempt.id, attempt_check.mark, standing.attempts, standing.computed, standing.counts_id,
+			attempt_check.id AS check_id
 			FROM standing JOIN account ON account.id = standing.account_id JOIN exercise ON exercise.id = standing.exercise_id
 			JOIN paper ON paper.id = exercise.paper_id
 			JOIN attempt ON attempt.account_id = standing.account_id AND attempt.exercise_id = standing.exercise_id

@@ -81,7 +81,8 @@ func (f Following) attempts(
 		for _, row := range rows {
 			e := byID[row.ExerciseID]
 			if !yield(export.MarksAttempt{
-				Login: row.Name, Name: row.DisplayName, Course: row.Course, Number: e.Number, Exercise: e.Slug, ID: row.ID,
+				Login: row.Name, Name: row.DisplayName, Course: row.Course, Number: e.Number, Exercise: e.Slug,
+				ID: row.ID,
 				Received: row.ReceivedAt, Outcome: marking.Outcome(row.Outcome), SQL: row.Sql, Counts: row.Counts,
 				Mark: marking.PointsOf(row.Mark), Points: marking.PointsOf(row.Points),
 			}, nil) {

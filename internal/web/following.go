@@ -14,7 +14,8 @@ import (
 func (s *server) GetProgress(
 	ctx context.Context, request contract.GetProgressRequestObject,
 ) (contract.GetProgressResponseObject, error) {
-	grid, err := s.Courses.Following().Progress(ctx, who(ctx), request.Paper, request.Params.Course, request.Params.First)
+	grid, err := s.Courses.Following().Progress(ctx, who(ctx), request.Paper, request.Params.Course,
+		request.Params.First)
 	if err != nil {
 		return nil, err
 	}

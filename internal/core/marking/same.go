@@ -32,8 +32,9 @@ type Pair struct {
 	Bits      float64 // the sum over the exercises, of each the rarest text
 }
 
-// Texts that at least half of a class write, or more learners than these, say nothing, and are left out; so are pairs whose texts weigh less than
-// three that a quarter of the class write. Of texts that more learners share than these, no pairs are made.
+// Texts that at least half of a class write, or more learners than these, say nothing, and are left out; so are pairs
+// whose texts weigh less than three that a quarter of the class write. Of texts that more learners share than these, no
+// pairs are made.
 const (
 	leastBits    = 1
 	leastOfAPair = 6
