@@ -25,61 +25,68 @@ const (
 	termSetUp = `
 INSERT INTO paper (slug, pack, title, dataset_id, sections, published_at)
 SELECT 'term', 'term', 'Term', dataset_id, '[]', now() FROM paper WHERE slug = 'first-look';
-INSERT INTO exercise (paper_id, slug, number) SELECT paper.id, 'e' || n, n FROM paper, generate_series(1,
-40) AS n WHERE paper.slug = 'term';
+INSERT INTO exercise (paper_id, slug, number)
+SELECT paper.id, 'e' || n, n FROM paper, generate_series(1, 40) AS n WHERE paper.slug = 'term';
 INSERT INTO exercise_version (exercise_id, version, title, points, blocks, reference, checking)
-SELECT exercise.id, 1, 'Exercise ' || number, 1, '[]', 'SELECT name FROM hive',
-(SELECT checking FROM exercise_version LIMIT 1)
-FROM exercise JOIN paper ON paper.id = paper_id WHERE paper.slug = 'term';
-UPDATE exercise SET version_id = exercise_version.id FROM exercise_version WHERE exercise_id = exercise.id AND exercise.version_id IS NULL;`
+SELECT exercise.id, 1, 'Exercise ' || number, 1, '[]', 'SELECT name FROM hive', other.checking
+FROM exercise JOIN paper ON paper.id = paper_id, (SELECT checking FROM exercise_version LIMIT 1) AS other
+WHERE paper.slug = 'term';
+UPDATE exercise SET version_id = exercise_version.id FROM exercise_version
+WHERE exercise_id = exercise.id AND exercise.version_id IS NULL;`
 
 	termCourses = `
 INSERT INTO course (slug, title) SELECT 'term-' || n, 'Term ' || n FROM generate_series($1::int, $2::int) AS n`
 	termAccounts = `
 INSERT INTO account (name, display_name, password)
-SELECT 'term-learner-' || n, 'Term Learner ' || n, '' FROM generate_series(1 + ($1::int - 1) * 500, $2::int * 500) AS n`
+SELECT 'term-learner-' || n, 'Term Learner ' || n, ''
+FROM generate_series(1 + ($1::int - 1) * 500, $2::int * 500) AS n`
 	termMembers = `
 INSERT INTO member (course_id, account_id, role, group_name)
-SELECT course.id, account.id, 'learner', 'Group ' || (n % 5) FROM generate_series(1 + ($1::int - 1) * 500,
-$2::int * 500) AS n
+SELECT course.id, account.id, 'learner', 'Group ' || (n % 5)
+FROM generate_series(1 + ($1::int - 1) * 500, $2::int * 500) AS n
 JOIN account ON account.name = 'term-learner-' || n JOIN course ON course.slug = 'term-' || (1 + (n - 1) / 500)
-UNION ALL SELECT course.id, account.id, 'instructor', '' FROM generate_series($1::int, $2::int) AS n
+UNION ALL
+SELECT course.id, account.id, 'instructor', '' FROM generate_series($1::int, $2::int) AS n
 JOIN course ON course.slug = 'term-' || n JOIN account ON account.name = 'hazel'`
 	termPapers = `
 INSERT INTO course_paper (course_id, paper_id)
-SELECT course.id, paper.id FROM generate_series($1::int, $2::int) AS n JOIN course ON course.slug = 'term-' ||
-n JOIN paper ON paper.slug = 'term'`
+SELECT course.id, paper.id FROM generate_series($1::int, $2::int) AS n
+JOIN course ON course.slug = 'term-' || n JOIN paper ON paper.slug = 'term'`
 	termWork = `
 CREATE TEMP TABLE made AS
 SELECT nextval('entry_id') AS id, work.*, tried.n,
-CASE WHEN tried.n = tries THEN 'correct' ELSE 'incorrect' END AS outcome,
+       CASE WHEN tried.n = tries THEN 'correct' ELSE 'incorrect' END AS outcome,
        (abs(hashint8(account_id * 41 + exercise_id * 7 + tried.n)) % 30)::bigint AS differing,
-       now() - interval '20 days' + work.number * interval '11 hours' + tried.n * interval '3 minutes' + (work.account_id % 600) * interval '1 minute' AS at
-FROM (SELECT member.account_id, exercise.id AS exercise_id, member.course_id, exercise.number, version_id,
-dataset.build_id,
+       now() - interval '20 days' + work.number * interval '11 hours' + tried.n * interval '3 minutes'
+           + (work.account_id % 600) * interval '1 minute' AS at
+FROM (SELECT member.account_id, exercise.id AS exercise_id, member.course_id, exercise.number, version_id, build_id,
              1 + (abs(hashint8(member.account_id * 100 + exercise.number)) % 4) AS tries
       FROM generate_series($1::int, $2::int) AS c JOIN course ON course.slug = 'term-' || c
       JOIN member ON member.course_id = course.id AND member.role = 'learner'
-      CROSS JOIN exercise JOIN paper ON paper.id = exercise.paper_id AND paper.slug = 'term' JOIN dataset ON dataset.id = paper.dataset_id) AS work
+      CROSS JOIN exercise JOIN paper ON paper.id = exercise.paper_id AND paper.slug = 'term'
+      JOIN dataset ON dataset.id = paper.dataset_id) AS work
 CROSS JOIN LATERAL generate_series(1, work.tries) AS tried (n)
 ORDER BY at`
 	termAttempts = `
 INSERT INTO attempt (id, account_id, exercise_id, course_id, sql, received_at)
-SELECT id, account_id, exercise_id, course_id, 'SELECT name FROM hive WHERE strength > ' || differing ||
-' ORDER BY name -- ' || n, at FROM made`
+SELECT id, account_id, exercise_id, course_id,
+       'SELECT name FROM hive WHERE strength > ' || differing || ' ORDER BY name -- ' || n, at
+FROM made`
 	termChecks = `
 INSERT INTO attempt_check (attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings,
-fingerprint, hidden_only, counted, differing, at)
+                           fingerprint, hidden_only, counted, differing, at)
 SELECT id, version_id, build_id, outcome, (outcome = 'correct')::int, 1, 10, 2.5,
-       CASE WHEN outcome = 'correct' THEN '[]' ELSE '[{"kind": "rows-extra",
-       "sentence": "Your result has 12 rows; 3 of them should not be there (9 expected)."}]' END::jsonb,
-       decode(md5(differing || outcome), 'hex'), false, true, CASE WHEN outcome = 'correct' THEN 0 ELSE differing END,
-       at FROM made`
+       CASE WHEN outcome = 'correct' THEN '[]'
+            ELSE '[{"kind": "rows-extra", "sentence": "Your result has 12 rows; 3 of them should not be there."}]'
+       END::jsonb,
+       decode(md5(differing || outcome), 'hex'), false, true,
+       CASE WHEN outcome = 'correct' THEN 0 ELSE differing END, at
+FROM made`
 	termStandings = `
 INSERT INTO standing (account_id, exercise_id, course_id, counts_id, latest_id, outcome, computed, attempts, used,
-hidden_only, last_at, nearest, stuck, solved_at, tries, worked)
-SELECT account_id, exercise_id, course_id, max(id), max(id), 'correct', 1, count(*), count(*), 0, max(at), 0, 0,
-max(at), count(*), 180 * count(*)
+                      hidden_only, last_at, nearest, stuck, solved_at, tries, worked)
+SELECT account_id, exercise_id, course_id, max(id), max(id), 'correct', 1, count(*), count(*),
+       0, max(at), 0, 0, max(at), count(*), 180 * count(*)
 FROM made GROUP BY account_id, exercise_id, course_id`
 )
 
@@ -307,10 +314,10 @@ func loggedInAtOnce(b *testing.B, records *pgxpool.Pool, n int) (all []*client.C
 		hash := sha256.Sum256([]byte(token))
 		if _, err := records.Exec(ctx, `
 			WITH made AS (INSERT INTO account (name, display_name, password) VALUES ($1, $1, '') RETURNING id),
-			     joined AS (INSERT INTO member (course_id, account_id, role) SELECT course.id, made.id,
-			     'learner' FROM made, course WHERE course.slug = 'deadline')
-			INSERT INTO session (token_hash, account_id, kind, csrf_token, expires_at) SELECT $2, made.id, 'bearer',
-			'', now() + interval '1 day' FROM made`,
+			     joined AS (INSERT INTO member (course_id, account_id, role)
+			                SELECT course.id, made.id, 'learner' FROM made, course WHERE course.slug = 'deadline')
+			INSERT INTO session (token_hash, account_id, kind, csrf_token, expires_at)
+			SELECT $2, made.id, 'bearer', '', now() + interval '1 day' FROM made`,
 			fmt.Sprintf("deadline-%d", i), hash[:]); err != nil {
 			b.Fatal(err)
 		}

@@ -230,12 +230,11 @@ func (w *worker) isAllThere(t *testing.T, records *pgxpool.Pool) {
 	var counts, bestID int64
 	if err := records.QueryRow(ctx, `
 		WITH work AS (
-			SELECT attempt.id, attempt_check.mark, standing.attempts, standing.computed, standing.counts_id,
-			attempt_check.id AS check_id
-			FROM standing JOIN account ON account.id = standing.account_id JOIN exercise ON exercise.id = standing.exercise_id
-			JOIN paper ON paper.id = exercise.paper_id
-			JOIN attempt ON attempt.account_id = standing.account_id AND attempt.exercise_id = standing.exercise_id
-			LEFT JOIN attempt_check ON attempt_check.attempt_id = attempt.id
+			SELECT attempt.id, held.mark, stands.attempts, stands.computed, stands.counts_id, held.id AS check_id
+			FROM standing AS stands JOIN account ON account.id = stands.account_id
+			JOIN exercise ON exercise.id = stands.exercise_id JOIN paper ON paper.id = exercise.paper_id
+			JOIN attempt ON attempt.account_id = stands.account_id AND attempt.exercise_id = stands.exercise_id
+			LEFT JOIN attempt_check AS held ON held.attempt_id = attempt.id
 			WHERE account.name = $1 AND paper.slug = 'first-look' AND exercise.number = 1
 		)
 		SELECT count(DISTINCT id), count(check_id), max(attempts), max(computed)::text, max(mark)::text, max(counts_id),
@@ -250,7 +249,8 @@ func (w *worker) isAllThere(t *testing.T, records *pgxpool.Pool) {
 	var draft string
 	if err := records.QueryRow(ctx, `SELECT draft.sql FROM draft JOIN account ON account.id = account_id
 		JOIN exercise ON exercise.id = exercise_id JOIN paper ON paper.id = paper_id
-		WHERE account.name = $1 AND paper.slug = 'first-look' AND exercise.number = 2`, w.name).Scan(&draft); err != nil {
+		WHERE account.name = $1 AND paper.slug = 'first-look' AND exercise.number = 2`, w.name,
+	).Scan(&draft); err != nil {
 		t.Fatal(err)
 	}
 	kept, err := strconv.Atoi(strings.TrimPrefix(draft, "SELECT "))
