@@ -60,20 +60,31 @@ func (f Following) Marks(ctx context.Context, who account.Account, paper, course
 	return file, err
 }
 
-// attemptsAtOnce is how many attempts are read at once.
-const attemptsAtOnce = 20_000
+// learnersAtOnce is of how many learners attempts are read at once.
+const learnersAtOnce = 100
 
-// attempts reads the attempts at exercises of a paper, page by page.
+// attempts reads the attempts at exercises of a paper, some learners' at a time.
 func (f Following) attempts(
 	ctx context.Context, courses []int64, exercises []*library.Exercise, yield func(export.MarksAttempt, error) bool,
 ) {
-	params := query.AttemptsAtParams{Courses: courses, Most: attemptsAtOnce}
+	params := query.AttemptsAtParams{Courses: courses}
 	byID := map[int64]*library.Exercise{}
 	for _, e := range exercises {
 		params.Exercises, byID[e.ID] = append(params.Exercises, e.ID), e
 	}
 	for {
-		rows, err := f.records.AttemptsAt(ctx, params)
+		page, err := f.records.LearnersFrom(ctx, query.LearnersFromParams{
+			Courses: courses, AfterAccount: params.AfterAccount, AfterCourse: params.AfterCourse,
+			Learners: learnersAtOnce,
+		})
+		if err == nil && len(page) == 0 {
+			return
+		}
+		var rows []query.AttemptsAtRow
+		if err == nil {
+			params.ToAccount, params.ToCourse = page[len(page)-1].AccountID, page[len(page)-1].CourseID
+			rows, err = f.records.AttemptsAt(ctx, params)
+		}
 		if err != nil {
 			yield(export.MarksAttempt{}, err)
 			return
@@ -82,16 +93,13 @@ func (f Following) attempts(
 			e := byID[row.ExerciseID]
 			if !yield(export.MarksAttempt{
 				Login: row.Name, Name: row.DisplayName, Course: row.Course, Number: e.Number, Exercise: e.Slug,
-				ID: row.ID,
+				ID:       row.ID,
 				Received: row.ReceivedAt, Outcome: marking.Outcome(row.Outcome), SQL: row.Sql, Counts: row.Counts,
 				Mark: marking.PointsOf(row.Mark), Points: marking.PointsOf(row.Points),
 			}, nil) {
 				return
 			}
-			params.AfterExercise, params.AfterAccount, params.After = row.ExerciseID, row.AccountID, row.ID
 		}
-		if len(rows) < attemptsAtOnce {
-			return
-		}
+		params.AfterAccount, params.AfterCourse = params.ToAccount, params.ToCourse
 	}
 }

@@ -2611,7 +2611,7 @@ export interface components {
             worked?: number;
         };
         Marks: components["schemas"]["Progress"] & {
-            /** @description Every attempt, where they are asked for: exercise by exercise, each learner's together. */
+            /** @description Every attempt, where they are asked for, each learner's together. */
             attempts?: components["schemas"]["MarksAttempt"][];
         };
         MarksAttempt: {

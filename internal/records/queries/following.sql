@@ -1,7 +1,8 @@
 -- name: AttemptsWithoutShape :many
 -- Those at some exercises, in some courses, whose shapes were not asked for yet; up to a number.
-SELECT attempt.id, attempt.sql FROM attempt
-WHERE attempt.exercise_id = ANY (@exercises::bigint[]) AND attempt.course_id = ANY (@courses::bigint[])
+SELECT attempt.id, attempt.sql FROM member
+CROSS JOIN LATERAL (SELECT * FROM attempt AS own WHERE own.exercise_id = ANY (@exercises::bigint[]) AND own.account_id = member.account_id AND own.course_id = member.course_id OFFSET 0) AS attempt
+WHERE member.course_id = ANY (@courses::bigint[]) AND member.role = 'learner' AND member.left_at IS NULL
   AND NOT EXISTS (SELECT FROM attempt_shape WHERE attempt_shape.attempt_id = attempt.id)
 ORDER BY attempt.id LIMIT sqlc.arg('most')::int;
 
@@ -13,15 +14,15 @@ FROM (SELECT unnest(@attempts::bigint[]) AS id, unnest(@exact::bytea[]) AS exact
 ON CONFLICT DO NOTHING;
 
 -- name: ClassAttempts :many
--- All attempts at an exercise of who learns in some courses, with the checks that hold.
+-- All attempts at an exercise of who learns in some courses, with the checks that hold: looked up learner by learner, however many others there are.
 SELECT attempt.id, attempt.account_id, attempt.received_at, held.outcome, held.fingerprint, held.build_id,
        CASE WHEN held.error IS NULL THEN ARRAY(SELECT f ->> 'kind' FROM jsonb_array_elements(held.findings) AS f)
             ELSE ARRAY[held.error ->> 'title'] END::text[] AS kinds, attempt_shape.any_literals
-FROM attempt
-JOIN member ON member.course_id = attempt.course_id AND member.account_id = attempt.account_id AND member.role = 'learner' AND member.left_at IS NULL
+FROM member
+CROSS JOIN LATERAL (SELECT * FROM attempt AS own WHERE own.exercise_id = @exercise_id AND own.account_id = member.account_id AND own.course_id = member.course_id OFFSET 0) AS attempt
 CROSS JOIN LATERAL (SELECT * FROM attempt_check AS c WHERE c.attempt_id = attempt.id ORDER BY c.id DESC LIMIT 1) AS held
 LEFT JOIN attempt_shape ON attempt_shape.attempt_id = attempt.id
-WHERE attempt.exercise_id = @exercise_id AND attempt.course_id = ANY (@courses::bigint[])
+WHERE member.course_id = ANY (@courses::bigint[]) AND member.role = 'learner' AND member.left_at IS NULL
 ORDER BY attempt.id;
 
 -- name: ClassWorked :many
@@ -88,16 +89,25 @@ WHERE review.course_id = @course_id::bigint AND review.done_at IS NULL
        OR standing.outcome <> 'correct' AND standing.by_hand IS NULL AND review.attempt_id IN (standing.counts_id, standing.latest_id));
 
 -- name: AttemptsAt :many
--- A page of the attempts at some exercises of who learns in some courses, those at each exercise together, and of these each learner's, with the check that holds.
-SELECT attempt.id, attempt.exercise_id, attempt.account_id, account.name, account.display_name, course.slug AS course, attempt.received_at, attempt.sql,
+-- The attempts at some exercises of those who learn in some courses, from one to another, each learner's together, with the check that holds.
+SELECT attempt.id, attempt.exercise_id, attempt.account_id, attempt.course_id, account.name, account.display_name, course.slug AS course, attempt.received_at, attempt.sql,
        held.outcome, held.mark, held.points, (standing.counts_id = attempt.id)::boolean AS counts
-FROM attempt JOIN account ON account.id = attempt.account_id JOIN course ON course.id = attempt.course_id
-JOIN member ON member.course_id = attempt.course_id AND member.account_id = attempt.account_id AND member.role = 'learner' AND member.left_at IS NULL
+FROM (SELECT member.account_id, member.course_id FROM member
+      WHERE member.course_id = ANY (@courses::bigint[]) AND member.role = 'learner' AND member.left_at IS NULL
+        AND (member.account_id, member.course_id) > (@after_account::bigint, @after_course::bigint)
+        AND (member.account_id, member.course_id) <= (@to_account::bigint, @to_course::bigint)) AS learner
+JOIN account ON account.id = learner.account_id JOIN course ON course.id = learner.course_id
+CROSS JOIN LATERAL (SELECT * FROM attempt AS own WHERE own.exercise_id = ANY (@exercises::bigint[]) AND own.account_id = learner.account_id AND own.course_id = learner.course_id OFFSET 0) AS attempt
 JOIN standing ON standing.account_id = attempt.account_id AND standing.exercise_id = attempt.exercise_id AND standing.course_id = attempt.course_id
 CROSS JOIN LATERAL (SELECT * FROM attempt_check AS c WHERE c.attempt_id = attempt.id ORDER BY c.id DESC LIMIT 1) AS held
-WHERE attempt.exercise_id = ANY (@exercises::bigint[]) AND attempt.course_id = ANY (@courses::bigint[])
-  AND (attempt.exercise_id, attempt.account_id, attempt.id) > (@after_exercise::bigint, @after_account::bigint, @after::bigint)
-ORDER BY attempt.exercise_id, attempt.account_id, attempt.id LIMIT @most::int;
+ORDER BY attempt.account_id, attempt.course_id, attempt.exercise_id, attempt.id;
+
+-- name: LearnersFrom :many
+-- A page of those who learn in some courses.
+SELECT member.account_id, member.course_id FROM member
+WHERE member.course_id = ANY (@courses::bigint[]) AND member.role = 'learner' AND member.left_at IS NULL
+  AND (member.account_id, member.course_id) > (@after_account::bigint, @after_course::bigint)
+ORDER BY member.account_id, member.course_id LIMIT @learners::int;
 
 -- name: LearnerWork :many
 -- How a learner stands on every exercise of a course's papers, with the attempt that counts.

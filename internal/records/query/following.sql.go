@@ -12,30 +12,33 @@ import (
 )
 
 const attemptsAt = `-- name: AttemptsAt :many
-SELECT attempt.id, attempt.exercise_id, attempt.account_id, account.name, account.display_name, course.slug AS course, attempt.received_at, attempt.sql,
+SELECT attempt.id, attempt.exercise_id, attempt.account_id, attempt.course_id, account.name, account.display_name, course.slug AS course, attempt.received_at, attempt.sql,
        held.outcome, held.mark, held.points, (standing.counts_id = attempt.id)::boolean AS counts
-FROM attempt JOIN account ON account.id = attempt.account_id JOIN course ON course.id = attempt.course_id
-JOIN member ON member.course_id = attempt.course_id AND member.account_id = attempt.account_id AND member.role = 'learner' AND member.left_at IS NULL
+FROM (SELECT member.account_id, member.course_id FROM member
+      WHERE member.course_id = ANY ($1::bigint[]) AND member.role = 'learner' AND member.left_at IS NULL
+        AND (member.account_id, member.course_id) > ($2::bigint, $3::bigint)
+        AND (member.account_id, member.course_id) <= ($4::bigint, $5::bigint)) AS learner
+JOIN account ON account.id = learner.account_id JOIN course ON course.id = learner.course_id
+CROSS JOIN LATERAL (SELECT id, account_id, exercise_id, course_id, sql, received_at, client_key FROM attempt AS own WHERE own.exercise_id = ANY ($6::bigint[]) AND own.account_id = learner.account_id AND own.course_id = learner.course_id OFFSET 0) AS attempt
 JOIN standing ON standing.account_id = attempt.account_id AND standing.exercise_id = attempt.exercise_id AND standing.course_id = attempt.course_id
 CROSS JOIN LATERAL (SELECT id, attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, at, cause, differing FROM attempt_check AS c WHERE c.attempt_id = attempt.id ORDER BY c.id DESC LIMIT 1) AS held
-WHERE attempt.exercise_id = ANY ($1::bigint[]) AND attempt.course_id = ANY ($2::bigint[])
-  AND (attempt.exercise_id, attempt.account_id, attempt.id) > ($3::bigint, $4::bigint, $5::bigint)
-ORDER BY attempt.exercise_id, attempt.account_id, attempt.id LIMIT $6::int
+ORDER BY attempt.account_id, attempt.course_id, attempt.exercise_id, attempt.id
 `
 
 type AttemptsAtParams struct {
-	Exercises     []int64
-	Courses       []int64
-	AfterExercise int64
-	AfterAccount  int64
-	After         int64
-	Most          int32
+	Courses      []int64
+	AfterAccount int64
+	AfterCourse  int64
+	ToAccount    int64
+	ToCourse     int64
+	Exercises    []int64
 }
 
 type AttemptsAtRow struct {
 	ID          int64
 	ExerciseID  int64
 	AccountID   int64
+	CourseID    *int64
 	Name        string
 	DisplayName string
 	Course      string
@@ -47,15 +50,15 @@ type AttemptsAtRow struct {
 	Counts      bool
 }
 
-// A page of the attempts at some exercises of who learns in some courses, those at each exercise together, and of these each learner's, with the check that holds.
+// The attempts at some exercises of those who learn in some courses, from one to another, each learner's together, with the check that holds.
 func (q *Queries) AttemptsAt(ctx context.Context, arg AttemptsAtParams) ([]AttemptsAtRow, error) {
 	rows, err := q.db.Query(ctx, attemptsAt,
-		arg.Exercises,
 		arg.Courses,
-		arg.AfterExercise,
 		arg.AfterAccount,
-		arg.After,
-		arg.Most,
+		arg.AfterCourse,
+		arg.ToAccount,
+		arg.ToCourse,
+		arg.Exercises,
 	)
 	if err != nil {
 		return nil, err
@@ -68,6 +71,7 @@ func (q *Queries) AttemptsAt(ctx context.Context, arg AttemptsAtParams) ([]Attem
 			&i.ID,
 			&i.ExerciseID,
 			&i.AccountID,
+			&i.CourseID,
 			&i.Name,
 			&i.DisplayName,
 			&i.Course,
@@ -137,8 +141,9 @@ func (q *Queries) AttemptsShown(ctx context.Context, ids []int64) ([]AttemptsSho
 }
 
 const attemptsWithoutShape = `-- name: AttemptsWithoutShape :many
-SELECT attempt.id, attempt.sql FROM attempt
-WHERE attempt.exercise_id = ANY ($1::bigint[]) AND attempt.course_id = ANY ($2::bigint[])
+SELECT attempt.id, attempt.sql FROM member
+CROSS JOIN LATERAL (SELECT id, account_id, exercise_id, course_id, sql, received_at, client_key FROM attempt AS own WHERE own.exercise_id = ANY ($1::bigint[]) AND own.account_id = member.account_id AND own.course_id = member.course_id OFFSET 0) AS attempt
+WHERE member.course_id = ANY ($2::bigint[]) AND member.role = 'learner' AND member.left_at IS NULL
   AND NOT EXISTS (SELECT FROM attempt_shape WHERE attempt_shape.attempt_id = attempt.id)
 ORDER BY attempt.id LIMIT $3::int
 `
@@ -179,11 +184,11 @@ const classAttempts = `-- name: ClassAttempts :many
 SELECT attempt.id, attempt.account_id, attempt.received_at, held.outcome, held.fingerprint, held.build_id,
        CASE WHEN held.error IS NULL THEN ARRAY(SELECT f ->> 'kind' FROM jsonb_array_elements(held.findings) AS f)
             ELSE ARRAY[held.error ->> 'title'] END::text[] AS kinds, attempt_shape.any_literals
-FROM attempt
-JOIN member ON member.course_id = attempt.course_id AND member.account_id = attempt.account_id AND member.role = 'learner' AND member.left_at IS NULL
+FROM member
+CROSS JOIN LATERAL (SELECT id, account_id, exercise_id, course_id, sql, received_at, client_key FROM attempt AS own WHERE own.exercise_id = $1 AND own.account_id = member.account_id AND own.course_id = member.course_id OFFSET 0) AS attempt
 CROSS JOIN LATERAL (SELECT id, attempt_id, version_id, build_id, outcome, mark, points, row_count, elapsed_ms, findings, error, fingerprint, hidden_only, counted, at, cause, differing FROM attempt_check AS c WHERE c.attempt_id = attempt.id ORDER BY c.id DESC LIMIT 1) AS held
 LEFT JOIN attempt_shape ON attempt_shape.attempt_id = attempt.id
-WHERE attempt.exercise_id = $1 AND attempt.course_id = ANY ($2::bigint[])
+WHERE member.course_id = ANY ($2::bigint[]) AND member.role = 'learner' AND member.left_at IS NULL
 ORDER BY attempt.id
 `
 
@@ -203,7 +208,7 @@ type ClassAttemptsRow struct {
 	AnyLiterals []byte
 }
 
-// All attempts at an exercise of who learns in some courses, with the checks that hold.
+// All attempts at an exercise of who learns in some courses, with the checks that hold: looked up learner by learner, however many others there are.
 func (q *Queries) ClassAttempts(ctx context.Context, arg ClassAttemptsParams) ([]ClassAttemptsRow, error) {
 	rows, err := q.db.Query(ctx, classAttempts, arg.ExerciseID, arg.Courses)
 	if err != nil {
@@ -566,6 +571,51 @@ func (q *Queries) LearnerWork(ctx context.Context, arg LearnerWorkParams) ([]Lea
 			&i.Sql,
 			&i.ReceivedAt,
 		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const learnersFrom = `-- name: LearnersFrom :many
+SELECT member.account_id, member.course_id FROM member
+WHERE member.course_id = ANY ($1::bigint[]) AND member.role = 'learner' AND member.left_at IS NULL
+  AND (member.account_id, member.course_id) > ($2::bigint, $3::bigint)
+ORDER BY member.account_id, member.course_id LIMIT $4::int
+`
+
+type LearnersFromParams struct {
+	Courses      []int64
+	AfterAccount int64
+	AfterCourse  int64
+	Learners     int32
+}
+
+type LearnersFromRow struct {
+	AccountID int64
+	CourseID  int64
+}
+
+// A page of those who learn in some courses.
+func (q *Queries) LearnersFrom(ctx context.Context, arg LearnersFromParams) ([]LearnersFromRow, error) {
+	rows, err := q.db.Query(ctx, learnersFrom,
+		arg.Courses,
+		arg.AfterAccount,
+		arg.AfterCourse,
+		arg.Learners,
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []LearnersFromRow
+	for rows.Next() {
+		var i LearnersFromRow
+		if err := rows.Scan(&i.AccountID, &i.CourseID); err != nil {
 			return nil, err
 		}
 		items = append(items, i)

@@ -1767,7 +1767,7 @@ type MarkSet struct {
 
 // Marks defines model for Marks.
 type Marks struct {
-	// Attempts Every attempt, where they are asked for: exercise by exercise, each learner's together.
+	// Attempts Every attempt, where they are asked for, each learner's together.
 	Attempts  []MarksAttempt    `json:"attempts,omitempty,omitzero"`
 	Exercises []ExerciseHead    `json:"exercises"`
 	Learners  []LearnerProgress `json:"learners"`
