@@ -123,6 +123,16 @@ const (
 	longestLog = 1000
 )
 
+// pageFrom reads what an earlier page gave as its next.
+func pageFrom(next string) (int64, error) {
+	id, err := strconv.ParseInt(next, 10, 64)
+	if err != nil {
+		return 0, problem.New(422, "page", "There is no such page",
+			"%.40q is not what an earlier page gave as its next.", next)
+	}
+	return id, nil
+}
+
 // filter looks up what is filtered by. Of what is not there, nothing is found.
 func (l Log) filter(ctx context.Context, f LogFilter, params *query.AuditLogParams) error {
 	if f.About != "" {
@@ -132,10 +142,9 @@ func (l Log) filter(ctx context.Context, f LogFilter, params *query.AuditLogPara
 		}
 	}
 	if f.Before != "" {
-		before, err := strconv.ParseInt(f.Before, 10, 64)
+		before, err := pageFrom(f.Before)
 		if err != nil {
-			return problem.New(422, "page", "There is no such page",
-				"%q is not what an earlier page gave as its next.", f.Before)
+			return err
 		}
 		params.Before = &before
 	}

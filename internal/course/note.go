@@ -357,10 +357,9 @@ func (n Notes) List(ctx context.Context, who account.Account, f NoteFilter) (*No
 // filter looks up what is filtered by.
 func (n Notes) filter(ctx context.Context, who account.Account, f NoteFilter, params *query.NotesParams) error {
 	if f.Before != "" {
-		before, err := strconv.ParseInt(f.Before, 10, 64)
+		before, err := pageFrom(f.Before)
 		if err != nil {
-			return problem.New(422, "page", "There is no such page",
-				"%q is not what an earlier page gave as its next.", f.Before)
+			return err
 		}
 		params.Before = &before
 	}

@@ -79,9 +79,8 @@ func (m Marking) List(ctx context.Context, who account.Account, f ReviewFilter) 
 		params.Cause = &cause
 	}
 	if f.After != "" {
-		if params.After, err = strconv.ParseInt(f.After, 10, 64); err != nil {
-			return nil, problem.New(422, "page", "There is no such page",
-				"%q is not what an earlier page gave as its next.", f.After)
+		if params.After, err = pageFrom(f.After); err != nil {
+			return nil, err
 		}
 	}
 	rows, err := m.records.Reviews(ctx, params)

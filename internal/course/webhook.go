@@ -144,10 +144,9 @@ func (w Webhooks) Log(
 	}
 	params := query.DeliveriesParams{WebhookID: id, Most: mostDeliveries + 1}
 	if before != "" {
-		n, err := strconv.ParseInt(before, 10, 64)
+		n, err := pageFrom(before)
 		if err != nil {
-			return nil, problem.New(422, "page", "There is no such page",
-				"%q is not what an earlier page gave as its next.", before)
+			return nil, err
 		}
 		params.Before = &n
 	}

@@ -12,6 +12,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5/pgxpool"
+
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -230,5 +232,40 @@ func TestTasks(t *testing.T) {
 	}
 	if seen[2] != 1 || seen[3] != 1 || tries != 2 {
 		t.Errorf("done: %v, the second one tried %d times", seen, tries)
+	}
+}
+
+// A mark that was being told as the service died is told once more; a job is queued again by who knows how far it was.
+func TestTasksOfAServiceThatDied(t *testing.T) {
+	s := store(t)
+	pool := must[*pgxpool.Pool](t)(pgxpool.New(ctx, url))
+	defer pool.Close()
+	if err := s.Together(ctx, func(tx *records.Transaction) error {
+		for _, kind := range []records.TaskKind{records.DeliverMark, records.RunJob} {
+			if err := tx.Enqueue(ctx, records.Task{Kind: kind, ID: 1 << 50}); err != nil {
+				return err
+			}
+		}
+		return nil
+	}); err != nil {
+		t.Fatal(err)
+	}
+	const own = "args ->> 'id' = (1::bigint << 50)::text"
+	if _, err := pool.Exec(ctx, "UPDATE river_job SET state = 'running' WHERE "+own); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.DiscardTasks(ctx); err != nil {
+		t.Fatal(err)
+	}
+	var told, ran string
+	if err := pool.QueryRow(ctx, `SELECT max(state::text) FILTER (WHERE args ->> 'kind' = 'deliver mark'),
+		max(state::text) FILTER (WHERE args ->> 'kind' = 'run job') FROM river_job WHERE `+own).Scan(&told, &ran); err != nil {
+		t.Fatal(err)
+	}
+	if told != "available" || ran != "discarded" {
+		t.Errorf("telling a mark is %s, running a job %s", told, ran)
+	}
+	if _, err := pool.Exec(ctx, "DELETE FROM river_job WHERE "+own); err != nil {
+		t.Fatal(err)
 	}
 }

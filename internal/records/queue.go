@@ -69,9 +69,13 @@ func (t *Transaction) Enqueue(ctx context.Context, task Task) error {
 	return err
 }
 
-// DiscardTasks discards the tasks that were running when a service died. What has to go on is queued again.
+// DiscardTasks discards the tasks that were running when a service died. What has to go on is queued again; what was
+// being told to others is told once more.
 func (s *Store) DiscardTasks(ctx context.Context) error {
-	_, err := s.pool.Exec(ctx, "UPDATE river_job SET state = 'discarded', finalized_at = now() WHERE state = 'running'")
+	_, err := s.pool.Exec(ctx, `
+		UPDATE river_job SET state = CASE WHEN queue = $1 THEN 'available' ELSE 'discarded' END::river_job_state,
+		                     finalized_at = CASE WHEN queue = $1 THEN NULL ELSE now() END
+		WHERE state = 'running'`, postQueue)
 	return err
 }
 

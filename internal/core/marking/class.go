@@ -49,7 +49,7 @@ type Class struct {
 	Tries                   []Bar  // by the number of attempts, up to the first that was correct
 	Kinds                   []Kind // the most frequent first
 	Firsts                  []Day
-	Alike                   []Alike // the largest first; attempts that are like no other are left out
+	Alike                   []Alike // those of most learners first; attempts that are like no other are left out
 }
 
 // ClassOf computes how a class gets on from all attempts at an exercise, in the order of their numbers. Days are those

@@ -38,7 +38,7 @@ WHERE id = @account_id;
 WITH s AS (DELETE FROM session WHERE session.account_id = @account_id), d AS (DELETE FROM device WHERE device.account_id = @account_id),
      t AS (DELETE FROM own_text WHERE own_text.account_id = @account_id), r AS (DELETE FROM draft WHERE draft.account_id = @account_id),
      k AS (DELETE FROM kept_entry WHERE kept_entry.account_id = @account_id), v AS (DELETE FROM visit WHERE visit.account_id = @account_id),
-     p AS (DELETE FROM preference WHERE preference.account_id = @account_id)
+     p AS (DELETE FROM preference WHERE preference.account_id = @account_id), c AS (DELETE FROM calendar WHERE calendar.account_id = @account_id)
 DELETE FROM login_failure WHERE right(origin, length(' as ' || @name::text)) = ' as ' || @name::text;
 
 -- name: AnonymiseTexts :exec

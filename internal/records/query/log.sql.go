@@ -334,7 +334,7 @@ const forgetAccount = `-- name: ForgetAccount :exec
 WITH s AS (DELETE FROM session WHERE session.account_id = $2), d AS (DELETE FROM device WHERE device.account_id = $2),
      t AS (DELETE FROM own_text WHERE own_text.account_id = $2), r AS (DELETE FROM draft WHERE draft.account_id = $2),
      k AS (DELETE FROM kept_entry WHERE kept_entry.account_id = $2), v AS (DELETE FROM visit WHERE visit.account_id = $2),
-     p AS (DELETE FROM preference WHERE preference.account_id = $2)
+     p AS (DELETE FROM preference WHERE preference.account_id = $2), c AS (DELETE FROM calendar WHERE calendar.account_id = $2)
 DELETE FROM login_failure WHERE right(origin, length(' as ' || $1::text)) = ' as ' || $1::text
 `
 
