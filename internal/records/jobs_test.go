@@ -259,7 +259,8 @@ func TestTasksOfAServiceThatDied(t *testing.T) {
 	}
 	var told, ran string
 	if err := pool.QueryRow(ctx, `SELECT max(state::text) FILTER (WHERE args ->> 'kind' = 'deliver mark'),
-		max(state::text) FILTER (WHERE args ->> 'kind' = 'run job') FROM river_job WHERE `+own).Scan(&told, &ran); err != nil {
+		max(state::text) FILTER (WHERE args ->> 'kind' = 'run job') FROM river_job WHERE `+own,
+	).Scan(&told, &ran); err != nil {
 		t.Fatal(err)
 	}
 	if told != "available" || ran != "discarded" {
