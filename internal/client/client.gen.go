@@ -166,11 +166,12 @@ func (e ExerciseChangeWhat) Valid() bool {
 
 // Defines values for JobKind.
 const (
-	JobOfDataset     JobKind = "dataset"
-	JobOfPack        JobKind = "pack"
-	JobOfPaper       JobKind = "paper"
-	JobOfPublication JobKind = "publication"
-	JobOfRecheck     JobKind = "recheck"
+	JobOfDataset       JobKind = "dataset"
+	JobOfPack          JobKind = "pack"
+	JobOfPaper         JobKind = "paper"
+	JobOfPublication   JobKind = "publication"
+	JobOfRecheck       JobKind = "recheck"
+	JobOfStrengthening JobKind = "strengthening"
 )
 
 // Valid indicates whether the value is a known member of the JobKind enum.
@@ -185,6 +186,8 @@ func (e JobKind) Valid() bool {
 	case JobOfPublication:
 		return true
 	case JobOfRecheck:
+		return true
+	case JobOfStrengthening:
 		return true
 	default:
 		return false
@@ -911,6 +914,9 @@ type ChangedCell struct {
 type CheckNote struct {
 	Columns []string `json:"columns,omitempty,omitzero"`
 
+	// Edit A text with one place in it changed: before, was and after are the one, before, is and after the other.
+	Edit Edit `json:"edit,omitempty,omitzero"`
+
 	// Exercise Its slug.
 	Exercise string `json:"exercise,omitempty,omitzero"`
 	File     string `json:"file,omitempty,omitzero"`
@@ -938,7 +944,10 @@ type CheckReport struct {
 	// Exercises How many were checked.
 	Exercises int         `json:"exercises"`
 	Notes     []CheckNote `json:"notes"`
-	Warnings  int         `json:"warnings"`
+
+	// Strengths Of the exercises whose answers run.
+	Strengths []ExerciseStrength `json:"strengths,omitempty,omitzero"`
+	Warnings  int                `json:"warnings"`
 }
 
 // Class defines model for Class.
@@ -1209,6 +1218,14 @@ type DraftText struct {
 	Sql      string `json:"sql"`
 }
 
+// Edit A text with one place in it changed: before, was and after are the one, before, is and after the other.
+type Edit struct {
+	After  string `json:"after"`
+	Before string `json:"before"`
+	Is     string `json:"is"`
+	Was    string `json:"was"`
+}
+
 // EntryKind defines model for EntryKind.
 type EntryKind string
 
@@ -1325,6 +1342,20 @@ type ExerciseMark struct {
 	Title  string `json:"title"`
 }
 
+// ExerciseStrength defines model for ExerciseStrength.
+type ExerciseStrength struct {
+	// Exercise Its slug.
+	Exercise string `json:"exercise"`
+	Number   int    `json:"number"`
+
+	// Paper Its slug.
+	Paper string `json:"paper"`
+
+	// Strength How far an exercise's data tell wrong answers from right ones. The wrong answers are mutations of its accepted answers.
+	Strength Strength `json:"strength"`
+	Title    string   `json:"title"`
+}
+
 // Expected The part of the expected result that the exercise shows.
 type Expected struct {
 	Columns  []Column `json:"columns,omitempty,omitzero"`
@@ -1398,6 +1429,9 @@ type FoundIn struct {
 
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points Points `json:"points"`
+
+	// Strength How far an exercise's data tell wrong answers from right ones. The wrong answers are mutations of its accepted answers.
+	Strength Strength `json:"strength,omitempty,omitzero"`
 }
 
 // Health defines model for Health.
@@ -1564,7 +1598,10 @@ type JobReport struct {
 	Pack     string          `json:"pack,omitempty,omitzero"`
 	Papers   []LoadedPaper   `json:"papers"`
 	Recheck  RecheckReport   `json:"recheck,omitempty,omitzero"`
-	Title    string          `json:"title"`
+
+	// Strengthening Rows that tell wrong answers from right ones.
+	Strengthening Strengthening `json:"strengthening,omitempty,omitzero"`
+	Title         string        `json:"title"`
 
 	// Version Of a paper that was published.
 	Version int `json:"version,omitempty,omitzero"`
@@ -2012,12 +2049,24 @@ type NewRecheck struct {
 	Reason string `json:"reason,omitempty,omitzero"`
 }
 
+// NewStrengthening defines model for NewStrengthening.
+type NewStrengthening struct {
+	// Variant A variant of the dataset that the rows are to be added to, an existing one or a new one. The default is a new one.
+	Variant string `json:"variant,omitempty,omitzero"`
+}
+
 // NewText defines model for NewText.
 type NewText struct {
 	Dataset  string `json:"dataset"`
 	Name     string `json:"name"`
 	Revision *int64 `json:"revision,omitempty"`
 	Sql      string `json:"sql"`
+}
+
+// NewVariant defines model for NewVariant.
+type NewVariant struct {
+	// Job The search for rows whose rows are to be added.
+	Job string `json:"job"`
 }
 
 // NewWebhook defines model for NewWebhook.
@@ -2510,6 +2559,15 @@ type ProgressNews struct {
 	Cells []ChangedCell `json:"cells,omitempty,omitzero"`
 }
 
+// ProposedRows Rows of one table.
+type ProposedRows struct {
+	Columns []string `json:"columns"`
+
+	// Rows Cells as PostgreSQL writes them; null is NULL.
+	Rows  Rows   `json:"rows"`
+	Table string `json:"table"`
+}
+
 // Publication defines model for Publication.
 type Publication struct {
 	Courses   []CourseAffected `json:"courses"`
@@ -2686,6 +2744,17 @@ type RowPage struct {
 	Rows Rows `json:"rows"`
 }
 
+// RowProposal defines model for RowProposal.
+type RowProposal struct {
+	Tables []ProposedRows `json:"tables"`
+
+	// Tells The wrong answers that they tell from right ones.
+	Tells []Told `json:"tells"`
+
+	// What What is particular about the rows.
+	What string `json:"what"`
+}
+
 // Rows Cells as PostgreSQL writes them; null is NULL.
 type Rows = [][]*string
 
@@ -2860,11 +2929,66 @@ type Sitting struct {
 	Minutes int `json:"minutes"`
 }
 
+// Strength How far an exercise's data tell wrong answers from right ones. The wrong answers are mutations of its accepted answers.
+type Strength struct {
+	// Mutations How many were tried.
+	Mutations int `json:"mutations"`
+
+	// Of How many there are, where only a sample was tried.
+	Of int `json:"of,omitempty,omitzero"`
+
+	// Same Besides these, mean the same as the answer.
+	Same int `json:"same"`
+
+	// Sentence Such as "37 of 39 mutations are told apart; 2 survive."
+	Sentence  string     `json:"sentence"`
+	Survivors []Survivor `json:"survivors"`
+
+	// Told Of these, told apart.
+	Told int `json:"told"`
+
+	// Undecided Took too long.
+	Undecided int `json:"undecided,omitempty,omitzero"`
+}
+
+// Strengthening Rows that tell wrong answers from right ones.
+type Strengthening struct {
+	// Build That they were searched for.
+	Build   int    `json:"build"`
+	Dataset string `json:"dataset"`
+
+	// Left The wrong answers for which no rows were found.
+	Left []Told `json:"left"`
+
+	// New Whether it would be a new one.
+	New       bool          `json:"new"`
+	Proposals []RowProposal `json:"proposals"`
+
+	// Script The SQL that the variant would be made by.
+	Script string `json:"script"`
+
+	// Variant The variant that they are for.
+	Variant string `json:"variant"`
+}
+
 // Submission defines model for Submission.
 type Submission struct {
 	// Key A new key for each submission; a repeated request sends the same key. Only the first is stored, and its result is returned for all.
 	Key string `json:"key,omitempty,omitzero"`
 	Sql string `json:"sql"`
+}
+
+// Survivor A wrong answer that would be marked right.
+type Survivor struct {
+	// Answer The accepted answer that it was made from; 0 is the reference answer.
+	Answer int `json:"answer"`
+
+	// Edit A text with one place in it changed: before, was and after are the one, before, is and after the other.
+	Edit Edit `json:"edit"`
+
+	// Operator How, such as `comparison`.
+	Operator string `json:"operator"`
+	Sentence string `json:"sentence"`
 }
 
 // Table defines model for Table.
@@ -2939,6 +3063,15 @@ type TextWriter struct {
 	Attempt     string    `json:"attempt"`
 	DisplayName string    `json:"display_name"`
 	Learner     string    `json:"learner"`
+}
+
+// Told defines model for Told.
+type Told struct {
+	// Exercise Its slug.
+	Exercise string `json:"exercise"`
+
+	// Survivor A wrong answer that would be marked right.
+	Survivor Survivor `json:"survivor"`
 }
 
 // Topic defines model for Topic.
@@ -3088,6 +3221,9 @@ type WritingPart struct {
 	// Sections What a learner would see of it.
 	Sections []Section `json:"sections"`
 	Slug     string    `json:"slug"`
+
+	// Strength How far an exercise's data tell wrong answers from right ones. The wrong answers are mutations of its accepted answers.
+	Strength Strength `json:"strength,omitempty,omitzero"`
 
 	// Text Markdown as it is written.
 	Text  string `json:"text"`
@@ -3529,6 +3665,9 @@ type BuildDatasetMultipartRequestBody = Files
 // UseBuildJSONRequestBody defines body for UseBuild for application/json ContentType.
 type UseBuildJSONRequestBody = BuildChoice
 
+// AddVariantJSONRequestBody defines body for AddVariant for application/json ContentType.
+type AddVariantJSONRequestBody = NewVariant
+
 // KeepEntryJSONRequestBody defines body for KeepEntry for application/json ContentType.
 type KeepEntryJSONRequestBody = Keeping
 
@@ -3564,6 +3703,9 @@ type RecheckJSONRequestBody = NewRecheck
 
 // BeginExaminationJSONRequestBody defines body for BeginExamination for application/json ContentType.
 type BeginExaminationJSONRequestBody = Beginning
+
+// StrengthenPaperJSONRequestBody defines body for StrengthenPaper for application/json ContentType.
+type StrengthenPaperJSONRequestBody = NewStrengthening
 
 // BeWritingJSONRequestBody defines body for BeWriting for application/json ContentType.
 type BeWritingJSONRequestBody = WritingPlace
@@ -4063,6 +4205,20 @@ type ClientInterface interface {
 	// Corresponds with POST /api/datasets/{dataset}/use (the `UseBuild` operationId).
 	UseBuild(ctx context.Context, dataset DatasetName, body UseBuildJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// AddVariantWithBody Add the rows that a search has found to a variant of the dataset, or as a new one. It is the job of loading the dataset's pack with a further script. A dataset that belongs to no pack becomes one of its own name. For instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/datasets/{dataset}/variants (the `AddVariant` operationId).
+	AddVariantWithBody(ctx context.Context, dataset DatasetName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddVariant Add the rows that a search has found to a variant of the dataset, or as a new one. It is the job of loading the dataset's pack with a further script. A dataset that belongs to no pack becomes one of its own name. For instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/datasets/{dataset}/variants (the `AddVariant` operationId).
+	AddVariant(ctx context.Context, dataset DatasetName, body AddVariantJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// FindExercises The exercises of published papers, by what they are about, with how learners fared. For instructors.
 	//
 	// Corresponds with GET /api/exercises (the `FindExercises` operationId).
@@ -4378,6 +4534,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/papers/{paper}/sitting (the `BeginExamination` operationId).
 	BeginExamination(ctx context.Context, paper PaperSlug, body BeginExaminationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// StrengthenPaperWithBody Search for rows that tell the wrong answers that would pass from right ones, for a paper as it is being written. It is a job; its report has the rows. For instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/papers/{paper}/strengthening (the `StrengthenPaper` operationId).
+	StrengthenPaperWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// StrengthenPaper Search for rows that tell the wrong answers that would pass from right ones, for a paper as it is being written. It is a job; its report has the rows. For instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/papers/{paper}/strengthening (the `StrengthenPaper` operationId).
+	StrengthenPaper(ctx context.Context, paper PaperSlug, body StrengthenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListVersions The versions of a paper, the latest first. For instructors.
 	//
@@ -5659,6 +5829,40 @@ func (c *Client) UseBuild(ctx context.Context, dataset DatasetName, body UseBuil
 	return c.Client.Do(req)
 }
 
+// AddVariantWithBody Add the rows that a search has found to a variant of the dataset, or as a new one. It is the job of loading the dataset's pack with a further script. A dataset that belongs to no pack becomes one of its own name. For instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/datasets/{dataset}/variants (the `AddVariant` operationId).
+func (c *Client) AddVariantWithBody(ctx context.Context, dataset DatasetName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddVariantRequestWithBody(c.Server, dataset, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddVariant Add the rows that a search has found to a variant of the dataset, or as a new one. It is the job of loading the dataset's pack with a further script. A dataset that belongs to no pack becomes one of its own name. For instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/datasets/{dataset}/variants (the `AddVariant` operationId).
+func (c *Client) AddVariant(ctx context.Context, dataset DatasetName, body AddVariantJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddVariantRequest(c.Server, dataset, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // FindExercises The exercises of published papers, by what they are about, with how learners fared. For instructors.
 //
 // Corresponds with GET /api/exercises (the `FindExercises` operationId).
@@ -6505,6 +6709,40 @@ func (c *Client) BeginExaminationWithBody(ctx context.Context, paper PaperSlug, 
 // Corresponds with POST /api/papers/{paper}/sitting (the `BeginExamination` operationId).
 func (c *Client) BeginExamination(ctx context.Context, paper PaperSlug, body BeginExaminationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewBeginExaminationRequest(c.Server, paper, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// StrengthenPaperWithBody Search for rows that tell the wrong answers that would pass from right ones, for a paper as it is being written. It is a job; its report has the rows. For instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/papers/{paper}/strengthening (the `StrengthenPaper` operationId).
+func (c *Client) StrengthenPaperWithBody(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewStrengthenPaperRequestWithBody(c.Server, paper, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// StrengthenPaper Search for rows that tell the wrong answers that would pass from right ones, for a paper as it is being written. It is a job; its report has the rows. For instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/papers/{paper}/strengthening (the `StrengthenPaper` operationId).
+func (c *Client) StrengthenPaper(ctx context.Context, paper PaperSlug, body StrengthenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewStrengthenPaperRequest(c.Server, paper, body)
 	if err != nil {
 		return nil, err
 	}
@@ -9478,6 +9716,53 @@ func NewUseBuildRequestWithBody(server string, dataset DatasetName, contentType 
 	return req, nil
 }
 
+// NewAddVariantRequest calls the generic AddVariant builder with application/json body
+func NewAddVariantRequest(server string, dataset DatasetName, body AddVariantJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddVariantRequestWithBody(server, dataset, "application/json", bodyReader)
+}
+
+// NewAddVariantRequestWithBody constructs an http.Request for the AddVariant method, with any body, and a specified content type
+func NewAddVariantRequestWithBody(server string, dataset DatasetName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "dataset", dataset, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/datasets/%s/variants", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewFindExercisesRequest constructs an http.Request for the FindExercises method
 func NewFindExercisesRequest(server string, params *FindExercisesParams) (*http.Request, error) {
 	var err error
@@ -11681,6 +11966,53 @@ func NewBeginExaminationRequestWithBody(server string, paper PaperSlug, contentT
 	return req, nil
 }
 
+// NewStrengthenPaperRequest calls the generic StrengthenPaper builder with application/json body
+func NewStrengthenPaperRequest(server string, paper PaperSlug, body StrengthenPaperJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewStrengthenPaperRequestWithBody(server, paper, "application/json", bodyReader)
+}
+
+// NewStrengthenPaperRequestWithBody constructs an http.Request for the StrengthenPaper method, with any body, and a specified content type
+func NewStrengthenPaperRequestWithBody(server string, paper PaperSlug, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "paper", paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/papers/%s/strengthening", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListVersionsRequest constructs an http.Request for the ListVersions method
 func NewListVersionsRequest(server string, paper PaperSlug) (*http.Request, error) {
 	var err error
@@ -13396,6 +13728,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/datasets/{dataset}/use (the `UseBuild` operationId).
 	UseBuildWithResponse(ctx context.Context, dataset DatasetName, body UseBuildJSONRequestBody, reqEditors ...RequestEditorFn) (*UseBuildResponse, error)
 
+	// AddVariantWithBodyWithResponse Add the rows that a search has found to a variant of the dataset, or as a new one. It is the job of loading the dataset's pack with a further script. A dataset that belongs to no pack becomes one of its own name. For instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/datasets/{dataset}/variants (the `AddVariant` operationId).
+	AddVariantWithBodyWithResponse(ctx context.Context, dataset DatasetName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddVariantResponse, error)
+
+	// AddVariantWithResponse Add the rows that a search has found to a variant of the dataset, or as a new one. It is the job of loading the dataset's pack with a further script. A dataset that belongs to no pack becomes one of its own name. For instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/datasets/{dataset}/variants (the `AddVariant` operationId).
+	AddVariantWithResponse(ctx context.Context, dataset DatasetName, body AddVariantJSONRequestBody, reqEditors ...RequestEditorFn) (*AddVariantResponse, error)
+
 	// FindExercisesWithResponse The exercises of published papers, by what they are about, with how learners fared. For instructors.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -13773,6 +14119,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/papers/{paper}/sitting (the `BeginExamination` operationId).
 	BeginExaminationWithResponse(ctx context.Context, paper PaperSlug, body BeginExaminationJSONRequestBody, reqEditors ...RequestEditorFn) (*BeginExaminationResponse, error)
+
+	// StrengthenPaperWithBodyWithResponse Search for rows that tell the wrong answers that would pass from right ones, for a paper as it is being written. It is a job; its report has the rows. For instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/papers/{paper}/strengthening (the `StrengthenPaper` operationId).
+	StrengthenPaperWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*StrengthenPaperResponse, error)
+
+	// StrengthenPaperWithResponse Search for rows that tell the wrong answers that would pass from right ones, for a paper as it is being written. It is a job; its report has the rows. For instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/papers/{paper}/strengthening (the `StrengthenPaper` operationId).
+	StrengthenPaperWithResponse(ctx context.Context, paper PaperSlug, body StrengthenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*StrengthenPaperResponse, error)
 
 	// ListVersionsWithResponse The versions of a paper, the latest first. For instructors.
 	//
@@ -16241,6 +16601,54 @@ func (r UseBuildResponse) ContentType() string {
 	return ""
 }
 
+type AddVariantResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Job
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r AddVariantResponse) GetJSON202() *Job {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddVariantResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddVariantResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddVariantResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddVariantResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddVariantResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type FindExercisesResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -18229,6 +18637,54 @@ func (r BeginExaminationResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r BeginExaminationResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type StrengthenPaperResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Job
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r StrengthenPaperResponse) GetJSON202() *Job {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r StrengthenPaperResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r StrengthenPaperResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r StrengthenPaperResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r StrengthenPaperResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r StrengthenPaperResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -20397,6 +20853,32 @@ func (c *ClientWithResponses) UseBuildWithResponse(ctx context.Context, dataset 
 	return ParseUseBuildResponse(rsp)
 }
 
+// AddVariantWithBodyWithResponse Add the rows that a search has found to a variant of the dataset, or as a new one. It is the job of loading the dataset's pack with a further script. A dataset that belongs to no pack becomes one of its own name. For instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/datasets/{dataset}/variants (the `AddVariant` operationId).
+func (c *ClientWithResponses) AddVariantWithBodyWithResponse(ctx context.Context, dataset DatasetName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddVariantResponse, error) {
+	rsp, err := c.AddVariantWithBody(ctx, dataset, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddVariantResponse(rsp)
+}
+
+// AddVariantWithResponse Add the rows that a search has found to a variant of the dataset, or as a new one. It is the job of loading the dataset's pack with a further script. A dataset that belongs to no pack becomes one of its own name. For instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/datasets/{dataset}/variants (the `AddVariant` operationId).
+func (c *ClientWithResponses) AddVariantWithResponse(ctx context.Context, dataset DatasetName, body AddVariantJSONRequestBody, reqEditors ...RequestEditorFn) (*AddVariantResponse, error) {
+	rsp, err := c.AddVariant(ctx, dataset, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddVariantResponse(rsp)
+}
+
 // FindExercisesWithResponse The exercises of published papers, by what they are about, with how learners fared. For instructors.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -21097,6 +21579,32 @@ func (c *ClientWithResponses) BeginExaminationWithResponse(ctx context.Context, 
 		return nil, err
 	}
 	return ParseBeginExaminationResponse(rsp)
+}
+
+// StrengthenPaperWithBodyWithResponse Search for rows that tell the wrong answers that would pass from right ones, for a paper as it is being written. It is a job; its report has the rows. For instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/papers/{paper}/strengthening (the `StrengthenPaper` operationId).
+func (c *ClientWithResponses) StrengthenPaperWithBodyWithResponse(ctx context.Context, paper PaperSlug, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*StrengthenPaperResponse, error) {
+	rsp, err := c.StrengthenPaperWithBody(ctx, paper, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseStrengthenPaperResponse(rsp)
+}
+
+// StrengthenPaperWithResponse Search for rows that tell the wrong answers that would pass from right ones, for a paper as it is being written. It is a job; its report has the rows. For instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/papers/{paper}/strengthening (the `StrengthenPaper` operationId).
+func (c *ClientWithResponses) StrengthenPaperWithResponse(ctx context.Context, paper PaperSlug, body StrengthenPaperJSONRequestBody, reqEditors ...RequestEditorFn) (*StrengthenPaperResponse, error) {
+	rsp, err := c.StrengthenPaper(ctx, paper, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseStrengthenPaperResponse(rsp)
 }
 
 // ListVersionsWithResponse The versions of a paper, the latest first. For instructors.
@@ -23148,6 +23656,39 @@ func ParseUseBuildResponse(rsp *http.Response) (*UseBuildResponse, error) {
 	return response, nil
 }
 
+// ParseAddVariantResponse parses an HTTP response from a AddVariantWithResponse call
+func ParseAddVariantResponse(rsp *http.Response) (*AddVariantResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddVariantResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Job
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseFindExercisesResponse parses an HTTP response from a FindExercisesWithResponse call
 func ParseFindExercisesResponse(rsp *http.Response) (*FindExercisesResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -24505,6 +25046,39 @@ func ParseBeginExaminationResponse(rsp *http.Response) (*BeginExaminationRespons
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseStrengthenPaperResponse parses an HTTP response from a StrengthenPaperWithResponse call
+func ParseStrengthenPaperResponse(rsp *http.Response) (*StrengthenPaperResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &StrengthenPaperResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Job
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -19,7 +19,7 @@ import (
 
 // answers keeps the results of accepted answers, one for each database. Anything in it can be computed again.
 type answers struct {
-	practice *practice.Server
+	practice server
 	seed     result.Seed
 	kept     *byteCache[*answer]
 	digests  *byteCache[*compare.Digest]         // by answer and how its rows are read
@@ -35,7 +35,7 @@ const (
 	samplesKept = 4
 )
 
-func newAnswers(server *practice.Server, seed result.Seed) *answers {
+func newAnswers(server server, seed result.Seed) *answers {
 	samples, _ := lru.New[string, *compare.Sample](samplesKept) // fails only for a size below one
 	return &answers{
 		practice: server,

@@ -25,12 +25,14 @@ type comparison struct {
 	learner     int64 // 0: nobody's
 	checking    bool  // it runs on a checking seat
 	verdictOnly bool  // how the rows differ is not looked at
+	behind      bool  // it may wait for others; more rows than the answer has end it with errMoreRows
 	plan        int   // by which the server works out the result; see [practice.Run]
 	// what columns the query will give, where that is known; else those of the reference answer
 	expected   []result.Column
 	held       []*held // one for each accepted answer
 	rows       practice.Collector
 	unheld     *unheld // where the columns are not those of the reference answer
+	seen       int64
 	ran        practice.Execution
 	difference *compare.Difference // from what the reference answer gives
 }
@@ -52,6 +54,12 @@ type held struct {
 type unready struct{ columns []result.Column }
 
 func (*unready) Error() string { return "the accepted answer's rows are to be read in another way" }
+
+// enoughMore is how many rows more than the answer's end a run: to throw its session away has its price, too.
+const enoughMore = 10_000
+
+// errMoreRows ends a run whose result has more rows than an answer's.
+var errMoreRows = errors.New("the result has more rows than the answer's")
 
 // run runs the query and tells whether its result counts as right. If not, difference is set, unless only the verdict
 // is asked for.
@@ -103,6 +111,7 @@ func (c *comparison) order() practice.Run {
 		SQL:      c.query.Text,
 		Large:    c.held[0].answer.count >= largeRows,
 		Plan:     c.plan,
+		Behind:   c.behind,
 	}
 }
 
@@ -139,7 +148,7 @@ func (c *comparison) Begin(columns []result.Column) error {
 	if err := c.rows.Begin(c.precise(columns)); err != nil {
 		return err
 	}
-	c.unheld = nil
+	c.unheld, c.seen = nil, 0
 	for i, h := range c.held {
 		h.digest, h.digester = nil, nil
 		h.plan, h.columns = compare.NewPlan(c.rules.Policy, h.answer.Reference, c.rows.Columns)
@@ -167,6 +176,9 @@ func (c *comparison) Begin(columns []result.Column) error {
 
 // Row adds a row to every comparison.
 func (c *comparison) Row(row result.Row) error {
+	if c.seen++; c.behind && !c.rules.Policy.Once && c.seen > c.held[0].answer.count+enoughMore {
+		return errMoreRows
+	}
 	for _, h := range c.held {
 		if h.digester != nil {
 			h.digester.Add(row)
@@ -237,7 +249,7 @@ func (c *comparison) compare(ctx context.Context, h *held) (right bool, differen
 		}
 	}
 	if names := h.plan.NamesFinding(); names != nil { // last: looking at the rows may have paired the columns otherwise
-		if right {
+		if right || difference == nil {
 			difference = &compare.Difference{}
 		}
 		right, difference.Findings = false, append([]compare.Finding{*names}, difference.Findings...)

@@ -32,9 +32,17 @@ import (
 	"examen/internal/practice"
 )
 
+// A server runs queries: a practice server, or a scratch copy of a dataset on one.
+type server interface {
+	Run(ctx context.Context, run practice.Run, sink practice.Sink) (practice.Execution, error)
+	Relations(ctx context.Context, database string) (sqltext.Relations, error)
+	OwnCollations(ctx context.Context, database string) (bool, error)
+	Equal(ctx context.Context, database string, texts []string, column result.Column) (map[string]string, error)
+}
+
 // A Grader decides on one practice server. It is safe for concurrent use.
 type Grader struct {
-	practice *practice.Server
+	practice server
 	answers  *answers
 	// queries as they were read: what is run is often submitted next
 	queries *lru.Cache[string, *sqltext.Query]
@@ -48,7 +56,10 @@ const (
 
 // New returns a grader on a practice server. Results are fingerprinted with the seed, which has to stay the same for
 // stored fingerprints to be comparable.
-func New(server *practice.Server, seed result.Seed) *Grader {
+func New(server *practice.Server, seed result.Seed) *Grader { return on(server, seed) }
+
+// on returns a grader on whatever runs queries.
+func on(server server, seed result.Seed) *Grader {
 	queries, _ := lru.New[string, *sqltext.Query](queriesKept) // fails only for a size below one
 	return &Grader{practice: server, answers: newAnswers(server, seed), queries: queries}
 }

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"examen/internal/core/compare"
+	"examen/internal/core/dataset"
 	"examen/internal/core/marking"
 	"examen/internal/core/pack"
 	"examen/internal/core/result"
@@ -38,6 +39,7 @@ const (
 type bench struct {
 	*Grader
 	visible, hidden string
+	tables          *dataset.Catalogue // of both
 }
 
 func open(t *testing.T) *bench {
@@ -53,13 +55,14 @@ func open(t *testing.T) *bench {
 	b := &bench{Grader: New(server, seed)}
 	for database, script := range map[*string]string{&b.visible: yard, &b.hidden: yard + weak} {
 		*database = fmt.Sprintf("grading_%d", time.Now().UnixNano())
-		_, err := server.Build(ctx, practice.Order{
+		built, err := server.Build(ctx, practice.Order{
 			Database: *database, Variant: database == &b.hidden, Scripts: []string{"yard.sql"},
 			Files: fstest.MapFS{"yard.sql": &fstest.MapFile{Data: []byte(script)}},
 		})
 		if err != nil {
 			t.Fatal(err)
 		}
+		b.tables = &built.Catalogue
 		t.Cleanup(func() { _ = server.Drop(ctx, *database) })
 	}
 	return b
@@ -221,7 +224,7 @@ func TestFingerprintsTellAlikeResults(t *testing.T) {
 		of(b.Grader, "SELECT kind FROM hive") == columns {
 		t.Error("results of other columns have fingerprints of their rows")
 	}
-	elsewhere, other := New(b.practice, seed), New(b.practice, seed+1)
+	elsewhere, other := on(b.practice, seed), on(b.practice, seed+1)
 	const again = "SELECT name, strength FROM hive WHERE strength > 5"
 	if of(elsewhere, again) != wrong || of(other, again) == wrong {
 		t.Error("fingerprints follow from the seed, and from nothing of the process")
@@ -237,7 +240,7 @@ func TestInspection(t *testing.T) {
 	}
 	paper := &pack.Paper{Slug: "hives", Path: "hives.md", Sections: []pack.Section{
 		{Blocks: []pack.Block{{Kind: "example", Text: "SELECT nme FROM hive", Line: 3}}},
-		exercise("fine", "SELECT name FROM hive WHERE strength > 4", pack.Checking{}),
+		exercise("fine", "SELECT name FROM hive", pack.Checking{}),
 		exercise("tie", "SELECT name FROM hive ORDER BY kind LIMIT 1", pack.Checking{}),
 		exercise("empty", "SELECT name FROM hive WHERE strength > 99", pack.Checking{}),
 		exercise("gone", "SELECT name\nFROM hives", pack.Checking{}),
@@ -248,32 +251,33 @@ func TestInspection(t *testing.T) {
 		}),
 	}}
 	var steps []string
-	notes, err := b.Inspect(ctx, Inspection{
+	found, err := b.Inspect(ctx, Inspection{
 		Paper: paper, Database: b.visible, Variants: map[string]string{"weak": b.hidden},
-		Step: func(exercise string) { steps = append(steps, exercise) },
+		Tables: b.tables,
+		Step:   func(exercise string) { steps = append(steps, exercise) },
 	})
 	if err != nil {
 		t.Fatal(err)
 	}
 	got := map[string]Note{}
-	for _, n := range notes {
+	for _, n := range found.Notes {
 		got[n.Exercise+" "+n.Kind] = n
 	}
 	for key, want := range map[string]struct {
 		severity Severity
 		line     int
 	}{
-		" example-does-not-run":     {SeverityError, 3},
-		"tie tie-cut":               {SeverityWarning, 10},
-		"empty result-empty":        {SeverityWarning, 10},
-		"gone answer-does-not-run":  {SeverityError, 11},
-		"clock result-changes":      {SeverityError, 10},
-		"untested data-do-not-test": {SeverityWarning, 10},
-		"loose order-undecided":     {SeverityError, 10},
+		" example-does-not-run":        {SeverityError, 3},
+		"tie tie-cut":                  {SeverityWarning, 10},
+		"empty result-empty":           {SeverityWarning, 10},
+		"gone answer-does-not-run":     {SeverityError, 11},
+		"clock result-changes":         {SeverityError, 10},
+		"untested wrong-answer-passes": {SeverityWarning, 10},
+		"loose order-undecided":        {SeverityError, 10},
 	} {
 		n, there := got[key]
 		if !there || n.Severity != want.severity || n.Line != want.line || n.File != "hives.md" {
-			t.Errorf("%s: got %+v of %+v", key, n, notes)
+			t.Errorf("%s: got %+v of %+v", key, n, found.Notes)
 		}
 	}
 	for key := range got {

@@ -9,7 +9,9 @@ import (
 	"strings"
 
 	"examen/internal/core/compare"
+	"examen/internal/core/dataset"
 	"examen/internal/core/explain"
+	"examen/internal/core/mutation"
 	"examen/internal/core/pack"
 	"examen/internal/core/result"
 	"examen/internal/core/sqltext"
@@ -27,6 +29,8 @@ type Note struct {
 	Sentence string      `json:"sentence"`
 	Columns  []string    `json:"columns,omitempty"`
 	Rows     [][]*string `json:"rows,omitempty"`
+	// Edit is the wrong answer that the note is about: what it has in place of what.
+	Edit *mutation.Edit `json:"edit,omitempty"`
 }
 
 // Severity distinguishes errors, which make marks wrong or an exercise useless, from doubts and from information.
@@ -50,7 +54,7 @@ const (
 	noteChanging      = "result-changes"
 	noteUnstable      = "result-unstable"
 	noteEmpty         = "result-empty"
-	noteUntested      = "data-do-not-test"
+	noteSurvives      = "wrong-answer-passes"
 	noteDisagrees     = "also-disagrees"
 	noteType          = "type-by-text"
 	noteDigits        = "digits-count"
@@ -63,14 +67,32 @@ type Inspection struct {
 	Database string
 	// Variants are the databases of the dataset's variants, by name.
 	Variants map[string]string
+	// Tables are what the build holds.
+	Tables *dataset.Catalogue
+	// Known keeps the strengths of exercises on the build and its variants; nil where they are not kept.
+	Known Strengths
 	// Step is called before each exercise with its title, and before the examples with "".
 	Step func(exercise string)
 }
 
-// Inspect runs a paper's examples and the answers of its exercises, and notes what is wrong or doubtful. An error means
-// that they could not be inspected.
-func (g *Grader) Inspect(ctx context.Context, of Inspection) ([]Note, error) {
-	i := &inspector{grader: g, Inspection: of, schema: g.Schema(ctx, of.Database)}
+// Strengths are kept somewhere, so that they need not be found again.
+type Strengths interface {
+	// Get returns an exercise's strength; nil where it is not known.
+	Get(ctx context.Context, e *pack.Exercise) (*Strength, error)
+	Keep(ctx context.Context, e *pack.Exercise, found *Strength) error
+}
+
+// An Inspected is what an inspection found.
+type Inspected struct {
+	Notes []Note
+	// Strengths are those of the exercises whose answers run, by slug.
+	Strengths map[string]*Strength
+}
+
+// Inspect runs a paper's examples and the answers of its exercises, notes what is wrong or doubtful, and finds the
+// exercises' strengths. An error means that they could not be inspected.
+func (g *Grader) Inspect(ctx context.Context, of Inspection) (*Inspected, error) {
+	i := &inspector{grader: g, Inspection: of, strengths: map[string]*Strength{}}
 	i.Step("")
 	if err := i.examples(ctx); err != nil {
 		return nil, err
@@ -81,15 +103,18 @@ func (g *Grader) Inspect(ctx context.Context, of Inspection) ([]Note, error) {
 			return nil, err
 		}
 	}
-	return i.notes, nil
+	return &Inspected{i.notes, i.strengths}, nil
 }
 
 // inspector is the state of an inspection.
 type inspector struct {
 	grader *Grader
 	Inspection
-	schema sqltext.Schema
-	notes  []Note
+	notes     []Note
+	strengths map[string]*Strength
+	// unsound tells of the exercise at hand that an answer does not run somewhere, or is not decided, or empty on the
+	// build: it has no strength to speak of.
+	unsound bool
 }
 
 func (i *inspector) note(e *pack.Exercise, severity Severity, kind, sentence string, args ...any) *Note {
@@ -180,12 +205,16 @@ func (i *inspector) exercise(ctx context.Context, e *pack.Exercise) error {
 				answerNumber(n), what)
 		}
 	}
+	i.unsound = false
 	for _, place := range i.places(e) {
 		if runs, err := i.on(ctx, e, place); err != nil || !runs {
 			return err
 		}
 	}
-	return nil
+	if i.unsound {
+		return nil
+	}
+	return i.strong(ctx, e)
 }
 
 // A place is where an exercise's answers run: the build itself, which has no name, or a variant.
@@ -238,13 +267,18 @@ func (i *inspector) on(ctx context.Context, e *pack.Exercise, at place) (runs bo
 		i.order(e, ref)
 		i.types(e, ref)
 	}
-	if err := i.stable(ctx, e, q, at); err != nil {
-		return true, err
+	i.unsound = i.unsound || build && ref.count == 0
+	for _, look := range []func() (bool, error){
+		func() (bool, error) { return i.stable(ctx, e, q, at) },
+		func() (bool, error) { return i.also(ctx, e, at) },
+	} {
+		fine, err := look()
+		if err != nil {
+			return true, err
+		}
+		i.unsound = i.unsound || !fine
 	}
-	if err := i.also(ctx, e, at); err != nil || !build || ref.count == 0 {
-		return true, err
-	}
-	return true, i.tested(ctx, e, q)
+	return true, nil
 }
 
 // doesNotRun notes an answer that fails or reaches a limit. It returns any error that is not the answer's.
@@ -315,7 +349,7 @@ func (i *inspector) types(e *pack.Exercise, ref *answer) {
 }
 
 // stable runs the answer under other plans: it has to be right under each.
-func (i *inspector) stable(ctx context.Context, e *pack.Exercise, q *sqltext.Query, at place) error {
+func (i *inspector) stable(ctx context.Context, e *pack.Exercise, q *sqltext.Query, at place) (bool, error) {
 	for plan := 1; plan <= practice.OtherPlans; plan++ {
 		c := i.comparison(e, at.database, q)
 		c.plan = plan
@@ -324,7 +358,7 @@ func (i *inspector) stable(ctx context.Context, e *pack.Exercise, q *sqltext.Que
 		switch {
 		case errors.As(err, &stopped): // the other plan takes too long: it says nothing
 		case err != nil:
-			return i.doesNotRun(e, 0, at, err)
+			return false, i.doesNotRun(e, 0, at, err)
 		case !right:
 			n := i.note(e, SeverityError, noteUnstable, "The reference answer gives other rows%s when the database "+
 				"works it "+
@@ -337,15 +371,16 @@ func (i *inspector) stable(ctx context.Context, e *pack.Exercise, q *sqltext.Que
 					n.Rows = append(n.Rows, explain.Cells(row, longestEvidence))
 				}
 			}
-			return nil
+			return false, nil
 		}
 	}
-	return nil
+	return true, nil
 }
 
 // also notes where further answers have other results than the first. They are meant to: an answer with the same result
 // needs no mention.
-func (i *inspector) also(ctx context.Context, e *pack.Exercise, at place) error {
+func (i *inspector) also(ctx context.Context, e *pack.Exercise, at place) (run bool, err error) {
+	run = true
 	for n, sql := range e.Checking.Also {
 		q, err := sqltext.ReadQuery(sql)
 		if err != nil {
@@ -355,8 +390,9 @@ func (i *inspector) also(ctx context.Context, e *pack.Exercise, at place) error 
 		right, err := c.run(ctx)
 		if err != nil {
 			if err := i.doesNotRun(e, n+1, at, err); err != nil {
-				return err
+				return false, err
 			}
+			run = false
 			continue
 		}
 		if right {
@@ -376,48 +412,29 @@ func (i *inspector) also(ctx context.Context, e *pack.Exercise, at place) error 
 			note.Columns, note.Rows = f.Columns, f.Rows
 		}
 	}
-	return nil
+	return run, nil
 }
 
-// tested runs the answer without each of its conditions. If the result is still right, on the build and all variants,
-// the data do not test what the task asks.
-func (i *inspector) tested(ctx context.Context, e *pack.Exercise, q *sqltext.Query) error {
-	for _, weak := range q.Mutations(i.schema) {
-		if weak.What == sqltext.OrderBy && e.Checking.Policy.Order == compare.OrderAny {
-			continue
+// strong finds the exercise's strength, and notes the wrong answers that would pass.
+func (i *inspector) strong(ctx context.Context, e *pack.Exercise) error {
+	s, err := i.knownStrength(ctx, e)
+	if err != nil {
+		return err
+	}
+	i.strengths[e.Slug] = s
+	for n, survivor := range s.Survivors {
+		if n == mostTold {
+			i.note(e, SeverityWarning, noteSurvives, "%d more wrong answers would pass.", len(s.Survivors)-n)
+			break
 		}
-		weaker, err := sqltext.ReadQuery(weak.SQL)
-		if err != nil {
-			continue
-		}
-		everywhere, err := i.rightEverywhere(ctx, e, weaker)
-		if err != nil {
-			return err
-		}
-		if everywhere {
-			i.note(e, SeverityWarning, noteUntested, "Without %s the result is the same, on every build: the data "+
-				"do not test "+
-				"it. A variant whose rows tell the difference would.", weak.What)
-		}
+		note := i.note(e, SeverityWarning, noteSurvives, survivor.Sentence)
+		note.Edit = &survivor.Edit
 	}
 	return nil
 }
 
-// rightEverywhere tells whether a query gives the reference answer's result in every place.
-func (i *inspector) rightEverywhere(ctx context.Context, e *pack.Exercise, q *sqltext.Query) (bool, error) {
-	for _, at := range i.places(e) {
-		c := i.comparison(e, at.database, q)
-		c.verdictOnly = true
-		right, err := c.run(ctx)
-		if err != nil && FaultOf(err, "", nil) == nil {
-			return false, err
-		}
-		if err != nil || !right {
-			return false, nil
-		}
-	}
-	return true, nil
-}
+// mostTold is how many wrong answers that would pass are told of one exercise.
+const mostTold = 8
 
 // comparison prepares a comparison of a query with the exercise's reference answer alone.
 func (i *inspector) comparison(e *pack.Exercise, database string, q *sqltext.Query) *comparison {

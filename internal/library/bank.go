@@ -9,6 +9,7 @@ import (
 	"examen/internal/account"
 	"examen/internal/core/marking"
 	"examen/internal/core/pack"
+	"examen/internal/grading"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -27,7 +28,7 @@ func (l *Library) indexExercises(ctx context.Context) error {
 			return err
 		}
 	}
-	return nil
+	return l.records.Together(ctx, func(t *records.Transaction) error { return measureLater(ctx, t) })
 }
 
 func (l *Library) index(ctx context.Context, row query.ExerciseNow, database string) error {
@@ -44,6 +45,8 @@ func (l *Library) index(ctx context.Context, row query.ExerciseNow, database str
 		words = append(words, b.Text)
 	}
 	kept.Words = strings.Join(append(words, e.Accepted()...), "\n")
+	answers := answersKey(&e.Exercise)
+	kept.Answers = &answers
 	if q, err := l.grader.Read(e.Reference); err == nil {
 		for used := range q.Uses() {
 			if table, is := strings.CutPrefix(used, "table:"); is {
@@ -85,6 +88,7 @@ type FoundIn struct {
 	Paper, PaperTitle, Exercise string
 	Number                      int
 	Points                      marking.Points
+	Strength                    *grading.Strength // nil where it is not known yet
 }
 
 // Find finds exercises of published papers. Those of one dataset with the same reference answer and the same title are
@@ -117,7 +121,8 @@ func (a *Authoring) Find(ctx context.Context, who account.Account, s Search) ([]
 			key = own
 		}
 		f := &all[len(all)-1]
-		f.In = append(f.In, FoundIn{row.Paper, row.PaperTitle, row.Slug, int(row.Number), marking.PointsOf(row.Points)})
+		f.In = append(f.In, FoundIn{row.Paper, row.PaperTitle, row.Slug, int(row.Number),
+			marking.PointsOf(row.Points), strengthOf(row.Strength)})
 		f.Learners += int(row.Learners)
 		f.Solved += int(row.Solved)
 		f.Attempts += int(row.Attempts)

@@ -202,6 +202,9 @@ func (b *building) use(
 	if err := b.library.inspectWritten(ctx, t, row.ID); err != nil {
 		return err
 	}
+	if err := measureLater(ctx, t); err != nil {
+		return err
+	}
 	return t.Enqueue(ctx, records.Task{Kind: records.RenewReferences, ID: stored.ID})
 }
 

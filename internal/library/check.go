@@ -26,8 +26,28 @@ const (
 
 // A CheckReport lists what was found when the exercises of a paper or a pack were checked.
 type CheckReport struct {
-	Exercises int            `json:"exercises"`
-	Notes     []grading.Note `json:"notes"`
+	Exercises int                `json:"exercises"`
+	Notes     []grading.Note     `json:"notes"`
+	Strengths []ExerciseStrength `json:"strengths,omitempty"`
+}
+
+// An ExerciseStrength is how strong an exercise was found to be.
+type ExerciseStrength struct {
+	Paper    string            `json:"paper"`
+	Exercise string            `json:"exercise"`
+	Number   int               `json:"number"`
+	Title    string            `json:"title"`
+	Strength *grading.Strength `json:"strength"`
+}
+
+// add adds what an inspection of a paper found.
+func (r *CheckReport) add(paper *pack.Paper, found *grading.Inspected) {
+	r.Notes = append(r.Notes, found.Notes...)
+	for _, e := range paper.Exercises() {
+		if s := found.Strengths[e.Slug]; s != nil {
+			r.Strengths = append(r.Strengths, ExerciseStrength{paper.Slug, e.Slug, e.Number, e.Title, s})
+		}
+	}
 }
 
 // Count returns the number of notes of a severity.
@@ -88,11 +108,12 @@ func (l *Library) checkText(ctx context.Context, w *jobs.Work, d *draft) (*Check
 	}
 	report.Exercises = len(paper.Exercises())
 	report.Notes = links(paper, targets, fstest.MapFS{paper.Path: {Data: []byte(d.text)}})
-	notes, err := l.grader.Inspect(ctx, grading.Inspection{
-		Paper: paper, Database: build.Build.Database, Variants: variantsOf(build.Build.Variants), Step: steps(w, paper),
-	})
-	report.Notes = append(report.Notes, notes...)
-	return report, paper, err
+	found, err := l.grader.Inspect(ctx, l.inspection(paper, build.Build, steps(w, paper)))
+	if err != nil {
+		return nil, nil, err
+	}
+	report.add(paper, found)
+	return report, paper, nil
 }
 
 // steps reports a job's progress through a paper, exercise by exercise.
@@ -205,7 +226,7 @@ func (p *packLoad) check(ctx context.Context) (*CheckReport, error) {
 		paper := &p.pack.Papers[n]
 		inspection := grading.Inspection{Paper: paper, Step: steps(p.work, paper)}
 		if b := p.builds[paper.Dataset]; b != nil {
-			inspection.Database, inspection.Variants = b.database, b.variants
+			inspection.Database, inspection.Variants, inspection.Tables = b.database, b.variants, &b.made.Catalogue
 		} else {
 			row, err := p.library.records.CurrentBuild(ctx, paper.Dataset)
 			if records.Missing(err) {
@@ -219,15 +240,15 @@ func (p *packLoad) check(ctx context.Context) (*CheckReport, error) {
 			} else if err != nil {
 				return nil, err
 			}
-			inspection.Database, inspection.Variants = row.Build.Database, variantsOf(row.Build.Variants)
+			inspection = p.library.inspection(paper, row.Build, inspection.Step)
 		}
 		report.Exercises += len(paper.Exercises())
 		report.Notes = append(report.Notes, links(paper, targets, p.work.Files)...)
-		notes, err := p.library.grader.Inspect(ctx, inspection)
+		found, err := p.library.grader.Inspect(ctx, inspection)
 		if err != nil {
 			return nil, err
 		}
-		report.Notes = append(report.Notes, notes...)
+		report.add(paper, found)
 	}
 	return report, nil
 }

@@ -48,6 +48,10 @@ func (l *Library) PackFiles(ctx context.Context, who account.Account, name strin
 	if !records.IsText(name) {
 		name = ""
 	}
+	return l.packFiles(ctx, name)
+}
+
+func (l *Library) packFiles(ctx context.Context, name string) (fs.FS, []string, error) {
 	loaded, err := l.records.PackByName(ctx, name)
 	if records.Missing(err) {
 		return l.asPack(ctx, name)

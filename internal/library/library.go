@@ -46,6 +46,8 @@ const (
 	LoadPack     = "pack"
 	CheckPaper   = "paper"
 	PublishPaper = "publication"
+	// StrengthenPaper searches for rows that tell wrong answers from right ones.
+	StrengthenPaper = "strengthening"
 )
 
 // New returns the library in the records, and registers its kinds of jobs.
@@ -58,14 +60,17 @@ func New(
 	all.Handle(LoadPack, l.doPack)
 	all.Handle(CheckPaper, l.checkPaper)
 	all.Handle(PublishPaper, l.publishPaper)
+	all.Handle(StrengthenPaper, l.strengthenPaper)
 	all.HandleTask(records.InspectPaper, l.inspectPaper)
 	all.HandleTask(records.IndexExercises, func(ctx context.Context, _ int64) error { return l.indexExercises(ctx) })
+	all.HandleTask(records.MeasureStrength, l.measure)
 	all.HandleTask(records.RenewReferences, l.renewAnswers)
 	all.Daily("builds", l.lookAfterBuilds)
 	all.Daily("databases", l.dropLeftOver)
 	all.Daily("roles", server.Sweep)
 	all.Daily("texts", l.keepTexts)
 	all.Daily("exercises", l.indexExercises)
+	all.Daily("strengths", l.forgetStrengths)
 	all.Daily("writers", store.SweepWriters)
 	server.WhenGone(func(database string) { go l.gone(database) })
 	return l
@@ -90,6 +95,8 @@ type Options struct {
 	Remake    int64    `json:"remake,omitempty"`   // a build that was lost, to be made again
 	Revision  int64    `json:"revision,omitempty"` // of a paper's text that is to be published
 	Note      string   `json:"note,omitempty"`     // on that publication
+	Variant   string   `json:"variant,omitempty"`  // for which rows are searched
+	Only      string   `json:"only,omitempty"`     // of a pack: the one dataset that is built
 }
 
 // A Report says what a job made, or, while the job asks for confirmation, what it would make.
@@ -105,6 +112,8 @@ type Report struct {
 	// the files may take their place.
 	Differences []PaperDifference `json:"differences,omitempty"`
 	Version     int               `json:"version,omitempty"` // of a paper that was published
+	// Strengthening is what a search for rows has found.
+	Strengthening *Strengthening `json:"strengthening,omitempty"`
 }
 
 // ReportOf decodes a job's report; nil if it has none.

@@ -175,6 +175,9 @@ func (p *packLoad) checkOwners(ctx context.Context) error {
 func (p *packLoad) load(ctx context.Context) error {
 	report := &Report{Pack: p.pack.Name, Title: p.pack.Title}
 	for _, d := range p.pack.Datasets {
+		if p.options.Only != "" && d.Name != p.options.Only {
+			continue
+		}
 		b, err := p.build(ctx, d)
 		if err != nil {
 			return err
@@ -314,6 +317,9 @@ func (p *packLoad) keep(ctx context.Context, t *records.Transaction) error {
 	q := t.Queries
 	for _, d := range p.pack.Datasets {
 		b := p.builds[d.Name]
+		if b == nil {
+			continue // it is as it was
+		}
 		row, err := q.UpsertDataset(ctx, query.UpsertDatasetParams{Name: d.Name, Pack: p.pack.Name, Title: d.Title})
 		if err != nil {
 			return err

@@ -7,7 +7,6 @@ import (
 
 	"examen/internal/core/explain"
 	"examen/internal/core/pack"
-	"examen/internal/grading"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -61,12 +60,11 @@ func (l *Library) inspectPart(ctx context.Context, d *draft, part *query.PaperPa
 		if err != nil {
 			return err
 		}
-		notes, err := l.grader.Inspect(ctx, grading.Inspection{
-			Paper: paper, Database: d.database, Variants: variantsOf(build.Build.Variants), Step: func(string) {},
-		})
+		found, err := l.grader.Inspect(ctx, l.inspection(paper, build.Build, func(string) {}))
 		if err != nil {
 			return err
 		}
+		notes := found.Notes
 		for i := range notes {
 			notes[i].Line = max(0, notes[i].Line-strings.Count(neutralFront, "\n"))
 		}

@@ -64,7 +64,9 @@ type TextPart struct {
 	// Inspected tells that the remarks are those on this revision, and on the build in use.
 	Inspected bool
 	Remarks   []grading.Note
-	Expected  *Shown
+	// Strength is the exercise's, on this revision and the build in use; nil where it is not known.
+	Strength *grading.Strength
+	Expected *Shown
 }
 
 // Shown is what a learner is shown of an expected result.
@@ -318,6 +320,9 @@ func (a *Authoring) text(ctx context.Context, d *draft, since int64) (*Text, err
 			t.Parts = append(t.Parts, d.part(row))
 		}
 	}
+	if err := a.addStrengths(ctx, d, t.Parts); err != nil {
+		return nil, err
+	}
 	paper, wrong := d.read()
 	t.Wrong = d.wrongByPart(wrong)
 	t.Title = cmp.Or(paper.Title, t.Title)
@@ -334,6 +339,21 @@ func (a *Authoring) text(ctx context.Context, d *draft, since int64) (*Text, err
 	var err error
 	t.Writers, err = a.writers(ctx, d.row.ID)
 	return t, err
+}
+
+// addStrengths adds to the parts that are exercises how strong they are.
+func (a *Authoring) addStrengths(ctx context.Context, d *draft, parts []TextPart) error {
+	keys := make([]string, len(parts))
+	for i, p := range parts {
+		if all := p.Paper.Exercises(); p.Inspected && len(all) > 0 {
+			keys[i] = answersKey(all[0])
+		}
+	}
+	known, err := a.strengths(ctx, d.build, slices.DeleteFunc(slices.Clone(keys), func(k string) bool { return k == "" }))
+	for i := range parts {
+		parts[i].Strength = known[keys[i]]
+	}
+	return err
 }
 
 // A Place is where somebody is in a text that they have open for writing.

@@ -104,13 +104,8 @@ func (s *Server) Build(ctx context.Context, order Order) (_ *Built, err error) {
 		}
 		s.dropRole(context.WithoutCancel(ctx), builder, "")
 	}()
-	for _, sql := range []string{
-		"CREATE DATABASE " + quote(database) + " TEMPLATE " + quote(s.template) + " OWNER " + quote(builder),
-		"REVOKE ALL ON DATABASE " + quote(database) + " FROM PUBLIC",
-	} {
-		if err := s.onDatabases(ctx, sql); err != nil {
-			return nil, fmt.Errorf("make the database %s: %w", database, err)
-		}
+	if err := s.create(ctx, database, builder); err != nil {
+		return nil, err
 	}
 	built := &Built{}
 	if built.PassedOver, err = s.runScripts(ctx, builder, password, order); err != nil {
@@ -135,6 +130,19 @@ func (s *Server) Build(ctx context.Context, order Order) (_ *Built, err error) {
 		return nil, fmt.Errorf("open the database %s: %w", database, err)
 	}
 	return built, nil
+}
+
+// create makes a database that is the builder's, and closed to everybody else.
+func (s *Server) create(ctx context.Context, database, builder string) error {
+	for _, sql := range []string{
+		"CREATE DATABASE " + quote(database) + " TEMPLATE " + quote(s.template) + " OWNER " + quote(builder),
+		"REVOKE ALL ON DATABASE " + quote(database) + " FROM PUBLIC",
+	} {
+		if err := s.onDatabases(ctx, sql); err != nil {
+			return fmt.Errorf("make the database %s: %w", database, err)
+		}
+	}
+	return nil
 }
 
 // runScripts runs an order's scripts as the builder.

@@ -64,6 +64,7 @@ type Run struct {
 	SQL      string // one query
 	Large    bool   // many rows are expected: what each costs matters more than a round trip before
 	Plan     int    // 0, or one of the [OtherPlans] by which the server is to work out the result
+	Behind   bool   // nobody waits for it: it gets the processor time that others leave, from the beginning
 }
 
 // An Execution describes a run that has ended.
@@ -96,7 +97,7 @@ func (s *Server) attempt(ctx context.Context, run Run, sink Sink) (Execution, er
 		st, err := pool.lend(ctx, run.Learner, run.Database)
 		if err == nil {
 			r := &running{server: s, run: run, sink: sink, types: types}
-			end := s.throttle.watch(run.Learner, st.session.PID())
+			end := s.throttle.watch(run.Learner, st.session.PID(), run.Behind)
 			err = r.execute(ctx, st)
 			var reported *pgconn.PgError
 			if back := end(); !back || err != nil && !errors.As(err, &reported) {

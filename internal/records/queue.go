@@ -25,6 +25,7 @@ const (
 	RenewReferences TaskKind = "renew references" // ID is a build's
 	InspectPaper    TaskKind = "inspect paper"    // ID is a paper's
 	IndexExercises  TaskKind = "index exercises"  // all that have changed
+	MeasureStrength TaskKind = "measure strength" // of all exercises of which it is not known
 	DeliverMark     TaskKind = "deliver mark"     // ID is a delivery's
 	SendMail        TaskKind = "send mail"        // ID is that of e-mail
 )
@@ -45,6 +46,8 @@ func (a taskArgs) InsertOpts() river.InsertOpts {
 	switch a.Task.Kind {
 	case RenewReferences, IndexExercises:
 		return river.InsertOpts{Queue: quickQueue, MaxAttempts: 5}
+	case MeasureStrength:
+		return river.InsertOpts{Queue: strengthQueue, MaxAttempts: 3}
 	case InspectPaper:
 		return river.InsertOpts{Queue: remarksQueue, MaxAttempts: 3}
 	case DeliverMark, SendMail:
@@ -55,9 +58,10 @@ func (a taskArgs) InsertOpts() river.InsertOpts {
 
 // The queues of short tasks, each with workers of its own.
 const (
-	quickQueue   = "quick"
-	remarksQueue = "remarks"
-	postQueue    = "post" // what is told to others, who may be slow
+	quickQueue    = "quick"
+	remarksQueue  = "remarks"
+	strengthQueue = "strength"
+	postQueue     = "post" // what is told to others, who may be slow
 )
 
 // longestTask is how long a task may take before it is considered lost.
@@ -102,7 +106,7 @@ func (s *Store) Work(
 	client, err := river.NewClient(riverpgxv5.New(s.pool), &river.Config{
 		Queues: map[string]river.QueueConfig{
 			river.QueueDefault: {MaxWorkers: atOnce}, quickQueue: {MaxWorkers: 1}, remarksQueue: {MaxWorkers: 1},
-			postQueue: {MaxWorkers: 8},
+			strengthQueue: {MaxWorkers: 1}, postQueue: {MaxWorkers: 8},
 		},
 		Workers: workers, Logger: quiet(log), JobTimeout: longestTask, RescueStuckJobsAfter: longestTask + time.Hour,
 	})

@@ -216,6 +216,9 @@ func toJob(j *jobs.Job) (contract.Job, error) {
 		if r.Check != nil {
 			out.Report.Check = toCheck(r.Check)
 		}
+		if r.Strengthening != nil {
+			out.Report.Strengthening = toStrengthening(r.Strengthening)
+		}
 		for _, l := range r.Papers {
 			out.Report.Papers = append(
 				out.Report.Papers,
@@ -278,10 +281,16 @@ func (s *server) Recheck(
 }
 
 func toCheck(r *library.CheckReport) contract.CheckReport {
-	return contract.CheckReport{
+	out := contract.CheckReport{
 		Exercises: r.Exercises,
 		Errors:    r.Count(grading.SeverityError),
 		Warnings:  r.Count(grading.SeverityWarning),
 		Notes:     toNotes(r.Notes),
 	}
+	for _, e := range r.Strengths {
+		out.Strengths = append(out.Strengths, contract.ExerciseStrength{
+			Paper: e.Paper, Exercise: e.Exercise, Number: e.Number, Title: e.Title, Strength: toStrength(e.Strength),
+		})
+	}
+	return out
 }

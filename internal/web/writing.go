@@ -222,6 +222,7 @@ func (s *server) FindExercises(
 		for _, in := range f.In {
 			e.In = append(e.In, contract.FoundIn{
 				Paper: in.Paper, PaperTitle: in.PaperTitle, Exercise: in.Exercise, Number: in.Number, Points: in.Points,
+				Strength: counted(in.Strength),
 			})
 		}
 		out = append(out, e)
@@ -267,7 +268,7 @@ func toWritingPart(p library.TextPart, t *library.Text, pictures map[string]stri
 	out := contract.WritingPart{
 		Id: p.ID, Revision: p.Revision, Front: p.Front, Exercise: p.Exercise, Slug: p.Slug, Title: p.Title,
 		Text: p.Text, By: p.By, At: p.At, Inspected: p.Inspected, Remarks: toNotes(p.Remarks),
-		Pieces: []contract.Piece{}, Sections: []contract.Section{},
+		Pieces: []contract.Piece{}, Sections: []contract.Section{}, Strength: toStrength(p.Strength),
 	}
 	if p.Front {
 		out.Title = p.Paper.Title
@@ -323,10 +324,14 @@ func toSectionChanges(changes []library.SectionChange) []contract.SectionChange 
 func toNotes(notes []grading.Note) []contract.CheckNote {
 	out := []contract.CheckNote{}
 	for _, n := range notes {
-		out = append(out, contract.CheckNote{
+		note := contract.CheckNote{
 			Severity: contract.CheckNoteSeverity(n.Severity), Kind: n.Kind, Paper: n.Paper, Exercise: n.Exercise,
 			File: n.File, Line: n.Line, Sentence: n.Sentence, Columns: n.Columns, Rows: n.Rows,
-		})
+		}
+		if n.Edit != nil {
+			note.Edit = toEdit(*n.Edit)
+		}
+		out = append(out, note)
 	}
 	return out
 }

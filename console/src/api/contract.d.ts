@@ -132,6 +132,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/papers/{paper}/strengthening": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Search for rows that tell the wrong answers that would pass from right ones, for a paper as it is being written. It is a job; its report has the rows. For instructors. */
+        post: operations["strengthenPaper"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/papers/{paper}/pictures/{picture}": {
         parameters: {
             query?: never;
@@ -866,6 +886,25 @@ export interface paths {
         get: operations["getMap"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{dataset}/variants": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add the rows that a search has found to a variant of the dataset, or as a new one. It is the job of loading the dataset's pack with a further script. A dataset that belongs to no pack becomes one of its own name. For instructors. */
+        post: operations["addVariant"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1950,6 +1989,7 @@ export interface components {
             /** @description The remarks are on this text, and on the build in use. */
             inspected: boolean;
             remarks: components["schemas"]["CheckNote"][];
+            strength?: components["schemas"]["Strength"];
         };
         Piece: {
             /** @enum {string} */
@@ -2128,6 +2168,7 @@ export interface components {
             exercise: string;
             number: number;
             points: components["schemas"]["Points"];
+            strength?: components["schemas"]["Strength"];
         };
         PaperSummary: {
             slug: string;
@@ -2980,7 +3021,7 @@ export interface components {
         Job: {
             id: string;
             /** @enum {string} */
-            kind: "dataset" | "pack" | "paper" | "publication" | "recheck";
+            kind: "dataset" | "pack" | "paper" | "publication" | "recheck" | "strengthening";
             /** @description The dataset's or the pack's. */
             name: string;
             state: components["schemas"]["JobState"];
@@ -3051,6 +3092,7 @@ export interface components {
             /** @description Of a paper that was published. */
             version?: number;
             recheck?: components["schemas"]["RecheckReport"];
+            strengthening?: components["schemas"]["Strengthening"];
         };
         CheckReport: {
             /** @description How many were checked. */
@@ -3058,6 +3100,90 @@ export interface components {
             errors: number;
             warnings: number;
             notes: components["schemas"]["CheckNote"][];
+            /** @description Of the exercises whose answers run. */
+            strengths?: components["schemas"]["ExerciseStrength"][];
+        };
+        /** @description A text with one place in it changed: before, was and after are the one, before, is and after the other. */
+        Edit: {
+            before: string;
+            was: string;
+            is: string;
+            after: string;
+        };
+        /** @description How far an exercise's data tell wrong answers from right ones. The wrong answers are mutations of its accepted answers. */
+        Strength: {
+            /** @description How many were tried. */
+            mutations: number;
+            /** @description Of these, told apart. */
+            told: number;
+            /** @description Besides these, mean the same as the answer. */
+            same: number;
+            /** @description Took too long. */
+            undecided?: number;
+            /** @description How many there are, where only a sample was tried. */
+            of?: number;
+            survivors: components["schemas"]["Survivor"][];
+            /** @description Such as "37 of 39 mutations are told apart; 2 survive." */
+            sentence: string;
+        };
+        /** @description A wrong answer that would be marked right. */
+        Survivor: {
+            /** @description The accepted answer that it was made from; 0 is the reference answer. */
+            answer: number;
+            /** @description How, such as `comparison`. */
+            operator: string;
+            edit: components["schemas"]["Edit"];
+            sentence: string;
+        };
+        ExerciseStrength: {
+            /** @description Its slug. */
+            paper: string;
+            /** @description Its slug. */
+            exercise: string;
+            number: number;
+            title: string;
+            strength: components["schemas"]["Strength"];
+        };
+        NewStrengthening: {
+            /** @description A variant of the dataset that the rows are to be added to, an existing one or a new one. The default is a new one. */
+            variant?: string;
+        };
+        /** @description Rows that tell wrong answers from right ones. */
+        Strengthening: {
+            dataset: string;
+            /** @description That they were searched for. */
+            build: number;
+            /** @description The variant that they are for. */
+            variant: string;
+            /** @description Whether it would be a new one. */
+            new: boolean;
+            /** @description The SQL that the variant would be made by. */
+            script: string;
+            proposals: components["schemas"]["RowProposal"][];
+            /** @description The wrong answers for which no rows were found. */
+            left: components["schemas"]["Told"][];
+        };
+        RowProposal: {
+            /** @description What is particular about the rows. */
+            what: string;
+            tables: components["schemas"]["ProposedRows"][];
+            /** @description The wrong answers that they tell from right ones. */
+            tells: components["schemas"]["Told"][];
+        };
+        /** @description Rows of one table. */
+        ProposedRows: {
+            table: string;
+            columns: string[];
+            rows: components["schemas"]["Rows"];
+        };
+        Told: {
+            /** @description Its slug. */
+            exercise: string;
+            survivor: components["schemas"]["Survivor"];
+        };
+        NewVariant: {
+            /** @description The search for rows whose rows are to be added. */
+            job: string;
         };
         /** @description What is wrong or doubtful in an exercise. */
         CheckNote: {
@@ -3074,6 +3200,7 @@ export interface components {
             sentence: string;
             columns?: string[];
             rows?: components["schemas"]["Rows"];
+            edit?: components["schemas"]["Edit"];
         };
         BuildReport: {
             dataset: string;
@@ -3925,6 +4052,34 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description The job. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    strengthenPaper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The paper's slug. */
+                paper: components["parameters"]["paperSlug"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewStrengthening"];
+            };
+        };
         responses: {
             /** @description The job. */
             202: {
@@ -5200,6 +5355,33 @@ export interface operations {
                     "application/json": components["schemas"]["DatasetMap"];
                     "text/plain": string;
                     "image/svg+xml": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addVariant: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewVariant"];
+            };
+        };
+        responses: {
+            /** @description The job. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             default: components["responses"]["Problem"];

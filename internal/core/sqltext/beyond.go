@@ -27,7 +27,7 @@ func forbidden(stmt *pg.Node) (what string, location int32) {
 		case *pg.XmlSerialize:
 			found("XMLSERIALIZE, which cannot be stopped,", n.Location)
 		case *pg.TypeName:
-			switch name := strings.TrimPrefix(lastName(n.Names), "_"); name {
+			switch name := strings.TrimPrefix(LastName(n.Names), "_"); name {
 			case "regrole":
 				found("the type regrole, which tells of the server's roles,", n.Location)
 			case "xml":
@@ -40,7 +40,8 @@ func forbidden(stmt *pg.Node) (what string, location int32) {
 	return what, location
 }
 
-func lastName(names []*pg.Node) string {
+// LastName returns the last part of a name; "" of none.
+func LastName(names []*pg.Node) string {
 	if len(names) == 0 {
 		return ""
 	}
@@ -88,7 +89,7 @@ func (q *Query) Beyond() *NotAllowed {
 	walk(q.tree.Stmts[0].Stmt.ProtoReflect(), func(m any) {
 		switch n := m.(type) {
 		case *pg.FuncCall:
-			name := lastName(n.Funcname)
+			name := LastName(n.Funcname)
 			if slices.Contains(beyondRows, name) || strings.HasPrefix(name, "pg_") && name != "pg_typeof" {
 				found(name+"()", n.Location)
 			}
@@ -105,11 +106,11 @@ func (q *Query) Beyond() *NotAllowed {
 				found("The catalogue's "+n.Relname, n.Location)
 			}
 		case *pg.TypeName:
-			if name := strings.TrimPrefix(lastName(n.Names), "_"); slices.Contains(numberTypes, name) {
+			if name := strings.TrimPrefix(LastName(n.Names), "_"); slices.Contains(numberTypes, name) {
 				found("The type "+name, n.Location)
 			}
 		case *pg.ColumnRef:
-			if name := lastName(n.Fields); slices.Contains(systemColumns, name) {
+			if name := LastName(n.Fields); slices.Contains(systemColumns, name) {
 				found("The column "+name+", which every table has,", n.Location)
 			}
 		}

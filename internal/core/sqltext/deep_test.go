@@ -88,7 +88,7 @@ func everything(text string) {
 	q.Features(schema)
 	q.Shapes()
 	q.Broken(nil, []string{"join", "star", "table:a"})
-	q.Mutations(schema)
+	_, _ = sqltext.WriteTree(q.Tree())
 	q.Origins(measured)
 	for _, ranked := range [][]int{nil, {0, 1, 2, 3}} {
 		if o, err := q.Ordering(ranked); err == nil && len(o.Keys) > 0 {

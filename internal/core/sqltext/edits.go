@@ -82,7 +82,8 @@ func variations(n int, edit func(i int) []string) (all []string) {
 	return all
 }
 
-func columnRef(names ...string) *pg.Node {
+// ColumnRef makes an expression that is a column, of its name or with the source's before it.
+func ColumnRef(names ...string) *pg.Node {
 	var fields []*pg.Node
 	for _, name := range names {
 		fields = append(fields, pg.MakeStrNode(name))
@@ -90,7 +91,8 @@ func columnRef(names ...string) *pg.Node {
 	return &pg.Node{Node: &pg.Node_ColumnRef{ColumnRef: &pg.ColumnRef{Fields: fields, Location: -1}}}
 }
 
-func operation(operator string, left, right *pg.Node) *pg.Node {
+// Operation makes an expression of an operator with its operands.
+func Operation(operator string, left, right *pg.Node) *pg.Node {
 	return &pg.Node{
 		Node: &pg.Node_AExpr{
 			AExpr: &pg.A_Expr{
@@ -104,13 +106,14 @@ func operation(operator string, left, right *pg.Node) *pg.Node {
 	}
 }
 
-func nullTest(n *pg.Node, kind pg.NullTestType) *pg.Node {
+// NullTest makes an expression that tests whether another is NULL.
+func NullTest(n *pg.Node, kind pg.NullTestType) *pg.Node {
 	return &pg.Node{Node: &pg.Node_NullTest{NullTest: &pg.NullTest{Arg: n, Nulltesttype: kind, Location: -1}}}
 }
 
 // and is a condition with more of them.
 func and(condition *pg.Node, more ...*pg.Node) *pg.Node {
-	return conjunction(append(conjuncts(condition), more...))
+	return Conjunction(append(Conjuncts(condition), more...))
 }
 
 // NullTests has IS NULL for = NULL, and IS NOT NULL for <> NULL.
@@ -126,11 +129,11 @@ func (e Edits) NullTests() []string {
 		} else if !a.Rexpr.GetAConst().GetIsnull() {
 			return false
 		}
-		switch lastName(a.Name) {
+		switch LastName(a.Name) {
 		case "=":
-			n.Node = nullTest(tested, pg.NullTestType_IS_NULL).Node
+			n.Node = NullTest(tested, pg.NullTestType_IS_NULL).Node
 		case "<>":
-			n.Node = nullTest(tested, pg.NullTestType_IS_NOT_NULL).Node
+			n.Node = NullTest(tested, pg.NullTestType_IS_NOT_NULL).Node
 		default:
 			return false
 		}
@@ -147,13 +150,13 @@ func (e Edits) NotInWithoutNulls() []string {
 			return false
 		}
 		sel := b.Args[0].GetSubLink().Subselect.GetSelectStmt()
-		if sel == nil || len(sel.TargetList) != 1 || isStar(sel.TargetList[0].GetResTarget().GetVal().GetColumnRef()) ||
+		if sel == nil || len(sel.TargetList) != 1 || IsStar(sel.TargetList[0].GetResTarget().GetVal().GetColumnRef()) ||
 			len(sel.GroupClause) > 0 {
 			return false
 		}
 		sel.WhereClause = and(
 			sel.WhereClause,
-			nullTest(proto.Clone(sel.TargetList[0].GetResTarget().Val).(*pg.Node), pg.NullTestType_IS_NOT_NULL),
+			NullTest(proto.Clone(sel.TargetList[0].GetResTarget().Val).(*pg.Node), pg.NullTestType_IS_NOT_NULL),
 		)
 		return true
 	})
@@ -182,7 +185,7 @@ func (e Edits) ColumnForText() []string {
 		if text == "" || len(e.schema.With(text)) == 0 {
 			return false
 		}
-		n.Node = columnRef(text).Node
+		n.Node = ColumnRef(text).Node
 		return true
 	})
 }
@@ -195,7 +198,7 @@ func (e Edits) ColumnForAlias() []string {
 			target := t.GetResTarget()
 			targets = append(targets, t)
 			if target.GetName() != "" && target.Val.GetColumnRef() != nil && len(e.schema.With(target.Name)) > 0 {
-				targets = append(targets, pg.MakeResTargetNodeWithVal(columnRef(target.Name), -1))
+				targets = append(targets, pg.MakeResTargetNodeWithVal(ColumnRef(target.Name), -1))
 				target.Name = ""
 			}
 		}
@@ -223,10 +226,10 @@ func (e Edits) Bound(c Comparison) (all []string) {
 			if len(bounds) != 2 || r.written(a.Lexpr) != c.Expression {
 				return false
 			}
-			n.Node = conjunction(
+			n.Node = Conjunction(
 				[]*pg.Node{
-					operation(operators[0], a.Lexpr, bounds[0]),
-					operation(operators[1], proto.Clone(a.Lexpr).(*pg.Node), bounds[1]),
+					Operation(operators[0], a.Lexpr, bounds[0]),
+					Operation(operators[1], proto.Clone(a.Lexpr).(*pg.Node), bounds[1]),
 				},
 			).Node
 			return true
@@ -241,7 +244,7 @@ func (e Edits) Bound(c Comparison) (all []string) {
 		e.each(func(n *pg.Node) bool {
 			if a := n.GetAExpr(); a != nil && a.Lexpr != nil &&
 				int(a.Location) == e.query.start+c.Place.Offset(e.query.Text) {
-				operator := lastName(a.Name)
+				operator := LastName(a.Name)
 				if strings.HasSuffix(operator, "=") {
 					with(strings.TrimSuffix(operator, "="))
 				} else {
@@ -287,7 +290,7 @@ func (e Edits) OrBeforeAnd() []string {
 			last := len(ands) - 1
 			all = append(slices.Clone(ands[:last]), or(append([]*pg.Node{ands[last]}, after...)...))
 		}
-		n.Node = conjunction(all).Node
+		n.Node = Conjunction(all).Node
 		return true
 	})
 }
@@ -296,11 +299,11 @@ func (e Edits) OrBeforeAnd() []string {
 func (e Edits) WithoutConditions() []string {
 	return variations(mostEdits, func(i int) []string {
 		return e.inner(func(sel *pg.SelectStmt, _ *features) bool {
-			all := conjuncts(sel.WhereClause)
+			all := Conjuncts(sel.WhereClause)
 			if i >= len(all) {
 				return false
 			}
-			sel.WhereClause = conjunction(slices.Delete(all, i, i+1))
+			sel.WhereClause = Conjunction(slices.Delete(all, i, i+1))
 			return true
 		})
 	})
@@ -310,7 +313,7 @@ func (e Edits) WithoutConditions() []string {
 // names are left out.
 func (e Edits) WithConditionsOf(other *Query) []string {
 	of, _ := unwrapped(other.tree.Stmts[0].Stmt.GetSelectStmt())
-	where, having := conjuncts(of.WhereClause), conjuncts(of.HavingClause)
+	where, having := Conjuncts(of.WhereClause), Conjuncts(of.HavingClause)
 	bare := func(n *pg.Node) *pg.Node {
 		n = proto.Clone(n).(*pg.Node)
 		walk(n.ProtoReflect(), func(m any) {

@@ -43,7 +43,7 @@ func (e Edits) CountsOfColumn(different bool) []string {
 			if !f.AggStar {
 				return false
 			}
-			f.AggStar, f.AggDistinct, f.Args = false, different, []*pg.Node{columnRef(columns[i][:]...)}
+			f.AggStar, f.AggDistinct, f.Args = false, different, []*pg.Node{ColumnRef(columns[i][:]...)}
 			return true
 		})
 	})
@@ -55,7 +55,7 @@ func (e Edits) counts(change func(f *pg.FuncCall, r *features) bool) []string {
 			n, changed := 0, false
 			for _, t := range sel.TargetList {
 				f := t.GetResTarget().GetVal().GetFuncCall()
-				if f == nil || lastName(f.Funcname) != "count" {
+				if f == nil || LastName(f.Funcname) != "count" {
 					continue
 				}
 				if (n == i || i == mostEdits-1) && change(f, r) {
@@ -72,7 +72,7 @@ func (e Edits) counts(change func(f *pg.FuncCall, r *features) bool) []string {
 func (e Edits) NumericDivision() []string {
 	return e.each(func(n *pg.Node) bool {
 		a := n.GetAExpr()
-		if a == nil || a.Kind != pg.A_Expr_Kind_AEXPR_OP || lastName(a.Name) != "/" || a.Lexpr.GetTypeCast() != nil {
+		if a == nil || a.Kind != pg.A_Expr_Kind_AEXPR_OP || LastName(a.Name) != "/" || a.Lexpr.GetTypeCast() != nil {
 			return false
 		}
 		a.Lexpr = &pg.Node{
@@ -101,7 +101,7 @@ func (e Edits) FurtherGroups() []string {
 	})
 	return variations(len(columns), func(i int) []string {
 		return e.inner(func(sel *pg.SelectStmt, _ *features) bool {
-			sel.GroupClause = append(sel.GroupClause, columnRef(columns[i][:]...))
+			sel.GroupClause = append(sel.GroupClause, ColumnRef(columns[i][:]...))
 			return true
 		})
 	})
@@ -124,7 +124,7 @@ func (e Edits) FewerGroups() []string {
 func (e Edits) Having(aggregate, column string) []string {
 	return e.inner(func(sel *pg.SelectStmt, r *features) bool {
 		var stay, moved []*pg.Node
-		for _, c := range conjuncts(sel.WhereClause) {
+		for _, c := range Conjuncts(sel.WhereClause) {
 			a := c.GetAExpr()
 			if a == nil || a.Lexpr == nil || r.written(a.Lexpr) != column {
 				stay = append(stay, c)
@@ -141,7 +141,7 @@ func (e Edits) Having(aggregate, column string) []string {
 			}
 			moved = append(moved, c)
 		}
-		sel.WhereClause, sel.HavingClause = conjunction(stay), and(sel.HavingClause, moved...)
+		sel.WhereClause, sel.HavingClause = Conjunction(stay), and(sel.HavingClause, moved...)
 		return len(moved) > 0
 	})
 }

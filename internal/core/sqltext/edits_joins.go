@@ -40,7 +40,7 @@ func (e Edits) JoinConditions() []string {
 					if shared >= 0 {
 						c := e.schema[s.table][shared]
 						sel.WhereClause = and(
-							sel.WhereClause, operation("=", columnRef(s.alias, c), columnRef(other.alias, c)),
+							sel.WhereClause, Operation("=", ColumnRef(s.alias, c), ColumnRef(other.alias, c)),
 						)
 						changed = true
 						break
@@ -57,7 +57,7 @@ func (e Edits) ConditionsInOn() []string {
 	return e.inner(func(sel *pg.SelectStmt, r *features) bool {
 		var stay []*pg.Node
 		moved := false
-		for _, c := range conjuncts(sel.WhereClause) {
+		for _, c := range Conjuncts(sel.WhereClause) {
 			used := r.aliases(c)
 			join := (*pg.JoinExpr)(nil)
 			if len(used) > 0 && !slices.ContainsFunc(
@@ -72,7 +72,7 @@ func (e Edits) ConditionsInOn() []string {
 			usingOn(join, e.schema)
 			join.Quals, moved = and(join.Quals, c), true
 		}
-		sel.WhereClause = conjunction(stay)
+		sel.WhereClause = Conjunction(stay)
 		return moved
 	})
 }
@@ -102,14 +102,14 @@ func usingOn(j *pg.JoinExpr, schema Schema) {
 		r.from(n)
 		for _, s := range r.tables {
 			if slices.Contains(schema[s.table], column) {
-				return columnRef(s.alias, column)
+				return ColumnRef(s.alias, column)
 			}
 		}
-		return columnRef(column)
+		return ColumnRef(column)
 	}
 	for _, name := range j.UsingClause {
 		column := name.GetString_().GetSval()
-		j.Quals = and(j.Quals, operation("=", side(j.Larg, column), side(j.Rarg, column)))
+		j.Quals = and(j.Quals, Operation("=", side(j.Larg, column), side(j.Rarg, column)))
 	}
 	j.UsingClause = nil
 }
@@ -145,7 +145,7 @@ func joinListed(sel *pg.SelectStmt, r *features) bool {
 	}
 	names := func(item *pg.Node) []string { return (&features{}).from(item) }
 	joined, known := sel.FromClause[0], names(sel.FromClause[0])
-	left := conjuncts(sel.WhereClause)
+	left := Conjuncts(sel.WhereClause)
 	for _, item := range sel.FromClause[1:] {
 		known = append(known, names(item)...)
 		var on, rest []*pg.Node
@@ -169,11 +169,11 @@ func joinListed(sel *pg.SelectStmt, r *features) bool {
 					Jointype: pg.JoinType_JOIN_INNER,
 					Larg:     joined,
 					Rarg:     item,
-					Quals:    conjunction(on),
+					Quals:    Conjunction(on),
 				},
 			},
 		}
 	}
-	sel.FromClause, sel.WhereClause = []*pg.Node{joined}, conjunction(left)
+	sel.FromClause, sel.WhereClause = []*pg.Node{joined}, Conjunction(left)
 	return true
 }

@@ -16,9 +16,6 @@ func Example() {
 	}
 	ordering, _ := q.Ordering(nil)
 	fmt.Println(ordering.SQL)
-	for _, mutation := range q.Mutations(nil) {
-		fmt.Println("without", mutation.What)
-	}
 	_, err = sqltext.ReadQuery("SELECT name FORM hive")
 	var syntax *sqltext.SyntaxError
 	if errors.As(err, &syntax) {
@@ -27,7 +24,5 @@ func Example() {
 	}
 	// Output:
 	// SELECT name, strength AS order_key_1 FROM hive WHERE strength > 5 ORDER BY strength
-	// without the condition strength > 5
-	// without ORDER BY
 	// FORM for FROM
 }

@@ -123,7 +123,7 @@ func unwrapped(sel *pg.SelectStmt) (inner *pg.SelectStmt, sort []*pg.Node) {
 			sort = sel.SortClause
 		}
 		if len(sel.FromClause) != 1 || len(sel.TargetList) != 1 ||
-			!isStar(sel.TargetList[0].GetResTarget().GetVal().GetColumnRef()) || sel.WhereClause != nil ||
+			!IsStar(sel.TargetList[0].GetResTarget().GetVal().GetColumnRef()) || sel.WhereClause != nil ||
 			sel.LimitCount != nil ||
 			sel.LimitOffset != nil || len(sel.DistinctClause) > 0 || len(sel.GroupClause) > 0 ||
 			sel.HavingClause != nil {
@@ -304,15 +304,26 @@ func givesOneRow(sel *pg.SelectStmt) bool {
 	return found
 }
 
-// conjuncts takes apart what is joined with AND.
-func conjuncts(n *pg.Node) []*pg.Node {
+// Conjunction joins conditions by AND; nil for none.
+func Conjunction(conditions []*pg.Node) *pg.Node {
+	switch len(conditions) {
+	case 0:
+		return nil
+	case 1:
+		return conditions[0]
+	}
+	return &pg.Node{Node: &pg.Node_BoolExpr{BoolExpr: &pg.BoolExpr{Boolop: pg.BoolExprType_AND_EXPR, Args: conditions}}}
+}
+
+// Conjuncts takes apart what is joined with AND.
+func Conjuncts(n *pg.Node) []*pg.Node {
 	if n == nil {
 		return nil
 	}
 	if b := n.GetBoolExpr(); b != nil && b.Boolop == pg.BoolExprType_AND_EXPR {
 		var all []*pg.Node
 		for _, arg := range b.Args {
-			all = append(all, conjuncts(arg)...)
+			all = append(all, Conjuncts(arg)...)
 		}
 		return all
 	}
@@ -320,7 +331,7 @@ func conjuncts(n *pg.Node) []*pg.Node {
 }
 
 func (r *features) conditions(sel *pg.SelectStmt) {
-	where := conjuncts(sel.WhereClause)
+	where := Conjuncts(sel.WhereClause)
 	r.Where = len(where)
 	for _, c := range where {
 		if a := c.GetAExpr(); a != nil {
@@ -401,14 +412,14 @@ func (r *features) expression(a *pg.A_Expr, having bool) {
 	operator := a.Name[len(a.Name)-1].GetString_().GetSval()
 	switch a.Kind {
 	case pg.A_Expr_Kind_AEXPR_LIKE, pg.A_Expr_Kind_AEXPR_ILIKE:
-		if pattern, ok := constant(a.Rexpr); ok && !strings.ContainsAny(pattern, "%_") &&
+		if pattern, ok := Constant(a.Rexpr); ok && !strings.ContainsAny(pattern, "%_") &&
 			!strings.HasPrefix(operator, "!") {
 			r.Exact = pattern
 		}
 	case pg.A_Expr_Kind_AEXPR_BETWEEN:
 		bounds := a.Rexpr.GetList().GetItems()
-		low, okLow := constant(bounds[0])
-		high, okHigh := constant(bounds[1])
+		low, okLow := Constant(bounds[0])
+		high, okHigh := Constant(bounds[1])
 		if okLow && okHigh {
 			r.Comparisons = append(
 				r.Comparisons, Comparison{r.written(a.Lexpr), "between", low, high, having, r.place(a.Location)},
@@ -423,18 +434,18 @@ func (r *features) expression(a *pg.A_Expr, having bool) {
 			place := r.place(a.Location)
 			r.WithNull = &place
 		}
-		if _, bothConstant := constant(a.Rexpr); bothConstant && a.Lexpr.GetAConst().GetSval() != nil {
+		if _, bothConstant := Constant(a.Rexpr); bothConstant && a.Lexpr.GetAConst().GetSval() != nil {
 			r.Constants = append(r.Constants, a.Lexpr.GetAConst().GetSval().GetSval())
 		}
 		if !slices.Contains([]string{"<", "<=", ">", ">="}, operator) {
 			return
 		}
 		left, right := a.Lexpr, a.Rexpr
-		if _, ok := constant(left); ok {
+		if _, ok := Constant(left); ok {
 			left, right = right, left
 			operator = map[string]string{"<": ">", "<=": ">=", ">": "<", ">=": "<="}[operator]
 		}
-		if value, ok := constant(right); ok {
+		if value, ok := Constant(right); ok {
 			r.Comparisons = append(
 				r.Comparisons, Comparison{r.written(left), operator, value, "", having, r.place(a.Location)},
 			)
@@ -442,13 +453,13 @@ func (r *features) expression(a *pg.A_Expr, having bool) {
 	}
 }
 
-// constant is the text of a constant, perhaps cast.
-func constant(n *pg.Node) (string, bool) {
+// Constant returns the text of a constant, also of one that is cast or negative; ok is false for anything else.
+func Constant(n *pg.Node) (text string, ok bool) {
 	if cast := n.GetTypeCast(); cast != nil {
-		return constant(cast.Arg)
+		return Constant(cast.Arg)
 	}
 	if a := n.GetAExpr(); a != nil && a.Lexpr == nil && a.Name[0].GetString_().GetSval() == "-" {
-		s, ok := constant(a.Rexpr)
+		s, ok := Constant(a.Rexpr)
 		return "-" + s, ok
 	}
 	c := n.GetAConst()
@@ -473,18 +484,7 @@ func (r *features) written(n *pg.Node) string {
 			c.Fields = c.Fields[len(c.Fields)-1:]
 		}
 	})
-	tree := &pg.ParseResult{
-		Version: r.query.tree.Version,
-		Stmts: []*pg.RawStmt{{Stmt: &pg.Node{Node: &pg.Node_SelectStmt{SelectStmt: &pg.SelectStmt{
-			TargetList: []*pg.Node{
-				pg.MakeResTargetNodeWithVal(clone, -1),
-			}, LimitOption: pg.LimitOption_LIMIT_OPTION_DEFAULT, Op: pg.SetOperation_SETOP_NONE}}}}},
-	}
-	sql, err := deparse(tree)
-	if err != nil {
-		return ""
-	}
-	return strings.TrimPrefix(sql, "SELECT ")
+	return WriteExpression(clone)
 }
 
 // aliases are the tables of the FROM clause whose columns an expression uses, subqueries included. Of a column that may
@@ -493,7 +493,7 @@ func (r *features) aliases(n *pg.Node) []string {
 	var used []string
 	walk(n.ProtoReflect(), func(m any) {
 		c, is := m.(*pg.ColumnRef)
-		if !is || isStar(c) {
+		if !is || IsStar(c) {
 			return
 		}
 		name := c.Fields[len(c.Fields)-1].GetString_().GetSval()
@@ -540,12 +540,12 @@ func (r *features) connect(sel *pg.SelectStmt) {
 	for _, pair := range r.using {
 		join(pair[:])
 	}
-	for _, c := range conjuncts(sel.WhereClause) {
+	for _, c := range Conjuncts(sel.WhereClause) {
 		join(r.aliases(c))
 	}
 	for _, quals := range r.groups {
 		for _, q := range quals {
-			for _, c := range conjuncts(q) {
+			for _, c := range Conjuncts(q) {
 				join(r.aliases(c))
 			}
 		}
@@ -566,7 +566,7 @@ func (r *features) outputs(sel *pg.SelectStmt) {
 	for _, t := range sel.TargetList {
 		target := t.GetResTarget()
 		c := target.Val.GetColumnRef()
-		if isStar(c) {
+		if IsStar(c) {
 			r.Outputs = nil
 			return
 		}

@@ -61,11 +61,6 @@ func FuzzReadQuery(f *testing.F) {
 			}
 			q.Features(schema)
 			q.Volatile()
-			for _, weak := range q.Mutations(schema) {
-				if _, err := sqltext.ReadQuery(weak.SQL); err != nil {
-					t.Errorf("without %s it is no query: %s: %v", weak.What, weak.SQL, err)
-				}
-			}
 			q.Origins(measured)
 			for _, ranked := range [][]int{nil, {0, 1, 2, 3}} {
 				if o, err := q.Ordering(ranked); err == nil {

@@ -201,17 +201,17 @@ func aliased(targets []*pg.Node, name string) (place int, star bool) {
 	place = -1
 	for i, t := range targets {
 		target := t.GetResTarget()
-		if isStar(target.Val.GetColumnRef()) {
+		if IsStar(target.Val.GetColumnRef()) {
 			star = true
-		} else if outputName(target) == name && place < 0 {
+		} else if OutputName(target) == name && place < 0 {
 			place = i
 		}
 	}
 	return place, star
 }
 
-// outputName is the name that PostgreSQL gives an output column, "" for one without a name of its own.
-func outputName(target *pg.ResTarget) string {
+// OutputName is the name that PostgreSQL gives an output column, "" for one without a name of its own.
+func OutputName(target *pg.ResTarget) string {
 	if target.Name != "" {
 		return target.Name
 	}
@@ -256,7 +256,7 @@ func figureName(node *pg.Node) (name string, sure bool) {
 			return "array", true
 		case pg.SubLinkType_EXPR_SUBLINK:
 			if targets := n.SubLink.Subselect.GetSelectStmt().GetTargetList(); len(targets) > 0 {
-				return outputName(targets[0].GetResTarget()), true
+				return OutputName(targets[0].GetResTarget()), true
 			}
 		}
 	case *pg.Node_CaseExpr:
@@ -286,4 +286,26 @@ func columnName(node *pg.Node) string {
 		return ""
 	}
 	return c.Fields[0].GetString_().GetSval()
+}
+
+// OrderBy is what [Query.ByLuck] names where a query does not order its rows.
+const OrderBy = "ORDER BY"
+
+// ByLuck names what a query leaves to the database although its result depends on it: "ORDER BY" if no part of the
+// query orders rows, "LIMIT" if the order of what LIMIT, OFFSET or FETCH cuts is not determined. It is empty if there
+// is neither.
+func (q *Query) ByLuck() string {
+	sel := q.tree.Stmts[0].Stmt.GetSelectStmt()
+	ordered := false
+	walk(sel.ProtoReflect(), func(m any) {
+		s, is := m.(*pg.SelectStmt)
+		ordered = ordered || is && len(s.SortClause) > 0
+	})
+	switch {
+	case ordered:
+		return ""
+	case sel.LimitCount != nil || sel.LimitOffset != nil:
+		return "LIMIT"
+	}
+	return OrderBy
 }

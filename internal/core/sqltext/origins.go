@@ -155,10 +155,10 @@ func (t *tracing) query(sel *pg.SelectStmt, outer *scope) []traced {
 	var columns []traced
 	for _, item := range sel.TargetList {
 		target := item.GetResTarget()
-		if c := target.GetVal().GetColumnRef(); isStar(c) {
+		if c := target.GetVal().GetColumnRef(); IsStar(c) {
 			columns = append(columns, t.star(c, s)...)
 		} else {
-			columns = append(columns, traced{outputName(target), t.of(target.Val, s)})
+			columns = append(columns, traced{OutputName(target), t.of(target.Val, s)})
 		}
 		if len(columns) > mostColumns {
 			t.lost = true
@@ -334,7 +334,7 @@ func (t *tracing) of(n *pg.Node, s *scope) Origin {
 	case *pg.Node_ColumnRef:
 		return s.column(x.ColumnRef)
 	case *pg.Node_AConst:
-		text, _ := constant(n)
+		text, _ := Constant(n)
 		size, _ := strconv.ParseFloat(text, 64)
 		return Origin{Size: math.Abs(size)}
 	case *pg.Node_AExpr:
@@ -398,7 +398,7 @@ func (t *tracing) operation(a *pg.A_Expr, s *scope) Origin {
 	if a.Lexpr == nil {
 		o.real = right.real
 	}
-	switch lastName(a.Name) {
+	switch LastName(a.Name) {
 	case "/":
 		o.Quotient, o.Size = true, 0
 	case "*":
@@ -413,7 +413,7 @@ func (t *tracing) operation(a *pg.A_Expr, s *scope) Origin {
 
 func (t *tracing) call(f *pg.FuncCall, s *scope) Origin {
 	o := t.either(slices.Concat(f.Args, sortKeys(f.AggOrder, f.AggWithinGroup)), s)
-	switch name := strings.ToLower(lastName(f.Funcname)); {
+	switch name := strings.ToLower(LastName(f.Funcname)); {
 	case name == "count":
 		return Origin{}
 	case name == "sum":
@@ -447,7 +447,7 @@ func sortKeys(order []*pg.Node, within bool) (keys []*pg.Node) {
 // cast is the origin of a value that is made one of another type.
 func cast(o Origin, to *pg.TypeName) Origin {
 	o.real = false
-	switch lastName(to.Names) {
+	switch LastName(to.Names) {
 	case "int2", "int4", "int8", "bool", "date", "time", "timestamp", "timestamptz":
 		return Origin{}
 	case "float4":

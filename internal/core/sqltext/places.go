@@ -18,7 +18,7 @@ func (q *Query) Divisions() []int {
 			return
 		}
 		all = append(all, int(a.Location))
-		if value, ok := constant(a.Rexpr); ok && value == "0" {
+		if value, ok := Constant(a.Rexpr); ok && value == "0" {
 			byZero = append(byZero, int(a.Location))
 		}
 	})

@@ -94,7 +94,7 @@ func (q *Query) Uses() map[string]bool {
 				used["cast"] = true
 			}
 		case *pg.ResTarget:
-			if isStar(n.Val.GetColumnRef()) {
+			if IsStar(n.Val.GetColumnRef()) {
 				used["star"] = true
 			}
 		case *pg.FuncCall:
@@ -189,7 +189,8 @@ func functionUses(n *pg.FuncCall, used map[string]bool) {
 	}
 }
 
-func isStar(c *pg.ColumnRef) bool {
+// IsStar tells whether a column reference is a star.
+func IsStar(c *pg.ColumnRef) bool {
 	return c != nil && c.Fields[len(c.Fields)-1].GetAStar() != nil
 }
 
@@ -207,3 +208,22 @@ json_object_agg jsonb_agg
 	}
 	return m
 }()
+
+// IsAggregate tells whether a call is one of an aggregate function, over groups.
+func IsAggregate(f *pg.FuncCall) bool {
+	return f != nil && f.Over == nil && (f.AggStar || aggregates[LastName(f.Funcname)])
+}
+
+// Contradictions returns the pairs of rules that no query can satisfy together.
+func Contradictions(require, forbid []string) []string {
+	var all []string
+	implied := map[string][]string{"outer-join": {"join"}, "having": {}}
+	for _, r := range require {
+		for _, f := range forbid {
+			if strings.EqualFold(r, f) || slices.Contains(implied[r], f) {
+				all = append(all, fmt.Sprintf("requires %s and forbids %s", r, f))
+			}
+		}
+	}
+	return all
+}

@@ -140,9 +140,11 @@ LEFT JOIN member ON member.course_id = course.id AND member.role = 'learner' AND
 WHERE course_paper.paper_id = $1 GROUP BY course.id, course_paper.id ORDER BY course.slug;
 
 -- name: IndexExercise :exec
-INSERT INTO exercise_index (exercise_id, version_id, words, tables, constructs, columns, answer_key) VALUES ($1, $2, $3, $4, $5, $6, $7)
+INSERT INTO exercise_index (exercise_id, version_id, words, tables, constructs, columns, answer_key, answers)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
 ON CONFLICT (exercise_id) DO UPDATE SET version_id = excluded.version_id, words = excluded.words, tables = excluded.tables,
-    constructs = excluded.constructs, columns = excluded.columns, answer_key = excluded.answer_key;
+    constructs = excluded.constructs, columns = excluded.columns, answer_key = excluded.answer_key,
+    answers = excluded.answers;
 
 -- name: Unindexed :many
 -- Exercises that have changed since they were indexed, with where their answers run.
@@ -150,7 +152,8 @@ SELECT sqlc.embed(exercise_now), build.database FROM exercise_now
 JOIN paper ON paper.id = exercise_now.paper_id JOIN dataset ON dataset.id = paper.dataset_id
 JOIN build ON build.id = dataset.build_id
 LEFT JOIN exercise_index ON exercise_index.exercise_id = exercise_now.id
-WHERE NOT exercise_now.retired AND exercise_index.version_id IS DISTINCT FROM exercise_now.version_id
+WHERE NOT exercise_now.retired AND (exercise_index.version_id IS DISTINCT FROM exercise_now.version_id
+    OR exercise_index.answers IS NULL)
 ORDER BY exercise_now.id LIMIT 1000;
 
 -- name: FindExercises :many
@@ -159,11 +162,13 @@ ORDER BY exercise_now.id LIMIT 1000;
 SELECT exercise_now.id, exercise_now.slug, exercise_now.number, exercise_now.title, exercise_now.points, exercise_now.reference,
        paper.slug AS paper, paper.title AS paper_title, dataset.name AS dataset,
        exercise_index.tables, exercise_index.constructs, exercise_index.columns, exercise_index.answer_key,
+       strength.found AS strength,
        coalesce(record.learners, 0)::bigint AS learners, coalesce(record.solved, 0)::bigint AS solved,
        coalesce(record.attempts, 0)::bigint AS attempts, coalesce(record.solving, 0)::bigint AS solving
 FROM exercise_now
 JOIN exercise_index ON exercise_index.exercise_id = exercise_now.id
 JOIN paper ON paper.id = exercise_now.paper_id JOIN dataset ON dataset.id = paper.dataset_id
+LEFT JOIN strength ON strength.build_id = dataset.build_id AND strength.answers = exercise_index.answers
 LEFT JOIN LATERAL (
     SELECT count(*) FILTER (WHERE attempts > 0) AS learners, count(*) FILTER (WHERE outcome = 'correct') AS solved,
            sum(attempts) AS attempts, sum(attempts) FILTER (WHERE outcome = 'correct') AS solving

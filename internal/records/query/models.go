@@ -190,6 +190,7 @@ type ExerciseIndex struct {
 	Constructs []string
 	Columns    []string
 	AnswerKey  string
+	Answers    *string
 }
 
 type ExerciseNow struct {
@@ -561,6 +562,13 @@ type Standing struct {
 	SolvedAt   *time.Time
 	Tries      *int32
 	Worked     float64
+}
+
+type Strength struct {
+	BuildID int64
+	Answers string
+	Found   json.RawMessage
+	At      time.Time
 }
 
 type Visit struct {

@@ -167,11 +167,12 @@ func (e ExerciseChangeWhat) Valid() bool {
 
 // Defines values for JobKind.
 const (
-	JobOfDataset     JobKind = "dataset"
-	JobOfPack        JobKind = "pack"
-	JobOfPaper       JobKind = "paper"
-	JobOfPublication JobKind = "publication"
-	JobOfRecheck     JobKind = "recheck"
+	JobOfDataset       JobKind = "dataset"
+	JobOfPack          JobKind = "pack"
+	JobOfPaper         JobKind = "paper"
+	JobOfPublication   JobKind = "publication"
+	JobOfRecheck       JobKind = "recheck"
+	JobOfStrengthening JobKind = "strengthening"
 )
 
 // Valid indicates whether the value is a known member of the JobKind enum.
@@ -186,6 +187,8 @@ func (e JobKind) Valid() bool {
 	case JobOfPublication:
 		return true
 	case JobOfRecheck:
+		return true
+	case JobOfStrengthening:
 		return true
 	default:
 		return false
@@ -912,6 +915,9 @@ type ChangedCell struct {
 type CheckNote struct {
 	Columns []string `json:"columns,omitempty,omitzero"`
 
+	// Edit A text with one place in it changed: before, was and after are the one, before, is and after the other.
+	Edit Edit `json:"edit,omitempty,omitzero"`
+
 	// Exercise Its slug.
 	Exercise string `json:"exercise,omitempty,omitzero"`
 	File     string `json:"file,omitempty,omitzero"`
@@ -939,7 +945,10 @@ type CheckReport struct {
 	// Exercises How many were checked.
 	Exercises int         `json:"exercises"`
 	Notes     []CheckNote `json:"notes"`
-	Warnings  int         `json:"warnings"`
+
+	// Strengths Of the exercises whose answers run.
+	Strengths []ExerciseStrength `json:"strengths,omitempty,omitzero"`
+	Warnings  int                `json:"warnings"`
 }
 
 // Class defines model for Class.
@@ -1210,6 +1219,14 @@ type DraftText struct {
 	Sql      string `json:"sql"`
 }
 
+// Edit A text with one place in it changed: before, was and after are the one, before, is and after the other.
+type Edit struct {
+	After  string `json:"after"`
+	Before string `json:"before"`
+	Is     string `json:"is"`
+	Was    string `json:"was"`
+}
+
 // EntryKind defines model for EntryKind.
 type EntryKind string
 
@@ -1326,6 +1343,20 @@ type ExerciseMark struct {
 	Title  string `json:"title"`
 }
 
+// ExerciseStrength defines model for ExerciseStrength.
+type ExerciseStrength struct {
+	// Exercise Its slug.
+	Exercise string `json:"exercise"`
+	Number   int    `json:"number"`
+
+	// Paper Its slug.
+	Paper string `json:"paper"`
+
+	// Strength How far an exercise's data tell wrong answers from right ones. The wrong answers are mutations of its accepted answers.
+	Strength Strength `json:"strength"`
+	Title    string   `json:"title"`
+}
+
 // Expected The part of the expected result that the exercise shows.
 type Expected struct {
 	Columns  []Column `json:"columns,omitempty,omitzero"`
@@ -1399,6 +1430,9 @@ type FoundIn struct {
 
 	// Points Points or a mark: exact, with as many decimals as it has.
 	Points Points `json:"points"`
+
+	// Strength How far an exercise's data tell wrong answers from right ones. The wrong answers are mutations of its accepted answers.
+	Strength Strength `json:"strength,omitempty,omitzero"`
 }
 
 // Health defines model for Health.
@@ -1565,7 +1599,10 @@ type JobReport struct {
 	Pack     string          `json:"pack,omitempty,omitzero"`
 	Papers   []LoadedPaper   `json:"papers"`
 	Recheck  RecheckReport   `json:"recheck,omitempty,omitzero"`
-	Title    string          `json:"title"`
+
+	// Strengthening Rows that tell wrong answers from right ones.
+	Strengthening Strengthening `json:"strengthening,omitempty,omitzero"`
+	Title         string        `json:"title"`
 
 	// Version Of a paper that was published.
 	Version int `json:"version,omitempty,omitzero"`
@@ -2013,12 +2050,24 @@ type NewRecheck struct {
 	Reason string `json:"reason,omitempty,omitzero"`
 }
 
+// NewStrengthening defines model for NewStrengthening.
+type NewStrengthening struct {
+	// Variant A variant of the dataset that the rows are to be added to, an existing one or a new one. The default is a new one.
+	Variant string `json:"variant,omitempty,omitzero"`
+}
+
 // NewText defines model for NewText.
 type NewText struct {
 	Dataset  string `json:"dataset"`
 	Name     string `json:"name"`
 	Revision *int64 `json:"revision,omitempty"`
 	Sql      string `json:"sql"`
+}
+
+// NewVariant defines model for NewVariant.
+type NewVariant struct {
+	// Job The search for rows whose rows are to be added.
+	Job string `json:"job"`
 }
 
 // NewWebhook defines model for NewWebhook.
@@ -2511,6 +2560,15 @@ type ProgressNews struct {
 	Cells []ChangedCell `json:"cells,omitempty,omitzero"`
 }
 
+// ProposedRows Rows of one table.
+type ProposedRows struct {
+	Columns []string `json:"columns"`
+
+	// Rows Cells as PostgreSQL writes them; null is NULL.
+	Rows  Rows   `json:"rows"`
+	Table string `json:"table"`
+}
+
 // Publication defines model for Publication.
 type Publication struct {
 	Courses   []CourseAffected `json:"courses"`
@@ -2687,6 +2745,17 @@ type RowPage struct {
 	Rows Rows `json:"rows"`
 }
 
+// RowProposal defines model for RowProposal.
+type RowProposal struct {
+	Tables []ProposedRows `json:"tables"`
+
+	// Tells The wrong answers that they tell from right ones.
+	Tells []Told `json:"tells"`
+
+	// What What is particular about the rows.
+	What string `json:"what"`
+}
+
 // Rows Cells as PostgreSQL writes them; null is NULL.
 type Rows = [][]*string
 
@@ -2861,11 +2930,66 @@ type Sitting struct {
 	Minutes int `json:"minutes"`
 }
 
+// Strength How far an exercise's data tell wrong answers from right ones. The wrong answers are mutations of its accepted answers.
+type Strength struct {
+	// Mutations How many were tried.
+	Mutations int `json:"mutations"`
+
+	// Of How many there are, where only a sample was tried.
+	Of int `json:"of,omitempty,omitzero"`
+
+	// Same Besides these, mean the same as the answer.
+	Same int `json:"same"`
+
+	// Sentence Such as "37 of 39 mutations are told apart; 2 survive."
+	Sentence  string     `json:"sentence"`
+	Survivors []Survivor `json:"survivors"`
+
+	// Told Of these, told apart.
+	Told int `json:"told"`
+
+	// Undecided Took too long.
+	Undecided int `json:"undecided,omitempty,omitzero"`
+}
+
+// Strengthening Rows that tell wrong answers from right ones.
+type Strengthening struct {
+	// Build That they were searched for.
+	Build   int    `json:"build"`
+	Dataset string `json:"dataset"`
+
+	// Left The wrong answers for which no rows were found.
+	Left []Told `json:"left"`
+
+	// New Whether it would be a new one.
+	New       bool          `json:"new"`
+	Proposals []RowProposal `json:"proposals"`
+
+	// Script The SQL that the variant would be made by.
+	Script string `json:"script"`
+
+	// Variant The variant that they are for.
+	Variant string `json:"variant"`
+}
+
 // Submission defines model for Submission.
 type Submission struct {
 	// Key A new key for each submission; a repeated request sends the same key. Only the first is stored, and its result is returned for all.
 	Key string `json:"key,omitempty,omitzero"`
 	Sql string `json:"sql"`
+}
+
+// Survivor A wrong answer that would be marked right.
+type Survivor struct {
+	// Answer The accepted answer that it was made from; 0 is the reference answer.
+	Answer int `json:"answer"`
+
+	// Edit A text with one place in it changed: before, was and after are the one, before, is and after the other.
+	Edit Edit `json:"edit"`
+
+	// Operator How, such as `comparison`.
+	Operator string `json:"operator"`
+	Sentence string `json:"sentence"`
 }
 
 // Table defines model for Table.
@@ -2940,6 +3064,15 @@ type TextWriter struct {
 	Attempt     string    `json:"attempt"`
 	DisplayName string    `json:"display_name"`
 	Learner     string    `json:"learner"`
+}
+
+// Told defines model for Told.
+type Told struct {
+	// Exercise Its slug.
+	Exercise string `json:"exercise"`
+
+	// Survivor A wrong answer that would be marked right.
+	Survivor Survivor `json:"survivor"`
 }
 
 // Topic defines model for Topic.
@@ -3089,6 +3222,9 @@ type WritingPart struct {
 	// Sections What a learner would see of it.
 	Sections []Section `json:"sections"`
 	Slug     string    `json:"slug"`
+
+	// Strength How far an exercise's data tell wrong answers from right ones. The wrong answers are mutations of its accepted answers.
+	Strength Strength `json:"strength,omitempty,omitzero"`
 
 	// Text Markdown as it is written.
 	Text  string `json:"text"`
@@ -3530,6 +3666,9 @@ type BuildDatasetMultipartRequestBody = Files
 // UseBuildJSONRequestBody defines body for UseBuild for application/json ContentType.
 type UseBuildJSONRequestBody = BuildChoice
 
+// AddVariantJSONRequestBody defines body for AddVariant for application/json ContentType.
+type AddVariantJSONRequestBody = NewVariant
+
 // KeepEntryJSONRequestBody defines body for KeepEntry for application/json ContentType.
 type KeepEntryJSONRequestBody = Keeping
 
@@ -3565,6 +3704,9 @@ type RecheckJSONRequestBody = NewRecheck
 
 // BeginExaminationJSONRequestBody defines body for BeginExamination for application/json ContentType.
 type BeginExaminationJSONRequestBody = Beginning
+
+// StrengthenPaperJSONRequestBody defines body for StrengthenPaper for application/json ContentType.
+type StrengthenPaperJSONRequestBody = NewStrengthening
 
 // BeWritingJSONRequestBody defines body for BeWriting for application/json ContentType.
 type BeWritingJSONRequestBody = WritingPlace
@@ -3748,6 +3890,9 @@ type ServerInterface interface {
 	// UseBuild Use another build, earlier or later. For instructors.
 	// (POST /api/datasets/{dataset}/use)
 	UseBuild(c *gin.Context, dataset DatasetName)
+	// AddVariant Add the rows that a search has found to a variant of the dataset, or as a new one. It is the job of loading the dataset's pack with a further script. A dataset that belongs to no pack becomes one of its own name. For instructors.
+	// (POST /api/datasets/{dataset}/variants)
+	AddVariant(c *gin.Context, dataset DatasetName)
 	// FindExercises The exercises of published papers, by what they are about, with how learners fared. For instructors.
 	// (GET /api/exercises)
 	FindExercises(c *gin.Context, params FindExercisesParams)
@@ -3877,6 +4022,9 @@ type ServerInterface interface {
 	// BeginExamination Begin one's examination, or go on with it in this session.
 	// (POST /api/papers/{paper}/sitting)
 	BeginExamination(c *gin.Context, paper PaperSlug)
+	// StrengthenPaper Search for rows that tell the wrong answers that would pass from right ones, for a paper as it is being written. It is a job; its report has the rows. For instructors.
+	// (POST /api/papers/{paper}/strengthening)
+	StrengthenPaper(c *gin.Context, paper PaperSlug)
 	// ListVersions The versions of a paper, the latest first. For instructors.
 	// (GET /api/papers/{paper}/versions)
 	ListVersions(c *gin.Context, paper PaperSlug)
@@ -5478,6 +5626,31 @@ func (siw *ServerInterfaceWrapper) UseBuild(c *gin.Context) {
 	siw.Handler.UseBuild(c, dataset)
 }
 
+// AddVariant operation middleware
+func (siw *ServerInterfaceWrapper) AddVariant(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "dataset" -------------
+	var dataset DatasetName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "dataset", c.Param("dataset"), &dataset, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter dataset: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddVariant(c, dataset)
+}
+
 // FindExercises operation middleware
 func (siw *ServerInterfaceWrapper) FindExercises(c *gin.Context) {
 
@@ -6942,6 +7115,31 @@ func (siw *ServerInterfaceWrapper) BeginExamination(c *gin.Context) {
 	siw.Handler.BeginExamination(c, paper)
 }
 
+// StrengthenPaper operation middleware
+func (siw *ServerInterfaceWrapper) StrengthenPaper(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "paper" -------------
+	var paper PaperSlug
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.StrengthenPaper(c, paper)
+}
+
 // ListVersions operation middleware
 func (siw *ServerInterfaceWrapper) ListVersions(c *gin.Context) {
 
@@ -7706,6 +7904,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/papers", wrapper.CreatePaper)
 	router.GET(options.BaseURL+"/api/papers/:paper", wrapper.GetPaper)
 	router.POST(options.BaseURL+"/api/papers/:paper/check", wrapper.CheckPaper)
+	router.POST(options.BaseURL+"/api/papers/:paper/strengthening", wrapper.StrengthenPaper)
 	router.GET(options.BaseURL+"/api/papers/:paper/pictures/:picture", wrapper.GetPicture)
 	router.DELETE(options.BaseURL+"/api/papers/:paper/writing", wrapper.DiscardWriting)
 	router.GET(options.BaseURL+"/api/papers/:paper/writing", wrapper.GetWriting)
@@ -7753,6 +7952,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/datasets/:dataset", wrapper.GetDataset)
 	router.GET(options.BaseURL+"/api/datasets/:dataset/tables/:table/rows", wrapper.ListRows)
 	router.GET(options.BaseURL+"/api/datasets/:dataset/map", wrapper.GetMap)
+	router.POST(options.BaseURL+"/api/datasets/:dataset/variants", wrapper.AddVariant)
 	router.POST(options.BaseURL+"/api/datasets/:dataset/use", wrapper.UseBuild)
 	router.POST(options.BaseURL+"/api/datasets/:dataset/builds", wrapper.BuildDataset)
 	router.GET(options.BaseURL+"/api/packs/:pack/files", wrapper.ExportPack)
@@ -9691,6 +9891,46 @@ func (response UseBuilddefaultApplicationProblemPlusJSONResponse) VisitUseBuildR
 	return err
 }
 
+type AddVariantRequestObject struct {
+	Dataset DatasetName `json:"dataset"`
+	Body    *AddVariantJSONRequestBody
+}
+
+type AddVariantResponseObject interface {
+	VisitAddVariantResponse(w http.ResponseWriter) error
+}
+
+type AddVariant202JSONResponse Job
+
+func (response AddVariant202JSONResponse) VisitAddVariantResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddVariantdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddVariantdefaultApplicationProblemPlusJSONResponse) VisitAddVariantResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type FindExercisesRequestObject struct {
 	Params FindExercisesParams
 }
@@ -11562,6 +11802,46 @@ func (response BeginExaminationdefaultApplicationProblemPlusJSONResponse) VisitB
 	return err
 }
 
+type StrengthenPaperRequestObject struct {
+	Paper PaperSlug `json:"paper"`
+	Body  *StrengthenPaperJSONRequestBody
+}
+
+type StrengthenPaperResponseObject interface {
+	VisitStrengthenPaperResponse(w http.ResponseWriter) error
+}
+
+type StrengthenPaper202JSONResponse Job
+
+func (response StrengthenPaper202JSONResponse) VisitStrengthenPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StrengthenPaperdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StrengthenPaperdefaultApplicationProblemPlusJSONResponse) VisitStrengthenPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListVersionsRequestObject struct {
 	Paper PaperSlug `json:"paper"`
 }
@@ -12922,6 +13202,9 @@ type StrictServerInterface interface {
 	// UseBuild Use another build, earlier or later. For instructors.
 	// (POST /api/datasets/{dataset}/use)
 	UseBuild(ctx context.Context, request UseBuildRequestObject) (UseBuildResponseObject, error)
+	// AddVariant Add the rows that a search has found to a variant of the dataset, or as a new one. It is the job of loading the dataset's pack with a further script. A dataset that belongs to no pack becomes one of its own name. For instructors.
+	// (POST /api/datasets/{dataset}/variants)
+	AddVariant(ctx context.Context, request AddVariantRequestObject) (AddVariantResponseObject, error)
 	// FindExercises The exercises of published papers, by what they are about, with how learners fared. For instructors.
 	// (GET /api/exercises)
 	FindExercises(ctx context.Context, request FindExercisesRequestObject) (FindExercisesResponseObject, error)
@@ -13051,6 +13334,9 @@ type StrictServerInterface interface {
 	// BeginExamination Begin one's examination, or go on with it in this session.
 	// (POST /api/papers/{paper}/sitting)
 	BeginExamination(ctx context.Context, request BeginExaminationRequestObject) (BeginExaminationResponseObject, error)
+	// StrengthenPaper Search for rows that tell the wrong answers that would pass from right ones, for a paper as it is being written. It is a job; its report has the rows. For instructors.
+	// (POST /api/papers/{paper}/strengthening)
+	StrengthenPaper(ctx context.Context, request StrengthenPaperRequestObject) (StrengthenPaperResponseObject, error)
 	// ListVersions The versions of a paper, the latest first. For instructors.
 	// (GET /api/papers/{paper}/versions)
 	ListVersions(ctx context.Context, request ListVersionsRequestObject) (ListVersionsResponseObject, error)
@@ -14738,6 +15024,50 @@ func (sh *strictHandler) UseBuild(ctx *gin.Context, dataset DatasetName) {
 	}
 }
 
+// AddVariant operation middleware
+func (sh *strictHandler) AddVariant(ctx *gin.Context, dataset DatasetName) {
+	var request AddVariantRequestObject
+
+	request.Dataset = dataset
+
+	var body AddVariantJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddVariant(ctx, request.(AddVariantRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddVariant")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AddVariantResponseObject); ok {
+		if err := validResponse.VisitAddVariantResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // FindExercises operation middleware
 func (sh *strictHandler) FindExercises(ctx *gin.Context, params FindExercisesParams) {
 	var request FindExercisesRequestObject
@@ -16059,6 +16389,50 @@ func (sh *strictHandler) BeginExamination(ctx *gin.Context, paper PaperSlug) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(BeginExaminationResponseObject); ok {
 		if err := validResponse.VisitBeginExaminationResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// StrengthenPaper operation middleware
+func (sh *strictHandler) StrengthenPaper(ctx *gin.Context, paper PaperSlug) {
+	var request StrengthenPaperRequestObject
+
+	request.Paper = paper
+
+	var body StrengthenPaperJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StrengthenPaper(ctx, request.(StrengthenPaperRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StrengthenPaper")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(StrengthenPaperResponseObject); ok {
+		if err := validResponse.VisitStrengthenPaperResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

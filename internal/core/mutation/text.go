@@ -1,0 +1,152 @@
+package mutation
+
+import (
+	"strings"
+
+	"examen/internal/core/sqltext"
+)
+
+// original is an answer as its author wrote it beside the same as it is written from its tree, so that a change of the
+// tree is shown in the author's own text.
+type original struct {
+	text, base string
+	own, trees []sqltext.Token
+	partner    []int // of each of the tree's tokens, the author's token that is it; -1 for none
+}
+
+func newText(text, base string) *original {
+	o := &original{text: text, base: base, own: sqltext.Tokens(text), trees: sqltext.Tokens(base)}
+	o.partner = aligned(o.trees, o.own)
+	return o
+}
+
+// mostAligned bounds the table by which texts are aligned.
+const mostAligned = 4_000_000
+
+// aligned finds, for each token, the one that is it in another text: by a longest common subsequence.
+func aligned(a, b []sqltext.Token) []int {
+	if len(a)*len(b) > mostAligned {
+		partner := make([]int, len(a))
+		for i := range partner {
+			partner[i] = -1
+		}
+		return partner
+	}
+	longest := make([][]int32, len(a)+1)
+	for i := range longest {
+		longest[i] = make([]int32, len(b)+1)
+	}
+	for i := len(a) - 1; i >= 0; i-- {
+		for j := len(b) - 1; j >= 0; j-- {
+			if a[i].Text == b[j].Text {
+				longest[i][j] = longest[i+1][j+1] + 1
+			} else {
+				longest[i][j] = max(longest[i+1][j], longest[i][j+1])
+			}
+		}
+	}
+	partner := make([]int, len(a))
+	for i, j := 0, 0; i < len(a); i++ {
+		partner[i] = -1
+		for j < len(b) && a[i].Text != b[j].Text && longest[i][j+1] == longest[i][j] {
+			j++
+		}
+		if j < len(b) && a[i].Text == b[j].Text && longest[i][j] == longest[i+1][j+1]+1 {
+			partner[i] = j
+			j++
+		}
+	}
+	return partner
+}
+
+// edit shows a changed tree's text as a change of the author's: where that is not possible, of the tree's.
+func (o *original) edit(changed string) Edit {
+	tokens := sqltext.Tokens(changed)
+	first := 0
+	for first < len(tokens) && first < len(o.trees) && tokens[first].Text == o.trees[first].Text {
+		first++
+	}
+	last := 0 // counted from the end
+	for last < len(tokens)-first && last < len(o.trees)-first &&
+		tokens[len(tokens)-1-last].Text == o.trees[len(o.trees)-1-last].Text {
+		last++
+	}
+	if e, ok := o.inOwn(changed, tokens, first, last); ok {
+		return e
+	}
+	return Edit{
+		Before: o.base[:start(o.trees, first, len(o.base))], Was: between(o.base, o.trees, first, last),
+		Is: between(changed, tokens, first, last), After: rest(o.base, o.trees, last),
+	}.spaced()
+}
+
+// inOwn is the edit in the author's text, if what comes of it is the changed tree.
+func (o *original) inOwn(changed string, tokens []sqltext.Token, first, last int) (Edit, bool) {
+	from, to := 0, len(o.own) // the author's tokens that are replaced
+	if first > 0 {
+		if from = o.partner[first-1] + 1; from == 0 {
+			return Edit{}, false
+		}
+	}
+	if last > 0 {
+		if to = o.partner[len(o.trees)-last]; to < 0 {
+			return Edit{}, false
+		}
+	}
+	if from > to {
+		return Edit{}, false
+	}
+	e := Edit{
+		Before: o.text[:start(o.own, from, len(o.text))], Was: between(o.text, o.own, from, len(o.own)-to),
+		Is: between(changed, tokens, first, last), After: rest(o.text, o.own, len(o.own)-to),
+	}.spaced()
+	q, err := sqltext.ReadQuery(e.Before + e.Is + e.After)
+	if err != nil {
+		return e, false
+	}
+	again, err := sqltext.WriteTree(q.Tree())
+	return e, err == nil && again == changed
+}
+
+// start is where the token of a number begins.
+func start(tokens []sqltext.Token, n, length int) int {
+	if n < len(tokens) {
+		return tokens[n].Start
+	}
+	return length
+}
+
+// between is the text of the tokens but for so many at the beginning and so many at the end.
+func between(text string, tokens []sqltext.Token, first, last int) string {
+	if first >= len(tokens)-last {
+		return ""
+	}
+	return text[tokens[first].Start:tokens[len(tokens)-1-last].End]
+}
+
+// rest is the text after the tokens that are replaced, of which so many follow.
+func rest(text string, tokens []sqltext.Token, last int) string {
+	at := len(tokens) - last
+	if at == 0 {
+		return text
+	}
+	return text[tokens[at-1].End:]
+}
+
+// spaced puts a space where what is put in between two tokens would run into one of them.
+func (e Edit) spaced() Edit {
+	if e.Was != "" || e.Is == "" {
+		return e
+	}
+	// Before ends where the next token begins, After begins where the last one ends.
+	before := strings.TrimRight(e.Before, " \t\r\n")
+	gap := e.Before[len(before):]
+	after := strings.TrimLeft(e.After, " \t\r\n")
+	if !strings.HasSuffix(before, "(") {
+		before += " "
+	}
+	if gap == "" && after != "" && !strings.HasPrefix(after, ")") && !strings.HasPrefix(after, ",") {
+		gap = " "
+	}
+	return Edit{Before: before, Is: e.Is, After: gap + after}
+}

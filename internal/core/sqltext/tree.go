@@ -1,0 +1,83 @@
+package sqltext
+
+import (
+	"strings"
+	"sync"
+
+	pg "github.com/pganalyze/pg_query_go/v6"
+	"google.golang.org/protobuf/proto"
+)
+
+// Tree returns a copy of the query's parse tree.
+func (q *Query) Tree() *pg.ParseResult { return proto.Clone(q.tree).(*pg.ParseResult) }
+
+// WriteTree writes a parse tree as SQL. Not every tree that can be read can be written.
+func WriteTree(tree *pg.ParseResult) (string, error) { return deparse(tree) }
+
+// treeVersion is that of the trees that the parser makes; one that is written needs it, too.
+var treeVersion = sync.OnceValue(func() int32 {
+	tree, err := parse("SELECT")
+	if err != nil {
+		return 0
+	}
+	return tree.Version
+})
+
+// WriteSelect writes a SELECT as SQL; "" if it cannot be written.
+func WriteSelect(sel *pg.SelectStmt) string {
+	sql, err := deparse(&pg.ParseResult{
+		Version: treeVersion(),
+		Stmts:   []*pg.RawStmt{{Stmt: &pg.Node{Node: &pg.Node_SelectStmt{SelectStmt: sel}}}},
+	})
+	if err != nil {
+		return ""
+	}
+	return sql
+}
+
+// WriteExpression writes an expression as SQL; "" if it cannot be written.
+func WriteExpression(n *pg.Node) string {
+	return strings.TrimPrefix(WriteSelect(&pg.SelectStmt{
+		TargetList:  []*pg.Node{pg.MakeResTargetNodeWithVal(n, -1)},
+		LimitOption: pg.LimitOption_LIMIT_OPTION_DEFAULT, Op: pg.SetOperation_SETOP_NONE,
+	}), "SELECT ")
+}
+
+// ReadExpression reads text as one expression; nil if it is none.
+func ReadExpression(text string) *pg.Node {
+	tree, err := parse("SELECT " + text)
+	if err != nil || len(tree.Stmts) != 1 {
+		return nil
+	}
+	targets := tree.Stmts[0].Stmt.GetSelectStmt().GetTargetList()
+	if len(targets) != 1 {
+		return nil
+	}
+	return targets[0].GetResTarget().GetVal()
+}
+
+// A Token is a word, a number, a text or a sign of a query, with the bytes that it stands at.
+type Token struct {
+	Text       string // a keyword in lower case
+	Start, End int
+}
+
+// Tokens cuts a text into its tokens, comments left out; nil if it cannot be cut.
+func Tokens(text string) []Token {
+	scanned, err := scan(text)
+	if err != nil {
+		return nil
+	}
+	var all []Token
+	for _, t := range scanned {
+		if t.Token == pg.Token_SQL_COMMENT || t.Token == pg.Token_C_COMMENT {
+			continue
+		}
+		word := text[t.Start:t.End]
+		if t.KeywordKind != pg.KeywordKind_NO_KEYWORD {
+			word = strings.ToLower(word)
+		}
+		all = append(all, Token{word, int(t.Start), int(t.End)})
+	}
+	return all
+}
