@@ -29,6 +29,7 @@ const OverviewPage = lazily(() => import("./pages/overview/OverviewPage").then((
 const PaperPage = lazily(() => import("./pages/paper/PaperPage").then((m) => m.PaperPage));
 const PapersPage = lazily(() => import("./pages/papers/PapersPage").then((m) => m.PapersPage));
 const PasswordPage = lazily(() => import("./pages/password/PasswordPage").then((m) => m.PasswordPage));
+const StrengthenPage = lazily(() => import("./pages/strengthen/StrengthenPage").then((m) => m.StrengthenPage));
 const PublishPage = lazily(() => import("./pages/write/PublishPage").then((m) => m.PublishPage));
 const RecheckPage = lazily(() => import("./pages/recheck/RecheckPage").then((m) => m.RecheckPage));
 const SamePage = lazily(() => import("./pages/progress/SamePage").then((m) => m.SamePage));
@@ -101,6 +102,7 @@ function Pages({ dark }: { dark: boolean }) {
           <Route path="/papers/:paper/same" element={<SamePage />} />
           <Route path="/papers/:paper/write" element={<WritePage dark={dark} />} />
           <Route path="/papers/:paper/publish" element={<PublishPage />} />
+          <Route path="/papers/:paper/strengthen" element={<StrengthenPage />} />
           <Route path="/papers/:paper/recheck" element={<RecheckPage />} />
           <Route path="/papers/:paper/versions" element={<VersionsPage />} />
           <Route path="/courses" element={<CoursesPage />} />

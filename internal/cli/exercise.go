@@ -32,7 +32,7 @@ dataset are listed once, with all papers that have them.`,
 			return show(p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
 				return c.FindExercises(ctx, &by)
 			},
-				[]string{"title", "dataset", "in", "solved", "attempts each", "tables", "constructs"},
+				[]string{"title", "dataset", "in", "solved", "attempts each", "strength", "tables", "constructs"},
 				each(func(f client.FoundExercise) []string {
 					var in []string
 					for _, at := range f.In {
@@ -40,7 +40,7 @@ dataset are listed once, with all papers that have them.`,
 					}
 					return []string{
 						f.Title, f.Dataset, strings.Join(in, ", "), fmt.Sprintf("%d of %d", f.Solved, f.Learners),
-						attemptsEach(f), strings.Join(f.Tables, ", "), strings.Join(f.Constructs, ", "),
+						attemptsEach(f), strengthOf(f), strings.Join(f.Tables, ", "), strings.Join(f.Constructs, ", "),
 					}
 				}))
 		},
@@ -58,6 +58,16 @@ func attemptsEach(f client.FoundExercise) string {
 		return ""
 	}
 	return fmt.Sprintf("%.1f", float64(f.SolvedAttempts)/float64(f.Solved))
+}
+
+// strengthOf says how many mutations of an exercise's answer are told apart.
+func strengthOf(f client.FoundExercise) string {
+	for _, at := range f.In {
+		if s := at.Strength; s.Sentence != "" {
+			return fmt.Sprintf("%d of %d", s.Told, s.Mutations)
+		}
+	}
+	return ""
 }
 
 func (p *program) exerciseCopy() *cobra.Command {

@@ -106,6 +106,10 @@ func (p *program) printCheck(r client.CheckReport) error {
 			}
 			fmt.Fprintf(p.out, "%s  %s\n", upperFirst(string(n.Severity)), printable(strings.TrimSpace(where)))
 			p.writeFinding(client.Finding{Sentence: n.Sentence, Columns: n.Columns, Rows: n.Rows})
+			p.writeEdit(n.Edit)
+		}
+		for _, e := range r.Strengths {
+			fmt.Fprintf(p.out, "%s/%d %s: %s\n", printable(e.Paper), e.Number, printable(e.Title), e.Strength.Sentence)
 		}
 		fmt.Fprintf(
 			p.out, "%s checked: %s, %s.\n", plural(int64(r.Exercises), "exercise"), plural(int64(r.Errors), "error"),

@@ -66,7 +66,7 @@ func (p *program) paper() *cobra.Command {
 	return group(
 		"paper", "Papers", list, exercises, check, p.paperSet(), p.paperUnset(), p.paperExtend(), p.paperExtensions(),
 		p.paperRelease(), p.paperTell(), p.paperBegin(), p.paperCandidates(), p.paperNew(), p.paperEdit(),
-		p.paperPublish(),
+		p.paperPublish(), p.paperStrengthen(),
 		p.paperVersions(), p.paperCompare(), p.paperRestore(), p.paperDiscard(),
 	)
 }

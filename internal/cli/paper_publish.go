@@ -91,6 +91,7 @@ func (p *program) published(cmd *cobra.Command, c *client.Client, job client.Job
 		p.out, "%s is published, as version %d: %s.\n", printable(job.Name), job.Report.Version,
 		plural(int64(job.Report.Check.Exercises), "exercise"),
 	)
+	p.writeWeak(job.Report.Check, job.Name)
 	return nil
 }
 

@@ -83,11 +83,15 @@ func (p *program) writeFinding(f client.Finding) {
 		f.Sentence = "Likely cause: " + f.Sentence
 	}
 	fmt.Fprintf(p.out, "- %s\n", printable(f.Sentence))
-	if len(f.Rows) == 0 {
-		return
+	if len(f.Rows) > 0 {
+		p.writeRows(f.Columns, f.Rows)
 	}
+}
+
+// writeRows writes rows as a table that is set in.
+func (p *program) writeRows(columns []string, rows client.Rows) {
 	var b strings.Builder
-	p.table(&b, f.Columns, cells(f.Rows))
+	p.table(&b, columns, cells(rows))
 	fmt.Fprintf(p.out, "\n    %s\n\n", strings.ReplaceAll(strings.TrimRight(b.String(), "\n"), "\n", "\n    "))
 }
 

@@ -337,33 +337,37 @@ func (m *maker) comparison(a *pg.A_Expr, s *scope, same func() string) {
 
 // atBound says why a comparison is not told from the one that takes its bound in, or leaves it out: no row is at it.
 func (s *scope) atBound(a *pg.A_Expr, was, to string) []Reason {
-	strip := func(o string) string { return strings.TrimSuffix(o, "=") }
-	value, is := sqltext.Constant(a.Rexpr)
-	if strip(was) != strip(to) || !is {
+	if strings.TrimSuffix(was, "=") != strings.TrimSuffix(to, "=") {
 		return nil
 	}
-	from, c := s.find(a.Lexpr.GetColumnRef())
-	if c == nil || from.table == nil {
-		if aggregate(a.Lexpr) != nil && s.outer == nil {
-			return []Reason{{fmt.Sprintf("no group has exactly %s as its %s", value, s.said(a.Lexpr)), s.grouped(a)}}
+	return s.nothingAt(a.Lexpr, a.Rexpr)
+}
+
+// nothingAt says that an expression has a value nowhere.
+func (s *scope) nothingAt(n, at *pg.Node) []Reason {
+	value, is := sqltext.Constant(at)
+	if !is {
+		return nil
+	}
+	from, c := s.find(n.GetColumnRef())
+	switch {
+	case c != nil && from.table != nil:
+		sql := fmt.Sprintf("SELECT 1 FROM %s WHERE %s = %s LIMIT 1", from.table.SQLName, sqltext.Quoted(c.name), written(at))
+		return []Reason{
+			{fmt.Sprintf("no %s has a %s of exactly %s", spaced(from.table.Name), spaced(c.name), value), sql},
+			{fmt.Sprintf("no row with a %s of exactly %s decides", spaced(c.name), value), ""},
 		}
-		return nil
+	case aggregate(n) != nil && s.outer == nil:
+		sql := s.any(&pg.SelectStmt{
+			WhereClause: s.sel.WhereClause, GroupClause: s.sel.GroupClause, HavingClause: sqltext.Operation("=", n, at),
+		})
+		return []Reason{{fmt.Sprintf("no group has exactly %s as its %s", value, s.said(n)), sql}}
 	}
-	noun := strings.ReplaceAll(from.table.Name, "_", " ")
-	sentence := fmt.Sprintf("no %s has a %s of exactly %s", noun, strings.ReplaceAll(c.name, "_", " "), value)
-	sql := fmt.Sprintf("SELECT 1 FROM %s WHERE %s = %s LIMIT 1", from.table.SQLName, quoted(c.name), written(a.Rexpr))
-	return []Reason{{sentence, sql}, {"no row that the other conditions keep is at the bound", ""}}
+	return nil
 }
 
-// grouped writes a query for a group whose aggregate equals a bound.
-func (s *scope) grouped(a *pg.A_Expr) string {
-	return s.any(&pg.SelectStmt{
-		WhereClause: s.sel.WhereClause, GroupClause: s.sel.GroupClause,
-		HavingClause: sqltext.Operation("=", a.Lexpr, a.Rexpr),
-	})
-}
-
-func quoted(name string) string { return sqltext.Quoted(name) }
+// spaced is a name as it is said in a sentence.
+func spaced(name string) string { return strings.ReplaceAll(name, "_", " ") }
 
 // bound moves a constant bound by the smallest step of its type: to where the comparison with or without the bound does
 // not come already.
@@ -384,8 +388,16 @@ func (m *maker) bound(a *pg.A_Expr, of kind, was string, s *scope, same func() s
 		if to == "" {
 			continue
 		}
-		by := constantLike(n, to)
+		by, of := constantLike(n, to), a.Lexpr
+		if n == a.Lexpr {
+			of = a.Rexpr
+		}
+		var why []Reason
+		if was != "=" && was != "<>" {
+			why = s.nothingAt(of, by)
+		}
 		m.replace(Bound, n, by, same, "takes %s for %s", s.said(by), s.said(n))
+		m.reasoned(Bound, why)
 	}
 }
 

@@ -163,6 +163,13 @@ func (m *maker) replace(o Operator, n, by *pg.Node, same func() string, says str
 	})
 }
 
+// reasoned adds reasons to the last mutation, if it has none.
+func (m *maker) reasoned(by Operator, why []Reason) {
+	if n := len(m.all); n > 0 && m.all[n-1].Operator == by && m.all[n-1].Why == nil {
+		m.all[n-1].Why = why
+	}
+}
+
 // certainly is a proof that is there already.
 func certainly(is bool, reason string) func() string {
 	return func() string {

@@ -72,7 +72,7 @@ func (m *maker) existsAsIn(n *pg.Node, sel *pg.SelectStmt, s, inside *scope) {
 	}}})
 	m.replace(NotIn, n, by, certainly(inside.neverNull(own) && s.neverNull(outside), "neither side is ever NULL"),
 		"takes NOT IN for NOT EXISTS")
-	m.all = reasoned(m.all, Reason{"no NULL is among the values", ""})
+	m.reasoned(NotIn, []Reason{{"no NULL is among the values", ""}})
 }
 
 // inAsExists has NOT EXISTS for a NOT IN.
@@ -98,13 +98,5 @@ func (m *maker) inAsExists(n *pg.Node, link *pg.SubLink, sel *pg.SelectStmt, s, 
 	}}})
 	known := inside.neverNull(sel.TargetList[0].GetResTarget().Val) && s.neverNull(link.Testexpr)
 	m.replace(NotIn, n, by, certainly(known, "neither side is ever NULL"), "takes NOT EXISTS for NOT IN")
-	m.all = reasoned(m.all, Reason{"no NULL is among the values", ""})
-}
-
-// reasoned adds a reason to the last mutation, if it has none.
-func reasoned(all []Mutation, why Reason) []Mutation {
-	if n := len(all); n > 0 && all[n-1].Operator == NotIn && all[n-1].Why == nil {
-		all[n-1].Why = []Reason{why}
-	}
-	return all
+	m.reasoned(NotIn, []Reason{{"no NULL is among the values", ""}})
 }

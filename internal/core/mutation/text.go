@@ -1,6 +1,7 @@
 package mutation
 
 import (
+	"slices"
 	"strings"
 
 	"examen/internal/core/sqltext"
@@ -71,6 +72,7 @@ func (o *original) edit(changed string) Edit {
 		tokens[len(tokens)-1-last].Text == o.trees[len(o.trees)-1-last].Text {
 		last++
 	}
+	first, last = o.slid(tokens, first, last)
 	if e, ok := o.inOwn(changed, tokens, first, last); ok {
 		return e
 	}
@@ -78,6 +80,34 @@ func (o *original) edit(changed string) Edit {
 		Before: o.base[:start(o.trees, first, len(o.base))], Was: between(o.base, o.trees, first, last),
 		Is: between(changed, tokens, first, last), After: rest(o.base, o.trees, last),
 	}.spaced()
+}
+
+// slid moves what was taken out or put in to where it reads best, among the places where it may as well stand: "b.x, "
+// out of "b.x, b.y" rather than "x, b.".
+func (o *original) slid(tokens []sqltext.Token, first, last int) (int, int) {
+	longer := o.trees
+	if len(tokens) > len(longer) {
+		longer = tokens
+	}
+	if first+last != min(len(tokens), len(o.trees)) {
+		return first, last // something stands in something else's place
+	}
+	reads := func(first, last int) (n int) {
+		if last < len(longer) && slices.Contains([]string{",", "and", "or"}, longer[len(longer)-1-last].Text) {
+			n++
+		}
+		if slices.Contains([]string{",", "and", "or", "order", "where", "having", "not"}, longer[first].Text) {
+			n++
+		}
+		return n
+	}
+	best := first
+	for by := 1; by <= first && longer[first-by].Text == longer[len(longer)-last-by].Text; by++ {
+		if reads(first-by, last+by) > reads(best, last+first-best) {
+			best = first - by
+		}
+	}
+	return best, last + first - best
 }
 
 // inOwn is the edit in the author's text, if what comes of it is the changed tree.
@@ -133,15 +163,21 @@ func rest(text string, tokens []sqltext.Token, last int) string {
 	return text[tokens[at-1].End:]
 }
 
+// leading are words that are put in before what follows, others behind what stands before.
+var leading = []string{"DISTINCT", "LEFT", "RIGHT", "FULL", "NOT"}
+
 // spaced puts a space where what is put in between two tokens would run into one of them.
 func (e Edit) spaced() Edit {
 	if e.Was != "" || e.Is == "" {
 		return e
 	}
 	// Before ends where the next token begins, After begins where the last one ends.
+	after := strings.TrimLeft(e.After, " \t\r\n")
+	if word, _, _ := strings.Cut(e.Is, " "); slices.Contains(leading, word) && after != "" {
+		return Edit{Before: e.Before, Is: e.Is + " ", After: after}
+	}
 	before := strings.TrimRight(e.Before, " \t\r\n")
 	gap := e.Before[len(before):]
-	after := strings.TrimLeft(e.After, " \t\r\n")
 	if !strings.HasSuffix(before, "(") {
 		before += " "
 	}

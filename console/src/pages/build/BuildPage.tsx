@@ -18,6 +18,7 @@ const headings = {
   paper: "Checking the exercises of",
   publication: "Publishing",
   recheck: "Checking again",
+  strengthening: "Rows for",
 };
 
 /** One build or load: how it gets on, and what came of it. */

@@ -25,7 +25,8 @@ export function FoundItem({ found }: { found: Found }) {
         . {record(found)}
       </p>
       <p className="quiet">
-        {found.dataset}: {about}. Result: {found.columns.join(", ")}.
+        {found.dataset}: {about}. Result: {found.columns.join(", ")}.{" "}
+        {found.in[0]?.strength && <>Strength: {found.in[0].strength.sentence}</>}
       </p>
       <details>
         <summary>Accepted answer</summary>

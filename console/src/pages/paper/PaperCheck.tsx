@@ -4,6 +4,7 @@ import { Button } from "../../parts/Button";
 import { answer, api, problemOf, type Job, type Schemas } from "../../api/client";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { RowsTable } from "../../parts/RowsTable";
+import { WrongAnswer } from "../../parts/WrongAnswer";
 import { useJob } from "../../parts/useJob";
 import { count } from "../../parts/words";
 
@@ -33,8 +34,30 @@ export function PaperCheck({ paper }: { paper: string }) {
         {job?.report?.check?.notes.map((note, i) => (
           <CheckNote key={i} note={note} />
         ))}
+        {job?.state === "done" && <Strengths paper={paper} of={job.report?.check?.strengths ?? []} />}
       </div>
     </div>
+  );
+}
+
+/** How strong the exercises are. */
+export function Strengths({ paper, of }: { paper: string; of: Schemas["ExerciseStrength"][] }) {
+  if (of.length === 0) return null;
+  return (
+    <section aria-label="Strength">
+      <ul className="strengths">
+        {of.map((e) => (
+          <li key={e.exercise}>
+            {e.number}. {e.title}: {e.strength.sentence}
+          </li>
+        ))}
+      </ul>
+      {of.some((e) => e.strength.survivors.length > 0) && (
+        <p>
+          <Link to={`/papers/${paper}/strengthen`}>Search for rows that would tell</Link>
+        </p>
+      )}
+    </section>
   );
 }
 
@@ -71,6 +94,7 @@ export function CheckNote({ note }: { note: Schemas["CheckNote"] }) {
         {note.sentence}
       </p>
       {note.rows && note.rows.length > 0 && <RowsTable columns={note.columns ?? []} rows={note.rows} />}
+      {note.edit && <WrongAnswer edit={note.edit} short />}
     </div>
   );
 }

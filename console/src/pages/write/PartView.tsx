@@ -36,7 +36,7 @@ export const PartView = memo(function PartView({ text, own, number, wrong, other
   const notes = !part.front && (
     <aside className="right-margin" aria-label={`Remarks on ${title}`}>
       {(part.exercise || wrong.length > 0 || part.remarks.length > 0) && (
-        <Remarks part={part} wrong={wrong} changed={own.unsaved} />
+        <Remarks paper={text.paper} part={part} wrong={wrong} changed={own.unsaved} />
       )}
     </aside>
   );

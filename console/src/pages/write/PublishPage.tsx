@@ -8,7 +8,7 @@ import { useJob } from "../../parts/useJob";
 import { useTitle } from "../../parts/useTitle";
 import { Waiting } from "../../parts/Waiting";
 import { count } from "../../parts/words";
-import { CheckNote } from "../paper/PaperCheck";
+import { CheckNote, Strengths } from "../paper/PaperCheck";
 import { Lines } from "../paper/Lines";
 import { WhatChanges } from "./WhatChanges";
 
@@ -131,10 +131,19 @@ function Would({ would, paper }: { would: Publication; paper: string }) {
 }
 
 function Published({ job, paper }: { job: Job; paper: string }) {
+  const weak = job.report?.check?.strengths?.filter((e) => e.strength.survivors.length > 0) ?? [];
   return (
-    <p role="status">
-      <strong>Published, as version {job.report?.version}.</strong>{" "}
-      <Link to={`/papers/${paper}`}>See it as learners do</Link>
-    </p>
+    <>
+      <p role="status">
+        <strong>Published, as version {job.report?.version}.</strong>{" "}
+        <Link to={`/papers/${paper}`}>See it as learners do</Link>
+      </p>
+      {weak.length > 0 && (
+        <>
+          <p>Wrong answers would pass:</p>
+          <Strengths paper={paper} of={weak} />
+        </>
+      )}
+    </>
   );
 }

@@ -1,10 +1,13 @@
+import { Link } from "react-router";
 import { RowsTable } from "../../parts/RowsTable";
+import { WrongAnswer } from "../../parts/WrongAnswer";
 import type { Schemas } from "../../api/client";
 import type { WritingPart } from "../../work/paperText";
 
 const severities = { error: "Error", warning: "Doubtful", note: "Note" };
 
 interface Props {
+  paper: string;
   part: WritingPart;
   wrong: Schemas["PartError"][];
   /** The text has been changed since the remarks came. */
@@ -12,7 +15,7 @@ interface Props {
 }
 
 /** What keeps a part from being published, and what the examiner remarks on it. */
-export function Remarks({ part, wrong, changed }: Props) {
+export function Remarks({ paper, part, wrong, changed }: Props) {
   const waiting = !wrong.length && (changed || !part.inspected);
   return (
     <div className="remarks">
@@ -30,8 +33,17 @@ export function Remarks({ part, wrong, changed }: Props) {
               <strong>{severities[remark.severity]}</strong>: {remark.sentence}
             </p>
             {remark.rows && remark.rows.length > 0 && <RowsTable columns={remark.columns ?? []} rows={remark.rows} />}
+            {remark.edit && <WrongAnswer edit={remark.edit} short />}
           </div>
         ))}
+      {!waiting && part.strength && (
+        <p className="strength">
+          <strong>Strength</strong>: {part.strength.sentence}{" "}
+          {part.strength.survivors.length > 0 && (
+            <Link to={`/papers/${paper}/strengthen`}>Search for rows that would tell</Link>
+          )}
+        </p>
+      )}
       <p className="quiet" role="status">
         {waiting ? "The examiner is looking at it …" : !wrong.length && !part.remarks.length && "Nothing to remark."}
       </p>

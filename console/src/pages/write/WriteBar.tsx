@@ -46,6 +46,11 @@ export function WriteBar({ text, state, tables, onTables, onOpen }: Props) {
       <span className="quiet" role="status">
         {said(state)}
       </span>
+      {strength(state) && (
+        <Link className="quiet" to={`/papers/${paper}/strengthen`}>
+          {strength(state)}
+        </Link>
+      )}
       {others.length > 0 && <span className="others">{others.join(" ")}</span>}
       <span className="actions-end">
         <Button size="small" aria-pressed={tables} onClick={onTables}>
@@ -72,6 +77,14 @@ function stateOf(part: { exercise: boolean; remarks: { severity: string }[] }, w
   const remarks = part.remarks.filter((remark) => remark.severity !== "note").length;
   if (remarks) return count(remarks, "remark");
   return part.exercise ? "exercise" : "";
+}
+
+/** How strong its exercises are together; nothing while that is not known. */
+function strength({ parts }: TextState) {
+  const known = [...parts.values()].flatMap((own) => own.part.strength ?? []);
+  const mutations = known.reduce((n, s) => n + s.mutations, 0);
+  if (mutations === 0) return "";
+  return `${known.reduce((n, s) => n + s.told, 0)} of ${mutations} wrong answers told apart`;
 }
 
 /** How the text stands. */
