@@ -38,6 +38,7 @@ const (
 // A bench is a grader with the yard, and its weak variant, on a practice server.
 type bench struct {
 	*Grader
+	server          *practice.Server
 	visible, hidden string
 	tables          *dataset.Catalogue // of both
 }
@@ -52,7 +53,7 @@ func open(t *testing.T) *bench {
 		t.Fatal(err)
 	}
 	t.Cleanup(server.Close)
-	b := &bench{Grader: New(server, seed)}
+	b := &bench{Grader: New(server, seed), server: server}
 	for database, script := range map[*string]string{&b.visible: yard, &b.hidden: yard + weak} {
 		*database = fmt.Sprintf("grading_%d", time.Now().UnixNano())
 		built, err := server.Build(ctx, practice.Order{
@@ -224,7 +225,7 @@ func TestFingerprintsTellAlikeResults(t *testing.T) {
 		of(b.Grader, "SELECT kind FROM hive") == columns {
 		t.Error("results of other columns have fingerprints of their rows")
 	}
-	elsewhere, other := on(b.practice, seed), on(b.practice, seed+1)
+	elsewhere, other := New(b.server, seed), New(b.server, seed+1)
 	const again = "SELECT name, strength FROM hive WHERE strength > 5"
 	if of(elsewhere, again) != wrong || of(other, again) == wrong {
 		t.Error("fingerprints follow from the seed, and from nothing of the process")

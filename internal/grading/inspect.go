@@ -185,6 +185,7 @@ func (i *inspector) exercise(ctx context.Context, e *pack.Exercise) error {
 	for _, c := range sqltext.Contradictions(e.Checking.Require, e.Checking.Forbid) {
 		i.note(e, SeverityError, noteContradictory, "The check contradicts itself: it %s.", c)
 	}
+	i.unsound = false
 	for n, sql := range e.Accepted() {
 		q, err := sqltext.ReadQuery(sql)
 		if err != nil {
@@ -200,12 +201,12 @@ func (i *inspector) exercise(ctx context.Context, e *pack.Exercise) error {
 				answerNumber(n), word, rule.Construct)
 		}
 		for _, what := range q.Volatile() {
+			i.unsound = true
 			i.note(e, SeverityError, noteChanging, "%s uses %s: its result changes from one day, or one call, to "+
 				"the next.",
 				answerNumber(n), what)
 		}
 	}
-	i.unsound = false
 	for _, place := range i.places(e) {
 		if runs, err := i.on(ctx, e, place); err != nil || !runs {
 			return err

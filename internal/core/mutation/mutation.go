@@ -240,7 +240,7 @@ func (m *maker) statement(sel *pg.SelectStmt, outer *scope, as role) {
 func (m *maker) subqueries(item *pg.Node, s *scope) {
 	switch n := item.Node.(type) {
 	case *pg.Node_RangeSubselect:
-		m.statement(n.RangeSubselect.Subquery.GetSelectStmt(), s, derived)
+		m.statement(n.RangeSubselect.Subquery.GetSelectStmt(), s.beside(), derived)
 	case *pg.Node_JoinExpr:
 		m.subqueries(n.JoinExpr.Larg, s)
 		m.subqueries(n.JoinExpr.Rarg, s)
@@ -312,9 +312,9 @@ func (m *maker) apart(sel *pg.SelectStmt) bool {
 	a, b := m.newScope(left, nil), m.newScope(right, nil)
 	l, r := a.outputs(), b.outputs()
 	differ := false
-	for i := range l {
+	for i := range min(len(l), len(r)) {
 		one, is := sqltext.Constant(l[i])
-		two, also := sqltext.Constant(r[min(i, len(r)-1)])
+		two, also := sqltext.Constant(r[i])
 		differ = differ || is && also && one != two
 	}
 	if sel.Op == pg.SetOperation_SETOP_EXCEPT && !differ {

@@ -100,7 +100,7 @@ func (m *maker) newScope(sel *pg.SelectStmt, outer *scope) *scope {
 	for _, c := range sel.WithClause.GetCtes() {
 		cte := c.GetCommonTableExpr()
 		if inner := cte.Ctequery.GetSelectStmt(); inner != nil {
-			from := m.derived(inner, s)
+			from := m.derived(inner, s.beside())
 			from.rename(cte.Aliascolnames)
 			s.with[cte.Ctename] = from
 		}
@@ -110,6 +110,9 @@ func (m *maker) newScope(sel *pg.SelectStmt, outer *scope) *scope {
 	}
 	return s
 }
+
+// beside is the scope as a subquery in WITH or FROM sees it: without what stands beside it in FROM.
+func (s *scope) beside() *scope { return &scope{outer: s.outer, sel: s.sel, with: s.with} }
 
 // from adds the sources of an item of FROM.
 func (m *maker) from(item *pg.Node, s *scope, missing bool) {
@@ -125,7 +128,7 @@ func (m *maker) from(item *pg.Node, s *scope, missing bool) {
 	case *pg.Node_RangeVar:
 		add(m.relation(n.RangeVar, s), n.RangeVar.Relname, n.RangeVar.Alias)
 	case *pg.Node_RangeSubselect:
-		add(m.derived(n.RangeSubselect.Subquery.GetSelectStmt(), s), "", n.RangeSubselect.Alias)
+		add(m.derived(n.RangeSubselect.Subquery.GetSelectStmt(), s.beside()), "", n.RangeSubselect.Alias)
 	case *pg.Node_RangeFunction:
 		add(&source{}, "", n.RangeFunction.Alias)
 	case *pg.Node_JoinExpr:

@@ -96,7 +96,7 @@ func (o *original) slid(tokens []sqltext.Token, first, last int) (int, int) {
 		if last < len(longer) && slices.Contains([]string{",", "and", "or"}, longer[len(longer)-1-last].Text) {
 			n++
 		}
-		if slices.Contains([]string{",", "and", "or", "order", "where", "having", "not"}, longer[first].Text) {
+		if slices.Contains([]string{",", "and", "or", "order", "where", "having", "not", "when"}, longer[first].Text) {
 			n++
 		}
 		return n
