@@ -91,7 +91,7 @@ func TestAPaperAtTheCommandLine(t *testing.T) {
 		0, "Nothing was changed")
 	says(s.run("", "paper", "list"), 0, "unpublished")
 	says(s.edits(fiveExercises, "paper", "edit", "cloudy"),
-		0, "Saved. Learners see it once it is published", "5 exercises checked: 0 errors, 0 warnings")
+		0, "Saved. Learners see it once it is published", "5 exercises checked: 0 errors, 2 warnings")
 	says(s.run("", "paper", "set", "cloudy", "--course", "evening-group"), 3, "not published yet")
 	says(s.run("", "paper", "publish", "cloudy"), 2, "Nights by cloud: new", "say --yes")
 	says(s.run("", "paper", "publish", "cloudy", "--yes", "--note", "the first one"),

@@ -306,6 +306,10 @@ func TestPagesAreForEverybody(t *testing.T) {
 			w.says(".part-actions button", "^Title and times").MustClick()
 		}, false},
 		{"publishing", "/papers/unpublished/publish", ".publish table", nil, false},
+		{"rows that would tell", "/papers/what-is-missing/strengthen", ".strengthen form", func(w *window) {
+			w.says(".strengthen button", "^Search for rows$").MustClick()
+			w.says(".strengthen button", "^Add them as the variant")
+		}, true},
 		{"versions", "/papers/first-look/versions", ".version-list", nil, false},
 		{"exercises", "/exercises?table=hive", ".found li", func(w *window) {
 			w.says(".found summary", "Accepted answer").MustClick()

@@ -134,7 +134,7 @@ func TestAnInstructorChecksThePaperInTheConsole(t *testing.T) {
 	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
 	w.visit("/papers/first-look")
 	w.says("button", "Check the exercises").MustClick()
-	w.says(".paper-check [role=status]", "8 exercises checked: 0 errors, 2 warnings")
+	w.says(".paper-check [role=status]", "8 exercises checked: 0 errors, 4 warnings")
 	w.says(`.check-note[data-severity="warning"]`, "Warning in harvest-by-grade: .*empty on the variant poor-year")
 }
 

@@ -24,6 +24,8 @@ var examples = map[string]string{
 	"paper list":  "examen paper list\nexamen paper list -o json",
 	"paper show":  "examen paper show first-look",
 	"paper check": "examen paper check first-look",
+	"paper strengthen": "examen paper strengthen before-the-season --look\n" +
+		"examen paper strengthen before-the-season --yes",
 	"paper new": "examen paper new hive-basics --title 'Hive basics' --dataset apiary\n" +
 		"examen paper new second-look --title 'A second look' --copy first-look",
 	"paper edit":     "examen paper edit first-look",

@@ -120,10 +120,11 @@ func (p *program) writeEdit(e client.Edit) {
 	if e == (client.Edit{}) {
 		return
 	}
-	was, is := "["+e.Was, " -> "+e.Is+"]"
+	put := strings.TrimRight(e.Is, " ")
+	was, is := "["+e.Was, " -> "+put+"]"+e.Is[len(put):]
 	switch {
 	case e.Was == "":
-		was, is = "[+", e.Is+"]"
+		was, is = "[+", put+"]"+e.Is[len(put):]
 	case e.Is == "":
 		was, is = "[-", e.Was+"]"
 	}
@@ -142,6 +143,7 @@ func (p *program) writeWeak(r client.CheckReport, paper string) {
 		}
 	}
 	if weak > 0 {
-		fmt.Fprintf(p.err, "To find rows that tell the wrong answers apart: examen paper strengthen %s\n", printable(paper))
+		fmt.Fprintf(p.err, "To find rows that tell the wrong answers apart: examen paper strengthen %s\n",
+			printable(paper))
 	}
 }

@@ -30,16 +30,26 @@ var same = map[string][]string{
 	"first-look/no-mail":                   {"has the rows without name come first"},
 	"first-look/calm-bees":                 {"takes ILIKE for LIKE", "adds DISTINCT"},
 	"first-look/harvest-by-grade":          {"adds DISTINCT", "has the rows without sum(weight_kg) come last"},
-	"first-look/who-looks-after-what":      {"takes LEFT JOIN for JOIN", "takes RIGHT JOIN for JOIN", "takes FULL JOIN for JOIN", "takes LEFT JOIN for JOIN", "takes RIGHT JOIN for JOIN", "takes FULL JOIN for JOIN", "has the rows without a.name come first", "has the rows without b.name come first"},
-	"what-is-missing/without-an-apiary":    {"takes FULL JOIN for LEFT JOIN", "takes c.apiary_id for c.beekeeper_id"},
-	"what-is-missing/never-sold":           {"takes NOT IN for NOT EXISTS", "adds DISTINCT"},
-	"what-is-missing/still-to-come":        {"takes NOT EXISTS for NOT IN", "has the rows without name come first"},
-	"what-is-missing/how-many-each":        {"takes FULL JOIN for LEFT JOIN", "leaves out the group key name", "groups by village, too", "groups by email, too", "takes count(DISTINCT apiary_id) for count(apiary_id)", "counts c.beekeeper_id for c.apiary_id", "adds DISTINCT"},
-	"what-is-missing/still-owed":           {"takes LEFT JOIN for JOIN", "takes RIGHT JOIN for JOIN", "takes FULL JOIN for JOIN", "takes RIGHT JOIN for JOIN", "leaves out the group key name", "groups by town, too", "has the rows without sum(weight_kg * price_kg) come last"},
-	"in-the-honey-room/young-queens":       {"takes count(queen_year) for count(*)", "adds DISTINCT"},
-	"in-the-honey-room/great-days":         {"adds DISTINCT", "has the rows without day come first"},
-	"in-the-honey-room/teachers":           {"has the rows without b.name come first"},
-	"in-the-honey-room/best-hives":         {"takes LEFT JOIN for JOIN", "takes RIGHT JOIN for JOIN", "takes FULL JOIN for JOIN", "takes LEFT JOIN for JOIN", "takes RIGHT JOIN for JOIN", "takes FULL JOIN for JOIN", "leaves out the group key a.apiary_id", "leaves out the group key a.name", "leaves out the group key h.hive_id", "leaves out the group key h.name", "groups by valley, too", "groups by kind, too", "adds DISTINCT", "has the rows without sum(weight_kg) come last"},
+	"first-look/who-looks-after-what": {"takes LEFT JOIN for JOIN", "takes RIGHT JOIN for JOIN",
+		"takes FULL JOIN for JOIN", "takes LEFT JOIN for JOIN", "takes RIGHT JOIN for JOIN", "takes FULL JOIN for JOIN",
+		"has the rows without a.name come first", "has the rows without b.name come first"},
+	"what-is-missing/without-an-apiary": {"takes FULL JOIN for LEFT JOIN", "takes c.apiary_id for c.beekeeper_id"},
+	"what-is-missing/never-sold":        {"takes NOT IN for NOT EXISTS", "adds DISTINCT"},
+	"what-is-missing/still-to-come":     {"takes NOT EXISTS for NOT IN", "has the rows without name come first"},
+	"what-is-missing/how-many-each": {"takes FULL JOIN for LEFT JOIN", "leaves out the group key name",
+		"groups by village, too", "groups by email, too", "takes count(DISTINCT apiary_id) for count(apiary_id)",
+		"counts c.beekeeper_id for c.apiary_id", "adds DISTINCT"},
+	"what-is-missing/still-owed": {"takes LEFT JOIN for JOIN", "takes RIGHT JOIN for JOIN",
+		"takes FULL JOIN for JOIN", "takes RIGHT JOIN for JOIN", "leaves out the group key name", "groups by town, too",
+		"has the rows without sum(weight_kg * price_kg) come last"},
+	"in-the-honey-room/young-queens": {"takes count(queen_year) for count(*)", "adds DISTINCT"},
+	"in-the-honey-room/great-days":   {"adds DISTINCT", "has the rows without day come first"},
+	"in-the-honey-room/teachers":     {"has the rows without b.name come first"},
+	"in-the-honey-room/best-hives": {"takes LEFT JOIN for JOIN", "takes RIGHT JOIN for JOIN",
+		"takes FULL JOIN for JOIN", "takes LEFT JOIN for JOIN", "takes RIGHT JOIN for JOIN", "takes FULL JOIN for JOIN",
+		"leaves out the group key a.apiary_id", "leaves out the group key a.name",
+		"leaves out the group key h.hive_id", "leaves out the group key h.name", "groups by valley, too",
+		"groups by kind, too", "adds DISTINCT", "has the rows without sum(weight_kg) come last"},
 }
 
 // demo is a grader with the demo's dataset and its variants, and the papers about it.
@@ -61,7 +71,8 @@ func openDemo(t *testing.T) *demo {
 	d.papers, d.setup = p.Papers, p.Datasets[0].Setup
 	build := func(scripts []string, variant bool) (string, *practice.Built) {
 		name := fmt.Sprintf("grading_%d", time.Now().UnixNano())
-		built, err := d.server.Build(ctx, practice.Order{Database: name, Variant: variant, Scripts: scripts, Files: files})
+		built, err := d.server.Build(ctx, practice.Order{Database: name, Variant: variant, Scripts: scripts,
+			Files: files})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -221,7 +232,8 @@ func TestMutationsOfLargeTablesAreSampled(t *testing.T) {
 	for i := range tables.Tables {
 		tables.Tables[i].Rows = 4_000_000
 	}
-	e := &pack.Exercise{Slug: "e", Title: "E", Reference: "SELECT name, kind FROM hive WHERE strength > 5 AND kind = 'skep'"}
+	e := &pack.Exercise{Slug: "e", Title: "E",
+		Reference: "SELECT name, kind FROM hive WHERE strength > 5 AND kind = 'skep'"}
 	found, err := b.Inspect(ctx, Inspection{
 		Paper: &pack.Paper{Sections: []pack.Section{{Exercise: e}}}, Database: b.visible, Tables: &tables,
 		Step: func(string) {},
@@ -237,7 +249,10 @@ func TestMutationsOfLargeTablesAreSampled(t *testing.T) {
 func TestNoRowsToPropose(t *testing.T) {
 	b := open(t)
 	name := fmt.Sprintf("grading_%d", time.Now().UnixNano())
-	const full = `CREATE TABLE hive (name text PRIMARY KEY CHECK (name IN ('Amber', 'Bramble')), strength integer NOT NULL CHECK (strength IN (5, 7)));
+	const full = `CREATE TABLE hive (
+			name text PRIMARY KEY CHECK (name IN ('Amber', 'Bramble')),
+			strength integer NOT NULL CHECK (strength IN (5, 7))
+		);
 		INSERT INTO hive VALUES ('Amber', 5), ('Bramble', 7);`
 	files := fstest.MapFS{"full.sql": &fstest.MapFile{Data: []byte(full)}}
 	order := practice.Order{Database: name, Scripts: []string{"full.sql"}, Files: files}
@@ -248,7 +263,8 @@ func TestNoRowsToPropose(t *testing.T) {
 	t.Cleanup(func() { _ = b.server.Drop(ctx, name) })
 	e := &pack.Exercise{Slug: "e", Title: "E", Reference: "SELECT strength FROM hive"}
 	paper := &pack.Paper{Sections: []pack.Section{{Slug: "e", Exercise: e}}}
-	found, err := b.Inspect(ctx, Inspection{Paper: paper, Database: name, Tables: &built.Catalogue, Step: func(string) {}})
+	found, err := b.Inspect(ctx, Inspection{Paper: paper, Database: name, Tables: &built.Catalogue,
+		Step: func(string) {}})
 	if err != nil || len(found.Strengths["e"].Survivors) == 0 {
 		t.Fatalf("got %+v, %v", found, err)
 	}

@@ -277,7 +277,8 @@ func (s *search) tells(ctx context.Context, w *sought) (bool, error) {
 	return is == apart, err
 }
 
-// sound tells whether every accepted answer runs on the copy's rows, to a result that is not empty where it was not, and
+// sound tells whether every accepted answer runs on the copy's rows, to a result that is not empty where it was not,
+// and
 // those of the given exercises to one that is decided.
 func (s *search) sound(ctx context.Context, decided []*pack.Exercise) (bool, error) {
 	for _, sql := range s.Answers {

@@ -53,7 +53,8 @@ func (s *Strengthening) Script() string {
 // newVariant is what a variant of proposed rows is called, unless somebody says otherwise.
 const newVariant = "close-calls"
 
-// Strengthen begins a job that searches for rows which tell the wrong answers that would pass, to a paper's exercises as
+// Strengthen begins a job that searches for rows which tell the wrong answers that would pass, to a paper's exercises
+// as
 // they are being written, from right ones. The rows are for a variant of the dataset: an existing one, or, with "", a
 // new one.
 func (a *Authoring) Strengthen(ctx context.Context, who account.Account, paper, variant string) (*jobs.Job, error) {
@@ -205,8 +206,9 @@ func thinning(tables *dataset.Catalogue) (all []string) {
 			continue
 		}
 		column, name := sqltext.Quoted(t.Constraints[key].Columns[0]), strings.TrimPrefix(t.SQLName, "public.")
-		all = append(all, fmt.Sprintf("DELETE FROM %s WHERE %s > (SELECT %[2]s FROM %[1]s ORDER BY %[2]s OFFSET %d LIMIT 1)",
-			name, column, thinTable))
+		all = append(all,
+			fmt.Sprintf("DELETE FROM %s WHERE %s > (SELECT %[2]s FROM %[1]s ORDER BY %[2]s OFFSET %d LIMIT 1)",
+				name, column, thinTable))
 	}
 	return all
 }
@@ -275,15 +277,15 @@ func (s *strengthening) on(ctx context.Context, answers []string) error {
 
 // AddVariant begins the job that adds the rows of a search to a variant of its dataset, or as a new one: it loads the
 // dataset's pack with one script more. A dataset that belongs to no pack becomes one of its own name.
-func (l *Library) AddVariant(ctx context.Context, who account.Account, name, job string) (*jobs.Job, error) {
+func (a *Authoring) AddVariant(ctx context.Context, who account.Account, name, job string) (*jobs.Job, error) {
 	if err := who.May(account.Prepare); err != nil {
 		return nil, err
 	}
-	row, _, err := l.find(ctx, who, name)
+	row, _, err := a.find(ctx, who, name)
 	if err != nil {
 		return nil, err
 	}
-	found, err := l.proposedBy(ctx, who, job)
+	found, err := a.proposedBy(ctx, who, job)
 	if err != nil {
 		return nil, err
 	}
@@ -292,7 +294,7 @@ func (l *Library) AddVariant(ctx context.Context, who account.Account, name, job
 			"The rows were searched for build %d of %s, and build %d of %s is in use: search for rows again.",
 			found.Build, found.Dataset, row.Build.Number, name)
 	}
-	files, paths, err := l.packOf(ctx, row)
+	files, paths, err := a.packOf(ctx, row)
 	if err != nil {
 		return nil, err
 	}
@@ -300,7 +302,7 @@ func (l *Library) AddVariant(ctx context.Context, who account.Account, name, job
 	if err := found.addTo(e); err != nil {
 		return nil, err
 	}
-	return l.jobs.Receive(ctx, who, jobs.Order{
+	return a.jobs.Receive(ctx, who, jobs.Order{
 		Kind: LoadPack, Options: Options{Only: name, Break: true},
 	}, -1, e.each())
 }

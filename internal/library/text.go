@@ -349,7 +349,7 @@ func (a *Authoring) addStrengths(ctx context.Context, d *draft, parts []TextPart
 			keys[i] = answersKey(all[0])
 		}
 	}
-	known, err := a.strengths(ctx, d.build, slices.DeleteFunc(slices.Clone(keys), func(k string) bool { return k == "" }))
+	known, err := a.strengths(ctx, d.build, keys)
 	for i := range parts {
 		parts[i].Strength = known[keys[i]]
 	}

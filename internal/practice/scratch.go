@@ -16,7 +16,8 @@ import (
 
 // A Scratch is a copy of a dataset in which rows are tried: a database of its own, made from the dataset's scripts and
 // dropped after use. All is done in one session, of the role that ran the scripts, which can do no more than they; and
-// in one transaction, so that every change can be taken back. It is safe for concurrent use; one call waits for another.
+// in one transaction, so that every change can be taken back. It is safe for concurrent use; one call waits for
+// another.
 type Scratch struct {
 	server         *Server
 	database, role string

@@ -37,7 +37,8 @@ func (s *Server) Throttle(set func(pid uint32, share Share) error, processors in
 	s.throttle = &throttle{set: set, processors: processors, heavy: map[int64]time.Time{}, shares: map[uint32]Share{}}
 }
 
-// watch follows a run in a session's process; one that is behind is a long one from the beginning. When the run has ended, end restores the process; it returns false if
+// watch follows a run in a session's process; one that is behind is a long one from the beginning. When the run has
+// ended, end restores the process; it returns false if
 // that fails, and the session must then be discarded.
 func (e *throttle) watch(learner int64, pid uint32, behind bool) (end func() bool) {
 	if e == nil {

@@ -24,7 +24,7 @@ func (s *server) StrengthenPaper(
 func (s *server) AddVariant(
 	ctx context.Context, request contract.AddVariantRequestObject,
 ) (contract.AddVariantResponseObject, error) {
-	job, err := s.Library.AddVariant(ctx, who(ctx), request.Dataset, request.Body.Job)
+	job, err := s.Library.Authoring().AddVariant(ctx, who(ctx), request.Dataset, request.Body.Job)
 	if err != nil {
 		return nil, err
 	}

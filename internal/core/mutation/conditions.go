@@ -352,7 +352,8 @@ func (s *scope) nothingAt(n, at *pg.Node) []Reason {
 	from, c := s.find(n.GetColumnRef())
 	switch {
 	case c != nil && from.table != nil:
-		sql := fmt.Sprintf("SELECT 1 FROM %s WHERE %s = %s LIMIT 1", from.table.SQLName, sqltext.Quoted(c.name), written(at))
+		sql := fmt.Sprintf("SELECT 1 FROM %s WHERE %s = %s LIMIT 1", from.table.SQLName, sqltext.Quoted(c.name),
+			written(at))
 		return []Reason{
 			{fmt.Sprintf("no %s has a %s of exactly %s", spaced(from.table.Name), spaced(c.name), value), sql},
 			{fmt.Sprintf("no row with a %s of exactly %s decides", spaced(c.name), value), ""},

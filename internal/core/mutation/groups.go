@@ -75,7 +75,8 @@ func (m *maker) furtherKeys(s *scope, keys []*pg.Node) (all []*pg.Node) {
 // cuts.
 func (m *maker) order(s *scope, as role) {
 	sel := s.sel
-	if len(sel.SortClause) == 0 || sel.LimitCount == nil && sel.LimitOffset == nil && (as != whole || !m.rules.Ordered) {
+	if len(sel.SortClause) == 0 || sel.LimitCount == nil && sel.LimitOffset == nil && (as != whole ||
+		!m.rules.Ordered) {
 		return
 	}
 	was := sel.SortClause

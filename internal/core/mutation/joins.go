@@ -63,8 +63,9 @@ func (m *maker) joinKind(j *pg.JoinExpr, s *scope, root *pg.Node) {
 		m.try(change{
 			operator: JoinKind, says: fmt.Sprintf("takes %s for %s", k.word, word),
 			apply: func() { j.Jointype = k.kind }, undo: func() { j.Jointype = was },
-			same: certainly(m.sameKinds(j, s, root, was, k.kind), "the rows without a partner are none, or are taken out"),
-			why:  []Reason{{"no row is without a partner there", ""}},
+			same: certainly(m.sameKinds(j, s, root, was, k.kind),
+				"the rows without a partner are none, or are taken out"),
+			why: []Reason{{"no row is without a partner there", ""}},
 		})
 	}
 }
@@ -126,7 +127,8 @@ func (s *scope) partnered(j *pg.JoinExpr, keep, other *pg.Node) bool {
 	// a table beside itself, by its own key
 	if referring.table == to.table {
 		return slices.ContainsFunc(referring.keys, func(key []string) bool {
-			return len(key) == len(pairs) && !slices.ContainsFunc(key, func(name string) bool { return pairs[name] != name })
+			return len(key) == len(pairs) && !slices.ContainsFunc(key,
+				func(name string) bool { return pairs[name] != name })
 		})
 	}
 	return false

@@ -260,7 +260,8 @@ func (m *maker) distinct(s *scope, as role) {
 			operator: Distinct, says: "leaves out DISTINCT",
 			apply: func() { sel.DistinctClause = nil }, undo: func() { sel.DistinctClause = was },
 			same: func() string {
-				return certainly(plain && s.uniqueBy(s.outputs()...), "no row comes twice: a key is among the outputs")()
+				return certainly(plain && s.uniqueBy(s.outputs()...),
+					"no row comes twice: a key is among the outputs")()
 			},
 			why: []Reason{{"no row comes twice", ""}},
 		})

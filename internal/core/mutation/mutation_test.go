@@ -85,7 +85,8 @@ func TestOperators(t *testing.T) {
 		},
 		{mutation.Bound, "SELECT name FROM hive WHERE strength >= 8", "8>7"},
 		{mutation.Bound, "SELECT name FROM hive WHERE price < 10", "10>9.99"},
-		{mutation.Bound, "SELECT name FROM hive WHERE since = '2026-03-01'", "'2026-03-01'>'2026-03-02'; '2026-03-01'>'2026-02-28'"},
+		{mutation.Bound, "SELECT name FROM hive WHERE since = '2026-03-01'",
+			"'2026-03-01'>'2026-03-02'; '2026-03-01'>'2026-02-28'"},
 		{
 			mutation.Condition, "SELECT name FROM hive WHERE kind = 'skep' AND strength > 3",
 			"kind = 'skep' AND>; AND strength > 3>",
@@ -109,7 +110,8 @@ func TestOperators(t *testing.T) {
 			"a.apiary_id = h.apiary_id>true"},
 		{mutation.JoinKey, "SELECT k.name FROM care AS c JOIN keeper AS k ON k.keeper_id = c.keeper_id",
 			"keeper_id>mentor_id; keeper_id>apiary_id"},
-		{mutation.OnWhere, "SELECT h.name FROM apiary AS a LEFT JOIN hive AS h ON h.apiary_id = a.apiary_id AND h.strength > 3",
+		{mutation.OnWhere,
+			"SELECT h.name FROM apiary AS a LEFT JOIN hive AS h ON h.apiary_id = a.apiary_id AND h.strength > 3",
 			"apiary_id = a.apiary_id AND h.strength > 3>strength > 3 WHERE h.apiary_id = a.apiary_id; AND>WHERE"},
 		{mutation.Distinct, "SELECT kind FROM hive", ">DISTINCT "},
 		{mutation.Distinct, "SELECT DISTINCT kind FROM hive", "DISTINCT>"},
@@ -133,12 +135,15 @@ func TestOperators(t *testing.T) {
 		{mutation.Arithmetic, "SELECT (altitude_m + 10) * 2 FROM apiary",
 			"*>/; (altitude_m + 10) * 2>altitude_m + (10 * 2); +>-"},
 		{mutation.Arithmetic, "SELECT 100.0 * strength / hive_id FROM hive", "/>*; *>/; 100.0>100"},
-		{mutation.NotIn, "SELECT name FROM keeper AS k WHERE NOT EXISTS (SELECT FROM care AS c WHERE c.keeper_id = k.keeper_id)",
-			"EXISTS (SELECT FROM care AS c WHERE c.keeper_id = k.keeper_id>k.keeper_id IN (SELECT c.keeper_id FROM care c"},
+		{mutation.NotIn,
+			"SELECT name FROM keeper AS k WHERE NOT EXISTS (SELECT FROM care AS c WHERE c.keeper_id = k.keeper_id)",
+			"EXISTS (SELECT FROM care AS c WHERE c.keeper_id = k.keeper_id>k.keeper_id IN (SELECT c.keeper_id FROM " +
+				"care c"},
 		{mutation.NotIn, "SELECT name FROM keeper WHERE keeper_id NOT IN (SELECT mentor_id FROM keeper AS m)",
 			"keeper_id IN (SELECT mentor_id FROM keeper m>EXISTS (SELECT mentor_id FROM keeper m " +
 				"WHERE m.mentor_id = keeper.keeper_id"},
-		{mutation.Case, "SELECT CASE WHEN strength > 7 THEN 'strong' WHEN strength > 3 THEN 'fair' ELSE 'weak' END FROM hive",
+		{mutation.Case,
+			"SELECT CASE WHEN strength > 7 THEN 'strong' WHEN strength > 3 THEN 'fair' ELSE 'weak' END FROM hive",
 			"WHEN strength > 7 THEN 'strong'>; WHEN strength > 3 THEN 'fair'>; ELSE 'weak'>"},
 		{mutation.Rounding, "SELECT round(price, 1) FROM hive", "round(price, 1)>price; round>trunc; 1>2; 1>0"},
 		{mutation.Function, "SELECT name FROM hive WHERE lower(colour) = 'blue'", "lower(colour)>colour"},
@@ -178,7 +183,8 @@ func TestSame(t *testing.T) {
 			"leaves out the condition strength IS NOT NULL", false},
 		{"SELECT name FROM hive WHERE name IS NOT NULL", "leaves out the condition name IS NOT NULL", true},
 		{"SELECT kind FROM hive GROUP BY kind HAVING count(*) >= 1", "leaves out the condition count(*) >= 1", true},
-		{"SELECT kind FROM hive GROUP BY kind HAVING count(colour) >= 1", "leaves out the condition count(colour) >= 1", false},
+		{"SELECT kind FROM hive GROUP BY kind HAVING count(colour) >= 1", "leaves out the condition count(colour) >= 1",
+			false},
 		// keys
 		{"SELECT hive_id FROM hive", "adds DISTINCT", true},
 		{"SELECT apiary_id, name FROM hive", "adds DISTINCT", true},
@@ -198,8 +204,10 @@ func TestSame(t *testing.T) {
 			"GROUP BY k.keeper_id", "takes count(DISTINCT apiary_id) for count(apiary_id)", true},
 		{"SELECT k.keeper_id, count(c.apiary_id) FROM keeper AS k LEFT JOIN care AS c ON c.keeper_id = k.keeper_id " +
 			"GROUP BY k.keeper_id", "takes count(*) for count(apiary_id)", false},
-		{"SELECT k.name, count(*) FROM keeper AS k GROUP BY k.keeper_id, k.name", "leaves out the group key name", true},
-		{"SELECT k.name, count(*) FROM keeper AS k GROUP BY k.keeper_id, k.name", "leaves out the group key keeper_id", false},
+		{"SELECT k.name, count(*) FROM keeper AS k GROUP BY k.keeper_id, k.name", "leaves out the group key name",
+			true},
+		{"SELECT k.name, count(*) FROM keeper AS k GROUP BY k.keeper_id, k.name", "leaves out the group key keeper_id",
+			false},
 		// order
 		{"SELECT hive_id, name FROM hive ORDER BY hive_id, name", "leaves out the order key name", true},
 		{"SELECT hive_id, name FROM hive ORDER BY name, hive_id", "leaves out the order key hive_id", false},
@@ -207,14 +215,18 @@ func TestSame(t *testing.T) {
 		{"SELECT name FROM hive ORDER BY strength", "has the rows without strength come first", false},
 		{"SELECT hive_id FROM hive ORDER BY hive_id LIMIT 3", "takes rows in that tie with the last (WITH TIES)", true},
 		// joins
-		{"SELECT h.name FROM hive AS h JOIN apiary AS a ON a.apiary_id = h.apiary_id", "takes LEFT JOIN for JOIN", true},
-		{"SELECT h.name FROM hive AS h JOIN apiary AS a ON a.apiary_id = h.apiary_id", "takes RIGHT JOIN for JOIN", false},
+		{"SELECT h.name FROM hive AS h JOIN apiary AS a ON a.apiary_id = h.apiary_id", "takes LEFT JOIN for JOIN",
+			true},
+		{"SELECT h.name FROM hive AS h JOIN apiary AS a ON a.apiary_id = h.apiary_id", "takes RIGHT JOIN for JOIN",
+			false},
 		{"SELECT h.name FROM hive AS h JOIN apiary AS a ON a.apiary_id = h.apiary_id WHERE h.strength > 1",
 			"takes RIGHT JOIN for JOIN", true},
 		{"SELECT h.name FROM hive AS h JOIN apiary AS a ON a.apiary_id = h.apiary_id AND a.valley = 'Durn'",
 			"takes LEFT JOIN for JOIN", false},
-		{"SELECT k.name FROM keeper AS k JOIN keeper AS m ON m.keeper_id = k.mentor_id", "takes LEFT JOIN for JOIN", false},
-		{"SELECT h.name FROM hive AS h JOIN apiary AS a ON a.apiary_id = h.apiary_id", "takes a.name for h.name", false},
+		{"SELECT k.name FROM keeper AS k JOIN keeper AS m ON m.keeper_id = k.mentor_id", "takes LEFT JOIN for JOIN",
+			false},
+		{"SELECT h.name FROM hive AS h JOIN apiary AS a ON a.apiary_id = h.apiary_id", "takes a.name for h.name",
+			false},
 		{"SELECT a.apiary_id FROM hive AS h JOIN apiary AS a ON a.apiary_id = h.apiary_id",
 			"takes h.apiary_id for a.apiary_id", true},
 		{"SELECT name FROM keeper AS k WHERE NOT EXISTS (SELECT FROM care AS c WHERE c.keeper_id = k.keeper_id)",
@@ -239,12 +251,17 @@ func TestSame(t *testing.T) {
 
 // A mutation is shown in the text as its author wrote it.
 func TestEdits(t *testing.T) {
-	const sql = "select  h.name -- of each\nfrom hive as h\n  where h.strength>=8\n    and h.kind = 'skep'\norder by h.name"
+	const sql = "select  h.name -- of each\nfrom hive as h\n  where h.strength>=8\n    and h.kind = 'skep'\norder by " +
+		"h.name"
 	for says, want := range map[string]string{
-		"takes > for >=":                         "select  h.name -- of each\nfrom hive as h\n  where h.strength[>=|>]8\n    and h.kind = 'skep'\norder by h.name",
-		"leaves out the condition kind = 'skep'": "select  h.name -- of each\nfrom hive as h\n  where h.strength>=8\n    [and h.kind = 'skep'|]\norder by h.name",
-		"adds DISTINCT":                          "select  [|DISTINCT ]h.name -- of each\nfrom hive as h\n  where h.strength>=8\n    and h.kind = 'skep'\norder by h.name",
-		"orders by name descending":              "select  h.name -- of each\nfrom hive as h\n  where h.strength>=8\n    and h.kind = 'skep'\norder by h.name [|DESC]",
+		"takes > for >=": "select  h.name -- of each\nfrom hive as h\n  where " +
+			"h.strength[>=|>]8\n    and h.kind = 'skep'\norder by h.name",
+		"leaves out the condition kind = 'skep'": "select  h.name -- of each\nfrom hive as h\n  where " +
+			"h.strength>=8\n    [and h.kind = 'skep'|]\norder by h.name",
+		"adds DISTINCT": "select  [|DISTINCT ]h.name -- of each\nfrom hive as h\n  where " +
+			"h.strength>=8\n    and h.kind = 'skep'\norder by h.name",
+		"orders by name descending": "select  h.name -- of each\nfrom hive as h\n  where " +
+			"h.strength>=8\n    and h.kind = 'skep'\norder by h.name [|DESC]",
 	} {
 		all := mutationsOf(t, sql, mutation.Rules{Ordered: true})
 		at := slices.IndexFunc(all, func(m mutation.Mutation) bool { return m.Says == says })
@@ -273,7 +290,8 @@ func TestRules(t *testing.T) {
 	if got := of(mutation.Rules{Once: true}); slices.Contains(got, string(mutation.Distinct)) {
 		t.Errorf("repeated rows do not count, and DISTINCT is changed: %q", got)
 	}
-	if all := mutationsOf(t, "SELECT name FROM hive WHERE name = '"+strings.Repeat("x", 30_000)+"'", mutation.Rules{}); all != nil {
+	if all := mutationsOf(t, "SELECT name FROM hive WHERE name = '"+strings.Repeat("x", 30_000)+"'",
+		mutation.Rules{}); all != nil {
 		t.Errorf("of a text that long there are %d mutations", len(all))
 	}
 }
@@ -341,11 +359,15 @@ func Example() {
 func FuzzMake(f *testing.F) {
 	for _, sql := range []string{
 		"SELECT name FROM hive WHERE strength >= 8 OR NOT (kind = 'skep') AND colour IS NULL ORDER BY 1 LIMIT 2",
-		"WITH w AS (SELECT kind, avg(price) AS p FROM hive GROUP BY 1) SELECT * FROM w JOIN hive USING (kind) WHERE p > price",
-		"SELECT sum(price) OVER (PARTITION BY kind ORDER BY since ROWS 1 PRECEDING), CASE WHEN $$a$$ = 'b' THEN 1 END FROM hive",
-		"SELECT k.name FROM keeper k FULL JOIN care USING (keeper_id) WHERE EXISTS (SELECT 1 FROM keeper WHERE mentor_id = k.keeper_id)",
+		"WITH w AS (SELECT kind, avg(price) AS p FROM hive GROUP BY 1) SELECT * FROM w JOIN hive USING (kind) WHERE " +
+			"p > price",
+		"SELECT sum(price) OVER (PARTITION BY kind ORDER BY since ROWS 1 PRECEDING), CASE WHEN $$a$$ = 'b' THEN 1 " +
+			"END FROM hive",
+		"SELECT k.name FROM keeper k FULL JOIN care USING (keeper_id) WHERE EXISTS (SELECT 1 FROM keeper WHERE " +
+			"mentor_id = k.keeper_id)",
 		"(SELECT 1 UNION ALL SELECT 2) EXCEPT SELECT 3 ORDER BY 1 DESC NULLS LAST", "VALUES (1), (2)", "TABLE hive",
-		"SELECT DISTINCT ON (kind) * FROM hive h, LATERAL (SELECT h.kind) AS x (y) WHERE (h.kind, 1) IN (SELECT kind, 1 FROM hive)",
+		"SELECT DISTINCT ON (kind) * FROM hive h, LATERAL (SELECT h.kind) AS x (y) WHERE (h.kind, 1) IN (SELECT " +
+			"kind, 1 FROM hive)",
 	} {
 		f.Add(sql)
 	}

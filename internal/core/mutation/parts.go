@@ -304,7 +304,8 @@ func (v *survey) witness(q *sqltext.Query, last bool) string {
 
 func asText(n *pg.Node) *pg.Node {
 	return &pg.Node{Node: &pg.Node_TypeCast{TypeCast: &pg.TypeCast{
-		Arg: n, TypeName: &pg.TypeName{Names: []*pg.Node{pg.MakeStrNode("text")}, Typemod: -1, Location: -1}, Location: -1,
+		Arg: n, TypeName: &pg.TypeName{Names: []*pg.Node{pg.MakeStrNode("text")}, Typemod: -1, Location: -1},
+		Location: -1,
 	}}}
 }
 

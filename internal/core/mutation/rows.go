@@ -34,7 +34,8 @@ type Look func(sql string, most int) ([][]*string, error)
 // mostCandidates bounds what is proposed for one answer.
 const mostCandidates = 600
 
-// Candidates proposes rows that may tell mutations from an answer: copies of rows that the answer keeps, with other keys,
+// Candidates proposes rows that may tell mutations from an answer: copies of rows that the answer keeps, with other
+// keys,
 // and one thing about them changed. A value is at a bound and on either side of it, NULL, in another letter case, or
 // beyond all others; a row has no partner, or a twin; a group is new, of one row, or as large as a bound says. What
 // foreign keys need is among the rows; other constraints may refuse them. The simplest come first.
@@ -115,7 +116,8 @@ func (p *proposer) any(t *dataset.Table) ([]*string, error) {
 		if c.References != "" {
 			table, column, _ := cutLast(c.References)
 			if of := p.tables.Table(table); of != nil && of.Name != t.Name {
-				found, err := p.look(fmt.Sprintf("SELECT %s::text FROM %s LIMIT 1", sqltext.Quoted(column), of.SQLName), 1)
+				found, err := p.look(fmt.Sprintf("SELECT %s::text FROM %s LIMIT 1", sqltext.Quoted(column), of.SQLName),
+					1)
 				if err != nil {
 					return nil, err
 				}

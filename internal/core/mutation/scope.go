@@ -199,7 +199,8 @@ func (m *maker) derived(sel *pg.SelectStmt, outer *scope) *source {
 			}
 			continue
 		}
-		from.columns = append(from.columns, column{sqltext.OutputName(target), s.kind(target.Val), !s.neverNull(target.Val)})
+		from.columns = append(from.columns, column{sqltext.OutputName(target), s.kind(target.Val),
+			!s.neverNull(target.Val)})
 	}
 	if len(sel.GroupClause) > 0 || len(sel.DistinctClause) > 0 {
 		if m.unique(s, true) {

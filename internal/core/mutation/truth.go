@@ -181,7 +181,8 @@ func strictly(n *pg.Node) bool {
 			}
 			strict = strict && slices.Contains(kinds, x.AExpr.Kind)
 		case *pg.Node_FuncCall:
-			known := []string{"lower", "upper", "length", "round", "abs", "trunc", "btrim", "substr", "initcap", "like_escape"}
+			known := []string{"lower", "upper", "length", "round", "abs", "trunc", "btrim", "substr", "initcap",
+				"like_escape"}
 			strict = strict && slices.Contains(known, sqltext.LastName(x.FuncCall.Funcname))
 		default:
 			strict = false

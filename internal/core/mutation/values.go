@@ -168,7 +168,8 @@ func (m *maker) aggregate(n *pg.Node, f *pg.FuncCall, s *scope) {
 			apply: func() { f.Args, f.AggStar, f.AggDistinct = nil, true, false },
 			undo:  func() { f.Args, f.AggStar, f.AggDistinct = []*pg.Node{arg}, false, distinct },
 			same: func() string {
-				return certainly(!distinct && (s.neverNull(arg) || s.excludesNull(arg, sqltext.Conjuncts(s.sel.WhereClause))),
+				return certainly(!distinct && (s.neverNull(arg) || s.excludesNull(arg,
+					sqltext.Conjuncts(s.sel.WhereClause))),
 					"it is never NULL")()
 			},
 			why: []Reason{{"it is NULL in no row that is counted", ""}},
@@ -207,7 +208,8 @@ func (m *maker) countColumn(f *pg.FuncCall, s *scope) {
 		why := Reason{"it is NULL in no row that is counted", ""}
 		if distinct {
 			says = fmt.Sprintf("takes count(DISTINCT %s) for count(*)", s.said(n))
-			same = certainly(s.neverNull(n) && s.rowsBy(append(s.groups(), n)...), "it is never NULL, and no value comes twice")
+			same = certainly(s.neverNull(n) && s.rowsBy(append(s.groups(), n)...),
+				"it is never NULL, and no value comes twice")
 			why = Reason{"no value comes twice in a group", ""}
 		}
 		m.try(change{
@@ -314,7 +316,8 @@ func (m *maker) arithmetic(n *pg.Node, a *pg.A_Expr, s *scope, same func() strin
 	}
 	for _, operand := range []*pg.Node{a.Lexpr, a.Rexpr} {
 		if by := integerOf(s, operand); by != nil {
-			m.replace(Arithmetic, operand, by, same, "takes %s for %s: a division of integers", s.said(by), s.said(operand))
+			m.replace(Arithmetic, operand, by, same, "takes %s for %s: a division of integers", s.said(by),
+				s.said(operand))
 		}
 	}
 }
@@ -378,7 +381,8 @@ func (m *maker) windowFunction(f *pg.FuncCall, s *scope) {
 		by := s.windowKeys(f.Over)
 		for _, to := range numberings {
 			if to != name {
-				m.named(Window, f, to, certainly(!s.aggregated() && s.rowsBy(by...), "no rows tie: the order is by a key"),
+				m.named(Window, f, to, certainly(!s.aggregated() && s.rowsBy(by...),
+					"no rows tie: the order is by a key"),
 					Reason{"no rows tie in the window", ""})
 			}
 		}

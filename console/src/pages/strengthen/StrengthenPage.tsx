@@ -12,7 +12,7 @@ import { Proposals } from "./Proposals";
 
 type Strengthening = Schemas["Strengthening"];
 
-/** Rows that tell wrong answers from right ones: they are searched for, shown, and added to the dataset as a variant. */
+/** Rows that tell wrong answers from right ones: they are searched for, shown, and added as a variant. */
 export function StrengthenPage() {
   const { paper = "" } = useParams();
   const [search, setSearch] = useSearchParams();
