@@ -30,6 +30,7 @@ var heavy = []string{
 // service in the same run, by turns. The figure is the ratio of the medians.
 func BenchmarkSubmissionBesideHostileRuns(b *testing.B) {
 	_, quiet := newcomer(b)
+	setBenchPaper(b)
 	others := make([]*client.Client, 10)
 	for i := range others {
 		_, others[i] = newcomer(b)
@@ -38,7 +39,7 @@ func BenchmarkSubmissionBesideHostileRuns(b *testing.B) {
 		all := make([]time.Duration, n)
 		for i := range all {
 			start := time.Now()
-			submit(b, quiet, "2", benchWork)
+			submitBench(b, quiet)
 			all[i] = time.Since(start)
 			time.Sleep(5 * time.Millisecond) // as a learner would not, but less than a learner does
 		}

@@ -43,7 +43,7 @@ type bench struct {
 	tables          *dataset.Catalogue // of both
 }
 
-func open(t *testing.T) *bench {
+func open(t testing.TB) *bench {
 	t.Helper()
 	server, err := practice.Open(ctx, url, practice.Limits{
 		Time: 5 * time.Second, Rows: 100_000, Bytes: 64 << 20, RowBytes: 1 << 20, TempDisk: "64MB",

@@ -137,6 +137,9 @@ var errTooLong = errors.New("the mutations take too long")
 
 // isAccepted tells whether a text is one of the exercise's accepted answers, written in the same way or another.
 func (i *inspector) isAccepted(e *pack.Exercise, sql string) bool {
+	if len(e.Checking.Also) == 0 {
+		return false // a mutation is not the answer that it was made from
+	}
 	same := func(text string) string {
 		q, err := sqltext.ReadQuery(text)
 		if err != nil {

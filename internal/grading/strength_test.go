@@ -60,10 +60,16 @@ type demo struct {
 	setup  []string
 }
 
-func openDemo(t *testing.T) *demo {
+func openDemo(t testing.TB) *demo {
+	t.Helper()
+	return openPack(t, "heather-hill")
+}
+
+// openPack is a grader with the dataset of a pack that ships.
+func openPack(t testing.TB, name string) *demo {
 	t.Helper()
 	d := &demo{bench: open(t)}
-	files := os.DirFS("../../packs/heather-hill")
+	files := os.DirFS("../../packs/" + name)
 	p, wrong := pack.Read(files)
 	if wrong != nil {
 		t.Fatal(wrong)
@@ -79,9 +85,12 @@ func openDemo(t *testing.T) *demo {
 		t.Cleanup(func() { _ = d.server.Drop(ctx, name) })
 		return name, built
 	}
-	name, built := build(d.setup, false)
+	database, built := build(d.setup, false)
+	if err := d.server.Analyze(ctx, database); err != nil {
+		t.Fatal(err)
+	}
 	d.Inspection = Inspection{
-		Database: name, Tables: &built.Catalogue, Variants: map[string]string{}, Step: func(string) {},
+		Database: database, Tables: &built.Catalogue, Variants: map[string]string{}, Step: func(string) {},
 	}
 	for _, v := range p.Datasets[0].Variants {
 		d.Variants[v.Name], _ = build(slices.Concat(d.setup, v.Setup), true)

@@ -59,6 +59,7 @@ type Server struct {
 
 	learners *seats
 	checkers *seats
+	calm     calm
 	throttle *throttle                               // nil: all runs have the processor alike
 	kill     func(pid uint32) error                  // nil: the server is on another machine
 	measure  func(pid uint32) (time.Duration, error) // likewise

@@ -92,6 +92,11 @@ func (s *Server) attempt(ctx context.Context, run Run, sink Sink) (Execution, er
 	if run.Checking {
 		pool = s.checkers
 	}
+	if run.Behind {
+		s.calm.pause(ctx)
+	} else if run.Learner != 0 {
+		s.calm.learner()
+	}
 	repeated := false
 	for begun := time.Now(); ; {
 		st, err := pool.lend(ctx, run.Learner, run.Database)

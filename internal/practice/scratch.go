@@ -26,6 +26,7 @@ type Scratch struct {
 
 	mu   sync.Mutex
 	conn *pgx.Conn
+	calm func() bool // ends that its process gets what others leave
 }
 
 // longestTry is how long a statement in a scratch copy may take.
@@ -52,6 +53,7 @@ func (s *Server) Scratch(ctx context.Context, order Order) (_ *Scratch, err erro
 	if c.conn, err = s.connect(ctx, builder, password, order.Database); err != nil {
 		return nil, err
 	}
+	c.calm = s.throttle.watch(0, c.conn.PgConn().PID(), true)
 	return c, c.begin(ctx)
 }
 
@@ -115,6 +117,7 @@ func (c *Scratch) exec(ctx context.Context, sql string) error {
 
 // Run runs a query on the copy, as [Server.Run] does on a build. Whose it is, and on which database, is not looked at.
 func (c *Scratch) Run(ctx context.Context, run Run, sink Sink) (Execution, error) {
+	c.server.calm.pause(ctx)
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	r := &running{server: c.server, run: run, sink: sink, types: c.types}
@@ -162,6 +165,9 @@ func (c *Scratch) Equal(context.Context, string, []string, result.Column) (map[s
 
 // Close ends the session and drops the copy.
 func (c *Scratch) Close(ctx context.Context) error {
+	if c.calm != nil {
+		c.calm()
+	}
 	if c.conn != nil {
 		_ = c.conn.Close(ctx)
 	}

@@ -31,7 +31,8 @@ type table struct {
 	scope     *scope
 	known     map[*pg.Node]*variable
 	texts     map[*pg.Node]string
-	read      map[*pg.A_Expr]bool // comparisons, by whether they are understood
+	read      map[*pg.A_Expr]bool      // comparisons, by whether they are understood
+	nulls     map[*pg.Node][]*variable // what strict finds
 	variables []*variable
 	atoms     []string  // what is not understood
 	size      int       // how many conditions there are to look at
@@ -78,6 +79,7 @@ func (s *scope) alike(before, after *pg.Node, given []*pg.Node, whole bool) bool
 	for _, context := range [][]*pg.Node{given, nil} {
 		t := &table{
 			scope: s, known: map[*pg.Node]*variable{}, texts: map[*pg.Node]string{}, read: map[*pg.A_Expr]bool{},
+			nulls: map[*pg.Node][]*variable{},
 		}
 		for _, n := range append([]*pg.Node{before, after}, context...) {
 			t.learn(n)
@@ -156,6 +158,10 @@ func (t *table) learn(n *pg.Node) {
 
 // strict notes the columns of which one that is NULL makes an atom unknown.
 func (t *table) strict(n *pg.Node) (all []*variable) {
+	if found, known := t.nulls[n]; known {
+		return found
+	}
+	defer func() { t.nulls[n] = all }()
 	if !strictly(n) {
 		return nil
 	}
