@@ -71,6 +71,8 @@ type Inspection struct {
 	Tables *dataset.Catalogue
 	// Known keeps the strengths of exercises on the build and its variants; nil where they are not kept.
 	Known Strengths
+	// Quick leaves out the strengths that are not known.
+	Quick bool
 	// Step is called before each exercise with its title, and before the examples with "".
 	Step func(exercise string)
 }
@@ -419,7 +421,7 @@ func (i *inspector) also(ctx context.Context, e *pack.Exercise, at place) (run b
 // strong finds the exercise's strength, and notes the wrong answers that would pass.
 func (i *inspector) strong(ctx context.Context, e *pack.Exercise) error {
 	s, err := i.knownStrength(ctx, e)
-	if err != nil {
+	if err != nil || s == nil {
 		return err
 	}
 	i.strengths[e.Slug] = s

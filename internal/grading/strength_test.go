@@ -227,6 +227,15 @@ func TestStrengthsOfDoubtfulAnswers(t *testing.T) {
 			t.Errorf("what is accepted is told as wrong: %+v", s)
 		}
 	}
+	// An answer that is slow: what does not end in time is not decided, and said.
+	patience := longestMutation
+	longestMutation = 0
+	slow := of("SELECT name FROM hive WHERE strength > 5", pack.Checking{})
+	longestMutation = patience
+	if slow == nil || slow.Undecided == 0 || slow.Told+slow.Undecided != slow.Mutations ||
+		!strings.HasSuffix(slow.Sentence(), fmt.Sprintf("; %d took too long.", slow.Undecided)) {
+		t.Errorf("got %+v", slow)
+	}
 	// Bees by the thousand times themselves: a mutation that joins them all is given up, or seen to be too many.
 	if s := of("SELECT a.n FROM bee AS a JOIN bee AS b ON b.n = a.n", pack.Checking{}); s == nil || s.Told == 0 {
 		t.Errorf("got %+v", s)

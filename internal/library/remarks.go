@@ -7,6 +7,7 @@ import (
 
 	"examen/internal/core/explain"
 	"examen/internal/core/pack"
+	"examen/internal/grading"
 	"examen/internal/records"
 	"examen/internal/records/query"
 )
@@ -48,34 +49,61 @@ func (d *draft) uninspected() *query.PaperPart {
 	return nil
 }
 
-// inspectPart renews the remarks on a part, unless it is changed meanwhile.
+// largeDataset is how many rows a dataset has whose mutations take too long for the remarks to wait for them.
+const largeDataset = 100_000
+
+// inspectPart renews the remarks on a part, unless it is changed meanwhile: on a large dataset first those that take no
+// mutations.
 func (l *Library) inspectPart(ctx context.Context, d *draft, part *query.PaperPart) error {
+	paper, wrong := pack.ReadPaper(d.row.Path, neutralFront+part.Text, d.types)
+	if wrong != nil || strings.Contains(part.Text, "\x00") {
+		return l.keepRemarks(ctx, d, part, nil, nil)
+	}
+	paper.Slug = d.row.Slug
+	build, err := l.records.CurrentBuild(ctx, d.dataset)
+	if err != nil {
+		return err
+	}
+	in := l.inspection(paper, build.Build, func(string) {})
+	if in.Quick = in.Tables.Rows() > largeDataset; in.Quick {
+		if err := l.remark(ctx, d, part, in); err != nil {
+			return err
+		}
+	}
+	in.Quick = false
+	return l.remark(ctx, d, part, in)
+}
+
+// remark inspects a part, and keeps the remarks on it.
+func (l *Library) remark(ctx context.Context, d *draft, part *query.PaperPart, in grading.Inspection) error {
+	found, err := l.grader.Inspect(ctx, in)
+	if err != nil {
+		return err
+	}
+	for i := range found.Notes {
+		found.Notes[i].Line = max(0, found.Notes[i].Line-strings.Count(neutralFront, "\n"))
+	}
+	var expected *Shown
+	if all := in.Paper.Exercises(); len(all) > 0 {
+		if shown, err := l.shown(ctx, all[0], d.database); err == nil {
+			expected = shown
+		}
+	}
+	return l.keepRemarks(ctx, d, part, found.Notes, expected)
+}
+
+// keepRemarks stores the remarks on a part, and what its exercise shows of the expected result.
+func (l *Library) keepRemarks(
+	ctx context.Context, d *draft, part *query.PaperPart, notes []grading.Note, expected *Shown,
+) error {
 	kept := query.SetRemarksParams{
 		PaperID: d.row.ID, ID: part.ID, Inspected: &part.Revision, BuildID: &d.build, Remarks: json.RawMessage("[]"),
 	}
-	paper, wrong := pack.ReadPaper(d.row.Path, neutralFront+part.Text, d.types)
-	if wrong == nil && !strings.Contains(part.Text, "\x00") {
-		paper.Slug = d.row.Slug
-		build, err := l.records.CurrentBuild(ctx, d.dataset)
-		if err != nil {
-			return err
-		}
-		found, err := l.grader.Inspect(ctx, l.inspection(paper, build.Build, func(string) {}))
-		if err != nil {
-			return err
-		}
-		notes := found.Notes
-		for i := range notes {
-			notes[i].Line = max(0, notes[i].Line-strings.Count(neutralFront, "\n"))
-		}
-		if len(notes) > 0 {
-			kept.Remarks, _ = json.Marshal(notes)
-		}
-		if all := paper.Exercises(); len(all) > 0 {
-			if shown, err := l.shown(ctx, all[0], d.database); err == nil {
-				kept.Expected, _ = json.Marshal(shown)
-			}
-		}
+	if len(notes) > 0 {
+		kept.Remarks, _ = json.Marshal(notes)
+	}
+	if expected != nil {
+		kept.Expected, _ = json.Marshal(expected)
 	}
 	return l.records.Together(ctx, func(t *records.Transaction) error {
 		if _, err := t.LockWriting(ctx, d.row.ID); records.Missing(err) {
