@@ -299,23 +299,12 @@ var shots = []shot{
 		},
 	},
 	{
-		name:     "roster",
-		who:      demo.InstructorName,
-		password: demo.InstructorPassword,
-		path:     "/courses/evening-group/import",
-		width:    1280,
-		height:   800,
+		name: "strengthen", who: demo.InstructorName, password: demo.InstructorPassword,
+		path: "/papers/what-is-missing/strengthen", width: 1280, height: 800,
 		steps: func(p *rod.Page) {
-			file := filepath.Join(os.TempDir(), "examen-roster.csv")
-			lines := "Name,Login,E-mail,Group\nRobin Ashgrove,robin,robin@example.org,Monday\n" +
-				"Alma Quillon,alma,alma@example.org,Tuesday\nMaud Ferrow,maud,maud@example.org,Tuesday\n" +
-				"Iris Calder,iris,iris@example.org,Monday\nIris Again,iris,,Monday\nTheo Lark,,theo at home,\n"
-			if err := os.WriteFile(file, []byte(lines), 0o600); err != nil {
-				panic(err)
-			}
-			p.MustElement("input[type=file]").MustSetFiles(file)
-			p.MustElement(".roster-line[data-state=wrong]")
-			_ = os.Remove(file)
+			p.MustElementR(".strengthen button", "^Search for rows$").MustClick()
+			p.MustElementR(".strengthen button", "^Add them as the variant")
+			p.MustEval(`() => document.querySelectorAll(".proposals > li")[1].scrollIntoView()`)
 		},
 	},
 	{

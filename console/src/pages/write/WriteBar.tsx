@@ -84,7 +84,7 @@ function strength({ parts }: TextState) {
   const known = [...parts.values()].flatMap((own) => own.part.strength ?? []);
   const mutations = known.reduce((n, s) => n + s.mutations, 0);
   if (mutations === 0) return "";
-  return `${known.reduce((n, s) => n + s.told, 0)} of ${mutations} wrong answers told apart`;
+  return `${known.reduce((n, s) => n + s.told, 0)} of ${mutations} mutations told apart`;
 }
 
 /** How the text stands. */
