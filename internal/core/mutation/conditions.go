@@ -41,6 +41,16 @@ func (s *scope) inner(but *pg.JoinExpr) (all []*pg.Node) {
 	return all
 }
 
+// chained tells that a join is one of the inner joins whose conditions every row of the SELECT meets.
+func (s *scope) chained(j *pg.JoinExpr) bool {
+	var within func(item *pg.Node) bool
+	within = func(item *pg.Node) bool {
+		of := item.GetJoinExpr()
+		return of != nil && of.Jointype == pg.JoinType_JOIN_INNER && (of == j || within(of.Larg) || within(of.Rarg))
+	}
+	return slices.ContainsFunc(s.sel.FromClause, within)
+}
+
 // same proves that a clause keeps the same rows as it did.
 func (c *clause) same(before *pg.Node) func() string {
 	return func() string {
@@ -413,7 +423,12 @@ func (k kind) moved(value string, steps int64) string {
 		day, _ := time.Parse("2006-01-02", value)
 		return day.AddDate(0, 0, int(steps)).Format("2006-01-02")
 	case timestamp:
-		return time.Unix(at.Num().Int64()+steps, 0).UTC().Format("2006-01-02 15:04:05")
+		when, _ := moment(value)
+		step := time.Second
+		for range k.scale {
+			step /= 10
+		}
+		return when.Add(time.Duration(steps) * step).Format("2006-01-02 15:04:05.999999")
 	case integer:
 		return at.Add(at, big.NewRat(steps, 1)).FloatString(0)
 	}

@@ -118,7 +118,8 @@ func (s *scope) decided(keys []*pg.Node, i int) bool {
 	if s.single() || s.fixed(keys[i]) || s.uniqueBy(keys[:i]...) {
 		return true
 	}
-	return !s.aggregated() && s.determines(keys[i], keys[:i]...)
+	plain := !s.aggregated() && s.sel.Op == pg.SetOperation_SETOP_NONE
+	return plain && s.determines(keys[i], keys[:i]...)
 }
 
 func (m *maker) direction(s *scope, by *pg.SortBy, keys []*pg.Node, i int) {

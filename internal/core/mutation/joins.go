@@ -38,7 +38,7 @@ func (m *maker) join(item *pg.Node, s *scope, root *pg.Node) {
 	c := &clause{
 		scope: s, name: "ON", get: func() *pg.Node { return j.Quals }, set: func(n *pg.Node) { j.Quals = n },
 	}
-	if j.Jointype == pg.JoinType_JOIN_INNER {
+	if s.chained(j) {
 		c.given = append(s.inner(j), sqltext.Conjuncts(s.sel.WhereClause)...)
 	}
 	m.conditions(c)
@@ -82,7 +82,8 @@ func (m *maker) sameKinds(j *pg.JoinExpr, s *scope, root *pg.Node, was, is pg.Jo
 	leftWas, rightWas := open(was)
 	leftIs, rightIs := open(is)
 	nothing := func(keep, other *pg.Node) bool {
-		return s.partnered(j, keep, other) || s.takenOut(j, other, root) || s.ignored(other) || s.alone(keep, other)
+		return s.partnered(j, keep, other) || s.takenOut(j, other, root) || s.ignored(other) ||
+			root.GetJoinExpr() == j && len(s.sel.FromClause) == 1 && s.alone(keep, other)
 	}
 	return (leftWas == leftIs || nothing(j.Larg, j.Rarg)) && (rightWas == rightIs || nothing(j.Rarg, j.Larg))
 }

@@ -34,7 +34,7 @@ func (s *scope) dependencies(present *source) (all []dependency) {
 		}
 	}
 	for _, c := range sqltext.Conjuncts(s.sel.WhereClause) {
-		all = append(all, s.equality(c)...)
+		all = append(all, s.equality(c, true)...)
 	}
 	for _, item := range s.sel.FromClause {
 		all = append(all, s.ofJoin(item, present)...)
@@ -56,7 +56,7 @@ func (s *scope) ofJoin(item *pg.Node, present *source) (all []dependency) {
 	switch {
 	case !left && !right, left && !right && there(j.Rarg), right && !left && there(j.Larg):
 		for _, c := range conditions {
-			all = append(all, s.equality(c)...)
+			all = append(all, s.equality(c, false)...)
 		}
 	case left && !right:
 		all = append(all, s.opened(conditions, j.Rarg)...)
@@ -189,8 +189,9 @@ func (s *scope) side(n *pg.Node) *side {
 	return &side{from, c.name}
 }
 
-// equality reads what a condition of an inner join or WHERE determines.
-func (s *scope) equality(c *pg.Node) []dependency {
+// equality reads what a condition of WHERE, or of an inner join, determines. A constant in a join does so only where no
+// outer join around it leaves the column NULL.
+func (s *scope) equality(c *pg.Node, where bool) []dependency {
 	a := c.GetAExpr()
 	if a == nil || a.Kind != pg.A_Expr_Kind_AEXPR_OP || sqltext.LastName(a.Name) != "=" {
 		return nil
@@ -200,9 +201,9 @@ func (s *scope) equality(c *pg.Node) []dependency {
 	case left != nil && right != nil:
 		l, r := []string{left.attribute()}, []string{right.attribute()}
 		return []dependency{{l, r}, {r, l}}
-	case left != nil && s.fixed(a.Rexpr):
+	case left != nil && s.fixed(a.Rexpr) && (!left.from.missing || where):
 		return []dependency{{nil, []string{left.attribute()}}}
-	case right != nil && s.fixed(a.Lexpr):
+	case right != nil && s.fixed(a.Lexpr) && (!right.from.missing || where):
 		return []dependency{{nil, []string{right.attribute()}}}
 	}
 	return nil
@@ -368,6 +369,9 @@ func (m *maker) unique(s *scope, distinct bool) bool {
 
 // uniqueBy tells that the values of expressions tell the rows of the result apart.
 func (s *scope) uniqueBy(by ...*pg.Node) bool {
+	if s.sel.Op != pg.SetOperation_SETOP_NONE {
+		return false
+	}
 	if s.single() {
 		return true
 	}

@@ -77,12 +77,15 @@ func kindOf(name string) kind {
 		}
 	case base == "real" || base == "double precision":
 		k.family = float
-	case slices.Contains([]string{"text", "character varying", "character", "name", "citext"}, base):
+	case slices.Contains([]string{"text", "character varying", "character", "name"}, base):
 		k.family = text
 	case base == "date":
 		k.family = date
-	case base == "timestamp":
+	case base+rest == "timestamp" || base+rest == "timestamp without time zone":
 		k.family = timestamp
+		if k.scale = 6; modifiers != "" {
+			k.scale, _ = strconv.Atoi(modifiers)
+		}
 	case base == "boolean":
 		k.family = boolean
 	}
@@ -135,6 +138,8 @@ func (m *maker) from(item *pg.Node, s *scope, missing bool) {
 		kind := n.JoinExpr.Jointype
 		m.from(n.JoinExpr.Larg, s, missing || kind == pg.JoinType_JOIN_RIGHT || kind == pg.JoinType_JOIN_FULL)
 		m.from(n.JoinExpr.Rarg, s, missing || kind == pg.JoinType_JOIN_LEFT || kind == pg.JoinType_JOIN_FULL)
+	default: // of which nothing is known
+		add(&source{}, "", nil)
 	}
 }
 

@@ -21,6 +21,9 @@ func (m *maker) notIn(s *scope) {
 			continue
 		}
 		inside := m.newScope(sel, s)
+		if inside.aggregated() {
+			continue
+		}
 		switch link.SubLinkType {
 		case pg.SubLinkType_EXISTS_SUBLINK:
 			m.existsAsIn(n, sel, s, inside)
@@ -77,7 +80,7 @@ func (m *maker) existsAsIn(n *pg.Node, sel *pg.SelectStmt, s, inside *scope) {
 
 // inAsExists has NOT EXISTS for a NOT IN.
 func (m *maker) inAsExists(n *pg.Node, link *pg.SubLink, sel *pg.SelectStmt, s, inside *scope) {
-	if len(sel.TargetList) != 1 || inside.aggregated() {
+	if len(sel.TargetList) != 1 {
 		return
 	}
 	own := inside.side(sel.TargetList[0].GetResTarget().GetVal())

@@ -270,19 +270,28 @@ func (t *table) pair(left, right *pg.Node, operator string) bool {
 	return false
 }
 
+// moment reads a date or a timestamp as PostgreSQL writes them.
+func moment(c string) (at time.Time, known bool) {
+	for _, layout := range []string{"2006-01-02", "2006-01-02 15:04", "2006-01-02 15:04:05"} {
+		if at, err := time.Parse(layout, c); err == nil {
+			return at, true
+		}
+	}
+	return at, false
+}
+
 // numberOf reads a constant as a value of an ordered type: days of dates, seconds of timestamps.
 func numberOf(k kind, c string) *big.Rat {
 	switch k.family {
 	case date, timestamp:
-		for _, layout := range []string{"2006-01-02", "2006-01-02 15:04", "2006-01-02 15:04:05"} {
-			if at, err := time.Parse(layout, c); err == nil {
-				if k.family == date {
-					return big.NewRat(at.Unix(), 24*60*60)
-				}
-				return big.NewRat(at.Unix(), 1)
-			}
+		at, known := moment(c)
+		switch {
+		case !known:
+			return nil
+		case k.family == date:
+			return big.NewRat(at.Unix(), 24*60*60)
 		}
-		return nil
+		return big.NewRat(at.UnixMicro(), 1_000_000)
 	}
 	if n, ok := new(big.Rat).SetString(c); ok && len(c) < 40 && !strings.ContainsAny(c, "eE/") {
 		return n
@@ -460,7 +469,7 @@ func (t *table) represent(v *variable) {
 // step is the smallest by which values of a type differ; of types without one, a small one.
 func (k kind) step() *big.Rat {
 	switch {
-	case k.family == date || k.family == timestamp:
+	case k.family == date:
 		return big.NewRat(1, 1)
 	case k.scale >= 0:
 		ten := new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(k.scale)), nil)

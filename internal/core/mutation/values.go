@@ -22,8 +22,8 @@ func (m *maker) column(n *pg.Node, s *scope, same func() string) {
 			return
 		}
 		tried++
-		// an output keeps its name, which is no matter of what the column holds
-		m.replace(Column, n, s.ref(by.from, by.name), or(same, s.equal(of, by), "the columns are equal in every row"),
+		equal := s.equal(of, by) && (by.name == of.name || !m.rules.Names) // an output has the column's name
+		m.replace(Column, n, s.ref(by.from, by.name), or(same, equal, "the columns are equal in every row"),
 			"takes %s for %s", s.dotted(by), s.dotted(of))
 	}
 }

@@ -14,6 +14,9 @@ func (q *Query) Tree() *pg.ParseResult { return proto.Clone(q.tree).(*pg.ParseRe
 // WriteTree writes a parse tree as SQL. Not every tree that can be read can be written.
 func WriteTree(tree *pg.ParseResult) (string, error) { return deparse(tree) }
 
+// Walk calls visit with every message of a parse tree, from the outside in.
+func Walk(tree *pg.ParseResult, visit func(any)) { walk(tree.ProtoReflect(), visit) }
+
 // treeVersion is that of the trees that the parser makes; one that is written needs it, too.
 var treeVersion = sync.OnceValue(func() int32 {
 	tree, err := parse("SELECT")
