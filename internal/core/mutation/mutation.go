@@ -121,14 +121,14 @@ type maker struct {
 }
 
 // scalar are functions that give one value for a row. Of others it is not known: they may give several rows.
-var scalar = strings.Fields(`abs age array_length bit_length btrim cardinality cbrt ceil ceiling char_length
-	character_length chr clock_timestamp concat concat_ws date date_part date_trunc degrees div exp extract
-	factorial
-	floor format gcd initcap isfinite justify_days lcm left length ln log lower lpad ltrim make_date make_interval md5
-	mod now nullif octet_length overlay pi position power quote_literal radians random regexp_count regexp_like
-	regexp_replace repeat replace reverse right round rpad rtrim sign split_part sqrt starts_with strpos substr substring
-	to_char to_date to_number to_timestamp translate trim trunc upper width_bucket
-	like_escape timezone`)
+var scalar = strings.Fields(`
+	abs age array_length bit_length btrim cardinality cbrt ceil ceiling char_length character_length chr
+	clock_timestamp concat concat_ws date date_part date_trunc degrees div exp extract factorial floor format
+	gcd initcap isfinite justify_days lcm left length ln log lower lpad ltrim make_date make_interval md5 mod
+	now nullif octet_length overlay pi position power quote_literal radians random regexp_count regexp_like
+	regexp_replace repeat replace reverse right round rpad rtrim sign split_part sqrt starts_with strpos substr
+	substring to_char to_date to_number to_timestamp translate trim trunc upper width_bucket like_escape
+	timezone`)
 
 // provable tells that nothing in a query escapes what the proofs know: rows that are made or left out in ways of their
 // own, and functions that may give several rows.
