@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"time"
 
 	"examen/internal/core/dataset"
 	"examen/internal/core/explain"
@@ -94,10 +95,14 @@ func (g *Grader) Strengthen(ctx context.Context, of Strengthening) (*Proposed, e
 	return s.proposed(), nil
 }
 
+// longestSearch is how long rows are searched for one exercise.
+const longestSearch = 60 * time.Second
+
 // search is the state of a search for rows.
 type search struct {
 	Strengthening
 	*inspector
+	until  time.Time       // the search for the exercise at hand ends
 	filled map[string]bool // the accepted answers, by whether they have rows
 	state  int             // of the copy's rows: each change has a number of its own
 	open   []*sought
@@ -145,6 +150,7 @@ func (s *search) begin(ctx context.Context) error {
 // exercise searches rows for the wrong answers to one exercise.
 func (s *search) exercise(ctx context.Context, e *pack.Exercise) error {
 	s.Strengthening.Step(e.Title)
+	s.until = time.Now().Add(longestSearch)
 	for n, sql := range e.Accepted() {
 		for len(s.wanted(e, n)) > 0 {
 			candidates, err := s.candidates(ctx, sql, s.wanted(e, n))
@@ -220,6 +226,9 @@ const longestValue = 2000
 func (s *search) best(ctx context.Context, candidates []mutation.Candidate, wanted []*sought) (*picked, error) {
 	var best *picked
 	for _, c := range candidates {
+		if time.Now().After(s.until) {
+			break
+		}
 		if err := s.Scratch.Mark(ctx, "candidate"); err != nil {
 			return nil, err
 		}

@@ -471,7 +471,7 @@ func (m *maker) pattern(a *pg.A_Expr, s *scope, same func() string) {
 		undo:  func() { a.Kind, a.Name = kind, []*pg.Node{pg.MakeStrNode(name)} },
 		same: or(same, c != nil && caseless(a.Lexpr, c.Sval),
 			"the text is in one letter case, and the pattern is too"),
-		why: []Reason{{"no text differs from the pattern in letter case alone", ""}},
+		why: []Reason{{"no text that differs from the pattern in letter case alone decides", ""}},
 	})
 	if c == nil {
 		return
@@ -488,7 +488,7 @@ func (m *maker) pattern(a *pg.A_Expr, s *scope, same func() string) {
 		m.try(change{
 			operator: Pattern, says: fmt.Sprintf("takes the pattern '%s' for '%s'", pattern, was), same: same,
 			apply: func() { c.Sval = pattern }, undo: func() { c.Sval = was },
-			why: []Reason{{"no text tells the two patterns apart", ""}},
+			why: []Reason{{"no text that one of the two fits decides", ""}},
 		})
 	}
 }

@@ -24,7 +24,7 @@ func (m *maker) groupKeys(s *scope) {
 			operator: GroupKey, says: fmt.Sprintf("leaves out the group key %s", s.said(key)),
 			apply: set(rest), undo: set(was),
 			same: certainly(len(rest) > 0 && s.determines(key, others...), "the other keys determine it"),
-			why:  []Reason{{"no two groups differ in it alone", ""}},
+			why:  []Reason{{"no two groups that differ in it alone decide", ""}},
 		})
 	}
 	if len(keys) == 0 {
@@ -35,7 +35,7 @@ func (m *maker) groupKeys(s *scope) {
 			operator: GroupKey, says: fmt.Sprintf("groups by %s, too", s.said(key)),
 			apply: set(append(slices.Clone(was), key)), undo: set(was),
 			same: certainly(s.determines(key, keys...), "the keys determine it"),
-			why:  []Reason{{"no group would be split by it", ""}},
+			why:  []Reason{{"no group that it would split decides", ""}},
 		})
 	}
 }
@@ -99,7 +99,7 @@ func (m *maker) order(s *scope, as role) {
 			operator: OrderKey, says: fmt.Sprintf("leaves out the order key %s", s.said(keys[i])),
 			apply: set(slices.Delete(slices.Clone(was), i, i+1)), undo: set(was),
 			same: certainly(s.decided(keys, i), "the keys before it decide"),
-			why:  []Reason{{"no rows tie on the other keys", ""}},
+			why:  []Reason{{"no rows that tie on the other keys decide", ""}},
 		})
 	}
 	for i := range len(was) - 1 {
@@ -135,7 +135,7 @@ func (m *maker) direction(s *scope, by *pg.SortBy, keys []*pg.Node, i int) {
 		operator: OrderDirection, says: fmt.Sprintf("orders by %s %s", s.said(keys[i]), word),
 		apply: func() { by.SortbyDir = to }, undo: func() { by.SortbyDir, by.SortbyNulls = dir, nulls },
 		same: certainly(s.decided(keys, i), "nothing is left for it to order"),
-		why:  []Reason{{"no two rows that count differ in it", ""}},
+		why:  []Reason{{"no two rows that differ in it decide", ""}},
 	})
 }
 
@@ -152,9 +152,42 @@ func (m *maker) nulls(s *scope, by *pg.SortBy, key *pg.Node) {
 	m.try(change{
 		operator: NullsPlace, says: fmt.Sprintf("has the rows without %s come %s", s.said(key), word),
 		apply: func() { by.SortbyNulls = to }, undo: func() { by.SortbyNulls = was },
-		same: certainly(s.neverNull(key) || s.single() || s.excludesNull(key, given), "it is never NULL"),
-		why:  []Reason{{"it is NULL in no row that counts", ""}},
+		same: certainly(s.neverNull(key) || s.single() || s.excludesNull(key, given) || m.filled(s.sel, key),
+			"it is never NULL"),
+		why: []Reason{{"no row in which it is NULL decides", ""}},
 	})
+}
+
+// filled tells that an output of a set operation, by its name or number, is never NULL.
+func (m *maker) filled(sel *pg.SelectStmt, key *pg.Node) bool {
+	if sel.Op == pg.SetOperation_SETOP_NONE {
+		return false
+	}
+	first := sel
+	for first.Op != pg.SetOperation_SETOP_NONE {
+		first = first.Larg
+	}
+	at := int(key.GetAConst().GetIval().GetIval()) - 1
+	for i, item := range first.TargetList {
+		if c := key.GetColumnRef(); c != nil && sqltext.OutputName(item.GetResTarget()) == sqltext.LastName(c.Fields) {
+			at = i
+		}
+	}
+	var never func(part *pg.SelectStmt) bool
+	never = func(part *pg.SelectStmt) bool {
+		if part.Op != pg.SetOperation_SETOP_NONE {
+			return never(part.Larg) && never(part.Rarg)
+		}
+		s := m.newScope(part, nil)
+		outputs := s.outputs()
+		return at >= 0 && at < len(outputs) && len(part.ValuesLists) == 0 && s.neverNull(outputs[at])
+	}
+	return never(sel)
+}
+
+// never tells that an expression is NULL in no row that WHERE keeps.
+func (s *scope) never(n *pg.Node) bool {
+	return s.neverNull(n) || s.excludesNull(n, sqltext.Conjuncts(s.sel.WhereClause))
 }
 
 // excludesNull tells that conditions which are true of every row leave no NULL in an expression.

@@ -65,7 +65,7 @@ func (m *maker) joinKind(j *pg.JoinExpr, s *scope, root *pg.Node) {
 			apply: func() { j.Jointype = k.kind }, undo: func() { j.Jointype = was },
 			same: certainly(m.sameKinds(j, s, root, was, k.kind),
 				"the rows without a partner are none, or are taken out"),
-			why: []Reason{{"no row is without a partner there", ""}},
+			why: []Reason{{"no row without a partner there decides", ""}},
 		})
 	}
 }
@@ -108,9 +108,14 @@ func (s *scope) partnered(j *pg.JoinExpr, keep, other *pg.Node) bool {
 		referring, to = left.from, right.from
 		pairs[right.name] = left.name
 	}
-	if referring == nil || referring.table == nil || to.table == nil || s.openInside(keep, referring) ||
+	if referring == nil || to.table == nil || s.openInside(keep, referring) ||
 		!s.retained(other, to) {
 		return false
+	}
+	if referring.table == nil { // a subquery that gives the columns of a table's foreign key
+		if referring, pairs = traced(referring, pairs); referring == nil {
+			return false
+		}
 	}
 	for _, k := range referring.table.Constraints {
 		if k.Kind != dataset.ForeignKey || k.Table != to.table.Name || len(k.Columns) != len(pairs) {
@@ -133,6 +138,33 @@ func (s *scope) partnered(j *pg.JoinExpr, keep, other *pg.Node) bool {
 		})
 	}
 	return false
+}
+
+// traced finds the one table that columns of a subquery are of: those on the right of pairs. They are then the table's.
+func traced(from *source, pairs map[string]string) (*source, map[string]string) {
+	for from.table == nil && from.inside != nil {
+		inside := from.inside
+		var next *source
+		own := map[string]string{}
+		for to, name := range pairs {
+			at := slices.IndexFunc(inside.sel.TargetList, func(n *pg.Node) bool {
+				return sqltext.OutputName(n.GetResTarget()) == name
+			})
+			if at < 0 {
+				return nil, nil
+			}
+			side := inside.side(inside.sel.TargetList[at].GetResTarget().Val)
+			if side == nil || side.from.missing || next != nil && side.from != next {
+				return nil, nil
+			}
+			next, own[to] = side.from, side.name
+		}
+		from, pairs = next, own
+	}
+	if from == nil || from.table == nil {
+		return nil, nil
+	}
+	return from, pairs
 }
 
 // retained tells that every row of a source is in the rows of an item of FROM.

@@ -113,8 +113,9 @@ func (s *scope) within(item *pg.Node) (all []*source) {
 	return nil
 }
 
-// opened says what determines the open side of an outer join: the columns of the other side, where its condition is
-// that these equal a key of the one table there. Other conditions on that table alone take nothing from this.
+// opened says what determines the columns of an outer join's open side: those of the other side that they are equal to;
+// and all columns there, where these are a key of the one table. Other conditions on that table alone take nothing from
+// this.
 func (s *scope) opened(conditions []*pg.Node, open *pg.Node) []dependency {
 	inside := s.within(open)
 	if len(inside) != 1 {
@@ -138,15 +139,17 @@ func (s *scope) opened(conditions []*pg.Node, open *pg.Node) []dependency {
 		d.from = append(d.from, left.attribute())
 		matched = append(matched, right.name)
 	}
+	for _, name := range matched {
+		d.to = append(d.to, attribute(inside[0], name))
+	}
 	for _, key := range inside[0].keys {
 		if !slices.ContainsFunc(key, func(name string) bool { return !slices.Contains(matched, name) }) {
 			for _, c := range inside[0].columns {
 				d.to = append(d.to, attribute(inside[0], c.name))
 			}
-			return []dependency{d}
 		}
 	}
-	return nil
+	return []dependency{d}
 }
 
 // about tells that an expression is about the columns of one source alone.

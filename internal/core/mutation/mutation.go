@@ -117,6 +117,7 @@ type maker struct {
 	rules     Rules
 	all       []Mutation
 	seen      map[string]bool
+	views     int  // that are being looked into
 	provable  bool // nothing in it escapes the proofs
 }
 
@@ -234,8 +235,12 @@ func (m *maker) statement(sel *pg.SelectStmt, outer *scope, as role) {
 		m.setOperation(sel)
 		m.order(s, as)
 		m.limit(s)
-		m.statement(sel.Larg, outer, arm)
-		m.statement(sel.Rarg, outer, arm)
+		part := within // repeated rows are taken out of the whole
+		if sel.All {
+			part = arm
+		}
+		m.statement(sel.Larg, outer, part)
+		m.statement(sel.Rarg, outer, part)
 		return
 	}
 	s := m.newScope(sel, outer)
@@ -292,7 +297,7 @@ func (m *maker) distinct(s *scope, as role) {
 				return certainly(plain && s.uniqueBy(s.outputs()...),
 					"no row comes twice: a key is among the outputs")()
 			},
-			why: []Reason{{"no row comes twice", ""}},
+			why: []Reason{{"no row that comes twice decides", ""}},
 		})
 		return
 	}
@@ -307,7 +312,7 @@ func (m *maker) distinct(s *scope, as role) {
 		operator: Distinct, says: "adds DISTINCT",
 		apply: func() { sel.DistinctClause = []*pg.Node{{}} }, undo: func() { sel.DistinctClause = was },
 		same: certainly(s.uniqueBy(s.outputs()...), "no row comes twice: a key is among the outputs"),
-		why:  []Reason{{"no row comes twice", ""}},
+		why:  []Reason{{"no row that comes twice decides", ""}},
 	})
 }
 
@@ -328,7 +333,7 @@ func (m *maker) setOperation(sel *pg.SelectStmt) {
 	m.try(change{
 		operator: SetOperation, says: says, apply: flip, undo: flip,
 		same: certainly(m.apart(sel), "no row comes twice: each part has a key among its outputs, and they differ"),
-		why:  []Reason{{"no row comes twice", ""}},
+		why:  []Reason{{"no row that comes twice decides", ""}},
 	})
 }
 

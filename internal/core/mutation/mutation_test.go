@@ -235,6 +235,16 @@ func TestSame(t *testing.T) {
 			"takes NOT IN for NOT EXISTS", false},
 		{"SELECT name FROM hive WHERE lower(name) LIKE 'b%'", "takes ILIKE for LIKE", true},
 		{"SELECT name FROM hive WHERE name LIKE 'b%'", "takes ILIKE for LIKE", false},
+		// through set operations and subqueries
+		{"SELECT name FROM hive UNION SELECT name FROM keeper ORDER BY name",
+			"has the rows without name come first", true},
+		{"SELECT name FROM hive UNION SELECT colour FROM hive ORDER BY name",
+			"has the rows without name come first", false},
+		{"WITH n AS (SELECT apiary_id AS a, count(*) AS c FROM hive GROUP BY apiary_id) " +
+			"SELECT a.name, n.c FROM n JOIN apiary AS a ON a.apiary_id = n.a", "takes LEFT JOIN for JOIN", true},
+		{"SELECT name FROM keeper WHERE keeper_id NOT IN (SELECT mentor_id FROM keeper AS m WHERE mentor_id IS NOT " +
+			"NULL)",
+			"takes NOT EXISTS for NOT IN", true},
 		// what looks like a proof and is none
 		{"SELECT hive_id, unnest(ARRAY[1, 1]) FROM hive", "adds DISTINCT", false},
 		{"SELECT kind, count(*) FROM hive GROUP BY ROLLUP (kind)", "adds DISTINCT", false},

@@ -127,8 +127,13 @@ func (v *survey) find(n *pg.Node, s *scope) spot {
 	for n.GetTypeCast() != nil {
 		n = n.GetTypeCast().Arg
 	}
-	if f := n.GetFuncCall(); f != nil && !sqltext.IsAggregate(f) && f.Over == nil && len(f.Args) > 0 {
-		return v.find(f.Args[0], s) // lower(name), date_part('year', day) and the like
+	if f := n.GetFuncCall(); f != nil && !sqltext.IsAggregate(f) && f.Over == nil {
+		for _, arg := range f.Args { // lower(name), date_part('year', day) and the like
+			if at := v.find(arg, s); at.part != nil {
+				return at
+			}
+		}
+		return spot{}
 	}
 	from, c := s.find(n.GetColumnRef())
 	switch {
@@ -261,7 +266,7 @@ func (v *survey) parents(p *part) {
 }
 
 // witness writes a query for a row of each top part that the answer keeps together: their columns in turn, as text.
-func (v *survey) witness(q *sqltext.Query, last bool) string {
+func (v *survey) witness(q *sqltext.Query, from start) string {
 	tree := q.Tree()
 	sel := tree.Stmts[0].Stmt.GetSelectStmt()
 	for sel.Op != pg.SetOperation_SETOP_NONE {
@@ -286,7 +291,10 @@ func (v *survey) witness(q *sqltext.Query, last bool) string {
 	for _, n := range outputs {
 		sel.TargetList = append(sel.TargetList, pg.MakeResTargetNodeWithVal(n, -1))
 	}
-	if grouped || !last {
+	if from.branch != nil {
+		sel.WhereClause = sqltext.Conjunction(append(sqltext.Conjuncts(sel.WhereClause), clone(from.branch)))
+	}
+	if grouped || !from.last {
 		sel.LimitCount, sel.LimitOption = pg.MakeAConstIntNode(1, -1), pg.LimitOption_LIMIT_OPTION_COUNT
 	}
 	if grouped {

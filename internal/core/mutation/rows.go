@@ -1,12 +1,16 @@
 package mutation
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
 	"math/big"
 	"math/bits"
 	"slices"
 	"strconv"
 	"strings"
+
+	pg "github.com/pganalyze/pg_query_go/v6"
 
 	"examen/internal/core/dataset"
 	"examen/internal/core/sqltext"
@@ -32,7 +36,7 @@ type Candidate struct {
 type Look func(sql string, most int) ([][]*string, error)
 
 // mostCandidates bounds what is proposed for one answer.
-const mostCandidates = 600
+const mostCandidates = 1500
 
 // Candidates proposes rows that may tell mutations from an answer: copies of rows that the answer keeps, with other
 // keys,
@@ -46,8 +50,12 @@ func Candidates(
 		survey: newSurvey(tables, q, mutations), tables: tables, look: look, known: map[string][]*string{},
 		seen: map[string]bool{},
 	}
-	for _, last := range []bool{true, false} { // at the end of what is kept, where LIMIT cuts, and at its beginning
-		if err := p.bases(q, last); err != nil {
+	from := []start{{last: true}, {}} // the end of what is kept, where LIMIT cuts, and its beginning
+	for _, branch := range branches(q) {
+		from = append(from, start{branch: branch})
+	}
+	for _, start := range from {
+		if err := p.bases(q, start); err != nil {
 			return nil, err
 		}
 		if err := p.propose(); err != nil {
@@ -56,6 +64,38 @@ func Candidates(
 	}
 	slices.SortStableFunc(p.all, func(a, b Candidate) int { return len(a.Rows) - len(b.Rows) })
 	return p.all[:min(len(p.all), mostCandidates)], nil
+}
+
+// A start says which of the rows that an answer keeps is copied: the first, or the last, of those that meet a
+// condition.
+type start struct {
+	last   bool
+	branch *pg.Node // nil for none
+}
+
+// mostBranches is how many of the conditions that OR joins are looked at one by one.
+const mostBranches = 4
+
+// branches are conditions that are each true of the rows which one side of an OR in WHERE keeps, and the other does
+// not.
+func branches(q *sqltext.Query) (all []*pg.Node) {
+	for _, c := range sqltext.Conjuncts(q.Tree().Stmts[0].Stmt.GetSelectStmt().GetWhereClause()) {
+		b := c.GetBoolExpr()
+		if b == nil || b.Boolop != pg.BoolExprType_OR_EXPR || len(b.Args) > mostBranches {
+			continue
+		}
+		for i, arg := range b.Args {
+			rest := boolExpr(pg.BoolExprType_OR_EXPR, slices.Delete(slices.Clone(b.Args), i, i+1)...)
+			if len(b.Args) == 2 {
+				rest = b.Args[1-i]
+			}
+			no := &pg.Node{Node: &pg.Node_BooleanTest{BooleanTest: &pg.BooleanTest{
+				Arg: clone(rest), Booltesttype: pg.BoolTestType_IS_NOT_TRUE, Location: -1,
+			}}}
+			all = append(all, boolExpr(pg.BoolExprType_AND_EXPR, clone(arg), no))
+		}
+	}
+	return all[:min(len(all), mostBranches)]
 }
 
 // proposer proposes rows for one answer.
@@ -69,11 +109,11 @@ type proposer struct {
 }
 
 // bases finds a row for each part to start from.
-func (p *proposer) bases(q *sqltext.Query, last bool) error {
+func (p *proposer) bases(q *sqltext.Query, from start) error {
 	for _, part := range p.parts {
 		part.base = nil
 	}
-	if sql := p.witness(q, last); sql != "" {
+	if sql := p.witness(q, from); sql != "" {
 		rows, err := p.look(sql, 1000)
 		if err != nil {
 			return err
@@ -246,7 +286,7 @@ func listed(parts []*part) string {
 // others.
 func (p *proposer) marked(parts []*part, fresh bool) error {
 	for _, at := range p.told {
-		if !slices.Contains(parts, at.part) || p.keyOf(at) {
+		if !slices.Contains(parts, at.part) || p.at(at) < 0 {
 			continue
 		}
 		c := at.part.table.Column(at.column)
@@ -272,15 +312,38 @@ func (p *proposer) marked(parts []*part, fresh bool) error {
 					return err
 				}
 			}
+			if err := p.beside(trial{parts: parts, fresh: fresh, set: t.set, what: what}, at); err != nil {
+				return err
+			}
 		}
 	}
 	return nil
 }
 
-// keyOf tells that a column is its table's key, which every new row has anew.
-func (p *proposer) keyOf(at spot) bool {
-	c := at.part.table.Column(at.column)
-	return c == nil || c.Key && c.References == ""
+// beside makes the same candidate with a further column of the row being what it is compared with: FILTER and CASE look
+// at rows that the answer keeps anyway.
+func (p *proposer) beside(t trial, at spot) error {
+	for _, other := range p.told {
+		if other.part != at.part || other == at {
+			continue
+		}
+		for _, mark := range p.marks[other][:min(len(p.marks[other]), 2)] {
+			set := maps.Clone(t.set)
+			set[other] = &mark
+			err := p.make(trial{
+				parts: t.parts, fresh: t.fresh, set: set, what: fmt.Sprintf("%s and %s %s", t.what, other.column, mark),
+			})
+			if err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// at is the place of a column in its table; -1 where it has none.
+func (p *proposer) at(of spot) int {
+	return slices.IndexFunc(of.part.table.Columns, func(c dataset.Column) bool { return c.Name == of.column })
 }
 
 // values are those that a column may have to show a difference.
@@ -308,7 +371,8 @@ func (p *proposer) values(at spot, c dataset.Column) (all []*string, err error) 
 		}
 		add(k.half(total))
 	}
-	if k.ordered() && (slices.Contains(p.order, at) || slices.Contains(p.groups, at)) {
+	missing := at.part.base[p.at(at)] == nil
+	if k.ordered() && (slices.Contains(p.order, at) || slices.Contains(p.groups, at) || missing) {
 		ends, err := p.ends(at.part.table, c.Name)
 		if err != nil {
 			return nil, err
@@ -321,12 +385,13 @@ func (p *proposer) values(at spot, c dataset.Column) (all []*string, err error) 
 		}
 	}
 	if k.family == text && len(p.marks[at]) == 0 {
-		i := slices.IndexFunc(at.part.table.Columns, func(o dataset.Column) bool { return o.Name == c.Name })
-		if base := at.part.base[i]; base != nil {
+		if base := at.part.base[p.at(at)]; base != nil {
 			add(strings.ToUpper(*base))
 			add(*base + " II")
 			add("A" + *base)
 			add("Zz" + *base)
+		} else if c.References == "" {
+			add("A")
 		}
 		for _, v := range c.Values {
 			add(v)
@@ -476,7 +541,7 @@ func (m *making) rows(parts []*part, before []*newRow) (all []*newRow, err error
 			r.Columns = append(r.Columns, c.Name)
 			r.Values = append(r.Values, p.base[i])
 		}
-		if err := m.freshen(r); err != nil {
+		if err := m.freshen(r, at(p)); err != nil {
 			return nil, err
 		}
 		all = append(all, r)
@@ -513,8 +578,8 @@ func (m *making) join(l link, at func(*part) *newRow) {
 	}
 }
 
-// freshen gives a row keys of its own, and with fresh, what it is grouped by.
-func (m *making) freshen(r *newRow) error {
+// freshen gives a row keys of its own, and with fresh, what it is grouped by: of a twin, what the first is grouped by.
+func (m *making) freshen(r, first *newRow) error {
 	t := r.part.table
 	var fresh []string
 	for _, k := range t.Constraints {
@@ -531,11 +596,25 @@ func (m *making) freshen(r *newRow) error {
 	}
 	for _, g := range m.groups {
 		c := t.Column(g.column)
-		if m.trial.fresh && g.part == r.part && c.References == "" && !slices.Contains(fresh, g.column) {
+		switch {
+		case !m.trial.fresh || g.part != r.part || c.References != "" || slices.Contains(fresh, g.column):
+		case first != nil && !m.trial.apart:
+			r.put(g.column, first.value(g.column))
+		default:
 			fresh = append(fresh, g.column)
 		}
 	}
 	for _, name := range fresh {
+		if first != nil && !m.trial.apart && r.part.grouped(m.groups, name) {
+			v, err := m.nextTo(t, name, *cmp.Or(first.value(name), new(string)), 1)
+			if err != nil {
+				return err
+			}
+			if v != nil {
+				r.put(name, v)
+				continue
+			}
+		}
 		v, err := m.freshValue(t, name, r.value(name))
 		if err != nil {
 			return err
@@ -547,13 +626,22 @@ func (m *making) freshen(r *newRow) error {
 	return nil
 }
 
+// grouped tells that the rows of a part are grouped by a column.
+func (p *part) grouped(by []spot, name string) bool { return slices.Contains(by, spot{p, name}) }
+
 // freshValue is a value that a column does not have yet.
 func (m *making) freshValue(t *dataset.Table, name string, base *string) (*string, error) {
 	k := kindOf(t.Column(name).Type)
 	key := t.Name + "." + name
 	m.used[key]++
 	n := m.used[key]
+	grouped := m.trial.fresh && slices.ContainsFunc(m.parts, func(p *part) bool {
+		return p.table == t && p.grouped(m.groups, name)
+	})
 	if k.ordered() {
+		if base != nil && !grouped && (k.family == timestamp || k.scale > 0) {
+			return m.nextTo(t, name, *base, n) // close to what it was, which the query's conditions keep
+		}
 		ends, err := m.ends(t, name)
 		if err != nil {
 			return nil, err
@@ -565,7 +653,12 @@ func (m *making) freshValue(t *dataset.Table, name string, base *string) (*strin
 		if len(ends) == 2 && ends[1] != nil {
 			from = *ends[1]
 		}
-		v := k.moved(from, int64(n))
+		steps := int64(n)
+		if grouped && (k.family == date || k.family == timestamp) { // another month, too
+			from, k = from[:min(len(from), 10)], kindOf("date")
+			steps *= 40
+		}
+		v := k.moved(from, steps)
 		if v == "" {
 			return nil, nil
 		}
@@ -575,6 +668,30 @@ func (m *making) freshValue(t *dataset.Table, name string, base *string) (*strin
 		return nil, nil
 	}
 	return m.freshText(t, name, base, n)
+}
+
+// nextTo is a value close to another one that a column does not have.
+func (m *making) nextTo(t *dataset.Table, name, base string, n int) (*string, error) {
+	k := kindOf(t.Column(name).Type)
+	for try := n; try < n+50; try++ {
+		v := k.moved(base, int64(try))
+		if v == "" {
+			return nil, nil
+		}
+		taken, err := m.has(t, name, v)
+		if err != nil || !taken {
+			m.used[t.Name+"."+name] = try
+			return &v, err
+		}
+	}
+	return nil, nil
+}
+
+// has tells whether a column has a value.
+func (m *making) has(t *dataset.Table, name, v string) (bool, error) {
+	rows, err := m.look(fmt.Sprintf("SELECT 1 FROM %s WHERE %s = %s LIMIT 1", t.SQLName, sqltext.Quoted(name),
+		literal(v)), 1)
+	return len(rows) > 0, err
 }
 
 // freshText is a text that a column does not have: a counted one, or one as short as the column's type wants it.
@@ -596,12 +713,11 @@ func (m *making) freshText(t *dataset.Table, name string, base *string, n int) (
 			}
 			v = ("ZYXWVUTS")[:min(length-len(digits), 8)] + digits
 		}
-		rows, err := m.look(fmt.Sprintf("SELECT 1 FROM %s WHERE %s = %s LIMIT 1", t.SQLName, sqltext.Quoted(name),
-			literal(v)), 1)
+		taken, err := m.has(t, name, v)
 		if err != nil {
 			return nil, err
 		}
-		if len(rows) == 0 {
+		if !taken {
 			m.used[t.Name+"."+name] = try
 			return &v, nil
 		}

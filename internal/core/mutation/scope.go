@@ -160,8 +160,21 @@ func (m *maker) relation(r *pg.RangeVar, s *scope) *source {
 	if t == nil {
 		return from
 	}
-	for _, c := range t.Columns {
-		from.columns = append(from.columns, column{c.Name, kindOf(c.Type), c.Nullable || t.View})
+	if t.View && m.views < 4 {
+		if q, err := sqltext.ReadQuery(strings.TrimSuffix(strings.TrimSpace(t.Query), ";")); err == nil {
+			m.views++
+			from = m.derived(q.Tree().Stmts[0].Stmt.GetSelectStmt(), nil)
+			m.views--
+		}
+	}
+	nullable := slices.Clone(from.columns) // as the view's own query says it
+	from.columns = nil
+	for i, c := range t.Columns {
+		may := c.Nullable || t.View
+		if len(nullable) == len(t.Columns) {
+			may = nullable[i].nullable
+		}
+		from.columns = append(from.columns, column{c.Name, kindOf(c.Type), may})
 	}
 	if !t.View {
 		from.table, from.keys = t, keysOf(t)
@@ -205,7 +218,7 @@ func (m *maker) derived(sel *pg.SelectStmt, outer *scope) *source {
 			continue
 		}
 		from.columns = append(from.columns, column{sqltext.OutputName(target), s.kind(target.Val),
-			!s.neverNull(target.Val)})
+			!s.never(target.Val)})
 	}
 	if len(sel.GroupClause) > 0 || len(sel.DistinctClause) > 0 {
 		if m.unique(s, true) {
@@ -393,8 +406,9 @@ func (s *scope) neverNull(n *pg.Node) bool {
 			return true
 		case "sum", "min", "max", "avg": // of a group, which has a row
 			return f.Over == nil && f.AggFilter == nil && len(s.sel.GroupClause) > 0 && s.neverNull(f.Args[0])
-		case "lower", "upper", "length", "round", "abs", "trunc":
-			return s.neverNull(f.Args[0])
+		case "lower", "upper", "length", "round", "abs", "trunc", "extract", "date_part", "date_trunc", "floor", "ceil",
+			"btrim", "substr", "substring", "initcap", "sign", "to_char":
+			return !slices.ContainsFunc(f.Args, func(n *pg.Node) bool { return !s.neverNull(n) })
 		}
 	}
 	return false

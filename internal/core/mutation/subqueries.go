@@ -73,9 +73,10 @@ func (m *maker) existsAsIn(n *pg.Node, sel *pg.SelectStmt, s, inside *scope) {
 	by := not(&pg.Node{Node: &pg.Node_SubLink{SubLink: &pg.SubLink{
 		SubLinkType: pg.SubLinkType_ANY_SUBLINK, Testexpr: clone(outside), Subselect: in, Location: -1,
 	}}})
-	m.replace(NotIn, n, by, certainly(inside.neverNull(own) && s.neverNull(outside), "neither side is ever NULL"),
+	known := (inside.neverNull(own) || inside.excludesNull(own, rest)) && s.never(outside)
+	m.replace(NotIn, n, by, certainly(known, "neither side is ever NULL"),
 		"takes NOT IN for NOT EXISTS")
-	m.reasoned(NotIn, []Reason{{"no NULL is among the values", ""}})
+	m.reasoned(NotIn, []Reason{{"no NULL among the values decides", ""}})
 }
 
 // inAsExists has NOT EXISTS for a NOT IN.
@@ -99,7 +100,7 @@ func (m *maker) inAsExists(n *pg.Node, link *pg.SubLink, sel *pg.SelectStmt, s, 
 	by := not(&pg.Node{Node: &pg.Node_SubLink{SubLink: &pg.SubLink{
 		SubLinkType: pg.SubLinkType_EXISTS_SUBLINK, Subselect: in, Location: -1,
 	}}})
-	known := inside.neverNull(sel.TargetList[0].GetResTarget().Val) && s.neverNull(link.Testexpr)
+	known := inside.never(sel.TargetList[0].GetResTarget().Val) && s.never(link.Testexpr)
 	m.replace(NotIn, n, by, certainly(known, "neither side is ever NULL"), "takes NOT EXISTS for NOT IN")
-	m.reasoned(NotIn, []Reason{{"no NULL is among the values", ""}})
+	m.reasoned(NotIn, []Reason{{"no NULL among the values decides", ""}})
 }

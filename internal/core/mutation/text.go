@@ -77,7 +77,7 @@ func (o *original) edit(changed string) Edit {
 		return e
 	}
 	return Edit{
-		Before: o.base[:start(o.trees, first, len(o.base))], Was: between(o.base, o.trees, first, last),
+		Before: o.base[:begins(o.trees, first, len(o.base))], Was: between(o.base, o.trees, first, last),
 		Is: between(changed, tokens, first, last), After: rest(o.base, o.trees, last),
 	}.spaced()
 }
@@ -127,7 +127,7 @@ func (o *original) inOwn(changed string, tokens []sqltext.Token, first, last int
 		return Edit{}, false
 	}
 	e := Edit{
-		Before: o.text[:start(o.own, from, len(o.text))], Was: between(o.text, o.own, from, len(o.own)-to),
+		Before: o.text[:begins(o.own, from, len(o.text))], Was: between(o.text, o.own, from, len(o.own)-to),
 		Is: between(changed, tokens, first, last), After: rest(o.text, o.own, len(o.own)-to),
 	}.spaced()
 	q, err := sqltext.ReadQuery(e.Before + e.Is + e.After)
@@ -138,8 +138,8 @@ func (o *original) inOwn(changed string, tokens []sqltext.Token, first, last int
 	return e, err == nil && again == changed
 }
 
-// start is where the token of a number begins.
-func start(tokens []sqltext.Token, n, length int) int {
+// begins is where the token of a number begins.
+func begins(tokens []sqltext.Token, n, length int) int {
 	if n < len(tokens) {
 		return tokens[n].Start
 	}

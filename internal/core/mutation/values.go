@@ -79,12 +79,24 @@ func (s *scope) alternatives(of *side) (all []*side) {
 			if at < 0 || at >= len(of.from.columns) {
 				continue
 			}
+			if of.from.follows(of.from.columns[at].name, of.name) {
+				continue
+			}
 			if c := of.from.columns[at]; c.kind.name == kind.name && kind.family != other {
 				all = append(all, &side{of.from, c.name})
 			}
 		}
 	}
 	return all
+}
+
+// follows tells that a column is generated from another one.
+func (f *source) follows(name, from string) bool {
+	if f.table == nil {
+		return false
+	}
+	c := f.table.Column(name)
+	return c != nil && strings.HasPrefix(c.Default, "generated: ") && strings.Contains(c.Default, from)
 }
 
 // equal tells that two columns are equal in every row: inner joins or WHERE say so.
@@ -154,7 +166,7 @@ func (m *maker) aggregate(n *pg.Node, f *pg.FuncCall, s *scope) {
 	oneRow := certainly(alone, "each group has one row")
 	swap := map[string]string{"sum": "avg", "avg": "sum", "min": "max", "max": "min"}
 	if to := swap[name]; to != "" {
-		m.named(Aggregate, f, to, oneRow, Reason{"no group has two rows that differ", ""})
+		m.named(Aggregate, f, to, oneRow, Reason{"no group of several rows decides", ""})
 	}
 	if name == "count" && f.AggStar {
 		m.countColumn(f, s)
@@ -172,7 +184,7 @@ func (m *maker) aggregate(n *pg.Node, f *pg.FuncCall, s *scope) {
 					sqltext.Conjuncts(s.sel.WhereClause))),
 					"it is never NULL")()
 			},
-			why: []Reason{{"it is NULL in no row that is counted", ""}},
+			why: []Reason{{"no row in which it is NULL decides", ""}},
 		})
 	}
 	if !slices.Contains([]string{"count", "sum", "avg"}, name) || len(f.Args) != 1 {
@@ -186,7 +198,7 @@ func (m *maker) aggregate(n *pg.Node, f *pg.FuncCall, s *scope) {
 	m.try(change{
 		operator: Aggregate, says: says, apply: flip, undo: flip,
 		same: certainly(s.onceInGroup(f.Args[0]), "no value comes twice in a group"),
-		why:  []Reason{{"no value comes twice in a group", ""}},
+		why:  []Reason{{"no value that comes twice in a group decides", ""}},
 	})
 	_ = n
 }
@@ -205,12 +217,12 @@ func (m *maker) countColumn(f *pg.FuncCall, s *scope) {
 	count := func(n *pg.Node, distinct bool) {
 		says := fmt.Sprintf("takes count(%s) for count(*)", s.said(n))
 		same := certainly(s.neverNull(n) || s.excludesNull(n, sqltext.Conjuncts(s.sel.WhereClause)), "it is never NULL")
-		why := Reason{"it is NULL in no row that is counted", ""}
+		why := Reason{"no row in which it is NULL decides", ""}
 		if distinct {
 			says = fmt.Sprintf("takes count(DISTINCT %s) for count(*)", s.said(n))
 			same = certainly(s.neverNull(n) && s.rowsBy(append(s.groups(), n)...),
 				"it is never NULL, and no value comes twice")
-			why = Reason{"no value comes twice in a group", ""}
+			why = Reason{"no value that comes twice in a group decides", ""}
 		}
 		m.try(change{
 			operator: Aggregate, says: says, same: same, why: []Reason{why},
@@ -262,7 +274,7 @@ func (m *maker) filter(f *pg.FuncCall, s *scope) {
 	m.try(change{
 		operator: Filter, says: fmt.Sprintf("leaves out FILTER (WHERE %s)", s.said(was)),
 		apply: func() { f.AggFilter = nil }, undo: func() { f.AggFilter = was },
-		why: []Reason{{"it is true of every row", ""}},
+		why: []Reason{{"no row of which it is not true decides", ""}},
 	})
 	m.conditions(&clause{
 		scope: s, name: "FILTER", get: func() *pg.Node { return f.AggFilter },
@@ -348,7 +360,7 @@ func (m *maker) caseOf(c *pg.CaseExpr, s *scope) {
 				operator: Case, says: fmt.Sprintf("leaves out the branch WHEN %s", s.said(when.Expr)),
 				apply: func() { c.Args = slices.Delete(slices.Clone(branches), i, i+1) },
 				undo:  func() { c.Args = branches },
-				why:   []Reason{{"no row comes to that branch", ""}},
+				why:   []Reason{{"no row that comes to that branch decides", ""}},
 			})
 		}
 		if c.Arg == nil {
@@ -367,7 +379,7 @@ func (m *maker) caseOf(c *pg.CaseExpr, s *scope) {
 		m.try(change{
 			operator: Case, says: "leaves out ELSE",
 			apply: func() { c.Defresult = nil }, undo: func() { c.Defresult = otherwise },
-			why: []Reason{{"no row comes to ELSE", ""}},
+			why: []Reason{{"no row that comes to ELSE decides", ""}},
 		})
 		m.expression(otherwise, s, nil)
 	}
@@ -383,7 +395,7 @@ func (m *maker) windowFunction(f *pg.FuncCall, s *scope) {
 			if to != name {
 				m.named(Window, f, to, certainly(!s.aggregated() && s.rowsBy(by...),
 					"no rows tie: the order is by a key"),
-					Reason{"no rows tie in the window", ""})
+					Reason{"no rows that tie in the window decide", ""})
 			}
 		}
 		return
@@ -468,7 +480,7 @@ func (m *maker) window(w *pg.WindowDef, s *scope) {
 			apply: func() { w.FrameOptions = frame ^ frameRows ^ frameRange },
 			undo:  func() { w.FrameOptions = frame },
 			same:  certainly(!s.aggregated() && s.rowsBy(s.windowKeys(w)...), "no rows tie: the order is by a key"),
-			why:   []Reason{{"no rows tie in the window", ""}},
+			why:   []Reason{{"no rows that tie in the window decide", ""}},
 		})
 	}
 }
