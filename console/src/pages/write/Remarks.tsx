@@ -36,6 +36,9 @@ export function Remarks({ paper, part, wrong, changed }: Props) {
             {remark.edit && <WrongAnswer edit={remark.edit} short />}
           </div>
         ))}
+      <p className="quiet" role="status">
+        {waiting ? "The examiner is looking at it …" : !wrong.length && !part.remarks.length && "Nothing to remark."}
+      </p>
       {!waiting && part.strength && (
         <p className="strength">
           <strong>Strength</strong>: {part.strength.sentence}{" "}
@@ -44,9 +47,6 @@ export function Remarks({ paper, part, wrong, changed }: Props) {
           )}
         </p>
       )}
-      <p className="quiet" role="status">
-        {waiting ? "The examiner is looking at it …" : !wrong.length && !part.remarks.length && "Nothing to remark."}
-      </p>
     </div>
   );
 }
