@@ -209,7 +209,7 @@ func TestRemarksStandInTheMargin(t *testing.T) {
 		t.Errorf("the remarks stand %d pixels from their exercise", level)
 	}
 	w.fills("Accepted answer of", "SELECT class FROM star")
-	w.says("#exercise-number-1 .right-margin", "^Nothing to remark.*Strength: (\\d+) of \\1 mutations are told apart")
+	w.says("#exercise-number-1 .right-margin", "^Nothing to remark[^]*Strength: (\\d+) of \\1 mutations are told apart")
 	w.says(".paper-bar a", "^Publish").MustClick()
 	w.says(".publish button", "^Publish$").MustClick()
 	w.says(".publish section", "The examiner finds 1 error")
