@@ -252,7 +252,7 @@ func TestWhatIsToldLaterIsInNoAnswer(t *testing.T) {
 	}
 	mine := token(t, shared.url, name, demo.LearnerPassword)
 	telling := regexp.MustCompile(
-		`"outcome": ?"(correct|incorrect|failed)"|\b6\.5\b|"mark": ?7|`+
+		`"outcome": ?"(correct|incorrect|failed)"|\b6\.5\b|"mark": ?7|` +
 			`seen by hand|values-|"correct": ?1|"findings": ?\[\{`,
 	)
 	looked := func() (told []string) {
