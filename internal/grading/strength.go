@@ -79,7 +79,7 @@ var longestMutation = 3 * time.Second
 // strength finds an exercise's strength in all places where it is checked. Its answers are known to run there.
 func (i *inspector) strength(ctx context.Context, e *pack.Exercise) (*Strength, error) {
 	s := &Strength{}
-	ctx, stop := context.WithTimeoutCause(ctx, longestStrength, errTooLong)
+	limited, stop := context.WithTimeoutCause(ctx, longestStrength, errTooLong)
 	defer stop()
 	for n, sql := range e.Accepted() {
 		q, err := sqltext.ReadQuery(sql)
@@ -107,7 +107,7 @@ func (i *inspector) strength(ctx context.Context, e *pack.Exercise) (*Strength, 
 			s.Of += all - len(tried)
 		}
 		for _, m := range tried {
-			if err := i.try(ctx, e, n, m, s); err != nil {
+			if err := i.try(limited, e, n, m, s); err != nil {
 				return nil, err
 			}
 		}
@@ -241,8 +241,8 @@ func (i *inspector) told(
 		return alike, nil
 	case err == nil, errors.Is(err, errMoreRows):
 		return apart, nil
-	case errors.As(err, &reported) && strings.HasPrefix(reported.Code, "42"):
-		return refused, nil
+	case errors.As(err, &reported) && (strings.HasPrefix(reported.Code, "42") || reported.Code == "0A000"):
+		return refused, nil // for its names or types, or because PostgreSQL cannot do that at all
 	case errors.As(err, &reported):
 		return apart, nil
 	case errors.As(err, &stopped) && stopped.Limit != practice.LimitTime:

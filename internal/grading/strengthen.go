@@ -340,8 +340,10 @@ func (s *search) spare(ctx context.Context) error {
 
 // enough tells whether some of the picks tell all that was told, and notes what each does.
 func (s *search) enough(ctx context.Context, picks []*picked, told []*sought) (bool, error) {
-	if err := s.Scratch.Back(ctx, "start"); err != nil {
-		return false, err
+	for _, to := range []func(context.Context, string) error{s.Scratch.Back, s.Scratch.Mark} {
+		if err := to(ctx, "start"); err != nil {
+			return false, err
+		}
 	}
 	s.state++
 	tells := make([][]*sought, len(picks))

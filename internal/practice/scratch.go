@@ -94,7 +94,8 @@ func (c *Scratch) Try(ctx context.Context, sql string) error {
 	if err == nil {
 		return nil
 	}
-	if _, lost := c.conn.Exec(ctx, "ROLLBACK TO SAVEPOINT try", pgx.QueryExecModeSimpleProtocol); lost != nil {
+	_, lost := c.conn.Exec(ctx, "ROLLBACK TO SAVEPOINT try; RELEASE SAVEPOINT try", pgx.QueryExecModeSimpleProtocol)
+	if lost != nil {
 		return c.server.reach(errors.Join(err, lost))
 	}
 	return (&running{}).outcome(err)
@@ -103,9 +104,9 @@ func (c *Scratch) Try(ctx context.Context, sql string) error {
 // Mark marks the state of the copy's rows under a name, an SQL identifier.
 func (c *Scratch) Mark(ctx context.Context, name string) error { return c.exec(ctx, "SAVEPOINT "+name) }
 
-// Back takes the copy's rows back to the state that was marked last under a name.
+// Back takes the copy's rows back to the state that was marked last under a name. The mark is gone then.
 func (c *Scratch) Back(ctx context.Context, name string) error {
-	return c.exec(ctx, "ROLLBACK TO SAVEPOINT "+name)
+	return c.exec(ctx, "ROLLBACK TO SAVEPOINT "+name+"; RELEASE SAVEPOINT "+name)
 }
 
 func (c *Scratch) exec(ctx context.Context, sql string) error {
@@ -114,6 +115,9 @@ func (c *Scratch) exec(ctx context.Context, sql string) error {
 	_, err := c.conn.Exec(ctx, sql, pgx.QueryExecModeSimpleProtocol)
 	return c.server.reach(err)
 }
+
+// undoRun takes back whatever a run has done.
+var undoRun = []string{"ROLLBACK TO SAVEPOINT run", "RELEASE SAVEPOINT run"}
 
 // Run runs a query on the copy, as [Server.Run] does on a build. Whose it is, and on which database, is not looked at.
 func (c *Scratch) Run(ctx context.Context, run Run, sink Sink) (Execution, error) {
@@ -129,7 +133,9 @@ func (c *Scratch) Run(ctx context.Context, run Run, sink Sink) (Execution, error
 		pipeline.SendQueryParams("SET LOCAL "+setting, nil, nil, nil, nil)
 	}
 	pipeline.SendQueryParams(run.SQL, nil, nil, nil, nil)
-	pipeline.SendQueryParams("ROLLBACK TO SAVEPOINT run", nil, nil, nil, nil)
+	for _, undo := range undoRun { // a savepoint that stays would be one level more for each run
+		pipeline.SendQueryParams(undo, nil, nil, nil, nil)
+	}
 	pipeline.SendPipelineSync()
 	err := pipeline.Flush()
 	if err == nil {
@@ -141,7 +147,8 @@ func (c *Scratch) Run(ctx context.Context, run Run, sink Sink) (Execution, error
 	}
 	if err != nil {
 		err = r.outcome(r.cause(ctx, err))
-		if _, lost := c.conn.Exec(context.WithoutCancel(ctx), "ROLLBACK TO SAVEPOINT run"); lost != nil {
+		_, lost := c.conn.Exec(context.WithoutCancel(ctx), strings.Join(undoRun, "; "), pgx.QueryExecModeSimpleProtocol)
+		if lost != nil {
 			return Execution{}, fmt.Errorf("%w: %w", ErrUnavailable, err)
 		}
 	}

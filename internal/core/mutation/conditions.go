@@ -365,8 +365,8 @@ func (s *scope) nothingAt(n, at *pg.Node) []Reason {
 		sql := fmt.Sprintf("SELECT 1 FROM %s WHERE %s = %s LIMIT 1", from.table.SQLName, sqltext.Quoted(c.name),
 			written(at))
 		return []Reason{
-			{fmt.Sprintf("no %s has a %s of exactly %s", spaced(from.table.Name), spaced(c.name), value), sql},
-			{fmt.Sprintf("no row with a %s of exactly %s decides", spaced(c.name), value), ""},
+			{fmt.Sprintf("no %s has %s of exactly %s", spaced(from.table.Name), withArticle(spaced(c.name)), value), sql},
+			{fmt.Sprintf("no row with %s of exactly %s decides", withArticle(spaced(c.name)), value), ""},
 		}
 	case aggregate(n) != nil && s.outer == nil:
 		sql := s.any(&pg.SelectStmt{
@@ -375,6 +375,14 @@ func (s *scope) nothingAt(n, at *pg.Node) []Reason {
 		return []Reason{{fmt.Sprintf("no group has exactly %s as its %s", value, s.said(n)), sql}}
 	}
 	return nil
+}
+
+// withArticle puts a or an before a noun.
+func withArticle(noun string) string {
+	if strings.ContainsRune("aeiou", []rune(strings.ToLower(noun) + " ")[0]) {
+		return "an " + noun
+	}
+	return "a " + noun
 }
 
 // spaced is a name as it is said in a sentence.

@@ -152,14 +152,15 @@ func (m *maker) nulls(s *scope, by *pg.SortBy, key *pg.Node) {
 	m.try(change{
 		operator: NullsPlace, says: fmt.Sprintf("has the rows without %s come %s", s.said(key), word),
 		apply: func() { by.SortbyNulls = to }, undo: func() { by.SortbyNulls = was },
-		same: certainly(s.neverNull(key) || s.single() || s.excludesNull(key, given) || m.filled(s.sel, key),
+		same: certainly(s.neverNull(key) || s.single() || s.excludesNull(key, given) || m.filled(s, key),
 			"it is never NULL"),
 		why: []Reason{{"no row in which it is NULL decides", ""}},
 	})
 }
 
 // filled tells that an output of a set operation, by its name or number, is never NULL.
-func (m *maker) filled(sel *pg.SelectStmt, key *pg.Node) bool {
+func (m *maker) filled(of *scope, key *pg.Node) bool {
+	sel := of.sel
 	if sel.Op == pg.SetOperation_SETOP_NONE {
 		return false
 	}
@@ -178,7 +179,7 @@ func (m *maker) filled(sel *pg.SelectStmt, key *pg.Node) bool {
 		if part.Op != pg.SetOperation_SETOP_NONE {
 			return never(part.Larg) && never(part.Rarg)
 		}
-		s := m.newScope(part, nil)
+		s := m.newScope(part, of)
 		outputs := s.outputs()
 		return at >= 0 && at < len(outputs) && len(part.ValuesLists) == 0 && s.neverNull(outputs[at])
 	}

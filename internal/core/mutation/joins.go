@@ -23,6 +23,7 @@ func (m *maker) joins(s *scope) {
 	for _, item := range s.sel.FromClause {
 		m.join(item, s, item)
 	}
+	m.joinKeys(sqltext.Conjuncts(s.sel.WhereClause), s) // FROM a, b WHERE a.id = b.id
 }
 
 // join mutates a join: its kind, its conditions, and the keys in them.
@@ -34,7 +35,7 @@ func (m *maker) join(item *pg.Node, s *scope, root *pg.Node) {
 	m.join(j.Larg, s, root)
 	m.join(j.Rarg, s, root)
 	m.joinKind(j, s, root)
-	m.usingLeftOut(j, s)
+	m.usingLeftOut(j)
 	c := &clause{
 		scope: s, name: "ON", get: func() *pg.Node { return j.Quals }, set: func(n *pg.Node) { j.Quals = n },
 	}
@@ -42,7 +43,7 @@ func (m *maker) join(item *pg.Node, s *scope, root *pg.Node) {
 		c.given = append(s.inner(j), sqltext.Conjuncts(s.sel.WhereClause)...)
 	}
 	m.conditions(c)
-	m.joinKeys(j, s)
+	m.joinKeys(sqltext.Conjuncts(j.Quals), s)
 }
 
 func (m *maker) joinKind(j *pg.JoinExpr, s *scope, root *pg.Node) {
@@ -108,7 +109,7 @@ func (s *scope) partnered(j *pg.JoinExpr, keep, other *pg.Node) bool {
 		referring, to = left.from, right.from
 		pairs[right.name] = left.name
 	}
-	if referring == nil || to.table == nil || s.openInside(keep, referring) ||
+	if referring == nil || to.table == nil || hidden(to.table) || s.openInside(keep, referring) ||
 		!s.retained(other, to) {
 		return false
 	}
@@ -138,6 +139,11 @@ func (s *scope) partnered(j *pg.JoinExpr, keep, other *pg.Node) bool {
 		})
 	}
 	return false
+}
+
+// hidden tells that rows of a table may be kept from who reads it.
+func hidden(t *dataset.Table) bool {
+	return slices.ContainsFunc(t.Constraints, func(k dataset.Constraint) bool { return k.Kind == dataset.RowSecurity })
 }
 
 // traced finds the one table that columns of a subquery are of: those on the right of pairs. They are then the table's.
@@ -321,7 +327,7 @@ func (s *scope) rejects(c *pg.Node, nulls []*source) bool {
 }
 
 // usingLeftOut leaves out the condition that USING says.
-func (m *maker) usingLeftOut(j *pg.JoinExpr, _ *scope) {
+func (m *maker) usingLeftOut(j *pg.JoinExpr) {
 	if len(j.UsingClause) == 0 {
 		return
 	}
@@ -333,9 +339,9 @@ func (m *maker) usingLeftOut(j *pg.JoinExpr, _ *scope) {
 	})
 }
 
-// joinKeys puts a join's condition on another key of the same type.
-func (m *maker) joinKeys(j *pg.JoinExpr, s *scope) {
-	for _, c := range sqltext.Conjuncts(j.Quals) {
+// joinKeys puts the conditions that join two sources on other keys of the same type.
+func (m *maker) joinKeys(conditions []*pg.Node, s *scope) {
+	for _, c := range conditions {
 		left, right := s.sides(c)
 		if left == nil || right == nil || left.from == right.from {
 			continue

@@ -341,15 +341,9 @@ func (s *scope) groups() (all []*pg.Node) {
 	return all
 }
 
-// single tells that a SELECT gives one row at most.
+// single tells that a SELECT makes one row at most, before LIMIT.
 func (s *scope) single() bool {
-	if len(s.sel.GroupClause) > 0 || s.sel.Op != pg.SetOperation_SETOP_NONE {
-		return false
-	}
-	if n := s.sel.LimitCount.GetAConst().GetIval(); n != nil && n.Ival == 1 {
-		return true
-	}
-	return s.aggregated()
+	return len(s.sel.GroupClause) == 0 && s.sel.Op == pg.SetOperation_SETOP_NONE && s.aggregated()
 }
 
 // aggregated tells that a SELECT makes groups: by GROUP BY, or one of all rows.
@@ -359,15 +353,6 @@ func (s *scope) aggregated() bool {
 		inspect(n, func(n *pg.Node) { found = found || aggregate(n) != nil })
 	}
 	return found
-}
-
-// unique tells that no two rows of a SELECT's result are alike, by the values of all outputs or, with ordered, of
-// those given.
-func (m *maker) unique(s *scope, distinct bool) bool {
-	if distinct && len(s.sel.DistinctClause) > 0 {
-		return true
-	}
-	return s.uniqueBy(s.outputs()...)
 }
 
 // uniqueBy tells that the values of expressions tell the rows of the result apart.

@@ -7,7 +7,7 @@
 // where that follows from keys, NOT NULL, CHECKs, foreign keys and the query's own structure (truth.go, keys.go,
 // joins.go): no data tell them apart. What stays is run by whoever has a database.
 //
-// For the mutations that survive, [Rows] proposes rows that would tell them apart (rows.go).
+// For the mutations that survive, [Candidates] proposes rows that may tell them apart (rows.go).
 package mutation
 
 import (
@@ -95,12 +95,12 @@ func Make(q *sqltext.Query, tables *dataset.Catalogue, rules Rules) []Mutation {
 	if len(q.Text) > longestAnswer {
 		return nil
 	}
-	m := &maker{query: q, tree: q.Tree(), catalogue: tables, rules: rules, seen: map[string]bool{}}
+	m := &maker{tree: q.Tree(), catalogue: tables, rules: rules, seen: map[string]bool{}}
 	base, err := sqltext.WriteTree(m.tree)
 	if err != nil {
 		return nil
 	}
-	m.base, m.seen[base] = base, true
+	m.seen[base] = true
 	m.text = newText(q.Text, base)
 	m.provable = provable(m.tree)
 	m.statement(m.tree.Stmts[0].Stmt.GetSelectStmt(), nil, whole)
@@ -109,9 +109,7 @@ func Make(q *sqltext.Query, tables *dataset.Catalogue, rules Rules) []Mutation {
 
 // maker makes mutations. It changes the tree in place and takes each change back.
 type maker struct {
-	query     *sqltext.Query
 	tree      *pg.ParseResult
-	base      string // the answer as the tree is written
 	text      *original
 	catalogue *dataset.Catalogue
 	rules     Rules
@@ -225,25 +223,24 @@ func (m *maker) statement(sel *pg.SelectStmt, outer *scope, as role) {
 	if sel == nil || len(sel.ValuesLists) > 0 {
 		return
 	}
+	s := m.newScope(sel, outer)
 	for _, c := range sel.WithClause.GetCtes() {
 		if !sel.WithClause.Recursive {
-			m.statement(c.GetCommonTableExpr().Ctequery.GetSelectStmt(), outer, derived)
+			m.statement(c.GetCommonTableExpr().Ctequery.GetSelectStmt(), s.beside(), derived)
 		}
 	}
 	if sel.Op != pg.SetOperation_SETOP_NONE {
-		s := &scope{outer: outer, sel: sel}
-		m.setOperation(sel)
+		m.setOperation(s)
 		m.order(s, as)
 		m.limit(s)
 		part := within // repeated rows are taken out of the whole
 		if sel.All {
 			part = arm
 		}
-		m.statement(sel.Larg, outer, part)
-		m.statement(sel.Rarg, outer, part)
+		m.statement(sel.Larg, s, part)
+		m.statement(sel.Rarg, s, part)
 		return
 	}
-	s := m.newScope(sel, outer)
 	m.joins(s)
 	for i := range sel.FromClause {
 		m.subqueries(sel.FromClause[i], s)
@@ -311,13 +308,21 @@ func (m *maker) distinct(s *scope, as role) {
 	m.try(change{
 		operator: Distinct, says: "adds DISTINCT",
 		apply: func() { sel.DistinctClause = []*pg.Node{{}} }, undo: func() { sel.DistinctClause = was },
-		same: certainly(s.uniqueBy(s.outputs()...), "no row comes twice: a key is among the outputs"),
-		why:  []Reason{{"no row that comes twice decides", ""}},
+		same: certainly(s.uniqueBy(s.outputs()...) || s.first(),
+			"no row comes twice: a key is among the outputs, or there is one row"),
+		why: []Reason{{"no row that comes twice decides", ""}},
 	})
 }
 
+// first tells that a SELECT gives the first row of what it orders, and no row that ties with it.
+func (s *scope) first() bool {
+	n := s.sel.LimitCount.GetAConst().GetIval()
+	return n != nil && n.Ival == 1 && s.sel.LimitOption == pg.LimitOption_LIMIT_OPTION_COUNT && s.sel.LimitOffset == nil
+}
+
 // setOperation switches ALL.
-func (m *maker) setOperation(sel *pg.SelectStmt) {
+func (m *maker) setOperation(s *scope) {
+	sel := s.sel
 	word := map[pg.SetOperation]string{
 		pg.SetOperation_SETOP_UNION: "UNION", pg.SetOperation_SETOP_INTERSECT: "INTERSECT",
 		pg.SetOperation_SETOP_EXCEPT: "EXCEPT",
@@ -332,28 +337,25 @@ func (m *maker) setOperation(sel *pg.SelectStmt) {
 	flip := func() { sel.All = !sel.All }
 	m.try(change{
 		operator: SetOperation, says: says, apply: flip, undo: flip,
-		same: certainly(m.apart(sel), "no row comes twice: each part has a key among its outputs, and they differ"),
+		same: certainly(m.apart(s), "no row comes twice: each part has a key among its outputs, and they differ"),
 		why:  []Reason{{"no row that comes twice decides", ""}},
 	})
 }
 
 // apart tells that the parts of a set operation have no row in common, and none twice: they differ in a constant.
-func (m *maker) apart(sel *pg.SelectStmt) bool {
-	left, right := sel.Larg, sel.Rarg
+func (m *maker) apart(s *scope) bool {
+	left, right := s.sel.Larg, s.sel.Rarg
 	if left.Op != pg.SetOperation_SETOP_NONE || right.Op != pg.SetOperation_SETOP_NONE ||
 		len(left.ValuesLists)+len(right.ValuesLists) > 0 {
 		return false
 	}
-	a, b := m.newScope(left, nil), m.newScope(right, nil)
+	a, b := m.newScope(left, s), m.newScope(right, s)
 	l, r := a.outputs(), b.outputs()
 	differ := false
 	for i := range min(len(l), len(r)) {
 		one, is := sqltext.Constant(l[i])
 		two, also := sqltext.Constant(r[i])
 		differ = differ || is && also && one != two
-	}
-	if sel.Op == pg.SetOperation_SETOP_EXCEPT && !differ {
-		return false
 	}
 	return differ && a.uniqueBy(l...) && b.uniqueBy(r...)
 }

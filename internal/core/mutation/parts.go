@@ -53,21 +53,28 @@ func (v *survey) statement(sel *pg.SelectStmt, outer *scope, top bool) {
 	if sel == nil || len(sel.ValuesLists) > 0 {
 		return
 	}
-	if sel.Op != pg.SetOperation_SETOP_NONE {
-		v.statement(sel.Larg, outer, top)
-		v.statement(sel.Rarg, outer, top)
+	s := v.maker.newScope(sel, outer)
+	if sel.Op == pg.SetOperation_SETOP_NONE {
+		v.scope(s, top)
 		return
 	}
-	v.scope(v.maker.newScope(sel, outer), top)
+	v.with(s, top)
+	v.statement(sel.Larg, s, top)
+	v.statement(sel.Rarg, s, top)
 }
 
-// scope surveys a SELECT.
-func (v *survey) scope(s *scope, top bool) {
+// with surveys what WITH names.
+func (v *survey) with(s *scope, top bool) {
 	for _, name := range sortedNames(s.with) {
 		if inside := s.with[name].inside; inside != nil {
 			v.scope(inside, top)
 		}
 	}
+}
+
+// scope surveys a SELECT.
+func (v *survey) scope(s *scope, top bool) {
+	v.with(s, top)
 	for _, from := range s.sources {
 		if from.table != nil {
 			v.of[from] = v.part(from, top)
@@ -251,7 +258,7 @@ func (v *survey) parents(p *part) {
 	}
 	for _, c := range p.table.Columns {
 		at := spot{p, c.Name}
-		table, column, _ := cutLast(c.References)
+		table, column := cutLast(c.References)
 		t := v.maker.catalogue.Table(table)
 		if t == nil || t == p.table || !slices.Contains(v.groups, at) && (own || !c.Key) {
 			continue

@@ -39,9 +39,8 @@ type Look func(sql string, most int) ([][]*string, error)
 const mostCandidates = 1500
 
 // Candidates proposes rows that may tell mutations from an answer: copies of rows that the answer keeps, with other
-// keys,
-// and one thing about them changed. A value is at a bound and on either side of it, NULL, in another letter case, or
-// beyond all others; a row has no partner, or a twin; a group is new, of one row, or as large as a bound says. What
+// keys, and one thing about them changed. A value is at a bound and on either side of it, NULL, in another letter case,
+// or beyond all others; a row has no partner, or a twin; a group is new, of one row, or as large as a bound says. What
 // foreign keys need is among the rows; other constraints may refuse them. The simplest come first.
 func Candidates(
 	q *sqltext.Query, mutations []*sqltext.Query, tables *dataset.Catalogue, look Look,
@@ -66,8 +65,7 @@ func Candidates(
 	return p.all[:min(len(p.all), mostCandidates)], nil
 }
 
-// A start says which of the rows that an answer keeps is copied: the first, or the last, of those that meet a
-// condition.
+// A start says which row that an answer keeps is copied: the first, or the last, of those that meet a condition.
 type start struct {
 	last   bool
 	branch *pg.Node // nil for none
@@ -76,8 +74,7 @@ type start struct {
 // mostBranches is how many of the conditions that OR joins are looked at one by one.
 const mostBranches = 4
 
-// branches are conditions that are each true of the rows which one side of an OR in WHERE keeps, and the other does
-// not.
+// branches are conditions that are each true of the rows which one side of an OR in WHERE keeps, and no other.
 func branches(q *sqltext.Query) (all []*pg.Node) {
 	for _, c := range sqltext.Conjuncts(q.Tree().Stmts[0].Stmt.GetSelectStmt().GetWhereClause()) {
 		b := c.GetBoolExpr()
@@ -145,16 +142,16 @@ func (p *proposer) bases(q *sqltext.Query, from start) error {
 // any is some row of a table; of an empty one, what its types and foreign keys take.
 func (p *proposer) any(t *dataset.Table) ([]*string, error) {
 	rows, err := p.look(fmt.Sprintf("SELECT %s FROM %s LIMIT 1", columnsOf(t), t.SQLName), 1)
-	if err != nil || len(rows) > 0 {
-		if err != nil {
-			return nil, err
-		}
+	if err != nil {
+		return nil, err
+	}
+	if len(rows) > 0 {
 		return rows[0], nil
 	}
 	row := make([]*string, len(t.Columns))
 	for i, c := range t.Columns {
 		if c.References != "" {
-			table, column, _ := cutLast(c.References)
+			table, column := cutLast(c.References)
 			if of := p.tables.Table(table); of != nil && of.Name != t.Name {
 				found, err := p.look(fmt.Sprintf("SELECT %s::text FROM %s LIMIT 1", sqltext.Quoted(column), of.SQLName),
 					1)
@@ -173,12 +170,9 @@ func (p *proposer) any(t *dataset.Table) ([]*string, error) {
 }
 
 // cutLast cuts "table.column" at its last point.
-func cutLast(s string) (table, column string, found bool) {
+func cutLast(s string) (table, column string) {
 	at := strings.LastIndexByte(s, '.')
-	if at < 0 {
-		return s, "", false
-	}
-	return s[:at], s[at+1:], true
+	return s[:max(at, 0)], s[at+1:]
 }
 
 // first is a value of a type; nil for none that is known.
@@ -298,7 +292,7 @@ func (p *proposer) marked(parts []*part, fresh bool) error {
 			values = append(values, nil)
 		}
 		for _, v := range values {
-			what := fmt.Sprintf("a row of %s without a %s", at.part.table.Name, at.column)
+			what := fmt.Sprintf("a row of %s without %s", at.part.table.Name, withArticle(at.column))
 			if v != nil {
 				what = fmt.Sprintf("a row of %s with %s %s", at.part.table.Name, at.column, *v)
 			}

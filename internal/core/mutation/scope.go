@@ -111,6 +111,11 @@ func (m *maker) newScope(sel *pg.SelectStmt, outer *scope) *scope {
 	for _, item := range sel.FromClause {
 		m.from(item, s, false)
 	}
+	for i, from := range s.sources { // of two schemas, perhaps: names say no more whose they are
+		if from.alias != "" && slices.ContainsFunc(s.sources[:i], func(f *source) bool { return f.alias == from.alias }) {
+			m.provable = false
+		}
+	}
 	return s
 }
 
@@ -220,10 +225,9 @@ func (m *maker) derived(sel *pg.SelectStmt, outer *scope) *source {
 		from.columns = append(from.columns, column{sqltext.OutputName(target), s.kind(target.Val),
 			!s.never(target.Val)})
 	}
-	if len(sel.GroupClause) > 0 || len(sel.DistinctClause) > 0 {
-		if m.unique(s, true) {
-			from.keys = [][]string{names(from.columns)}
-		}
+	plain := len(sel.DistinctClause) > 0 && sel.DistinctClause[0].Node == nil // not DISTINCT ON
+	if plain || len(sel.GroupClause) > 0 && s.uniqueBy(s.outputs()...) {
+		from.keys = [][]string{names(from.columns)}
 	}
 	return from
 }
@@ -405,9 +409,11 @@ func (s *scope) neverNull(n *pg.Node) bool {
 		case "count", "row_number", "rank", "dense_rank":
 			return true
 		case "sum", "min", "max", "avg": // of a group, which has a row
-			return f.Over == nil && f.AggFilter == nil && len(s.sel.GroupClause) > 0 && s.neverNull(f.Args[0])
+			return f.Over == nil && f.AggFilter == nil && len(s.sel.GroupClause) > 0 && len(f.Args) == 1 &&
+				s.neverNull(f.Args[0])
+		// extract and date_part: of dates that are finite
 		case "lower", "upper", "length", "round", "abs", "trunc", "extract", "date_part", "date_trunc", "floor", "ceil",
-			"btrim", "substr", "substring", "initcap", "sign", "to_char":
+			"btrim", "substr", "initcap", "sign", "to_char":
 			return !slices.ContainsFunc(f.Args, func(n *pg.Node) bool { return !s.neverNull(n) })
 		}
 	}

@@ -125,26 +125,28 @@ func (m *maker) call(n *pg.Node, f *pg.FuncCall, s *scope, same func() string) b
 	if f.Over != nil {
 		m.windowFunction(f, s)
 		m.window(f.Over, s)
+		m.defaultFrame(f)
 		return true
 	}
 	if sqltext.IsAggregate(f) {
-		m.aggregate(n, f, s)
+		m.aggregate(f, s)
 		if f.AggFilter != nil {
 			m.filter(f, s)
 		}
-		if len(f.Args) > 0 && name != "count" {
-			m.expression(f.Args[0], s, nil)
-		} else if len(f.Args) > 0 && f.Args[0].GetColumnRef() == nil {
-			m.expression(f.Args[0], s, nil)
-		} else if len(f.Args) > 0 {
+		switch {
+		case len(f.Args) == 0:
+		case name == "count" && f.Args[0].GetColumnRef() != nil:
 			m.counted(f, s)
+		default:
+			m.expression(f.Args[0], s, nil)
 		}
 		return false
 	}
-	switch name {
-	case "round":
+	switch {
+	case len(f.Args) == 0:
+	case name == "round":
 		m.rounding(n, f, s)
-	case "lower", "upper", "trim", "btrim", "initcap", "abs", "floor", "ceil", "trunc":
+	case slices.Contains([]string{"lower", "upper", "btrim", "initcap", "abs", "floor", "ceil", "trunc"}, name):
 		m.replace(Function, n, clone(f.Args[0]), same, "leaves out %s around %s", name, s.said(f.Args[0]))
 	}
 	return true
@@ -160,7 +162,7 @@ func (m *maker) named(o Operator, f *pg.FuncCall, to string, same func() string,
 }
 
 // aggregate takes one aggregate for another, and DISTINCT in or out of it.
-func (m *maker) aggregate(n *pg.Node, f *pg.FuncCall, s *scope) {
+func (m *maker) aggregate(f *pg.FuncCall, s *scope) {
 	name := sqltext.LastName(f.Funcname)
 	alone := s.rowsBy(s.groups()...) && len(s.sel.GroupClause) > 0
 	oneRow := certainly(alone, "each group has one row")
@@ -200,7 +202,6 @@ func (m *maker) aggregate(n *pg.Node, f *pg.FuncCall, s *scope) {
 		same: certainly(s.onceInGroup(f.Args[0]), "no value comes twice in a group"),
 		why:  []Reason{{"no value that comes twice in a group decides", ""}},
 	})
-	_ = n
 }
 
 // onceInGroup tells that no value of an expression comes twice in a group. Rows in which it is NULL do not count.
@@ -409,6 +410,22 @@ func (m *maker) windowFunction(f *pg.FuncCall, s *scope) {
 	}
 }
 
+// defaultFrame has an aggregate over an ordered window count row by row, where rows that tie come in together.
+func (m *maker) defaultFrame(f *pg.FuncCall) {
+	w := f.Over
+	frame, name := w.FrameOptions, sqltext.LastName(f.Funcname)
+	if frame&frameNonDefault != 0 || len(w.OrderClause) == 0 ||
+		!slices.Contains([]string{"sum", "avg", "count", "min", "max", "last_value"}, name) {
+		return
+	}
+	m.try(change{
+		operator: Window, says: "takes ROWS for RANGE",
+		apply: func() { w.FrameOptions = frame&^frameRange | frameRows | frameNonDefault },
+		undo:  func() { w.FrameOptions = frame },
+		why:   []Reason{{"no rows that tie in the window decide", ""}},
+	})
+}
+
 // windowKeys are what a window partitions and orders by.
 func (s *scope) windowKeys(w *pg.WindowDef) []*pg.Node {
 	for _, item := range s.sel.WindowClause {
@@ -470,6 +487,19 @@ func (m *maker) window(w *pg.WindowDef, s *scope) {
 		apply: func() { w.FrameOptions = frameDefault }, undo: func() { w.FrameOptions = frame },
 		same: certainly(frame == frameDefault|frameNonDefault, "it is the frame that a window has anyway"),
 	})
+	for _, offset := range []*pg.Node{w.StartOffset, w.EndOffset} {
+		c := offset.GetAConst().GetIval()
+		if c == nil {
+			continue
+		}
+		was := c.Ival
+		for _, to := range []int32{was + 1, was - 1} {
+			m.try(change{
+				operator: Window, says: fmt.Sprintf("takes a frame of %d rows for %d", to, was),
+				apply: func() { c.Ival = to }, undo: func() { c.Ival = was },
+			})
+		}
+	}
 	if frame&(frameRows|frameRange) != 0 && w.StartOffset == nil && w.EndOffset == nil {
 		says := "takes RANGE for ROWS"
 		if frame&frameRange != 0 {
