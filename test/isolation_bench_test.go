@@ -35,17 +35,7 @@ func BenchmarkSubmissionBesideHostileRuns(b *testing.B) {
 	for i := range others {
 		_, others[i] = newcomer(b)
 	}
-	times := func(n int) []time.Duration {
-		all := make([]time.Duration, n)
-		for i := range all {
-			start := time.Now()
-			submitBench(b, quiet)
-			all[i] = time.Since(start)
-			time.Sleep(5 * time.Millisecond) // as a learner would not, but less than a learner does
-		}
-		slices.Sort(all)
-		return all
-	}
+	times := func(n int) []time.Duration { return submissionTimes(b, quiet, n) }
 	times(50) // warm
 	var idle, busy []time.Duration
 	b.ResetTimer()
@@ -68,6 +58,24 @@ func BenchmarkSubmissionBesideHostileRuns(b *testing.B) {
 		all.Wait()
 		time.Sleep(500 * time.Millisecond)
 	}
+	reportBeside(b, idle, busy)
+}
+
+// submissionTimes are what so many submissions took, one after the other.
+func submissionTimes(b *testing.B, c *client.Client, n int) []time.Duration {
+	b.Helper()
+	all := make([]time.Duration, n)
+	for i := range all {
+		start := time.Now()
+		submitBench(b, c)
+		all[i] = time.Since(start)
+		time.Sleep(5 * time.Millisecond) // as a learner would not, but less than a learner does
+	}
+	return all
+}
+
+// reportBeside reports what submissions took on an idle service, and beside something else.
+func reportBeside(b *testing.B, idle, busy []time.Duration) {
 	slices.Sort(idle)
 	slices.Sort(busy)
 	ms := func(all []time.Duration, part float64) float64 {

@@ -3,7 +3,6 @@ package test
 import (
 	"context"
 	"fmt"
-	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -76,15 +75,7 @@ func BenchmarkSubmissionBesideAnInspection(b *testing.B) {
 		}
 		inspected, inspecting = inspected+1, inspecting+time.Since(start)
 	}
-	times := func(n int) (all []time.Duration) {
-		for range n {
-			start := time.Now()
-			submitBench(b, learner)
-			all = append(all, time.Since(start))
-			time.Sleep(5 * time.Millisecond) // as a learner would not, but less than a learner does
-		}
-		return all
-	}
+	times := func(n int) []time.Duration { return submissionTimes(b, learner, n) }
 	times(50) // warm
 	inspect()
 	var idle, busy []time.Duration
@@ -105,15 +96,6 @@ func BenchmarkSubmissionBesideAnInspection(b *testing.B) {
 		<-ended
 		time.Sleep(2 * time.Second) // until the remarks are renewed, too
 	}
-	slices.Sort(idle)
-	slices.Sort(busy)
-	ms := func(all []time.Duration, part float64) float64 {
-		return float64(all[int(float64(len(all)-1)*part)].Microseconds()) / 1000
-	}
-	b.ReportMetric(0, "ns/op")
-	b.ReportMetric(ms(idle, 0.5), "idle-ms")
-	b.ReportMetric(ms(busy, 0.5), "busy-ms")
-	b.ReportMetric(ms(busy, 0.95)/ms(idle, 0.95), "ratio-p95")
-	b.ReportMetric(ms(busy, 0.5)/ms(idle, 0.5), "ratio")
+	reportBeside(b, idle, busy)
 	b.ReportMetric(inspecting.Seconds()/float64(inspected), "s/inspection")
 }

@@ -162,6 +162,32 @@ func TestADatasetWithoutAPackBecomesOne(t *testing.T) {
 	}
 }
 
+// Large tables that no other refers to are thinned in a new variant, which is searched on and built so.
+func TestLargeTablesAreThinned(t *testing.T) {
+	d := hives(t)
+	d.files["setup.sql"] += "CREATE TABLE bee (id integer PRIMARY KEY, hive text NOT NULL REFERENCES hive, age " +
+		"integer);\n" +
+		"INSERT INTO bee SELECT n, 'Amber', n % 40 FROM generate_series(1, 25000) AS n;\n"
+	if job := d.house.Load(t, d.files); job.State != jobs.Done {
+		t.Fatalf("got %+v", job.Problem)
+	}
+	d.rewrite("all", "SELECT name FROM hive ORDER BY name", "SELECT age, count(*) FROM bee GROUP BY age")
+	if n := d.survivors("all"); n == 0 {
+		t.Fatal("every bee has an age, so count(age) would pass")
+	}
+	found, search := d.strengthens("")
+	const thin = "DELETE FROM bee WHERE id > (SELECT id FROM bee ORDER BY id OFFSET 1000 LIMIT 1)"
+	if len(found.Thin) != 1 || found.Thin[0] != thin || !strings.Contains(found.Script(), thin+";\n") {
+		t.Fatalf("got %q", found.Thin)
+	}
+	if job := d.adds(d.pack, search); job.State != jobs.Done {
+		t.Fatalf("got %+v", job.Problem)
+	}
+	if n := d.survivors("all"); n != len(found.Left) {
+		t.Errorf("%d wrong answers would pass, and %d were left", n, len(found.Left))
+	}
+}
+
 // Bad calls are answered with what was expected.
 func TestStrengtheningIsRefused(t *testing.T) {
 	d := hives(t)

@@ -365,7 +365,8 @@ func (s *scope) nothingAt(n, at *pg.Node) []Reason {
 		sql := fmt.Sprintf("SELECT 1 FROM %s WHERE %s = %s LIMIT 1", from.table.SQLName, sqltext.Quoted(c.name),
 			written(at))
 		return []Reason{
-			{fmt.Sprintf("no %s has %s of exactly %s", spaced(from.table.Name), withArticle(spaced(c.name)), value), sql},
+			{fmt.Sprintf("no %s has %s of exactly %s", spaced(from.table.Name), withArticle(spaced(c.name)), value),
+				sql},
 			{fmt.Sprintf("no row with %s of exactly %s decides", withArticle(spaced(c.name)), value), ""},
 		}
 	case aggregate(n) != nil && s.outer == nil:

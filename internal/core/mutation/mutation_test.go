@@ -252,7 +252,8 @@ func TestSame(t *testing.T) {
 			"NULL)",
 			"takes NOT EXISTS for NOT IN", true},
 		// what looks like a proof and is none
-		{"SELECT kind, sum(price) AS p FROM hive GROUP BY kind ORDER BY p DESC LIMIT 1", "orders by sum(price) ascending",
+		{"SELECT kind, sum(price) AS p FROM hive GROUP BY kind ORDER BY p DESC LIMIT 1",
+			"orders by sum(price) ascending",
 			false},
 		{"SELECT name FROM hive ORDER BY strength FETCH FIRST 1 ROW ONLY",
 			"takes rows in that tie with the last (WITH TIES)", false},

@@ -112,7 +112,8 @@ func (m *maker) newScope(sel *pg.SelectStmt, outer *scope) *scope {
 		m.from(item, s, false)
 	}
 	for i, from := range s.sources { // of two schemas, perhaps: names say no more whose they are
-		if from.alias != "" && slices.ContainsFunc(s.sources[:i], func(f *source) bool { return f.alias == from.alias }) {
+		if from.alias != "" && slices.ContainsFunc(s.sources[:i],
+			func(f *source) bool { return f.alias == from.alias }) {
 			m.provable = false
 		}
 	}

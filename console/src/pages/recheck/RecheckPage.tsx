@@ -4,6 +4,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { answer, api, problemOf, type Problem, type Schemas } from "../../api/client";
 import { Button } from "../../parts/Button";
 import { ProblemNote } from "../../parts/ProblemNote";
+import { RunningJob } from "../../parts/RunningJob";
 import { useJob } from "../../parts/useJob";
 import { useTitle } from "../../parts/useTitle";
 import { count, outcomeWord } from "../../parts/words";
@@ -83,14 +84,7 @@ export function RecheckPage() {
         </form>
       )}
       {wrong && <ProblemNote problem={wrong} />}
-      {running && (
-        <p role="status" className="actions">
-          {job.progress?.step || "Waiting for its turn …"}
-          <Button size="small" onClick={() => void stop()}>
-            Stop
-          </Button>
-        </p>
-      )}
+      {running && <RunningJob job={job} onStop={() => void stop()} />}
       {job?.state === "stopped" && (
         <p role="status">Stopped; no mark was changed. Begun again it goes on from there.</p>
       )}

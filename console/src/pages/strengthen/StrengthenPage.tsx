@@ -4,6 +4,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { answer, api, type Schemas } from "../../api/client";
 import { Button } from "../../parts/Button";
 import { ProblemNote } from "../../parts/ProblemNote";
+import { RunningJob } from "../../parts/RunningJob";
 import { useCall } from "../../parts/useCall";
 import { useJob } from "../../parts/useJob";
 import { useTitle } from "../../parts/useTitle";
@@ -66,17 +67,12 @@ export function StrengthenPage() {
       )}
       {wrong && <ProblemNote problem={wrong} />}
       {running && (
-        <p role="status" className="actions">
-          {job.progress.step || "Waiting for its turn"} …
-          <Button
-            size="small"
-            onClick={() =>
-              void call(() => answer(api.POST("/api/jobs/{job}/stop", { params: { path: { job: job.id } } })))
-            }
-          >
-            Stop
-          </Button>
-        </p>
+        <RunningJob
+          job={job}
+          onStop={() =>
+            void call(() => answer(api.POST("/api/jobs/{job}/stop", { params: { path: { job: job.id } } })))
+          }
+        />
       )}
       {job?.state === "stopped" && <p role="status">Stopped; nothing was added.</p>}
       {found && <Found key={job?.id} found={found} job={job!.id} />}
