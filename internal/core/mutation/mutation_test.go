@@ -241,6 +241,8 @@ func TestSame(t *testing.T) {
 			"takes NOT IN for NOT EXISTS", false},
 		{"SELECT name FROM hive WHERE lower(name) LIKE 'b%'", "takes ILIKE for LIKE", true},
 		{"SELECT name FROM hive WHERE name LIKE 'b%'", "takes ILIKE for LIKE", false},
+		{"SELECT sum(price) OVER (PARTITION BY kind ORDER BY hive_id) FROM hive", "takes ROWS for RANGE", true},
+		{"SELECT sum(price) OVER (PARTITION BY kind ORDER BY since) FROM hive", "takes ROWS for RANGE", false},
 		// through set operations and subqueries
 		{"SELECT name FROM hive UNION SELECT name FROM keeper ORDER BY name",
 			"has the rows without name come first", true},

@@ -125,7 +125,7 @@ func (m *maker) call(n *pg.Node, f *pg.FuncCall, s *scope, same func() string) b
 	if f.Over != nil {
 		m.windowFunction(f, s)
 		m.window(f.Over, s)
-		m.defaultFrame(f)
+		m.defaultFrame(f, s)
 		return true
 	}
 	if sqltext.IsAggregate(f) {
@@ -411,7 +411,7 @@ func (m *maker) windowFunction(f *pg.FuncCall, s *scope) {
 }
 
 // defaultFrame has an aggregate over an ordered window count row by row, where rows that tie come in together.
-func (m *maker) defaultFrame(f *pg.FuncCall) {
+func (m *maker) defaultFrame(f *pg.FuncCall, s *scope) {
 	w := f.Over
 	frame, name := w.FrameOptions, sqltext.LastName(f.Funcname)
 	if frame&frameNonDefault != 0 || len(w.OrderClause) == 0 ||
@@ -422,6 +422,7 @@ func (m *maker) defaultFrame(f *pg.FuncCall) {
 		operator: Window, says: "takes ROWS for RANGE",
 		apply: func() { w.FrameOptions = frame&^frameRange | frameRows | frameNonDefault },
 		undo:  func() { w.FrameOptions = frame },
+		same:  certainly(!s.aggregated() && s.rowsBy(s.windowKeys(w)...), "no rows tie: the order is by a key"),
 		why:   []Reason{{"no rows that tie in the window decide", ""}},
 	})
 }
