@@ -1,6 +1,7 @@
 package practice
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -90,7 +91,7 @@ type Built struct {
 }
 
 // Build creates a database by running setup scripts in order, closes it to everybody but the seats, and describes its
-// contents. When it returns, the build is on disk. If it fails, with *BuildErrors if a script is wrong, nothing of it
+// contents. Beside it, it keeps a template of which copies are made, unless the database is too large for that. When it returns, the build is on disk. If it fails, with *BuildErrors if a script is wrong, nothing of it
 // remains.
 func (s *Server) Build(ctx context.Context, order Order) (_ *Built, err error) {
 	database := order.Database
@@ -115,7 +116,13 @@ func (s *Server) Build(ctx context.Context, order Order) (_ *Built, err error) {
 	if !order.Variant {
 		seated = append(seated, learnersRole)
 	}
-	schemas, err := s.handOver(ctx, builder, database, append(seated, readersRole))
+	if err := s.release(ctx, builder, database); err != nil {
+		return nil, fmt.Errorf("take over the database %s: %w", database, err)
+	}
+	if err := s.makeTemplate(ctx, builder, database); err != nil {
+		return nil, fmt.Errorf("make the template of %s: %w", database, err)
+	}
+	schemas, err := s.handOver(ctx, builder, database, ownerRole, append(seated, readersRole))
 	if err != nil {
 		return nil, fmt.Errorf("hand over the database %s: %w", database, err)
 	}
@@ -166,11 +173,24 @@ func (s *Server) Analyze(ctx context.Context, database string) error {
 		delete(s.readable, database)
 		s.mu.Unlock()
 	}()
-	return s.asRole(ctx, "analyzing", database, []string{ownerRole}, func(conn *pgx.Conn) error {
+	err := s.analyze(ctx, database, ownerRole)
+	if err != nil {
+		return err
+	}
+	s.copies.sources.Lock()
+	defer s.copies.sources.Unlock()
+	if err = s.analyze(ctx, templateOf(database), copiesRole); errors.Is(err, ErrGone) || state(err) == "3D000" {
+		return nil // there is none
+	}
+	return err
+}
+
+func (s *Server) analyze(ctx context.Context, database, owner string) error {
+	return s.asRole(ctx, "analyzing", database, []string{owner}, func(conn *pgx.Conn) error {
 		rows, _ := conn.Query(
 			ctx,
 			`SELECT format('%I.%I', n.nspname, c.relname) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
-			WHERE c.relkind IN ('r', 'p', 'm') AND c.relowner = '`+ownerRole+`'::regrole`,
+			WHERE c.relkind IN ('r', 'p', 'm') AND c.relowner = '`+owner+`'::regrole`,
 		)
 		tables, err := pgx.CollectRows(rows, pgx.RowTo[string])
 		if err != nil || len(tables) == 0 {
@@ -196,15 +216,20 @@ func (s *Server) Catalogue(ctx context.Context, database string) (catalogue data
 	return catalogue, err
 }
 
-// Drop removes a build's database.
+// Drop removes a build's database, its template, and the copies of it that nobody uses yet.
 func (s *Server) Drop(ctx context.Context, database string) error {
 	s.learners.end(database)
 	s.checkers.end(database)
-	_, err := s.admin.Exec(ctx, "DROP DATABASE IF EXISTS "+quote(database)+" WITH (FORCE)")
+	err := s.copies.forget(ctx, database)
+	for _, name := range []string{templateOf(database), database} {
+		_, failed := s.admin.Exec(ctx, "DROP DATABASE IF EXISTS "+quote(name)+" WITH (FORCE)")
+		err = cmp.Or(err, failed)
+	}
 	if err == nil {
 		s.mu.Lock()
 		delete(s.types, database)
 		delete(s.readable, database)
+		delete(s.holds, database)
 		s.mu.Unlock()
 	}
 	return err

@@ -18,7 +18,7 @@ func SetPatience(t *testing.T, d time.Duration) {
 
 // Asked is how many runs of a learner are in progress or waiting.
 func (s *Server) Asked(learner int64) int {
-	s.learners.mu.Lock()
-	defer s.learners.mu.Unlock()
-	return s.learners.users[learner]
+	s.learners.turns.mu.Lock()
+	defer s.learners.turns.mu.Unlock()
+	return s.learners.turns.users[learner]
 }

@@ -13,9 +13,9 @@ import (
 // may be. All of it is done in a session of a role that is a member of the two concerned; no superuser ever has a
 // session in a database that a script has been in.
 
-// rights are all rights that somebody other than the owner has on what scripts made: the kind of object, its name, and
-// the grantee, as SQL writes them.
-const rights = `
+// rightsOf are all rights that somebody other than the owner has on what scripts made: the kind of object, its name, and
+// the grantee, as SQL writes them. {owner} is the owner, as a regrole.
+const rightsOf = `
 WITH object (kind, name, owner, acl) AS (
 	SELECT CASE c.relkind WHEN 'S' THEN 'SEQUENCE' ELSE 'TABLE' END, pg_catalog.format('%I.%I', n.nspname,
 	c.relname), c.relowner, c.relacl
@@ -36,7 +36,7 @@ WITH object (kind, name, owner, acl) AS (
 )
 SELECT DISTINCT kind, name, CASE a.grantee WHEN 0 THEN 'PUBLIC' ELSE a.grantee::regrole::text END
 FROM object, pg_catalog.aclexplode(acl) AS a
-WHERE a.grantee <> owner AND owner IN ('` + ownerRole + `'::regrole, 'pg_database_owner'::regrole)`
+WHERE a.grantee <> owner AND owner IN ({owner}, 'pg_database_owner'::regrole)`
 
 // openable are the functions that seats may execute: those of scripts that run with the caller's rights, and of what
 // extensions brought those that do no more than make a value.
@@ -45,21 +45,21 @@ SELECT p.oid::regprocedure::text
 FROM pg_proc p
 WHERE p.pronamespace NOT IN ('pg_catalog'::regnamespace, 'information_schema'::regnamespace) AND p.prorettype <>
 'trigger'::regtype AND p.prokind <> 'p' AND NOT p.prosecdef
-  AND (p.proowner = '` + ownerRole + `'::regrole OR (p.provolatile <> 'v' OR p.proname = ANY ($1)) AND p.proname <> ` +
+  AND (p.proowner = $3::text::regrole OR (p.provolatile <> 'v' OR p.proname = ANY ($1)) AND p.proname <> ` +
 	`ALL ($2))`
 
-// unexpected is what no build may hold: rights other than those given, and objects by which somebody else's rights
+// unexpectedIn is what no build may hold: rights other than those given, and objects by which somebody else's rights
 // could be used.
-const unexpected = `
+const unexpectedIn = `
 SELECT 'the right of ' || r.grantee || ' on the ' || pg_catalog.lower(r.kind) || ' ' || r.name
-FROM (` + rights + `) AS r (kind, name, grantee)
+FROM (` + rightsOf + `) AS r (kind, name, grantee)
 WHERE NOT (r.grantee = ANY ($1) AND r.kind IN ('TABLE', 'ROUTINE', 'SCHEMA'))
 UNION ALL
 SELECT 'the function ' || p.oid::regprocedure::text || ', which runs with its owner''s rights'
 FROM pg_proc p, pg_catalog.aclexplode(coalesce(p.proacl, pg_catalog.acldefault('f', p.proowner))) AS a
 WHERE p.prosecdef AND a.grantee <> p.proowner AND p.pronamespace <> 'pg_catalog'::regnamespace
 UNION ALL
-SELECT 'the event trigger ' || evtname FROM pg_event_trigger
+SELECT 'the event trigger ' || evtname FROM pg_event_trigger WHERE evtname <> 'examen_fence'
 UNION ALL
 SELECT 'the publication ' || pubname FROM pg_publication
 UNION ALL
@@ -71,20 +71,19 @@ SELECT 'the owner ' || o.owner::regrole::text || ' of ' || o.name
 FROM (SELECT relowner, relname FROM pg_class UNION ALL SELECT proowner, proname FROM pg_proc UNION ALL SELECT
 nspowner, nspname FROM pg_namespace
       UNION ALL SELECT typowner, typname FROM pg_type) AS o (owner, name)
-WHERE o.owner NOT IN (10, '` + ownerRole + `'::regrole, 'pg_database_owner'::regrole)`
+WHERE o.owner NOT IN (10, {owner}, 'pg_database_owner'::regrole)`
 
-// handOver takes what the builder has made and lets groups read it. It returns the schemas, as SQL writes them, in the
-// order in which names are looked up.
-func (s *Server) handOver(
-	ctx context.Context, builder, database string, groups []string,
-) (schemas []string, err error) {
-	// The builder's own sessions have ended, and there are no others: what it set for itself or for the database is
-	// undone from outside.
+// of writes an owner into a query.
+func of(query, owner string) string { return strings.ReplaceAll(query, "{owner}", "'"+owner+"'::regrole") }
+
+// release takes a database from its builder, whose scripts have run: the builder's sessions have ended, and there are no
+// others; what it set for itself or for the database is undone from outside.
+func (s *Server) release(ctx context.Context, builder, database string) error {
 	if _, err := s.admin.Exec(ctx, "ALTER ROLE "+quote(builder)+" NOLOGIN PASSWORD NULL"); err != nil {
-		return nil, err
+		return err
 	}
 	if err := s.endSessions(ctx, "datname", database); err != nil {
-		return nil, err
+		return err
 	}
 	for _, sql := range []string{
 		"ALTER ROLE " + quote(builder) + " RESET ALL",
@@ -92,37 +91,58 @@ func (s *Server) handOver(
 		"ALTER DATABASE " + quote(database) + " RESET ALL",
 	} {
 		if err := s.onDatabases(ctx, sql); err != nil {
-			return nil, err
+			return err
 		}
 	}
 	rows, _ := s.admin.Query(ctx, `SELECT DISTINCT CASE a.grantee WHEN 0 THEN 'PUBLIC' ELSE a.grantee::regrole::text END
 		FROM pg_database, aclexplode(datacl) AS a WHERE datname = $1 AND a.grantee <> datdba`, database)
 	grantees, err := pgx.CollectRows(rows, pgx.RowTo[string])
 	if err != nil {
-		return nil, err
+		return err
 	}
 	for _, grantee := range grantees {
 		if err := s.onDatabases(
 			ctx, "REVOKE ALL ON DATABASE "+quote(database)+" FROM "+grantee+" CASCADE",
 		); err != nil {
-			return nil, err
+			return err
 		}
 	}
-	err = s.asRole(ctx, "handing_over", database, []string{builder, ownerRole}, func(conn *pgx.Conn) error {
+	return nil
+}
+
+// handOver gives what the builder has made to an owner, and lets groups read it. It returns the schemas, as SQL writes
+// them, in the order in which names are looked up.
+func (s *Server) handOver(
+	ctx context.Context, builder, database, owner string, groups []string,
+) (schemas []string, err error) {
+	members := []string{builder, ownerRole}
+	if owner != ownerRole {
+		members = append(members, owner)
+	}
+	err = s.asRole(ctx, "handing_over", database, members, func(conn *pgx.Conn) error {
+		made, err := readSchemas(ctx, conn)
+		if err != nil {
+			return err
+		}
+		for _, schema := range made { // only who may make something in a schema can be given what is in it
+			if _, err := conn.Exec(ctx, "GRANT CREATE ON SCHEMA "+schema+" TO "+owner); err != nil {
+				return err
+			}
+		}
 		for _, sql := range []string{
-			"REASSIGN OWNED BY " + quote(builder) + " TO " + ownerRole, "DROP OWNED BY " + quote(builder),
+			"REASSIGN OWNED BY " + quote(builder) + " TO " + owner, "DROP OWNED BY " + quote(builder),
 		} {
 			if _, err := conn.Exec(ctx, sql); err != nil {
 				return err
 			}
 		}
-		if err := revokeAll(ctx, conn); err != nil {
+		if err := revokeAll(ctx, conn, owner); err != nil {
 			return err
 		}
-		if schemas, err = grantReading(ctx, conn, groups); err != nil {
+		if schemas, err = grantReading(ctx, conn, owner, groups); err != nil {
 			return err
 		}
-		rows, _ := conn.Query(ctx, unexpected, groups)
+		rows, _ := conn.Query(ctx, of(unexpectedIn, owner), groups)
 		found, err := pgx.CollectRows(rows, pgx.RowTo[string])
 		if err == nil && len(found) > 0 {
 			err = fmt.Errorf(
@@ -135,9 +155,9 @@ func (s *Server) handOver(
 }
 
 // revokeAll takes away every right that the scripts gave.
-func revokeAll(ctx context.Context, conn *pgx.Conn) error {
+func revokeAll(ctx context.Context, conn *pgx.Conn, owner string) error {
 	var sql strings.Builder
-	rows, _ := conn.Query(ctx, rights)
+	rows, _ := conn.Query(ctx, of(rightsOf, owner))
 	var kind, name, grantee string
 	if _, err := pgx.ForEachRow(rows, []any{&kind, &name, &grantee}, func() error {
 		fmt.Fprintf(&sql, "REVOKE ALL ON %s %s FROM %s CASCADE;\n", kind, name, grantee)
@@ -149,12 +169,12 @@ func revokeAll(ctx context.Context, conn *pgx.Conn) error {
 	return err
 }
 
-// grantReading lets groups read all tables and execute what is no danger.
-func grantReading(ctx context.Context, conn *pgx.Conn, groups []string) (schemas []string, err error) {
+// grantReading lets groups read all tables and execute what is no danger. The owner itself may also make what is new.
+func grantReading(ctx context.Context, conn *pgx.Conn, owner string, groups []string) (schemas []string, err error) {
 	if schemas, err = readSchemas(ctx, conn); err != nil {
 		return nil, err
 	}
-	rows, _ := conn.Query(ctx, openable, allowedOfExtensions, runText)
+	rows, _ := conn.Query(ctx, openable, allowedOfExtensions, runText, owner)
 	functions, err := pgx.CollectRows(rows, pgx.RowTo[string])
 	if err != nil {
 		return nil, err
@@ -163,6 +183,9 @@ func grantReading(ctx context.Context, conn *pgx.Conn, groups []string) (schemas
 	to := " TO " + strings.Join(groups, ", ") + ";\n"
 	for _, schema := range schemas {
 		sql.WriteString("GRANT USAGE ON SCHEMA " + schema + to + "GRANT SELECT ON ALL TABLES IN SCHEMA " + schema + to)
+		if owner == copiesRole {
+			sql.WriteString("GRANT CREATE ON SCHEMA " + schema + to)
+		}
 	}
 	for _, f := range functions {
 		sql.WriteString("GRANT EXECUTE ON ROUTINE " + f + to)

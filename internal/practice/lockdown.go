@@ -38,12 +38,43 @@ CREATE OR REPLACE FUNCTION pg_catalog.current_database() RETURNS name LANGUAGE s
 CREATE OR REPLACE FUNCTION pg_catalog.pg_get_userbyid(role oid) RETURNS name LANGUAGE sql STABLE PARALLEL SAFE AS
 $$SELECT 'owner'::pg_catalog.name$$;`
 
+// fence keeps what a copy's learner defines to what a database's tables need: whatever defines something else, such as
+// an extension, a foreign server or a publication, is refused, also within functions and blocks, and also what a later
+// PostgreSQL brings. Only a superuser can change or drop it.
+const fence = `
+CREATE FUNCTION pg_catalog.examen_fence() RETURNS event_trigger LANGUAGE plpgsql SET search_path = pg_catalog AS $$
+BEGIN
+	IF starts_with(session_user::text, '` + copyRole + `') AND tg_tag <> ALL (ARRAY[
+		'CREATE TABLE', 'CREATE TABLE AS', 'SELECT INTO', 'ALTER TABLE', 'DROP TABLE',
+		'CREATE VIEW', 'ALTER VIEW', 'DROP VIEW',
+		'CREATE MATERIALIZED VIEW', 'ALTER MATERIALIZED VIEW', 'DROP MATERIALIZED VIEW', 'REFRESH MATERIALIZED VIEW',
+		'CREATE INDEX', 'ALTER INDEX', 'DROP INDEX', 'REINDEX', 'CREATE STATISTICS', 'ALTER STATISTICS', 'DROP STATISTICS',
+		'CREATE SEQUENCE', 'ALTER SEQUENCE', 'DROP SEQUENCE', 'CREATE SCHEMA', 'ALTER SCHEMA', 'DROP SCHEMA',
+		'CREATE TYPE', 'ALTER TYPE', 'DROP TYPE', 'CREATE DOMAIN', 'ALTER DOMAIN', 'DROP DOMAIN',
+		'CREATE FUNCTION', 'ALTER FUNCTION', 'DROP FUNCTION', 'CREATE PROCEDURE', 'ALTER PROCEDURE', 'DROP PROCEDURE',
+		'ALTER ROUTINE', 'DROP ROUTINE', 'CREATE AGGREGATE', 'ALTER AGGREGATE', 'DROP AGGREGATE',
+		'CREATE TRIGGER', 'ALTER TRIGGER', 'DROP TRIGGER', 'CREATE RULE', 'ALTER RULE', 'DROP RULE',
+		'CREATE POLICY', 'ALTER POLICY', 'DROP POLICY', 'COMMENT'])
+	THEN
+		RAISE insufficient_privilege USING MESSAGE = tg_tag || ' is not available in a copy';
+	END IF;
+END $$;
+REVOKE EXECUTE ON FUNCTION pg_catalog.examen_fence() FROM PUBLIC;
+CREATE EVENT TRIGGER examen_fence ON ddl_command_start EXECUTE FUNCTION pg_catalog.examen_fence();`
+
+// copiesNeed are functions that only copies have a use for: of a database's sequences, which nobody changes elsewhere, and
+// of what is counted of a table's changes.
+const copiesNeed = `nextval currval lastval setval pg_stat_force_next_flush pg_stat_get_tuples_inserted
+pg_stat_get_tuples_updated pg_stat_get_tuples_deleted pg_relation_size`
+
 // prepareTemplate makes the database that every build is a copy of: empty, closed to PUBLIC, with functions revoked.
 // Setup scripts may still use those functions. Its name stands for its contents, so that a changed list makes a new
 // one.
 func (s *Server) prepareTemplate(ctx context.Context, conn *pgx.Conn) error {
 	hash := fnv.New32a()
-	fmt.Fprint(hash, "5", allowedNames(), runsOnly, endless, tellsNames, hidden, readersNeed, told)
+	fmt.Fprint(
+		hash, "5", allowedNames(), runsOnly, endless, tellsNames, hidden, readersNeed, told, fence, copiesNeed,
+	)
 	s.template = fmt.Sprintf("examen_template_%08x", hash.Sum32())
 	var ready bool
 	if err := conn.QueryRow(
@@ -98,6 +129,12 @@ func closeTemplate(ctx context.Context, conn *pgx.Conn) error {
 	if err != nil {
 		return err
 	}
+	counting, err := list(
+		`SELECT p.oid::regprocedure::text FROM pg_proc p WHERE p.proname = ANY ($1)`, strings.Fields(copiesNeed),
+	)
+	if err != nil {
+		return err
+	}
 	relations, err := list(hideable, hidden)
 	if err != nil {
 		return err
@@ -114,17 +151,21 @@ func closeTemplate(ctx context.Context, conn *pgx.Conn) error {
 		"GRANT EXECUTE ON ROUTINE " + functions + " TO " + builderRole,
 		"GRANT EXECUTE ON ROUTINE " + needed + " TO " + readersRole,
 		"GRANT SELECT ON pg_catalog.pg_stats TO " + readersRole,
-		"GRANT EXECUTE ON ROUTINE " + waiting + " TO " + learnersRole,
+		"GRANT EXECUTE ON ROUTINE " + waiting + " TO " + learnersRole + ", " + copiesRole,
+		"GRANT EXECUTE ON ROUTINE " + counting + " TO " + copiesRole,
 		"REVOKE SELECT ON " + relations + " FROM PUBLIC",
 		"GRANT SELECT ON " + relations + " TO " + builderRole + ", " + ownerRole,
 		"REVOKE USAGE ON LANGUAGE plpgsql, sql FROM PUBLIC", // so that DO runs nothing
-		"GRANT USAGE ON LANGUAGE plpgsql, sql TO " + builderRole,
+		"GRANT USAGE ON LANGUAGE plpgsql, sql TO " + builderRole + ", " + copiesRole,
 		// What the extensions bring that scripts may make is the superuser's: it is closed as it is made, and its
 		// rights are given when the build is handed over.
 		"ALTER DEFAULT PRIVILEGES FOR ROLE " + superuser + " REVOKE EXECUTE ON ROUTINES FROM PUBLIC",
 		"ALTER DEFAULT PRIVILEGES FOR ROLE " + superuser + " GRANT EXECUTE ON ROUTINES TO " + builderRole,
 		"ALTER DEFAULT PRIVILEGES FOR ROLE " + superuser + " GRANT EXECUTE ON ROUTINES TO " + ownerRole +
 			" WITH GRANT OPTION",
+		fence,
+		"ALTER FUNCTION pg_catalog.examen_fence() OWNER TO " + superuser,
+		"ALTER EVENT TRIGGER examen_fence OWNER TO " + superuser,
 	} {
 		if _, err := conn.Exec(ctx, sql); err != nil {
 			return fmt.Errorf("%.80s: %w", sql, err)

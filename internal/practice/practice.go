@@ -37,6 +37,7 @@ type Limits struct {
 	Seats    int           // of each kind, so many runs at once
 	Learner  int           // runs of one learner at once
 	Wait     time.Duration // the longest that a run waits for a seat
+	Copy     int64         // bytes of a copy on disk; a larger dataset has none
 }
 
 // DefaultLimits suit one machine and a course.
@@ -49,6 +50,7 @@ var DefaultLimits = Limits{
 	Seats:    16,
 	Learner:  2,
 	Wait:     30 * time.Second,
+	Copy:     256 << 20,
 }
 
 // A Server is a practice server.
@@ -59,6 +61,7 @@ type Server struct {
 
 	learners *seats
 	checkers *seats
+	copies   *copies
 	calm     calm
 	throttle *throttle                               // nil: all runs have the processor alike
 	kill     func(pid uint32) error                  // nil: the server is on another machine
@@ -77,6 +80,7 @@ type Server struct {
 	builtin  map[uint32]typeRow
 	types    map[string]map[uint32]result.Type // of each database, those made there
 	readable map[string]readable               // of each database
+	holds    map[string]holds                  // of each build
 	template string
 }
 
@@ -124,9 +128,11 @@ func Open(ctx context.Context, url string, limits Limits) (*Server, error) {
 		limits:   limits,
 		types:    map[string]map[uint32]result.Type{},
 		readable: map[string]readable{},
+		holds:    map[string]holds{},
 		passing:  map[string]bool{},
 	}
 	s.open, s.shut = context.WithCancel(context.Background())
+	s.copies = newCopies(s)
 	if err = s.claim(ctx); err == nil {
 		err = s.prepare(ctx)
 	}
@@ -135,6 +141,7 @@ func Open(ctx context.Context, url string, limits Limits) (*Server, error) {
 		pool.Close()
 		return nil, fmt.Errorf("make the practice server ready: %w", err)
 	}
+	go s.copies.keep(s.open)
 	return s, nil
 }
 
@@ -152,6 +159,7 @@ func (s *Server) Close() {
 	s.shut()
 	s.learners.close()
 	s.checkers.close()
+	s.copies.close()
 	s.admin.Close()
 }
 
@@ -181,7 +189,7 @@ func (s *Server) prepare(ctx context.Context) error {
 		return err
 	}
 	defer conn.Release()
-	for _, group := range []string{learnersRole, checkersRole, readersRole, builderRole, ownerRole} {
+	for _, group := range []string{learnersRole, checkersRole, readersRole, builderRole, ownerRole, copiesRole} {
 		if err := ensureRole(ctx, conn.Conn(), group, "NOLOGIN PASSWORD NULL"); err != nil {
 			return err
 		}
@@ -228,6 +236,7 @@ func (s *Server) lostDatabase(database string) {
 	f := s.gone
 	delete(s.types, database)
 	delete(s.readable, database)
+	delete(s.holds, database)
 	s.mu.Unlock()
 	if f != nil {
 		f(database)

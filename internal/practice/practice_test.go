@@ -33,6 +33,7 @@ var limits = practice.Limits{
 	Seats:    3,
 	Learner:  2,
 	Wait:     20 * time.Second,
+	Copy:     64 << 20,
 }
 
 var hives = files{"hives.sql": `

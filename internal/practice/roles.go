@@ -24,7 +24,11 @@ const (
 	readersRole  = "examen_readers"  // may read what a build holds, once it can connect to it
 	builderRole  = "examen_builder"  // may use, while setup scripts run, the functions that are closed to others
 	ownerRole    = "examen_owner"    // owns what setup scripts made, once they have run
+	copiesRole   = "examen_copies"   // owns the same in templates, and so in the copies made of them
 )
+
+// copyRole begins the names of the roles that copies have, each its own: such a role can connect to its copy alone.
+const copyRole = "examen_copy_"
 
 // passingRole begins the names of roles that are made for one purpose.
 const passingRole = "examen_for_"

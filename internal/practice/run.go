@@ -27,6 +27,7 @@ const (
 	LimitRowBytes Limit = "row bytes"
 	LimitDisk     Limit = "temporary disk"
 	LimitMemory   Limit = "memory"
+	LimitCopy     Limit = "copy"
 )
 
 // Stopped is the error of a run that reached a limit. Its text says which limit, and how large it is.

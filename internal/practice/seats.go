@@ -4,8 +4,10 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
 
@@ -45,23 +47,39 @@ const mostSessions = 3
 // seats are all seats of one kind.
 type seats struct {
 	server *Server
-	slots  chan struct{} // one for each seat
+	turns  *turns // one for each seat
 	mu     sync.Mutex
-	free   []*seat                 // the last given back at the end
-	lent   map[int64]chan struct{} // by learner: one for each run at once
-	users  map[int64]int           // runs in progress or waiting, so that lent can be cleared
+	free   []*seat // the last given back at the end
 }
 
 // makeSeats creates the roles for one kind of seat with new passwords, and ends any sessions that they still have.
 func (s *Server) makeSeats(ctx context.Context, conn *pgx.Conn, prefix, group string) (*seats, error) {
-	all := &seats{
-		server: s,
-		slots:  make(chan struct{}, s.limits.Seats),
-		lent:   map[int64]chan struct{}{},
-		users:  map[int64]int{},
+	all := &seats{server: s, turns: newTurns(s.limits)}
+	settings := s.roleSettings()
+	settings["default_transaction_read_only"] = "on"
+	for i := range s.limits.Seats {
+		st := &seat{role: fmt.Sprintf("%s_%02d", prefix, i+1), password: secret()}
+		if err := ensureRole(
+			ctx, conn, st.role, "LOGIN INHERIT CONNECTION LIMIT 6 PASSWORD '"+verifier(st.password)+"'",
+		); err != nil {
+			return nil, err
+		}
+		if _, err := conn.Exec(ctx, "GRANT "+group+" TO "+quote(st.role)+setAll(st.role, settings)); err != nil {
+			return nil, fmt.Errorf("seat %s: %w", st.role, err)
+		}
+		all.free = append(all.free, st)
 	}
+	for _, st := range all.free {
+		if err := s.endSessions(ctx, "usename", st.role); err != nil {
+			return nil, err
+		}
+	}
+	return all, nil
+}
+
+// roleSettings are the settings of a role as which learners' SQL runs.
+func (s *Server) roleSettings() map[string]string {
 	settings := map[string]string{
-		"default_transaction_read_only": "on",
 		// should this service die
 		"statement_timeout":                   strconv.FormatInt((s.limits.Time + 5*time.Second).Milliseconds(), 10),
 		"lock_timeout":                        "2s",
@@ -77,59 +95,24 @@ func (s *Server) makeSeats(ctx context.Context, conn *pgx.Conn, prefix, group st
 	for k, v := range result.Settings {
 		settings[k] = v
 	}
-	names := make([]string, 0, len(settings))
-	for k := range settings {
-		names = append(names, k)
+	return settings
+}
+
+// setAll writes the statements that give a role its settings, each after a semicolon.
+func setAll(role string, settings map[string]string) string {
+	var sql strings.Builder
+	for _, name := range slices.Sorted(maps.Keys(settings)) {
+		fmt.Fprintf(&sql, "; ALTER ROLE %s SET %s = '%s'", quote(role), name, settings[name])
 	}
-	slices.Sort(names)
-	for i := range s.limits.Seats {
-		st := &seat{role: fmt.Sprintf("%s_%02d", prefix, i+1), password: secret()}
-		if err := ensureRole(
-			ctx, conn, st.role, "LOGIN INHERIT CONNECTION LIMIT 6 PASSWORD '"+verifier(st.password)+"'",
-		); err != nil {
-			return nil, err
-		}
-		sql := "GRANT " + group + " TO " + quote(st.role)
-		for _, k := range names {
-			sql += "; ALTER ROLE " + quote(st.role) + " SET " + k + " = '" + settings[k] + "'"
-		}
-		if _, err := conn.Exec(ctx, sql); err != nil {
-			return nil, fmt.Errorf("seat %s: %w", st.role, err)
-		}
-		all.free = append(all.free, st)
-	}
-	for _, st := range all.free {
-		if err := s.endSessions(ctx, "usename", st.role); err != nil {
-			return nil, err
-		}
-	}
-	return all, nil
+	return sql.String()
 }
 
 // lend waits for a free seat with a session in the database. The caller must give the seat back.
 func (p *seats) lend(ctx context.Context, learner int64, database string) (*seat, error) {
 	ctx, cancel := context.WithTimeoutCause(ctx, p.server.limits.Wait, ErrBusy)
 	defer cancel()
-	p.mu.Lock()
-	own := p.lent[learner]
-	if own == nil {
-		own = make(chan struct{}, p.server.limits.Learner)
-		p.lent[learner] = own
-	}
-	p.users[learner]++
-	p.mu.Unlock()
-	select {
-	case own <- struct{}{}:
-	case <-ctx.Done():
-		p.leave(learner)
-		return nil, context.Cause(ctx)
-	}
-	select {
-	case p.slots <- struct{}{}:
-	case <-ctx.Done():
-		<-own
-		p.leave(learner)
-		return nil, context.Cause(ctx)
+	if err := p.turns.take(ctx, learner); err != nil {
+		return nil, err
 	}
 	st := p.take(database)
 	if err := p.sit(ctx, st, database); err != nil {
@@ -166,18 +149,7 @@ func (p *seats) sit(ctx context.Context, st *seat, database string) error {
 	for len(st.sessions) >= mostSessions {
 		st.close(0)
 	}
-	config := p.server.config.ConnConfig.Config.Copy()
-	config.User, config.Password, config.Database = st.role, st.password, database
-	config.RuntimeParams = map[string]string{"application_name": "examen"} // the search path is the dataset's
-	config.BuildFrontend = func(r io.Reader, w io.Writer) *pgproto3.Frontend {
-		frontend := pgproto3.NewFrontend(r, w)
-		frontend.SetMaxBodyLen(p.server.limits.RowBytes)
-		return frontend
-	}
-	// When the time is up the query is cancelled; a session that does not answer to that is cut.
-	config.BuildContextWatcherHandler = func(conn *pgconn.PgConn) ctxwatch.Handler {
-		return &pgconn.CancelRequestContextWatcherHandler{Conn: conn, DeadlineDelay: 2 * time.Second}
-	}
+	config := p.server.sessionConfig(st.role, st.password, database)
 	conn, err := pgconn.ConnectConfig(ctx, config)
 	if code := state(err); isGone(code) || code == "42501" { // nobody may connect to it
 		return fmt.Errorf("%w: %v", ErrGone, err)
@@ -186,6 +158,23 @@ func (p *seats) sit(ctx context.Context, st *seat, database string) error {
 	}
 	st.session, st.sessions = conn, append(st.sessions, session{database, conn})
 	return nil
+}
+
+// sessionConfig says how a session is opened in which learners' SQL runs.
+func (s *Server) sessionConfig(role, password, database string) *pgconn.Config {
+	config := s.config.ConnConfig.Config.Copy()
+	config.User, config.Password, config.Database = role, password, database
+	config.RuntimeParams = map[string]string{"application_name": "examen"} // the search path is the dataset's
+	config.BuildFrontend = func(r io.Reader, w io.Writer) *pgproto3.Frontend {
+		frontend := pgproto3.NewFrontend(r, w)
+		frontend.SetMaxBodyLen(s.limits.RowBytes)
+		return frontend
+	}
+	// When the time is up the query is cancelled; a session that does not answer to that is cut.
+	config.BuildContextWatcherHandler = func(conn *pgconn.PgConn) ctxwatch.Handler {
+		return &pgconn.CancelRequestContextWatcherHandler{Conn: conn, DeadlineDelay: 2 * time.Second}
+	}
+	return config
 }
 
 // in finds the seat's session in a database; -1 where there is none. Sessions that have ended are forgotten.
@@ -242,21 +231,8 @@ func (p *seats) giveBack(st *seat, learner int64) {
 	}
 	p.mu.Lock()
 	p.free = append(p.free, st)
-	own := p.lent[learner]
 	p.mu.Unlock()
-	<-p.slots
-	<-own
-	p.leave(learner)
-}
-
-// leave removes a learner who has no runs from the books.
-func (p *seats) leave(learner int64) {
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	if p.users[learner]--; p.users[learner] == 0 {
-		delete(p.users, learner)
-		delete(p.lent, learner)
-	}
+	p.turns.giveBack(learner)
 }
 
 // clean ends the transaction and discards all that a session can keep. Where that fails the session is in doubt.

@@ -1,0 +1,433 @@
+package practice
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// A Copy is a database made of a build's template, with a role of its own, which owns all that is in it and can connect
+// to nothing else. SQL that changes something runs in copies (script.go).
+type Copy struct {
+	Database string
+	// Since is the first transaction of the server that can have changed something in it.
+	Since int64
+}
+
+// templatePrefix begins the names of templates, copyPrefix those of copies.
+const (
+	templatePrefix = "template_of_"
+	copyPrefix     = "copy_"
+)
+
+func templateOf(database string) string { return templatePrefix + database }
+
+// roleOf is the role of a copy.
+func roleOf(copied string) string { return copyRole + strings.TrimPrefix(copied, copyPrefix) }
+
+// ErrNoCopies tells that a build has no template: it is too large for copies, or of an earlier version.
+var ErrNoCopies = errors.New("no copies can be made of the dataset")
+
+// largeTemplate is the size, in bytes, from which files are copied whole: below it, copying the pages through the log
+// takes less than the two checkpoints that the other way needs.
+const largeTemplate = 48 << 20
+
+// makeTemplate makes a template of a database that its builder has made and nobody else has been in. Where the database
+// is too large for copies, it makes none.
+func (s *Server) makeTemplate(ctx context.Context, builder, database string) error {
+	var size int64
+	err := s.admin.QueryRow(ctx, "SELECT pg_database_size($1::text)", database).Scan(&size)
+	if err != nil || size > s.limits.Copy {
+		return err
+	}
+	template := templateOf(database)
+	if err := s.duplicate(ctx, database, template, size); err != nil {
+		return err
+	}
+	if err := s.onDatabases(ctx, "REVOKE ALL ON DATABASE "+quote(template)+" FROM PUBLIC"); err != nil {
+		return err
+	}
+	if _, err = s.handOver(ctx, builder, template, copiesRole, []string{copiesRole}); err != nil {
+		return err
+	}
+	return s.endSessions(ctx, "datname", template)
+}
+
+// duplicate makes a database that is like another of the given size, in bytes.
+func (s *Server) duplicate(ctx context.Context, from, to string, size int64) error {
+	strategy := "wal_log"
+	if size >= largeTemplate {
+		strategy = "file_copy"
+	}
+	_, err := s.admin.Exec(ctx, "CREATE DATABASE "+quote(to)+" TEMPLATE "+quote(from)+" STRATEGY "+strategy+
+		" OWNER "+ownerRole)
+	return s.reach(err)
+}
+
+// copies are all copies that this service has made or took over.
+type copies struct {
+	server *Server
+	turns  *turns // of learners in their copies
+	checks *turns // of checks
+	wake   chan struct{}
+
+	sources sync.RWMutex // held for writing while a session is in a template, for reading while one is copied
+
+	taking sync.Mutex // held while a copy's password is set
+
+	mu       sync.Mutex
+	own      map[string]*copied    // by database: those that are in use, or ready
+	ready    map[string][]*Copy    // by build: those that nobody uses yet
+	needed   map[string]needed     // by build: how many are kept ready
+	running  map[string]int       // scripts, by database
+	sessions map[windowed]*inCopy // that wait, with a transaction open
+}
+
+// copied is what is known of a copy.
+type copied struct {
+	password string
+	bytes    int64 // when it was last looked at
+}
+
+// needed says how many copies of a build are to be ready, and until when.
+type needed struct {
+	copies int
+	until  time.Time
+}
+
+// keptReady is how many copies of a build in use are ready, and neededFor how long after it was last asked for.
+const (
+	keptReady = 2
+	neededFor = time.Hour
+)
+
+func newCopies(s *Server) *copies {
+	return &copies{
+		server:   s,
+		turns:    newTurns(s.limits),
+		checks:   newTurns(s.limits),
+		wake:     make(chan struct{}, 1),
+		own:      map[string]*copied{},
+		ready:    map[string][]*Copy{},
+		needed:   map[string]needed{},
+		running:  map[string]int{},
+		sessions: map[windowed]*inCopy{},
+	}
+}
+
+// Warm has copies of a build made ready for who will need them soon.
+func (s *Server) Warm(database string) {
+	c := s.copies
+	c.mu.Lock()
+	c.needed[database] = needed{keptReady, time.Now().Add(neededFor)}
+	missing := len(c.ready[database]) < keptReady
+	c.mu.Unlock()
+	if missing {
+		c.stir()
+	}
+}
+
+func (c *copies) stir() {
+	select {
+	case c.wake <- struct{}{}:
+	default:
+	}
+}
+
+// keep keeps copies ready, as long as the service runs.
+func (c *copies) keep(ctx context.Context) {
+	for {
+		again := time.Minute
+		for ctx.Err() == nil {
+			database, surplus := c.next()
+			if surplus != nil {
+				_ = c.server.DropCopy(ctx, surplus.Database) // what is left is dropped at the next start
+				continue
+			}
+			if database == "" {
+				break
+			}
+			made, err := c.server.makeCopy(ctx, database)
+			if errors.Is(err, ErrNoCopies) {
+				c.mu.Lock()
+				delete(c.needed, database)
+				c.mu.Unlock()
+				continue
+			} else if err != nil {
+				again = 5 * time.Second // a full disk, or a server that is away: who needs one now is told
+				break
+			}
+			c.mu.Lock()
+			_, still := c.needed[database]
+			if still {
+				c.ready[database] = append(c.ready[database], made)
+			}
+			c.mu.Unlock()
+			if !still {
+				_ = c.server.DropCopy(ctx, made.Database)
+			}
+		}
+		select {
+		case <-c.wake:
+		case <-time.After(again):
+		case <-ctx.Done():
+			return
+		}
+	}
+}
+
+// next finds a build of which a copy is to be made, or a copy that is no longer needed.
+func (c *copies) next() (database string, surplus *Copy) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	now := time.Now()
+	for database, n := range c.needed {
+		if n.until.Before(now) {
+			delete(c.needed, database)
+		}
+	}
+	for database, ready := range c.ready {
+		if len(ready) > c.needed[database].copies {
+			c.ready[database] = ready[1:]
+			return "", ready[0]
+		}
+	}
+	for database, n := range c.needed {
+		if len(c.ready[database]) < n.copies {
+			return database, nil
+		}
+	}
+	return "", nil
+}
+
+// Copy gives a copy of a build: one that is ready, or else a new one. The caller must drop it. The error is ErrNoCopies,
+// ErrGone, ErrFull, ErrUnavailable or the context's.
+func (s *Server) Copy(ctx context.Context, database string) (*Copy, error) {
+	s.Warm(database)
+	c := s.copies
+	c.mu.Lock()
+	if ready := c.ready[database]; len(ready) > 0 {
+		c.ready[database] = ready[1:]
+		c.mu.Unlock()
+		c.stir()
+		return ready[0], nil
+	}
+	c.mu.Unlock()
+	return s.makeCopy(ctx, database)
+}
+
+// makeCopy makes a copy of a build. With an error, nothing of it remains.
+func (s *Server) makeCopy(ctx context.Context, database string) (_ *Copy, err error) {
+	var size *int64
+	var path *string
+	err = s.admin.QueryRow(ctx, `SELECT pg_database_size(t.oid), (SELECT substr(o, length('search_path=') + 1)
+			FROM pg_db_role_setting AS r, unnest(r.setconfig) AS o
+			WHERE r.setdatabase = d.oid AND r.setrole = 0 AND starts_with(o, 'search_path='))
+		FROM pg_database AS d LEFT JOIN pg_database AS t ON t.datname = $2 WHERE d.datname = $1`,
+		database, templateOf(database),
+	).Scan(&size, &path)
+	switch {
+	case errors.Is(err, pgx.ErrNoRows):
+		return nil, fmt.Errorf("%w: %s", ErrGone, database)
+	case err != nil:
+		return nil, s.reach(err)
+	case size == nil:
+		return nil, ErrNoCopies
+	}
+	made := &Copy{Database: copyPrefix + secret()[:16]}
+	password := secret()
+	s.copies.mu.Lock()
+	s.copies.own[made.Database] = &copied{password: password, bytes: *size}
+	s.copies.mu.Unlock()
+	defer func() {
+		if err != nil {
+			err = errors.Join(s.reach(err), s.DropCopy(context.WithoutCancel(ctx), made.Database))
+		}
+	}()
+	s.copies.sources.RLock()
+	err = s.duplicate(ctx, templateOf(database), made.Database, *size)
+	s.copies.sources.RUnlock()
+	if err != nil {
+		return nil, err
+	}
+	role, name := quote(roleOf(made.Database)), quote(made.Database)
+	sql := "REVOKE ALL ON DATABASE " + name + " FROM PUBLIC" +
+		"; CREATE ROLE " + role + " LOGIN INHERIT CONNECTION LIMIT " + strconv.Itoa(mostInCopy) + " PASSWORD '" +
+		verifier(password) + "'" + unprivileged + " IN ROLE " + copiesRole +
+		setAll(roleOf(made.Database), s.roleSettings()) +
+		"; GRANT CONNECT, CREATE, TEMPORARY ON DATABASE " + name + " TO " + role
+	if path != nil {
+		sql += "; ALTER DATABASE " + name + " SET search_path = " + *path
+	}
+	if err := s.onDatabases(ctx, sql); err != nil {
+		return nil, err
+	}
+	err = s.admin.QueryRow(
+		ctx, "SELECT pg_snapshot_xmax(pg_current_snapshot())::text::bigint",
+	).Scan(&made.Since)
+	return made, err
+}
+
+// mostInCopy is how many sessions a copy may have at once.
+const mostInCopy = 8
+
+// DropCopy removes a copy and its role. Whoever works in it is cut off.
+func (s *Server) DropCopy(ctx context.Context, copied string) error {
+	s.copies.mu.Lock()
+	delete(s.copies.own, copied)
+	s.copies.mu.Unlock()
+	s.copies.leave(copied)
+	_, err := s.admin.Exec(ctx, "DROP DATABASE IF EXISTS "+quote(copied)+" WITH (FORCE)")
+	if err == nil {
+		_, err = s.admin.Exec(ctx, "DROP ROLE IF EXISTS "+quote(roleOf(copied)))
+	}
+	if err != nil {
+		return s.reach(err) // swept at the next start
+	}
+	s.mu.Lock()
+	delete(s.types, copied)
+	delete(s.readable, copied)
+	s.mu.Unlock()
+	return nil
+}
+
+// forget drops the copies of a build that nobody uses yet.
+func (c *copies) forget(ctx context.Context, database string) error {
+	c.mu.Lock()
+	ready := c.ready[database]
+	delete(c.ready, database)
+	delete(c.needed, database)
+	c.mu.Unlock()
+	var err error
+	for _, r := range ready {
+		err = cmp.Or(err, c.server.DropCopy(ctx, r.Database))
+	}
+	return err
+}
+
+// KeepCopies drops all copies but the named ones, those that this service has made, and those of nobody: what a service
+// that was killed has left. It returns those of the named ones that are there.
+func (s *Server) KeepCopies(ctx context.Context, named []string) (there []string, err error) {
+	all, err := s.Databases(ctx, copyPrefix)
+	if err != nil {
+		return nil, s.reach(err)
+	}
+	for _, database := range all {
+		s.copies.mu.Lock()
+		_, own := s.copies.own[database]
+		s.copies.mu.Unlock()
+		switch {
+		case slices.Contains(named, database):
+			there = append(there, database)
+		case !own:
+			err = cmp.Or(err, s.DropCopy(ctx, database))
+		}
+	}
+	rows, _ := s.admin.Query(ctx, "SELECT rolname::text FROM pg_roles WHERE starts_with(rolname, $1)", copyRole)
+	roles, failed := pgx.CollectRows(rows, pgx.RowTo[string])
+	for _, role := range roles { // whose database is gone
+		database := copyPrefix + strings.TrimPrefix(role, copyRole)
+		s.copies.mu.Lock()
+		_, own := s.copies.own[database]
+		s.copies.mu.Unlock()
+		if !own && !slices.Contains(all, database) {
+			err = cmp.Or(err, s.DropCopy(ctx, database))
+		}
+	}
+	return there, cmp.Or(err, s.reach(failed))
+}
+
+// Sizes returns the bytes on disk of all copies, by database.
+func (s *Server) Sizes(ctx context.Context) (map[string]int64, error) {
+	rows, _ := s.admin.Query(
+		ctx, "SELECT datname::text, pg_database_size(oid) FROM pg_database WHERE starts_with(datname, $1)", copyPrefix,
+	)
+	sizes := map[string]int64{}
+	var database string
+	var bytes int64
+	_, err := pgx.ForEachRow(rows, []any{&database, &bytes}, func() error {
+		sizes[database] = bytes
+		return nil
+	})
+	return sizes, s.reach(err)
+}
+
+// sizeBefore is a copy's size when it was last looked at, in bytes.
+func (c *copies) sizeBefore(database string) int64 {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if known := c.own[database]; known != nil {
+		return known.bytes
+	}
+	return 0
+}
+
+// measured notes a copy's size, and returns it.
+func (c *copies) measured(database string, bytes int64) int64 {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if known := c.own[database]; known != nil {
+		known.bytes = bytes
+	}
+	return bytes
+}
+
+// busy notes that a script begins in a copy, or ends.
+func (c *copies) busy(database string, by int) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.running[database] += by; c.running[database] == 0 {
+		delete(c.running, database)
+	}
+}
+
+// has tells whether a copy is there, and not being dropped.
+func (c *copies) has(database string) bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.own[database] != nil
+}
+
+// Busy tells whether somebody works in a copy: a script runs there, or a transaction is open.
+func (s *Server) Busy(copied string) bool {
+	s.copies.mu.Lock()
+	defer s.copies.mu.Unlock()
+	for name := range s.copies.sessions {
+		if name.database == copied {
+			return true
+		}
+	}
+	return s.copies.running[copied] > 0
+}
+
+// access gives the role of a copy and its password. Of a copy that an earlier service has made, it gets a new one.
+func (c *copies) access(ctx context.Context, database string) (role, password string, err error) {
+	role = roleOf(database)
+	c.taking.Lock()
+	defer c.taking.Unlock()
+	c.mu.Lock()
+	known, ok := c.own[database]
+	c.mu.Unlock()
+	if ok {
+		return role, known.password, nil
+	}
+	password = secret()
+	_, err = c.server.admin.Exec(ctx, "ALTER ROLE "+quote(role)+" LOGIN PASSWORD '"+verifier(password)+"'")
+	if code := state(err); code == "42704" {
+		return "", "", fmt.Errorf("%w: %s", ErrGone, database)
+	} else if err != nil {
+		return "", "", c.server.reach(err)
+	}
+	c.mu.Lock()
+	c.own[database] = &copied{password: password}
+	c.mu.Unlock()
+	return role, password, nil
+}
