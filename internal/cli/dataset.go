@@ -18,7 +18,7 @@ func (p *program) dataset() *cobra.Command {
 	return group(
 		"dataset", "Sample databases", p.datasetList(), p.datasetShow(), p.datasetRows(), p.datasetMap(),
 		p.datasetBuild(), p.datasetBuilds(), p.datasetUse(), p.datasetConfirm(), p.datasetFollow(), p.datasetStop(),
-		p.datasetDrop(),
+		p.datasetChanges(), p.datasetDrop(),
 	)
 }
 

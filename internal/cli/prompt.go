@@ -54,6 +54,7 @@ Tab completes the names of tables and columns; the arrow keys bring back what wa
 // prompt asks for one query after another on the terminal, and runs each.
 func (p *program) prompt(ctx context.Context, c *client.Client, request client.RunRequest) error {
 	p.leavePager()
+	request.Window = newWindow()
 	s := &session{program: p, client: c, request: request}
 	if err := s.begin(ctx); err != nil {
 		return err

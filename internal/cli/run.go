@@ -18,7 +18,9 @@ func (p *program) run() *cobra.Command {
 	var all bool
 	c := &cobra.Command{
 		Use: "run [PAPER[/EXERCISE]|--dataset NAME] [FILE|-]", Short: "Run a query and print its rows",
-		Long: `Runs a query and prints its rows. Without a file, on a terminal, it asks for one query after
+		Long: `Runs a query and prints its rows. Where changes are allowed it runs any statements, in your own copy
+of the dataset (see examen copy), and prints what each has done. Without a file, on a terminal,
+	it asks for one query after
 another: help lists the words that it knows besides SQL. Without a paper it then takes the one that
 you worked on last.`,
 		Annotations: map[string]string{workbooks: "yes", pages: "yes"},
@@ -82,6 +84,20 @@ func lastPaper(ctx context.Context, c *client.Client) (string, error) {
 
 // printRun prints a run's rows; files have them as the service writes them.
 func (p *program) printRun(ctx context.Context, c *client.Client, run client.Run, all bool) error {
+	if run.Copy.Dataset != "" && p.format == "table" && !all {
+		p.printStatements(run)
+		if run.Outcome != client.Done {
+			p.queryProblem(run.Error)
+		}
+		if run.RolledBack {
+			fmt.Fprintln(p.err, "A transaction was still open at the end, and is rolled back.")
+		}
+		p.tellCopy(run.Copy)
+		if run.Outcome != client.Done {
+			return errNotCorrect
+		}
+		return nil
+	}
 	if run.Outcome != client.Done {
 		if p.format == "json" {
 			if err := p.print(run, nil, nil); err != nil {

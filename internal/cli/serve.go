@@ -38,8 +38,23 @@ func (s *serving) flags(c *cobra.Command) {
 	f.Int64Var(&s.options.Limits.Rows, "limit-rows", s.options.Limits.Rows, "the most rows that a query may give")
 	f.IntVar(&s.options.Limits.Seats, "seats", s.options.Limits.Seats, "how many queries run at once")
 	f.Var(
-		(*megabytes)(&s.options.Limits.Memory), "limit-memory",
+		megabytes[uint64]{&s.options.Limits.Memory, 256}, "limit-memory",
 		"what all queries together may take, in MB (default: half of the machine's memory, or of its control group's)",
+	)
+	f.Var(
+		megabytes[int64]{&s.options.Limits.Copy, 16}, "limit-copy",
+		"what a learner's copy of a dataset may take on disk, in MB; larger datasets have no copies",
+	)
+	f.Var(
+		megabytes[int64]{&s.options.Copies.Learner, 16}, "limit-copies-learner",
+		"what all copies of one learner may take on disk, in MB",
+	)
+	f.Var(
+		megabytes[int64]{&s.options.Copies.Bytes, 64}, "limit-copies", "what all copies may take on disk, in MB",
+	)
+	f.DurationVar(
+		&s.options.Copies.Unused, "keep-copies", s.options.Copies.Unused,
+		"how long a learner's copy is kept that is not used",
 	)
 	f.DurationVar(
 		&s.options.Learner.OneTime, "one-time-lasts", s.options.Learner.OneTime,
@@ -66,26 +81,29 @@ func (s *serving) flags(c *cobra.Command) {
 	f.BoolVar(&s.verbose, "verbose", false, "log every call")
 }
 
-// megabytes is a flag given in MB and kept in bytes.
-type megabytes uint64
+// megabytes is a flag given in MB, at least so many, and kept in bytes.
+type megabytes[T int64 | uint64] struct {
+	bytes *T
+	least uint64
+}
 
-func (m *megabytes) Set(text string) error {
+func (m megabytes[T]) Set(text string) error {
 	n, err := strconv.ParseUint(text, 10, 32)
-	if err != nil || n < 256 {
-		return fmt.Errorf("%q is not a number of megabytes; at least 256 are expected", text)
+	if err != nil || n < m.least {
+		return fmt.Errorf("%q is not a number of megabytes; at least %d are expected", text, m.least)
 	}
-	*m = megabytes(n << 20)
+	*m.bytes = T(n << 20)
 	return nil
 }
 
-func (m *megabytes) String() string {
-	if *m == 0 {
+func (m megabytes[T]) String() string {
+	if m.bytes == nil || *m.bytes == 0 {
 		return ""
 	}
-	return strconv.FormatUint(uint64(*m)>>20, 10)
+	return strconv.FormatUint(uint64(*m.bytes)>>20, 10)
 }
 
-func (m *megabytes) Type() string { return "MB" }
+func (m megabytes[T]) Type() string { return "MB" }
 
 func (s *serving) log(p *program) {
 	level := slog.LevelWarn

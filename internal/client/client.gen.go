@@ -590,6 +590,27 @@ func (e ServerState) Valid() bool {
 	}
 }
 
+// Defines values for TransactionState.
+const (
+	TransactionFailed TransactionState = "failed"
+	TransactionNone   TransactionState = "none"
+	TransactionOpen   TransactionState = "open"
+)
+
+// Valid indicates whether the value is a known member of the TransactionState enum.
+func (e TransactionState) Valid() bool {
+	switch e {
+	case TransactionFailed:
+		return true
+	case TransactionNone:
+		return true
+	case TransactionOpen:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GetPersonFileParamsFormat.
 const (
 	PersonHTML GetPersonFileParamsFormat = "html"
@@ -910,6 +931,11 @@ type ChangedCell struct {
 	Learner  string       `json:"learner"`
 }
 
+// ChangesAllowed defines model for ChangesAllowed.
+type ChangesAllowed struct {
+	Allowed bool `json:"allowed"`
+}
+
 // CheckNote What is wrong or doubtful in an exercise.
 type CheckNote struct {
 	Columns []string `json:"columns,omitempty,omitzero"`
@@ -1039,6 +1065,42 @@ type Constraint struct {
 // ConstraintKind defines model for Constraint.Kind.
 type ConstraintKind string
 
+// Copy One's own copy of a dataset, in which statements that change something run.
+type Copy struct {
+	// Build The dataset's build that it was made of.
+	Build int `json:"build"`
+
+	// Bytes On disk.
+	Bytes int64 `json:"bytes"`
+
+	// Changes What is otherwise in a copy than in its build, as far as it is committed.
+	Changes CopyChanges `json:"changes,omitempty,omitzero"`
+	Dataset string      `json:"dataset"`
+
+	// KeptUntil When it goes, if it is not used.
+	KeptUntil time.Time `json:"kept_until"`
+	Made      time.Time `json:"made"`
+
+	// Replaced It was made in place of a copy of an earlier build, which is gone.
+	Replaced bool `json:"replaced,omitempty,omitzero"`
+
+	// Transaction `open`: something may be uncommitted. `failed`: a statement has failed, and the transaction can only be rolled back.
+	Transaction      TransactionState `json:"transaction"`
+	TransactionSince time.Time        `json:"transaction_since,omitempty,omitzero"`
+
+	// TransactionUntil When it is rolled back, unless something is run in its window.
+	TransactionUntil time.Time `json:"transaction_until,omitempty,omitzero"`
+	Used             time.Time `json:"used"`
+}
+
+// CopyChanges What is otherwise in a copy than in its build, as far as it is committed.
+type CopyChanges struct {
+	Altered []DatabaseObject `json:"altered"`
+	Dropped []DatabaseObject `json:"dropped"`
+	Made    []DatabaseObject `json:"made"`
+	Tables  []TableChange    `json:"tables"`
+}
+
 // Course defines model for Course.
 type Course struct {
 	// Archived Since when it is.
@@ -1112,6 +1174,13 @@ type CoursePaper struct {
 	Title string     `json:"title"`
 }
 
+// DatabaseObject defines model for DatabaseObject.
+type DatabaseObject struct {
+	// Kind Such as table, view or function.
+	Kind string `json:"kind"`
+	Name string `json:"name"`
+}
+
 // Dataset defines model for Dataset.
 type Dataset struct {
 	Build int `json:"build"`
@@ -1120,8 +1189,11 @@ type Dataset struct {
 	Builds []Build `json:"builds,omitempty,omitzero"`
 
 	// Bytes On disk.
-	Bytes int64  `json:"bytes"`
-	Name  string `json:"name"`
+	Bytes int64 `json:"bytes"`
+
+	// Changes Learners may change it wherever they read it, each in a copy of their own.
+	Changes bool   `json:"changes,omitempty,omitzero"`
+	Name    string `json:"name"`
 
 	// Pack The pack that it came with (for instructors).
 	Pack      string     `json:"pack,omitempty,omitzero"`
@@ -1147,11 +1219,14 @@ type DatasetMap struct {
 
 // DatasetSummary defines model for DatasetSummary.
 type DatasetSummary struct {
-	Build  int    `json:"build"`
-	Name   string `json:"name"`
-	Rows   int64  `json:"rows"`
-	Tables int    `json:"tables"`
-	Title  string `json:"title"`
+	Build int `json:"build"`
+
+	// Changes Learners may change it wherever they read it, each in a copy of their own.
+	Changes bool   `json:"changes,omitempty,omitzero"`
+	Name    string `json:"name"`
+	Rows    int64  `json:"rows"`
+	Tables  int    `json:"tables"`
+	Title   string `json:"title"`
 }
 
 // Deliveries defines model for Deliveries.
@@ -1250,6 +1325,9 @@ type Exercise struct {
 
 	// ByHand The mark was set by hand.
 	ByHand bool `json:"by_hand,omitempty,omitzero"`
+
+	// Changes What is run for it may change the dataset, in one's own copy.
+	Changes bool `json:"changes,omitempty,omitzero"`
 
 	// CountsAt When the attempt that counts was received.
 	CountsAt time.Time `json:"counts_at,omitempty,omitzero"`
@@ -2222,6 +2300,9 @@ type Paper struct {
 	// Build The number of the dataset's build in use.
 	Build int `json:"build"`
 
+	// Changes What is run in it may change the dataset, in one's own copy.
+	Changes bool `json:"changes,omitempty,omitzero"`
+
 	// Notices What instructors have said to all who work on it.
 	Notices  []Notice     `json:"notices,omitempty,omitzero"`
 	Sections []Section    `json:"sections"`
@@ -2760,10 +2841,13 @@ type Rows = [][]*string
 
 // Run defines model for Run.
 type Run struct {
-	At        time.Time `json:"at"`
-	Columns   []Column  `json:"columns"`
-	Dataset   string    `json:"dataset"`
-	ElapsedMs float64   `json:"elapsed_ms"`
+	At      time.Time `json:"at"`
+	Columns []Column  `json:"columns"`
+
+	// Copy One's own copy of a dataset, in which statements that change something run.
+	Copy      Copy    `json:"copy,omitempty,omitzero"`
+	Dataset   string  `json:"dataset"`
+	ElapsedMs float64 `json:"elapsed_ms"`
 
 	// Error An error (RFC 9457).
 	Error    Problem `json:"error,omitempty,omitzero"`
@@ -2774,12 +2858,18 @@ type Run struct {
 	Outcome Outcome `json:"outcome"`
 	Paper   string  `json:"paper,omitempty,omitzero"`
 
+	// RolledBack A transaction was still open at the end, and was rolled back: it came from no window.
+	RolledBack bool `json:"rolled_back,omitempty,omitzero"`
+
 	// RowCount All rows of the result; of one that was stopped at the limit of rows, those up to there.
 	RowCount int64 `json:"row_count"`
 
 	// Rows Cells as PostgreSQL writes them; null is NULL.
 	Rows Rows   `json:"rows"`
 	Sql  string `json:"sql"`
+
+	// Statements What ran in one's copy, in order, as far as it came. Columns, rows and their counts are those of the last that gave any.
+	Statements []StatementResult `json:"statements,omitempty,omitzero"`
 
 	// Truncated Whether there are more rows than are returned.
 	Truncated bool `json:"truncated"`
@@ -2794,6 +2884,9 @@ type RunRequest struct {
 	Exercise string `json:"exercise,omitempty,omitzero"`
 	Paper    string `json:"paper,omitempty,omitzero"`
 	Sql      string `json:"sql"`
+
+	// Window Where the run comes from, by a name made for it. A transaction that a run leaves open in one's copy waits a minute for the next run from there.
+	Window string `json:"window,omitempty,omitzero"`
 }
 
 // SameAnswers defines model for SameAnswers.
@@ -2929,6 +3022,26 @@ type Sitting struct {
 	Minutes int `json:"minutes"`
 }
 
+// StatementResult What one statement of a run has done.
+type StatementResult struct {
+	Columns []Column `json:"columns"`
+
+	// Done In words, such as `3 rows changed`; empty for a query, whose rows say it.
+	Done      string  `json:"done"`
+	ElapsedMs float64 `json:"elapsed_ms"`
+
+	// Notices What the database remarked.
+	Notices []string `json:"notices"`
+
+	// Place A place in a text. Lines and columns count from 1, columns in characters.
+	Place    Place `json:"place"`
+	RowCount int64 `json:"row_count"`
+
+	// Rows Cells as PostgreSQL writes them; null is NULL.
+	Rows      Rows `json:"rows"`
+	Truncated bool `json:"truncated"`
+}
+
 // Strength How far an exercise's data tell wrong answers from right ones. The wrong answers are mutations of its accepted answers.
 type Strength struct {
 	// Mutations How many were tried.
@@ -3011,6 +3124,14 @@ type Table struct {
 	View    bool   `json:"view,omitempty,omitzero"`
 }
 
+// TableChange How many rows of a table are others.
+type TableChange struct {
+	Added   int64  `json:"added"`
+	Changed int64  `json:"changed"`
+	Removed int64  `json:"removed"`
+	Table   string `json:"table"`
+}
+
 // TableColumn defines model for TableColumn.
 type TableColumn struct {
 	Default string `json:"default,omitempty,omitzero"`
@@ -3089,6 +3210,9 @@ type Topic struct {
 	// Tried How often one of them was tried by a learner.
 	Tried int `json:"tried"`
 }
+
+// TransactionState `open`: something may be uncommitted. `failed`: a statement has failed, and the transaction can only be rolled back.
+type TransactionState string
 
 // Tried defines model for Tried.
 type Tried struct {
@@ -3300,6 +3424,12 @@ type GetPersonFileParams struct {
 
 // GetPersonFileParamsFormat defines parameters for GetPersonFile.
 type GetPersonFileParamsFormat string
+
+// GetCopyParams defines parameters for GetCopy.
+type GetCopyParams struct {
+	// Window The window whose open transaction is told of, as runs name it.
+	Window string `form:"window,omitempty" json:"window,omitempty,omitzero"`
+}
 
 // TakeBackExtensionParams defines parameters for TakeBackExtension.
 type TakeBackExtensionParams struct {
@@ -3662,6 +3792,9 @@ type AddWebhookJSONRequestBody = NewWebhook
 // BuildDatasetMultipartRequestBody defines body for BuildDataset for multipart/form-data ContentType.
 type BuildDatasetMultipartRequestBody = Files
 
+// AllowChangesJSONRequestBody defines body for AllowChanges for application/json ContentType.
+type AllowChangesJSONRequestBody = ChangesAllowed
+
 // UseBuildJSONRequestBody defines body for UseBuild for application/json ContentType.
 type UseBuildJSONRequestBody = BuildChoice
 
@@ -3911,6 +4044,21 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /api/calendars/{secret} (the `ReadCalendar` operationId).
 	ReadCalendar(ctx context.Context, secret string, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListCopies One's own copies of datasets, the one used last first, without what has changed in them.
+	//
+	// Corresponds with GET /api/copies (the `ListCopies` operationId).
+	ListCopies(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ResetCopy Throw one's own copy of a dataset away. The next statement that changes something makes a new one.
+	//
+	// Corresponds with DELETE /api/copies/{dataset} (the `ResetCopy` operationId).
+	ResetCopy(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetCopy One's own copy of a dataset, and what has changed in it.
+	//
+	// Corresponds with GET /api/copies/{dataset} (the `GetCopy` operationId).
+	GetCopy(ctx context.Context, dataset DatasetName, params *GetCopyParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListCourses One's courses; for administrators all. For instructors and assistants.
 	//
@@ -4180,6 +4328,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/datasets/{dataset}/builds (the `BuildDataset` operationId).
 	BuildDatasetWithBody(ctx context.Context, dataset DatasetName, params *BuildDatasetParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AllowChangesWithBody Let learners change the dataset wherever they read it, each in a copy of their own, or no longer. For instructors.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/datasets/{dataset}/changes (the `AllowChanges` operationId).
+	AllowChangesWithBody(ctx context.Context, dataset DatasetName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AllowChanges Let learners change the dataset wherever they read it, each in a copy of their own, or no longer. For instructors.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/datasets/{dataset}/changes (the `AllowChanges` operationId).
+	AllowChanges(ctx context.Context, dataset DatasetName, body AllowChangesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetMap The map of a dataset's tables, or of one and its neighbours.
 	//
@@ -4732,14 +4894,14 @@ type ClientInterface interface {
 	// Corresponds with PUT /api/reviews/{review}/done (the `FinishReview` operationId).
 	FinishReview(ctx context.Context, review int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// RunWithBody Run a query for an exercise, a paper or a dataset, and return its rows.
+	// RunWithBody Run a query for an exercise, a paper or a dataset, and return its rows. Where changes are allowed, any statements can be run; they run in one's own copy of the dataset.
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/runs (the `Run` operationId).
 	RunWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// Run Run a query for an exercise, a paper or a dataset, and return its rows.
+	// Run Run a query for an exercise, a paper or a dataset, and return its rows. Where changes are allowed, any statements can be run; they run in one's own copy of the dataset.
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -5056,6 +5218,51 @@ func (c *Client) MakeCalendar(ctx context.Context, reqEditors ...RequestEditorFn
 // Corresponds with GET /api/calendars/{secret} (the `ReadCalendar` operationId).
 func (c *Client) ReadCalendar(ctx context.Context, secret string, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewReadCalendarRequest(c.Server, secret)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListCopies One's own copies of datasets, the one used last first, without what has changed in them.
+//
+// Corresponds with GET /api/copies (the `ListCopies` operationId).
+func (c *Client) ListCopies(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListCopiesRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ResetCopy Throw one's own copy of a dataset away. The next statement that changes something makes a new one.
+//
+// Corresponds with DELETE /api/copies/{dataset} (the `ResetCopy` operationId).
+func (c *Client) ResetCopy(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewResetCopyRequest(c.Server, dataset)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetCopy One's own copy of a dataset, and what has changed in it.
+//
+// Corresponds with GET /api/copies/{dataset} (the `GetCopy` operationId).
+func (c *Client) GetCopy(ctx context.Context, dataset DatasetName, params *GetCopyParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetCopyRequest(c.Server, dataset, params)
 	if err != nil {
 		return nil, err
 	}
@@ -5755,6 +5962,40 @@ func (c *Client) GetDataset(ctx context.Context, dataset DatasetName, params *Ge
 // Corresponds with POST /api/datasets/{dataset}/builds (the `BuildDataset` operationId).
 func (c *Client) BuildDatasetWithBody(ctx context.Context, dataset DatasetName, params *BuildDatasetParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewBuildDatasetRequestWithBody(c.Server, dataset, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AllowChangesWithBody Let learners change the dataset wherever they read it, each in a copy of their own, or no longer. For instructors.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/datasets/{dataset}/changes (the `AllowChanges` operationId).
+func (c *Client) AllowChangesWithBody(ctx context.Context, dataset DatasetName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAllowChangesRequestWithBody(c.Server, dataset, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AllowChanges Let learners change the dataset wherever they read it, each in a copy of their own, or no longer. For instructors.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/datasets/{dataset}/changes (the `AllowChanges` operationId).
+func (c *Client) AllowChanges(ctx context.Context, dataset DatasetName, body AllowChangesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAllowChangesRequest(c.Server, dataset, body)
 	if err != nil {
 		return nil, err
 	}
@@ -7226,7 +7467,7 @@ func (c *Client) FinishReview(ctx context.Context, review int64, reqEditors ...R
 	return c.Client.Do(req)
 }
 
-// RunWithBody Run a query for an exercise, a paper or a dataset, and return its rows.
+// RunWithBody Run a query for an exercise, a paper or a dataset, and return its rows. Where changes are allowed, any statements can be run; they run in one's own copy of the dataset.
 //
 // Takes any type of body and a specified content type.
 //
@@ -7243,7 +7484,7 @@ func (c *Client) RunWithBody(ctx context.Context, contentType string, body io.Re
 	return c.Client.Do(req)
 }
 
-// Run Run a query for an exercise, a paper or a dataset, and return its rows.
+// Run Run a query for an exercise, a paper or a dataset, and return its rows. Where changes are allowed, any statements can be run; they run in one's own copy of the dataset.
 //
 // Takes a body of the `application/json` content type.
 //
@@ -7910,6 +8151,124 @@ func NewReadCalendarRequest(server string, secret string) (*http.Request, error)
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListCopiesRequest constructs an http.Request for the ListCopies method
+func NewListCopiesRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/copies")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewResetCopyRequest constructs an http.Request for the ResetCopy method
+func NewResetCopyRequest(server string, dataset DatasetName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "dataset", dataset, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/copies/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetCopyRequest constructs an http.Request for the GetCopy method
+func NewGetCopyRequest(server string, dataset DatasetName, params *GetCopyParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "dataset", dataset, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/copies/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "window", params.Window, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -9467,6 +9826,53 @@ func NewBuildDatasetRequestWithBody(server string, dataset DatasetName, params *
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewAllowChangesRequest calls the generic AllowChanges builder with application/json body
+func NewAllowChangesRequest(server string, dataset DatasetName, body AllowChangesJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAllowChangesRequestWithBody(server, dataset, "application/json", bodyReader)
+}
+
+// NewAllowChangesRequestWithBody constructs an http.Request for the AllowChanges method, with any body, and a specified content type
+func NewAllowChangesRequestWithBody(server string, dataset DatasetName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "dataset", dataset, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/datasets/%s/changes", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -13399,6 +13805,27 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/calendars/{secret} (the `ReadCalendar` operationId).
 	ReadCalendarWithResponse(ctx context.Context, secret string, reqEditors ...RequestEditorFn) (*ReadCalendarResponse, error)
 
+	// ListCopiesWithResponse One's own copies of datasets, the one used last first, without what has changed in them.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/copies (the `ListCopies` operationId).
+	ListCopiesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListCopiesResponse, error)
+
+	// ResetCopyWithResponse Throw one's own copy of a dataset away. The next statement that changes something makes a new one.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/copies/{dataset} (the `ResetCopy` operationId).
+	ResetCopyWithResponse(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*ResetCopyResponse, error)
+
+	// GetCopyWithResponse One's own copy of a dataset, and what has changed in it.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/copies/{dataset} (the `GetCopy` operationId).
+	GetCopyWithResponse(ctx context.Context, dataset DatasetName, params *GetCopyParams, reqEditors ...RequestEditorFn) (*GetCopyResponse, error)
+
 	// ListCoursesWithResponse One's courses; for administrators all. For instructors and assistants.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -13699,6 +14126,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/datasets/{dataset}/builds (the `BuildDataset` operationId).
 	BuildDatasetWithBodyWithResponse(ctx context.Context, dataset DatasetName, params *BuildDatasetParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*BuildDatasetResponse, error)
+
+	// AllowChangesWithBodyWithResponse Let learners change the dataset wherever they read it, each in a copy of their own, or no longer. For instructors.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/datasets/{dataset}/changes (the `AllowChanges` operationId).
+	AllowChangesWithBodyWithResponse(ctx context.Context, dataset DatasetName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AllowChangesResponse, error)
+
+	// AllowChangesWithResponse Let learners change the dataset wherever they read it, each in a copy of their own, or no longer. For instructors.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/datasets/{dataset}/changes (the `AllowChanges` operationId).
+	AllowChangesWithResponse(ctx context.Context, dataset DatasetName, body AllowChangesJSONRequestBody, reqEditors ...RequestEditorFn) (*AllowChangesResponse, error)
 
 	// GetMapWithResponse The map of a dataset's tables, or of one and its neighbours.
 	//
@@ -14337,14 +14778,14 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /api/reviews/{review}/done (the `FinishReview` operationId).
 	FinishReviewWithResponse(ctx context.Context, review int64, reqEditors ...RequestEditorFn) (*FinishReviewResponse, error)
 
-	// RunWithBodyWithResponse Run a query for an exercise, a paper or a dataset, and return its rows.
+	// RunWithBodyWithResponse Run a query for an exercise, a paper or a dataset, and return its rows. Where changes are allowed, any statements can be run; they run in one's own copy of the dataset.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/runs (the `Run` operationId).
 	RunWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RunResponse, error)
 
-	// RunWithResponse Run a query for an exercise, a paper or a dataset, and return its rows.
+	// RunWithResponse Run a query for an exercise, a paper or a dataset, and return its rows. Where changes are allowed, any statements can be run; they run in one's own copy of the dataset.
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -15012,6 +15453,143 @@ func (r ReadCalendarResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ReadCalendarResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListCopiesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Copy
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListCopiesResponse) GetJSON200() *[]Copy {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListCopiesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListCopiesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListCopiesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListCopiesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListCopiesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ResetCopyResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ResetCopyResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ResetCopyResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ResetCopyResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ResetCopyResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ResetCopyResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetCopyResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Copy
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetCopyResponse) GetJSON200() *Copy {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetCopyResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetCopyResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetCopyResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetCopyResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetCopyResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16451,6 +17029,54 @@ func (r BuildDatasetResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r BuildDatasetResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AllowChangesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Dataset
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r AllowChangesResponse) GetJSON200() *Dataset {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AllowChangesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AllowChangesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AllowChangesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AllowChangesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AllowChangesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -20242,6 +20868,45 @@ func (c *ClientWithResponses) ReadCalendarWithResponse(ctx context.Context, secr
 	return ParseReadCalendarResponse(rsp)
 }
 
+// ListCopiesWithResponse One's own copies of datasets, the one used last first, without what has changed in them.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/copies (the `ListCopies` operationId).
+func (c *ClientWithResponses) ListCopiesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListCopiesResponse, error) {
+	rsp, err := c.ListCopies(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListCopiesResponse(rsp)
+}
+
+// ResetCopyWithResponse Throw one's own copy of a dataset away. The next statement that changes something makes a new one.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/copies/{dataset} (the `ResetCopy` operationId).
+func (c *ClientWithResponses) ResetCopyWithResponse(ctx context.Context, dataset DatasetName, reqEditors ...RequestEditorFn) (*ResetCopyResponse, error) {
+	rsp, err := c.ResetCopy(ctx, dataset, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseResetCopyResponse(rsp)
+}
+
+// GetCopyWithResponse One's own copy of a dataset, and what has changed in it.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/copies/{dataset} (the `GetCopy` operationId).
+func (c *ClientWithResponses) GetCopyWithResponse(ctx context.Context, dataset DatasetName, params *GetCopyParams, reqEditors ...RequestEditorFn) (*GetCopyResponse, error) {
+	rsp, err := c.GetCopy(ctx, dataset, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetCopyResponse(rsp)
+}
+
 // ListCoursesWithResponse One's courses; for administrators all. For instructors and assistants.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -20799,6 +21464,32 @@ func (c *ClientWithResponses) BuildDatasetWithBodyWithResponse(ctx context.Conte
 		return nil, err
 	}
 	return ParseBuildDatasetResponse(rsp)
+}
+
+// AllowChangesWithBodyWithResponse Let learners change the dataset wherever they read it, each in a copy of their own, or no longer. For instructors.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/datasets/{dataset}/changes (the `AllowChanges` operationId).
+func (c *ClientWithResponses) AllowChangesWithBodyWithResponse(ctx context.Context, dataset DatasetName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AllowChangesResponse, error) {
+	rsp, err := c.AllowChangesWithBody(ctx, dataset, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAllowChangesResponse(rsp)
+}
+
+// AllowChangesWithResponse Let learners change the dataset wherever they read it, each in a copy of their own, or no longer. For instructors.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/datasets/{dataset}/changes (the `AllowChanges` operationId).
+func (c *ClientWithResponses) AllowChangesWithResponse(ctx context.Context, dataset DatasetName, body AllowChangesJSONRequestBody, reqEditors ...RequestEditorFn) (*AllowChangesResponse, error) {
+	rsp, err := c.AllowChanges(ctx, dataset, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAllowChangesResponse(rsp)
 }
 
 // GetMapWithResponse The map of a dataset's tables, or of one and its neighbours.
@@ -21984,7 +22675,7 @@ func (c *ClientWithResponses) FinishReviewWithResponse(ctx context.Context, revi
 	return ParseFinishReviewResponse(rsp)
 }
 
-// RunWithBodyWithResponse Run a query for an exercise, a paper or a dataset, and return its rows.
+// RunWithBodyWithResponse Run a query for an exercise, a paper or a dataset, and return its rows. Where changes are allowed, any statements can be run; they run in one's own copy of the dataset.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21997,7 +22688,7 @@ func (c *ClientWithResponses) RunWithBodyWithResponse(ctx context.Context, conte
 	return ParseRunResponse(rsp)
 }
 
-// RunWithResponse Run a query for an exercise, a paper or a dataset, and return its rows.
+// RunWithResponse Run a query for an exercise, a paper or a dataset, and return its rows. Where changes are allowed, any statements can be run; they run in one's own copy of the dataset.
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -22550,6 +23241,101 @@ func ParseReadCalendarResponse(rsp *http.Response) (*ReadCalendarResponse, error
 	}
 
 	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListCopiesResponse parses an HTTP response from a ListCopiesWithResponse call
+func ParseListCopiesResponse(rsp *http.Response) (*ListCopiesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListCopiesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Copy
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseResetCopyResponse parses an HTTP response from a ResetCopyWithResponse call
+func ParseResetCopyResponse(rsp *http.Response) (*ResetCopyResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ResetCopyResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetCopyResponse parses an HTTP response from a GetCopyWithResponse call
+func ParseGetCopyResponse(rsp *http.Response) (*GetCopyResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetCopyResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Copy
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
@@ -23541,6 +24327,39 @@ func ParseBuildDatasetResponse(rsp *http.Response) (*BuildDatasetResponse, error
 			return nil, err
 		}
 		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAllowChangesResponse parses an HTTP response from a AllowChangesWithResponse call
+func ParseAllowChangesResponse(rsp *http.Response) (*AllowChangesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AllowChangesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Dataset
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -23,6 +23,7 @@ import (
 type Dataset struct {
 	Name, Title string
 	Build       int
+	Changes     bool // learners may change it, each in a copy of their own
 	dataset.Catalogue
 
 	Pack     string
@@ -41,7 +42,7 @@ type Build struct {
 }
 
 func datasetOf(d query.Dataset, b query.Build) (*Dataset, error) {
-	out := &Dataset{Name: d.Name, Title: d.Title, Build: int(b.Number)}
+	out := &Dataset{Name: d.Name, Title: d.Title, Build: int(b.Number), Changes: d.Changes}
 	return out, json.Unmarshal(b.Catalogue, &out.Catalogue)
 }
 

@@ -46,6 +46,8 @@ type Paper struct {
 	// Database and Variants are where the build is on the practice server.
 	Database string
 	Variants map[string]string
+	// Changes tells that learners may change the dataset in all of the paper, each in a copy of their own.
+	Changes bool
 }
 
 // Hidden returns the databases of the variants on which an exercise's attempts are checked.
@@ -77,6 +79,7 @@ func (l *Library) Paper(ctx context.Context, slug string) (*Paper, error) {
 		Number:   int(row.BuildNumber),
 		Database: row.Database,
 		Variants: variantsOf(row.Variants),
+		Changes:  row.Changes,
 	}
 	p.Span, p.Published = marking.SpanOf(row.OpensAt, row.DueAt), row.PublishedAt != nil
 	return p, nil
@@ -181,12 +184,17 @@ func (l *Library) Readable(ctx context.Context, who account.Account, name string
 	if err != nil {
 		return nil, err
 	}
-	return &Readable{Build: row.Build.ID, Database: row.Build.Database, Course: course}, nil
+	return &Readable{
+		Build: row.Build.ID, Number: int(row.Build.Number), Database: row.Build.Database, Course: course,
+		Changes: row.Dataset.Changes,
+	}, nil
 }
 
 // A Readable says where queries on a dataset run.
 type Readable struct {
 	Build    int64 // its number in the records
+	Number   int   // and among the dataset's builds
 	Database string
 	Course   *int64
+	Changes  bool // learners may change it, each in a copy of their own
 }

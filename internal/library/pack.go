@@ -320,7 +320,9 @@ func (p *packLoad) keep(ctx context.Context, t *records.Transaction) error {
 		if b == nil {
 			continue // it is as it was
 		}
-		row, err := q.UpsertDataset(ctx, query.UpsertDatasetParams{Name: d.Name, Pack: p.pack.Name, Title: d.Title})
+		row, err := q.UpsertDataset(ctx, query.UpsertDatasetParams{
+			Name: d.Name, Pack: p.pack.Name, Title: d.Title, Changes: d.Changes,
+		})
 		if err != nil {
 			return err
 		}

@@ -40,7 +40,7 @@ func keepPaper(ctx context.Context, q *query.Queries, packName string, paper *pa
 	}
 	row, err := q.UpsertPaper(ctx, query.UpsertPaperParams{
 		Slug: paper.Slug, Pack: packName, Title: paper.Title, DatasetID: dataset.ID,
-		OpensAt: paper.Opens, DueAt: paper.Due, Sections: sections,
+		OpensAt: paper.Opens, DueAt: paper.Due, Sections: sections, Changes: paper.Changes,
 	})
 	if err != nil {
 		return row, err

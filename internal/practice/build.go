@@ -91,8 +91,8 @@ type Built struct {
 }
 
 // Build creates a database by running setup scripts in order, closes it to everybody but the seats, and describes its
-// contents. Beside it, it keeps a template of which copies are made, unless the database is too large for that. When it returns, the build is on disk. If it fails, with *BuildErrors if a script is wrong, nothing of it
-// remains.
+// contents. Beside it, it keeps a template of which copies are made, unless the database is too large for that. When it
+// returns, the build is on disk. If it fails, with *BuildErrors if a script is wrong, nothing of it remains.
 func (s *Server) Build(ctx context.Context, order Order) (_ *Built, err error) {
 	database := order.Database
 	builder, password, err := s.makeRole(ctx, "building", []string{builderRole})

@@ -25,17 +25,20 @@ type TableChange struct {
 type Object struct{ Kind, Name string }
 
 // objectsQuery reads what a database holds, each with what it is made of as text, by which one tells that it was
-// altered; and of tables how many bytes they take and what was counted of their changes. $1 tells whether to look at the
-// latter. It is run with search_path as learners have it, behind pg_catalog.
+// altered; and of tables how many bytes they take and what was counted of their changes. $1 tells whether to look at
+// the latter. It is run with search_path as learners have it, behind pg_catalog.
 const objectsQuery = `
 SELECT 'c' || c.oid, CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'materialized view' WHEN 'S' THEN 'sequence'
 	WHEN 'c' THEN 'type' WHEN 'i' THEN 'index' WHEN 'I' THEN 'index' ELSE 'table' END,
 	CASE WHEN pg_catalog.pg_table_is_visible(c.oid) THEN '' ELSE n.nspname || '.' END || c.relname,
 	pg_catalog.format('%I.%I', n.nspname, c.relname), c.relkind IN ('r', 'm'),
-	coalesce((SELECT pg_catalog.string_agg(pg_catalog.concat_ws(' ', a.attname, pg_catalog.format_type(a.atttypid, a.atttypmod),
-			a.attnotnull, a.attidentity, a.attgenerated, pg_catalog.pg_get_expr(d.adbin, d.adrelid)), ',' ORDER BY a.attnum)
-		FROM pg_catalog.pg_attribute a LEFT JOIN pg_catalog.pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
-		WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'v', 'm', 'c')), '') ||
+	coalesce((SELECT pg_catalog.string_agg(pg_catalog.concat_ws(' ', a.attname,
+			pg_catalog.format_type(a.atttypid, a.atttypmod), a.attnotnull, a.attidentity, a.attgenerated,
+			pg_catalog.pg_get_expr(d.adbin, d.adrelid)), ',' ORDER BY a.attnum)
+		FROM pg_catalog.pg_attribute a
+		LEFT JOIN pg_catalog.pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
+		WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
+			AND c.relkind IN ('r', 'p', 'v', 'm', 'c')), '') ||
 	coalesce((SELECT pg_catalog.string_agg(o.conname || pg_catalog.pg_get_constraintdef(o.oid), ',' ORDER BY o.conname)
 		FROM pg_catalog.pg_constraint o WHERE o.conrelid = c.oid), '') ||
 	coalesce((SELECT pg_catalog.string_agg(pg_catalog.pg_get_triggerdef(t.oid), ',' ORDER BY t.tgname)
@@ -142,12 +145,12 @@ const changesQuery = `SELECT count(*), count(*) FILTER (WHERE
 	(xmin::pg_catalog.text::pg_catalog.int8 - %d) & 4294967295 < 2147483648) FROM ONLY %s`
 
 // Changes tells what is otherwise in a copy than in its build, as far as it is committed.
-func (s *Server) Changes(ctx context.Context, of Copy, build string) (changes Changes, err error) {
-	before, err := s.heldBy(ctx, build)
+func (c *Copies) Changes(ctx context.Context, of Copy, build string) (changes Changes, err error) {
+	before, err := c.server.heldBy(ctx, build)
 	if err != nil {
 		return changes, err
 	}
-	err = s.inCopy(ctx, of.Database, func(conn *pgx.Conn) error {
+	err = c.server.inCopy(ctx, of.Database, func(conn *pgx.Conn) error {
 		now, err := readObjects(ctx, conn, true)
 		if err != nil {
 			return err

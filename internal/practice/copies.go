@@ -72,8 +72,8 @@ func (s *Server) duplicate(ctx context.Context, from, to string, size int64) err
 	return s.reach(err)
 }
 
-// copies are all copies that this service has made or took over.
-type copies struct {
+// Copies are all copies that this service has made or took over.
+type Copies struct {
 	server *Server
 	turns  *turns // of learners in their copies
 	checks *turns // of checks
@@ -84,9 +84,9 @@ type copies struct {
 	taking sync.Mutex // held while a copy's password is set
 
 	mu       sync.Mutex
-	own      map[string]*copied    // by database: those that are in use, or ready
-	ready    map[string][]*Copy    // by build: those that nobody uses yet
-	needed   map[string]needed     // by build: how many are kept ready
+	own      map[string]*copied   // by database: those that are in use, or ready
+	ready    map[string][]*Copy   // by build: those that nobody uses yet
+	needed   map[string]needed    // by build: how many are kept ready
 	running  map[string]int       // scripts, by database
 	sessions map[windowed]*inCopy // that wait, with a transaction open
 }
@@ -109,8 +109,8 @@ const (
 	neededFor = time.Hour
 )
 
-func newCopies(s *Server) *copies {
-	return &copies{
+func newCopies(s *Server) *Copies {
+	return &Copies{
 		server:   s,
 		turns:    newTurns(s.limits),
 		checks:   newTurns(s.limits),
@@ -124,8 +124,7 @@ func newCopies(s *Server) *copies {
 }
 
 // Warm has copies of a build made ready for who will need them soon.
-func (s *Server) Warm(database string) {
-	c := s.copies
+func (c *Copies) Warm(database string) {
 	c.mu.Lock()
 	c.needed[database] = needed{keptReady, time.Now().Add(neededFor)}
 	missing := len(c.ready[database]) < keptReady
@@ -135,7 +134,7 @@ func (s *Server) Warm(database string) {
 	}
 }
 
-func (c *copies) stir() {
+func (c *Copies) stir() {
 	select {
 	case c.wake <- struct{}{}:
 	default:
@@ -143,19 +142,19 @@ func (c *copies) stir() {
 }
 
 // keep keeps copies ready, as long as the service runs.
-func (c *copies) keep(ctx context.Context) {
+func (c *Copies) keep(ctx context.Context) {
 	for {
 		again := time.Minute
 		for ctx.Err() == nil {
 			database, surplus := c.next()
 			if surplus != nil {
-				_ = c.server.DropCopy(ctx, surplus.Database) // what is left is dropped at the next start
+				_ = c.Drop(ctx, surplus.Database) // what is left is dropped at the next start
 				continue
 			}
 			if database == "" {
 				break
 			}
-			made, err := c.server.makeCopy(ctx, database)
+			made, err := c.make(ctx, database)
 			if errors.Is(err, ErrNoCopies) {
 				c.mu.Lock()
 				delete(c.needed, database)
@@ -172,7 +171,7 @@ func (c *copies) keep(ctx context.Context) {
 			}
 			c.mu.Unlock()
 			if !still {
-				_ = c.server.DropCopy(ctx, made.Database)
+				_ = c.Drop(ctx, made.Database)
 			}
 		}
 		select {
@@ -185,7 +184,7 @@ func (c *copies) keep(ctx context.Context) {
 }
 
 // next finds a build of which a copy is to be made, or a copy that is no longer needed.
-func (c *copies) next() (database string, surplus *Copy) {
+func (c *Copies) next() (database string, surplus *Copy) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	now := time.Now()
@@ -208,11 +207,10 @@ func (c *copies) next() (database string, surplus *Copy) {
 	return "", nil
 }
 
-// Copy gives a copy of a build: one that is ready, or else a new one. The caller must drop it. The error is ErrNoCopies,
-// ErrGone, ErrFull, ErrUnavailable or the context's.
-func (s *Server) Copy(ctx context.Context, database string) (*Copy, error) {
-	s.Warm(database)
-	c := s.copies
+// Copy gives a copy of a build: one that is ready, or else a new one. The caller must drop it. The error is
+// ErrNoCopies, ErrGone, ErrFull, ErrUnavailable or the context's.
+func (c *Copies) Take(ctx context.Context, database string) (*Copy, error) {
+	c.Warm(database)
 	c.mu.Lock()
 	if ready := c.ready[database]; len(ready) > 0 {
 		c.ready[database] = ready[1:]
@@ -221,14 +219,14 @@ func (s *Server) Copy(ctx context.Context, database string) (*Copy, error) {
 		return ready[0], nil
 	}
 	c.mu.Unlock()
-	return s.makeCopy(ctx, database)
+	return c.make(ctx, database)
 }
 
 // makeCopy makes a copy of a build. With an error, nothing of it remains.
-func (s *Server) makeCopy(ctx context.Context, database string) (_ *Copy, err error) {
+func (c *Copies) make(ctx context.Context, database string) (_ *Copy, err error) {
 	var size *int64
 	var path *string
-	err = s.admin.QueryRow(ctx, `SELECT pg_database_size(t.oid), (SELECT substr(o, length('search_path=') + 1)
+	err = c.server.admin.QueryRow(ctx, `SELECT pg_database_size(t.oid), (SELECT substr(o, length('search_path=') + 1)
 			FROM pg_db_role_setting AS r, unnest(r.setconfig) AS o
 			WHERE r.setdatabase = d.oid AND r.setrole = 0 AND starts_with(o, 'search_path='))
 		FROM pg_database AS d LEFT JOIN pg_database AS t ON t.datname = $2 WHERE d.datname = $1`,
@@ -238,23 +236,23 @@ func (s *Server) makeCopy(ctx context.Context, database string) (_ *Copy, err er
 	case errors.Is(err, pgx.ErrNoRows):
 		return nil, fmt.Errorf("%w: %s", ErrGone, database)
 	case err != nil:
-		return nil, s.reach(err)
+		return nil, c.server.reach(err)
 	case size == nil:
 		return nil, ErrNoCopies
 	}
 	made := &Copy{Database: copyPrefix + secret()[:16]}
 	password := secret()
-	s.copies.mu.Lock()
-	s.copies.own[made.Database] = &copied{password: password, bytes: *size}
-	s.copies.mu.Unlock()
+	c.mu.Lock()
+	c.own[made.Database] = &copied{password: password, bytes: *size}
+	c.mu.Unlock()
 	defer func() {
 		if err != nil {
-			err = errors.Join(s.reach(err), s.DropCopy(context.WithoutCancel(ctx), made.Database))
+			err = errors.Join(c.server.reach(err), c.Drop(context.WithoutCancel(ctx), made.Database))
 		}
 	}()
-	s.copies.sources.RLock()
-	err = s.duplicate(ctx, templateOf(database), made.Database, *size)
-	s.copies.sources.RUnlock()
+	c.sources.RLock()
+	err = c.server.duplicate(ctx, templateOf(database), made.Database, *size)
+	c.sources.RUnlock()
 	if err != nil {
 		return nil, err
 	}
@@ -262,15 +260,15 @@ func (s *Server) makeCopy(ctx context.Context, database string) (_ *Copy, err er
 	sql := "REVOKE ALL ON DATABASE " + name + " FROM PUBLIC" +
 		"; CREATE ROLE " + role + " LOGIN INHERIT CONNECTION LIMIT " + strconv.Itoa(mostInCopy) + " PASSWORD '" +
 		verifier(password) + "'" + unprivileged + " IN ROLE " + copiesRole +
-		setAll(roleOf(made.Database), s.roleSettings()) +
+		setAll(roleOf(made.Database), c.server.roleSettings()) +
 		"; GRANT CONNECT, CREATE, TEMPORARY ON DATABASE " + name + " TO " + role
 	if path != nil {
 		sql += "; ALTER DATABASE " + name + " SET search_path = " + *path
 	}
-	if err := s.onDatabases(ctx, sql); err != nil {
+	if err := c.server.onDatabases(ctx, sql); err != nil {
 		return nil, err
 	}
-	err = s.admin.QueryRow(
+	err = c.server.admin.QueryRow(
 		ctx, "SELECT pg_snapshot_xmax(pg_current_snapshot())::text::bigint",
 	).Scan(&made.Since)
 	return made, err
@@ -280,27 +278,27 @@ func (s *Server) makeCopy(ctx context.Context, database string) (_ *Copy, err er
 const mostInCopy = 8
 
 // DropCopy removes a copy and its role. Whoever works in it is cut off.
-func (s *Server) DropCopy(ctx context.Context, copied string) error {
-	s.copies.mu.Lock()
-	delete(s.copies.own, copied)
-	s.copies.mu.Unlock()
-	s.copies.leave(copied)
-	_, err := s.admin.Exec(ctx, "DROP DATABASE IF EXISTS "+quote(copied)+" WITH (FORCE)")
+func (c *Copies) Drop(ctx context.Context, copied string) error {
+	c.mu.Lock()
+	delete(c.own, copied)
+	c.mu.Unlock()
+	c.leave(copied)
+	_, err := c.server.admin.Exec(ctx, "DROP DATABASE IF EXISTS "+quote(copied)+" WITH (FORCE)")
 	if err == nil {
-		_, err = s.admin.Exec(ctx, "DROP ROLE IF EXISTS "+quote(roleOf(copied)))
+		_, err = c.server.admin.Exec(ctx, "DROP ROLE IF EXISTS "+quote(roleOf(copied)))
 	}
 	if err != nil {
-		return s.reach(err) // swept at the next start
+		return c.server.reach(err) // swept at the next start
 	}
-	s.mu.Lock()
-	delete(s.types, copied)
-	delete(s.readable, copied)
-	s.mu.Unlock()
+	c.server.mu.Lock()
+	delete(c.server.types, copied)
+	delete(c.server.readable, copied)
+	c.server.mu.Unlock()
 	return nil
 }
 
 // forget drops the copies of a build that nobody uses yet.
-func (c *copies) forget(ctx context.Context, database string) error {
+func (c *Copies) forget(ctx context.Context, database string) error {
 	c.mu.Lock()
 	ready := c.ready[database]
 	delete(c.ready, database)
@@ -308,46 +306,66 @@ func (c *copies) forget(ctx context.Context, database string) error {
 	c.mu.Unlock()
 	var err error
 	for _, r := range ready {
-		err = cmp.Or(err, c.server.DropCopy(ctx, r.Database))
+		err = cmp.Or(err, c.Drop(ctx, r.Database))
 	}
 	return err
 }
 
-// KeepCopies drops all copies but the named ones, those that this service has made, and those of nobody: what a service
-// that was killed has left. It returns those of the named ones that are there.
-func (s *Server) KeepCopies(ctx context.Context, named []string) (there []string, err error) {
-	all, err := s.Databases(ctx, copyPrefix)
+// KeepCopies drops all copies but the named ones and those that this service has made: what a service that was killed
+// has left.
+func (c *Copies) Keep(ctx context.Context, named []string) error {
+	all, err := c.server.Databases(ctx, copyPrefix)
 	if err != nil {
-		return nil, s.reach(err)
+		return c.server.reach(err)
 	}
 	for _, database := range all {
-		s.copies.mu.Lock()
-		_, own := s.copies.own[database]
-		s.copies.mu.Unlock()
-		switch {
-		case slices.Contains(named, database):
-			there = append(there, database)
-		case !own:
-			err = cmp.Or(err, s.DropCopy(ctx, database))
+		c.mu.Lock()
+		_, own := c.own[database]
+		c.mu.Unlock()
+		if !own && !slices.Contains(named, database) {
+			err = cmp.Or(err, c.Drop(ctx, database))
 		}
 	}
-	rows, _ := s.admin.Query(ctx, "SELECT rolname::text FROM pg_roles WHERE starts_with(rolname, $1)", copyRole)
+	rows, _ := c.server.admin.Query(ctx, "SELECT rolname::text FROM pg_roles WHERE starts_with(rolname, $1)", copyRole)
 	roles, failed := pgx.CollectRows(rows, pgx.RowTo[string])
 	for _, role := range roles { // whose database is gone
 		database := copyPrefix + strings.TrimPrefix(role, copyRole)
-		s.copies.mu.Lock()
-		_, own := s.copies.own[database]
-		s.copies.mu.Unlock()
+		c.mu.Lock()
+		_, own := c.own[database]
+		c.mu.Unlock()
 		if !own && !slices.Contains(all, database) {
-			err = cmp.Or(err, s.DropCopy(ctx, database))
+			err = cmp.Or(err, c.Drop(ctx, database))
 		}
 	}
-	return there, cmp.Or(err, s.reach(failed))
+	return cmp.Or(err, c.server.reach(failed))
+}
+
+// KeepReadyOnly drops the copies that are ready of builds other than the named ones.
+func (c *Copies) KeepReadyOnly(ctx context.Context, builds []string) error {
+	c.mu.Lock()
+	var others []string
+	for build := range c.needed {
+		if !slices.Contains(builds, build) {
+			others = append(others, build)
+		}
+	}
+	c.mu.Unlock()
+	var err error
+	for _, build := range others {
+		err = cmp.Or(err, c.forget(ctx, build))
+	}
+	return err
+}
+
+// SizeOf is a copy's size on disk, in bytes.
+func (c *Copies) SizeOf(ctx context.Context, copied string) (size int64, err error) {
+	err = c.server.admin.QueryRow(ctx, "SELECT pg_database_size($1::text)", copied).Scan(&size)
+	return size, c.server.reach(err)
 }
 
 // Sizes returns the bytes on disk of all copies, by database.
-func (s *Server) Sizes(ctx context.Context) (map[string]int64, error) {
-	rows, _ := s.admin.Query(
+func (c *Copies) Sizes(ctx context.Context) (map[string]int64, error) {
+	rows, _ := c.server.admin.Query(
 		ctx, "SELECT datname::text, pg_database_size(oid) FROM pg_database WHERE starts_with(datname, $1)", copyPrefix,
 	)
 	sizes := map[string]int64{}
@@ -357,11 +375,11 @@ func (s *Server) Sizes(ctx context.Context) (map[string]int64, error) {
 		sizes[database] = bytes
 		return nil
 	})
-	return sizes, s.reach(err)
+	return sizes, c.server.reach(err)
 }
 
 // sizeBefore is a copy's size when it was last looked at, in bytes.
-func (c *copies) sizeBefore(database string) int64 {
+func (c *Copies) sizeBefore(database string) int64 {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if known := c.own[database]; known != nil {
@@ -371,7 +389,7 @@ func (c *copies) sizeBefore(database string) int64 {
 }
 
 // measured notes a copy's size, and returns it.
-func (c *copies) measured(database string, bytes int64) int64 {
+func (c *Copies) measured(database string, bytes int64) int64 {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if known := c.own[database]; known != nil {
@@ -381,7 +399,7 @@ func (c *copies) measured(database string, bytes int64) int64 {
 }
 
 // busy notes that a script begins in a copy, or ends.
-func (c *copies) busy(database string, by int) {
+func (c *Copies) busy(database string, by int) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if c.running[database] += by; c.running[database] == 0 {
@@ -390,26 +408,26 @@ func (c *copies) busy(database string, by int) {
 }
 
 // has tells whether a copy is there, and not being dropped.
-func (c *copies) has(database string) bool {
+func (c *Copies) has(database string) bool {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	return c.own[database] != nil
 }
 
 // Busy tells whether somebody works in a copy: a script runs there, or a transaction is open.
-func (s *Server) Busy(copied string) bool {
-	s.copies.mu.Lock()
-	defer s.copies.mu.Unlock()
-	for name := range s.copies.sessions {
+func (c *Copies) Busy(copied string) bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for name := range c.sessions {
 		if name.database == copied {
 			return true
 		}
 	}
-	return s.copies.running[copied] > 0
+	return c.running[copied] > 0
 }
 
 // access gives the role of a copy and its password. Of a copy that an earlier service has made, it gets a new one.
-func (c *copies) access(ctx context.Context, database string) (role, password string, err error) {
+func (c *Copies) access(ctx context.Context, database string) (role, password string, err error) {
 	role = roleOf(database)
 	c.taking.Lock()
 	defer c.taking.Unlock()

@@ -22,11 +22,11 @@ type copyOf struct {
 // copied makes a copy of a build, which is dropped after the test.
 func copied(t *testing.T, s *practice.Server, build string) copyOf {
 	t.Helper()
-	c, err := s.Copy(context.Background(), build)
+	c, err := s.Copies().Take(context.Background(), build)
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(func() { _ = s.DropCopy(context.Background(), c.Database) })
+	t.Cleanup(func() { _ = s.Copies().Drop(context.Background(), c.Database) })
 	return copyOf{c, t, s, build}
 }
 
@@ -38,7 +38,7 @@ func (c copyOf) perform(window, sql string) (did []string, done practice.Perform
 		c.t.Fatalf("%s: %v", sql, err)
 	}
 	var sinks []*table
-	done, err = c.s.Perform(context.Background(), practice.Script{
+	done, err = c.s.Copies().Perform(context.Background(), practice.Script{
 		Learner: 1, Database: c.Database, Build: c.build, Window: window, Statements: statements,
 	}, func(int) practice.Sink {
 		sinks = append(sinks, &table{})
@@ -62,7 +62,7 @@ func (c copyOf) says(window, sql string, want ...string) practice.Performance {
 
 func (c copyOf) changes() string {
 	c.t.Helper()
-	changes, err := c.s.Changes(context.Background(), *c.Copy, c.build)
+	changes, err := c.s.Copies().Changes(context.Background(), *c.Copy, c.build)
 	if err != nil {
 		c.t.Fatal(err)
 	}
@@ -99,7 +99,8 @@ func TestACopyKeepsWhatItsLearnerChanges(t *testing.T) {
 func TestAScriptStopsAtItsFirstError(t *testing.T) {
 	s := server(t, limits)
 	c := copied(t, s, build(t, s, hives, false))
-	did, _, err := c.perform("", "INSERT INTO hive VALUES (3, 'Clover');\nINSERT INTO hive VALUES (3, 'Dill'); DELETE FROM hive")
+	did, _, err := c.perform("",
+		"INSERT INTO hive VALUES (3, 'Clover');\nINSERT INTO hive VALUES (3, 'Dill'); DELETE FROM hive")
 	var e *practice.DatabaseError
 	if len(did) != 1 || !errors.As(err, &e) || e.Code != "23505" {
 		t.Errorf("got %q, %v", did, err)

@@ -13,8 +13,8 @@ import (
 // may be. All of it is done in a session of a role that is a member of the two concerned; no superuser ever has a
 // session in a database that a script has been in.
 
-// rightsOf are all rights that somebody other than the owner has on what scripts made: the kind of object, its name, and
-// the grantee, as SQL writes them. {owner} is the owner, as a regrole.
+// rightsOf are all rights that somebody other than the owner has on what scripts made: the kind of object, its name,
+// and the grantee, as SQL writes them. {owner} is the owner, as a regrole.
 const rightsOf = `
 WITH object (kind, name, owner, acl) AS (
 	SELECT CASE c.relkind WHEN 'S' THEN 'SEQUENCE' ELSE 'TABLE' END, pg_catalog.format('%I.%I', n.nspname,
@@ -74,10 +74,12 @@ nspowner, nspname FROM pg_namespace
 WHERE o.owner NOT IN (10, {owner}, 'pg_database_owner'::regrole)`
 
 // of writes an owner into a query.
-func of(query, owner string) string { return strings.ReplaceAll(query, "{owner}", "'"+owner+"'::regrole") }
+func of(query, owner string) string {
+	return strings.ReplaceAll(query, "{owner}", "'"+owner+"'::regrole")
+}
 
-// release takes a database from its builder, whose scripts have run: the builder's sessions have ended, and there are no
-// others; what it set for itself or for the database is undone from outside.
+// release takes a database from its builder, whose scripts have run: the builder's sessions have ended, and there are
+// no others; what it set for itself or for the database is undone from outside.
 func (s *Server) release(ctx context.Context, builder, database string) error {
 	if _, err := s.admin.Exec(ctx, "ALTER ROLE "+quote(builder)+" NOLOGIN PASSWORD NULL"); err != nil {
 		return err

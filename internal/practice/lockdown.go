@@ -48,7 +48,8 @@ BEGIN
 		'CREATE TABLE', 'CREATE TABLE AS', 'SELECT INTO', 'ALTER TABLE', 'DROP TABLE',
 		'CREATE VIEW', 'ALTER VIEW', 'DROP VIEW',
 		'CREATE MATERIALIZED VIEW', 'ALTER MATERIALIZED VIEW', 'DROP MATERIALIZED VIEW', 'REFRESH MATERIALIZED VIEW',
-		'CREATE INDEX', 'ALTER INDEX', 'DROP INDEX', 'REINDEX', 'CREATE STATISTICS', 'ALTER STATISTICS', 'DROP STATISTICS',
+		'CREATE INDEX', 'ALTER INDEX', 'DROP INDEX', 'REINDEX', 'CREATE STATISTICS', 'ALTER STATISTICS',
+			'DROP STATISTICS',
 		'CREATE SEQUENCE', 'ALTER SEQUENCE', 'DROP SEQUENCE', 'CREATE SCHEMA', 'ALTER SCHEMA', 'DROP SCHEMA',
 		'CREATE TYPE', 'ALTER TYPE', 'DROP TYPE', 'CREATE DOMAIN', 'ALTER DOMAIN', 'DROP DOMAIN',
 		'CREATE FUNCTION', 'ALTER FUNCTION', 'DROP FUNCTION', 'CREATE PROCEDURE', 'ALTER PROCEDURE', 'DROP PROCEDURE',
@@ -62,8 +63,8 @@ END $$;
 REVOKE EXECUTE ON FUNCTION pg_catalog.examen_fence() FROM PUBLIC;
 CREATE EVENT TRIGGER examen_fence ON ddl_command_start EXECUTE FUNCTION pg_catalog.examen_fence();`
 
-// copiesNeed are functions that only copies have a use for: of a database's sequences, which nobody changes elsewhere, and
-// of what is counted of a table's changes.
+// copiesNeed are functions that only copies have a use for: of a database's sequences, which nobody changes elsewhere,
+// and of what is counted of a table's changes.
 const copiesNeed = `nextval currval lastval setval pg_stat_force_next_flush pg_stat_get_tuples_inserted
 pg_stat_get_tuples_updated pg_stat_get_tuples_deleted pg_relation_size`
 

@@ -61,7 +61,7 @@ type Server struct {
 
 	learners *seats
 	checkers *seats
-	copies   *copies
+	copies   *Copies
 	calm     calm
 	throttle *throttle                               // nil: all runs have the processor alike
 	kill     func(pid uint32) error                  // nil: the server is on another machine
@@ -153,6 +153,9 @@ func (s *Server) claim(ctx context.Context) error {
 	}
 	return cmp.Or(err, ctx.Err())
 }
+
+// Copies gives access to the copies of builds.
+func (s *Server) Copies() *Copies { return s.copies }
 
 // Close ends all sessions.
 func (s *Server) Close() {

@@ -19,8 +19,8 @@ type Script struct {
 	Learner  int64  // whose run it is: one learner has only so many at once
 	Database string // the copy's
 	Build    string // the database of the build that it is a copy of
-	// Window is where it comes from. A transaction that is open at its end is kept for the next script from there, for a
-	// minute; "" keeps none.
+	// Window is where it comes from. A transaction that is open at its end is kept for the next script from there, for
+	// a minute; "" keeps none.
 	Window     string
 	Checking   bool // it is run to be checked: it does not wait for learners who are themselves waiting for it
 	Statements []sqltext.Statement
@@ -81,44 +81,45 @@ type inCopy struct {
 	conn    *pgconn.PgConn
 	notices []string
 	since   time.Time   // that a transaction is open
+	until   time.Time   // it waits
 	timer   *time.Timer // ends the waiting
 }
 
 // perform runs a script in a copy, up to the first error. The sink of a statement receives its rows. The error is the
 // failed statement's: a *DatabaseError whose place is in that statement, a *Stopped or a *Blocked of either; or it is
 // ErrLost, ErrUnavailable, ErrGone, ErrFull, ErrBusy, ErrStalled, ErrTrouble, a sink's error, or the context's.
-func (s *Server) Perform(ctx context.Context, script Script, sink func(statement int) Sink) (Performance, error) {
-	turns := s.copies.turns
+func (c *Copies) Perform(ctx context.Context, script Script, sink func(statement int) Sink) (Performance, error) {
+	turns := c.turns
 	if script.Checking {
-		turns = s.copies.checks
+		turns = c.checks
 	} else if script.Learner != 0 {
-		s.calm.learner()
+		c.server.calm.learner()
 	}
-	waiting, cancel := context.WithTimeoutCause(ctx, s.limits.Wait, ErrBusy)
+	waiting, cancel := context.WithTimeoutCause(ctx, c.server.limits.Wait, ErrBusy)
 	defer cancel()
 	if err := turns.take(waiting, script.Learner); err != nil {
 		return Performance{}, err
 	}
 	defer turns.giveBack(script.Learner)
-	s.copies.busy(script.Database, 1)
-	defer s.copies.busy(script.Database, -1)
-	types, err := s.typesOf(ctx, script.Build)
+	c.busy(script.Database, 1)
+	defer c.busy(script.Database, -1)
+	types, err := c.server.typesOf(ctx, script.Build)
 	if err != nil {
 		return Performance{}, err
 	}
-	session, err := s.copies.sit(waiting, script)
-	for begun := time.Now(); errors.Is(err, ErrUnavailable) && s.recovers(ctx, begun.Add(recovery)); {
-		session, err = s.copies.sit(waiting, script)
+	session, err := c.sit(waiting, script)
+	for begun := time.Now(); errors.Is(err, ErrUnavailable) && c.server.recovers(ctx, begun.Add(recovery)); {
+		session, err = c.sit(waiting, script)
 	}
 	if err != nil {
 		return Performance{}, err
 	}
-	p := &performing{server: s, script: script, session: session, types: types}
-	end := s.throttle.watch(script.Learner, session.conn.PID(), false)
+	p := &performing{server: c.server, script: script, session: session, types: types}
+	end := c.server.throttle.watch(script.Learner, session.conn.PID(), false)
 	err = p.run(ctx, sink)
 	back := end()
 	p.leave(err, back)
-	if !s.copies.has(script.Database) { // it was dropped meanwhile
+	if !c.has(script.Database) { // it was dropped meanwhile
 		err = fmt.Errorf("%w: %s", ErrGone, script.Database)
 	}
 	return p.Performance, err
@@ -187,19 +188,13 @@ func (p *performing) look(ended <-chan struct{}, cancel context.CancelCauseFunc)
 
 // overgrown tells whether the copy has grown past its limit. Statements that make a full copy smaller may run.
 func (p *performing) overgrown() bool {
-	size, err := p.server.sizeOf(p.script.Database)
+	ctx, stop := context.WithTimeout(context.Background(), probePatience)
+	defer stop()
+	size, err := p.server.copies.SizeOf(ctx, p.script.Database)
 	if err != nil {
 		return false
 	}
 	return size > p.server.limits.Copy && size > p.size
-}
-
-// sizeOf is a copy's size on disk, in bytes.
-func (s *Server) sizeOf(copied string) (size int64, err error) {
-	ctx, stop := context.WithTimeout(context.Background(), probePatience)
-	defer stop()
-	err = s.admin.QueryRow(ctx, "SELECT pg_database_size($1::text)", copied).Scan(&size)
-	return size, err
 }
 
 // step runs one statement.
@@ -320,13 +315,15 @@ func (p *performing) leave(err error, calm bool) {
 		cancel()
 	}
 	p.server.copies.end(p.session)
-	if size, err := p.server.sizeOf(p.script.Database); err == nil {
+	measuring, stop := context.WithTimeout(context.Background(), probePatience)
+	defer stop()
+	if size, err := p.server.copies.SizeOf(measuring, p.script.Database); err == nil {
 		p.Bytes = p.server.copies.measured(p.script.Database, size)
 	}
 }
 
 // sit gives a session in a script's copy: the one that waits in its window, or a new one.
-func (c *copies) sit(ctx context.Context, script Script) (*inCopy, error) {
+func (c *Copies) sit(ctx context.Context, script Script) (*inCopy, error) {
 	c.mu.Lock()
 	name := windowed{script.Database, script.Window}
 	if waiting := c.sessions[name]; waiting != nil && script.Window != "" {
@@ -378,12 +375,13 @@ func (session *inCopy) note(_ *pgconn.PgConn, n *pgconn.Notice) {
 }
 
 // await keeps a session for the next script of its window. It returns until when.
-func (c *copies) await(script Script, session *inCopy) time.Time {
+func (c *Copies) await(script Script, session *inCopy) time.Time {
 	name := windowed{script.Database, script.Window}
 	if session.since.IsZero() {
 		session.since = time.Now()
 	}
 	until := time.Now().Add(keptOpen)
+	session.until = until
 	c.mu.Lock()
 	var ending []*inCopy
 	if before := c.sessions[name]; before != nil { // of a script that ran at the same time
@@ -420,7 +418,7 @@ func (c *copies) await(script Script, session *inCopy) time.Time {
 }
 
 // openElsewhere tells since when another window of a script's copy has had a transaction open.
-func (c *copies) openElsewhere(script Script) (since time.Time, is bool) {
+func (c *Copies) openElsewhere(script Script) (since time.Time, is bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	for name, session := range c.sessions {
@@ -432,21 +430,21 @@ func (c *copies) openElsewhere(script Script) (since time.Time, is bool) {
 }
 
 // Uncommitted tells whether a window of a copy has a transaction open, since when, and until when it is kept.
-func (s *Server) Uncommitted(copied, window string) (state State, since time.Time) {
-	s.copies.mu.Lock()
-	defer s.copies.mu.Unlock()
-	session := s.copies.sessions[windowed{copied, window}]
+func (c *Copies) Uncommitted(copied, window string) (state State, since, until time.Time) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	session := c.sessions[windowed{copied, window}]
 	switch {
 	case session == nil || window == "":
-		return NoTransaction, time.Time{}
+		return NoTransaction, time.Time{}, time.Time{}
 	case session.conn.TxStatus() == 'E':
-		return FailedTransaction, session.since
+		return FailedTransaction, session.since, session.until
 	}
-	return OpenTransaction, session.since
+	return OpenTransaction, session.since, session.until
 }
 
 // close ends all sessions that wait.
-func (c *copies) close() {
+func (c *Copies) close() {
 	c.mu.Lock()
 	databases := map[string]bool{}
 	for name := range c.sessions {
@@ -459,7 +457,7 @@ func (c *copies) close() {
 }
 
 // leave ends the sessions that wait in a copy.
-func (c *copies) leave(database string) {
+func (c *Copies) leave(database string) {
 	c.mu.Lock()
 	var ending []*inCopy
 	for name, session := range c.sessions {
@@ -476,7 +474,7 @@ func (c *copies) leave(database string) {
 }
 
 // end ends a session, and with it its transaction. One that does not end by itself is ended by the server.
-func (c *copies) end(session *inCopy) {
+func (c *Copies) end(session *inCopy) {
 	if session.conn.IsClosed() {
 		select {
 		case <-session.conn.CleanupDone():

@@ -39,6 +39,7 @@ type Options struct {
 	PracticeURL string // "" starts a cluster
 	Limits      practice.Limits
 	Learner     account.Limits // what one learner may ask for
+	Copies      work.CopyRoom  // of learners' copies of datasets
 	MailServer  string         // a URL, see [post.New]; "" sends no e-mail
 	MailFrom    string         // the address from which e-mail is sent
 	PublicURL   string         // the service's, as it stands in e-mail; "" is where it listens
@@ -51,6 +52,7 @@ func Defaults() Options {
 	return Options{
 		Limits:  practice.DefaultLimits,
 		Learner: account.Limits{Calls: account.DefaultCalls, OneTime: account.DefaultOneTime},
+		Copies:  work.DefaultCopyRoom,
 	}
 }
 
@@ -78,7 +80,7 @@ var PracticeCluster = postgres.Options{
 	Super:      "examen_practice",
 	Expendable: true,
 	Settings: map[string]string{
-		"max_connections": "150", "max_wal_size": "1GB", "wal_level": "minimal", "max_wal_senders": "0",
+		"max_connections": "250", "max_wal_size": "1GB", "wal_level": "minimal", "max_wal_senders": "0",
 		"max_prepared_transactions":        "0",
 		"client_connection_check_interval": "1s", "max_locks_per_transaction": "128"},
 }
@@ -184,7 +186,7 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 	if err != nil {
 		return nil, err
 	}
-	s.Work = work.New(s.records, s.practice, grader, s.Accounts, courses, books, options.Log)
+	s.Work = work.New(s.records, s.practice, grader, s.Accounts, courses, books, options.Copies, options.Log)
 	parts := web.Parts{
 		Accounts: s.Accounts,
 		Courses:  courses,
@@ -196,6 +198,7 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 	}
 	following, end := context.WithCancel(context.WithoutCancel(ctx))
 	go s.records.Follow(following)
+	go s.Work.Copies().LookAfter(following)
 	go webhooks.Queue(following)
 	if mails != nil {
 		background.HandleTask(records.SendMail, mails.Send)

@@ -193,7 +193,7 @@ func (s *server) Submit(
 func (s *server) Run(ctx context.Context, request contract.RunRequestObject) (contract.RunResponseObject, error) {
 	b := request.Body
 	run, err := s.Work.Run(ctx, who(ctx), work.RunRequest{
-		SQL: b.Sql, Paper: b.Paper, Exercise: b.Exercise, Dataset: b.Dataset,
+		SQL: b.Sql, Paper: b.Paper, Exercise: b.Exercise, Dataset: b.Dataset, Window: b.Window,
 		Received: ctx.(*gin.Context).GetTime("received"),
 	})
 	if err != nil {

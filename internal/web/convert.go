@@ -119,7 +119,8 @@ func toBlocks(blocks []pack.Block, pictures map[string]string) []contract.Block 
 
 func toPaper(p *work.Paper) contract.Paper {
 	out := contract.Paper{
-		Summary: toSummary(p.Summary), Sections: []contract.Section{}, Build: p.Build, Notices: toNotices(p.Notices),
+		Summary: toSummary(p.Summary), Sections: []contract.Section{}, Build: p.Build, Changes: p.Changes,
+		Notices: toNotices(p.Notices),
 	}
 	pictures := addresses(p.Summary.Slug, p.Pictures)
 	for _, s := range p.Sections {
@@ -155,6 +156,7 @@ func toExercise(e *work.Exercise) contract.Exercise {
 		Require:         orEmpty(e.Checking.Require),
 		Forbid:          orEmpty(e.Checking.Forbid),
 		Ordered:         e.Expected.Ordered,
+		Changes:         e.Checking.Changes,
 		Named:           e.Checking.Policy.Names,
 		Attempts:        e.Standing.Attempts,
 		AttemptsUsed:    e.Standing.Used,
@@ -226,11 +228,14 @@ func toRun(r *work.Run) contract.Run {
 		Columns: toColumns(
 			r.Columns,
 		),
-		Rows:      rows,
-		RowCount:  r.RowCount,
-		Truncated: r.Truncated,
-		ElapsedMs: milliseconds(r.Elapsed),
-		Error:     toProblem(r.Error),
+		Rows:       rows,
+		RowCount:   r.RowCount,
+		Truncated:  r.Truncated,
+		ElapsedMs:  milliseconds(r.Elapsed),
+		Error:      toProblem(r.Error),
+		Statements: toStatements(r.Statements),
+		Copy:       toCopy(r.Copy),
+		RolledBack: r.RolledBack,
 	}
 }
 

@@ -26,7 +26,9 @@ func (s *server) ListDatasets(
 			}
 		}
 		list = append(
-			list, contract.DatasetSummary{Name: d.Name, Title: d.Title, Build: d.Build, Tables: tables, Rows: d.Rows()},
+			list, contract.DatasetSummary{
+				Name: d.Name, Title: d.Title, Build: d.Build, Tables: tables, Rows: d.Rows(), Changes: d.Changes,
+			},
 		)
 	}
 	return list, err
@@ -161,6 +163,7 @@ func toDataset(d *library.Dataset) contract.Dataset {
 		Bytes:     d.Bytes,
 		Tables:    []contract.Table{},
 		Relations: []contract.Relation{},
+		Changes:   d.Changes,
 		Pack:      d.Pack,
 		Variants:  d.Variants,
 	}

@@ -10,6 +10,7 @@ import (
 	"examen/internal/account"
 	"examen/internal/core/export"
 	"examen/internal/core/result"
+	"examen/internal/core/sqltext"
 	"examen/internal/practice"
 	"examen/internal/problem"
 	"examen/internal/records"
@@ -50,15 +51,21 @@ func (w *Work) Export(
 	}
 	run := &Run{SQL: stored.Sql}
 	request := RunRequest{Paper: stored.Paper, Exercise: stored.Exercise, Dataset: stored.Dataset}
-	database, err := w.place(ctx, who, request, run, &query.CreateRunParams{})
+	at, err := w.place(ctx, who, request, run, &query.CreateRunParams{})
 	if err != nil {
 		return nil, err
+	}
+	rows := w.rowsOf(who, at, run)
+	if stored.InCopy {
+		if rows, err = w.copies.rowsOf(ctx, who, at, run); err != nil {
+			return nil, err
+		}
 	}
 	leave, err := w.exports.enter(ctx, who)
 	if err != nil {
 		return nil, err
 	}
-	file, err := w.export(ctx, who, run, database, format, most)
+	file, err := w.export(ctx, rows, format, most)
 	if err != nil {
 		leave()
 		return nil, err
@@ -71,21 +78,59 @@ func errNoRun(id string) error {
 	return problem.New(404, "no-run", "No such run", "There is no run %q of yours. Run the query again.", id)
 }
 
-func (w *Work) export(
-	ctx context.Context, who account.Account, run *Run, database string, format export.Format, most int64,
-) (*Export, error) {
-	q, err := w.grader.Read(run.SQL)
-	if err != nil {
-		return nil, w.faultProblem(ctx, err, run.SQL, q, database)
+// rowsOf runs a query on the dataset itself once more.
+func (w *Work) rowsOf(who account.Account, at place, run *Run) func(context.Context, practice.Sink) error {
+	return func(ctx context.Context, sink practice.Sink) error {
+		q, err := w.grader.Read(run.SQL)
+		if err == nil {
+			asked := practice.Run{Learner: who.ID, Database: at.database, SQL: q.Text, Large: true}
+			_, err = w.practice.Run(ctx, asked, sink)
+		}
+		if err != nil {
+			err = w.faultProblem(ctx, err, run.SQL, q, at.database)
+		}
+		return err
 	}
+}
+
+// rowsOf runs a query in the account's copy once more. What changes something is not run again.
+func (c *Copies) rowsOf(ctx context.Context, who account.Account, at place, run *Run) (
+	func(context.Context, practice.Sink) error, error,
+) {
+	own, err := c.own(ctx, who, at.build)
+	if err != nil {
+		return nil, err
+	}
+	statements, err := sqltext.ReadStatements(run.SQL)
+	if err != nil || len(statements) != 1 || !statements[0].Reads {
+		return nil, problem.New(409, "not-run-again", "The run cannot be saved as a file",
+			"Its rows would have to be had by running it again, and it changes something. "+
+				"Run a query by itself, and save that.")
+	}
+	if own == nil {
+		return nil, copyGone(at.dataset)
+	}
+	return func(ctx context.Context, sink practice.Sink) error {
+		_, err := c.work.practice.Copies().Perform(ctx, practice.Script{
+			Learner: who.ID, Database: own.Database, Build: at.database, Statements: statements,
+		}, func(int) practice.Sink { return sink })
+		if err != nil {
+			err = c.work.faultProblem(ctx, err, run.SQL, nil, at.database)
+		}
+		return err
+	}, nil
+}
+
+func (w *Work) export(
+	ctx context.Context, rows func(context.Context, practice.Sink) error, format export.Format, most int64,
+) (*Export, error) {
 	file, err := os.CreateTemp("", "examen-export-")
 	if err != nil {
 		return nil, err
 	}
 	_ = os.Remove(file.Name()) // its space is free once it is closed, whatever ends this service
 	sink := &exportSink{file: file, format: format, most: most}
-	asked := practice.Run{Learner: who.ID, Database: database, SQL: q.Text, Large: true}
-	_, err = w.practice.Run(ctx, asked, sink)
+	err = rows(ctx, sink)
 	if errors.Is(err, errEnough) {
 		err = nil
 	}
@@ -107,7 +152,7 @@ func (w *Work) export(
 	if errors.As(err, &large) {
 		return nil, problem.New(422, "too-large-to-export", "The result does not fit into a workbook", "%s", large)
 	}
-	return nil, w.faultProblem(ctx, err, run.SQL, q, database)
+	return nil, err
 }
 
 // exportSink writes rows to a file. A run that starts over starts the file over.

@@ -44,7 +44,8 @@ func draftOf(row query.Draft) *Draft { return &Draft{row.Sql, row.KeptAt, row.Re
 // A Paper is a whole paper. Sections that are exercises have only a slug; the exercises themselves are in Exercises.
 type Paper struct {
 	Summary   course.Listed
-	Build     int // the number of the dataset's build in use
+	Build     int  // the number of the dataset's build in use
+	Changes   bool // what is run may change the dataset, in a copy
 	Sections  []pack.Section
 	Pictures  map[string]string // their digests, by name
 	Exercises map[string]*Exercise
@@ -73,7 +74,7 @@ func (w *Work) Paper(ctx context.Context, who account.Account, slug string) (*Pa
 	if err != nil {
 		return nil, err
 	}
-	p := &Paper{Build: r.Number, Exercises: map[string]*Exercise{}}
+	p := &Paper{Build: r.Number, Changes: r.Changes, Exercises: map[string]*Exercise{}}
 	if p.Sections, err = w.library.Sections(ctx, r.Paper); err != nil {
 		return nil, err
 	}
@@ -104,6 +105,7 @@ func (w *Work) Paper(ctx context.Context, who account.Account, slug string) (*Pa
 	s := &p.Summary
 	for _, e := range all {
 		p.Exercises[e.Slug] = e
+		p.Changes = p.Changes || e.Checking.Changes
 		s.Points = s.Points.Plus(e.Points)
 		s.Mark = s.Mark.Plus(e.Standing.Mark)
 		if e.Standing.Attempts > 0 {
@@ -112,6 +114,9 @@ func (w *Work) Paper(ctx context.Context, who account.Account, slug string) (*Pa
 		if e.Standing.Outcome == marking.Correct {
 			s.Correct++
 		}
+	}
+	if p.Changes { // so that a copy is ready when the first statement needs it
+		w.practice.Copies().Warm(r.Database)
 	}
 	return p, nil
 }
@@ -176,6 +181,7 @@ func (w *Work) standing(ctx context.Context, who account.Account, r *course.Read
 			Exercise: *found, Paper: r.Slug, Dataset: r.Dataset, Standing: standing[found.ID], Told: r.Told,
 			Allowed: allowed(r, found), Dispute: disputes[found.ID],
 		}
+		e.Checking.Changes = e.Checking.Changes || r.Changes
 		for _, n := range notes {
 			if n.ExerciseID == e.ID {
 				e.Notes = append(e.Notes, n)

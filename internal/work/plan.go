@@ -23,23 +23,23 @@ func (w *Work) Plan(ctx context.Context, who account.Account, request RunRequest
 		return plan.Step{}, err
 	}
 	run := &Run{SQL: request.SQL}
-	database, err := w.place(ctx, who, request, run, &query.CreateRunParams{})
+	at, err := w.place(ctx, who, request, run, &query.CreateRunParams{})
 	if err != nil {
 		return plan.Step{}, err
 	}
 	q, err := w.grader.Read(run.SQL)
 	if err != nil {
-		return plan.Step{}, w.faultProblem(ctx, err, run.SQL, q, database)
+		return plan.Step{}, w.faultProblem(ctx, err, run.SQL, q, at.database)
 	}
 	rows := &practice.Collector{MostRows: 1, MostBytes: shownBytes}
-	asked := practice.Run{Learner: who.ID, Database: database, SQL: plan.Prefix + q.Text}
+	asked := practice.Run{Learner: who.ID, Database: at.database, SQL: plan.Prefix + q.Text}
 	_, err = w.practice.Run(ctx, asked, rows)
 	var reported *practice.DatabaseError
 	if errors.As(err, &reported) && reported.Place != nil {
 		reported.Place.Line -= strings.Count(plan.Prefix, "\n")
 	}
 	if err != nil {
-		return plan.Step{}, w.faultProblem(ctx, err, run.SQL, q, database)
+		return plan.Step{}, w.faultProblem(ctx, err, run.SQL, q, at.database)
 	}
 	if len(rows.Rows) != 1 {
 		return plan.Step{}, errors.New("the database gave no plan")

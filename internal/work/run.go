@@ -10,10 +10,12 @@ import (
 	"examen/internal/core/explain"
 	"examen/internal/core/marking"
 	"examen/internal/core/result"
+	"examen/internal/core/sqltext"
 	"examen/internal/grading"
 	"examen/internal/library"
 	"examen/internal/practice"
 	"examen/internal/problem"
+	"examen/internal/records"
 	"examen/internal/records/query"
 )
 
@@ -27,11 +29,14 @@ const (
 // A RunRequest says what to run and where: on the dataset of an exercise or a paper, or on a dataset given by name.
 type RunRequest struct {
 	SQL, Paper, Exercise, Dataset string
+	// Window names where it comes from: a transaction that a run leaves open in a copy waits for the next run from
+	// there. "" for none.
+	Window string
 	// Received is when it came; zero for just now.
 	Received time.Time
 }
 
-// A Run is a query that was run to look at its rows.
+// A Run is a query that was run to look at its rows, or statements that were run in the learner's copy.
 type Run struct {
 	ID                       string
 	At                       time.Time
@@ -44,6 +49,23 @@ type Run struct {
 	Truncated                bool
 	Elapsed                  time.Duration
 	Error                    *problem.Problem
+	// Statements are what ran in the learner's copy, as far as it came; Columns, Rows and their counts are those of the
+	// last that gave any. Nil for a query that ran on the dataset itself.
+	Statements []Done
+	Copy       *Copy // as it is now; nil for a run on the dataset itself
+	RolledBack bool  // a transaction was still open at the end, and was rolled back
+}
+
+// Done is what a statement of a run has done.
+type Done struct {
+	Place     sqltext.Place // where it begins
+	Words     string        // what was done: "3 rows changed"; "" where rows say it
+	Columns   []result.Column
+	Rows      [][]*string
+	RowCount  int64
+	Truncated bool
+	Notices   []string // what the server remarked
+	Elapsed   time.Duration
 }
 
 // Run runs a query and keeps it in the history.
@@ -57,13 +79,23 @@ func (w *Work) Run(ctx context.Context, who account.Account, request RunRequest)
 	if request.Received.IsZero() {
 		request.Received = time.Now()
 	}
+	if len(request.Window) > longestKey || !records.IsText(request.Window) {
+		return nil, problem.New(422, "window", "Invalid name of a window",
+			"It has %d bytes; at most %d are expected.", len(request.Window), longestKey)
+	}
 	run := &Run{SQL: request.SQL, Paper: request.Paper, Outcome: marking.Done}
 	entry := query.CreateRunParams{AccountID: who.ID, Sql: request.SQL, At: request.Received}
-	database, err := w.place(ctx, who, request, run, &entry)
+	at, err := w.place(ctx, who, request, run, &entry)
 	if err != nil {
 		return nil, err
 	}
-	fault, err := w.run(ctx, who, database, run)
+	if at.changes {
+		found, statements, err := w.copies.needed(ctx, who, at, request)
+		if err != nil || statements != nil {
+			return w.runInCopy(ctx, who, at, found, statements, request, run, entry, err)
+		}
+	}
+	fault, err := w.run(ctx, who, at.database, run)
 	if err != nil {
 		return nil, err
 	}
@@ -110,35 +142,43 @@ func overRows(err error) bool {
 	return errors.As(err, &stopped) && (stopped.Limit == practice.LimitRows || stopped.Limit == practice.LimitBytes)
 }
 
-// place finds the database to run on, and records in run what the run is for.
+// A place is where a run takes place: on a build.
+type place struct {
+	dataset  string
+	build    int64
+	database string
+	changes  bool // it may change the dataset, in a copy
+}
+
+// place finds the build to run on, and records in run what the run is for.
 func (w *Work) place(
 	ctx context.Context, who account.Account, request RunRequest, run *Run, entry *query.CreateRunParams,
-) (database string, err error) {
+) (place, error) {
 	switch {
 	case request.Paper != "" && request.Exercise != "":
 		r, e, err := w.courses.ReadExercise(ctx, who, request.Paper, request.Exercise)
 		if err != nil {
-			return "", err
+			return place{}, err
 		}
 		run.Exercise, run.Dataset = e.Slug, r.Dataset
 		entry.ExerciseID, entry.PaperID, entry.CourseID, entry.BuildID = &e.ID, &r.ID, r.Course, r.Build
-		return r.Database, nil
+		return place{r.Dataset, r.Build, r.Database, r.Changes || e.Checking.Changes}, nil
 	case request.Paper != "":
 		r, err := w.courses.Read(ctx, who, request.Paper)
 		if err != nil {
-			return "", err
+			return place{}, err
 		}
 		run.Dataset = r.Dataset
 		entry.PaperID, entry.CourseID, entry.BuildID = &r.ID, r.Course, r.Build
-		return r.Database, nil
+		return place{r.Dataset, r.Build, r.Database, r.Changes}, nil
 	case request.Dataset != "":
 		found, err := w.library.Readable(ctx, who, request.Dataset)
 		if err != nil {
-			return "", err
+			return place{}, err
 		}
 		run.Dataset, entry.BuildID, entry.CourseID = request.Dataset, found.Build, found.Course
-		return found.Database, nil
+		return place{request.Dataset, found.Build, found.Database, found.Changes}, nil
 	}
-	return "", problem.New(422, "run-on-what", "No paper or dataset given",
+	return place{}, problem.New(422, "run-on-what", "No paper or dataset given",
 		"Name a paper, an exercise of it, or a dataset.")
 }

@@ -30,14 +30,15 @@ type Work struct {
 	library  *library.Library
 	log      *slog.Logger
 	exports  *exportRoom
+	copies   *Copies
 }
 
 // New returns the work in the records.
 func New(
 	store *records.Store, server *practice.Server, grader *grading.Grader,
-	accounts *account.Accounts, courses *course.Courses, papers *library.Library, log *slog.Logger,
+	accounts *account.Accounts, courses *course.Courses, papers *library.Library, room CopyRoom, log *slog.Logger,
 ) *Work {
-	return &Work{
+	w := &Work{
 		records:  store,
 		practice: server,
 		grader:   grader,
@@ -47,6 +48,8 @@ func New(
 		log:      log,
 		exports:  newExportRoom(),
 	}
+	w.copies = &Copies{work: w, room: room, changed: map[string]*practice.Changes{}}
+	return w
 }
 
 // LongestQuery is the greatest length of a query, in bytes.

@@ -479,7 +479,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Run a query for an exercise, a paper or a dataset, and return its rows. */
+        /** Run a query for an exercise, a paper or a dataset, and return its rows. Where changes are allowed, any statements can be run; they run in one's own copy of the dataset. */
         post: operations["run"];
         delete?: never;
         options?: never;
@@ -502,6 +502,43 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own copies of datasets, the one used last first, without what has changed in them. */
+        get: operations["listCopies"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/{dataset}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+            };
+            cookie?: never;
+        };
+        /** One's own copy of a dataset, and what has changed in it. */
+        get: operations["getCopy"];
+        put?: never;
+        post?: never;
+        /** Throw one's own copy of a dataset away. The next statement that changes something makes a new one. */
+        delete: operations["resetCopy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -905,6 +942,25 @@ export interface paths {
         put?: never;
         /** Add the rows that a search has found to a variant of the dataset, or as a new one. It is the job of loading the dataset's pack with a further script. A dataset that belongs to no pack becomes one of its own name. For instructors. */
         post: operations["addVariant"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{dataset}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Let learners change the dataset wherever they read it, each in a copy of their own, or no longer. For instructors. */
+        put: operations["allowChanges"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2346,6 +2402,8 @@ export interface components {
         Paper: {
             /** @description The number of the dataset's build in use. */
             build: number;
+            /** @description What is run in it may change the dataset, in one's own copy. */
+            changes?: boolean;
             summary: components["schemas"]["PaperSummary"];
             sections: components["schemas"]["Section"][];
             /** @description What instructors have said to all who work on it. */
@@ -2380,6 +2438,8 @@ export interface components {
             ordered?: boolean;
             /** @description The names of columns matter. */
             named?: boolean;
+            /** @description What is run for it may change the dataset, in one's own copy. */
+            changes?: boolean;
             expected?: components["schemas"]["Expected"];
             /** @description One's own so far. */
             attempts: number;
@@ -2451,6 +2511,8 @@ export interface components {
             exercise?: string;
             /** @description Instead of a paper. */
             dataset?: string;
+            /** @description Where the run comes from, by a name made for it. A transaction that a run leaves open in one's copy waits a minute for the next run from there. */
+            window?: string;
         };
         /**
          * @description `done` is for runs only; `correct` and `incorrect` for attempts only.
@@ -2480,6 +2542,87 @@ export interface components {
             /** Format: double */
             elapsed_ms: number;
             error?: components["schemas"]["Problem"];
+            /** @description What ran in one's copy, in order, as far as it came. Columns, rows and their counts are those of the last that gave any. */
+            statements?: components["schemas"]["StatementResult"][];
+            copy?: components["schemas"]["Copy"];
+            /** @description A transaction was still open at the end, and was rolled back: it came from no window. */
+            rolled_back?: boolean;
+        };
+        /** @description What one statement of a run has done. */
+        StatementResult: {
+            place: components["schemas"]["Place"];
+            /** @description In words, such as `3 rows changed`; empty for a query, whose rows say it. */
+            done: string;
+            columns: components["schemas"]["Column"][];
+            rows: components["schemas"]["Rows"];
+            /** Format: int64 */
+            row_count: number;
+            truncated: boolean;
+            /** @description What the database remarked. */
+            notices: string[];
+            /** Format: double */
+            elapsed_ms: number;
+        };
+        /** @description One's own copy of a dataset, in which statements that change something run. */
+        Copy: {
+            dataset: string;
+            /** @description The dataset's build that it was made of. */
+            build: number;
+            /** Format: date-time */
+            made: string;
+            /** Format: date-time */
+            used: string;
+            /**
+             * Format: date-time
+             * @description When it goes, if it is not used.
+             */
+            kept_until: string;
+            /**
+             * Format: int64
+             * @description On disk.
+             */
+            bytes: number;
+            changes?: components["schemas"]["CopyChanges"];
+            transaction: components["schemas"]["TransactionState"];
+            /** Format: date-time */
+            transaction_since?: string;
+            /**
+             * Format: date-time
+             * @description When it is rolled back, unless something is run in its window.
+             */
+            transaction_until?: string;
+            /** @description It was made in place of a copy of an earlier build, which is gone. */
+            replaced?: boolean;
+        };
+        /**
+         * @description `open`: something may be uncommitted. `failed`: a statement has failed, and the transaction can only be rolled back.
+         * @enum {string}
+         */
+        TransactionState: "none" | "open" | "failed";
+        /** @description What is otherwise in a copy than in its build, as far as it is committed. */
+        CopyChanges: {
+            tables: components["schemas"]["TableChange"][];
+            made: components["schemas"]["DatabaseObject"][];
+            altered: components["schemas"]["DatabaseObject"][];
+            dropped: components["schemas"]["DatabaseObject"][];
+        };
+        /** @description How many rows of a table are others. */
+        TableChange: {
+            table: string;
+            /** Format: int64 */
+            added: number;
+            /** Format: int64 */
+            changed: number;
+            /** Format: int64 */
+            removed: number;
+        };
+        DatabaseObject: {
+            /** @description Such as table, view or function. */
+            kind: string;
+            name: string;
+        };
+        ChangesAllowed: {
+            allowed: boolean;
         };
         /** @description A step of a plan. Its rows come of those of the steps beneath it. */
         PlanStep: {
@@ -2864,6 +3007,8 @@ export interface components {
             tables: number;
             /** Format: int64 */
             rows: number;
+            /** @description Learners may change it wherever they read it, each in a copy of their own. */
+            changes?: boolean;
         };
         Dataset: {
             name: string;
@@ -2878,6 +3023,8 @@ export interface components {
             bytes: number;
             tables: components["schemas"]["Table"][];
             relations: components["schemas"]["Relation"][];
+            /** @description Learners may change it wherever they read it, each in a copy of their own. */
+            changes?: boolean;
             /** @description The pack that it came with (for instructors). */
             pack?: string;
             /** @description For instructors. */
@@ -4720,6 +4867,74 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listCopies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The copies. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Copy"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getCopy: {
+        parameters: {
+            query?: {
+                /** @description The window whose open transaction is told of, as runs name it. */
+                window?: string;
+            };
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The copy. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Copy"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resetCopy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is gone. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     planQuery: {
         parameters: {
             query?: never;
@@ -5382,6 +5597,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    allowChanges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: components["parameters"]["datasetName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangesAllowed"];
+            };
+        };
+        responses: {
+            /** @description The dataset. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Dataset"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -97,7 +97,10 @@ func Query(e QueryError, schema sqltext.Schema) Plain {
 			"something else in SQL (or nothing): text values go in straight single quotes ('), a minus is -.",
 			Offset: at, Mended: mended}
 	}
-	p := Plain{Offset: x.unplaced()}
+	p := Plain{Offset: x.unplaced(), Sentence: changed(e)}
+	if p.Sentence != "" {
+		return p
+	}
 	switch e.Code {
 	case syntaxFault:
 		return x.syntax()

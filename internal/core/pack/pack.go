@@ -37,6 +37,7 @@ type Dataset struct {
 	Variants       []Variant
 	Dictionary     map[string]Meaning // by table
 	DictionaryFile string             // the path of the file that it comes from
+	Changes        bool               // learners may change it, each in a copy of their own
 }
 
 // A Variant is a dataset with other rows: the setup scripts, and then its own.
@@ -56,6 +57,7 @@ type Meaning struct {
 type Paper struct {
 	Slug, Title, Dataset string
 	Opens, Due           *time.Time
+	Changes              bool // learners may change the dataset, each in a copy of their own
 	Sections             []Section
 	Pictures             []Picture
 	Path                 string
@@ -119,6 +121,8 @@ type Checking struct {
 	Attempts int            `json:"attempts,omitempty"` // the most allowed; 0: any number
 	Variants *[]string      `json:"variants,omitempty"` // nil: all
 	Also     []string       `json:"also,omitempty"`     // further reference answers
+	// Changes tells that learners may change the dataset, each in a copy of their own.
+	Changes bool `json:"changes,omitempty"`
 }
 
 // OnVariant tells whether attempts are checked on the variant of that name.
@@ -253,6 +257,7 @@ func (r *reader) datasets(file string, n *yaml.Node) []Dataset {
 			"title":      func(n *yaml.Node) { d.Title = r.text(file, n, 1) },
 			"setup":      func(n *yaml.Node) { d.Setup = r.scripts(file, n) },
 			"dictionary": func(n *yaml.Node) { d.Dictionary, d.DictionaryFile = r.dictionary(file, n) },
+			"changes":    func(n *yaml.Node) { d.Changes = r.changes(file, n, 1) },
 			"variants": func(n *yaml.Node) {
 				r.pairs(file, n, 1, func(key, value *yaml.Node) {
 					if !IsSlug(key.Value) {
@@ -269,6 +274,11 @@ func (r *reader) datasets(file string, n *yaml.Node) []Dataset {
 		all = append(all, d)
 	})
 	return all
+}
+
+// changes reads whether learners may change a dataset.
+func (r *reader) changes(file string, n *yaml.Node, first int) bool {
+	return r.choice(file, n, first, "refused", "allowed") == "allowed"
 }
 
 func (r *reader) scripts(file string, n *yaml.Node) []string {

@@ -51,6 +51,7 @@ func (r *reader) paper(file string, content []byte) (Paper, bool) {
 			"dataset": func(n *yaml.Node) { p.Dataset = r.slug(file, n, 2) },
 			"opens":   func(n *yaml.Node) { p.Opens = r.time(file, n, 2) },
 			"due":     func(n *yaml.Node) { p.Due = r.time(file, n, 2) },
+			"changes": func(n *yaml.Node) { p.Changes = r.changes(file, n, 2) },
 		}, "paper", "title", "dataset")
 		if p.Opens != nil && p.Due != nil && !p.Due.After(*p.Opens) {
 			r.fail(
@@ -355,6 +356,7 @@ func (b *body) checking(e *Exercise, d *draft) {
 		"require":  func(n *yaml.Node) { c.Require = constructs(n) },
 		"forbid":   func(n *yaml.Node) { c.Forbid = constructs(n) },
 		"show":     func(n *yaml.Node) { c.Show = Show(choice(n, "columns", "count", "sample", "rows", "nothing")) },
+		"changes":  func(n *yaml.Node) { c.Changes = b.changes(b.file, n, first) },
 		"attempts": func(n *yaml.Node) { c.Attempts = b.whole(b.file, n, first, 1) },
 		"variants": func(n *yaml.Node) {
 			names := b.texts(b.file, n, first)

@@ -41,7 +41,8 @@ func ReadStatements(text string) ([]Statement, error) {
 			what = "holds nothing but comments"
 		}
 		return nil, &NotAllowed{
-			Title: "There is no statement", Detail: "The text " + what + ": write one statement or more, such as UPDATE ...",
+			Title: "There is no statement", Detail: "The text " + what +
+				": write one statement or more, such as UPDATE ...",
 			Place: PlaceAt(text, 0),
 		}
 	}
@@ -121,8 +122,10 @@ func mayEnd(stmt *pg.Node) bool {
 
 // settable are the settings that a statement may change: none of those by which results are read, or runs are bounded.
 var settable = []string{
-	"TRANSACTION", "SESSION CHARACTERISTICS", "search_path", "check_function_bodies", "enable_seqscan", "enable_indexscan",
-	"enable_bitmapscan", "enable_indexonlyscan", "enable_hashjoin", "enable_mergejoin", "enable_nestloop", "enable_sort",
+	"TRANSACTION", "SESSION CHARACTERISTICS", "search_path", "check_function_bodies", "enable_seqscan",
+	"enable_indexscan",
+	"enable_bitmapscan", "enable_indexonlyscan", "enable_hashjoin", "enable_mergejoin", "enable_nestloop",
+	"enable_sort",
 	"enable_hashagg", "default_transaction_isolation", "transaction_isolation", "constraint_exclusion",
 }
 
@@ -145,7 +148,8 @@ func beyondCopy(stmt *pg.Node) string {
 		switch n.TransactionStmt.Kind {
 		case pg.TransactionStmtKind_TRANS_STMT_PREPARE, pg.TransactionStmtKind_TRANS_STMT_COMMIT_PREPARED,
 			pg.TransactionStmtKind_TRANS_STMT_ROLLBACK_PREPARED:
-			return "Two-phase transactions (PREPARE TRANSACTION) cannot be used in a copy: end it by COMMIT or ROLLBACK."
+			return "Two-phase transactions (PREPARE TRANSACTION) cannot be used in a copy: end it by COMMIT or " +
+				"ROLLBACK."
 		}
 		return ""
 	case *pg.Node_ExplainStmt:

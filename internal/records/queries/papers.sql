@@ -1,7 +1,9 @@
 -- name: UpsertPaper :one
-INSERT INTO paper (slug, pack, title, dataset_id, opens_at, due_at, sections) VALUES ($1, $2, $3, $4, $5, $6, $7)
+INSERT INTO paper (slug, pack, title, dataset_id, opens_at, due_at, sections, changes)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
 ON CONFLICT (slug) DO UPDATE SET pack = excluded.pack, title = excluded.title, dataset_id = excluded.dataset_id,
-    opens_at = excluded.opens_at, due_at = excluded.due_at, sections = excluded.sections
+    opens_at = excluded.opens_at, due_at = excluded.due_at, sections = excluded.sections,
+    changes = excluded.changes
 RETURNING *;
 
 -- name: RetireExercises :exec

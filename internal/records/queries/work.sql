@@ -1,11 +1,11 @@
 -- name: CreateRun :one
-INSERT INTO run (account_id, exercise_id, paper_id, course_id, build_id, sql, outcome, row_count, elapsed_ms, error, at)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
+INSERT INTO run (account_id, exercise_id, paper_id, course_id, build_id, sql, outcome, row_count, elapsed_ms, error, at, in_copy)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
 RETURNING id, at;
 
 -- name: OwnRun :one
 -- An account's own run, and what it was for.
-SELECT run.sql, dataset.name AS dataset, coalesce(paper.slug, '')::text AS paper, coalesce(exercise.slug, '')::text AS exercise
+SELECT run.sql, run.in_copy, dataset.name AS dataset, coalesce(paper.slug, '')::text AS paper, coalesce(exercise.slug, '')::text AS exercise
 FROM run
 JOIN build ON build.id = run.build_id
 JOIN dataset ON dataset.id = build.dataset_id

@@ -217,7 +217,7 @@ func (q *Queries) CreateBuild(ctx context.Context, arg CreateBuildParams) (Build
 }
 
 const currentBuild = `-- name: CurrentBuild :one
-SELECT dataset.id, dataset.name, dataset.pack, dataset.title, dataset.dropped_at, dataset.build_id, build.id, build.dataset_id, build.number, build.database, build.variants, build.catalogue, build.made_at, build.report, build.broken, build.job_id, build.dropped_at, build.catalogue_version
+SELECT dataset.id, dataset.name, dataset.pack, dataset.title, dataset.dropped_at, dataset.build_id, dataset.changes, build.id, build.dataset_id, build.number, build.database, build.variants, build.catalogue, build.made_at, build.report, build.broken, build.job_id, build.dropped_at, build.catalogue_version
 FROM dataset JOIN build ON build.id = dataset.build_id
 WHERE dataset.name = $1 AND dataset.dropped_at IS NULL
 `
@@ -237,6 +237,7 @@ func (q *Queries) CurrentBuild(ctx context.Context, name string) (CurrentBuildRo
 		&i.Dataset.Title,
 		&i.Dataset.DroppedAt,
 		&i.Dataset.BuildID,
+		&i.Dataset.Changes,
 		&i.Build.ID,
 		&i.Build.DatasetID,
 		&i.Build.Number,
@@ -254,7 +255,7 @@ func (q *Queries) CurrentBuild(ctx context.Context, name string) (CurrentBuildRo
 }
 
 const currentBuilds = `-- name: CurrentBuilds :many
-SELECT dataset.id, dataset.name, dataset.pack, dataset.title, dataset.dropped_at, dataset.build_id, build.id, build.dataset_id, build.number, build.database, build.variants, build.catalogue, build.made_at, build.report, build.broken, build.job_id, build.dropped_at, build.catalogue_version
+SELECT dataset.id, dataset.name, dataset.pack, dataset.title, dataset.dropped_at, dataset.build_id, dataset.changes, build.id, build.dataset_id, build.number, build.database, build.variants, build.catalogue, build.made_at, build.report, build.broken, build.job_id, build.dropped_at, build.catalogue_version
 FROM dataset JOIN build ON build.id = dataset.build_id
 WHERE dataset.dropped_at IS NULL
 ORDER BY dataset.id
@@ -282,6 +283,7 @@ func (q *Queries) CurrentBuilds(ctx context.Context) ([]CurrentBuildsRow, error)
 			&i.Dataset.Title,
 			&i.Dataset.DroppedAt,
 			&i.Dataset.BuildID,
+			&i.Dataset.Changes,
 			&i.Build.ID,
 			&i.Build.DatasetID,
 			&i.Build.Number,
@@ -351,7 +353,7 @@ func (q *Queries) DatasetAnswers(ctx context.Context, datasetID int64) ([]Datase
 }
 
 const datasetByID = `-- name: DatasetByID :one
-SELECT id, name, pack, title, dropped_at, build_id FROM dataset WHERE id = $1
+SELECT id, name, pack, title, dropped_at, build_id, changes FROM dataset WHERE id = $1
 `
 
 func (q *Queries) DatasetByID(ctx context.Context, id int64) (Dataset, error) {
@@ -364,12 +366,13 @@ func (q *Queries) DatasetByID(ctx context.Context, id int64) (Dataset, error) {
 		&i.Title,
 		&i.DroppedAt,
 		&i.BuildID,
+		&i.Changes,
 	)
 	return i, err
 }
 
 const datasetByName = `-- name: DatasetByName :one
-SELECT id, name, pack, title, dropped_at, build_id FROM dataset WHERE name = $1
+SELECT id, name, pack, title, dropped_at, build_id, changes FROM dataset WHERE name = $1
 `
 
 func (q *Queries) DatasetByName(ctx context.Context, name string) (Dataset, error) {
@@ -382,12 +385,13 @@ func (q *Queries) DatasetByName(ctx context.Context, name string) (Dataset, erro
 		&i.Title,
 		&i.DroppedAt,
 		&i.BuildID,
+		&i.Changes,
 	)
 	return i, err
 }
 
 const datasetPapers = `-- name: DatasetPapers :many
-SELECT id, slug, pack, title, dataset_id, opens_at, due_at, sections, path, published_id, loaded_id, published_at FROM paper WHERE dataset_id = $1 ORDER BY slug
+SELECT id, slug, pack, title, dataset_id, opens_at, due_at, sections, path, published_id, loaded_id, published_at, changes FROM paper WHERE dataset_id = $1 ORDER BY slug
 `
 
 func (q *Queries) DatasetPapers(ctx context.Context, datasetID int64) ([]Paper, error) {
@@ -412,6 +416,7 @@ func (q *Queries) DatasetPapers(ctx context.Context, datasetID int64) ([]Paper, 
 			&i.PublishedID,
 			&i.LoadedID,
 			&i.PublishedAt,
+			&i.Changes,
 		); err != nil {
 			return nil, err
 		}
@@ -648,7 +653,7 @@ func (q *Queries) ReplaceBuild(ctx context.Context, arg ReplaceBuildParams) erro
 const retitleDataset = `-- name: RetitleDataset :one
 INSERT INTO dataset (name, pack, title) VALUES ($1, '', $2)
 ON CONFLICT (name) DO UPDATE SET title = CASE WHEN $2 = '' OR dataset.pack <> '' THEN dataset.title ELSE $2 END, dropped_at = NULL
-RETURNING id, name, pack, title, dropped_at, build_id
+RETURNING id, name, pack, title, dropped_at, build_id, changes
 `
 
 type RetitleDatasetParams struct {
@@ -667,6 +672,7 @@ func (q *Queries) RetitleDataset(ctx context.Context, arg RetitleDatasetParams) 
 		&i.Title,
 		&i.DroppedAt,
 		&i.BuildID,
+		&i.Changes,
 	)
 	return i, err
 }
@@ -686,19 +692,25 @@ func (q *Queries) SetBroken(ctx context.Context, arg SetBrokenParams) error {
 }
 
 const upsertDataset = `-- name: UpsertDataset :one
-INSERT INTO dataset (name, pack, title) VALUES ($1, $2, $3)
-ON CONFLICT (name) DO UPDATE SET title = excluded.title, pack = excluded.pack, dropped_at = NULL
-RETURNING id, name, pack, title, dropped_at, build_id
+INSERT INTO dataset (name, pack, title, changes) VALUES ($1, $2, $3, $4)
+ON CONFLICT (name) DO UPDATE SET title = excluded.title, pack = excluded.pack, changes = excluded.changes, dropped_at = NULL
+RETURNING id, name, pack, title, dropped_at, build_id, changes
 `
 
 type UpsertDatasetParams struct {
-	Name  string
-	Pack  string
-	Title string
+	Name    string
+	Pack    string
+	Title   string
+	Changes bool
 }
 
 func (q *Queries) UpsertDataset(ctx context.Context, arg UpsertDatasetParams) (Dataset, error) {
-	row := q.db.QueryRow(ctx, upsertDataset, arg.Name, arg.Pack, arg.Title)
+	row := q.db.QueryRow(ctx, upsertDataset,
+		arg.Name,
+		arg.Pack,
+		arg.Title,
+		arg.Changes,
+	)
 	var i Dataset
 	err := row.Scan(
 		&i.ID,
@@ -707,6 +719,7 @@ func (q *Queries) UpsertDataset(ctx context.Context, arg UpsertDatasetParams) (D
 		&i.Title,
 		&i.DroppedAt,
 		&i.BuildID,
+		&i.Changes,
 	)
 	return i, err
 }

@@ -93,6 +93,17 @@ type Calendar struct {
 	MadeAt     time.Time
 }
 
+type Copy struct {
+	ID        int64
+	AccountID int64
+	BuildID   int64
+	Database  string
+	Since     int64
+	Bytes     int64
+	MadeAt    time.Time
+	UsedAt    time.Time
+}
+
 type Course struct {
 	ID         int64
 	Slug       string
@@ -119,6 +130,7 @@ type Dataset struct {
 	Title     string
 	DroppedAt *time.Time
 	BuildID   *int64
+	Changes   bool
 }
 
 type Delivery struct {
@@ -394,6 +406,7 @@ type Paper struct {
 	PublishedID *int64
 	LoadedID    *int64
 	PublishedAt *time.Time
+	Changes     bool
 }
 
 type PaperInUse struct {
@@ -408,6 +421,7 @@ type PaperInUse struct {
 	Database    string
 	Variants    json.RawMessage
 	PublishedAt *time.Time
+	Changes     bool
 }
 
 type PaperPart struct {
@@ -515,6 +529,7 @@ type Run struct {
 	Error      json.RawMessage
 	CourseID   *int64
 	ClearedAt  *time.Time
+	InCopy     bool
 }
 
 type Session struct {

@@ -240,7 +240,7 @@ func (q *Queries) PackByName(ctx context.Context, name string) (Pack, error) {
 }
 
 const paperBySlug = `-- name: PaperBySlug :one
-SELECT id, slug, pack, title, dataset_id, opens_at, due_at, sections, path, published_id, loaded_id, published_at FROM paper WHERE slug = $1
+SELECT id, slug, pack, title, dataset_id, opens_at, due_at, sections, path, published_id, loaded_id, published_at, changes FROM paper WHERE slug = $1
 `
 
 func (q *Queries) PaperBySlug(ctx context.Context, slug string) (Paper, error) {
@@ -259,6 +259,7 @@ func (q *Queries) PaperBySlug(ctx context.Context, slug string) (Paper, error) {
 		&i.PublishedID,
 		&i.LoadedID,
 		&i.PublishedAt,
+		&i.Changes,
 	)
 	return i, err
 }
@@ -301,7 +302,7 @@ func (q *Queries) PaperExercises(ctx context.Context, paperID int64) ([]Exercise
 }
 
 const paperInUseBySlug = `-- name: PaperInUseBySlug :one
-SELECT id, slug, title, opens_at, due_at, dataset, build_id, build_number, database, variants, published_at FROM paper_in_use WHERE slug = $1
+SELECT id, slug, title, opens_at, due_at, dataset, build_id, build_number, database, variants, published_at, changes FROM paper_in_use WHERE slug = $1
 `
 
 func (q *Queries) PaperInUseBySlug(ctx context.Context, slug string) (PaperInUse, error) {
@@ -319,6 +320,7 @@ func (q *Queries) PaperInUseBySlug(ctx context.Context, slug string) (PaperInUse
 		&i.Database,
 		&i.Variants,
 		&i.PublishedAt,
+		&i.Changes,
 	)
 	return i, err
 }
@@ -419,10 +421,12 @@ func (q *Queries) UpsertExercise(ctx context.Context, arg UpsertExerciseParams) 
 }
 
 const upsertPaper = `-- name: UpsertPaper :one
-INSERT INTO paper (slug, pack, title, dataset_id, opens_at, due_at, sections) VALUES ($1, $2, $3, $4, $5, $6, $7)
+INSERT INTO paper (slug, pack, title, dataset_id, opens_at, due_at, sections, changes)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
 ON CONFLICT (slug) DO UPDATE SET pack = excluded.pack, title = excluded.title, dataset_id = excluded.dataset_id,
-    opens_at = excluded.opens_at, due_at = excluded.due_at, sections = excluded.sections
-RETURNING id, slug, pack, title, dataset_id, opens_at, due_at, sections, path, published_id, loaded_id, published_at
+    opens_at = excluded.opens_at, due_at = excluded.due_at, sections = excluded.sections,
+    changes = excluded.changes
+RETURNING id, slug, pack, title, dataset_id, opens_at, due_at, sections, path, published_id, loaded_id, published_at, changes
 `
 
 type UpsertPaperParams struct {
@@ -433,6 +437,7 @@ type UpsertPaperParams struct {
 	OpensAt   *time.Time
 	DueAt     *time.Time
 	Sections  json.RawMessage
+	Changes   bool
 }
 
 func (q *Queries) UpsertPaper(ctx context.Context, arg UpsertPaperParams) (Paper, error) {
@@ -444,6 +449,7 @@ func (q *Queries) UpsertPaper(ctx context.Context, arg UpsertPaperParams) (Paper
 		arg.OpensAt,
 		arg.DueAt,
 		arg.Sections,
+		arg.Changes,
 	)
 	var i Paper
 	err := row.Scan(
@@ -459,6 +465,7 @@ func (q *Queries) UpsertPaper(ctx context.Context, arg UpsertPaperParams) (Paper
 		&i.PublishedID,
 		&i.LoadedID,
 		&i.PublishedAt,
+		&i.Changes,
 	)
 	return i, err
 }

@@ -661,8 +661,8 @@ func (q *Queries) CreateOwnText(ctx context.Context, arg CreateOwnTextParams) (O
 }
 
 const createRun = `-- name: CreateRun :one
-INSERT INTO run (account_id, exercise_id, paper_id, course_id, build_id, sql, outcome, row_count, elapsed_ms, error, at)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
+INSERT INTO run (account_id, exercise_id, paper_id, course_id, build_id, sql, outcome, row_count, elapsed_ms, error, at, in_copy)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
 RETURNING id, at
 `
 
@@ -678,6 +678,7 @@ type CreateRunParams struct {
 	ElapsedMs  float64
 	Error      json.RawMessage
 	At         time.Time
+	InCopy     bool
 }
 
 type CreateRunRow struct {
@@ -698,6 +699,7 @@ func (q *Queries) CreateRun(ctx context.Context, arg CreateRunParams) (CreateRun
 		arg.ElapsedMs,
 		arg.Error,
 		arg.At,
+		arg.InCopy,
 	)
 	var i CreateRunRow
 	err := row.Scan(&i.ID, &i.At)
@@ -1382,7 +1384,7 @@ func (q *Queries) OwnMarks(ctx context.Context, arg OwnMarksParams) ([]OwnMarksR
 }
 
 const ownRun = `-- name: OwnRun :one
-SELECT run.sql, dataset.name AS dataset, coalesce(paper.slug, '')::text AS paper, coalesce(exercise.slug, '')::text AS exercise
+SELECT run.sql, run.in_copy, dataset.name AS dataset, coalesce(paper.slug, '')::text AS paper, coalesce(exercise.slug, '')::text AS exercise
 FROM run
 JOIN build ON build.id = run.build_id
 JOIN dataset ON dataset.id = build.dataset_id
@@ -1398,6 +1400,7 @@ type OwnRunParams struct {
 
 type OwnRunRow struct {
 	Sql      string
+	InCopy   bool
 	Dataset  string
 	Paper    string
 	Exercise string
@@ -1409,6 +1412,7 @@ func (q *Queries) OwnRun(ctx context.Context, arg OwnRunParams) (OwnRunRow, erro
 	var i OwnRunRow
 	err := row.Scan(
 		&i.Sql,
+		&i.InCopy,
 		&i.Dataset,
 		&i.Paper,
 		&i.Exercise,

@@ -129,7 +129,7 @@ func (q *Queries) CopyPictures(ctx context.Context, arg CopyPicturesParams) erro
 }
 
 const createPaper = `-- name: CreatePaper :one
-INSERT INTO paper (slug, pack, title, dataset_id, sections, path) VALUES ($1, $2, $3, $4, '[]', $5) RETURNING id, slug, pack, title, dataset_id, opens_at, due_at, sections, path, published_id, loaded_id, published_at
+INSERT INTO paper (slug, pack, title, dataset_id, sections, path) VALUES ($1, $2, $3, $4, '[]', $5) RETURNING id, slug, pack, title, dataset_id, opens_at, due_at, sections, path, published_id, loaded_id, published_at, changes
 `
 
 type CreatePaperParams struct {
@@ -163,6 +163,7 @@ func (q *Queries) CreatePaper(ctx context.Context, arg CreatePaperParams) (Paper
 		&i.PublishedID,
 		&i.LoadedID,
 		&i.PublishedAt,
+		&i.Changes,
 	)
 	return i, err
 }
@@ -465,7 +466,7 @@ func (q *Queries) PackPapers(ctx context.Context, arg PackPapersParams) ([]PackP
 }
 
 const paperByID = `-- name: PaperByID :one
-SELECT id, slug, pack, title, dataset_id, opens_at, due_at, sections, path, published_id, loaded_id, published_at FROM paper WHERE id = $1
+SELECT id, slug, pack, title, dataset_id, opens_at, due_at, sections, path, published_id, loaded_id, published_at, changes FROM paper WHERE id = $1
 `
 
 func (q *Queries) PaperByID(ctx context.Context, id int64) (Paper, error) {
@@ -484,6 +485,7 @@ func (q *Queries) PaperByID(ctx context.Context, id int64) (Paper, error) {
 		&i.PublishedID,
 		&i.LoadedID,
 		&i.PublishedAt,
+		&i.Changes,
 	)
 	return i, err
 }

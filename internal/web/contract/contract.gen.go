@@ -591,6 +591,27 @@ func (e ServerState) Valid() bool {
 	}
 }
 
+// Defines values for TransactionState.
+const (
+	TransactionFailed TransactionState = "failed"
+	TransactionNone   TransactionState = "none"
+	TransactionOpen   TransactionState = "open"
+)
+
+// Valid indicates whether the value is a known member of the TransactionState enum.
+func (e TransactionState) Valid() bool {
+	switch e {
+	case TransactionFailed:
+		return true
+	case TransactionNone:
+		return true
+	case TransactionOpen:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GetPersonFileParamsFormat.
 const (
 	PersonHTML GetPersonFileParamsFormat = "html"
@@ -911,6 +932,11 @@ type ChangedCell struct {
 	Learner  string       `json:"learner"`
 }
 
+// ChangesAllowed defines model for ChangesAllowed.
+type ChangesAllowed struct {
+	Allowed bool `json:"allowed"`
+}
+
 // CheckNote What is wrong or doubtful in an exercise.
 type CheckNote struct {
 	Columns []string `json:"columns,omitempty,omitzero"`
@@ -1040,6 +1066,42 @@ type Constraint struct {
 // ConstraintKind defines model for Constraint.Kind.
 type ConstraintKind string
 
+// Copy One's own copy of a dataset, in which statements that change something run.
+type Copy struct {
+	// Build The dataset's build that it was made of.
+	Build int `json:"build"`
+
+	// Bytes On disk.
+	Bytes int64 `json:"bytes"`
+
+	// Changes What is otherwise in a copy than in its build, as far as it is committed.
+	Changes CopyChanges `json:"changes,omitempty,omitzero"`
+	Dataset string      `json:"dataset"`
+
+	// KeptUntil When it goes, if it is not used.
+	KeptUntil time.Time `json:"kept_until"`
+	Made      time.Time `json:"made"`
+
+	// Replaced It was made in place of a copy of an earlier build, which is gone.
+	Replaced bool `json:"replaced,omitempty,omitzero"`
+
+	// Transaction `open`: something may be uncommitted. `failed`: a statement has failed, and the transaction can only be rolled back.
+	Transaction      TransactionState `json:"transaction"`
+	TransactionSince time.Time        `json:"transaction_since,omitempty,omitzero"`
+
+	// TransactionUntil When it is rolled back, unless something is run in its window.
+	TransactionUntil time.Time `json:"transaction_until,omitempty,omitzero"`
+	Used             time.Time `json:"used"`
+}
+
+// CopyChanges What is otherwise in a copy than in its build, as far as it is committed.
+type CopyChanges struct {
+	Altered []DatabaseObject `json:"altered"`
+	Dropped []DatabaseObject `json:"dropped"`
+	Made    []DatabaseObject `json:"made"`
+	Tables  []TableChange    `json:"tables"`
+}
+
 // Course defines model for Course.
 type Course struct {
 	// Archived Since when it is.
@@ -1113,6 +1175,13 @@ type CoursePaper struct {
 	Title string     `json:"title"`
 }
 
+// DatabaseObject defines model for DatabaseObject.
+type DatabaseObject struct {
+	// Kind Such as table, view or function.
+	Kind string `json:"kind"`
+	Name string `json:"name"`
+}
+
 // Dataset defines model for Dataset.
 type Dataset struct {
 	Build int `json:"build"`
@@ -1121,8 +1190,11 @@ type Dataset struct {
 	Builds []Build `json:"builds,omitempty,omitzero"`
 
 	// Bytes On disk.
-	Bytes int64  `json:"bytes"`
-	Name  string `json:"name"`
+	Bytes int64 `json:"bytes"`
+
+	// Changes Learners may change it wherever they read it, each in a copy of their own.
+	Changes bool   `json:"changes,omitempty,omitzero"`
+	Name    string `json:"name"`
 
 	// Pack The pack that it came with (for instructors).
 	Pack      string     `json:"pack,omitempty,omitzero"`
@@ -1148,11 +1220,14 @@ type DatasetMap struct {
 
 // DatasetSummary defines model for DatasetSummary.
 type DatasetSummary struct {
-	Build  int    `json:"build"`
-	Name   string `json:"name"`
-	Rows   int64  `json:"rows"`
-	Tables int    `json:"tables"`
-	Title  string `json:"title"`
+	Build int `json:"build"`
+
+	// Changes Learners may change it wherever they read it, each in a copy of their own.
+	Changes bool   `json:"changes,omitempty,omitzero"`
+	Name    string `json:"name"`
+	Rows    int64  `json:"rows"`
+	Tables  int    `json:"tables"`
+	Title   string `json:"title"`
 }
 
 // Deliveries defines model for Deliveries.
@@ -1251,6 +1326,9 @@ type Exercise struct {
 
 	// ByHand The mark was set by hand.
 	ByHand bool `json:"by_hand,omitempty,omitzero"`
+
+	// Changes What is run for it may change the dataset, in one's own copy.
+	Changes bool `json:"changes,omitempty,omitzero"`
 
 	// CountsAt When the attempt that counts was received.
 	CountsAt time.Time `json:"counts_at,omitempty,omitzero"`
@@ -2223,6 +2301,9 @@ type Paper struct {
 	// Build The number of the dataset's build in use.
 	Build int `json:"build"`
 
+	// Changes What is run in it may change the dataset, in one's own copy.
+	Changes bool `json:"changes,omitempty,omitzero"`
+
 	// Notices What instructors have said to all who work on it.
 	Notices  []Notice     `json:"notices,omitempty,omitzero"`
 	Sections []Section    `json:"sections"`
@@ -2761,10 +2842,13 @@ type Rows = [][]*string
 
 // Run defines model for Run.
 type Run struct {
-	At        time.Time `json:"at"`
-	Columns   []Column  `json:"columns"`
-	Dataset   string    `json:"dataset"`
-	ElapsedMs float64   `json:"elapsed_ms"`
+	At      time.Time `json:"at"`
+	Columns []Column  `json:"columns"`
+
+	// Copy One's own copy of a dataset, in which statements that change something run.
+	Copy      Copy    `json:"copy,omitempty,omitzero"`
+	Dataset   string  `json:"dataset"`
+	ElapsedMs float64 `json:"elapsed_ms"`
 
 	// Error An error (RFC 9457).
 	Error    Problem `json:"error,omitempty,omitzero"`
@@ -2775,12 +2859,18 @@ type Run struct {
 	Outcome Outcome `json:"outcome"`
 	Paper   string  `json:"paper,omitempty,omitzero"`
 
+	// RolledBack A transaction was still open at the end, and was rolled back: it came from no window.
+	RolledBack bool `json:"rolled_back,omitempty,omitzero"`
+
 	// RowCount All rows of the result; of one that was stopped at the limit of rows, those up to there.
 	RowCount int64 `json:"row_count"`
 
 	// Rows Cells as PostgreSQL writes them; null is NULL.
 	Rows Rows   `json:"rows"`
 	Sql  string `json:"sql"`
+
+	// Statements What ran in one's copy, in order, as far as it came. Columns, rows and their counts are those of the last that gave any.
+	Statements []StatementResult `json:"statements,omitempty,omitzero"`
 
 	// Truncated Whether there are more rows than are returned.
 	Truncated bool `json:"truncated"`
@@ -2795,6 +2885,9 @@ type RunRequest struct {
 	Exercise string `json:"exercise,omitempty,omitzero"`
 	Paper    string `json:"paper,omitempty,omitzero"`
 	Sql      string `json:"sql"`
+
+	// Window Where the run comes from, by a name made for it. A transaction that a run leaves open in one's copy waits a minute for the next run from there.
+	Window string `json:"window,omitempty,omitzero"`
 }
 
 // SameAnswers defines model for SameAnswers.
@@ -2930,6 +3023,26 @@ type Sitting struct {
 	Minutes int `json:"minutes"`
 }
 
+// StatementResult What one statement of a run has done.
+type StatementResult struct {
+	Columns []Column `json:"columns"`
+
+	// Done In words, such as `3 rows changed`; empty for a query, whose rows say it.
+	Done      string  `json:"done"`
+	ElapsedMs float64 `json:"elapsed_ms"`
+
+	// Notices What the database remarked.
+	Notices []string `json:"notices"`
+
+	// Place A place in a text. Lines and columns count from 1, columns in characters.
+	Place    Place `json:"place"`
+	RowCount int64 `json:"row_count"`
+
+	// Rows Cells as PostgreSQL writes them; null is NULL.
+	Rows      Rows `json:"rows"`
+	Truncated bool `json:"truncated"`
+}
+
 // Strength How far an exercise's data tell wrong answers from right ones. The wrong answers are mutations of its accepted answers.
 type Strength struct {
 	// Mutations How many were tried.
@@ -3012,6 +3125,14 @@ type Table struct {
 	View    bool   `json:"view,omitempty,omitzero"`
 }
 
+// TableChange How many rows of a table are others.
+type TableChange struct {
+	Added   int64  `json:"added"`
+	Changed int64  `json:"changed"`
+	Removed int64  `json:"removed"`
+	Table   string `json:"table"`
+}
+
 // TableColumn defines model for TableColumn.
 type TableColumn struct {
 	Default string `json:"default,omitempty,omitzero"`
@@ -3090,6 +3211,9 @@ type Topic struct {
 	// Tried How often one of them was tried by a learner.
 	Tried int `json:"tried"`
 }
+
+// TransactionState `open`: something may be uncommitted. `failed`: a statement has failed, and the transaction can only be rolled back.
+type TransactionState string
 
 // Tried defines model for Tried.
 type Tried struct {
@@ -3301,6 +3425,12 @@ type GetPersonFileParams struct {
 
 // GetPersonFileParamsFormat defines parameters for GetPersonFile.
 type GetPersonFileParamsFormat string
+
+// GetCopyParams defines parameters for GetCopy.
+type GetCopyParams struct {
+	// Window The window whose open transaction is told of, as runs name it.
+	Window string `form:"window,omitempty" json:"window,omitempty,omitzero"`
+}
 
 // TakeBackExtensionParams defines parameters for TakeBackExtension.
 type TakeBackExtensionParams struct {
@@ -3663,6 +3793,9 @@ type AddWebhookJSONRequestBody = NewWebhook
 // BuildDatasetMultipartRequestBody defines body for BuildDataset for multipart/form-data ContentType.
 type BuildDatasetMultipartRequestBody = Files
 
+// AllowChangesJSONRequestBody defines body for AllowChanges for application/json ContentType.
+type AllowChangesJSONRequestBody = ChangesAllowed
+
 // UseBuildJSONRequestBody defines body for UseBuild for application/json ContentType.
 type UseBuildJSONRequestBody = BuildChoice
 
@@ -3788,6 +3921,15 @@ type ServerInterface interface {
 	// ReadCalendar Somebody's due times as iCalendar (RFC 5545), for whoever knows the address.
 	// (GET /api/calendars/{secret})
 	ReadCalendar(c *gin.Context, secret string)
+	// ListCopies One's own copies of datasets, the one used last first, without what has changed in them.
+	// (GET /api/copies)
+	ListCopies(c *gin.Context)
+	// ResetCopy Throw one's own copy of a dataset away. The next statement that changes something makes a new one.
+	// (DELETE /api/copies/{dataset})
+	ResetCopy(c *gin.Context, dataset DatasetName)
+	// GetCopy One's own copy of a dataset, and what has changed in it.
+	// (GET /api/copies/{dataset})
+	GetCopy(c *gin.Context, dataset DatasetName, params GetCopyParams)
 	// ListCourses One's courses; for administrators all. For instructors and assistants.
 	// (GET /api/courses)
 	ListCourses(c *gin.Context)
@@ -3881,6 +4023,9 @@ type ServerInterface interface {
 	// BuildDataset Build a dataset from setup scripts, or from CSV files alone. The response is sent when the files have been received. The build is a job; it asks before it breaks what papers use. For instructors.
 	// (POST /api/datasets/{dataset}/builds)
 	BuildDataset(c *gin.Context, dataset DatasetName, params BuildDatasetParams)
+	// AllowChanges Let learners change the dataset wherever they read it, each in a copy of their own, or no longer. For instructors.
+	// (PUT /api/datasets/{dataset}/changes)
+	AllowChanges(c *gin.Context, dataset DatasetName)
 	// GetMap The map of a dataset's tables, or of one and its neighbours.
 	// (GET /api/datasets/{dataset}/map)
 	GetMap(c *gin.Context, dataset DatasetName, params GetMapParams)
@@ -4085,7 +4230,7 @@ type ServerInterface interface {
 	// FinishReview Take an attempt off the marking list - it stands as it is. For instructors and assistants of the course.
 	// (PUT /api/reviews/{review}/done)
 	FinishReview(c *gin.Context, review int64)
-	// Run Run a query for an exercise, a paper or a dataset, and return its rows.
+	// Run Run a query for an exercise, a paper or a dataset, and return its rows. Where changes are allowed, any statements can be run; they run in one's own copy of the dataset.
 	// (POST /api/runs)
 	Run(c *gin.Context)
 	// ExportRun Run the query of one of one's own runs again, and return all its rows as a file. NULL is an empty cell in CSV and null in JSON; an empty text is `""` in both.
@@ -4418,6 +4563,80 @@ func (siw *ServerInterfaceWrapper) ReadCalendar(c *gin.Context) {
 	}
 
 	siw.Handler.ReadCalendar(c, secret)
+}
+
+// ListCopies operation middleware
+func (siw *ServerInterfaceWrapper) ListCopies(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListCopies(c)
+}
+
+// ResetCopy operation middleware
+func (siw *ServerInterfaceWrapper) ResetCopy(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "dataset" -------------
+	var dataset DatasetName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "dataset", c.Param("dataset"), &dataset, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter dataset: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ResetCopy(c, dataset)
+}
+
+// GetCopy operation middleware
+func (siw *ServerInterfaceWrapper) GetCopy(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "dataset" -------------
+	var dataset DatasetName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "dataset", c.Param("dataset"), &dataset, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter dataset: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetCopyParams
+
+	// ------------- Optional query parameter "window" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "window", c.Request.URL.Query(), &params.Window, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter window: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetCopy(c, dataset, params)
 }
 
 // ListCourses operation middleware
@@ -5446,6 +5665,31 @@ func (siw *ServerInterfaceWrapper) BuildDataset(c *gin.Context) {
 	}
 
 	siw.Handler.BuildDataset(c, dataset, params)
+}
+
+// AllowChanges operation middleware
+func (siw *ServerInterfaceWrapper) AllowChanges(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "dataset" -------------
+	var dataset DatasetName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "dataset", c.Param("dataset"), &dataset, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter dataset: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AllowChanges(c, dataset)
 }
 
 // GetMap operation middleware
@@ -7928,6 +8172,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/papers/:paper/exercises/:exercise/attempts", wrapper.Submit)
 	router.POST(options.BaseURL+"/api/runs", wrapper.Run)
 	router.GET(options.BaseURL+"/api/runs/:run/rows", wrapper.ExportRun)
+	router.GET(options.BaseURL+"/api/copies", wrapper.ListCopies)
+	router.DELETE(options.BaseURL+"/api/copies/:dataset", wrapper.ResetCopy)
+	router.GET(options.BaseURL+"/api/copies/:dataset", wrapper.GetCopy)
 	router.POST(options.BaseURL+"/api/plans", wrapper.PlanQuery)
 	router.DELETE(options.BaseURL+"/api/history", wrapper.ClearRuns)
 	router.GET(options.BaseURL+"/api/history", wrapper.ListHistory)
@@ -7953,6 +8200,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/datasets/:dataset/tables/:table/rows", wrapper.ListRows)
 	router.GET(options.BaseURL+"/api/datasets/:dataset/map", wrapper.GetMap)
 	router.POST(options.BaseURL+"/api/datasets/:dataset/variants", wrapper.AddVariant)
+	router.PUT(options.BaseURL+"/api/datasets/:dataset/changes", wrapper.AllowChanges)
 	router.POST(options.BaseURL+"/api/datasets/:dataset/use", wrapper.UseBuild)
 	router.POST(options.BaseURL+"/api/datasets/:dataset/builds", wrapper.BuildDataset)
 	router.GET(options.BaseURL+"/api/packs/:pack/files", wrapper.ExportPack)
@@ -8518,6 +8766,117 @@ type ReadCalendardefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ReadCalendardefaultApplicationProblemPlusJSONResponse) VisitReadCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListCopiesRequestObject struct {
+}
+
+type ListCopiesResponseObject interface {
+	VisitListCopiesResponse(w http.ResponseWriter) error
+}
+
+type ListCopies200JSONResponse []Copy
+
+func (response ListCopies200JSONResponse) VisitListCopiesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListCopiesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListCopiesdefaultApplicationProblemPlusJSONResponse) VisitListCopiesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ResetCopyRequestObject struct {
+	Dataset DatasetName `json:"dataset"`
+}
+
+type ResetCopyResponseObject interface {
+	VisitResetCopyResponse(w http.ResponseWriter) error
+}
+
+type ResetCopy204Response struct {
+}
+
+func (response ResetCopy204Response) VisitResetCopyResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ResetCopydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ResetCopydefaultApplicationProblemPlusJSONResponse) VisitResetCopyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCopyRequestObject struct {
+	Dataset DatasetName `json:"dataset"`
+	Params  GetCopyParams
+}
+
+type GetCopyResponseObject interface {
+	VisitGetCopyResponse(w http.ResponseWriter) error
+}
+
+type GetCopy200JSONResponse Copy
+
+func (response GetCopy200JSONResponse) VisitGetCopyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCopydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetCopydefaultApplicationProblemPlusJSONResponse) VisitGetCopyResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9728,6 +10087,46 @@ type BuildDatasetdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response BuildDatasetdefaultApplicationProblemPlusJSONResponse) VisitBuildDatasetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AllowChangesRequestObject struct {
+	Dataset DatasetName `json:"dataset"`
+	Body    *AllowChangesJSONRequestBody
+}
+
+type AllowChangesResponseObject interface {
+	VisitAllowChangesResponse(w http.ResponseWriter) error
+}
+
+type AllowChanges200JSONResponse Dataset
+
+func (response AllowChanges200JSONResponse) VisitAllowChangesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AllowChangesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AllowChangesdefaultApplicationProblemPlusJSONResponse) VisitAllowChangesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13100,6 +13499,15 @@ type StrictServerInterface interface {
 	// ReadCalendar Somebody's due times as iCalendar (RFC 5545), for whoever knows the address.
 	// (GET /api/calendars/{secret})
 	ReadCalendar(ctx context.Context, request ReadCalendarRequestObject) (ReadCalendarResponseObject, error)
+	// ListCopies One's own copies of datasets, the one used last first, without what has changed in them.
+	// (GET /api/copies)
+	ListCopies(ctx context.Context, request ListCopiesRequestObject) (ListCopiesResponseObject, error)
+	// ResetCopy Throw one's own copy of a dataset away. The next statement that changes something makes a new one.
+	// (DELETE /api/copies/{dataset})
+	ResetCopy(ctx context.Context, request ResetCopyRequestObject) (ResetCopyResponseObject, error)
+	// GetCopy One's own copy of a dataset, and what has changed in it.
+	// (GET /api/copies/{dataset})
+	GetCopy(ctx context.Context, request GetCopyRequestObject) (GetCopyResponseObject, error)
 	// ListCourses One's courses; for administrators all. For instructors and assistants.
 	// (GET /api/courses)
 	ListCourses(ctx context.Context, request ListCoursesRequestObject) (ListCoursesResponseObject, error)
@@ -13193,6 +13601,9 @@ type StrictServerInterface interface {
 	// BuildDataset Build a dataset from setup scripts, or from CSV files alone. The response is sent when the files have been received. The build is a job; it asks before it breaks what papers use. For instructors.
 	// (POST /api/datasets/{dataset}/builds)
 	BuildDataset(ctx context.Context, request BuildDatasetRequestObject) (BuildDatasetResponseObject, error)
+	// AllowChanges Let learners change the dataset wherever they read it, each in a copy of their own, or no longer. For instructors.
+	// (PUT /api/datasets/{dataset}/changes)
+	AllowChanges(ctx context.Context, request AllowChangesRequestObject) (AllowChangesResponseObject, error)
 	// GetMap The map of a dataset's tables, or of one and its neighbours.
 	// (GET /api/datasets/{dataset}/map)
 	GetMap(ctx context.Context, request GetMapRequestObject) (GetMapResponseObject, error)
@@ -13397,7 +13808,7 @@ type StrictServerInterface interface {
 	// FinishReview Take an attempt off the marking list - it stands as it is. For instructors and assistants of the course.
 	// (PUT /api/reviews/{review}/done)
 	FinishReview(ctx context.Context, request FinishReviewRequestObject) (FinishReviewResponseObject, error)
-	// Run Run a query for an exercise, a paper or a dataset, and return its rows.
+	// Run Run a query for an exercise, a paper or a dataset, and return its rows. Where changes are allowed, any statements can be run; they run in one's own copy of the dataset.
 	// (POST /api/runs)
 	Run(ctx context.Context, request RunRequestObject) (RunResponseObject, error)
 	// ExportRun Run the query of one of one's own runs again, and return all its rows as a file. NULL is an empty cell in CSV and null in JSON; an empty text is `""` in both.
@@ -13862,6 +14273,83 @@ func (sh *strictHandler) ReadCalendar(ctx *gin.Context, secret string) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ReadCalendarResponseObject); ok {
 		if err := validResponse.VisitReadCalendarResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListCopies operation middleware
+func (sh *strictHandler) ListCopies(ctx *gin.Context) {
+	var request ListCopiesRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListCopies(ctx, request.(ListCopiesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListCopies")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListCopiesResponseObject); ok {
+		if err := validResponse.VisitListCopiesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ResetCopy operation middleware
+func (sh *strictHandler) ResetCopy(ctx *gin.Context, dataset DatasetName) {
+	var request ResetCopyRequestObject
+
+	request.Dataset = dataset
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ResetCopy(ctx, request.(ResetCopyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ResetCopy")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ResetCopyResponseObject); ok {
+		if err := validResponse.VisitResetCopyResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetCopy operation middleware
+func (sh *strictHandler) GetCopy(ctx *gin.Context, dataset DatasetName, params GetCopyParams) {
+	var request GetCopyRequestObject
+
+	request.Dataset = dataset
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetCopy(ctx, request.(GetCopyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetCopy")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetCopyResponseObject); ok {
+		if err := validResponse.VisitGetCopyResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -14918,6 +15406,50 @@ func (sh *strictHandler) BuildDataset(ctx *gin.Context, dataset DatasetName, par
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(BuildDatasetResponseObject); ok {
 		if err := validResponse.VisitBuildDatasetResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AllowChanges operation middleware
+func (sh *strictHandler) AllowChanges(ctx *gin.Context, dataset DatasetName) {
+	var request AllowChangesRequestObject
+
+	request.Dataset = dataset
+
+	var body AllowChangesJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AllowChanges(ctx, request.(AllowChangesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AllowChanges")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AllowChangesResponseObject); ok {
+		if err := validResponse.VisitAllowChangesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -18,7 +18,7 @@ import { PlanView } from "./results/PlanView";
 import { RunButton } from "./results/RunButton";
 import { RunResults } from "./results/RunResults";
 import { useResults } from "./results/useResults";
-import { useRuns } from "./results/useRuns";
+import { useRuns, whole } from "./results/useRuns";
 import { SubmissionState } from "./SubmissionState";
 import { TwoVersions } from "./TwoVersions";
 import { useDraft, usePlace, useSubmission } from "./useDraft";
@@ -43,15 +43,15 @@ export function Answer({ exercise, tables, closed, broughtBack, narrow }: Props)
   useBroughtBack(broughtBack, change);
 
   const space = useRef<SqlHandle>(null);
-  const whole = useRef<HTMLDivElement>(null);
+  const itself = useRef<HTMLDivElement>(null);
   const { preferences } = usePreferences();
   const [unmend, setUnmend] = useState<(() => void) | null>(null);
   const runs = useRuns({ paper, exercise: slug });
   const [beside, setBeside] = useState<string | null>(null); // the attempt whose rows are shown beside its findings
   const [planned, setPlanned] = useState<string | null>(null); // the statement whose plan is shown
   const explain = async () => setPlanned((await space.current?.statements(false))?.[0]?.text ?? null);
-  const run = async (all = false) => runs.start((await space.current?.statements(all)) ?? []);
-  useResults(whole, { clear: runs.clear });
+  const run = async () => runs.start(exercise.changes ? whole(sql) : ((await space.current?.statements(false)) ?? []));
+  useResults(itself, { clear: runs.clear });
   useEffect(() => {
     const handle = space.current;
     return () => {
@@ -82,7 +82,7 @@ export function Answer({ exercise, tables, closed, broughtBack, narrow }: Props)
     </aside>
   );
   return (
-    <div className="answer" ref={whole}>
+    <div className="answer" ref={itself}>
       {!narrow && notes}
       <div onFocus={() => space.current && writing.use(space.current)}>
         <SqlSpace

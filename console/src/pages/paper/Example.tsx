@@ -6,19 +6,27 @@ import { usePreferences } from "../../session";
 import { RunButton } from "./results/RunButton";
 import { RunResults } from "./results/RunResults";
 import { useResults } from "./results/useResults";
-import { useRuns } from "./results/useRuns";
+import { useRuns, whole } from "./results/useRuns";
+
+interface Props {
+  paper: string;
+  text: string;
+  tables?: Dataset;
+  /** It may change something. */
+  changes?: boolean;
+}
 
 /** An example that can be changed and run. */
-export function Example({ paper, text, tables }: { paper: string; text: string; tables?: Dataset }) {
+export function Example({ paper, text, tables, changes }: Props) {
   const [sql, setSql] = useState(text);
   const space = useRef<SqlHandle>(null);
-  const whole = useRef<HTMLDivElement>(null);
+  const itself = useRef<HTMLDivElement>(null);
   const { preferences } = usePreferences();
   const runs = useRuns({ paper });
-  const run = async () => runs.start((await space.current?.statements(false)) ?? []);
-  useResults(whole, { run, clear: runs.clear });
+  const run = async () => runs.start(changes ? whole(sql) : ((await space.current?.statements(false)) ?? []));
+  useResults(itself, { run, clear: runs.clear });
   return (
-    <div className="example" ref={whole}>
+    <div className="example" ref={itself}>
       <SqlSpace
         ref={space}
         label="Example"

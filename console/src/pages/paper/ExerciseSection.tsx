@@ -37,7 +37,7 @@ export const ExerciseSection = memo(function ExerciseSection({ exercise, away, i
         </h2>
         {exercise.blocks.map((block, i) =>
           block.kind === "example" ? (
-            <Example key={i} paper={paper} text={block.text} tables={rest.tables} />
+            <Example key={i} paper={paper} text={block.text} tables={rest.tables} changes={exercise.changes} />
           ) : (
             <Prose key={i} html={block.html ?? ""} />
           ),

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { memo, startTransition, useCallback, useEffect, useState } from "react";
 import { useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, api, problemOf, type Schemas } from "../../api/client";
+import { CopyLine } from "../../parts/CopyLine";
 import { Prose } from "../../parts/Prose";
 import type { Dataset } from "../../parts/sql/schema";
 import { useTables } from "../../parts/sql/useTables";
@@ -60,13 +61,15 @@ export function PaperPage({ dark }: { dark: boolean }) {
   if (refused === "examen:not-open") return <NotOpenYet paper={slug} />;
   return (
     <Waiting query={paper} page="The paper">
-      {({ summary, sections, notices }) => {
+      {({ summary, sections, notices, changes }) => {
         const exercises = sections.flatMap((section) => section.exercise ?? []);
         const inFocus = exercises.some((exercise) => exercise.slug === focus) ? focus : null;
         return (
           <article
             ref={article}
-            className={["paper", inFocus && "in-focus", width < withNotes && "narrow"].filter(Boolean).join(" ")}
+            className={["paper", inFocus && "in-focus", width < withNotes && "narrow", changes && "with-copy"]
+              .filter(Boolean)
+              .join(" ")}
             data-dark={dark}
             onFocusCapture={() => setUsed(true)}
           >
@@ -79,6 +82,7 @@ export function PaperPage({ dark }: { dark: boolean }) {
               tables={drawer}
               onTables={() => setDrawer(!drawer)}
             />
+            {changes && <CopyLine dataset={summary.dataset} />}
             <Notices paper={slug} notices={notices ?? []} />
             {instructor && !inFocus && <PaperCheck paper={slug} />}
             {sections
@@ -97,7 +101,14 @@ export function PaperPage({ dark }: { dark: boolean }) {
                     onFocus={setFocus}
                   />
                 ) : (
-                  <Narrative key={i} section={section} paper={slug} tables={tables} hidden={inFocus !== null} />
+                  <Narrative
+                    key={i}
+                    section={section}
+                    paper={slug}
+                    tables={tables}
+                    changes={changes}
+                    hidden={inFocus !== null}
+                  />
                 ),
               )}
             <TablesDrawer dataset={summary.dataset} dark={dark} open={drawer} onClose={() => setDrawer(false)} />
@@ -139,16 +150,17 @@ interface NarrativeProps {
   section: Schemas["Section"];
   paper: string;
   tables?: Dataset;
+  changes?: boolean;
   hidden: boolean;
 }
 
-const Narrative = memo(function Narrative({ section, paper, tables, hidden }: NarrativeProps) {
+const Narrative = memo(function Narrative({ section, paper, tables, changes, hidden }: NarrativeProps) {
   return (
     <div className="strip narrative" hidden={hidden}>
       {section.title && <h2>{section.title}</h2>}
       {section.blocks?.map((block, i) =>
         block.kind === "example" ? (
-          <Example key={i} paper={paper} text={block.text} tables={tables} />
+          <Example key={i} paper={paper} text={block.text} tables={tables} changes={changes} />
         ) : (
           <Prose key={i} html={block.html ?? ""} />
         ),

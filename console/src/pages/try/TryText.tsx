@@ -1,6 +1,7 @@
 import { useRef, useState, type ReactNode } from "react";
 import type { Schemas } from "../../api/client";
 import { Button } from "../../parts/Button";
+import { CopyLine } from "../../parts/CopyLine";
 import { SqlSpace, type SqlHandle } from "../../parts/sql/SqlSpace";
 import { layOut, SqlTools } from "../../parts/sql/SqlTools";
 import { useTables } from "../../parts/sql/useTables";
@@ -9,7 +10,7 @@ import { writing } from "../../work/writing";
 import { PlanView } from "../paper/results/PlanView";
 import { RunButton } from "../paper/results/RunButton";
 import { RunResults } from "../paper/results/RunResults";
-import { useRuns } from "../paper/results/useRuns";
+import { useRuns, whole } from "../paper/results/useRuns";
 import type { ToTry } from "./TryPage";
 
 interface Props {
@@ -32,7 +33,7 @@ export function TryText({ name, text, datasets, onChange, onTables, children }: 
   const known = datasets.find((d) => d.name === dataset);
   const tables = useTables(used ? dataset : undefined, known?.build);
   const runs = useRuns({ dataset });
-  const run = async () => runs.start((await space.current?.statements(false)) ?? []);
+  const run = async () => runs.start(known?.changes ? whole(sql) : ((await space.current?.statements(false)) ?? []));
   const explain = async () => setPlanned((await space.current?.statements(false))?.[0]?.text ?? null);
   const change = (next: string) => onChange({ sql: next });
   return (
@@ -52,6 +53,7 @@ export function TryText({ name, text, datasets, onChange, onTables, children }: 
         </Button>
         {children}
       </p>
+      {known?.changes && <CopyLine key={dataset} dataset={dataset} />}
       <div
         onFocus={() => {
           setUsed(true);

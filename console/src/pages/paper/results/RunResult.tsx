@@ -7,6 +7,7 @@ import { ProblemNote } from "../../../parts/ProblemNote";
 import { count, milliseconds } from "../../../parts/words";
 import { Comparison } from "./Comparison";
 import { RowsMenu } from "./RowsMenu";
+import { Statements } from "./Statements";
 import { mostRows, useAllRows } from "./useAllRows";
 
 const Chart = lazily(() => import("./Chart").then((m) => m.Chart));
@@ -25,6 +26,19 @@ interface Props {
 
 /** What a run came to: its rows, or what went wrong. */
 export function RunResult({ run, most, earlier, onMend }: Props) {
+  if (run.statements) {
+    return (
+      <div className="result" data-run={run.id}>
+        {run.statements.length === 1 && !run.error && !run.statements[0].done ? (
+          <RunRows key={run.id} run={run} most={most} earlier={earlier} />
+        ) : (
+          <Statements run={run} most={most} />
+        )}
+        {run.error && <ProblemNote problem={run.error} onMend={onMend} />}
+        {run.rolled_back && <p role="status">A transaction was still open at the end, and is rolled back.</p>}
+      </div>
+    );
+  }
   if (run.error && run.rows.length === 0) return <ProblemNote problem={run.error} onMend={onMend} />;
   return (
     <div className="result" data-run={run.id}>

@@ -1,6 +1,8 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { answer, api, problemOf, type Problem, type Run } from "../../../api/client";
 import type { Statement } from "../../../parts/sql/language";
+import { copyNow, windowName } from "../../../work/copies";
 
 /** A statement that was run, or is being run. */
 export interface Ran {
@@ -26,6 +28,9 @@ function placed(problem: Problem, { line, column }: Statement): Problem {
   };
 }
 
+/** A text as one: what may change something is run as a whole, since its statements belong together. */
+export const whole = (text: string): Statement[] => [{ text, from: 0, to: text.length, line: 1, column: 1 }];
+
 const mostEarlier = 10;
 
 /** Runs statements one after another, up to the first that fails. */
@@ -34,6 +39,7 @@ export function useRuns(on: { paper?: string; exercise?: string; dataset?: strin
   const [earlier, setEarlier] = useState<Run[]>([]); // those that gave rows, the latest first
   const [since, setSince] = useState<number | null>(null); // when what is running began
   const calls = useRef<AbortController>(null);
+  const queries = useQueryClient();
   useEffect(() => () => calls.current?.abort(), []);
 
   async function start(statements: Statement[]) {
@@ -47,11 +53,13 @@ export function useRuns(on: { paper?: string; exercise?: string; dataset?: strin
       now[i] = { ...now[i], state: "running" };
       setAll([...now]);
       try {
-        const body = { ...on, sql: statement.text };
+        const body = { ...on, sql: statement.text, window: windowName() };
         const run = await answer(api.POST("/api/runs", { body, signal: call.signal }));
+        if (run.copy) copyNow(queries, run.copy);
         now[i] = { statement, state: "ended", run: run.error ? { ...run, error: placed(run.error, statement) } : run };
         if (!run.error) setEarlier((runs) => [run, ...runs].slice(0, mostEarlier));
       } catch (error) {
+        void queries.invalidateQueries({ queryKey: ["copy"] }); // it may be gone
         now[i] = call.signal.aborted
           ? { statement, state: "stopped" }
           : { statement, state: "ended", problem: problemOf(error) };

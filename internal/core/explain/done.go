@@ -1,0 +1,77 @@
+package explain
+
+import (
+	"strconv"
+	"strings"
+)
+
+// Done says what a statement has done, by the tag that the server gives it: "UPDATE 3" is "3 rows changed", "CREATE
+// TABLE" is "Table made". It is "" for a tag that only counts rows that are shown. notices are what the server
+// remarked, such as that there was nothing to be done.
+func Done(tag string, notices []string) string {
+	words := strings.Fields(tag)
+	if len(words) == 0 {
+		return "Done"
+	}
+	if len(notices) == 1 && strings.HasSuffix(notices[0], ", skipping") {
+		return "Nothing to be done"
+	}
+	if n, err := strconv.ParseInt(words[len(words)-1], 10, 64); err == nil {
+		done, ok := map[string]string{
+			"INSERT": "added", "UPDATE": "changed", "DELETE": "removed", "MERGE": "added, changed or removed",
+		}[words[0]]
+		if !ok {
+			return ""
+		}
+		rows := " rows "
+		if n == 1 {
+			rows = " row "
+		}
+		return strconv.FormatInt(n, 10) + rows + done
+	}
+	if said, ok := doneWords[tag]; ok {
+		return said
+	}
+	object := strings.ToLower(strings.Join(words[1:], " "))
+	switch words[0] {
+	case "CREATE":
+		return capital(object) + " made"
+	case "DROP":
+		return capital(object) + " dropped"
+	case "ALTER":
+		return capital(object) + " altered"
+	}
+	return "Done: " + tag
+}
+
+var doneWords = map[string]string{
+	"BEGIN":                     "Transaction begun",
+	"START TRANSACTION":         "Transaction begun",
+	"COMMIT":                    "Committed",
+	"ROLLBACK":                  "Rolled back",
+	"SAVEPOINT":                 "Savepoint set",
+	"RELEASE":                   "Savepoint released",
+	"TRUNCATE TABLE":            "Table emptied",
+	"REFRESH MATERIALIZED VIEW": "Materialized view refreshed",
+	"CREATE TABLE AS":           "Table made",
+	"COMMENT":                   "Comment set",
+	"DO":                        "Block run",
+	"CALL":                      "Procedure called",
+	"LOCK TABLE":                "Table locked",
+	"SET":                       "Setting changed",
+	"RESET":                     "Setting changed",
+	"SET CONSTRAINTS":           "Constraints' time set",
+	"ANALYZE":                   "Statistics collected",
+	"REINDEX":                   "Index made anew",
+	"PREPARE":                   "Statement prepared",
+	"DEALLOCATE":                "Prepared statement dropped",
+	"DECLARE CURSOR":            "Cursor opened",
+	"CLOSE CURSOR":              "Cursor closed",
+}
+
+func capital(text string) string {
+	if text == "" {
+		return text
+	}
+	return strings.ToUpper(text[:1]) + text[1:]
+}

@@ -1,0 +1,386 @@
+package work
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"sync"
+	"time"
+
+	"golang.org/x/sync/singleflight"
+
+	"examen/internal/account"
+	"examen/internal/core/sqltext"
+	"examen/internal/practice"
+	"examen/internal/problem"
+	"examen/internal/records"
+	"examen/internal/records/query"
+)
+
+// CopyRoom bounds learners' copies.
+type CopyRoom struct {
+	Unused  time.Duration // a copy that is not used for so long goes
+	Bytes   int64         // on disk, of all copies
+	Learner int64         // on disk, of one learner's
+}
+
+// DefaultCopyRoom suits one machine and a course.
+var DefaultCopyRoom = CopyRoom{Unused: 24 * time.Hour, Bytes: 10 << 30, Learner: 512 << 20}
+
+// A Copy is a learner's own copy of a dataset's build, in which statements that change something run.
+type Copy struct {
+	Dataset    string
+	Build      int // its number among the dataset's builds
+	Made, Used time.Time
+	Until      time.Time // it is kept, if it is not used
+	Bytes      int64     // on disk
+	// Changes is what is otherwise in it than in the build, as far as it is committed; nil where that was not asked
+	// for.
+	Changes *practice.Changes
+	// State tells of the transaction that the window's last run left open, Since when it was, and Kept until when it is
+	// kept.
+	State       practice.State
+	Since, Kept time.Time
+	// Replaced tells that it was made in place of one of an earlier build, which is gone.
+	Replaced bool
+}
+
+// Copies are the learners' copies.
+type Copies struct {
+	work   *Work
+	room   CopyRoom
+	making singleflight.Group
+
+	mu      sync.Mutex
+	changed map[string]*practice.Changes // by database, until the next change
+}
+
+// Copies gives access to the learners' copies.
+func (w *Work) Copies() *Copies { return w.copies }
+
+// needed reads a text that may change the dataset, and gives the statements to run in the account's copy, which is nil
+// where it has to be made. Nil statements mean that it is to be run on the dataset itself: it is one query, and there
+// is no copy.
+func (c *Copies) needed(ctx context.Context, who account.Account, at place, request RunRequest) (
+	*query.Copy, []sqltext.Statement, error,
+) {
+	c.work.practice.Copies().Warm(at.database)
+	own, err := c.own(ctx, who, at.build)
+	if err != nil {
+		return nil, nil, err
+	}
+	if _, err := c.work.grader.Read(request.SQL); own == nil && err == nil {
+		return nil, nil, nil
+	}
+	statements, err := sqltext.ReadStatements(request.SQL)
+	return own, statements, err
+}
+
+// own is an account's copy of a build; nil where it has none.
+func (c *Copies) own(ctx context.Context, who account.Account, build int64) (*query.Copy, error) {
+	row, err := c.work.records.OwnCopy(ctx, query.OwnCopyParams{AccountID: who.ID, BuildID: build})
+	if records.Missing(err) {
+		return nil, nil
+	}
+	return &row, err
+}
+
+// make gives an account a copy of a build: a new one, unless it was made a moment ago. replaced tells that an earlier
+// build's had to go for it.
+func (c *Copies) make(ctx context.Context, who account.Account, at place) (made *query.Copy, replaced bool, err error) {
+	type result struct {
+		copied   *query.Copy
+		replaced bool
+	}
+	key := fmt.Sprint(who.ID, " ", at.build)
+	flown, err, _ := c.making.Do(key, func() (any, error) {
+		ctx := context.WithoutCancel(ctx)
+		if own, err := c.own(ctx, who, at.build); err != nil || own != nil {
+			return result{copied: own}, err
+		}
+		replaced, err := c.dropEarlier(ctx, who, at)
+		if err != nil {
+			return nil, err
+		}
+		fresh, err := c.work.practice.Copies().Take(ctx, at.database)
+		if err != nil {
+			return nil, err
+		}
+		bytes, err := c.work.practice.Copies().SizeOf(ctx, fresh.Database)
+		if err == nil {
+			err = c.fit(ctx, who, bytes)
+		}
+		var row query.Copy
+		if err == nil {
+			row, err = c.work.records.CreateCopy(ctx, query.CreateCopyParams{
+				AccountID: who.ID, BuildID: at.build, Database: fresh.Database, Since: fresh.Since, Bytes: bytes,
+			})
+		}
+		if err != nil {
+			err = errors.Join(err, c.work.practice.Copies().Drop(ctx, fresh.Database))
+			if records.Missing(err) { // another replica was as quick
+				own, err := c.own(ctx, who, at.build)
+				return result{copied: own}, err
+			}
+			return nil, err
+		}
+		return result{&row, replaced}, nil
+	})
+	if err != nil {
+		return nil, false, copyProblem(err)
+	}
+	r := flown.(result)
+	return r.copied, r.replaced, nil
+}
+
+// copyProblem says why there is no copy.
+func copyProblem(err error) error {
+	switch {
+	case errors.Is(err, practice.ErrNoCopies):
+		return problem.New(409, "no-copies", "The dataset cannot be changed",
+			"It is too large to be copied for each learner, or was built by an earlier version of Examen. "+
+				"Queries run; tell your instructor.")
+	case errors.Is(err, practice.ErrFull):
+		return problem.Again(60, "no-room", "There is no room for a copy",
+			"Statements that change something run in a copy of the dataset, and the disk has no room for one just "+
+				"now. "+
+				"Your text is kept; try again in a moment, and tell your instructor if it keeps happening.")
+	}
+	return err
+}
+
+// dropEarlier drops an account's copies of other builds of a dataset.
+func (c *Copies) dropEarlier(ctx context.Context, who account.Account, at place) (dropped bool, err error) {
+	rows, err := c.work.records.OwnCopies(ctx, who.ID)
+	for _, row := range rows {
+		if row.Dataset == at.dataset && row.Copy.BuildID != at.build {
+			dropped = true
+			err = cmp.Or(err, c.drop(ctx, row.Copy.Database))
+		}
+	}
+	return dropped, err
+}
+
+// drop drops a copy. What ran in it is in the history.
+func (c *Copies) drop(ctx context.Context, database string) error {
+	if err := c.work.records.ForgetCopy(ctx, database); err != nil {
+		return err
+	}
+	c.forget(database)
+	return c.work.practice.Copies().Drop(ctx, database)
+}
+
+func (c *Copies) forget(database string) {
+	c.mu.Lock()
+	delete(c.changed, database)
+	c.mu.Unlock()
+}
+
+// fit makes room for a copy of so many bytes: of the learner's and of all copies, those used least recently go, unless
+// somebody works in them. The error is practice.ErrFull.
+func (c *Copies) fit(ctx context.Context, who account.Account, bytes int64) error {
+	rows, err := c.work.records.AllCopies(ctx)
+	if err != nil {
+		return err
+	}
+	all, own := bytes, bytes
+	for _, row := range rows {
+		all += row.Copy.Bytes
+		if row.Copy.AccountID == who.ID {
+			own += row.Copy.Bytes
+		}
+	}
+	for _, row := range rows {
+		mine := row.Copy.AccountID == who.ID
+		if all <= c.room.Bytes && (own <= c.room.Learner || !mine) || c.work.practice.Copies().Busy(row.Copy.Database) {
+			continue
+		}
+		if err := c.drop(ctx, row.Copy.Database); err != nil {
+			return err
+		}
+		if all -= row.Copy.Bytes; mine {
+			own -= row.Copy.Bytes
+		}
+	}
+	if all > c.room.Bytes || own > c.room.Learner {
+		return fmt.Errorf("%w: all copies would take %d MB, and those of the learner %d MB", practice.ErrFull, all>>20,
+			own>>20)
+	}
+	return nil
+}
+
+// Sweep drops copies that were not used for long, or whose build was replaced, and those that belong to nobody; and it
+// keeps copies ready of no other builds than those in use.
+func (c *Copies) Sweep(ctx context.Context) error {
+	rows, err := c.work.records.AllCopies(ctx)
+	if err != nil {
+		return err
+	}
+	sizes, err := c.work.practice.Copies().Sizes(ctx)
+	if err != nil {
+		return err
+	}
+	var named []string
+	for _, row := range rows {
+		bytes, there := sizes[row.Copy.Database]
+		unused := time.Since(row.Copy.UsedAt) > c.room.Unused && !c.work.practice.Copies().Busy(row.Copy.Database)
+		switch {
+		case !there || unused || row.Stale:
+			if err := c.drop(ctx, row.Copy.Database); err != nil {
+				return err
+			}
+			continue
+		case bytes != row.Copy.Bytes:
+			err := c.work.records.MeasureCopy(ctx, query.MeasureCopyParams{Database: row.Copy.Database, Bytes: bytes})
+			if err != nil {
+				return err
+			}
+		}
+		named = append(named, row.Copy.Database)
+	}
+	if err := c.work.practice.Copies().Keep(ctx, named); err != nil {
+		return err
+	}
+	builds, err := c.work.records.DatabasesInUse(ctx)
+	if err != nil {
+		return err
+	}
+	var inUse []string
+	for _, b := range builds {
+		inUse = append(inUse, b.Database)
+		inUse = append(inUse, variantDatabases(b.Variants)...)
+	}
+	return c.work.practice.Copies().KeepReadyOnly(ctx, inUse)
+}
+
+// variantDatabases are the databases of a build's variants.
+func variantDatabases(variants json.RawMessage) []string {
+	var byName map[string]string
+	_ = json.Unmarshal(variants, &byName) // written by the library
+	return slices.Collect(maps.Values(byName))
+}
+
+// sweepEvery is how often copies are swept.
+const sweepEvery = time.Minute
+
+// LookAfter sweeps the copies from time to time, until the context ends.
+func (c *Copies) LookAfter(ctx context.Context) {
+	for {
+		if err := c.Sweep(ctx); err != nil && ctx.Err() == nil {
+			c.work.log.Warn("copies cannot be swept", "error", err)
+		}
+		select {
+		case <-time.After(sweepEvery):
+		case <-ctx.Done():
+			return
+		}
+	}
+}
+
+// List lists an account's copies, the one used last first, without what has changed in them.
+func (c *Copies) List(ctx context.Context, who account.Account) ([]Copy, error) {
+	rows, err := c.work.records.OwnCopies(ctx, who.ID)
+	all := []Copy{}
+	for _, row := range rows {
+		if row.InUse {
+			all = append(all, c.describe(&row.Copy, row.Dataset, int(row.Build)))
+		}
+	}
+	return all, err
+}
+
+func (c *Copies) describe(row *query.Copy, dataset string, build int) Copy {
+	return Copy{
+		Dataset: dataset, Build: build, Made: row.MadeAt, Used: row.UsedAt, Until: row.UsedAt.Add(c.room.Unused),
+		Bytes: row.Bytes,
+	}
+}
+
+// Show gives an account's copy of a dataset, with what has changed in it, and how a window of it stands.
+func (c *Copies) Show(ctx context.Context, who account.Account, dataset, window string) (*Copy, error) {
+	found, err := c.work.library.Readable(ctx, who, dataset)
+	if err != nil {
+		return nil, err
+	}
+	row, err := c.own(ctx, who, found.Build)
+	if err != nil {
+		return nil, err
+	}
+	if row == nil {
+		return nil, problem.New(404, "no-copy", "You have no copy of the dataset",
+			"A copy of %s is made when you run a statement that changes something, where that is allowed.", dataset)
+	}
+	copied := c.describe(row, dataset, found.Number)
+	at := place{dataset: dataset, build: found.Build, database: found.Database}
+	return &copied, c.look(ctx, &copied, row, at, window)
+}
+
+// look adds what has changed in a copy, and how a window of it stands.
+func (c *Copies) look(ctx context.Context, copied *Copy, row *query.Copy, at place, window string) error {
+	copied.State, copied.Since, copied.Kept = c.work.practice.Copies().Uncommitted(row.Database, window)
+	c.mu.Lock()
+	known := c.changed[row.Database]
+	c.mu.Unlock()
+	if known == nil {
+		found, err := c.work.practice.Copies().Changes(ctx, practice.Copy{Database: row.Database, Since: row.Since},
+			at.database)
+		if errors.Is(err, practice.ErrGone) {
+			return errors.Join(c.drop(ctx, row.Database), copyGone(at.dataset))
+		} else if err != nil {
+			return err
+		}
+		known = &found
+		c.mu.Lock()
+		c.changed[row.Database] = known
+		c.mu.Unlock()
+	}
+	copied.Changes = known
+	return nil
+}
+
+func copyGone(dataset string) error {
+	return problem.New(409, "copy-gone", "Your copy is gone",
+		"Your copy of %s was thrown away: it was reset, or its dataset was built anew. "+
+			"What you ran is in your history; run it again to have it in a new copy.", dataset)
+}
+
+// Reset throws an account's copy of a dataset away. It is made anew at the next statement that changes something.
+func (c *Copies) Reset(ctx context.Context, who account.Account, dataset string) error {
+	rows, err := c.work.records.OwnCopies(ctx, who.ID)
+	if err != nil {
+		return err
+	}
+	at := slices.IndexFunc(rows, func(r query.OwnCopiesRow) bool { return r.Dataset == dataset })
+	if at < 0 {
+		return problem.New(404, "no-copy", "You have no copy of the dataset", "There is no copy of %.80q to reset.",
+			dataset)
+	}
+	for _, row := range rows[at:] {
+		if row.Dataset == dataset {
+			if err := c.drop(ctx, row.Copy.Database); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// AllowChanges lets learners change a dataset wherever they read it, each in a copy of their own, or no longer.
+func (c *Copies) AllowChanges(ctx context.Context, who account.Account, dataset string, allowed bool) error {
+	if err := who.May(account.Prepare); err != nil {
+		return err
+	}
+	if !records.IsText(dataset) {
+		dataset = ""
+	}
+	n, err := c.work.records.AllowChanges(ctx, query.AllowChangesParams{Name: dataset, Changes: allowed})
+	if err == nil && n == 0 {
+		err = problem.New(404, "no-dataset", "There is no such dataset", "No dataset is called %q.", dataset)
+	}
+	c.work.records.Changed(records.PapersChanged)
+	return err
+}
