@@ -5,5 +5,5 @@ import "embed"
 
 // Files has a folder for each pack.
 //
-//go:embed all:heather-hill all:observatory
+//go:embed all:heather-hill all:mosswater all:observatory
 var Files embed.FS

@@ -24,15 +24,17 @@ type answers struct {
 	kept     *byteCache[*answer]
 	digests  *byteCache[*compare.Digest]         // by answer and how its rows are read
 	samples  *lru.Cache[string, *compare.Sample] // of large results
+	states   *byteCache[*expectedState]
 	flights  singleflight.Group
 }
 
-// Bounds of what is kept, 128 MB in all: bytes of answers with their rows, bytes of digests, and samples, of which each
+// Bounds of what is kept, 170 MB in all: bytes of answers with their rows, bytes of digests, and samples, of which each
 // takes 12 MB at most.
 const (
 	answersKept = 40 << 20
 	digestsKept = 40 << 20
 	samplesKept = 4
+	statesKept  = 40 << 20
 )
 
 func newAnswers(server server, seed result.Seed) *answers {
@@ -43,6 +45,7 @@ func newAnswers(server server, seed result.Seed) *answers {
 		kept:     newByteCache[*answer](answersKept),
 		digests:  newByteCache[*compare.Digest](digestsKept),
 		samples:  samples,
+		states:   newByteCache[*expectedState](statesKept),
 	}
 }
 

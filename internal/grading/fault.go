@@ -3,8 +3,10 @@ package grading
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"examen/internal/core/explain"
 	"examen/internal/core/marking"
@@ -95,6 +97,29 @@ func FaultOf(err error, written string, q *sqltext.Query) *Fault {
 		place := sqltext.PlaceIn(written, q.Text, *fault.Place)
 		fault.Place = &place
 	}
+	return fault
+}
+
+// StatementFault returns the fault behind the error of one of several statements, as FaultOf does of a query's.
+func StatementFault(err error, written string, statement sqltext.Statement) *Fault {
+	fault := FaultOf(err, statement.Text, nil)
+	if fault == nil {
+		return nil
+	}
+	var blocked *practice.Blocked
+	if errors.As(err, &blocked) {
+		fault.Title, fault.Code = "The statement waited for yourself", ""
+		fault.Detail = fmt.Sprintf("It needs what is not yet committed in another window of yours, for %d seconds "+
+			"now: "+
+			"end the transaction there by COMMIT or ROLLBACK, and run this again.",
+			int(time.Since(blocked.Since).Seconds()))
+	}
+	offset := statement.Start
+	if fault.Place != nil {
+		offset += fault.Place.Offset(statement.Text)
+	}
+	place := sqltext.PlaceAt(written, offset)
+	fault.Place = &place
 	return fault
 }
 

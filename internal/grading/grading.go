@@ -43,6 +43,7 @@ type server interface {
 // A Grader decides on one practice server. It is safe for concurrent use.
 type Grader struct {
 	practice server
+	copies   *practice.Copies // nil where there are none: then no answer may change anything
 	answers  *answers
 	// queries as they were read: what is run is often submitted next
 	queries *lru.Cache[string, *sqltext.Query]
@@ -56,7 +57,11 @@ const (
 
 // New returns a grader on a practice server. Results are fingerprinted with the seed, which has to stay the same for
 // stored fingerprints to be comparable.
-func New(server *practice.Server, seed result.Seed) *Grader { return on(server, seed) }
+func New(server *practice.Server, seed result.Seed) *Grader {
+	g := on(server, seed)
+	g.copies = server.Copies()
+	return g
+}
 
 // on returns a grader on whatever runs queries.
 func on(server server, seed result.Seed) *Grader {
@@ -123,6 +128,13 @@ func (g *Grader) Read(text string) (*sqltext.Query, error) {
 // Prepare computes the result of an accepted answer on a database ahead of time. The error is the answer's [Fault] if
 // it does not run, or an error of the practice server.
 func (g *Grader) Prepare(ctx context.Context, sql, database string) error {
+	if sqltext.Changes(sql) {
+		_, err := g.answers.expectedState(ctx, g, sql, database, pack.Checking{})
+		if fault := FaultOf(err, sql, nil); fault != nil {
+			return fault
+		}
+		return err
+	}
 	_, err := g.answers.get(ctx, sql, database)
 	if fault := FaultOf(err, sql, nil); fault != nil {
 		return fault
@@ -134,6 +146,9 @@ func (g *Grader) Prepare(ctx context.Context, sql, database string) error {
 // the practice server that is not the query's fault.
 func (g *Grader) Grade(ctx context.Context, task Task, learner int64, sql string) (*Verdict, error) {
 	a := &attempt{grader: g, task: task, learner: learner}
+	if sqltext.Changes(task.Accepted[0]) {
+		return a.byState(ctx, sql)
+	}
 	q, err := g.Read(sql)
 	a.verdict.Unread = err != nil
 	if err == nil {

@@ -165,8 +165,11 @@ func (i *inspector) examples(ctx context.Context) error {
 
 func (i *inspector) example(ctx context.Context, e *pack.Exercise, block pack.Block) error {
 	q, err := i.grader.Read(block.Text)
-	if err == nil {
+	switch {
+	case err == nil:
 		_, err = i.grader.practice.Run(ctx, checkingRun(i.Database, q.Text), &practice.Collector{})
+	case i.Paper.Changes || e != nil && e.Checking.Changes:
+		_, err = i.grader.TryStatements(ctx, block.Text, i.Database)
 	}
 	fault := FaultOf(err, block.Text, q)
 	if fault == nil {
@@ -188,6 +191,9 @@ func (i *inspector) exercise(ctx context.Context, e *pack.Exercise) error {
 		i.note(e, SeverityError, noteContradictory, "The check contradicts itself: it %s.", c)
 	}
 	i.unsound = false
+	if e.ByState() {
+		return i.state(ctx, e)
+	}
 	for n, sql := range e.Accepted() {
 		q, err := sqltext.ReadQuery(sql)
 		if err != nil {

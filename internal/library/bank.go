@@ -9,6 +9,7 @@ import (
 	"examen/internal/account"
 	"examen/internal/core/marking"
 	"examen/internal/core/pack"
+	"examen/internal/core/sqltext"
 	"examen/internal/grading"
 	"examen/internal/records"
 	"examen/internal/records/query"
@@ -47,8 +48,8 @@ func (l *Library) index(ctx context.Context, row query.ExerciseNow, database str
 	kept.Words = strings.Join(append(words, e.Accepted()...), "\n")
 	answers := answersKey(&e.Exercise)
 	kept.Answers = &answers
-	if q, err := l.grader.Read(e.Reference); err == nil {
-		for used := range q.Uses() {
+	if statements, err := sqltext.ReadStatements(e.Reference); err == nil {
+		for used := range sqltext.UsesOf(statements) {
 			if table, is := strings.CutPrefix(used, "table:"); is {
 				kept.Tables = append(kept.Tables, table)
 			} else {

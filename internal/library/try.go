@@ -2,12 +2,14 @@ package library
 
 import (
 	"context"
+	"maps"
 	"slices"
 	"time"
 
 	"examen/internal/account"
 	"examen/internal/core/explain"
 	"examen/internal/core/result"
+	"examen/internal/core/sqltext"
 	"examen/internal/grading"
 	"examen/internal/practice"
 	"examen/internal/problem"
@@ -49,7 +51,19 @@ func (a *Authoring) Try(ctx context.Context, who account.Account, paper, sql str
 	}
 	t := &Tried{Constructs: []string{}}
 	q, err := a.grader.Read(sql)
-	if err == nil {
+	if sqltext.Changes(sql) {
+		statements, _ := sqltext.ReadStatements(sql) // it was read
+		t.Constructs = slices.Sorted(maps.Keys(sqltext.UsesOf(statements)))
+		var shown *grading.Shown
+		shown, err = a.grader.TryStatements(ctx, sql, d.database)
+		if shown != nil {
+			t.RowCount, t.Columns, t.Truncated = shown.Count, shown.Columns, int64(len(shown.Rows)) < shown.Count
+			t.Elapsed = shown.Elapsed
+			for _, row := range shown.Rows {
+				t.Rows = append(t.Rows, explain.Cells(row, triedCell))
+			}
+		}
+	} else if err == nil {
 		t.Ordered = q.Ordered()
 		for used := range q.Uses() {
 			t.Constructs = append(t.Constructs, used)

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 
 	"github.com/jackc/pgx/v5"
@@ -90,6 +91,36 @@ type held struct {
 type holds struct {
 	objects map[string]held
 	rows    map[string]int64
+	// The greatest values of columns whose values come from sequences of their own.
+	counted map[string]map[string]int64
+}
+
+// countedQuery reads which columns have values that come from sequences of their own.
+const countedQuery = `
+SELECT 'c' || a.attrelid, a.attrelid::pg_catalog.regclass::pg_catalog.text, a.attname::pg_catalog.text
+FROM pg_catalog.pg_attribute a
+JOIN pg_catalog.pg_class c ON c.oid = a.attrelid AND c.relkind IN ('r', 'p')
+JOIN pg_catalog.pg_namespace n ON n.oid = c.relnamespace
+LEFT JOIN pg_catalog.pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
+WHERE n.nspname !~ '^pg_' AND n.nspname <> 'information_schema' AND a.attnum > 0 AND NOT a.attisdropped
+	AND a.atttypid IN (20, 21, 23)
+	AND (a.attidentity <> '' OR pg_catalog.pg_get_expr(d.adbin, d.adrelid) ~ '^nextval\(')`
+
+func (h holds) readCounted(ctx context.Context, conn *pgx.Conn) error {
+	rows, _ := conn.Query(ctx, countedQuery)
+	columns, err := pgx.CollectRows(rows, pgx.RowToStructByPos[struct{ ID, Table, Column string }])
+	for _, c := range columns {
+		var last int64
+		if h.counted[c.ID] == nil {
+			h.counted[c.ID] = map[string]int64{}
+		}
+		sql := "SELECT coalesce(max(" + quote(c.Column) + "), 0)::int8 FROM " + c.Table
+		if err := conn.QueryRow(ctx, sql).Scan(&last); err != nil {
+			return err
+		}
+		h.counted[c.ID][c.Column] = last
+	}
+	return err
 }
 
 func readObjects(ctx context.Context, conn *pgx.Conn, counted bool) ([]held, error) {
@@ -108,7 +139,7 @@ func (s *Server) heldBy(ctx context.Context, build string) (holds, error) {
 	if ok {
 		return found, nil
 	}
-	found = holds{map[string]held{}, map[string]int64{}}
+	found = holds{map[string]held{}, map[string]int64{}, map[string]map[string]int64{}}
 	err := s.asRole(ctx, "reading", build, []string{readersRole}, func(conn *pgx.Conn) error {
 		objects, err := readObjects(ctx, conn, false)
 		if err != nil {
@@ -125,7 +156,7 @@ func (s *Server) heldBy(ctx context.Context, build string) (holds, error) {
 			}
 			found.rows[o.ID] = n
 		}
-		return nil
+		return found.readCounted(ctx, conn)
 	})
 	if err != nil {
 		return holds{}, err
@@ -226,13 +257,16 @@ func (h holds) rowsOf(ctx context.Context, conn *pgx.Conn, o held, since int64) 
 
 // inCopy runs f in a session of a copy's own role, in which it can change nothing.
 func (s *Server) inCopy(ctx context.Context, database string, f func(*pgx.Conn) error) error {
-	role, password, err := s.copies.access(ctx, database)
+	var conn *pgx.Conn
+	err := s.copies.logIn(ctx, database, func(role, password string) (err error) {
+		config := s.config.ConnConfig.Copy()
+		config.User, config.Password, config.Database = role, password, database
+		maps.Copy(config.RuntimeParams, s.pinned())
+		conn, err = pgx.ConnectConfig(ctx, config)
+		return err
+	})
 	if err != nil {
 		return err
-	}
-	conn, err := s.connect(ctx, role, password, database)
-	if err != nil {
-		return s.reach(err)
 	}
 	defer conn.Close(context.WithoutCancel(ctx))
 	if _, err := conn.Exec(ctx, "SET default_transaction_read_only = on"); err != nil {

@@ -432,10 +432,13 @@ func (c *Copies) access(ctx context.Context, database string) (role, password st
 	c.taking.Lock()
 	defer c.taking.Unlock()
 	c.mu.Lock()
-	known, ok := c.own[database]
+	known := c.own[database]
+	if known != nil && known.password != "" {
+		password = known.password
+	}
 	c.mu.Unlock()
-	if ok {
-		return role, known.password, nil
+	if password != "" {
+		return role, password, nil
 	}
 	password = secret()
 	_, err = c.server.admin.Exec(ctx, "ALTER ROLE "+quote(role)+" LOGIN PASSWORD '"+verifier(password)+"'")
@@ -445,7 +448,11 @@ func (c *Copies) access(ctx context.Context, database string) (role, password st
 		return "", "", c.server.reach(err)
 	}
 	c.mu.Lock()
-	c.own[database] = &copied{password: password}
-	c.mu.Unlock()
+	defer c.mu.Unlock()
+	if known == nil {
+		known = &copied{}
+		c.own[database] = known
+	}
+	known.password = password
 	return role, password, nil
 }

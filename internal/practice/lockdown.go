@@ -65,8 +65,8 @@ CREATE EVENT TRIGGER examen_fence ON ddl_command_start EXECUTE FUNCTION pg_catal
 
 // copiesNeed are functions that only copies have a use for: of a database's sequences, which nobody changes elsewhere,
 // and of what is counted of a table's changes.
-const copiesNeed = `nextval currval lastval setval pg_stat_force_next_flush pg_stat_get_tuples_inserted
-pg_stat_get_tuples_updated pg_stat_get_tuples_deleted pg_relation_size`
+const copiesNeed = `nextval currval lastval setval pg_sequence_last_value pg_stat_force_next_flush
+pg_stat_get_tuples_inserted pg_stat_get_tuples_updated pg_stat_get_tuples_deleted pg_relation_size`
 
 // prepareTemplate makes the database that every build is a copy of: empty, closed to PUBLIC, with functions revoked.
 // Setup scripts may still use those functions. Its name stands for its contents, so that a changed list makes a new

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -336,31 +337,51 @@ func (c *Copies) sit(ctx context.Context, script Script) (*inCopy, error) {
 	} else {
 		c.mu.Unlock()
 	}
-	for again := false; ; again = true {
-		role, password, err := c.access(ctx, script.Database)
-		if err != nil {
-			return nil, err
-		}
-		session := &inCopy{}
+	session := &inCopy{}
+	err := c.logIn(ctx, script.Database, func(role, password string) (err error) {
 		config := c.server.sessionConfig(role, password, script.Database)
 		config.OnNotice = session.note
-		for name, value := range result.Settings { // whatever the role has set for itself
-			config.RuntimeParams[name] = value
-		}
+		maps.Copy(config.RuntimeParams, c.server.pinned())
 		session.conn, err = pgconn.ConnectConfig(ctx, config)
+		return err
+	})
+	return session, err
+}
+
+// pinned are the settings of a session in a copy that hold whatever its role has set for itself.
+func (s *Server) pinned() map[string]string {
+	settings := maps.Clone(result.Settings)
+	all := s.roleSettings()
+	for _, name := range []string{"statement_timeout", "lock_timeout", "idle_in_transaction_session_timeout"} {
+		settings[name] = all[name]
+	}
+	settings["default_transaction_read_only"] = "off"
+	return settings
+}
+
+// logIn opens a session in a copy as its own role.
+func (c *Copies) logIn(ctx context.Context, database string, connect func(role, password string) error) error {
+	for again := false; ; again = true {
+		role, password, err := c.access(ctx, database)
+		if err != nil {
+			return err
+		}
+		err = connect(role, password)
 		switch code := state(err); {
 		case err == nil:
-			return session, nil
+			return nil
 		case strings.HasPrefix(code, "28") && !again: // its learner may have changed the password
 			c.mu.Lock()
-			delete(c.own, script.Database)
+			if known := c.own[database]; known != nil {
+				known.password = ""
+			}
 			c.mu.Unlock()
 		case isGone(code) || code == "42501" || strings.HasPrefix(code, "28"):
-			return nil, fmt.Errorf("%w: %v", ErrGone, err)
+			return fmt.Errorf("%w: %v", ErrGone, err)
 		case code == "53300":
-			return nil, fmt.Errorf("%w: %v", ErrBusy, err)
+			return fmt.Errorf("%w: %v", ErrBusy, err)
 		default:
-			return nil, fmt.Errorf("%w: %v", ErrUnavailable, err)
+			return fmt.Errorf("%w: %v", ErrUnavailable, err)
 		}
 	}
 }

@@ -3,7 +3,6 @@ package work
 import (
 	"context"
 	"errors"
-	"fmt"
 	"slices"
 	"strconv"
 	"time"
@@ -146,28 +145,11 @@ func (w *Work) stopped(
 		return &ended{marking.Stopped, &p}
 	}
 	statement := statements[min(len(done.Steps), len(statements)-1)]
-	fault := grading.FaultOf(err, statement.Text, nil)
+	fault := grading.StatementFault(err, written, statement)
 	if fault == nil {
 		return nil
 	}
-	w.grader.Explain(ctx, fault, statement.Text, at.database)
-	var blocked *practice.Blocked
-	if errors.As(err, &blocked) {
-		fault.Title = "The statement waited for yourself"
-		fault.Detail = fmt.Sprintf("It needs what is not yet committed in another window of yours, for %d seconds "+
-			"now: "+
-			"end the transaction there by COMMIT or ROLLBACK, and run this again.",
-			int(time.Since(blocked.Since).Seconds()))
-	}
-	offset := statement.Start
-	if fault.Place != nil {
-		offset += fault.Place.Offset(statement.Text)
-	}
-	place := sqltext.PlaceAt(written, offset)
-	fault.Place = &place
-	if fault.Mended != "" && len(statements) > 1 {
-		fault.Mended = written[:statement.Start] + fault.Mended + written[statement.Start+len(statement.Text):]
-	}
+	w.grader.Explain(ctx, fault, written, at.database)
 	p := library.FaultProblem(fault)
 	return &ended{fault.Outcome(), p}
 }

@@ -375,6 +375,12 @@ var constructs = map[string]string{
 	"set-operation": "a set operation (UNION, INTERSECT, EXCEPT)",
 	"case":          "CASE", "cast": "a cast", "literal-type": "a literal with its type (DATE '2026-05-01')",
 	"aggregate": "an aggregate function", "star": "the star (*) for all columns",
+	"insert": "INSERT", "update": "UPDATE", "delete": "DELETE", "merge": "MERGE", "truncate": "TRUNCATE",
+	"returning": "RETURNING", "on-conflict": "ON CONFLICT", "transaction": "a transaction (BEGIN ... COMMIT)",
+	"create-table": "CREATE TABLE", "alter": "ALTER", "drop": "DROP", "primary-key": "a PRIMARY KEY",
+	"foreign-key": "a foreign key (REFERENCES)", "unique": "UNIQUE", "check": "a CHECK", "not-null": "NOT NULL",
+	"default": "a DEFAULT", "view": "a view", "index": "an index", "trigger": "a trigger",
+	"create-function": "a function of its own",
 }
 
 func describe(construct string) string {

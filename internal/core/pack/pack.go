@@ -19,6 +19,7 @@ import (
 
 	"examen/internal/core/compare"
 	"examen/internal/core/marking"
+	"examen/internal/core/sqltext"
 )
 
 // A Pack is the content of a folder.
@@ -123,7 +124,27 @@ type Checking struct {
 	Also     []string       `json:"also,omitempty"`     // further reference answers
 	// Changes tells that learners may change the dataset, each in a copy of their own.
 	Changes bool `json:"changes,omitempty"`
+	// Ignore are columns of which the values do not count, as table.column: of answers that change something.
+	Ignore []string `json:"ignore,omitempty"`
+	// Definitions say what counts of definitions besides their meaning.
+	Definitions Definitions `json:"definitions,omitzero"`
+	// Last tells that what the last query of such an answer shows counts, too.
+	Last bool `json:"last,omitempty"`
+	// Accepts and Refuses are statements that the database has to take, or not to take, after such an answer has run.
+	Accepts []string `json:"accepts,omitempty"`
+	Refuses []string `json:"refuses,omitempty"`
 }
+
+// Definitions say what counts of definitions besides their meaning: what things are called, the order of columns, and
+// which indexes there are.
+type Definitions struct {
+	Names   bool `json:"names,omitempty"`
+	Order   bool `json:"order,omitempty"`
+	Indexes bool `json:"indexes,omitempty"`
+}
+
+// ByState tells that the exercise's answers change something: they are checked by what they leave.
+func (e *Exercise) ByState() bool { return sqltext.Changes(e.Reference) }
 
 // OnVariant tells whether attempts are checked on the variant of that name.
 func (c *Checking) OnVariant(name string) bool {

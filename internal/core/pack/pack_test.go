@@ -135,8 +135,16 @@ func TestWhatIsWrongHasItsFileAndLine(t *testing.T) {
 			`papers/dusk.md:23: the reference answer cannot be read: syntax error`,
 		},
 		{
-			"an answer that changes data", []string{"papers/dusk.md", "SELECT day\nFROM night", "DELETE\nFROM night"},
-			`papers/dusk.md:22: the reference answer: Only queries`,
+			"an answer that acts beyond a copy", []string{"papers/dusk.md", "SELECT day\nFROM night",
+				"CREATE ROLE\nnight"},
+			`papers/dusk.md:22: the reference answer: Roles and rights cannot be changed`,
+		},
+		{
+			"answers of both kinds", []string{
+				"papers/dusk.md", "SELECT day\nFROM night", "DELETE\nFROM night",
+				"papers/dusk.md", "forbid: [limit]", "also: [SELECT day FROM night]",
+			},
+			`papers/dusk.md:29: also, answer 1: either all answers of an exercise change something, or none does`,
 		},
 		{
 			"an answer that breaks its own rule", []string{"papers/dusk.md", "forbid: [limit]", "require: [join]"},

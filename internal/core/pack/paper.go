@@ -276,17 +276,25 @@ func (b *body) finish(sections []Section, d *draft) []Section {
 			b.file, d.line, "an exercise's slug cannot be a number: it would be taken for the exercise of that number",
 		)
 	}
-	b.query(e.Reference, d.answerLine, "the reference answer")
+	changes := b.query(e.Reference, d.answerLine, "the reference answer")
 	e.Checking.Show = ShowColumns
 	if d.check != nil {
 		b.checking(e, d)
 	}
+	e.Checking.Changes = e.Checking.Changes || changes
 	return append(sections, Section{Exercise: e, Slug: e.Slug})
 }
 
-// query checks that an answer is one query.
-func (b *body) query(sql string, line int, what string) {
+// query checks that an answer is one query, or statements that change something. It tells which.
+func (b *body) query(sql string, line int, what string) (changes bool) {
 	_, err := sqltext.ReadQuery(sql)
+	if err != nil && sqltext.Changes(sql) {
+		return true
+	}
+	var refused *sqltext.NotAllowed
+	if _, why := sqltext.ReadStatements(sql); errors.As(why, &refused) {
+		err = why
+	}
 	var syntax *sqltext.SyntaxError
 	var notAllowed *sqltext.NotAllowed
 	switch {
@@ -298,6 +306,7 @@ func (b *body) query(sql string, line int, what string) {
 	case errors.As(err, &notAllowed):
 		b.fail(b.file, line+notAllowed.Place.Line-1, "%s: %s", what, notAllowed.Detail)
 	}
+	return false
 }
 
 func (b *body) checking(e *Exercise, d *draft) {
@@ -372,12 +381,36 @@ func (b *body) checking(e *Exercise, d *draft) {
 				if item.Style == yaml.LiteralStyle || item.Style == yaml.FoldedStyle {
 					line++
 				}
-				b.query(item.Value, line, "also, answer "+strconv.Itoa(i+1))
+				if b.query(item.Value, line, "also, answer "+strconv.Itoa(i+1)) != e.ByState() {
+					b.fail(b.file, line,
+						"also, answer %d: either all answers of an exercise change something, or none does",
+						i+1)
+				}
 			}
 		},
+		"definitions": func(n *yaml.Node) {
+			for _, item := range b.sequence(b.file, n, first) {
+				switch choice(item, "names", "order", "indexes") {
+				case "names":
+					c.Definitions.Names = true
+				case "order":
+					c.Definitions.Order = true
+				case "indexes":
+					c.Definitions.Indexes = true
+				}
+			}
+		},
+		"ignore":  func(n *yaml.Node) { c.Ignore = b.ignored(n, first) },
+		"last":    func(n *yaml.Node) { c.Last = choice(n, "ignore", "compare") == "compare" },
+		"accepts": func(n *yaml.Node) { c.Accepts = b.probes(n, first, "accepts") },
+		"refuses": func(n *yaml.Node) { c.Refuses = b.probes(n, first, "refuses") },
 	})
-	if reference, err := sqltext.ReadQuery(e.Reference); err == nil {
-		for _, rule := range reference.Broken(c.Require, c.Forbid) {
+	if !e.ByState() && (c.Ignore != nil || c.Last || c.Accepts != nil || c.Refuses != nil) {
+		b.fail(b.file, first,
+			"ignore, last, accepts and refuses are for answers that change something, and this is a query")
+	}
+	if statements, err := sqltext.ReadStatements(e.Reference); err == nil {
+		for _, rule := range sqltext.BrokenBy(statements, c.Require, c.Forbid) {
 			word := "forbids"
 			if rule.Required {
 				word = "requires"
@@ -388,6 +421,26 @@ func (b *body) checking(e *Exercise, d *draft) {
 			)
 		}
 	}
+}
+
+// ignored reads columns whose values do not count: table.column.
+func (b *body) ignored(n *yaml.Node, first int) []string {
+	for _, item := range b.sequence(b.file, n, first) {
+		if table, column, ok := strings.Cut(item.Value, "."); !ok || table == "" || column == "" {
+			b.fail(b.file, first+item.Line-1, "ignore: %q is no column of a table: write table.column", item.Value)
+		}
+	}
+	return b.texts(b.file, n, first)
+}
+
+// probes reads statements that the database has to take after an answer has run, or not to take.
+func (b *body) probes(n *yaml.Node, first int, key string) []string {
+	for _, item := range b.sequence(b.file, n, first) {
+		if _, err := sqltext.ReadStatements(item.Value); err != nil {
+			b.fail(b.file, first+item.Line-1, "%s: %v", key, err)
+		}
+	}
+	return b.texts(b.file, n, first)
 }
 
 // unless returns "" if the word is the default.

@@ -73,7 +73,9 @@ var (
 // Beyond finds what a query uses besides the rows of the dataset's tables: what tells it where, when and as whom it
 // runs. A submission may not, unless the exercise's own answers do: it could behave otherwise where it is checked than
 // where its author sees it. The error is nil where there is nothing.
-func (q *Query) Beyond() *NotAllowed {
+func (q *Query) Beyond() *NotAllowed { return beyond(q.tree.Stmts[0].Stmt, q.source) }
+
+func beyond(stmt *pg.Node, source string) *NotAllowed {
 	var refusal *NotAllowed
 	found := func(what string, location int32) {
 		if refusal == nil {
@@ -83,10 +85,10 @@ func (q *Query) Beyond() *NotAllowed {
 						"of what you submit. In a run it can be used.",
 					what,
 				),
-				Place: PlaceAt(q.source, int(location))}
+				Place: PlaceAt(source, int(location))}
 		}
 	}
-	walk(q.tree.Stmts[0].Stmt.ProtoReflect(), func(m any) {
+	walk(stmt.ProtoReflect(), func(m any) {
 		switch n := m.(type) {
 		case *pg.FuncCall:
 			name := LastName(n.Funcname)

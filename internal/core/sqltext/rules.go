@@ -27,6 +27,27 @@ var Constructs = []string{
 	"literal-type",
 	"aggregate",
 	"star",
+	"insert",
+	"update",
+	"delete",
+	"merge",
+	"truncate",
+	"returning",
+	"on-conflict",
+	"transaction",
+	"create-table",
+	"alter",
+	"drop",
+	"primary-key",
+	"foreign-key",
+	"unique",
+	"check",
+	"not-null",
+	"default",
+	"view",
+	"index",
+	"trigger",
+	"create-function",
 }
 
 // CheckConstruct tells whether a rule may name the construct.
@@ -52,7 +73,10 @@ func (q *Query) Broken(require, forbid []string) []Rule {
 	if len(require)+len(forbid) == 0 {
 		return nil
 	}
-	used := q.Uses()
+	return broken(q.Uses(), require, forbid)
+}
+
+func broken(used map[string]bool, require, forbid []string) []Rule {
 	var broken []Rule
 	for _, c := range require {
 		if !used[strings.ToLower(c)] {
@@ -68,10 +92,13 @@ func (q *Query) Broken(require, forbid []string) []Rule {
 }
 
 // Uses returns the constructs of the query, with table:NAME and function:NAME in lower case.
-func (q *Query) Uses() map[string]bool {
+func (q *Query) Uses() map[string]bool { return uses(q.tree.ProtoReflect()) }
+
+func uses(tree protoreflect.Message) map[string]bool {
 	used := map[string]bool{}
-	tablesOf(q.tree.ProtoReflect(), nil, func(table string) { used["table:"+strings.ToLower(table)] = true })
-	walk(q.tree.ProtoReflect(), func(m any) {
+	tablesOf(tree, nil, func(table string) { used["table:"+strings.ToLower(table)] = true })
+	walk(tree, func(m any) {
+		changeUses(m, used)
 		switch n := m.(type) {
 		case *pg.SelectStmt:
 			selectUses(n, used)

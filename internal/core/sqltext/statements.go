@@ -92,6 +92,178 @@ func readStatement(text string, raw *pg.RawStmt) (Statement, error) {
 	return s, nil
 }
 
+// Changes tells whether an answer changes something: then it is checked by what it leaves, and not by its rows.
+func Changes(text string) bool {
+	if _, err := ReadQuery(text); err == nil {
+		return false
+	}
+	statements, err := ReadStatements(text)
+	return err == nil && slices.ContainsFunc(statements, func(s Statement) bool { return !s.Reads })
+}
+
+// BrokenBy returns the rules that statements break together, as [Query.Broken] does of a query.
+func BrokenBy(statements []Statement, require, forbid []string) []Rule {
+	if len(require)+len(forbid) == 0 {
+		return nil
+	}
+	return broken(UsesOf(statements), require, forbid)
+}
+
+// UsesOf returns the constructs of statements, as [Query.Uses] does of a query.
+func UsesOf(statements []Statement) map[string]bool {
+	used := map[string]bool{}
+	for _, s := range statements {
+		for construct := range uses(s.node.ProtoReflect()) {
+			used[construct] = true
+		}
+	}
+	return used
+}
+
+// BeyondBy finds what statements use besides the database's tables, as [Query.Beyond] does of a query.
+func BeyondBy(text string, statements []Statement) *NotAllowed {
+	for _, s := range statements {
+		if refusal := beyond(s.node, text); refusal != nil {
+			return refusal
+		}
+	}
+	return nil
+}
+
+// A Change is a statement that changes or removes rows of a table.
+type Change struct {
+	Table string // as the statement names it, without its schema
+	Verb  string // UPDATE or DELETE
+	All   bool   // it has no condition, and takes every row
+}
+
+// ChangesRows lists the statements that change or remove rows.
+func ChangesRows(statements []Statement) []Change {
+	var all []Change
+	for _, s := range statements {
+		walk(s.node.ProtoReflect(), func(m any) {
+			switch n := m.(type) {
+			case *pg.UpdateStmt:
+				all = append(all, Change{n.Relation.GetRelname(), "UPDATE", n.WhereClause == nil &&
+					len(n.FromClause) == 0})
+			case *pg.DeleteStmt:
+				all = append(all, Change{n.Relation.GetRelname(), "DELETE", n.WhereClause == nil &&
+					len(n.UsingClause) == 0})
+			case *pg.TruncateStmt:
+				for _, r := range n.Relations {
+					all = append(all, Change{r.GetRangeVar().GetRelname(), "TRUNCATE", true})
+				}
+			}
+		})
+	}
+	return all
+}
+
+// An Unconditional is a text in which one statement has lost its condition.
+type Unconditional struct {
+	SQL  string
+	Verb string // UPDATE or DELETE
+}
+
+// WithoutConditions gives a text with the condition of each UPDATE and DELETE left out in turn.
+func WithoutConditions(text string) []Unconditional {
+	var all []Unconditional
+	for n := 0; ; n++ {
+		tree, err := parse(text)
+		if err != nil {
+			return nil
+		}
+		at, verb := 0, ""
+		for _, raw := range tree.Stmts {
+			walk(raw.Stmt.ProtoReflect(), func(m any) {
+				var where **pg.Node
+				word := ""
+				switch s := m.(type) {
+				case *pg.UpdateStmt:
+					where, word = &s.WhereClause, "UPDATE"
+				case *pg.DeleteStmt:
+					where, word = &s.WhereClause, "DELETE"
+				}
+				if where == nil || *where == nil {
+					return
+				}
+				if at == n {
+					*where, verb = nil, word
+				}
+				at++
+			})
+		}
+		if verb == "" {
+			return all
+		}
+		if sql, err := deparse(tree); err == nil {
+			all = append(all, Unconditional{sql, verb})
+		}
+	}
+}
+
+// changeUses notes the constructs by which a statement changes or defines something.
+func changeUses(m any, used map[string]bool) {
+	returning := func(list []*pg.Node) {
+		if len(list) > 0 {
+			used["returning"] = true
+		}
+	}
+	switch n := m.(type) {
+	case *pg.InsertStmt:
+		used["insert"] = true
+		returning(n.ReturningList)
+		if n.OnConflictClause != nil {
+			used["on-conflict"] = true
+		}
+	case *pg.UpdateStmt:
+		used["update"] = true
+		returning(n.ReturningList)
+	case *pg.DeleteStmt:
+		used["delete"] = true
+		returning(n.ReturningList)
+	case *pg.MergeStmt:
+		used["merge"] = true
+	case *pg.TruncateStmt:
+		used["truncate"] = true
+	case *pg.TransactionStmt:
+		if n.Kind == pg.TransactionStmtKind_TRANS_STMT_BEGIN || n.Kind == pg.TransactionStmtKind_TRANS_STMT_START {
+			used["transaction"] = true
+		}
+	case *pg.CreateStmt, *pg.CreateTableAsStmt:
+		used["create-table"] = true
+	case *pg.AlterTableStmt, *pg.RenameStmt:
+		used["alter"] = true
+	case *pg.DropStmt:
+		used["drop"] = true
+	case *pg.ViewStmt:
+		used["view"] = true
+	case *pg.IndexStmt:
+		used["index"] = true
+	case *pg.CreateTrigStmt:
+		used["trigger"] = true
+	case *pg.CreateFunctionStmt:
+		used["create-function"] = true
+	case *pg.Constraint:
+		if construct, is := constraintConstructs[n.Contype]; is {
+			used[construct] = true
+		}
+	case *pg.AlterTableCmd:
+		switch n.Subtype {
+		case pg.AlterTableType_AT_SetNotNull:
+			used["not-null"] = true
+		case pg.AlterTableType_AT_ColumnDefault:
+			used["default"] = true
+		}
+	}
+}
+
+var constraintConstructs = map[pg.ConstrType]string{
+	pg.ConstrType_CONSTR_PRIMARY: "primary-key", pg.ConstrType_CONSTR_FOREIGN: "foreign-key",
+	pg.ConstrType_CONSTR_UNIQUE: "unique", pg.ConstrType_CONSTR_CHECK: "check",
+	pg.ConstrType_CONSTR_NOTNULL: "not-null", pg.ConstrType_CONSTR_DEFAULT: "default",
+}
+
 // grows tells whether a statement may take room, and may stand in a transaction.
 func grows(stmt *pg.Node) bool {
 	switch n := stmt.Node.(type) {
@@ -235,4 +407,36 @@ func language(options []*pg.Node) string {
 		}
 	}
 	return ""
+}
+
+// WithColumns writes a text with the columns of each INSERT that names none: the first of those that its table has, by
+// columns. A text that cannot be written so stays as it is.
+func WithColumns(text string, columns func(table string) []string) string {
+	tree, err := parse(text)
+	if err != nil {
+		return text
+	}
+	changed := false
+	for _, raw := range tree.Stmts {
+		n := raw.Stmt.GetInsertStmt()
+		if n == nil || len(n.Cols) > 0 || n.SelectStmt == nil {
+			continue
+		}
+		values := n.SelectStmt.GetSelectStmt().GetValuesLists()
+		names := columns(n.Relation.GetRelname())
+		if len(values) == 0 || len(values[0].GetList().GetItems()) > len(names) {
+			continue
+		}
+		for _, name := range names[:len(values[0].GetList().GetItems())] {
+			n.Cols = append(n.Cols, &pg.Node{Node: &pg.Node_ResTarget{ResTarget: &pg.ResTarget{Name: name}}})
+		}
+		changed = true
+	}
+	if !changed {
+		return text
+	}
+	if written, err := deparse(tree); err == nil {
+		return written
+	}
+	return text
 }

@@ -1,6 +1,7 @@
 package sqltext
 
 import (
+	"slices"
 	"strings"
 	"sync"
 
@@ -83,4 +84,53 @@ func Tokens(text string) []Token {
 		all = append(all, Token{word, int(t.Start), int(t.End)})
 	}
 	return all
+}
+
+// PlainExpression writes an expression so that two that mean the same constant are the same: without the type that the
+// database adds to it.
+func PlainExpression(text string) string {
+	n := ReadExpression(text)
+	if n == nil {
+		return text
+	}
+	if value, ok := Constant(n); ok {
+		return value
+	}
+	if written := WriteExpression(n); written != "" {
+		return written
+	}
+	return text
+}
+
+// Constants lists the constants of an expression, as text, each once; those of type casts are cut of it.
+func Constants(text string) []string {
+	var all []string
+	n := ReadExpression(text)
+	if n == nil {
+		return nil
+	}
+	walk(n.ProtoReflect(), func(m any) {
+		if c, is := m.(*pg.A_Const); is {
+			value, ok := Constant(&pg.Node{Node: &pg.Node_AConst{AConst: c}})
+			if ok && !slices.Contains(all, value) {
+				all = append(all, value)
+			}
+		}
+	})
+	return all
+}
+
+// Mentions tells whether an expression speaks of a column.
+func Mentions(text, column string) bool {
+	n := ReadExpression(text)
+	if n == nil {
+		return false
+	}
+	found := false
+	walk(n.ProtoReflect(), func(m any) {
+		if c, is := m.(*pg.ColumnRef); is && LastName(c.Fields) == column {
+			found = true
+		}
+	})
+	return found
 }

@@ -1,0 +1,211 @@
+package grading
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"time"
+
+	"examen/internal/core/explain"
+	"examen/internal/core/marking"
+	"examen/internal/core/pack"
+	"examen/internal/core/result"
+	"examen/internal/core/sqltext"
+)
+
+// Kinds of notes on exercises whose answers change something.
+const (
+	noteChangesNothing = "answer-changes-nothing"
+	noteNotCommitted   = "answer-not-committed"
+	noteNotCounted     = "values-not-counted"
+	noteIgnored        = "ignored-column-unknown"
+	noteProbe          = "probe-fails"
+)
+
+// Shown is what the last query of statements shows.
+type Shown struct {
+	Columns []result.Column
+	Rows    []result.Row // the first of them
+	Count   int64
+	Elapsed time.Duration // of all statements
+}
+
+// TryStatements runs statements in a fresh copy of a database, and tells what the last query of them shows. The error
+// is the statements' [Fault] where it is theirs.
+func (g *Grader) TryStatements(ctx context.Context, text, database string) (*Shown, error) {
+	statements, err := sqltext.ReadStatements(text)
+	if err != nil {
+		return nil, err
+	}
+	p, err := g.perform(ctx, database, statements, 0)
+	defer p.drop()
+	if err != nil {
+		return nil, statementError(err, []*performed{p}, text, statements)
+	}
+	shown := &Shown{Elapsed: p.done.Elapsed}
+	if p.last != nil {
+		shown.Columns, shown.Rows, shown.Count = p.last.columns, p.last.rows, p.last.count
+	}
+	return shown, nil
+}
+
+// state inspects an exercise whose answers change something.
+func (i *inspector) state(ctx context.Context, e *pack.Exercise) error {
+	for n, sql := range e.Accepted() {
+		statements, err := sqltext.ReadStatements(sql)
+		if err != nil {
+			i.note(e, SeverityError, NoteDoesNotRun, "%s cannot be read: %s", answerNumber(n), err)
+			return nil
+		}
+		for _, rule := range sqltext.BrokenBy(statements, e.Checking.Require, e.Checking.Forbid) {
+			word := "forbids"
+			if rule.Required {
+				word = "requires"
+			}
+			i.note(e, SeverityError, noteBreaksRule, "%s breaks the check's own rule: it %s %s.",
+				answerNumber(n), word, rule.Construct)
+		}
+	}
+	for _, at := range i.places(e) {
+		if runs, err := i.stateOn(ctx, e, at); err != nil || !runs {
+			return err
+		}
+	}
+	return i.wrongStates(ctx, e)
+}
+
+// stateOn inspects such an exercise in one place. runs is false if its answer does not run there.
+func (i *inspector) stateOn(ctx context.Context, e *pack.Exercise, at place) (runs bool, err error) {
+	build := at.name == ""
+	ref, err := i.grader.answers.expectedState(ctx, i.grader, e.Reference, at.database, e.Checking)
+	if err != nil {
+		return false, i.doesNotRun(e, 0, at, err)
+	}
+	if ref.done.Undone {
+		i.note(e, SeverityError, noteNotCommitted, "The reference answer begins a transaction and does not end it.")
+	}
+	severity := SeverityWarning
+	if build {
+		severity = SeverityError
+	}
+	if nothing, err := i.leavesNothing(ctx, e, at); err != nil {
+		return true, err
+	} else if nothing {
+		i.note(e, severity, noteChangesNothing,
+			"The reference answer leaves everything as it was%s: whoever does nothing "+
+				"would be right.", at.in())
+	}
+	if build {
+		i.notCounted(e, ref)
+	}
+	for n, tried := range ref.probes {
+		switch accepts := n < len(e.Checking.Accepts); {
+		case accepts && !tried.taken:
+			i.note(e, SeverityError, noteProbe,
+				"accepts: %s: after the reference answer, the database does not take it%s: %s",
+				sqltext.Shorten(tried.sql, 80), at.in(), tried.message)
+		case !accepts && tried.taken:
+			i.note(e, SeverityError, noteProbe, "refuses: %s: after the reference answer, the database takes it%s.",
+				sqltext.Shorten(tried.sql, 80), at.in())
+		}
+	}
+	for n, sql := range e.Checking.Also {
+		v, err := i.grader.Grade(ctx, i.alone(e, at), 0, sql)
+		if err != nil {
+			return true, err
+		}
+		if v.Fault != nil {
+			return true, i.doesNotRun(e, n+1, at, v.Fault)
+		}
+		if v.Outcome != marking.Correct {
+			i.note(e, SeverityError, noteDisagrees, "%s leaves something else than the reference answer%s: %s",
+				answerNumber(n+1), at.in(), firstSentence(v.Findings))
+		}
+	}
+	return true, nil
+}
+
+func firstSentence(findings []explain.Finding) string {
+	if len(findings) == 0 {
+		return ""
+	}
+	return findings[0].Sentence
+}
+
+// alone is the task of an exercise in one place, with its reference answer alone, and without rules for the text.
+func (i *inspector) alone(e *pack.Exercise, at place) Task {
+	rules := e.Checking
+	rules.Require, rules.Forbid, rules.Also = nil, nil, nil
+	return Task{Accepted: []string{e.Reference}, Rules: rules, Database: at.database}
+}
+
+// doingNothing are statements that leave everything as it was.
+const doingNothing = "SELECT 1"
+
+func (i *inspector) leavesNothing(ctx context.Context, e *pack.Exercise, at place) (bool, error) {
+	task := i.alone(e, at)
+	task.Rules.Last = false
+	v, err := i.grader.Grade(ctx, task, 0, doingNothing)
+	if err != nil {
+		return false, err
+	}
+	return v.Outcome == marking.Correct, nil
+}
+
+// notCounted tells which values do not count, as they differ from one run to the next, or come from a sequence.
+func (i *inspector) notCounted(e *pack.Exercise, ref *expectedState) {
+	for _, column := range slices.Sorted(maps.Keys(ref.masks.changing)) {
+		i.note(e, SeverityNote, noteNotCounted,
+			"The values that the reference answer writes to %s differ from one run to "+
+				"the next: they do not count.", column)
+	}
+	for _, name := range e.Checking.Ignore {
+		known := slices.ContainsFunc(ref.comparedTables(), func(table string) bool {
+			t := ref.table(table)
+			return slices.ContainsFunc(t.Columns, func(c string) bool { return t.Name+"."+c == name })
+		})
+		if !known {
+			i.note(e, SeverityWarning, noteIgnored,
+				"ignore names %s, which is no column of a table that the reference "+
+					"answer changes.", name)
+		}
+	}
+}
+
+// wrongStates tries answers that are wrong: nothing done at all, every row removed, conditions left out. Those that
+// would pass are noted.
+func (i *inspector) wrongStates(ctx context.Context, e *pack.Exercise) error {
+	statements, err := sqltext.ReadStatements(e.Reference)
+	if err != nil {
+		return err
+	}
+	wrong := map[string]string{}
+	for _, change := range sqltext.ChangesRows(statements) {
+		wrong[fmt.Sprintf("DELETE FROM %s", sqltext.Quoted(change.Table))] =
+			"An answer that removes every row of " + change.Table + " would pass."
+	}
+	for _, unconditional := range sqltext.WithoutConditions(e.Reference) {
+		wrong[unconditional.SQL] = fmt.Sprintf("An answer whose %s has no condition would pass: %s", unconditional.Verb,
+			"no row of the data would show it.")
+	}
+	places := i.places(e)
+	task := i.alone(e, places[0])
+	for _, at := range places[1:] {
+		task.Hidden = append(task.Hidden, at.database)
+	}
+	for _, sql := range slices.Sorted(maps.Keys(wrong)) {
+		v, err := i.grader.Grade(ctx, task, 0, sql)
+		var answer *AnswerError
+		if errors.As(err, &answer) { // it was noted
+			return nil
+		} else if err != nil {
+			return err
+		}
+		if v.Outcome == marking.Correct {
+			i.note(e, SeverityWarning, noteSurvives, "%s", wrong[sql])
+		}
+	}
+	return nil
+}

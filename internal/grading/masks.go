@@ -1,0 +1,95 @@
+package grading
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+
+	"examen/internal/core/definition"
+	"examen/internal/practice"
+)
+
+// masks say which values of tables do not count, by table.column.
+type masks struct {
+	ignore []string
+	// counted are columns whose values come from sequences that the accepted answer draws on, with the greatest value
+	// that was there before: greater ones do not count.
+	counted map[string]int64
+	// changing are columns whose values differ from one run of the accepted answer to the next, as times and random
+	// values do: in rows that were written they do not count.
+	changing map[string]bool
+}
+
+func quoted(name string) string { return pgx.Identifier{name}.Sanitize() }
+
+// numbered reads a number up to the last that was there before; greater ones are new, and count no further.
+func numbered(value string, last int64) string {
+	return fmt.Sprintf("CASE WHEN %s <= %d THEN %s::pg_catalog.text WHEN %s IS NOT NULL THEN '(new)' END", value, last,
+		value, value)
+}
+
+// query reads a table's rows; in place of what does not count it has a word. since is the first transaction that can
+// have written in the copy. What counts of a column that refers to a row with a new number is that row.
+func (m masks) query(shape *practice.Left, t *practice.LeftTable, since int64) string {
+	var columns []string
+	for _, column := range t.Columns {
+		name := t.Name + "." + column
+		if slices.Contains(m.ignore, name) {
+			continue
+		}
+		value := "t." + quoted(column)
+		if last, is := m.counted[name]; is {
+			value = numbered(value, last)
+		} else if parent := m.parent(shape, t.Name, column); parent != "" {
+			value = parent
+		}
+		if t.View { // it may show what does not count of a table
+			for counted, last := range m.counted {
+				if strings.HasSuffix(counted, "."+column) {
+					value = numbered("t."+quoted(column), last)
+				}
+			}
+		}
+		if m.changing[name] && t.View {
+			value = "'(any)'"
+		} else if m.changing[name] {
+			value = fmt.Sprintf("CASE WHEN (t.xmin::pg_catalog.text::pg_catalog.int8 - %d) & 4294967295 >= 2147483648 "+
+				"THEN %s::pg_catalog.text WHEN %s IS NOT NULL THEN '(any)' END", since, value, value)
+		}
+		columns = append(columns, value+" AS "+quoted(column))
+	}
+	return "SELECT " + strings.Join(columns, ", ") + " FROM " + t.Qualified + " AS t"
+}
+
+// parent reads, in place of a column that refers to a counted one, what else the row has that a new number refers to;
+// "" for any other column.
+func (m masks) parent(shape *practice.Left, table, column string) string {
+	i := slices.IndexFunc(shape.Database.Tables, func(t definition.Table) bool { return t.Name == table })
+	if i < 0 {
+		return ""
+	}
+	for _, k := range shape.Database.Tables[i].Constraints {
+		if k.Kind != definition.ForeignKey || len(k.Columns) != 1 || k.Columns[0] != column {
+			continue
+		}
+		last, is := m.counted[k.Refers+"."+k.ReferredTo[0]]
+		at := slices.IndexFunc(shape.Tables, func(t practice.LeftTable) bool { return t.Name == k.Refers })
+		if !is || at < 0 {
+			continue
+		}
+		own := "t." + quoted(column)
+		parts := []string{"''"}
+		for _, other := range shape.Tables[at].Columns {
+			name := k.Refers + "." + other
+			if _, counted := m.counted[name]; !counted && !m.changing[name] && !slices.Contains(m.ignore, name) {
+				parts = append(parts, "p."+quoted(other)+"::pg_catalog.text")
+			}
+		}
+		return fmt.Sprintf("CASE WHEN %s <= %d THEN %s::pg_catalog.text ELSE (SELECT pg_catalog.concat_ws('; ', %s) "+
+			"FROM %s AS p WHERE p.%s = %s) END", own, last, own, strings.Join(parts, ", "),
+			shape.Tables[at].Qualified, quoted(k.ReferredTo[0]), own)
+	}
+	return ""
+}

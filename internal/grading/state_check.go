@@ -1,0 +1,417 @@
+package grading
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"sync/atomic"
+
+	"golang.org/x/sync/errgroup"
+
+	"examen/internal/core/compare"
+	"examen/internal/core/definition"
+	"examen/internal/core/explain"
+	"examen/internal/core/marking"
+	"examen/internal/core/pack"
+	"examen/internal/core/result"
+	"examen/internal/core/sqltext"
+	"examen/internal/practice"
+)
+
+// byState decides on statements by what they leave.
+func (a *attempt) byState(ctx context.Context, text string) (*Verdict, error) {
+	v := &a.verdict
+	statements, err := sqltext.ReadStatements(text)
+	v.Unread = err != nil
+	if err == nil {
+		err = a.decideState(ctx, text, statements)
+	}
+	if err == nil {
+		return v, nil
+	}
+	var answer *AnswerError
+	if errors.As(err, &answer) {
+		return nil, err
+	}
+	fault := FaultOf(err, text, nil)
+	if fault == nil {
+		return nil, err
+	}
+	a.grader.Explain(ctx, fault, text, a.task.Database)
+	v.Fault, v.Outcome, v.Findings = fault, fault.Outcome(), nil
+	v.Unread = v.Unread || v.Outcome == marking.Rejected
+	return v, nil
+}
+
+func (a *attempt) decideState(ctx context.Context, text string, statements []sqltext.Statement) error {
+	if refusal := sqltext.BeyondBy(text, statements); refusal != nil && !a.answersGoBeyond() {
+		return refusal
+	}
+	v := &a.verdict
+	c := &stateComparison{attempt: a, database: a.task.Database, text: text, statements: statements, learner: a.learner}
+	right, err := c.run(ctx)
+	if c.own != nil {
+		v.Elapsed = c.own.done.Elapsed
+		if c.own.last != nil {
+			v.Rows = c.own.last.count
+		}
+	}
+	if err != nil {
+		return err
+	}
+	v.Fingerprint, v.Differing = &c.fingerprint, &c.differing
+	if !right {
+		v.Findings = c.findings
+	} else if right, err = a.stateOnHidden(ctx, text, statements); err != nil {
+		return err
+	} else if !right {
+		v.HiddenOnly = true
+		v.Findings = append(v.Findings, explain.HiddenState())
+	}
+	broken := sqltext.BrokenBy(statements, a.task.Rules.Require, a.task.Rules.Forbid)
+	v.Findings = append(v.Findings, explain.BrokenByStatements(broken, right)...)
+	switch {
+	case !right:
+		v.Outcome = marking.Incorrect
+	case len(broken) > 0:
+		v.Outcome = marking.Rejected
+	default:
+		v.Outcome = marking.Correct
+	}
+	return nil
+}
+
+// answersGoBeyond tells whether one of the accepted answers uses more than the database's tables.
+func (a *attempt) answersGoBeyond() bool {
+	return slices.ContainsFunc(a.task.Accepted, func(sql string) bool {
+		statements, err := sqltext.ReadStatements(sql)
+		return err == nil && sqltext.BeyondBy(sql, statements) != nil
+	})
+}
+
+// stateOnHidden tells whether statements that are right on the visible rows are right on hidden rows, too.
+func (a *attempt) stateOnHidden(ctx context.Context, text string, statements []sqltext.Statement) (bool, error) {
+	var all errgroup.Group
+	var wrong atomic.Bool
+	for _, database := range a.task.Hidden {
+		a.verdict.Hidden = true
+		all.Go(func() error {
+			c := &stateComparison{attempt: a, database: database, text: text, statements: statements, verdictOnly: true}
+			right, err := c.run(ctx)
+			if isFault(err) {
+				right, err = false, nil
+			}
+			if !right {
+				wrong.Store(true)
+			}
+			return err
+		})
+	}
+	err := all.Wait()
+	return !wrong.Load(), err
+}
+
+// A stateComparison is one run of statements in a copy of one database, compared with what the accepted answers leave
+// there.
+type stateComparison struct {
+	attempt     *attempt
+	database    string
+	text        string
+	statements  []sqltext.Statement
+	learner     int64
+	verdictOnly bool // how it differs is not looked at
+
+	own         *performed
+	findings    []explain.Finding // from what the reference answer leaves
+	fingerprint result.Fingerprint
+	differing   int64
+}
+
+// run tells whether the statements leave what one of the accepted answers leaves.
+func (c *stateComparison) run(ctx context.Context) (right bool, err error) {
+	g, task := c.attempt.grader, c.attempt.task
+	var expected []*expectedState
+	for _, sql := range task.Accepted {
+		e, err := g.answers.expectedState(ctx, g, sql, c.database, task.Rules)
+		if err != nil {
+			return false, &AnswerError{sql, err}
+		}
+		expected = append(expected, e)
+	}
+	c.own, err = g.perform(ctx, c.database, c.statements, c.learner)
+	defer c.own.drop()
+	if err != nil {
+		if at := len(c.own.done.Steps); c.own.left == nil && at < len(c.statements) {
+			if fault := StatementFault(err, c.text, c.statements[at]); fault != nil {
+				return false, fault
+			}
+		}
+		return false, err
+	}
+	for i, e := range expected {
+		w := &stateWords{comparison: c, expected: e}
+		right, err := w.compare(ctx)
+		if err != nil || right {
+			if right {
+				c.findings, c.differing, c.fingerprint = nil, 0, w.fingerprint
+			}
+			return right, err
+		}
+		if i == 0 {
+			c.findings, c.differing, c.fingerprint = w.findings, w.differing, w.fingerprint
+		}
+	}
+	return false, nil
+}
+
+// stateWords compares what statements leave with what one accepted answer leaves, and says how they differ.
+type stateWords struct {
+	comparison  *stateComparison
+	expected    *expectedState
+	findings    []explain.Finding
+	spoilt      map[string]bool // tables whose definition is wrong: their rows are not looked at
+	fingerprint result.Fingerprint
+	differing   int64
+}
+
+func (w *stateWords) compare(ctx context.Context) (right bool, err error) {
+	c, e := w.comparison, w.expected
+	own, rules := c.own, c.attempt.task.Rules
+	w.spoilt = map[string]bool{}
+	w.definitions(rules)
+	wanted, touched := e.comparedTables(), own.changedTables()
+	if own.done.Undone && len(touched) == 0 {
+		w.findings = append(w.findings, explain.NotCommitted())
+		return false, nil
+	}
+	if len(touched) == 0 && len(w.findings) == 0 && len(e.changedTables()) > 0 {
+		w.findings = append(w.findings, explain.NothingChanged())
+		return false, nil
+	}
+	if own.done.Undone {
+		w.findings = append(w.findings, explain.NotCommitted())
+	}
+	if err := w.rows(ctx, wanted); err != nil {
+		return false, err
+	}
+	for _, name := range touched {
+		if slices.Contains(wanted, name) || w.spoilt[name] {
+			continue
+		}
+		if err := w.untouchable(ctx, name); err != nil {
+			return false, err
+		}
+	}
+	if rules.Last && len(w.findings) == 0 {
+		if err := w.last(rules); err != nil {
+			return false, err
+		}
+	}
+	if len(w.findings) == 0 {
+		if err := w.conditions(ctx); err != nil {
+			return false, err
+		}
+	}
+	for n := 0; n < len(e.probes) && len(w.findings) == 0; n++ {
+		if err := w.probe(ctx, e.probes[n], n < len(rules.Accepts)); err != nil {
+			return false, err
+		}
+	}
+	return len(w.findings) == 0, nil
+}
+
+// told says how much of what is expected a learner is told.
+func (w *stateWords) told() explain.Told {
+	switch w.comparison.attempt.task.Rules.Show {
+	case pack.ShowNothing:
+		return explain.ToldNothing
+	case pack.ShowCount:
+		return explain.ToldNumbers
+	}
+	return explain.ToldRows
+}
+
+// definitions compares what is defined.
+func (w *stateWords) definitions(rules pack.Checking) {
+	for _, f := range definition.Compare(
+		w.expected.left.Database, w.comparison.own.left.Database, definition.Rules(rules.Definitions),
+	) {
+		w.findings = append(w.findings, explain.Definition(f, rules.Show == pack.ShowRows))
+		switch f.Kind {
+		case definition.TableMissing, definition.TableExtra, definition.ColumnMissing, definition.ColumnType:
+			w.spoilt[f.Table] = true
+		}
+	}
+	for _, o := range w.expected.left.Database.Others { // a view that is not there has no rows
+		if w.comparison.own.table(o.Name) == nil {
+			w.spoilt[o.Name] = true
+		}
+	}
+}
+
+// rows compares the rows of the tables and views that the accepted answer changed.
+func (w *stateWords) rows(ctx context.Context, wanted []string) error {
+	c := w.comparison
+	var names []string
+	for _, name := range wanted {
+		if !w.spoilt[name] && c.own.table(name) != nil {
+			names = append(names, name)
+		}
+	}
+	sources, err := c.attempt.grader.readTables(ctx, c.own, w.expected.left, names, w.expected.masks)
+	if isReported(err) && len(w.findings) > 0 { // what is defined otherwise cannot be read so
+		return nil
+	} else if err != nil {
+		return err
+	}
+	for i, name := range names {
+		if err := w.table(name, w.expected.tables[name], sources[i]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func isReported(err error) bool {
+	var reported *practice.DatabaseError
+	return errors.As(err, &reported)
+}
+
+// table compares the rows of one table.
+func (w *stateWords) table(name string, want, got *rowSource) error {
+	c := w.comparison
+	policy := c.attempt.task.Rules.Policy
+	policy.Order, policy.Columns, policy.Names = compare.OrderAny, compare.ByPosition, false
+	right, difference, digest, err := match(c.attempt.grader.answers.seed, policy, want, got)
+	if err != nil {
+		return err
+	}
+	w.fingerprint = w.fingerprint.Plus(c.attempt.grader.answers.seed.Of([]byte(name)))
+	if digest != nil {
+		w.fingerprint = w.fingerprint.Plus(digest.Fingerprint())
+	}
+	if right {
+		return nil
+	}
+	if difference == nil {
+		difference = &compare.Difference{}
+	}
+	if d := difference.Differing(); d != nil {
+		w.differing += *d
+	}
+	if c.verdictOnly {
+		w.findings = append(w.findings, explain.HiddenState())
+		return nil
+	}
+	w.findings = append(w.findings, w.tableFindings(name, difference)...)
+	return nil
+}
+
+// tableFindings says how the rows of a table differ, what causes it first.
+func (w *stateWords) tableFindings(name string, difference *compare.Difference) []explain.Finding {
+	own, wanted := w.comparison.own.table(name), w.expected.table(name)
+	var all []explain.Finding
+	switch did, should := own.Change, wanted.Change; {
+	case own.View || wanted.View:
+	case !own.Made && did.Added+did.Changed+did.Removed == 0:
+		return []explain.Finding{explain.Untouched(name)}
+	default:
+		for _, change := range sqltext.ChangesRows(w.comparison.statements) {
+			if change.Table == name && change.All && !w.takesAll(change) {
+				all = append(all, explain.NoCondition(name, change.Verb))
+				break
+			}
+		}
+		if len(all) == 0 && (did.Changed > should.Changed || did.Removed > should.Removed) {
+			all = append(all, explain.TooManyChanged(
+				name, did.Changed, should.Changed, did.Removed, should.Removed, w.told(),
+			))
+		}
+	}
+	kind := "table"
+	if own.View {
+		kind = "view"
+	}
+	for _, f := range difference.Findings {
+		all = append(all, explain.InTable(kind, name, f, w.told()))
+	}
+	return all
+}
+
+// takesAll tells whether the accepted answer does the same to every row of the table.
+func (w *stateWords) takesAll(change sqltext.Change) bool {
+	return slices.ContainsFunc(sqltext.ChangesRows(w.expected.statements), func(c sqltext.Change) bool {
+		return c.Table == change.Table && c.All
+	})
+}
+
+// untouchable compares a table that the accepted answer leaves as it is.
+func (w *stateWords) untouchable(ctx context.Context, name string) error {
+	c := w.comparison
+	g := c.attempt.grader
+	t := c.own.table(name)
+	if t.Made {
+		return nil // it was said that it should not be there
+	}
+	plain := masks{ignore: c.attempt.task.Rules.Ignore}.query(w.expected.left, t, 0)
+	before := &practice.Collector{MostRows: keepRows, MostBytes: keepBytes}
+	ran, err := g.practice.Run(ctx, checkingRun(c.database, plain), before)
+	if err != nil {
+		return err
+	}
+	want := &rowSource{columns: before.Columns, rows: before.Rows, count: ran.Rows, over: before.Over}
+	want.again = func(yield func(result.Row) error) error {
+		_, err := g.practice.Run(ctx, checkingRun(c.database, plain), practice.Each(yield))
+		return err
+	}
+	got, err := g.read(ctx, c.own.copied.Database, c.database, []string{plain})
+	if isReported(err) {
+		w.findings = append(w.findings, explain.Spoilt(name, t.Change.Added, t.Change.Changed, t.Change.Removed))
+		return nil
+	} else if err != nil {
+		return err
+	}
+	policy := c.attempt.task.Rules.Policy
+	policy.Order, policy.Columns, policy.Names = compare.OrderAny, compare.ByPosition, false
+	right, difference, _, err := match(g.answers.seed, policy, want, got[0])
+	if err != nil || right { // it is as it was: what was done was undone
+		return err
+	}
+	if d := difference.Differing(); d != nil {
+		w.differing += *d
+	}
+	w.findings = append(w.findings, explain.Spoilt(name, t.Change.Added, t.Change.Changed, t.Change.Removed))
+	return nil
+}
+
+// last compares what the last queries show.
+func (w *stateWords) last(rules pack.Checking) error {
+	want, got := w.expected.last, w.comparison.own.last
+	if want == nil {
+		return nil
+	}
+	if got == nil {
+		w.findings = append(w.findings, explain.NoLastQuery())
+		return nil
+	}
+	policy := rules.Policy
+	if policy.Order == compare.OrderAuto {
+		policy.Order = compare.OrderAny
+	}
+	for _, s := range []*rowSource{want, got} {
+		if s.over {
+			return &practice.Stopped{Limit: practice.LimitRows, Detail: "The last query shows more rows than can be " +
+				"compared where statements change something."}
+		}
+	}
+	right, difference, _, err := match(w.comparison.attempt.grader.answers.seed, policy, want, got)
+	if err != nil || right {
+		return err
+	}
+	for _, f := range difference.Findings {
+		finding := explain.Difference(f, w.told())
+		finding.Sentence = "The last query: " + finding.Sentence
+		w.findings = append(w.findings, finding)
+	}
+	return nil
+}
