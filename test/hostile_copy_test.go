@@ -209,7 +209,7 @@ var hostileInCopy = []statement{
 		"stopped: time limit"},
 	{"filling",
 		"DO $$ BEGIN LOOP BEGIN PERFORM pg_sleep(1); EXCEPTION WHEN query_canceled THEN END; END LOOP; END $$",
-			"stopped: time limit"},
+		"stopped: time limit"},
 	{
 		"filling",
 		"CREATE TABLE t (x int); CREATE FUNCTION again() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN INSERT " +

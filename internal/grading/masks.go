@@ -20,6 +20,8 @@ type masks struct {
 	// changing are columns whose values differ from one run of the accepted answer to the next, as times and random
 	// values do: in rows that were written they do not count.
 	changing map[string]bool
+	// blind leaves out which rows with new numbers others refer to.
+	blind bool
 }
 
 func quoted(name string) string { return pgx.Identifier{name}.Sanitize() }
@@ -78,6 +80,9 @@ func (m masks) parent(shape *practice.Left, table, column string) string {
 		at := slices.IndexFunc(shape.Tables, func(t practice.LeftTable) bool { return t.Name == k.Refers })
 		if !is || at < 0 {
 			continue
+		}
+		if m.blind {
+			return "'(new)'"
 		}
 		own := "t." + quoted(column)
 		parts := []string{"''"}

@@ -184,15 +184,15 @@ func (w *stateWords) compare(ctx context.Context) (right bool, err error) {
 		w.findings = append(w.findings, explain.NotCommitted())
 		return false, nil
 	}
-	if len(touched) == 0 && len(w.findings) == 0 && len(e.changedTables()) > 0 {
-		w.findings = append(w.findings, explain.NothingChanged())
-		return false, nil
-	}
 	if own.done.Undone {
 		w.findings = append(w.findings, explain.NotCommitted())
 	}
 	if err := w.rows(ctx, wanted); err != nil {
 		return false, err
+	}
+	if len(touched) == 0 && !own.left.Defined && len(w.findings) > 0 {
+		w.findings = []explain.Finding{explain.NothingChanged()}
+		return false, nil
 	}
 	for _, name := range touched {
 		if slices.Contains(wanted, name) || w.spoilt[name] {
@@ -313,7 +313,7 @@ func (w *stateWords) tableFindings(name string, difference *compare.Difference) 
 	var all []explain.Finding
 	switch did, should := own.Change, wanted.Change; {
 	case own.View || wanted.View:
-	case !own.Made && did.Added+did.Changed+did.Removed == 0:
+	case !own.Made && !own.Altered && did.Added+did.Changed+did.Removed == 0:
 		return []explain.Finding{explain.Untouched(name)}
 	default:
 		for _, change := range sqltext.ChangesRows(w.comparison.statements) {

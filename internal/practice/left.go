@@ -16,8 +16,8 @@ type Left struct {
 	Database definition.Database
 	// Tables are those that a query can read whole: tables and materialized views, then views, by name.
 	Tables []LeftTable
-	// Dropped are objects of the build that are there no longer.
-	Dropped []Object
+	// Defined tells that something was made, altered or dropped.
+	Defined bool
 }
 
 // A LeftTable is a table or a view, as far as one has to know of it to read and compare its rows.
@@ -27,8 +27,9 @@ type LeftTable struct {
 	View      bool
 	Columns   []string
 	// Change is how its rows are others than in the build; of a table that was made all are added.
-	Change TableChange
-	Made   bool
+	Change  TableChange
+	Made    bool
+	Altered bool
 	// Counted are columns whose values come from a sequence of their own, with the greatest value that is the build's.
 	Counted map[string]int64
 }
@@ -140,7 +141,8 @@ func (c *Copies) Left(ctx context.Context, of Copy, build string) (*Left, error)
 		if err != nil {
 			return err
 		}
-		l.left.Dropped = before.against(now).Dropped
+		changes := before.against(now)
+		l.left.Defined = len(changes.Made)+len(changes.Altered)+len(changes.Dropped) > 0
 		for _, step := range []func(context.Context, *pgx.Conn) error{
 			l.readTables, l.readConstraints, l.readIndexes, l.readTriggers,
 		} {
@@ -258,6 +260,9 @@ func (l *leaving) readTriggers(ctx context.Context, conn *pgx.Conn) error {
 func (l *leaving) readChanges(ctx context.Context, conn *pgx.Conn, now []held) error {
 	for _, o := range now {
 		i := slices.Index(l.tables, o.ID)
+		if was, known := l.before.objects[o.ID]; i >= 0 {
+			l.left.Tables[i].Altered = known && was.Made != o.Made
+		}
 		switch was, known := l.before.objects[o.ID]; {
 		case i < 0 && o.Kind != "index":
 			says := ""
