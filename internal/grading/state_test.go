@@ -73,18 +73,20 @@ const (
 	failed    = marking.Failed
 )
 
-// Right answers written otherwise than the accepted one are right; of wrong ones it is said what is wrong with what they
-// leave.
+// Right answers written otherwise than the accepted one are right; of wrong ones it is said what is wrong with what
+// they leave.
 func TestWhatIsLeftIsChecked(t *testing.T) {
 	b := openPaths(t)
-	const walk = "CREATE TABLE walk (starts date NOT NULL, walk_id int PRIMARY KEY, path_id int NOT NULL REFERENCES path, " +
+	const walk = "CREATE TABLE walk (starts date NOT NULL, walk_id int PRIMARY KEY, path_id int NOT NULL " +
+		"REFERENCES path, " +
 		"places int NOT NULL DEFAULT 12, CHECK (%s), UNIQUE (starts, path_id))"
 	for _, c := range []struct {
 		exercise, sql string
 		outcome       marking.Outcome
 		says          string // a part of what is said
 	}{
-		{"new-warden", "INSERT INTO warden VALUES (DEFAULT, 'Iris Calder', 'Dunmere', '2026-09-01', NULL)", correct, ""},
+		{"new-warden", "INSERT INTO warden VALUES (DEFAULT, 'Iris Calder', 'Dunmere', '2026-09-01', NULL)", correct,
+			""},
 		{
 			"new-warden", "BEGIN; SELECT nextval('warden_warden_id_seq'); INSERT INTO warden (joined, name, village) " +
 				"VALUES ('1 September 2026', 'Iris ' || 'Calder', 'Dunmere'); COMMIT", correct, "",
@@ -95,12 +97,14 @@ func TestWhatIsLeftIsChecked(t *testing.T) {
 			incorrect, "In the table “warden”, in column 3 (“village”), 1 row has another value",
 		},
 		{
-			"new-warden", "BEGIN; INSERT INTO warden (name, village, joined) VALUES ('Iris Calder', 'Dunmere', '2026-09-01')",
+			"new-warden",
+			"BEGIN; INSERT INTO warden (name, village, joined) VALUES ('Iris Calder', 'Dunmere', '2026-09-01')",
 			incorrect, "without COMMIT, nothing of it is left",
 		},
 		{"new-warden", "INSERT INTO warden (name) VALUES ('Iris Calder')", failed, "A row would have NULL"},
 		{
-			"new-warden", "INSERT INTO warden (name, village, joined) VALUES ('Iris Calder', 'Dunmere', '2026-09-01'); " +
+			"new-warden",
+			"INSERT INTO warden (name, village, joined) VALUES ('Iris Calder', 'Dunmere', '2026-09-01'); " +
 				"DELETE FROM tally WHERE path_id = 1", incorrect,
 			"The table “tally” should stay as it is, and 2 rows were removed",
 		},
@@ -118,11 +122,13 @@ func TestWhatIsLeftIsChecked(t *testing.T) {
 		},
 		{"not-so-steep", "DELETE FROM path WHERE path_id = 6", failed, "A row refers to one"},
 		{
-			"not-so-steep", "UPDATE path SET grade = 'easy' WHERE path_id = 6; UPDATE path SET grade = 'moderate' WHERE " +
+			"not-so-steep",
+			"UPDATE path SET grade = 'easy' WHERE path_id = 6; UPDATE path SET grade = 'moderate' WHERE " +
 				"path_id = 6", correct, "",
 		},
 		{
-			"mended", "UPDATE report SET settled = true FROM repair WHERE repair.report_id = report.report_id", rejected,
+			"mended", "UPDATE report SET settled = true FROM repair WHERE repair.report_id = report.report_id",
+			rejected,
 			"with a subquery, and your text has none. What is left is right",
 		},
 		{
@@ -132,34 +138,43 @@ func TestWhatIsLeftIsChecked(t *testing.T) {
 		{
 			"counting", "MERGE INTO tally t USING (VALUES (1, DATE '2026-06-01', 268), (4, '2026-06-01', 57), " +
 				"(6, '2026-06-01', 44)) AS n (p, m, w) ON t.path_id = n.p AND t.month = n.m " +
-				"WHEN MATCHED THEN UPDATE SET walkers = n.w WHEN NOT MATCHED THEN INSERT VALUES (n.p, n.m, n.w)", correct, "",
+				"WHEN MATCHED THEN UPDATE SET walkers = n.w WHEN NOT MATCHED THEN INSERT VALUES (n.p, n.m, n.w)",
+			correct, "",
 		},
 		{
-			"timber-for-drains", "BEGIN; UPDATE fund SET balance = balance + CASE fund WHEN 'Timber' THEN -120 ELSE 120 END " +
+			"timber-for-drains",
+			"BEGIN; UPDATE fund SET balance = balance + CASE fund WHEN 'Timber' THEN -120 ELSE 120 END " +
 				"WHERE fund <> 'Signs'; COMMIT; TABLE fund", incorrect, "The last query: ",
 		},
 		{
-			"timber-for-drains", "BEGIN; UPDATE fund SET balance = balance + CASE fund WHEN 'Timber' THEN -120 ELSE 120 END " +
+			"timber-for-drains",
+			"BEGIN; UPDATE fund SET balance = balance + CASE fund WHEN 'Timber' THEN -120 ELSE 120 END " +
 				"WHERE fund <> 'Signs'; COMMIT; SELECT * FROM fund WHERE fund <> 'Signs'", correct, "",
 		},
 		{"guided-walks", fmt.Sprintf(walk, "places > 0 AND NOT places > 30"), correct, ""},
-		{"guided-walks", fmt.Sprintf(walk, "places > 0 AND places < 32"), incorrect, "takes values that a CHECK should refuse"},
+		{"guided-walks", fmt.Sprintf(walk, "places > 0 AND places < 32"), incorrect,
+			"takes values that a CHECK should refuse"},
 		{"guided-walks", fmt.Sprintf(walk, "places BETWEEN 2 AND 30"), incorrect, "refuses values that it should take"},
 		{
-			"bookings", "CREATE TABLE walk (walk_id int PRIMARY KEY, starts date NOT NULL); CREATE TABLE booking (name text, " +
-				"walk_id int REFERENCES walk, PRIMARY KEY (name, walk_id))", incorrect, "when the row that it refers to is removed",
+			"bookings",
+			"CREATE TABLE walk (walk_id int PRIMARY KEY, starts date NOT NULL); CREATE TABLE booking (name text, " +
+				"walk_id int REFERENCES walk, PRIMARY KEY (name, walk_id))", incorrect,
+			"when the row that it refers to is removed",
 		},
 		{
-			"to-do", "CREATE VIEW to_do AS SELECT p.name, s.kind, r.what, r.urgency FROM path p JOIN stile s USING (path_id) " +
+			"to-do",
+			"CREATE VIEW to_do AS SELECT p.name, s.kind, r.what, r.urgency FROM path p JOIN stile s USING (path_id) " +
 				"JOIN report r USING (stile_id) WHERE settled IS FALSE", correct, "",
 		},
 		{
-			"to-do", "CREATE VIEW to_do AS SELECT p.name, s.kind, r.what, r.urgency FROM path p JOIN stile s USING (path_id) " +
+			"to-do",
+			"CREATE VIEW to_do AS SELECT p.name, s.kind, r.what, r.urgency FROM path p JOIN stile s USING (path_id) " +
 				"JOIN report r USING (stile_id) WHERE report_id NOT IN (1, 4, 9, 13)", incorrect,
 			"After UPDATE report SET settled = true",
 		},
 		{
-			"made-of", "ALTER TABLE stile ADD material varchar DEFAULT 'oak'; UPDATE stile SET material = 'iron' WHERE kind " +
+			"made-of",
+			"ALTER TABLE stile ADD material varchar DEFAULT 'oak'; UPDATE stile SET material = 'iron' WHERE kind " +
 				"LIKE 'field%'; ALTER TABLE stile ALTER material SET NOT NULL", correct, "",
 		},
 		{
@@ -189,20 +204,27 @@ func TestWhatIsLeftIsChecked(t *testing.T) {
 func TestTimesChanceAndNumbersDoNotCount(t *testing.T) {
 	b := openPaths(t)
 	task := Task{
-		Accepted: []string{"INSERT INTO warden (name, village, joined) SELECT what || random(), 'Dunmere', '2026-01-01' FROM " +
-			"report WHERE urgency = 3; INSERT INTO repair (report_id, warden_id, done, hours) SELECT 2, warden_id, now(), 1 " +
+		Accepted: []string{"INSERT INTO warden (name, village, joined) SELECT what || random(), 'Dunmere', " +
+			"'2026-01-01' FROM " +
+			"report WHERE urgency = 3; INSERT INTO repair (report_id, warden_id, done, hours) SELECT 2, " +
+			"warden_id, now(), 1 " +
 			"FROM warden WHERE warden_id > 7 AND name LIKE 'the step%'"},
 		Database: b.visible,
 	}
 	for sql, want := range map[string]marking.Outcome{
 		// The wardens are numbered in another order, and the repair is the right one's.
-		"INSERT INTO warden (name, village, joined) SELECT what || random(), 'Dunmere', '2026-01-01' FROM report WHERE " +
-			"urgency = 3 ORDER BY what DESC; INSERT INTO repair (report_id, warden_id, done, hours) SELECT 2, warden_id, " +
+		"INSERT INTO warden (name, village, joined) SELECT what || random(), 'Dunmere', '2026-01-01' FROM report " +
+			"WHERE " +
+			"urgency = 3 ORDER BY what DESC; INSERT INTO repair (report_id, warden_id, done, hours) SELECT 2, " +
+			"warden_id, " +
 			"now(), 1 FROM warden WHERE warden_id > 7 AND name LIKE 'the step%'": correct,
-		"INSERT INTO warden (name, village, joined) SELECT what || random(), 'Dunmere', '2026-01-01' FROM report WHERE " +
+		"INSERT INTO warden (name, village, joined) SELECT what || random(), 'Dunmere', '2026-01-01' FROM report " +
+			"WHERE " +
 			"urgency = 3; INSERT INTO repair (report_id, warden_id, done, hours) VALUES (2, 1, now(), 1)": incorrect,
-		"INSERT INTO warden (name, village, joined) SELECT what || random(), 'Dunmore', '2026-01-01' FROM report WHERE " +
-			"urgency = 3; INSERT INTO repair (report_id, warden_id, done, hours) SELECT 2, max(warden_id), now(), 1 FROM " +
+		"INSERT INTO warden (name, village, joined) SELECT what || random(), 'Dunmore', '2026-01-01' FROM report " +
+			"WHERE " +
+			"urgency = 3; INSERT INTO repair (report_id, warden_id, done, hours) SELECT 2, max(warden_id), now(), " +
+			"1 FROM " +
 			"warden": incorrect,
 	} {
 		v, err := b.Grade(ctx, task, 1, sql)
@@ -222,12 +244,16 @@ func TestInspectionOfWhatIsLeft(t *testing.T) {
 	}
 	text := "---\npaper: p\ntitle: P\ndataset: footpaths\n---\n"
 	for i, answer := range []string{
-		"UPDATE path SET grade = grade",                                                                 // leaves all as it was
-		"UPDATE fund SET balance = 0 WHERE balance >= 0",                                                // the condition tells nothing
-		"INSERT INTO warden (name, village, joined) VALUES ('A', 'B', now())",                           // a date that stays the same
-		"INSERT INTO tally VALUES (4, '2026-01-01', (random() * 1000)::int)",                            // differs
-		"BEGIN; DELETE FROM tally",                                                                      // is not committed
-		"UPDATE path SET no_such = 1",                                                                   // does not run
+		"UPDATE path SET grade = grade",
+		// leaves all as it was
+		"UPDATE fund SET balance = 0 WHERE balance >= 0",
+		// the condition tells nothing
+		"INSERT INTO warden (name, village, joined) VALUES ('A', 'B', now())",
+		// a date that stays the same
+		"INSERT INTO tally VALUES (4, '2026-01-01', (random() * 1000)::int)", // differs
+		"BEGIN; DELETE FROM tally",
+		// is not committed
+		"UPDATE path SET no_such = 1", // does not run
 		"CREATE TABLE t (a int CHECK (a > 0))\n```\n```yaml check\naccepts: [INSERT INTO t VALUES (0)]", // refuses it
 	} {
 		text += fmt.Sprintf("## E%d\n```sql answer\n%s\n```\n", i, answer)

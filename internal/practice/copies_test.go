@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
@@ -132,4 +133,122 @@ func TestAnOpenTransactionWaitsForItsWindow(t *testing.T) {
 		t.Errorf("what has no window is not told to be undone: %+v", done)
 	}
 	c.says("", "SELECT count(*) FROM hive", "SELECT 1 count:bigint | 2")
+}
+
+func TestACopyIsBounded(t *testing.T) {
+	small := limits
+	small.Copy, small.TempDisk = 16<<20, "256MB"
+	s := server(t, small)
+	c := copied(t, s, build(t, s, hives, false))
+	for _, sql := range []string{
+		"CREATE TABLE big AS SELECT repeat(md5(n::text), 30) AS x FROM generate_series(1, 1000000) AS n",
+		"BEGIN; CREATE TABLE big (x text); INSERT INTO big SELECT repeat('x', 900) FROM generate_series(1, 1000000)",
+		"DO $$ BEGIN CREATE TABLE big (x text); LOOP INSERT INTO big SELECT repeat('x', 900) FROM " +
+			"generate_series(1, 1000); " +
+			"END LOOP; END $$",
+	} {
+		_, done, err := c.perform("a", sql)
+		var stopped *practice.Stopped
+		if !errors.As(err, &stopped) || stopped.Limit != practice.LimitCopy || done.State != practice.NoTransaction {
+			t.Errorf("%s: got %+v, %v", sql, done, err)
+		}
+		c.says("a", "SELECT to_regclass('big')::text", "SELECT 1 to_regclass:text | ~")
+	}
+	c.says("a", "DELETE FROM inspection; SELECT count(*) FROM hive", "DELETE 0", "SELECT 1 count:bigint | 2")
+}
+
+func TestADatasetThatIsTooLargeHasNoCopies(t *testing.T) {
+	small := limits
+	small.Copy = 16 << 20
+	s := server(t, small)
+	database := build(t, s, files{
+		"a.sql": "CREATE TABLE big AS SELECT n, repeat('x', 900) AS x FROM generate_series(1, 20000) AS n;",
+	}, false)
+	if _, err := s.Copies().Take(context.Background(), database); !errors.Is(err, practice.ErrNoCopies) {
+		t.Errorf("got %v", err)
+	}
+	if _, err := s.Copies().Take(context.Background(), "no_such"); !errors.Is(err, practice.ErrGone) {
+		t.Errorf("of a build that is not there: got %v", err)
+	}
+}
+
+// Dropping a copy ends what runs in it, which is told so.
+func TestACopyIsDroppedInTheMiddleOfARun(t *testing.T) {
+	s := server(t, limits)
+	c := copied(t, s, build(t, s, hives, false))
+	ended := make(chan error)
+	go func() {
+		_, _, err := c.perform("", "DELETE FROM inspection; SELECT pg_sleep(100)")
+		ended <- err
+	}()
+	waitFor(t, func() bool { return s.Copies().Busy(c.Database) && strings.Contains(running(t), "pg_sleep(100)") })
+	if err := s.Copies().Drop(context.Background(), c.Database); err != nil {
+		t.Fatal(err)
+	}
+	if err := <-ended; !errors.Is(err, practice.ErrGone) {
+		t.Errorf("got %v", err)
+	}
+}
+
+// running is what runs on the server.
+func running(t *testing.T) (all string) {
+	t.Helper()
+	if err := superuser(t, "postgres").QueryRow(
+		context.Background(),
+		"SELECT coalesce(string_agg(query, ' '), '') FROM pg_stat_activity WHERE state = 'active'",
+	).Scan(&all); err != nil {
+		t.Fatal(err)
+	}
+	return all
+}
+
+func waitFor(t *testing.T, is func() bool) {
+	t.Helper()
+	for range 600 {
+		if is() {
+			return
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	t.Fatal("it does not come about")
+}
+
+// What a service that was killed has left goes, but for the copies that are known; and those are entered anew.
+func TestCopiesThatAreLeftAreDropped(t *testing.T) {
+	first := server(t, limits)
+	database := build(t, first, hives, false)
+	kept, left := copied(t, first, database), copied(t, first, database)
+	kept.says("", "DELETE FROM inspection; INSERT INTO hive VALUES (3, 'Clover')", "DELETE 0", "INSERT 0 1")
+	first.Close()
+	s := server(t, limits)
+	if err := s.Copies().Keep(context.Background(), []string{kept.Database}); err != nil {
+		t.Fatal(err)
+	}
+	again := copyOf{kept.Copy, t, s, database}
+	again.says("", "SELECT count(*) FROM hive", "SELECT 1 count:bigint | 3")
+	if _, _, err := (copyOf{left.Copy, t, s, database}).perform("", "SELECT 1"); !errors.Is(err, practice.ErrGone) {
+		t.Errorf("what was left is there: %v", err)
+	}
+}
+
+// Copies of a build in use are ready, and go when it is replaced.
+func TestCopiesAreReady(t *testing.T) {
+	s := server(t, limits)
+	database := build(t, s, hives, false)
+	count := func() (n int) {
+		sizes, err := s.Copies().Sizes(context.Background())
+		if err != nil {
+			t.Fatal(err)
+		}
+		return len(sizes)
+	}
+	before := count()
+	s.Copies().Warm(database)
+	waitFor(t, func() bool { return count() == before+2 })
+	copied(t, s, database)
+	waitFor(t, func() bool { return count() == before+3 })
+	if err := s.Copies().KeepReadyOnly(context.Background(), nil); err != nil {
+		t.Fatal(err)
+	}
+	waitFor(t, func() bool { return count() == before+1 })
 }

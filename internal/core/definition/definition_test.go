@@ -28,7 +28,9 @@ func walk() definition.Table {
 	}
 }
 
-func database(tables ...definition.Table) definition.Database { return definition.Database{Tables: tables} }
+func database(tables ...definition.Table) definition.Database {
+	return definition.Database{Tables: tables}
+}
 
 func TestDefinitionsAreComparedByTheirMeaning(t *testing.T) {
 	for _, c := range []struct {
@@ -56,7 +58,8 @@ func TestDefinitionsAreComparedByTheirMeaning(t *testing.T) {
 		{name: "a column more", change: func(w *definition.Table) {
 			w.Columns = append(w.Columns, definition.Column{Name: "note", Type: "text"})
 		}, want: "column-extra"},
-		{name: "a column less", change: func(w *definition.Table) { w.Columns = w.Columns[:2] }, want: "column-missing"},
+		{name: "a column less", change: func(w *definition.Table) { w.Columns = w.Columns[:2] },
+			want: "column-missing"},
 		{name: "a unique constraint over columns in another order", change: func(w *definition.Table) {
 			w.Constraints[1].Columns = []string{"title", "path_id"}
 		}},

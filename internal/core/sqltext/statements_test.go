@@ -77,7 +77,8 @@ func TestWhatStatementsUse(t *testing.T) {
 	for text, want := range map[string]string{
 		"INSERT INTO a SELECT * FROM b ON CONFLICT DO NOTHING RETURNING x": "insert on-conflict returning star",
 		"BEGIN; UPDATE a SET x = 1 WHERE y IN (SELECT 1); COMMIT":          "subquery transaction update",
-		"CREATE TABLE t (a int PRIMARY KEY, b int NOT NULL REFERENCES u, c int DEFAULT 1 CHECK (c > 0), UNIQUE (b))": "" +
+		"CREATE TABLE t (a int PRIMARY KEY, b int NOT NULL REFERENCES u, c int DEFAULT 1 CHECK (c > 0), UNIQUE " +
+			"(b))": "" +
 			"check create-table default foreign-key not-null primary-key unique",
 		"ALTER TABLE t ALTER a SET NOT NULL":                                   "alter not-null",
 		"DELETE FROM a USING b WHERE a.x = b.x":                                "delete",

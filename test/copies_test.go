@@ -1,0 +1,186 @@
+package test
+
+import (
+	"os"
+	"strings"
+	"testing"
+
+	"examen/internal/client"
+	"examen/internal/demo"
+)
+
+// A learner changes a dataset at the command line, looks at what has changed, and begins anew.
+func TestACopyAtTheCommandLine(t *testing.T) {
+	t.Parallel()
+	s := start(t, "demo", "--data-dir", dataDir(t), "--with", "mosswater")
+	home := t.TempDir()
+	robin := &shell{t, []string{"XDG_CONFIG_HOME=" + home, "EXAMEN_URL=" + s.url, "EXAMEN_PASSWORD=" +
+		demo.LearnerPassword}}
+	says := func(in, want string, args ...string) {
+		t.Helper()
+		p := robin.run(in, args...)
+		if all := p.out + p.errs; !strings.Contains(all, want) {
+			t.Errorf("%v: got %s\nwant %s", args, all, want)
+		}
+	}
+	says("", "Logged in", "login", "robin")
+	says("", "You have no copy", "copy", "show", "footpaths")
+	says("SELECT count(*) FROM path", "1 row", "run", "mending-the-paths", "-")
+	says("", "You have no copy", "copy", "show", "footpaths")
+	says("UPDATE path SET grade = 'easy';\nDELETE FROM tally WHERE path_id = 1; CREATE TABLE walk ();\nSELECT 1/0",
+		"In your copy of footpaths", "run", "mending-the-paths", "-")
+	says("SELECT 1", "path: 6 rows changed; tally: 2 rows removed; table walk made", "run", "mending-the-paths", "-")
+	says("INSERT INTO path VALUES (1)", "line 1, column 1", "run", "mending-the-paths", "-")
+	says("BEGIN; DELETE FROM tally", "A transaction was still open at the end, and is rolled back", "run",
+		"mending-the-paths", "-")
+	says("", "6 rows changed", "copy", "show", "footpaths")
+	says("", "footpaths", "copy", "list")
+	says("", "Your copy of footpaths is gone", "copy", "reset", "footpaths", "--yes")
+	says("SELECT grade FROM path WHERE path_id = 4", "steep", "run", "mending-the-paths", "-")
+	says("", "CREATE TABLE walk", "history", "walk")
+	// What is submitted begins with what the dataset is, whatever is in the copy.
+	says("DELETE FROM tally; DELETE FROM closure", "9 rows removed", "run", "mending-the-paths", "-")
+	says("INSERT INTO warden VALUES (DEFAULT, 'Iris Calder', 'Dunmere', '2026-09-01')", "Correct, 1 of 1 point",
+		"submit", "mending-the-paths/new-warden", "-")
+	says("UPDATE path SET grade = 'moderate'", "UPDATE without WHERE takes every row", "submit",
+		"mending-the-paths/not-so-steep", "-")
+}
+
+// learnerWith gives a client of a learner on a service whose dataset apiary may be changed.
+func learnerWith(t *testing.T, s *service, name string) *client.Client {
+	t.Helper()
+	if _, err := client.Read[client.Dataset](as(t, s.url, demo.InstructorName, demo.InstructorPassword).AllowChanges(
+		ctx, "apiary", client.ChangesAllowed{Allowed: true},
+	)); err != nil {
+		t.Fatal(err)
+	}
+	return as(t, s.url, name, demo.LearnerPassword)
+}
+
+func runIn(t *testing.T, c *client.Client, window, sql string) client.Run {
+	t.Helper()
+	run, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{Dataset: "apiary", Sql: sql, Window: window}))
+	if err != nil {
+		t.Fatalf("%s: %v", sql, err)
+	}
+	return run
+}
+
+// A transaction stays open for its window; another window that needs its rows is told of it.
+func TestTwoWindowsOfOneCopy(t *testing.T) {
+	t.Parallel()
+	s := start(t, "demo", "--data-dir", dataDir(t))
+	robin := learnerWith(t, s, "robin")
+	first := runIn(t, robin, "a", "BEGIN; UPDATE hive SET name = 'x' WHERE hive_id = 1")
+	if first.Copy.Transaction != client.TransactionOpen || len(first.Copy.Changes.Tables) != 0 {
+		t.Errorf("an open transaction: %+v", first.Copy)
+	}
+	second := runIn(t, robin, "b",
+		"DELETE FROM inspection WHERE hive_id = 1; UPDATE hive SET name = 'y' WHERE hive_id = 1")
+	if second.Outcome != client.Failed || !strings.Contains(second.Error.Detail, "in another window of yours") ||
+		len(second.Statements) != 1 || second.Error.Place.Line != 1 {
+		t.Errorf("waiting for oneself: %+v", second)
+	}
+	kept, err := client.Read[client.Copy](robin.GetCopy(ctx, "apiary", &client.GetCopyParams{Window: "a"}))
+	if err != nil || kept.Transaction != client.TransactionOpen {
+		t.Errorf("the page, loaded again, is told %+v, %v", kept, err)
+	}
+	if failed := runIn(t, robin, "a", "SELECT 1/0"); failed.Copy.Transaction != client.TransactionFailed {
+		t.Errorf("a failed transaction: %+v", failed.Copy)
+	}
+	if done := runIn(t, robin, "a", "ROLLBACK"); done.Copy.Transaction != client.TransactionNone {
+		t.Errorf("after it: %+v", done.Copy)
+	}
+	if again := runIn(t, robin, "b", "UPDATE hive SET name = 'y' WHERE hive_id = 1"); again.Outcome != client.Done {
+		t.Errorf("then: %+v", again.Error)
+	}
+}
+
+// A copy outlives the service, also one that is killed in the middle of a run; it does not outlive its build, and what
+// ran in it stays in the history.
+func TestACopyOutlivesTheServiceAndNotItsBuild(t *testing.T) {
+	t.Parallel()
+	folder := dataDir(t)
+	s := start(t, "demo", "--data-dir", folder)
+	robin := learnerWith(t, s, "robin")
+	runIn(t, robin, "", "DELETE FROM harvest WHERE hive_id = 5")
+	ended := make(chan struct{})
+	go func() {
+		defer close(ended)
+		_, _ = robin.Run(ctx, client.RunRequest{Dataset: "apiary",
+			Sql: "DELETE FROM harvest WHERE hive_id = 6; SELECT pg_sleep(99)"})
+	}()
+	pool := superuser(t, folder, "practice", "postgres")
+	until(t, "the run sleeps", func() bool {
+		var sleeping bool
+		err := pool.QueryRow(ctx, "SELECT EXISTS (SELECT FROM pg_stat_activity WHERE state = 'active' AND query LIKE "+
+			"'SELECT pg_sleep(99)%')").Scan(&sleeping)
+		return err == nil && sleeping
+	})
+	pool.Close()
+	_ = s.cmd.Process.Kill()
+	_ = s.cmd.Wait()
+	<-ended
+	var err error
+	until(t, "the service starts again", func() bool {
+		s, err = startService("serve", "--data-dir", folder)
+		return err == nil
+	})
+	t.Cleanup(func() { s.stop() })
+	robin = as(t, s.url, "robin", demo.LearnerPassword)
+	run := runIn(t, robin, "", "SELECT count(*) FROM harvest WHERE hive_id IN (5, 6)")
+	if run.Outcome != client.Done || *run.Rows[0][0] != "0" || len(run.Copy.Changes.Tables) != 1 {
+		t.Errorf("after the service was killed: %+v", run)
+	}
+	page, err := client.Read[client.HistoryPage](robin.ListHistory(ctx,
+		&client.ListHistoryParams{Text: "pg_sleep(99)"}))
+	if err != nil || len(page.Entries) != 1 || page.Entries[0].Error.Type != "examen:interrupted" {
+		t.Errorf("the run in the middle of which it was killed: %+v, %v", page, err)
+	}
+	hazel := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	if _, err := client.Loaded(ctx, hazel, os.DirFS("../packs/heather-hill")); err != nil {
+		t.Fatal(err)
+	}
+	build, err := client.Read[client.Dataset](hazel.GetDataset(ctx, "apiary", nil))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if build.Build > 1 { // it was built anew: the pack says nothing of changes, so they are allowed once more
+		robin = learnerWith(t, s, "robin")
+	}
+	run = runIn(t, robin, "", "UPDATE hive SET name = 'z' WHERE hive_id = 1")
+	if build.Build > 1 && (!run.Copy.Replaced || run.Copy.Build != build.Build || len(run.Copy.Changes.Tables) != 1) {
+		t.Errorf("after the dataset was built anew: %+v", run.Copy)
+	}
+}
+
+// Copies are bounded in all: the one used least goes.
+func TestTheLeastUsedCopyGoes(t *testing.T) {
+	t.Parallel()
+	s := start(t, "demo", "--data-dir", dataDir(t), "--limit-copies", "64")
+	first := learnerWith(t, s, "robin")
+	runIn(t, first, "", "DELETE FROM inspection")
+	var names []string
+	for i := range 8 { // of about 8 MB each
+		name := "bounded" + string(rune('a'+i))
+		names = append(names, name)
+		if _, err := client.Read[client.AddedMember](
+			as(t, s.url, demo.InstructorName, demo.InstructorPassword).AddMember(
+				ctx, "evening-group", client.NewMember{Name: name, Password: demo.LearnerPassword},
+			),
+		); err != nil {
+			t.Fatal(err)
+		}
+		if run := runIn(t, as(t, s.url, name, demo.LearnerPassword), "",
+			"DELETE FROM inspection"); run.Outcome != client.Done {
+			t.Fatalf("%+v", run)
+		}
+	}
+	if copies, err := client.Read[[]client.Copy](first.ListCopies(ctx)); err != nil || len(copies) != 0 {
+		t.Errorf("the least used is there: %+v, %v", copies, err)
+	}
+	last := as(t, s.url, names[len(names)-1], demo.LearnerPassword)
+	if copies, err := client.Read[[]client.Copy](last.ListCopies(ctx)); err != nil || len(copies) != 1 {
+		t.Errorf("the last is not there: %+v, %v", copies, err)
+	}
+}
