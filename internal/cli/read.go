@@ -165,6 +165,9 @@ func (p *program) writeExercise(e client.Exercise) {
 		}
 		notes = append(notes, note)
 	}
+	if e.ByState {
+		notes = append(notes, "What counts is what your statements leave in a fresh copy")
+	}
 	if e.Expected.RowCount != nil {
 		notes = append(notes, "Expected: "+plural(*e.Expected.RowCount, "row"))
 	}

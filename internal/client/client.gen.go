@@ -1326,6 +1326,9 @@ type Exercise struct {
 	// ByHand The mark was set by hand.
 	ByHand bool `json:"by_hand,omitempty,omitzero"`
 
+	// ByState What counts is what the statements leave in a fresh copy.
+	ByState bool `json:"by_state,omitempty,omitzero"`
+
 	// Changes What is run for it may change the dataset, in one's own copy.
 	Changes bool `json:"changes,omitempty,omitzero"`
 

@@ -22,6 +22,8 @@ type masks struct {
 	changing map[string]bool
 	// blind leaves out which rows with new numbers others refer to.
 	blind bool
+	// written reads only the rows that were written in the copy; of a view all.
+	written bool
 }
 
 func quoted(name string) string { return pgx.Identifier{name}.Sanitize() }
@@ -62,7 +64,11 @@ func (m masks) query(shape *practice.Left, t *practice.LeftTable, since int64) s
 		}
 		columns = append(columns, value+" AS "+quoted(column))
 	}
-	return "SELECT " + strings.Join(columns, ", ") + " FROM " + t.Qualified + " AS t"
+	sql := "SELECT " + strings.Join(columns, ", ") + " FROM " + t.Qualified + " AS t"
+	if m.written && !t.View {
+		sql += fmt.Sprintf(" WHERE (t.xmin::pg_catalog.text::pg_catalog.int8 - %d) & 4294967295 < 2147483648", since)
+	}
+	return sql
 }
 
 // parent reads, in place of a column that refers to a counted one, what else the row has that a new number refers to;

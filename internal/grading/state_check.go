@@ -3,6 +3,7 @@ package grading
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"sync/atomic"
 
@@ -108,6 +109,13 @@ func (a *attempt) stateOnHidden(ctx context.Context, text string, statements []s
 		})
 	}
 	err := all.Wait()
+	var answer *AnswerError
+	var stopped *practice.Stopped
+	if errors.As(err, &stopped) && !errors.As(err, &answer) {
+		a.verdict.HiddenOnly = true
+		return false, &practice.Stopped{Limit: stopped.Limit, Detail: fmt.Sprintf("What is left is right with the rows you "+
+			"can see, but with others the statements reached a limit (%s).", stopped.Limit)}
+	}
 	return !wrong.Load(), err
 }
 
@@ -334,6 +342,9 @@ func (w *stateWords) tableFindings(name string, difference *compare.Difference) 
 	}
 	for _, f := range difference.Findings {
 		all = append(all, explain.InTable(kind, name, f, w.told()))
+	}
+	if len(all) == 0 {
+		all = append(all, explain.TableDiffers(kind, name))
 	}
 	return all
 }

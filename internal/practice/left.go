@@ -258,6 +258,10 @@ func (l *leaving) readTriggers(ctx context.Context, conn *pgx.Conn) error {
 
 // readChanges counts the rows that changed, and lists what is neither a table nor a view.
 func (l *leaving) readChanges(ctx context.Context, conn *pgx.Conn, now []held) error {
+	var bytes int64
+	for _, o := range now {
+		bytes += o.Bytes
+	}
 	for _, o := range now {
 		i := slices.Index(l.tables, o.ID)
 		if was, known := l.before.objects[o.ID]; i >= 0 {
@@ -277,7 +281,7 @@ func (l *leaving) readChanges(ctx context.Context, conn *pgx.Conn, now []held) e
 			if err != nil {
 				return err
 			}
-		case o.Inserted+o.Updated+o.Deleted == 0 && o.File == was.File:
+		case bytes > lookedThrough && o.Inserted+o.Updated+o.Deleted == 0 && o.File == was.File:
 		default:
 			change, err := l.before.rowsOf(ctx, conn, o, l.since)
 			if err != nil {

@@ -7,6 +7,8 @@
 //   - A run is one statement in the extended protocol, in a read-only transaction that is rolled back, and its limits
 //     are held from here, outside the session (run.go).
 //   - Hidden variants are databases that only the checking seats may connect to.
+//   - Statements that change something run in a copy of a build, a database with a role of its own that can connect to
+//     nothing else (copies.go, script.go). What may be defined in it is listed in an event trigger (lockdown.go).
 package practice
 
 import (

@@ -22,8 +22,11 @@ type Script struct {
 	Build    string // the database of the build that it is a copy of
 	// Window is where it comes from. A transaction that is open at its end is kept for the next script from there, for
 	// a minute; "" keeps none.
-	Window     string
-	Checking   bool // it is run to be checked: it does not wait for learners who are themselves waiting for it
+	Window   string
+	Checking bool // it is run to be checked: it does not wait for learners who are themselves waiting for it
+	// Reading tells that the statements are the service's own: what they name is PostgreSQL's first, whatever the copy
+	// has made of it.
+	Reading    bool
 	Statements []sqltext.Statement
 }
 
@@ -342,6 +345,9 @@ func (c *Copies) sit(ctx context.Context, script Script) (*inCopy, error) {
 		config := c.server.sessionConfig(role, password, script.Database)
 		config.OnNotice = session.note
 		maps.Copy(config.RuntimeParams, c.server.pinned())
+		if script.Reading {
+			config.RuntimeParams["search_path"] = "pg_catalog, public"
+		}
 		session.conn, err = pgconn.ConnectConfig(ctx, config)
 		return err
 	})

@@ -157,6 +157,7 @@ func toExercise(e *work.Exercise) contract.Exercise {
 		Forbid:          orEmpty(e.Checking.Forbid),
 		Ordered:         e.Expected.Ordered,
 		Changes:         e.Checking.Changes,
+		ByState:         e.ByState,
 		Named:           e.Checking.Policy.Names,
 		Attempts:        e.Standing.Attempts,
 		AttemptsUsed:    e.Standing.Used,

@@ -69,7 +69,7 @@ func (c *Copies) needed(ctx context.Context, who account.Account, at place, requ
 	*query.Copy, []sqltext.Statement, error,
 ) {
 	c.work.practice.Copies().Warm(at.database)
-	own, err := c.own(ctx, who, at.build)
+	own, err := c.own(ctx, who, at)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -80,11 +80,14 @@ func (c *Copies) needed(ctx context.Context, who account.Account, at place, requ
 	return own, statements, err
 }
 
-// own is an account's copy of a build; nil where it has none.
-func (c *Copies) own(ctx context.Context, who account.Account, build int64) (*query.Copy, error) {
-	row, err := c.work.records.OwnCopy(ctx, query.OwnCopyParams{AccountID: who.ID, BuildID: build})
-	if records.Missing(err) {
+// own is an account's copy of a build; nil where it has none. One of a build that was lost, and made again since, goes.
+func (c *Copies) own(ctx context.Context, who account.Account, at place) (*query.Copy, error) {
+	row, err := c.work.records.OwnCopy(ctx, query.OwnCopyParams{AccountID: who.ID, BuildID: at.build})
+	switch {
+	case records.Missing(err):
 		return nil, nil
+	case err == nil && row.MadeOf != at.database:
+		return nil, c.drop(ctx, row.Database)
 	}
 	return &row, err
 }
@@ -99,7 +102,7 @@ func (c *Copies) make(ctx context.Context, who account.Account, at place) (made 
 	key := fmt.Sprint(who.ID, " ", at.build)
 	flown, err, _ := c.making.Do(key, func() (any, error) {
 		ctx := context.WithoutCancel(ctx)
-		if own, err := c.own(ctx, who, at.build); err != nil || own != nil {
+		if own, err := c.own(ctx, who, at); err != nil || own != nil {
 			return result{copied: own}, err
 		}
 		replaced, err := c.dropEarlier(ctx, who, at)
@@ -117,13 +120,14 @@ func (c *Copies) make(ctx context.Context, who account.Account, at place) (made 
 		var row query.Copy
 		if err == nil {
 			row, err = c.work.records.CreateCopy(ctx, query.CreateCopyParams{
-				AccountID: who.ID, BuildID: at.build, Database: fresh.Database, Since: fresh.Since, Bytes: bytes,
+				AccountID: who.ID, BuildID: at.build, Database: fresh.Database, MadeOf: at.database,
+				Since: fresh.Since, Bytes: bytes,
 			})
 		}
 		if err != nil {
 			err = errors.Join(err, c.work.practice.Copies().Drop(ctx, fresh.Database))
 			if records.Missing(err) { // another replica was as quick
-				own, err := c.own(ctx, who, at.build)
+				own, err := c.own(ctx, who, at)
 				return result{copied: own}, err
 			}
 			return nil, err
@@ -310,7 +314,8 @@ func (c *Copies) Show(ctx context.Context, who account.Account, dataset, window 
 	if err != nil {
 		return nil, err
 	}
-	row, err := c.own(ctx, who, found.Build)
+	at := place{dataset: dataset, build: found.Build, database: found.Database}
+	row, err := c.own(ctx, who, at)
 	if err != nil {
 		return nil, err
 	}
@@ -319,7 +324,6 @@ func (c *Copies) Show(ctx context.Context, who account.Account, dataset, window 
 			"A copy of %s is made when you run a statement that changes something, where that is allowed.", dataset)
 	}
 	copied := c.describe(row, dataset, found.Number)
-	at := place{dataset: dataset, build: found.Build, database: found.Database}
 	return &copied, c.look(ctx, &copied, row, at, window)
 }
 
@@ -346,7 +350,7 @@ func (c *Copies) look(ctx context.Context, copied *Copy, row *query.Copy, at pla
 	return nil
 }
 
-func copyGone(dataset string) error {
+func copyGone(dataset string) *problem.Problem {
 	return problem.New(409, "copy-gone", "Your copy is gone",
 		"Your copy of %s was thrown away: it was reset, or its dataset was built anew. "+
 			"What you ran is in your history; run it again to have it in a new copy.", dataset)

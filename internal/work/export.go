@@ -97,7 +97,7 @@ func (w *Work) rowsOf(who account.Account, at place, run *Run) func(context.Cont
 func (c *Copies) rowsOf(ctx context.Context, who account.Account, at place, run *Run) (
 	func(context.Context, practice.Sink) error, error,
 ) {
-	own, err := c.own(ctx, who, at.build)
+	own, err := c.own(ctx, who, at)
 	if err != nil {
 		return nil, err
 	}

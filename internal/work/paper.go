@@ -23,6 +23,7 @@ type Exercise struct {
 	Paper, Dataset string
 	Pictures       map[string]string // the digests of the paper's pictures, by name
 	Expected       grading.Expected  // as much as the exercise shows
+	ByState        bool              // what counts is what the statements leave
 	Told           bool              // the account may know outcomes, marks and findings
 	Allowed        int               // attempts; 0 is no limit
 	Standing       course.Standing
@@ -181,7 +182,7 @@ func (w *Work) standing(ctx context.Context, who account.Account, r *course.Read
 			Exercise: *found, Paper: r.Slug, Dataset: r.Dataset, Standing: standing[found.ID], Told: r.Told,
 			Allowed: allowed(r, found), Dispute: disputes[found.ID],
 		}
-		e.Checking.Changes = e.Checking.Changes || r.Changes
+		e.Checking.Changes, e.ByState = e.Checking.Changes || r.Changes, found.ByState()
 		for _, n := range notes {
 			if n.ExerciseID == e.ID {
 				e.Notes = append(e.Notes, n)

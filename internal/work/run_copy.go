@@ -1,6 +1,7 @@
 package work
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"slices"
@@ -82,8 +83,13 @@ func (w *Work) endRun(
 	request RunRequest, run *Run, done practice.Performance, err error,
 ) error {
 	wrong := w.stopped(ctx, at, statements, request.SQL, done, err)
-	if wrong != nil {
+	switch {
+	case wrong != nil:
 		run.Outcome, run.Error = wrong.outcome, wrong.problem
+	case errors.Is(err, practice.ErrGone):
+		run.Outcome, run.Error = marking.Stopped, copyGone(at.dataset)
+	case err != nil: // the server's own trouble, or the caller has gone
+		run.Outcome, run.Error = marking.Stopped, cmp.Or(practice.Problem(err), interrupted)
 	}
 	id, _ := strconv.ParseInt(run.ID, 10, 64) // its own
 	ended := query.EndRunParams{

@@ -2440,6 +2440,8 @@ export interface components {
             named?: boolean;
             /** @description What is run for it may change the dataset, in one's own copy. */
             changes?: boolean;
+            /** @description What counts is what the statements leave in a fresh copy. */
+            by_state?: boolean;
             expected?: components["schemas"]["Expected"];
             /** @description One's own so far. */
             attempts: number;

@@ -21,6 +21,7 @@ const (
 	ProbeRefused     = "refused-to-take"
 	ProbeTaken       = "taken-to-refuse"
 	ConditionDiffers = "check-differs"
+	TableIsOther     = "table-differs"
 )
 
 // NothingChanged is said of statements that leave everything as it was.
@@ -185,6 +186,12 @@ func InTable(kind, table string, f compare.Finding, told Told) Finding {
 			"The result", "the "+kind))
 	}
 	return out
+}
+
+// TableDiffers is said of a table or a view of which more cannot be told.
+func TableDiffers(kind, table string) Finding {
+	return Finding{Kind: TableIsOther, Sentence: fmt.Sprintf("The rows of the %s %s are not the expected ones.", kind,
+		quote(table))}
 }
 
 func lower(s string) string { return strings.ToLower(s[:1]) + s[1:] }

@@ -18,6 +18,7 @@ CREATE TABLE copy (
     account_id bigint NOT NULL REFERENCES account,
     build_id   bigint NOT NULL REFERENCES build,
     database   text NOT NULL UNIQUE,               -- on the practice server
+    made_of    text NOT NULL,                      -- the build's database then; the build may have been made again
     since      bigint NOT NULL,                    -- the server's first transaction that can have changed it
     bytes      bigint NOT NULL,                    -- on disk, when it was last looked at
     made_at    timestamptz NOT NULL DEFAULT now(),

@@ -4,7 +4,7 @@ SELECT * FROM copy WHERE account_id = $1 AND build_id = $2;
 
 -- name: CreateCopy :one
 -- Keeps a copy that was made; none where there is one already.
-INSERT INTO copy (account_id, build_id, database, since, bytes) VALUES ($1, $2, $3, $4, $5)
+INSERT INTO copy (account_id, build_id, database, made_of, since, bytes) VALUES ($1, $2, $3, $4, $5, $6)
 ON CONFLICT (account_id, build_id) DO NOTHING
 RETURNING *;
 
@@ -29,7 +29,8 @@ ORDER BY copy.used_at DESC;
 
 -- name: AllCopies :many
 -- All copies, the one used least recently first; stale tells of those whose build was replaced, or dropped.
-SELECT sqlc.embed(copy), (build.id IS DISTINCT FROM dataset.build_id OR dataset.dropped_at IS NOT NULL)::boolean AS stale
+SELECT sqlc.embed(copy),
+       (build.id IS DISTINCT FROM dataset.build_id OR dataset.dropped_at IS NOT NULL OR copy.made_of <> build.database)::boolean AS stale
 FROM copy
 JOIN build ON build.id = copy.build_id
 JOIN dataset ON dataset.id = build.dataset_id

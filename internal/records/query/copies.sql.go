@@ -11,7 +11,8 @@ import (
 )
 
 const allCopies = `-- name: AllCopies :many
-SELECT copy.id, copy.account_id, copy.build_id, copy.database, copy.since, copy.bytes, copy.made_at, copy.used_at, (build.id IS DISTINCT FROM dataset.build_id OR dataset.dropped_at IS NOT NULL)::boolean AS stale
+SELECT copy.id, copy.account_id, copy.build_id, copy.database, copy.made_of, copy.since, copy.bytes, copy.made_at, copy.used_at,
+       (build.id IS DISTINCT FROM dataset.build_id OR dataset.dropped_at IS NOT NULL OR copy.made_of <> build.database)::boolean AS stale
 FROM copy
 JOIN build ON build.id = copy.build_id
 JOIN dataset ON dataset.id = build.dataset_id
@@ -38,6 +39,7 @@ func (q *Queries) AllCopies(ctx context.Context) ([]AllCopiesRow, error) {
 			&i.Copy.AccountID,
 			&i.Copy.BuildID,
 			&i.Copy.Database,
+			&i.Copy.MadeOf,
 			&i.Copy.Since,
 			&i.Copy.Bytes,
 			&i.Copy.MadeAt,
@@ -72,15 +74,16 @@ func (q *Queries) AllowChanges(ctx context.Context, arg AllowChangesParams) (int
 }
 
 const createCopy = `-- name: CreateCopy :one
-INSERT INTO copy (account_id, build_id, database, since, bytes) VALUES ($1, $2, $3, $4, $5)
+INSERT INTO copy (account_id, build_id, database, made_of, since, bytes) VALUES ($1, $2, $3, $4, $5, $6)
 ON CONFLICT (account_id, build_id) DO NOTHING
-RETURNING id, account_id, build_id, database, since, bytes, made_at, used_at
+RETURNING id, account_id, build_id, database, made_of, since, bytes, made_at, used_at
 `
 
 type CreateCopyParams struct {
 	AccountID int64
 	BuildID   int64
 	Database  string
+	MadeOf    string
 	Since     int64
 	Bytes     int64
 }
@@ -91,6 +94,7 @@ func (q *Queries) CreateCopy(ctx context.Context, arg CreateCopyParams) (Copy, e
 		arg.AccountID,
 		arg.BuildID,
 		arg.Database,
+		arg.MadeOf,
 		arg.Since,
 		arg.Bytes,
 	)
@@ -100,6 +104,7 @@ func (q *Queries) CreateCopy(ctx context.Context, arg CreateCopyParams) (Copy, e
 		&i.AccountID,
 		&i.BuildID,
 		&i.Database,
+		&i.MadeOf,
 		&i.Since,
 		&i.Bytes,
 		&i.MadeAt,
@@ -189,7 +194,7 @@ func (q *Queries) MeasureCopy(ctx context.Context, arg MeasureCopyParams) error 
 }
 
 const ownCopies = `-- name: OwnCopies :many
-SELECT copy.id, copy.account_id, copy.build_id, copy.database, copy.since, copy.bytes, copy.made_at, copy.used_at, dataset.name AS dataset, build.number AS build, build.database AS of,
+SELECT copy.id, copy.account_id, copy.build_id, copy.database, copy.made_of, copy.since, copy.bytes, copy.made_at, copy.used_at, dataset.name AS dataset, build.number AS build, build.database AS of,
        build.id = dataset.build_id AS in_use
 FROM copy
 JOIN build ON build.id = copy.build_id
@@ -221,6 +226,7 @@ func (q *Queries) OwnCopies(ctx context.Context, accountID int64) ([]OwnCopiesRo
 			&i.Copy.AccountID,
 			&i.Copy.BuildID,
 			&i.Copy.Database,
+			&i.Copy.MadeOf,
 			&i.Copy.Since,
 			&i.Copy.Bytes,
 			&i.Copy.MadeAt,
@@ -241,7 +247,7 @@ func (q *Queries) OwnCopies(ctx context.Context, accountID int64) ([]OwnCopiesRo
 }
 
 const ownCopy = `-- name: OwnCopy :one
-SELECT id, account_id, build_id, database, since, bytes, made_at, used_at FROM copy WHERE account_id = $1 AND build_id = $2
+SELECT id, account_id, build_id, database, made_of, since, bytes, made_at, used_at FROM copy WHERE account_id = $1 AND build_id = $2
 `
 
 type OwnCopyParams struct {
@@ -258,6 +264,7 @@ func (q *Queries) OwnCopy(ctx context.Context, arg OwnCopyParams) (Copy, error) 
 		&i.AccountID,
 		&i.BuildID,
 		&i.Database,
+		&i.MadeOf,
 		&i.Since,
 		&i.Bytes,
 		&i.MadeAt,

@@ -98,6 +98,7 @@ type Copy struct {
 	AccountID int64
 	BuildID   int64
 	Database  string
+	MadeOf    string
 	Since     int64
 	Bytes     int64
 	MadeAt    time.Time

@@ -6,6 +6,7 @@ import { count } from "../../parts/words";
 export function ExpectedResult({ exercise }: { exercise: Exercise }) {
   const { columns = [], row_count: rowCount, rows = [] } = exercise.expected ?? {};
   const said = [];
+  if (exercise.by_state) said.push("What counts is what your statements leave in a fresh copy.");
   if (rowCount !== undefined)
     said.push(`Expected: ${count(rowCount, "row")}${exercise.ordered ? ", in this order" : ""}.`);
   if (exercise.require.length > 0) said.push(`Use ${inWords(exercise.require)}.`);
