@@ -6,10 +6,12 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"examen/internal/core/explain"
 	"examen/internal/core/marking"
+	"examen/internal/core/mutation"
 	"examen/internal/core/pack"
 	"examen/internal/core/result"
 	"examen/internal/core/sqltext"
@@ -73,7 +75,59 @@ func (i *inspector) state(ctx context.Context, e *pack.Exercise) error {
 			return err
 		}
 	}
-	return i.wrongStates(ctx, e)
+	if err := i.wrongStates(ctx, e); err != nil {
+		return err
+	}
+	return i.strong(ctx, e)
+}
+
+// stateStrength finds the strength of an exercise whose answers change something: each mutation runs in copies of its
+// own. Its answers are known to run.
+func (i *inspector) stateStrength(ctx context.Context, e *pack.Exercise) (*Strength, error) {
+	s := &Strength{}
+	limited, stop := context.WithTimeoutCause(ctx, longestStrength, errTooLong)
+	defer stop()
+	places := i.places(e)
+	for n, sql := range e.Accepted() {
+		task := i.alone(e, places[0])
+		task.Accepted = []string{sql}
+		task.Rules.Require, task.Rules.Forbid = e.Checking.Require, e.Checking.Forbid
+		for _, at := range places[1:] {
+			task.Hidden = append(task.Hidden, at.database)
+		}
+		for _, m := range mutation.MakeChanges(sql, i.tables()) {
+			if m.Same != "" || i.isAcceptedText(e, m.SQL) {
+				s.Same++
+				continue
+			}
+			v, err := i.grader.Grade(limited, task, 0, m.SQL)
+			switch {
+			case limited.Err() != nil && ctx.Err() == nil:
+				s.Mutations++
+				s.Undecided++
+			case err != nil:
+				return nil, err
+			case v.Fault != nil && (strings.HasPrefix(v.Fault.Code, "42") || v.Fault.Code == "0A000"):
+				// the database does not read it
+			case v.Outcome == marking.Correct:
+				s.Mutations++
+				s.Survivors = append(s.Survivors, Survivor{n, m.Operator, m.Edit, i.survives(ctx, e, m)})
+			default:
+				s.Mutations++
+				s.Told++
+			}
+		}
+	}
+	return s, nil
+}
+
+// isAcceptedText tells whether a text is one of the exercise's accepted answers, written in the same way or another.
+func (i *inspector) isAcceptedText(e *pack.Exercise, sql string) bool {
+	written, err := sqltext.Rewritten(sql)
+	return err == nil && slices.ContainsFunc(e.Checking.Also, func(accepted string) bool {
+		again, err := sqltext.Rewritten(accepted)
+		return err == nil && again == written
+	})
 }
 
 // stateOn inspects such an exercise in one place. runs is false if its answer does not run there.
@@ -174,8 +228,7 @@ func (i *inspector) notCounted(e *pack.Exercise, ref *expectedState) {
 	}
 }
 
-// wrongStates tries answers that are wrong: nothing done at all, every row removed, conditions left out. Those that
-// would pass are noted.
+// wrongStates tries answers that remove every row of a table. Those that would pass are noted.
 func (i *inspector) wrongStates(ctx context.Context, e *pack.Exercise) error {
 	statements, err := sqltext.ReadStatements(e.Reference)
 	if err != nil {
@@ -185,10 +238,6 @@ func (i *inspector) wrongStates(ctx context.Context, e *pack.Exercise) error {
 	for _, change := range sqltext.ChangesRows(statements) {
 		wrong[fmt.Sprintf("DELETE FROM %s", sqltext.Quoted(change.Table))] =
 			"An answer that removes every row of " + change.Table + " would pass."
-	}
-	for _, unconditional := range sqltext.WithoutConditions(e.Reference) {
-		wrong[unconditional.SQL] = fmt.Sprintf("An answer whose %s has no condition would pass: %s", unconditional.Verb,
-			"no row of the data would show it.")
 	}
 	places := i.places(e)
 	task := i.alone(e, places[0])

@@ -130,11 +130,7 @@ func (o *original) inOwn(changed string, tokens []sqltext.Token, first, last int
 		Before: o.text[:begins(o.own, from, len(o.text))], Was: between(o.text, o.own, from, len(o.own)-to),
 		Is: between(changed, tokens, first, last), After: rest(o.text, o.own, len(o.own)-to),
 	}.spaced()
-	q, err := sqltext.ReadQuery(e.Before + e.Is + e.After)
-	if err != nil {
-		return e, false
-	}
-	again, err := sqltext.WriteTree(q.Tree())
+	again, err := sqltext.Rewritten(e.Before + e.Is + e.After)
 	return e, err == nil && again == changed
 }
 

@@ -159,49 +159,6 @@ func ChangesRows(statements []Statement) []Change {
 	return all
 }
 
-// An Unconditional is a text in which one statement has lost its condition.
-type Unconditional struct {
-	SQL  string
-	Verb string // UPDATE or DELETE
-}
-
-// WithoutConditions gives a text with the condition of each UPDATE and DELETE left out in turn.
-func WithoutConditions(text string) []Unconditional {
-	var all []Unconditional
-	for n := 0; ; n++ {
-		tree, err := parse(text)
-		if err != nil {
-			return nil
-		}
-		at, verb := 0, ""
-		for _, raw := range tree.Stmts {
-			walk(raw.Stmt.ProtoReflect(), func(m any) {
-				var where **pg.Node
-				word := ""
-				switch s := m.(type) {
-				case *pg.UpdateStmt:
-					where, word = &s.WhereClause, "UPDATE"
-				case *pg.DeleteStmt:
-					where, word = &s.WhereClause, "DELETE"
-				}
-				if where == nil || *where == nil {
-					return
-				}
-				if at == n {
-					*where, verb = nil, word
-				}
-				at++
-			})
-		}
-		if verb == "" {
-			return all
-		}
-		if sql, err := deparse(tree); err == nil {
-			all = append(all, Unconditional{sql, verb})
-		}
-	}
-}
-
 // changeUses notes the constructs by which a statement changes or defines something.
 func changeUses(m any, used map[string]bool) {
 	returning := func(list []*pg.Node) {

@@ -108,17 +108,6 @@ func TestWhatStatementsUse(t *testing.T) {
 	}
 }
 
-func TestConditionsAreLeftOut(t *testing.T) {
-	got := sqltext.WithoutConditions("UPDATE a SET x = 1 WHERE y = 2; DELETE FROM b WHERE z = 3; DELETE FROM c")
-	want := []sqltext.Unconditional{
-		{"UPDATE a SET x = 1; DELETE FROM b WHERE z = 3; DELETE FROM c", "UPDATE"},
-		{"UPDATE a SET x = 1 WHERE y = 2; DELETE FROM b; DELETE FROM c", "DELETE"},
-	}
-	if !slices.Equal(got, want) {
-		t.Errorf("got %+v", got)
-	}
-}
-
 func TestColumnsAreAddedToProbes(t *testing.T) {
 	columns := func(string) []string { return []string{"a", "b", "c"} }
 	for text, want := range map[string]string{

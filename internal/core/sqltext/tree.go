@@ -12,6 +12,18 @@ import (
 // Tree returns a copy of the query's parse tree.
 func (q *Query) Tree() *pg.ParseResult { return proto.Clone(q.tree).(*pg.ParseResult) }
 
+// ReadTree reads a text of any statements as a parse tree.
+func ReadTree(text string) (*pg.ParseResult, error) { return parse(text) }
+
+// Rewritten reads a text and writes it again, so that texts that mean the same are the same.
+func Rewritten(text string) (string, error) {
+	tree, err := parse(text)
+	if err != nil {
+		return "", err
+	}
+	return deparse(tree)
+}
+
 // WriteTree writes a parse tree as SQL. Not every tree that can be read can be written.
 func WriteTree(tree *pg.ParseResult) (string, error) { return deparse(tree) }
 
