@@ -130,7 +130,7 @@ func (s *search) here() place { return place{database: fmt.Sprintf("state %d", s
 func (s *search) begin(ctx context.Context) error {
 	s.filled = map[string]bool{}
 	for _, e := range s.Paper.Exercises() {
-		if s.Applies(e) {
+		if s.Applies(e) && !e.ByState() { // rows are searched for queries
 			s.Answers = append(s.Answers, e.Accepted()...)
 		}
 	}
@@ -149,6 +149,9 @@ func (s *search) begin(ctx context.Context) error {
 
 // exercise searches rows for the wrong answers to one exercise.
 func (s *search) exercise(ctx context.Context, e *pack.Exercise) error {
+	if e.ByState() {
+		return nil
+	}
 	s.Strengthening.Step(e.Title)
 	s.until = time.Now().Add(longestSearch)
 	for n, sql := range e.Accepted() {
@@ -169,7 +172,7 @@ func (s *search) exercise(ctx context.Context, e *pack.Exercise) error {
 				return err
 			}
 			for _, w := range s.open { // of the other exercises, too
-				if w.told || !s.Applies(w.exercise) {
+				if w.told || !s.Applies(w.exercise) || w.exercise.ByState() {
 					continue
 				}
 				if w.told, err = s.tells(ctx, w); err != nil {

@@ -226,7 +226,7 @@ func (s *strengthening) search(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if a.Paper != s.paper.Slug && e.Checking.OnVariant(s.found.Variant) {
+		if a.Paper != s.paper.Slug && e.Checking.OnVariant(s.found.Variant) && !e.ByState() {
 			answers = append(answers, e.Accepted()...)
 		}
 	}
