@@ -62,7 +62,7 @@ generated: # what is generated is of what it is generated from: both are as the 
 	{ echo "generated code, or what it comes of, has changed: run make generate, and commit it with tools/generated.sums"; exit 1; }
 
 bench: build ## measure; every figure is a ratio to its counterpart in the same run
-	$(GO) test -run '^$$' -bench . -benchtime 5s ./internal/core/compare ./internal/grading ./test/...
+	$(GO) test -run '^$$' -bench . -benchtime 5s ./internal/core/compare ./internal/practice ./internal/grading ./test/...
 
 shots: build ## renew docs/screenshots from the demo
 	@scripts/install chromium fonts-liberation fonts-dejavu-core

@@ -1,6 +1,7 @@
 package practice
 
 import (
+	"context"
 	"strings"
 	"testing"
 	"time"
@@ -21,4 +22,16 @@ func (s *Server) Asked(learner int64) int {
 	s.learners.turns.mu.Lock()
 	defer s.learners.turns.mu.Unlock()
 	return s.learners.turns.users[learner]
+}
+
+// Make makes a copy anew, whether one is ready or not.
+func (c *Copies) Make(ctx context.Context, database string) (*Copy, error) {
+	return c.make(ctx, database)
+}
+
+// Ready is how many copies of a build nobody uses yet.
+func (c *Copies) Ready(database string) int {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return len(c.ready[database])
 }
