@@ -1,9 +1,13 @@
 package test
 
 import (
+	"context"
 	"os"
 	"strings"
+	"sync"
 	"testing"
+
+	"github.com/jackc/pgx/v5"
 
 	"examen/internal/client"
 	"examen/internal/demo"
@@ -183,4 +187,114 @@ func TestTheLeastUsedCopyGoes(t *testing.T) {
 	if copies, err := client.Read[[]client.Copy](last.ListCopies(ctx)); err != nil || len(copies) != 1 {
 		t.Errorf("the last is not there: %+v, %v", copies, err)
 	}
+}
+
+// Where there is no room for a further copy, its learner is told so and their text is in the history; the others go on.
+func TestThereIsNoRoomForACopy(t *testing.T) {
+	t.Parallel()
+	s := start(t, "demo", "--data-dir", dataDir(t), "--limit-copies", "64")
+	hazel := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	learnerWith(t, s, "robin")
+	var refused *client.Client
+	for i := range 12 { // of about 8 MB each, in all of which somebody works
+		name := "working" + string(rune('a'+i))
+		if _, err := client.Read[client.AddedMember](
+			hazel.AddMember(ctx, "evening-group", client.NewMember{Name: name, Password: demo.LearnerPassword}),
+		); err != nil {
+			t.Fatal(err)
+		}
+		c := as(t, s.url, name, demo.LearnerPassword)
+		run, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{
+			Dataset: "apiary", Sql: "BEGIN; DELETE FROM inspection", Window: "w",
+		}))
+		if err != nil {
+			if !strings.Contains(err.Error(), "There is no room for a copy") {
+				t.Fatal(err)
+			}
+			refused = c
+			break
+		} else if run.Copy.Transaction != client.TransactionOpen {
+			t.Fatalf("%+v", run)
+		}
+	}
+	if refused == nil {
+		t.Fatal("there is room without end")
+	}
+	page, err := client.Read[client.HistoryPage](refused.ListHistory(ctx, nil))
+	if err != nil || len(page.Entries) != 1 || page.Entries[0].Error.Type != "examen:no-room" {
+		t.Errorf("the history of whoever had no room: %+v, %v", page, err)
+	}
+	if run := runIn(t, refused, "", "SELECT count(*) FROM hive"); *run.Rows[0][0] != "96" {
+		t.Errorf("a query: %+v", run)
+	}
+}
+
+// Two runs in one copy at once stand side by side, and nothing of them is lost.
+func TestTwoRunsInOneCopyAtOnce(t *testing.T) {
+	t.Parallel()
+	s := start(t, "demo", "--data-dir", dataDir(t))
+	robin := learnerWith(t, s, "robin")
+	runIn(t, robin, "", "CREATE TABLE seen (who text)")
+	var both sync.WaitGroup
+	for range 2 {
+		both.Go(func() {
+			for range 20 {
+				run, err := client.Read[client.Run](robin.Run(ctx, client.RunRequest{
+					Dataset: "apiary", Sql: "INSERT INTO seen VALUES ('x'); SELECT count(*) FROM seen",
+				}))
+				if err != nil || run.Outcome != client.Done {
+					t.Errorf("%+v, %v", run.Error, err)
+				}
+			}
+		})
+	}
+	both.Wait()
+	if run := runIn(t, robin, "", "SELECT count(*) FROM seen"); *run.Rows[0][0] != "40" {
+		t.Errorf("got %+v", run)
+	}
+}
+
+// A service that is killed in the middle of checks and of copying leaves copies; the next start drops them.
+func TestCopiesOfChecksThatWereCutShortGo(t *testing.T) {
+	t.Parallel()
+	folder := dataDir(t)
+	s := start(t, "demo", "--data-dir", folder, "--with", "mosswater")
+	robin := as(t, s.url, "robin", demo.LearnerPassword)
+	copies := func(pool interface {
+		QueryRow(context.Context, string, ...any) pgx.Row
+	}) (n int) {
+		if err := pool.QueryRow(
+			ctx, "SELECT count(*) FROM pg_database WHERE starts_with(datname, 'copy_')",
+		).Scan(&n); err != nil {
+			return -1
+		}
+		return n
+	}
+	var all sync.WaitGroup
+	for range 2 {
+		all.Go(func() {
+			for {
+				if _, err := client.Read[client.Attempt](robin.Submit(ctx, "mending-the-paths", "not-so-steep",
+					client.Submission{
+						Sql: "UPDATE path SET grade = 'moderate'; SELECT count(*) FROM generate_series(1, 3000000)",
+					})); err != nil {
+					return // it was killed
+				}
+			}
+		})
+	}
+	pool := superuser(t, folder, "practice", "postgres")
+	until(t, "checks are being made", func() bool { return copies(pool) > 4 })
+	pool.Close()
+	_ = s.cmd.Process.Kill()
+	_ = s.cmd.Wait()
+	all.Wait()
+	var err error
+	until(t, "the service starts again", func() bool {
+		s, err = startService("serve", "--data-dir", folder)
+		return err == nil
+	})
+	t.Cleanup(func() { s.stop() })
+	again := superuser(t, folder, "practice", "postgres")
+	until(t, "what was left is dropped", func() bool { return copies(again) == 0 })
 }

@@ -90,7 +90,8 @@ func FaultOf(err error, written string, q *sqltext.Query) *Fault {
 		fault.Hint = strings.TrimSpace(reported.Detail + " " + reported.Hint)
 	case errors.Is(err, practice.ErrNoCopies):
 		return &Fault{Kind: NotAllowed, Title: "The dataset cannot be changed",
-			Detail: "No copies can be made of it: it is too large for them, or was built by an earlier version of Examen. " +
+			Detail: "No copies can be made of it: it is too large for them, or was built by an earlier version of " +
+				"Examen. " +
 				"Build it again, or have --limit-copy raised."}
 	case errors.As(err, &stopped):
 		return &Fault{Kind: Limited, Title: "The query was stopped", Detail: stopped.Detail}

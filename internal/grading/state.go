@@ -405,8 +405,9 @@ func match(seed result.Seed, policy compare.Policy, want, got *rowSource) (
 		compare.Side{Digest: expected, Rows: want.each}, compare.Side{Digest: digest, Rows: got.each},
 	)
 	if err == nil && verdict == compare.Open {
-		err = &practice.Stopped{Limit: practice.LimitRows, Detail: fmt.Sprintf("A table has %d rows: too many to be compared "+
-			"value by value, so what is left was not judged.", got.count)}
+		err = &practice.Stopped{Limit: practice.LimitRows,
+			Detail: fmt.Sprintf("A table has %d rows: too many to be compared "+
+				"value by value, so what is left was not judged.", got.count)}
 	}
 	return verdict == compare.Right, difference, digest, err
 }

@@ -113,8 +113,9 @@ func (a *attempt) stateOnHidden(ctx context.Context, text string, statements []s
 	var stopped *practice.Stopped
 	if errors.As(err, &stopped) && !errors.As(err, &answer) {
 		a.verdict.HiddenOnly = true
-		return false, &practice.Stopped{Limit: stopped.Limit, Detail: fmt.Sprintf("What is left is right with the rows you "+
-			"can see, but with others the statements reached a limit (%s).", stopped.Limit)}
+		return false, &practice.Stopped{Limit: stopped.Limit,
+			Detail: fmt.Sprintf("What is left is right with the rows you "+
+				"can see, but with others the statements reached a limit (%s).", stopped.Limit)}
 	}
 	return !wrong.Load(), err
 }

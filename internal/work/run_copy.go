@@ -38,16 +38,16 @@ func (w *Work) runInCopy(
 		run.Outcome, run.Error = fault.Outcome(), library.FaultProblem(fault)
 		return w.noteRun(ctx, run, entry)
 	}
+	entry.InCopy, entry.Outcome, entry.Error = true, string(marking.Stopped), interrupted.Stored()
+	if _, err := w.noteRun(ctx, run, entry); err != nil {
+		return nil, err
+	}
 	replaced := false
 	if own == nil {
 		var err error
 		if own, replaced, err = w.copies.make(ctx, who, at); err != nil {
-			return nil, err
+			return nil, errors.Join(err, w.notBegun(ctx, run, err))
 		}
-	}
-	entry.InCopy, entry.Outcome, entry.Error = true, string(marking.Stopped), interrupted.Stored()
-	if _, err := w.noteRun(ctx, run, entry); err != nil {
-		return nil, err
 	}
 	shown := room{rows: shownRows * 2, bytes: shownBytes}
 	var collected []*practice.Collector
@@ -75,6 +75,18 @@ func (w *Work) runInCopy(
 		run.Copy.Replaced = replaced
 	}
 	return run, err
+}
+
+// notBegun keeps in the history that a run had no copy to run in.
+func (w *Work) notBegun(ctx context.Context, run *Run, why error) error {
+	var p *problem.Problem
+	if !errors.As(why, &p) {
+		p = cmp.Or(practice.Problem(why), interrupted)
+	}
+	id, _ := strconv.ParseInt(run.ID, 10, 64) // its own
+	return w.records.EndRun(context.WithoutCancel(ctx), query.EndRunParams{
+		ID: id, Outcome: string(marking.Stopped), Error: p.Stored(), InCopy: true,
+	})
 }
 
 // endRun says what became of a run in a copy, and keeps it in the history.

@@ -162,7 +162,8 @@ func (m *maker) inserting(n *pg.InsertStmt) {
 			m.try(change{
 				operator: Conflict, says: "does nothing on a conflict",
 				apply: func() {
-					n.OnConflictClause = &pg.OnConflictClause{Action: pg.OnConflictAction_ONCONFLICT_NOTHING, Infer: was.Infer}
+					n.OnConflictClause = &pg.OnConflictClause{Action: pg.OnConflictAction_ONCONFLICT_NOTHING,
+						Infer: was.Infer}
 				},
 				undo: func() { n.OnConflictClause = was },
 			})
@@ -258,7 +259,8 @@ func (m *maker) defining(n *pg.CreateStmt) {
 		}
 		m.try(change{
 			operator: Constraint, says: "leaves out the " + constraintWords[k.Contype],
-			apply: func() { n.TableElts = slices.Delete(slices.Clone(all), i, i+1) }, undo: func() { n.TableElts = all },
+			apply: func() { n.TableElts = slices.Delete(slices.Clone(all), i, i+1) },
+			undo:  func() { n.TableElts = all },
 		})
 		m.action(k)
 	}
