@@ -7,6 +7,7 @@ import (
 	"testing"
 	"time"
 
+	"examen/internal/core/dataset"
 	"examen/internal/core/marking"
 	"examen/internal/core/pack"
 	"examen/internal/practice"
@@ -19,6 +20,7 @@ type pathsBench struct {
 	server          *practice.Server
 	visible, hidden string
 	paper           *pack.Paper
+	tables          *dataset.Catalogue
 }
 
 func openPaths(t testing.TB) *pathsBench {
@@ -44,11 +46,13 @@ func openPaths(t testing.TB) *pathsBench {
 		&b.visible: d.Setup, &b.hidden: append(append([]string{}, d.Setup...), d.Variants[0].Setup...),
 	} {
 		*database = fmt.Sprintf("paths_%d", time.Now().UnixNano())
-		if _, err := server.Build(ctx, practice.Order{
+		built, err := server.Build(ctx, practice.Order{
 			Database: *database, Variant: database == &b.hidden, Scripts: scripts, Files: folder,
-		}); err != nil {
+		})
+		if err != nil {
 			t.Fatal(err)
 		}
+		b.tables = &built.Catalogue
 		t.Cleanup(func() { _ = server.Drop(ctx, *database) })
 	}
 	return b
@@ -237,10 +241,16 @@ func TestTimesChanceAndNumbersDoNotCount(t *testing.T) {
 func TestInspectionOfWhatIsLeft(t *testing.T) {
 	b := openPaths(t)
 	found, err := b.Inspect(ctx, Inspection{
-		Paper: b.paper, Database: b.visible, Variants: map[string]string{"wet-winter": b.hidden}, Step: func(string) {},
+		Paper: b.paper, Database: b.visible, Variants: map[string]string{"wet-winter": b.hidden}, Tables: b.tables,
+		Step: func(string) {},
 	})
 	if err != nil || len(found.Notes) > 0 {
-		t.Errorf("the pack's paper: %+v, %v", found, err)
+		t.Errorf("the pack's paper: %+v, %v", found.Notes, err)
+	}
+	for slug, strength := range found.Strengths {
+		if strength.Mutations < 2 || strength.Told != strength.Mutations {
+			t.Errorf("the strength of %s: %+v", slug, strength)
+		}
 	}
 	text := "---\npaper: p\ntitle: P\ndataset: footpaths\n---\n"
 	for i, answer := range []string{
@@ -270,7 +280,7 @@ func TestInspectionOfWhatIsLeft(t *testing.T) {
 	for _, n := range found.Notes {
 		got = append(got, n.Exercise+" "+n.Kind)
 	}
-	want := "e0 answer-changes-nothing, e1 wrong-answer-passes, e3 values-not-counted, " +
+	want := "e0 answer-changes-nothing, e1 wrong-answer-passes, e1 wrong-answer-passes, e1 wrong-answer-passes, e3 values-not-counted, " +
 		"e4 answer-not-committed, e4 answer-changes-nothing, e5 answer-does-not-run, e6 probe-fails"
 	if found := strings.Join(got, ", "); found != want {
 		t.Errorf("got  %s\nwant %s", found, want)

@@ -111,7 +111,7 @@ func (m *maker) changing(stmt *pg.Node) {
 	case *pg.Node_AlterTableStmt:
 		for _, cmd := range n.AlterTableStmt.Cmds {
 			if column := cmd.GetAlterTableCmd().GetDef().GetColumnDef(); column != nil {
-				m.constraintsOf(&column.Constraints, " of "+column.Colname)
+				m.constraintsOf(&column.Constraints, " of "+column.Colname, false)
 			}
 		}
 	}
@@ -248,7 +248,7 @@ func anotherText(text string) string {
 func (m *maker) defining(n *pg.CreateStmt) {
 	for _, item := range n.TableElts {
 		if column := item.GetColumnDef(); column != nil {
-			m.constraintsOf(&column.Constraints, " of "+column.Colname)
+			m.constraintsOf(&column.Constraints, " of "+column.Colname, inKey(n, column.Colname))
 		}
 	}
 	all := n.TableElts
@@ -273,8 +273,18 @@ var constraintWords = map[pg.ConstrType]string{
 	pg.ConstrType_CONSTR_GENERATED: "expression", pg.ConstrType_CONSTR_IDENTITY: "numbering",
 }
 
-// constraintsOf leaves out each constraint of a column.
-func (m *maker) constraintsOf(list *[]*pg.Node, of string) {
+// inKey tells whether a column is part of a primary key that a table's definition ends with.
+func inKey(n *pg.CreateStmt, column string) bool {
+	return slices.ContainsFunc(n.TableElts, func(item *pg.Node) bool {
+		k := item.GetConstraint()
+		return k.GetContype() == pg.ConstrType_CONSTR_PRIMARY && slices.ContainsFunc(k.Keys, func(key *pg.Node) bool {
+			return key.GetString_().GetSval() == column
+		})
+	})
+}
+
+// constraintsOf leaves out each constraint of a column; key tells that it is part of a primary key anyway.
+func (m *maker) constraintsOf(list *[]*pg.Node, of string, key bool) {
 	all := *list
 	for i, item := range all {
 		k := item.GetConstraint()
@@ -283,9 +293,9 @@ func (m *maker) constraintsOf(list *[]*pg.Node, of string) {
 			continue
 		}
 		same := func() string { // a key takes no NULL anyway
-			if k.Contype == pg.ConstrType_CONSTR_NOTNULL && slices.ContainsFunc(all, func(n *pg.Node) bool {
+			if k.Contype == pg.ConstrType_CONSTR_NOTNULL && (key || slices.ContainsFunc(all, func(n *pg.Node) bool {
 				return n.GetConstraint().GetContype() == pg.ConstrType_CONSTR_PRIMARY
-			}) {
+			})) {
 				return "a primary key takes no NULL"
 			}
 			return ""
