@@ -234,7 +234,8 @@ func TestExercisesThatAreNotAsTheyShouldBe(t *testing.T) {
 		return tried
 	}
 	for sql, says := range map[string]string{
-		"SELECT nothing FROM star": `column "nothing" does not exist`, "GRANT ALL ON star TO maud": "Only SELECT queries",
+		"SELECT nothing FROM star":              `column "nothing" does not exist`,
+		"GRANT ALL ON star TO maud":             "Only SELECT queries",
 		"SELECT repeat('x', 100 * 1024 * 1024)": "limit", "": "query is empty",
 	} {
 		if got := try(sql).Error; !strings.Contains(got.Title+got.Detail, says) {

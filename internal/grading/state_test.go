@@ -280,7 +280,8 @@ func TestInspectionOfWhatIsLeft(t *testing.T) {
 	for _, n := range found.Notes {
 		got = append(got, n.Exercise+" "+n.Kind)
 	}
-	want := "e0 answer-changes-nothing, e1 wrong-answer-passes, e1 wrong-answer-passes, e1 wrong-answer-passes, e3 values-not-counted, " +
+	want := "e0 answer-changes-nothing, e1 wrong-answer-passes, e1 wrong-answer-passes, " +
+		"e1 wrong-answer-passes, e3 values-not-counted, " +
 		"e4 answer-not-committed, e4 answer-changes-nothing, e5 answer-does-not-run, e6 probe-fails"
 	if found := strings.Join(got, ", "); found != want {
 		t.Errorf("got  %s\nwant %s", found, want)
