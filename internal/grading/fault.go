@@ -91,8 +91,7 @@ func FaultOf(err error, written string, q *sqltext.Query) *Fault {
 	case errors.Is(err, practice.ErrNoCopies):
 		return &Fault{Kind: NotAllowed, Title: "The dataset cannot be changed",
 			Detail: "No copies can be made of it: it is too large for them, or was built by an earlier version of " +
-				"Examen. " +
-				"Build it again, or have --limit-copy raised."}
+				"Examen. Build it again, or have --limit-copy raised."}
 	case errors.As(err, &stopped):
 		return &Fault{Kind: Limited, Title: "The query was stopped", Detail: stopped.Detail}
 	default:

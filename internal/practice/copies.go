@@ -207,7 +207,7 @@ func (c *Copies) next() (database string, surplus *Copy) {
 	return "", nil
 }
 
-// Copy gives a copy of a build: one that is ready, or else a new one. The caller must drop it. The error is
+// Take gives a copy of a build: one that is ready, or else a new one. The caller must drop it. The error is
 // ErrNoCopies, ErrGone, ErrFull, ErrUnavailable or the context's.
 func (c *Copies) Take(ctx context.Context, database string) (*Copy, error) {
 	c.Warm(database)
@@ -222,7 +222,7 @@ func (c *Copies) Take(ctx context.Context, database string) (*Copy, error) {
 	return c.make(ctx, database)
 }
 
-// makeCopy makes a copy of a build. With an error, nothing of it remains.
+// make makes a copy of a build. With an error, nothing of it remains.
 func (c *Copies) make(ctx context.Context, database string) (_ *Copy, err error) {
 	var size *int64
 	var path *string
@@ -277,7 +277,7 @@ func (c *Copies) make(ctx context.Context, database string) (_ *Copy, err error)
 // mostInCopy is how many sessions a copy may have at once.
 const mostInCopy = 8
 
-// DropCopy removes a copy and its role. Whoever works in it is cut off.
+// Drop removes a copy and its role. Whoever works in it is cut off.
 func (c *Copies) Drop(ctx context.Context, copied string) error {
 	c.mu.Lock()
 	delete(c.own, copied)
@@ -311,7 +311,7 @@ func (c *Copies) forget(ctx context.Context, database string) error {
 	return err
 }
 
-// KeepCopies drops all copies but the named ones and those that this service has made: what a service that was killed
+// Keep drops all copies but the named ones and those that this service has made: what a service that was killed
 // has left.
 func (c *Copies) Keep(ctx context.Context, named []string) error {
 	all, err := c.server.Databases(ctx, copyPrefix)

@@ -1,6 +1,7 @@
 package practice
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -89,7 +90,7 @@ type inCopy struct {
 	timer   *time.Timer // ends the waiting
 }
 
-// perform runs a script in a copy, up to the first error. The sink of a statement receives its rows. The error is the
+// Perform runs a script in a copy, up to the first error. The sink of a statement receives its rows. The error is the
 // failed statement's: a *DatabaseError whose place is in that statement, a *Stopped or a *Blocked of either; or it is
 // ErrLost, ErrUnavailable, ErrGone, ErrFull, ErrBusy, ErrStalled, ErrTrouble, a sink's error, or the context's.
 func (c *Copies) Perform(ctx context.Context, script Script, sink func(statement int) Sink) (Performance, error) {
@@ -241,20 +242,13 @@ func (p *performing) step(ctx context.Context, statement sqltext.Statement, sink
 		_, err = conn.Exec(ctx, "COMMIT").ReadAll()
 	}
 	if err != nil {
-		err = p.cause(ctx, cmpErr(r.sinkErr, err), statement)
+		err = p.cause(ctx, cmp.Or(r.sinkErr, err), statement)
 		if guarded {
 			p.rollBack()
 		}
 		return Step{}, err
 	}
 	return Step{tag.String(), given, time.Since(begun), slices.Clone(p.session.notices)}, nil
-}
-
-func cmpErr(first, second error) error {
-	if first != nil {
-		return first
-	}
-	return second
 }
 
 func (p *performing) full() error {
