@@ -31,6 +31,11 @@ func TestACopyAtTheCommandLine(t *testing.T) {
 	says("", "You have no copy", "copy", "show", "footpaths")
 	says("SELECT count(*) FROM path", "1 row", "run", "mending-the-paths", "-")
 	says("", "You have no copy", "copy", "show", "footpaths")
+	says("SELECT nextval('warden_warden_id_seq')", "In your copy of footpaths", "run", "mending-the-paths", "-")
+	says("CREATE FUNCTION one_more() RETURNS int LANGUAGE sql AS 'INSERT INTO closure VALUES (1, now(), ''why'') "+
+		"RETURNING 1'; COMMIT", "Nothing to commit", "run", "mending-the-paths", "-")
+	says("SELECT one_more()", "closure: 1 row added; function one_more made", "run", "mending-the-paths", "-")
+	says("", "Your copy of footpaths is gone", "copy", "reset", "footpaths", "--yes")
 	says("UPDATE path SET grade = 'easy';\nDELETE FROM tally WHERE path_id = 1; CREATE TABLE walk ();\nSELECT 1/0",
 		"In your copy of footpaths", "run", "mending-the-paths", "-")
 	says("SELECT 1", "path: 6 rows changed; tally: 2 rows removed; table walk made", "run", "mending-the-paths", "-")

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -56,6 +57,19 @@ func (f *Fault) Outcome() marking.Outcome {
 	}
 	return marking.Failed
 }
+
+// Writes tells that a query failed because a function that it calls would have changed something.
+func (f *Fault) Writes() bool {
+	return f.Code == readOnly || f.Code == noPrivilege && ofSequences.MatchString(f.Title)
+}
+
+// SQLSTATEs of what is not allowed to who runs it.
+const (
+	readOnly    = "25006"
+	noPrivilege = "42501"
+)
+
+var ofSequences = regexp.MustCompile(`function (nextval|setval|currval|lastval)$`)
 
 // Short describes the fault in as few words as possible.
 func (f *Fault) Short() string {

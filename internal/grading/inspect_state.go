@@ -24,6 +24,7 @@ const (
 	noteNotCounted     = "values-not-counted"
 	noteIgnored        = "ignored-column-unknown"
 	noteProbe          = "probe-fails"
+	noteNotTried       = "not-tried"
 )
 
 // Shown is what the last query of statements shows.
@@ -68,6 +69,13 @@ func (i *inspector) state(ctx context.Context, e *pack.Exercise) error {
 			}
 			i.note(e, SeverityError, noteBreaksRule, "%s breaks the check's own rule: it %s %s.",
 				answerNumber(n), word, rule.Construct)
+		}
+	}
+	if statements, err := sqltext.ReadStatements(e.Reference); err == nil && len(e.Checking.Accepts) == 0 {
+		used := sqltext.UsesOf(statements)
+		if used["trigger"] || used["create-function"] {
+			i.note(e, SeverityWarning, noteNotTried, "The reference answer makes a trigger or a function, and "+
+				"nothing tries what it does: write statements under accepts.")
 		}
 	}
 	for _, at := range i.places(e) {

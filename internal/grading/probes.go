@@ -9,7 +9,6 @@ import (
 	"strings"
 	"time"
 
-	"examen/internal/core/compare"
 	"examen/internal/core/definition"
 	"examen/internal/core/explain"
 	"examen/internal/core/sqltext"
@@ -24,48 +23,68 @@ type probed struct {
 	sql     string
 	taken   bool
 	message string // the database's, of one that it did not take
-	// left and tables are what was there then, of the tables that had changed and of the views. Nil for one not taken.
+	// tables are the rows that were there then of the named tables: those that had changed, and the views. left
+	// describes them, and masks what of them does not count. Of one not taken there are none.
 	left   *practice.Left
 	names  []string
 	tables []*rowSource
+	masks  masks
+	// shown is what the statement shows itself, nil for nothing; the values of its unsteady columns differ from one run
+	// to the next.
+	shown    *rowSource
+	unsteady []int
 }
 
-// probe tries a statement in a copy after an answer. like is what became of it after the accepted answer; nil of that
-// one itself.
-func (g *Grader) probe(ctx context.Context, p *performed, like *probed, m masks, sql string) (*probed, error) {
+// try runs a statement in a copy after an answer.
+func (g *Grader) try(ctx context.Context, p *performed, sql string) (*probed, error) {
 	statements, err := sqltext.ReadStatements(sql)
 	if err != nil {
 		return nil, err
 	}
-	tried := &probed{sql: sql}
-	_, err = g.copies.Perform(ctx, practice.Script{
+	var sinks []*practice.Collector
+	done, err := g.copies.Perform(ctx, practice.Script{
 		Database: p.copied.Database, Build: p.database, Checking: true, Statements: statements,
-	}, func(int) practice.Sink { return &practice.Collector{} })
+	}, collectEach(&sinks))
 	var reported *practice.DatabaseError
 	if errors.As(err, &reported) {
-		tried.message = reported.Message
-		return tried, nil
+		return &probed{sql: sql, message: reported.Message}, nil
 	} else if err != nil {
 		return nil, err
 	}
-	tried.taken = true
-	if like == nil {
-		if tried.left, err = g.copies.Left(ctx, *p.copied, p.database); err != nil {
-			return nil, err
-		}
-		then := &performed{left: tried.left}
-		tried.names = then.comparedTables()
-		like = tried
+	return &probed{sql: sql, taken: true, shown: lastOf(sinks, done)}, nil
+}
+
+// expectedProbe tries a statement after the accepted answer: in both copies that it ran in, so that it is known what
+// differs from one to the other. m is what does not count of what the answer left.
+func (g *Grader) expectedProbe(
+	ctx context.Context, m masks, before map[string]int64, runs [2]*performed, sql string,
+) (*probed, error) {
+	tried, err := g.try(ctx, runs[0], sql)
+	if err != nil {
+		return nil, err
 	}
-	if like.taken {
-		tried.tables, err = g.readTables(ctx, p, like.left, like.names, m)
+	tried.masks = m
+	second, err := g.try(ctx, runs[1], sql)
+	if err != nil || !tried.taken {
+		return tried, err
 	}
+	tried.unsteady = unsteady(tried.shown, second.shown)
+	if tried.left, err = g.copies.Left(ctx, *runs[0].copied, runs[0].database); err != nil {
+		return nil, err
+	}
+	then := &performed{left: tried.left}
+	tried.names = then.comparedTables()
+	if err := g.findMasks(ctx, &tried.masks, before, runs, tried.left, tried.names); err != nil {
+		return nil, err
+	}
+	tried.tables, err = g.readTables(ctx, runs[0], tried.left, tried.names, tried.masks)
 	return tried, err
 }
 
 // probe compares what the database does with a statement of the check.
 func (w *stateWords) probe(ctx context.Context, expected *probed, accepts bool) error {
 	c := w.comparison
+	g := c.attempt.grader
 	// The columns of one's own table may stand in another order.
 	sql := sqltext.WithColumns(expected.sql, func(table string) []string {
 		if t := w.expected.table(table); t != nil {
@@ -73,21 +92,34 @@ func (w *stateWords) probe(ctx context.Context, expected *probed, accepts bool) 
 		}
 		return nil
 	})
-	got, err := c.attempt.grader.probe(ctx, c.own, expected, w.expected.masks, sql)
+	got, err := g.try(ctx, c.own, sql)
 	if err != nil {
 		return err
 	}
 	if got.taken != accepts {
-		w.findings = append(w.findings, explain.Probed(expected.sql, got.taken, got.message, w.told()))
+		w.findings = append(w.findings, explain.Probed(expected.sql, got.taken, got.message, w.whole()))
 		return nil
 	}
 	if !expected.taken || !got.taken {
 		return nil
 	}
-	policy := c.attempt.task.Rules.Policy
-	policy.Order, policy.Columns, policy.Names = compare.OrderAny, compare.ByPosition, false
+	if expected.shown != nil && got.shown != nil {
+		difference, err := w.shown(w.rowPolicy(), expected.shown, got.shown, expected.masks, expected.unsteady)
+		if err != nil {
+			return err
+		}
+		for _, f := range difference {
+			w.findings = append(w.findings, explain.ProbeShows(
+				expected.sql, explain.Difference(f, w.told()), w.whole(),
+			))
+		}
+	}
+	tables, err := g.readTables(ctx, c.own, expected.left, expected.names, expected.masks)
+	if err != nil {
+		return err
+	}
 	for i, name := range expected.names {
-		right, difference, _, err := match(c.attempt.grader.answers.seed, policy, expected.tables[i], got.tables[i])
+		right, difference, _, err := match(g.answers.seed, w.rowPolicy(), expected.tables[i], tables[i])
 		if err != nil {
 			return err
 		}
@@ -96,7 +128,7 @@ func (w *stateWords) probe(ctx context.Context, expected *probed, accepts bool) 
 		}
 		for _, f := range difference.Findings {
 			w.findings = append(w.findings, explain.AfterProbe(
-				expected.sql, explain.InTable("table", name, f, w.told()), w.told(),
+				expected.sql, explain.InTable(kindOf(expected.left, name), name, f, w.told()), w.whole(),
 			))
 		}
 	}
@@ -139,22 +171,8 @@ func (w *stateWords) conditionsOf(ctx context.Context, want, got definition.Tabl
 	if slices.Equal(wanted, given) {
 		return nil
 	}
-	var constants []string
-	for _, condition := range append(slices.Clone(wanted), given...) {
-		constants = append(constants, sqltext.Constants(condition)...)
-	}
-	involved := columnsIn(want, append(slices.Clone(wanted), given...))
-	var parts, names []string
-	for _, column := range involved {
-		values := valuesNear(column.Type, constants)
-		for i, value := range values {
-			values[i] = "(CAST(" + value + " AS " + column.Type + "))"
-		}
-		parts = append(parts, "(VALUES "+strings.Join(values, ", ")+") AS "+quoted("of "+column.Name)+" ("+
-			quoted(column.Name)+")")
-		names = append(names, quoted(column.Name))
-	}
-	if len(parts) == 0 {
+	involved, names, rows := rowsNear(want, append(slices.Clone(wanted), given...))
+	if len(involved) == 0 {
 		return nil
 	}
 	all := func(conditions []string) string {
@@ -162,7 +180,7 @@ func (w *stateWords) conditionsOf(ctx context.Context, want, got definition.Tabl
 	}
 	query := fmt.Sprintf("SELECT given, %s FROM (SELECT %s AS wanted, %s AS given, %s FROM %s LIMIT %d) AS t "+
 		"WHERE wanted <> given LIMIT 1", strings.Join(names, ", "), all(wanted), all(given), strings.Join(names, ", "),
-		strings.Join(parts, ", "), mostCombined)
+		rows, mostCombined)
 	c := w.comparison
 	found, err := c.attempt.grader.read(ctx, c.own.copied.Database, c.database, []string{query})
 	if isReported(err) { // a condition that cannot be worked out so: functions of one side, or values of no type
@@ -181,6 +199,80 @@ func (w *stateWords) conditionsOf(ctx context.Context, want, got definition.Tabl
 	taken := string(found[0].rows[0][0]) == "t"
 	w.findings = append(w.findings, explain.CheckDiffers(want.Name, taken, columns, row, w.told()))
 	return nil
+}
+
+// rowsNear writes rows near the constants of expressions, of those columns of a table that the expressions speak of, as
+// what FROM names. names are the columns' as SQL writes them.
+func rowsNear(t definition.Table, expressions []string) (involved []definition.Column, names []string, rows string) {
+	var constants []string
+	for _, expression := range expressions {
+		constants = append(constants, sqltext.Constants(expression)...)
+	}
+	involved = columnsIn(t, expressions)
+	parts := []string{"(VALUES (1)) AS \"one row\""}
+	for _, column := range involved {
+		values := valuesNear(column.Type, constants)
+		for i, value := range values {
+			values[i] = "(CAST(" + value + " AS " + column.Type + "))"
+		}
+		name := quoted(column.Name)
+		parts = append(parts, "(VALUES "+strings.Join(values, ", ")+") AS "+quoted("of "+column.Name)+" ("+name+")")
+		names = append(names, name)
+	}
+	return involved, names, strings.Join(parts, ", ")
+}
+
+// expressions gives what the attempt has defined, with the expected expressions in place of those by which the database
+// works out the same: defaults, and columns that are generated.
+func (w *stateWords) expressions(ctx context.Context) (definition.Database, error) {
+	got := w.comparison.own.left.Database
+	got.Tables = slices.Clone(got.Tables)
+	for i := range got.Tables {
+		t := &got.Tables[i]
+		at := slices.IndexFunc(w.expected.left.Database.Tables,
+			func(e definition.Table) bool { return e.Name == t.Name })
+		if at < 0 {
+			continue
+		}
+		want := w.expected.left.Database.Tables[at]
+		t.Columns = slices.Clone(t.Columns)
+		for n := range t.Columns {
+			own := &t.Columns[n]
+			at := slices.IndexFunc(want.Columns, func(c definition.Column) bool { return c.Name == own.Name })
+			if at < 0 || !definition.SameType(own.Type, want.Columns[at].Type) {
+				continue
+			}
+			for _, pair := range [][2]*string{
+				{&want.Columns[at].Default, &own.Default}, {&want.Columns[at].Generated, &own.Generated},
+			} {
+				same, err := w.sameExpression(ctx, want, own.Type, *pair[0], *pair[1])
+				if err != nil {
+					return got, err
+				} else if same {
+					*pair[1] = *pair[0]
+				}
+			}
+		}
+	}
+	return got, nil
+}
+
+// sameExpression tells whether two expressions that are written otherwise have the same values in a table.
+func (w *stateWords) sameExpression(ctx context.Context, t definition.Table, of, want, got string) (bool, error) {
+	if want == got || want == "" || got == "" {
+		return want == got, nil
+	}
+	_, _, rows := rowsNear(t, []string{want, got})
+	query := fmt.Sprintf("SELECT pg_catalog.count(*) FROM (SELECT CAST(%s AS %s) AS want, CAST(%s AS %s) AS got "+
+		"FROM %s LIMIT %d) AS t WHERE want IS DISTINCT FROM got", want, of, got, of, rows, mostCombined)
+	c := w.comparison
+	found, err := c.attempt.grader.read(ctx, c.own.copied.Database, c.database, []string{query})
+	if isReported(err) { // they cannot be worked out so
+		return false, nil
+	} else if err != nil {
+		return false, err
+	}
+	return string(found[0].rows[0][0]) == "0", nil
 }
 
 // columnsIn are the columns of a table that conditions speak of.

@@ -58,20 +58,32 @@ func (g *Grader) performOnce(
 	var sinks []*practice.Collector
 	p.done, err = g.copies.Perform(ctx, practice.Script{
 		Learner: learner, Database: p.copied.Database, Build: database, Checking: learner == 0, Statements: statements,
-	}, func(int) practice.Sink {
-		sinks = append(sinks, &practice.Collector{MostRows: keepRows, MostBytes: keepBytes})
-		return sinks[len(sinks)-1]
-	})
+	}, collectEach(&sinks))
 	if err != nil {
 		return p, err
 	}
-	for i, sink := range sinks {
-		if len(sink.Columns) > 0 {
-			p.last = &rowSource{columns: sink.Columns, rows: sink.Rows, count: p.done.Steps[i].Rows, over: sink.Over}
-		}
-	}
+	p.last = lastOf(sinks, p.done)
 	p.left, err = g.copies.Left(ctx, *p.copied, database)
 	return p, err
+}
+
+// collectEach collects the rows of each statement of a script.
+func collectEach(sinks *[]*practice.Collector) func(int) practice.Sink {
+	return func(int) practice.Sink {
+		sink := &practice.Collector{MostRows: keepRows, MostBytes: keepBytes}
+		*sinks = append(*sinks, sink)
+		return sink
+	}
+}
+
+// lastOf is what the last statement that shows rows has shown; nil where none does.
+func lastOf(sinks []*practice.Collector, done practice.Performance) (last *rowSource) {
+	for i, sink := range sinks {
+		if len(sink.Columns) > 0 {
+			last = &rowSource{columns: sink.Columns, rows: sink.Rows, count: done.Steps[i].Rows, over: sink.Over}
+		}
+	}
+	return last
 }
 
 // drop drops the copy. Nobody waits for it.
@@ -175,7 +187,9 @@ type expectedState struct {
 	// tables are the rows of the tables and views that it changed or made, read as reading says.
 	tables map[string]*rowSource
 	masks  masks
-	probes []*probed // what became of the statements that the check tries afterwards, in order
+	// unsteady are the columns of the last query whose values differ from one run to the next.
+	unsteady []int
+	probes   []*probed // what became of the statements that the check tries afterwards, in order
 }
 
 // expectedState finds what an accepted answer leaves. It runs twice: what differs from one run to the next does not
@@ -236,12 +250,17 @@ func (g *Grader) findState(ctx context.Context, sql, database string, rules pack
 	if err != nil {
 		return nil, statementError(err, runs[:], sql, statements)
 	}
-	e := &expectedState{performed: runs[0], statements: statements, tables: map[string]*rowSource{}}
-	e.masks = masks{ignore: rules.Ignore, counted: map[string]int64{}, changing: map[string]bool{}}
-	if err := g.findMasks(ctx, e, runs); err != nil {
+	before, err := g.countersBefore(ctx, database)
+	if err != nil {
 		return nil, err
 	}
+	e := &expectedState{performed: runs[0], statements: statements, tables: map[string]*rowSource{}}
+	e.masks = masks{ignore: rules.Ignore, counted: map[string]int64{}, changing: map[string]bool{}}
+	e.unsteady = unsteady(runs[0].last, runs[1].last)
 	names := e.comparedTables()
+	if err := g.findMasks(ctx, &e.masks, before, runs, e.left, names); err != nil {
+		return nil, err
+	}
 	tables, err := g.readTables(ctx, runs[0], runs[0].left, names, e.masks)
 	if err != nil {
 		return nil, err
@@ -253,12 +272,12 @@ func (g *Grader) findState(ctx context.Context, sql, database string, rules pack
 		}
 		e.tables[name] = tables[i]
 	}
-	for _, sql := range slices.Concat(rules.Accepts, rules.Refuses) {
-		tried, err := g.probe(ctx, runs[0], nil, e.masks, sql)
+	for known, rest := e.masks, slices.Concat(rules.Accepts, rules.Refuses); len(rest) > 0; rest = rest[1:] {
+		tried, err := g.expectedProbe(ctx, known.clone(), before, runs, rest[0])
 		if err != nil {
 			return nil, err
 		}
-		e.probes = append(e.probes, tried)
+		e.probes, known = append(e.probes, tried), tried.masks
 	}
 	return e, nil
 }
@@ -278,33 +297,36 @@ func statementError(err error, runs []*performed, written string, statements []s
 	return err
 }
 
-// findMasks finds which columns get values that do not count: from sequences that the answer draws on, and those that
-// differ from one run to the next.
-func (g *Grader) findMasks(ctx context.Context, e *expectedState, runs [2]*performed) error {
-	fresh, err := g.copies.Take(ctx, e.database)
+// countersBefore are the counters of a database as it is built.
+func (g *Grader) countersBefore(ctx context.Context, database string) (map[string]int64, error) {
+	fresh, err := g.copies.Take(ctx, database)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	before, err := g.copies.Counters(ctx, fresh.Database)
-	go func() { _ = g.copies.Drop(context.Background(), fresh.Database) }()
-	if err != nil {
-		return err
-	}
+	defer func() { go func() { _ = g.copies.Drop(context.Background(), fresh.Database) }() }()
+	return g.copies.Counters(ctx, fresh.Database)
+}
+
+// findMasks finds which columns of tables get values that do not count: from sequences that the answer draws on, and
+// those that differ from one run to the next. before are the counters of the database as it is built.
+func (g *Grader) findMasks(
+	ctx context.Context, m *masks, before map[string]int64, runs [2]*performed, left *practice.Left, names []string,
+) error {
 	after, err := g.copies.Counters(ctx, runs[0].copied.Database)
 	if err != nil {
 		return err
 	}
-	for _, t := range e.left.Tables {
+	for _, t := range left.Tables {
 		for column, last := range t.Counted {
 			name := t.Name + "." + column
 			if was, known := before[name]; !known || was != after[name] {
-				e.masks.counted[name] = last
+				m.counted[name] = last
 			}
 		}
 	}
 	// What a reference leads to is looked at last: then it is known what does not count of it.
-	for _, e.masks.blind = range []bool{true, false} {
-		if err := g.findChanging(ctx, e, runs); err != nil {
+	for _, m.blind = range []bool{true, false} {
+		if err := g.findChanging(ctx, m, runs, left, names); err != nil {
 			return err
 		}
 	}
@@ -312,26 +334,38 @@ func (g *Grader) findMasks(ctx context.Context, e *expectedState, runs [2]*perfo
 }
 
 // findChanging notes the columns whose values differ between two runs.
-func (g *Grader) findChanging(ctx context.Context, e *expectedState, runs [2]*performed) error {
-	names := e.comparedTables()
-	written := e.masks
+func (g *Grader) findChanging(
+	ctx context.Context, m *masks, runs [2]*performed, left *practice.Left, names []string,
+) error {
+	written := *m
 	written.written = true
-	first, err := g.readTables(ctx, runs[0], e.left, names, written)
+	first, err := g.readTables(ctx, runs[0], left, names, written)
 	if err != nil {
 		return err
 	}
-	second, err := g.readTables(ctx, runs[1], e.left, names, written)
+	second, err := g.readTables(ctx, runs[1], left, names, written)
 	if err != nil {
 		return err
 	}
 	for i, name := range names {
-		for c, column := range first[i].columns {
-			if !sameCells(first[i], second[i], c) {
-				e.masks.changing[name+"."+column.Name] = true
-			}
+		for _, column := range unsteady(first[i], second[i]) {
+			m.changing[name+"."+first[i].columns[column].Name] = true
 		}
 	}
 	return nil
+}
+
+// unsteady are the columns that have other values in one of two sources than in the other, in whatever order.
+func unsteady(a, b *rowSource) (all []int) {
+	if a == nil || b == nil {
+		return nil
+	}
+	for c := range min(len(a.columns), len(b.columns)) {
+		if !sameCells(a, b, c) {
+			all = append(all, c)
+		}
+	}
+	return all
 }
 
 // sameCells tells whether two sources have the same values in a column, in whatever order.

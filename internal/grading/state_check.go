@@ -187,7 +187,9 @@ func (w *stateWords) compare(ctx context.Context) (right bool, err error) {
 	c, e := w.comparison, w.expected
 	own, rules := c.own, c.attempt.task.Rules
 	w.spoilt = map[string]bool{}
-	w.definitions(rules)
+	if err := w.definitions(ctx, rules); err != nil {
+		return false, err
+	}
 	wanted, touched := e.comparedTables(), own.changedTables()
 	if own.done.Undone && len(touched) == 0 {
 		w.findings = append(w.findings, explain.NotCommitted())
@@ -240,12 +242,28 @@ func (w *stateWords) told() explain.Told {
 	return explain.ToldRows
 }
 
+// whole tells whether a learner may be told the statements that the check tries.
+func (w *stateWords) whole() bool { return w.comparison.attempt.task.Rules.Show == pack.ShowRows }
+
+// rowPolicy compares the rows of a table: they stand in no order, and its columns are told by their place.
+func (w *stateWords) rowPolicy() compare.Policy {
+	policy := w.comparison.attempt.task.Rules.Policy
+	policy.Order, policy.Columns, policy.Names = compare.OrderAny, compare.ByPosition, false
+	return policy
+}
+
 // definitions compares what is defined.
-func (w *stateWords) definitions(rules pack.Checking) {
-	for _, f := range definition.Compare(
-		w.expected.left.Database, w.comparison.own.left.Database, definition.Rules(rules.Definitions),
-	) {
-		w.findings = append(w.findings, explain.Definition(f, rules.Show == pack.ShowRows))
+func (w *stateWords) definitions(ctx context.Context, rules pack.Checking) error {
+	got, err := w.expressions(ctx)
+	if err != nil {
+		return err
+	}
+	counts := definition.Rules{
+		Names: rules.Definitions.Names, Order: rules.Definitions.Order, Indexes: rules.Definitions.Indexes,
+		Tried: len(rules.Accepts)+len(rules.Refuses) > 0,
+	}
+	for _, f := range definition.Compare(w.expected.left.Database, got, counts) {
+		w.findings = append(w.findings, explain.Definition(f, w.whole()))
 		switch f.Kind {
 		case definition.TableMissing, definition.TableExtra, definition.ColumnMissing, definition.ColumnType:
 			w.spoilt[f.Table] = true
@@ -256,6 +274,7 @@ func (w *stateWords) definitions(rules pack.Checking) {
 			w.spoilt[o.Name] = true
 		}
 	}
+	return nil
 }
 
 // rows compares the rows of the tables and views that the accepted answer changed.
@@ -289,8 +308,7 @@ func isReported(err error) bool {
 // table compares the rows of one table.
 func (w *stateWords) table(name string, want, got *rowSource) error {
 	c := w.comparison
-	policy := c.attempt.task.Rules.Policy
-	policy.Order, policy.Columns, policy.Names = compare.OrderAny, compare.ByPosition, false
+	policy := w.rowPolicy()
 	right, difference, digest, err := match(c.attempt.grader.answers.seed, policy, want, got)
 	if err != nil {
 		return err
@@ -337,10 +355,7 @@ func (w *stateWords) tableFindings(name string, difference *compare.Difference) 
 			))
 		}
 	}
-	kind := "table"
-	if own.View {
-		kind = "view"
-	}
+	kind := kindOf(w.comparison.own.left, name)
 	for _, f := range difference.Findings {
 		all = append(all, explain.InTable(kind, name, f, w.told()))
 	}
@@ -348,6 +363,14 @@ func (w *stateWords) tableFindings(name string, difference *compare.Difference) 
 		all = append(all, explain.TableDiffers(kind, name))
 	}
 	return all
+}
+
+// kindOf says what is called so: a table or a view.
+func kindOf(left *practice.Left, name string) string {
+	if slices.ContainsFunc(left.Tables, func(t practice.LeftTable) bool { return t.Name == name && t.View }) {
+		return "view"
+	}
+	return "table"
 }
 
 // takesAll tells whether the accepted answer does the same to every row of the table.
@@ -383,8 +406,7 @@ func (w *stateWords) untouchable(ctx context.Context, name string) error {
 	} else if err != nil {
 		return err
 	}
-	policy := c.attempt.task.Rules.Policy
-	policy.Order, policy.Columns, policy.Names = compare.OrderAny, compare.ByPosition, false
+	policy := w.rowPolicy()
 	right, difference, _, err := match(g.answers.seed, policy, want, got[0])
 	if err != nil || right { // it is as it was: what was done was undone
 		return err
@@ -410,20 +432,37 @@ func (w *stateWords) last(rules pack.Checking) error {
 	if policy.Order == compare.OrderAuto {
 		policy.Order = compare.OrderAny
 	}
-	for _, s := range []*rowSource{want, got} {
-		if s.over {
-			return &practice.Stopped{Limit: practice.LimitRows, Detail: "The last query shows more rows than can be " +
-				"compared where statements change something."}
-		}
-	}
-	right, difference, _, err := match(w.comparison.attempt.grader.answers.seed, policy, want, got)
-	if err != nil || right {
-		return err
-	}
-	for _, f := range difference.Findings {
+	differences, err := w.shown(policy, want, got, w.expected.masks, w.expected.unsteady)
+	for _, f := range differences {
 		finding := explain.Difference(f, w.told())
 		finding.Sentence = "The last query: " + finding.Sentence
 		w.findings = append(w.findings, finding)
 	}
-	return nil
+	return err
+}
+
+// shown compares what two queries show, apart from what does not count; nil for no difference.
+func (w *stateWords) shown(
+	policy compare.Policy, want, got *rowSource, m masks, unsteady []int,
+) ([]compare.Finding, error) {
+	if want.over || got.over {
+		return nil, &practice.Stopped{Limit: practice.LimitRows, Detail: "A query shows more rows than can be " +
+			"compared where statements change something."}
+	}
+	own := unsteady
+	if policy.Columns != compare.ByPosition { // they may stand elsewhere
+		own = nil
+		for _, at := range unsteady {
+			own = append(own, slices.IndexFunc(got.columns, func(c result.Column) bool {
+				return c.Name == want.columns[at].Name
+			}))
+		}
+	}
+	right, difference, _, err := match(
+		w.comparison.attempt.grader.answers.seed, policy, m.cover(want, unsteady), m.cover(got, own),
+	)
+	if err != nil || right {
+		return nil, err
+	}
+	return difference.Findings, nil
 }

@@ -174,7 +174,7 @@ func TestWhatIsLeftIsChecked(t *testing.T) {
 			"to-do",
 			"CREATE VIEW to_do AS SELECT p.name, s.kind, r.what, r.urgency FROM path p JOIN stile s USING (path_id) " +
 				"JOIN report r USING (stile_id) WHERE report_id NOT IN (1, 4, 9, 13)", incorrect,
-			"After UPDATE report SET settled = true",
+			"After an UPDATE of the table “report”: In the view “to_do”, 1 row should not be there",
 		},
 		{
 			"made-of",

@@ -57,7 +57,8 @@ WHERE n.nspname !~ '^pg_' AND n.nspname <> 'information_schema'
 	AND NOT (c.relkind = 'S' AND EXISTS (SELECT FROM pg_catalog.pg_depend d
 		WHERE d.objid = c.oid AND d.deptype IN ('a', 'i') AND d.classid = 'pg_catalog.pg_class'::pg_catalog.regclass))
 UNION ALL
-SELECT 'p' || p.oid, CASE p.prokind WHEN 'p' THEN 'procedure' ELSE 'function' END,
+SELECT 'p' || p.oid, CASE WHEN p.prokind = 'p' THEN 'procedure' WHEN p.prorettype =
+		'pg_catalog.trigger'::pg_catalog.regtype THEN 'trigger function' ELSE 'function' END,
 	CASE WHEN pg_catalog.pg_function_is_visible(p.oid) THEN '' ELSE n.nspname || '.' END || p.proname, '', false,
 	pg_catalog.concat_ws(' ', pg_catalog.pg_get_function_arguments(p.oid), pg_catalog.pg_get_function_result(p.oid),
 		p.prosrc, pg_catalog.pg_get_function_sqlbody(p.oid)), 0, 0, 0, 0, 0

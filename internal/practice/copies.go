@@ -294,6 +294,9 @@ func (c *Copies) Drop(ctx context.Context, copied string) error {
 	delete(c.server.types, copied)
 	delete(c.server.readable, copied)
 	c.server.mu.Unlock()
+	c.mu.Lock()
+	delete(c.own, copied) // who logged in meanwhile may have noted it again
+	c.mu.Unlock()
 	return nil
 }
 
@@ -365,17 +368,23 @@ func (c *Copies) SizeOf(ctx context.Context, copied string) (size int64, err err
 
 // Sizes returns the bytes on disk of all copies, by database.
 func (c *Copies) Sizes(ctx context.Context) (map[string]int64, error) {
-	rows, _ := c.server.admin.Query(
-		ctx, "SELECT datname::text, pg_database_size(oid) FROM pg_database WHERE starts_with(datname, $1)", copyPrefix,
-	)
-	sizes := map[string]int64{}
-	var database string
-	var bytes int64
-	_, err := pgx.ForEachRow(rows, []any{&database, &bytes}, func() error {
-		sizes[database] = bytes
-		return nil
-	})
-	return sizes, c.server.reach(err)
+	for again := 0; ; again++ {
+		rows, _ := c.server.admin.Query(
+			ctx, "SELECT datname::text, pg_database_size(oid) FROM pg_database WHERE starts_with(datname, $1)",
+			copyPrefix,
+		)
+		sizes := map[string]int64{}
+		var database string
+		var bytes int64
+		_, err := pgx.ForEachRow(rows, []any{&database, &bytes}, func() error {
+			sizes[database] = bytes
+			return nil
+		})
+		if state(err) == "3D000" && again < 10 { // one was dropped meanwhile
+			continue
+		}
+		return sizes, c.server.reach(err)
+	}
 }
 
 // sizeBefore is a copy's size when it was last looked at, in bytes.

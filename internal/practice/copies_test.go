@@ -135,6 +135,22 @@ func TestAnOpenTransactionWaitsForItsWindow(t *testing.T) {
 	c.says("", "SELECT count(*) FROM hive", "SELECT 1 count:bigint | 2")
 }
 
+// A transaction for which nobody comes back is rolled back, and others get what it held.
+func TestAnOpenTransactionDoesNotWaitForever(t *testing.T) {
+	practice.SetKeptOpen(t, 50*time.Millisecond)
+	s := server(t, limits)
+	c := copied(t, s, build(t, s, hives, false))
+	c.says("a", "BEGIN; DELETE FROM hive", "BEGIN", "DELETE 2")
+	for state := practice.OpenTransaction; state != practice.NoTransaction; {
+		state, _, _ = s.Copies().Uncommitted(c.Database, "a")
+	}
+	c.says("b", "UPDATE hive SET name = 'x' WHERE hive_id = 1", "UPDATE 1")
+	done := c.says("a", "SELECT count(*) FROM hive; COMMIT", "SELECT 1 count:bigint | 2", "COMMIT")
+	if notices := done.Steps[1].Notices; len(notices) != 1 || notices[0] != "there is no transaction in progress" {
+		t.Errorf("a COMMIT that comes too late: %q", notices)
+	}
+}
+
 func TestACopyIsBounded(t *testing.T) {
 	small := limits
 	small.Copy, small.TempDisk = 16<<20, "256MB"

@@ -17,6 +17,13 @@ func SetPatience(t *testing.T, d time.Duration) {
 	t.Cleanup(func() { patientFor = before })
 }
 
+// SetKeptOpen changes how long an open transaction waits for its window, until the test's end.
+func SetKeptOpen(t *testing.T, d time.Duration) {
+	before := keptOpen
+	keptOpen = d
+	t.Cleanup(func() { keptOpen = before })
+}
+
 // Asked is how many runs of a learner are in progress or waiting.
 func (s *Server) Asked(learner int64) int {
 	s.learners.turns.mu.Lock()

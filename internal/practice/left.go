@@ -4,6 +4,7 @@ import (
 	"context"
 	"maps"
 	"slices"
+	"strings"
 
 	"github.com/jackc/pgx/v5"
 
@@ -234,13 +235,21 @@ func (l *leaving) readIndexes(ctx context.Context, conn *pgx.Conn) error {
 	_, err := pgx.ForEachRow(rows, []any{&id, &x.Name, &x.Unique, &x.Method, &x.Where, &x.Covers}, func() error {
 		if at, is := l.at[id]; is {
 			own := x
-			own.Covers = slices.Clone(x.Covers)
+			own.Where, own.Covers = uncast(x.Where), nil
+			for _, covered := range x.Covers {
+				own.Covers = append(own.Covers, uncast(covered))
+			}
 			t := &l.left.Database.Tables[at]
 			t.Indexes = append(t.Indexes, own)
 		}
 		return nil
 	})
 	return err
+}
+
+// uncast writes an expression of an index without the casts that tell only whether a column is text or varchar.
+func uncast(expression string) string {
+	return sqltext.PlainExpression(strings.NewReplacer("::text", "", "::character varying", "").Replace(expression))
 }
 
 func (l *leaving) readTriggers(ctx context.Context, conn *pgx.Conn) error {

@@ -113,10 +113,7 @@ func (c *Copies) make(ctx context.Context, who account.Account, at place) (made 
 		if err != nil {
 			return nil, err
 		}
-		bytes, err := c.work.practice.Copies().SizeOf(ctx, fresh.Database)
-		if err == nil {
-			err = c.fit(ctx, who, bytes)
-		}
+		bytes, err := c.fit(ctx, who, at, fresh.Database)
 		var row query.Copy
 		if err == nil {
 			row, err = c.work.records.CreateCopy(ctx, query.CreateCopyParams{
@@ -188,41 +185,67 @@ func (c *Copies) forget(database string) {
 	c.mu.Unlock()
 }
 
-// fit makes room for a copy of so many bytes: of the learner's and of all copies, those used least recently go, unless
-// somebody works in them. The error is practice.ErrFull.
-func (c *Copies) fit(ctx context.Context, who account.Account, bytes int64) error {
-	rows, err := c.work.records.AllCopies(ctx)
-	if err != nil {
-		return err
-	}
-	all, own := bytes, bytes
-	for _, row := range rows {
-		all += row.Copy.Bytes
-		if row.Copy.AccountID == who.ID {
-			own += row.Copy.Bytes
+// fit makes room for a copy of a build that was just made, and returns how many bytes it takes. The error is
+// practice.ErrFull: there is not enough.
+func (c *Copies) fit(ctx context.Context, who account.Account, at place, fresh string) (int64, error) {
+	sizes, err := c.work.practice.Copies().Sizes(ctx)
+	if err == nil && total(sizes) > c.room.Bytes { // what others may need later goes first
+		err = c.work.practice.Copies().KeepReadyOnly(ctx, []string{at.database})
+		if err == nil {
+			sizes, err = c.work.practice.Copies().Sizes(ctx)
 		}
 	}
+	if err != nil {
+		return 0, err
+	}
+	rows, err := c.work.records.AllCopies(ctx)
+	if err != nil {
+		return 0, err
+	}
+	bytes := sizes[fresh]
+	all, own, err := c.bound(ctx, rows, sizes, map[int64]int64{who.ID: bytes})
+	if err == nil && (all > c.room.Bytes || own[who.ID] > c.room.Learner) {
+		err = fmt.Errorf("%w: all copies would take %d MB, and those of the learner %d MB", practice.ErrFull, all>>20,
+			own[who.ID]>>20)
+	}
+	return bytes, err
+}
+
+func total(sizes map[string]int64) (bytes int64) {
+	for _, size := range sizes {
+		bytes += size
+	}
+	return bytes
+}
+
+// bound drops learners' copies until all copies take no more room than they may, and neither do each learner's: those
+// used least recently go first, but none in which somebody works. Copies that are ready count, too, and those of
+// checks. own are the bytes that a learner takes besides the rows. It returns the bytes that all take then, and each
+// learner.
+func (c *Copies) bound(
+	ctx context.Context, rows []query.AllCopiesRow, sizes map[string]int64, own map[int64]int64,
+) (all int64, _ map[int64]int64, err error) {
+	all = total(sizes)
 	for _, row := range rows {
-		mine := row.Copy.AccountID == who.ID
-		if all <= c.room.Bytes && (own <= c.room.Learner || !mine) || c.work.practice.Copies().Busy(row.Copy.Database) {
+		own[row.Copy.AccountID] += sizes[row.Copy.Database]
+	}
+	for _, row := range rows {
+		bytes, learner := sizes[row.Copy.Database], row.Copy.AccountID
+		tooMany := own[learner] > c.room.Learner && own[learner] > bytes // the last one stays
+		if all <= c.room.Bytes && !tooMany || c.work.practice.Copies().Busy(row.Copy.Database) {
 			continue
 		}
 		if err := c.drop(ctx, row.Copy.Database); err != nil {
-			return err
+			return 0, nil, err
 		}
-		if all -= row.Copy.Bytes; mine {
-			own -= row.Copy.Bytes
-		}
+		all -= bytes
+		own[learner] -= bytes
 	}
-	if all > c.room.Bytes || own > c.room.Learner {
-		return fmt.Errorf("%w: all copies would take %d MB, and those of the learner %d MB", practice.ErrFull, all>>20,
-			own>>20)
-	}
-	return nil
+	return all, own, nil
 }
 
-// Sweep drops copies that were not used for long, or whose build was replaced, and those that belong to nobody; and it
-// keeps copies ready of no other builds than those in use.
+// Sweep drops copies that were not used for long, or whose build was replaced, those that have grown to more than there
+// is room for, and those that belong to nobody; and it keeps copies ready of no other builds than those in use.
 func (c *Copies) Sweep(ctx context.Context) error {
 	rows, err := c.work.records.AllCopies(ctx)
 	if err != nil {
@@ -232,7 +255,7 @@ func (c *Copies) Sweep(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	var named []string
+	var kept []query.AllCopiesRow
 	for _, row := range rows {
 		bytes, there := sizes[row.Copy.Database]
 		unused := time.Since(row.Copy.UsedAt) > c.room.Unused && !c.work.practice.Copies().Busy(row.Copy.Database)
@@ -248,6 +271,13 @@ func (c *Copies) Sweep(ctx context.Context) error {
 				return err
 			}
 		}
+		kept = append(kept, row)
+	}
+	if _, _, err := c.bound(ctx, kept, sizes, map[int64]int64{}); err != nil {
+		return err
+	}
+	var named []string
+	for _, row := range kept { // those that went just now are dropped already
 		named = append(named, row.Copy.Database)
 	}
 	if err := c.work.practice.Copies().Keep(ctx, named); err != nil {

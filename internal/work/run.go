@@ -99,6 +99,11 @@ func (w *Work) Run(ctx context.Context, who account.Account, request RunRequest)
 	if err != nil {
 		return nil, err
 	}
+	if fault != nil && at.changes && fault.Writes() {
+		if statements, err := sqltext.ReadStatements(request.SQL); err == nil {
+			return w.runInCopy(ctx, who, at, nil, statements, request, run, entry, nil)
+		}
+	}
 	if fault != nil {
 		run.Outcome, run.Error = fault.Outcome(), library.FaultProblem(fault)
 	}

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"slices"
 	"strconv"
 	"time"
 
@@ -67,9 +66,7 @@ func (w *Work) runInCopy(
 	for i, step := range done.Steps {
 		run.add(request.SQL, statements[i], step, collected[i])
 	}
-	if slices.ContainsFunc(statements, func(s sqltext.Statement) bool { return !s.Reads }) {
-		w.copies.forget(own.Database)
-	}
+	w.copies.forget(own.Database) // a function that a query calls may have changed something, too
 	err = w.endRun(ctx, who, at, own, statements, request, run, done, err)
 	if err == nil && run.Copy != nil {
 		run.Copy.Replaced = replaced

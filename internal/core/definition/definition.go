@@ -69,12 +69,11 @@ type Constraint struct {
 
 // An Index is an index on columns or expressions.
 type Index struct {
-	Name    string
-	Covers  []string
-	Unique  bool
-	Where   string
-	Method  string
-	Include []string
+	Name   string
+	Covers []string
+	Unique bool
+	Where  string
+	Method string
 }
 
 // An Object is told apart by its kind and name, and compared by what it says.
@@ -85,6 +84,8 @@ type Rules struct {
 	Names   bool // what constraints and indexes are called
 	Order   bool // in which order columns stand
 	Indexes bool // which indexes there are
+	// Tried tells that it is tried what triggers and functions do: then it does not count how they are made.
+	Tried bool
 }
 
 // A Finding is a difference between two databases. Kind is a stable word, Sentence says it to whoever made the second.
@@ -137,8 +138,18 @@ func Compare(want, got Database, rules Rules) []Finding {
 			c.find(TableExtra, g.Name, fmt.Sprintf("There should be no table %s.", quoted(g.Name)), "")
 		}
 	}
-	c.objects("", want.Others, got.Others)
+	c.objects("", c.counted(want.Others, want.Others), c.counted(want.Others, got.Others))
 	return c.findings
+}
+
+// counted are the objects of got that count beside those that are wanted: what the function of a trigger is called does
+// not, and where it is tried what functions do, there may be more of them.
+func (c *comparing) counted(want, got []Object) []Object {
+	return slices.DeleteFunc(slices.Clone(got), func(o Object) bool {
+		further := c.rules.Tried && (o.Kind == "function" || o.Kind == "procedure") &&
+			!slices.ContainsFunc(want, func(w Object) bool { return w.Kind == o.Kind && w.Name == o.Name })
+		return further || o.Kind == "trigger function"
+	})
 }
 
 type comparing struct {
@@ -188,7 +199,9 @@ func (c *comparing) table(want, got Table) {
 	if c.rules.Indexes {
 		c.indexes(in, want, got)
 	}
-	c.objects(want.Name, want.Triggers, got.Triggers)
+	if !c.rules.Tried {
+		c.objects(want.Name, want.Triggers, got.Triggers)
+	}
 }
 
 func (c *comparing) column(in, table string, want, got Column) {
@@ -266,14 +279,38 @@ func (k Constraint) meaning() string {
 	return string(k.Kind) + "\x00" + strings.Join(columns, "\x00") + "\x00" + k.Refers
 }
 
+// key is the unique constraint that means the same as an index; ok is false where none does.
+func (t Table) key(x Index) (_ Constraint, ok bool) {
+	columns := make([]string, len(x.Covers))
+	for i, covered := range x.Covers {
+		columns[i] = strings.ReplaceAll(strings.Trim(covered, `"`), `""`, `"`)
+		ok = slices.ContainsFunc(t.Columns, func(c Column) bool { return c.Name == columns[i] })
+		if !ok {
+			break
+		}
+	}
+	return Constraint{Kind: Unique, Name: x.Name, Columns: columns}, ok && x.Unique && x.Where == ""
+}
+
+// keys are the constraints of a table, and the unique indexes that mean the same as one.
+func (t Table) keys() []Constraint {
+	all := slices.Clone(t.Constraints)
+	for _, x := range t.Indexes {
+		if key, is := t.key(x); is {
+			all = append(all, key)
+		}
+	}
+	return all
+}
+
 func (c *comparing) constraints(in string, want, got Table) {
 	had := map[string]Constraint{}
-	for _, g := range got.Constraints {
+	for _, g := range got.keys() {
 		if g.Kind != Check {
 			had[g.meaning()] = g
 		}
 	}
-	for _, w := range want.Constraints {
+	for _, w := range want.keys() {
 		if w.Kind == Check {
 			continue
 		}
@@ -332,10 +369,11 @@ func (c *comparing) indexes(in string, want, got Table) {
 	}
 	had := map[string]bool{}
 	for _, g := range got.Indexes {
-		had[covers(g)] = true
+		_, key := got.key(g)
+		had[covers(g)] = !key
 	}
 	for _, w := range want.Indexes {
-		if !had[covers(w)] {
+		if _, key := want.key(w); !key && !had[covers(w)] {
 			c.find(IndexMissing, want.Name, fmt.Sprintf("An index%s is missing.", in),
 				"It covers "+strings.Join(w.Covers, ", ")+".")
 		}

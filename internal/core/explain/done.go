@@ -16,6 +16,11 @@ func Done(tag string, notices []string) string {
 	if len(notices) == 1 && strings.HasSuffix(notices[0], ", skipping") {
 		return "Nothing to be done"
 	}
+	for _, said := range notices {
+		if done, ok := inVain[said+" "+words[0]]; ok {
+			return done
+		}
+	}
 	if n, err := strconv.ParseInt(words[len(words)-1], 10, 64); err == nil {
 		done, ok := map[string]string{
 			"INSERT": "added", "UPDATE": "changed", "DELETE": "removed", "MERGE": "added, changed or removed",
@@ -42,6 +47,15 @@ func Done(tag string, notices []string) string {
 		return capital(object) + " altered"
 	}
 	return "Done: " + tag
+}
+
+// inVain says statements that found a transaction as they did not expect it, by the server's remark and the tag.
+var inVain = map[string]string{
+	"there is no transaction in progress COMMIT": "Nothing to commit: no transaction is open, or it waited too " +
+		"long and was rolled back",
+	"there is no transaction in progress ROLLBACK":     "Nothing to roll back: no transaction is open",
+	"there is already a transaction in progress BEGIN": "Nothing begun: the transaction that is open goes on",
+	"there is already a transaction in progress START": "Nothing begun: the transaction that is open goes on",
 }
 
 var doneWords = map[string]string{

@@ -101,13 +101,15 @@ func NoLastQuery() Finding {
 }
 
 // Probed is said of a statement that the database should take, or refuse, after what was defined, and does not. message
-// is the database's.
-func Probed(sql string, taken bool, message string, told Told) Finding {
-	f := Finding{Kind: ProbeTaken, Sentence: "The database takes something that what you defined should refuse"}
+// is the database's; whole tells that the statement may be told as it is, and not only what it does to which table.
+func Probed(sql string, taken bool, message string, whole bool) Finding {
+	f := Finding{Kind: ProbeTaken, Sentence: "The database takes " + tried(sql, whole) +
+		" that what you defined should refuse"}
 	if !taken {
-		f = Finding{Kind: ProbeRefused, Sentence: "The database refuses something that what you defined should take"}
+		f = Finding{Kind: ProbeRefused, Sentence: "The database refuses " + tried(sql, whole) +
+			" that what you defined should take"}
 	}
-	if told == ToldRows {
+	if whole {
 		f.Sentence += ": " + strings.TrimSuffix(sql, ";")
 	}
 	f.Sentence += "."
@@ -117,13 +119,43 @@ func Probed(sql string, taken bool, message string, told Told) Finding {
 	return f
 }
 
-// AfterProbe is said of a difference that shows only after a further statement.
-func AfterProbe(sql string, f Finding, told Told) Finding {
-	if told == ToldRows {
-		f.Sentence = "After " + strings.TrimSuffix(sql, ";") + ": " + f.Sentence
-	} else {
-		f.Sentence = "After a further change: " + f.Sentence
+// tried names a statement that is tried; whole tells that it follows as it is.
+func tried(sql string, whole bool) string {
+	verb, table := sqltext.Subject(sql)
+	switch {
+	case whole || verb == "":
+		return "a statement"
+	case table == "":
+		return "a " + verb
+	case verb == "INSERT":
+		return "an INSERT into the table " + quote(table)
+	case verb == "DELETE":
+		return "a DELETE from the table " + quote(table)
+	case verb == "UPDATE":
+		return "an UPDATE of the table " + quote(table)
 	}
+	return "a " + verb + " into the table " + quote(table)
+}
+
+// AfterProbe is said of a difference that shows only after a further statement.
+func AfterProbe(sql string, f Finding, whole bool) Finding {
+	said := tried(sql, false)
+	if whole {
+		said = strings.TrimSuffix(sql, ";")
+	} else if said == "a statement" {
+		said = "a further statement"
+	}
+	f.Sentence = "After " + said + ": " + f.Sentence
+	return f
+}
+
+// ProbeShows is said of a difference in what a query shows that is run after what was defined.
+func ProbeShows(sql string, f Finding, whole bool) Finding {
+	said := "A query afterwards"
+	if whole {
+		said = strings.TrimSuffix(sql, ";")
+	}
+	f.Sentence = said + ": " + f.Sentence
 	return f
 }
 

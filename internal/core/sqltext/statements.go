@@ -137,6 +137,28 @@ type Change struct {
 	All   bool   // it has no condition, and takes every row
 }
 
+// Subject names what the last statement of a text does, by its verb, and to which table, without what it says; "" for
+// what cannot be named so.
+func Subject(text string) (verb, table string) {
+	tree, err := parse(text)
+	if err != nil || len(tree.Stmts) == 0 {
+		return "", ""
+	}
+	switch n := tree.Stmts[len(tree.Stmts)-1].Stmt.Node.(type) {
+	case *pg.Node_InsertStmt:
+		return "INSERT", n.InsertStmt.Relation.GetRelname()
+	case *pg.Node_UpdateStmt:
+		return "UPDATE", n.UpdateStmt.Relation.GetRelname()
+	case *pg.Node_DeleteStmt:
+		return "DELETE", n.DeleteStmt.Relation.GetRelname()
+	case *pg.Node_MergeStmt:
+		return "MERGE", n.MergeStmt.Relation.GetRelname()
+	case *pg.Node_SelectStmt:
+		return "SELECT", ""
+	}
+	return "", ""
+}
+
 // ChangesRows lists the statements that change or remove rows.
 func ChangesRows(statements []Statement) []Change {
 	var all []Change
