@@ -110,6 +110,9 @@ func (p *program) printCheck(r client.CheckReport) error {
 		}
 		for _, e := range r.Strengths {
 			fmt.Fprintf(p.out, "%s/%d %s: %s\n", printable(e.Paper), e.Number, printable(e.Title), e.Strength.Sentence)
+			for _, crude := range e.Strength.Crude {
+				fmt.Fprintf(p.out, "  Who %s: %s. %s\n", printable(crude.Does), crude.Outcome, printable(crude.Says))
+			}
 		}
 		fmt.Fprintf(
 			p.out, "%s checked: %s, %s.\n", plural(int64(r.Exercises), "exercise"), plural(int64(r.Errors), "error"),

@@ -11,6 +11,7 @@ import (
 	"examen/internal/core/compare"
 	"examen/internal/core/dataset"
 	"examen/internal/core/explain"
+	"examen/internal/core/marking"
 	"examen/internal/core/mutation"
 	"examen/internal/core/pack"
 	"examen/internal/core/result"
@@ -431,6 +432,12 @@ func (i *inspector) strong(ctx context.Context, e *pack.Exercise) error {
 		return err
 	}
 	i.strengths[e.Slug] = s
+	for _, crude := range s.Crude {
+		// the others are noted as what they are: answers that change nothing, and mutations
+		if crude.Outcome == marking.Correct && strings.HasPrefix(crude.SQL, "DELETE FROM ") {
+			i.note(e, SeverityWarning, noteSurvives, "An answer that %s would pass.", crude.Does)
+		}
+	}
 	for n, survivor := range s.Survivors {
 		if n == mostTold {
 			i.note(e, SeverityWarning, noteSurvives, "%d more wrong answers would pass.", len(s.Survivors)-n)

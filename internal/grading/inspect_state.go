@@ -2,8 +2,6 @@ package grading
 
 import (
 	"context"
-	"errors"
-	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -83,9 +81,6 @@ func (i *inspector) state(ctx context.Context, e *pack.Exercise) error {
 			return err
 		}
 	}
-	if err := i.wrongStates(ctx, e); err != nil {
-		return err
-	}
 	return i.strong(ctx, e)
 }
 
@@ -95,14 +90,14 @@ func (i *inspector) stateStrength(ctx context.Context, e *pack.Exercise) (*Stren
 	s := &Strength{}
 	limited, stop := context.WithTimeoutCause(ctx, longestStrength, errTooLong)
 	defer stop()
-	places := i.places(e)
+	var err error
+	if s.Crude, err = i.crude(ctx, e); err != nil {
+		return nil, err
+	}
 	for n, sql := range e.Accepted() {
-		task := i.alone(e, places[0])
+		task := i.everywhere(e)
 		task.Accepted = []string{sql}
 		task.Rules.Require, task.Rules.Forbid = e.Checking.Require, e.Checking.Forbid
-		for _, at := range places[1:] {
-			task.Hidden = append(task.Hidden, at.database)
-		}
 		for _, m := range mutation.MakeChanges(sql, i.tables()) {
 			if m.Same != "" || i.isAcceptedText(e, m.SQL) {
 				s.Same++
@@ -236,33 +231,47 @@ func (i *inspector) notCounted(e *pack.Exercise, ref *expectedState) {
 	}
 }
 
-// wrongStates tries answers that remove every row of a table. Those that would pass are noted.
-func (i *inspector) wrongStates(ctx context.Context, e *pack.Exercise) error {
-	statements, err := sqltext.ReadStatements(e.Reference)
-	if err != nil {
-		return err
-	}
-	wrong := map[string]string{}
-	for _, change := range sqltext.ChangesRows(statements) {
-		wrong[fmt.Sprintf("DELETE FROM %s", sqltext.Quoted(change.Table))] =
-			"An answer that removes every row of " + change.Table + " would pass."
-	}
+// everywhere is the task of an exercise in all places, with its reference answer alone, and without rules for the text.
+func (i *inspector) everywhere(e *pack.Exercise) Task {
 	places := i.places(e)
 	task := i.alone(e, places[0])
 	for _, at := range places[1:] {
 		task.Hidden = append(task.Hidden, at.database)
 	}
-	for _, sql := range slices.Sorted(maps.Keys(wrong)) {
-		v, err := i.grader.Grade(ctx, task, 0, sql)
-		var answer *AnswerError
-		if errors.As(err, &answer) { // it was noted
-			return nil
-		} else if err != nil {
-			return err
-		}
-		if v.Outcome == marking.Correct {
-			i.note(e, SeverityWarning, noteSurvives, "%s", wrong[sql])
+	return task
+}
+
+// crude tries what those do who do not care: nothing at all, remove every row of a table, and leave out a condition.
+func (i *inspector) crude(ctx context.Context, e *pack.Exercise) ([]Crude, error) {
+	task := i.everywhere(e)
+	ref, err := i.grader.answers.expectedState(ctx, i.grader, e.Reference, task.Database, e.Checking)
+	if err != nil {
+		return nil, err
+	}
+	all := []Crude{{Does: "does nothing", SQL: doingNothing}}
+	for _, name := range ref.changedTables() {
+		if t := ref.table(name); !t.Made {
+			all = append(all, Crude{Does: "removes every row of " + name, SQL: "DELETE FROM " + t.Qualified})
 		}
 	}
-	return nil
+	for _, whole := range sqltext.WithoutConditions(e.Reference) {
+		done := "changes every row of "
+		if whole.Verb == "DELETE" {
+			done = "removes every row of "
+		}
+		if !slices.ContainsFunc(all, func(c Crude) bool { return c.Does == done+whole.Table }) {
+			all = append(all, Crude{Does: done + whole.Table, SQL: whole.Text})
+		}
+	}
+	for n := range all {
+		v, err := i.grader.Grade(ctx, task, 0, all[n].SQL)
+		if err != nil {
+			return nil, err
+		}
+		all[n].Outcome, all[n].Says = v.Outcome, firstSentence(v.Findings)
+		if v.Fault != nil {
+			all[n].Says = v.Fault.Title
+		}
+	}
+	return all, nil
 }

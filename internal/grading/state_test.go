@@ -252,6 +252,14 @@ func TestInspectionOfWhatIsLeft(t *testing.T) {
 			t.Errorf("the strength of %s: %+v", slug, strength)
 		}
 	}
+	var crude []string
+	for _, c := range found.Strengths["not-so-steep"].Crude {
+		crude = append(crude, fmt.Sprintf("%s: %s", c.Does, c.Outcome))
+	}
+	if got := strings.Join(crude, ", "); got != "does nothing: incorrect, removes every row of path: failed, "+
+		"changes every row of path: incorrect" {
+		t.Errorf("crude answers: %s", got)
+	}
 	text := "---\npaper: p\ntitle: P\ndataset: footpaths\n---\n"
 	for i, answer := range []string{
 		"UPDATE path SET grade = grade",

@@ -9,6 +9,7 @@ import (
 
 	"examen/internal/core/compare"
 	"examen/internal/core/dataset"
+	"examen/internal/core/marking"
 	"examen/internal/core/mutation"
 	"examen/internal/core/pack"
 	"examen/internal/core/sqltext"
@@ -27,6 +28,16 @@ type Strength struct {
 	// Of is how many there are, where only a sample of them was tried; 0 where all were.
 	Of        int        `json:"of,omitempty"`
 	Survivors []Survivor `json:"survivors,omitempty"`
+	// Crude are the wrong answers that are tried of every exercise whose answer changes something.
+	Crude []Crude `json:"crude,omitempty"`
+}
+
+// A Crude is an answer that does too little or too much, such as one without a condition.
+type Crude struct {
+	Does    string          `json:"does"` // as in "an answer that does nothing"
+	SQL     string          `json:"sql"`
+	Outcome marking.Outcome `json:"outcome"`
+	Says    string          `json:"says,omitempty"` // what its learner would be told first
 }
 
 // A Survivor is a wrong answer that would be marked right.

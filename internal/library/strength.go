@@ -20,12 +20,13 @@ import (
 // looked up, and known again at once where an answer is changed back.
 
 // strengthVersion is raised when what is found changes: what was kept before is then found anew.
-const strengthVersion = 1
+const strengthVersion = 2
 
 // answersKey is a digest of what an exercise's strength depends on, besides the build.
 func answersKey(e *pack.Exercise) string {
 	text, _ := json.Marshal([]any{
 		strengthVersion, e.Accepted(), e.Checking.Policy, e.Checking.Require, e.Checking.Forbid, e.Checking.Variants,
+		e.Checking.Ignore, e.Checking.Accepts, e.Checking.Refuses, e.Checking.Definitions, e.Checking.Last,
 	})
 	sum := sha256.Sum256(text)
 	return hex.EncodeToString(sum[:16])

@@ -48,7 +48,12 @@ func toStrength(s *grading.Strength) contract.Strength {
 	}
 	out := contract.Strength{
 		Mutations: s.Mutations, Told: s.Told, Same: s.Same, Undecided: s.Undecided, Of: s.Of,
-		Survivors: []contract.Survivor{}, Sentence: s.Sentence(),
+		Survivors: []contract.Survivor{}, Sentence: s.Sentence(), Crude: []contract.Crude{},
+	}
+	for _, c := range s.Crude {
+		out.Crude = append(out.Crude, contract.Crude{
+			Does: c.Does, Sql: c.SQL, Outcome: contract.Outcome(c.Outcome), Says: c.Says,
+		})
 	}
 	for _, survivor := range s.Survivors {
 		out.Survivors = append(out.Survivors, toSurvivor(survivor))
@@ -60,7 +65,7 @@ func toStrength(s *grading.Strength) contract.Strength {
 func counted(s *grading.Strength) contract.Strength {
 	out := toStrength(s)
 	if out.Survivors != nil {
-		out.Survivors = []contract.Survivor{}
+		out.Survivors, out.Crude = []contract.Survivor{}, []contract.Crude{}
 	}
 	return out
 }

@@ -3274,6 +3274,17 @@ export interface components {
             survivors: components["schemas"]["Survivor"][];
             /** @description Such as "37 of 39 mutations are told apart; 2 survive." */
             sentence: string;
+            /** @description Of an exercise whose answer changes something: what crude answers would get. */
+            crude: components["schemas"]["Crude"][];
+        };
+        /** @description An answer that does too little or too much. */
+        Crude: {
+            /** @description As in "an answer that does nothing". */
+            does: string;
+            sql: string;
+            outcome: components["schemas"]["Outcome"];
+            /** @description What its learner would be told first. */
+            says: string;
         };
         /** @description A wrong answer that would be marked right. */
         Survivor: {

@@ -102,6 +102,8 @@ func (m *maker) changing(stmt *pg.Node) {
 		})
 	case *pg.Node_InsertStmt:
 		m.inserting(n.InsertStmt)
+	case *pg.Node_MergeStmt:
+		m.merging(n.MergeStmt)
 	case *pg.Node_CreateStmt:
 		m.defining(n.CreateStmt)
 	case *pg.Node_ViewStmt:
@@ -109,9 +111,13 @@ func (m *maker) changing(stmt *pg.Node) {
 	case *pg.Node_CreateTableAsStmt:
 		m.statement(n.CreateTableAsStmt.Query.GetSelectStmt(), nil, whole)
 	case *pg.Node_AlterTableStmt:
+		m.parts(Statement, "part", &n.AlterTableStmt.Cmds)
 		for _, cmd := range n.AlterTableStmt.Cmds {
+			if k := cmd.GetAlterTableCmd().GetDef().GetConstraint(); k != nil {
+				m.within(n.AlterTableStmt.Relation, k)
+			}
 			if column := cmd.GetAlterTableCmd().GetDef().GetColumnDef(); column != nil {
-				m.constraintsOf(&column.Constraints, " of "+column.Colname, false)
+				m.constraintsOf(n.AlterTableStmt.Relation, &column.Constraints, " of "+column.Colname, false)
 			}
 		}
 	}
@@ -166,6 +172,46 @@ func (m *maker) inserting(n *pg.InsertStmt) {
 						Infer: was.Infer}
 				},
 				undo: func() { n.OnConflictClause = was },
+			})
+		}
+	}
+}
+
+// merging mutates the condition by which a MERGE finds rows, and what it does with them.
+func (m *maker) merging(n *pg.MergeStmt) {
+	s := m.rowsOf(n.Relation, []*pg.Node{n.SourceRelation})
+	m.conditions(&clause{
+		scope: s, name: "ON", get: func() *pg.Node { return n.JoinCondition },
+		set: func(c *pg.Node) { n.JoinCondition = c },
+	})
+	m.parts(Conflict, "WHEN", &n.MergeWhenClauses)
+	for _, item := range n.MergeWhenClauses {
+		when := item.GetMergeWhenClause()
+		m.conditions(&clause{
+			scope: s, name: "WHEN", get: func() *pg.Node { return when.Condition },
+			set: func(c *pg.Node) { when.Condition = c }, given: []*pg.Node{n.JoinCondition},
+		})
+		if when.CommandType == pg.CmdType_CMD_UPDATE {
+			m.targets(n.Relation, when.TargetList)
+			for _, target := range when.TargetList {
+				m.written(target.GetResTarget().Val)
+				m.expression(target.GetResTarget().Val, s, nil)
+			}
+		}
+		for _, value := range when.Values {
+			m.written(value)
+		}
+	}
+}
+
+// parts leaves out each part of a statement that has several.
+func (m *maker) parts(o Operator, word string, list *[]*pg.Node) {
+	all := *list
+	for i := range all {
+		if len(all) > 1 {
+			m.try(change{
+				operator: o, says: fmt.Sprintf("leaves out the %s number %d", word, i+1),
+				apply: func() { *list = slices.Delete(slices.Clone(all), i, i+1) }, undo: func() { *list = all },
 			})
 		}
 	}
@@ -248,7 +294,7 @@ func anotherText(text string) string {
 func (m *maker) defining(n *pg.CreateStmt) {
 	for _, item := range n.TableElts {
 		if column := item.GetColumnDef(); column != nil {
-			m.constraintsOf(&column.Constraints, " of "+column.Colname, inKey(n, column.Colname))
+			m.constraintsOf(n.Relation, &column.Constraints, " of "+column.Colname, inKey(n, column.Colname))
 		}
 	}
 	all := n.TableElts
@@ -262,7 +308,7 @@ func (m *maker) defining(n *pg.CreateStmt) {
 			apply: func() { n.TableElts = slices.Delete(slices.Clone(all), i, i+1) },
 			undo:  func() { n.TableElts = all },
 		})
-		m.action(k)
+		m.within(n.Relation, k)
 	}
 }
 
@@ -284,7 +330,7 @@ func inKey(n *pg.CreateStmt, column string) bool {
 }
 
 // constraintsOf leaves out each constraint of a column; key tells that it is part of a primary key anyway.
-func (m *maker) constraintsOf(list *[]*pg.Node, of string, key bool) {
+func (m *maker) constraintsOf(table *pg.RangeVar, list *[]*pg.Node, of string, key bool) {
 	all := *list
 	for i, item := range all {
 		k := item.GetConstraint()
@@ -304,11 +350,19 @@ func (m *maker) constraintsOf(list *[]*pg.Node, of string, key bool) {
 			operator: Constraint, says: "leaves out the " + word + of, same: same,
 			apply: func() { *list = slices.Delete(slices.Clone(all), i, i+1) }, undo: func() { *list = all },
 		})
-		m.action(k)
+		m.within(table, k)
 		if k.Contype == pg.ConstrType_CONSTR_DEFAULT {
 			m.written(k.RawExpr)
 		}
 	}
+}
+
+// within changes what a constraint says: the condition of a check, and what a foreign key does.
+func (m *maker) within(table *pg.RangeVar, k *pg.Constraint) {
+	if k.Contype == pg.ConstrType_CONSTR_CHECK {
+		m.expression(k.RawExpr, m.rowsOf(table, nil), nil)
+	}
+	m.action(k)
 }
 
 // action changes what a foreign key does.

@@ -34,6 +34,18 @@ func TestOperatorsOfChanges(t *testing.T) {
 		{mutation.Constraint, "CREATE TABLE t (a int PRIMARY KEY, b int NOT NULL, CHECK (b > 0))", []string{
 			"PRIMARY KEY>", "NOT NULL>", ", CHECK (b > 0)>",
 		}},
+		{mutation.Comparison, "CREATE TABLE t (b int CHECK (b > 0))", []string{">>>="}},
+		{mutation.Statement, "ALTER TABLE hive ADD a int, ALTER strength SET NOT NULL", []string{
+			"ADD a int,>", ", ALTER strength SET NOT NULL>",
+		}},
+		{mutation.Conflict, "MERGE INTO hive h USING apiary a ON h.apiary_id = a.apiary_id " +
+			"WHEN MATCHED AND strength > 3 THEN UPDATE SET strength = 5 WHEN NOT MATCHED THEN DO NOTHING", []string{
+			"WHEN MATCHED AND strength > 3 THEN UPDATE SET strength = 5>", "WHEN NOT MATCHED THEN DO NOTHING>",
+		}},
+		{mutation.Value, "MERGE INTO hive h USING apiary a ON h.apiary_id = a.apiary_id " +
+			"WHEN MATCHED THEN UPDATE SET strength = 5", []string{"5>6"}},
+		{mutation.Condition, "MERGE INTO hive h USING apiary a ON h.apiary_id = a.apiary_id " +
+			"WHEN MATCHED AND strength > 3 THEN DELETE", []string{"AND strength > 3>"}},
 		{mutation.Action, "CREATE TABLE t (a int REFERENCES hive ON DELETE CASCADE)", []string{"ON DELETE CASCADE>"}},
 		{mutation.JoinKind, "CREATE VIEW v AS SELECT name FROM hive JOIN apiary USING (apiary_id)", []string{">LEFT "}},
 	} {

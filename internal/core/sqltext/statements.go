@@ -181,6 +181,37 @@ func ChangesRows(statements []Statement) []Change {
 	return all
 }
 
+// An Unconditional is a text of statements of which one has lost its condition.
+type Unconditional struct{ Verb, Table, Text string }
+
+// WithoutConditions writes a text anew for each UPDATE and DELETE of it that has a condition: without that.
+func WithoutConditions(text string) (all []Unconditional) {
+	tree, err := parse(text)
+	if err != nil {
+		return nil
+	}
+	try := func(verb string, table *pg.RangeVar, condition **pg.Node) {
+		was := *condition
+		if was == nil {
+			return
+		}
+		*condition = nil
+		if written, err := deparse(tree); err == nil {
+			all = append(all, Unconditional{verb, table.GetRelname(), written})
+		}
+		*condition = was
+	}
+	for _, raw := range tree.Stmts {
+		switch n := raw.Stmt.Node.(type) {
+		case *pg.Node_UpdateStmt:
+			try("UPDATE", n.UpdateStmt.Relation, &n.UpdateStmt.WhereClause)
+		case *pg.Node_DeleteStmt:
+			try("DELETE", n.DeleteStmt.Relation, &n.DeleteStmt.WhereClause)
+		}
+	}
+	return all
+}
+
 // changeUses notes the constructs by which a statement changes or defines something.
 func changeUses(m any, used map[string]bool) {
 	returning := func(list []*pg.Node) {

@@ -1175,6 +1175,19 @@ type CoursePaper struct {
 	Title string     `json:"title"`
 }
 
+// Crude An answer that does too little or too much.
+type Crude struct {
+	// Does As in "an answer that does nothing".
+	Does string `json:"does"`
+
+	// Outcome `done` is for runs only; `correct` and `incorrect` for attempts only.
+	Outcome Outcome `json:"outcome"`
+
+	// Says What its learner would be told first.
+	Says string `json:"says"`
+	Sql  string `json:"sql"`
+}
+
 // DatabaseObject defines model for DatabaseObject.
 type DatabaseObject struct {
 	// Kind Such as table, view or function.
@@ -3048,6 +3061,9 @@ type StatementResult struct {
 
 // Strength How far an exercise's data tell wrong answers from right ones. The wrong answers are mutations of its accepted answers.
 type Strength struct {
+	// Crude Of an exercise whose answer changes something: what crude answers would get.
+	Crude []Crude `json:"crude"`
+
 	// Mutations How many were tried.
 	Mutations int `json:"mutations"`
 

@@ -49,6 +49,15 @@ export function Strengths({ paper, of }: { paper: string; of: Schemas["ExerciseS
         {of.map((e) => (
           <li key={e.exercise}>
             {e.number}. {e.title}: {e.strength.sentence}
+            {e.strength.crude.length > 0 && (
+              <ul>
+                {e.strength.crude.map((crude) => (
+                  <li key={crude.sql}>
+                    Who {crude.does}: {crude.outcome}. {crude.says}
+                  </li>
+                ))}
+              </ul>
+            )}
           </li>
         ))}
       </ul>
