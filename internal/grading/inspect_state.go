@@ -112,6 +112,8 @@ func (i *inspector) stateStrength(ctx context.Context, e *pack.Exercise) (*Stren
 				return nil, err
 			case v.Fault != nil && (strings.HasPrefix(v.Fault.Code, "42") || v.Fault.Code == "0A000"):
 				// the database does not read it
+			case v.Outcome == marking.Correct && i.onlyIgnored(limited, task, m.SQL):
+				s.Same++
 			case v.Outcome == marking.Correct:
 				s.Mutations++
 				s.Survivors = append(s.Survivors, Survivor{n, m.Operator, m.Edit, i.survives(ctx, e, m)})
@@ -122,6 +124,16 @@ func (i *inspector) stateStrength(ctx context.Context, e *pack.Exercise) (*Stren
 		}
 	}
 	return s, nil
+}
+
+// onlyIgnored tells whether an answer that is right would be wrong if all columns counted: it differs in nothing that does.
+func (i *inspector) onlyIgnored(ctx context.Context, task Task, sql string) bool {
+	if len(task.Rules.Ignore) == 0 {
+		return false
+	}
+	task.Rules.Ignore = nil
+	v, err := i.grader.Grade(ctx, task, 0, sql)
+	return err == nil && v.Outcome != marking.Correct
 }
 
 // isAcceptedText tells whether a text is one of the exercise's accepted answers, written in the same way or another.

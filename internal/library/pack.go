@@ -316,31 +316,16 @@ func (p *packLoad) tryAnswers(ctx context.Context, paper pack.Paper) error {
 func (p *packLoad) keep(ctx context.Context, t *records.Transaction) error {
 	q := t.Queries
 	for _, d := range p.pack.Datasets {
-		b := p.builds[d.Name]
-		if b == nil {
-			continue // it is as it was
+		if b := p.builds[d.Name]; b != nil { // it is not as it was
+			if err := p.keepBuild(ctx, t, d, b); err != nil {
+				return err
+			}
 		}
-		row, err := q.UpsertDataset(ctx, query.UpsertDatasetParams{
-			Name: d.Name, Pack: p.pack.Name, Title: d.Title, Changes: d.Changes,
-		})
-		if err != nil {
-			return err
-		}
-		variants, _ := json.Marshal(b.variants)
-		catalogue, _ := json.Marshal(b.made.Catalogue)
-		report, _ := json.Marshal(b.report)
-		kept, err := q.CreateBuild(ctx, query.CreateBuildParams{
-			DatasetID: row.ID, Number: int32(b.report.Number), Database: b.database, Variants: variants,
-			Catalogue: catalogue, Report: report, JobID: &p.work.ID, CatalogueVersion: catalogueVersion,
-		})
-		if err != nil {
-			return err
-		}
-		if err := q.UseBuild(ctx, query.UseBuildParams{ID: row.ID, BuildID: &kept.ID}); err != nil {
-			return err
-		}
-		if err := p.library.inspectWritten(ctx, t, row.ID); err != nil {
-			return err
+		if d.Changes != nil {
+			_, err := q.AllowChanges(ctx, query.AllowChangesParams{Name: d.Name, Changes: *d.Changes})
+			if err != nil {
+				return err
+			}
 		}
 	}
 	for _, paper := range p.pack.Papers {
@@ -352,6 +337,29 @@ func (p *packLoad) keep(ctx context.Context, t *records.Transaction) error {
 		return err
 	}
 	return q.KeepPack(ctx, query.KeepPackParams{Name: p.pack.Name, Title: p.pack.Title, JobID: p.work.ID})
+}
+
+// keepBuild stores a dataset with a build that was just made, which is then in use.
+func (p *packLoad) keepBuild(ctx context.Context, t *records.Transaction, d pack.Dataset, b *built) error {
+	q := t.Queries
+	row, err := q.UpsertDataset(ctx, query.UpsertDatasetParams{Name: d.Name, Pack: p.pack.Name, Title: d.Title})
+	if err != nil {
+		return err
+	}
+	variants, _ := json.Marshal(b.variants)
+	catalogue, _ := json.Marshal(b.made.Catalogue)
+	report, _ := json.Marshal(b.report)
+	kept, err := q.CreateBuild(ctx, query.CreateBuildParams{
+		DatasetID: row.ID, Number: int32(b.report.Number), Database: b.database, Variants: variants,
+		Catalogue: catalogue, Report: report, JobID: &p.work.ID, CatalogueVersion: catalogueVersion,
+	})
+	if err != nil {
+		return err
+	}
+	if err := q.UseBuild(ctx, query.UseBuildParams{ID: row.ID, BuildID: &kept.ID}); err != nil {
+		return err
+	}
+	return p.library.inspectWritten(ctx, t, row.ID)
 }
 
 // keepPaper stores a paper, and its text as a version if it is not what is published already.

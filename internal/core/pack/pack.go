@@ -38,7 +38,8 @@ type Dataset struct {
 	Variants       []Variant
 	Dictionary     map[string]Meaning // by table
 	DictionaryFile string             // the path of the file that it comes from
-	Changes        bool               // learners may change it, each in a copy of their own
+	// Changes tells whether learners may change it, each in a copy of their own; nil where the pack says nothing of it.
+	Changes *bool
 }
 
 // A Variant is a dataset with other rows: the setup scripts, and then its own.
@@ -278,7 +279,7 @@ func (r *reader) datasets(file string, n *yaml.Node) []Dataset {
 			"title":      func(n *yaml.Node) { d.Title = r.text(file, n, 1) },
 			"setup":      func(n *yaml.Node) { d.Setup = r.scripts(file, n) },
 			"dictionary": func(n *yaml.Node) { d.Dictionary, d.DictionaryFile = r.dictionary(file, n) },
-			"changes":    func(n *yaml.Node) { d.Changes = r.changes(file, n, 1) },
+			"changes":    func(n *yaml.Node) { d.Changes = new(bool); *d.Changes = r.changes(file, n, 1) },
 			"variants": func(n *yaml.Node) {
 				r.pairs(file, n, 1, func(key, value *yaml.Node) {
 					if !IsSlug(key.Value) {

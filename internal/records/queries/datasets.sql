@@ -1,6 +1,6 @@
 -- name: UpsertDataset :one
-INSERT INTO dataset (name, pack, title, changes) VALUES ($1, $2, $3, $4)
-ON CONFLICT (name) DO UPDATE SET title = excluded.title, pack = excluded.pack, changes = excluded.changes, dropped_at = NULL
+INSERT INTO dataset (name, pack, title) VALUES ($1, $2, $3)
+ON CONFLICT (name) DO UPDATE SET title = excluded.title, pack = excluded.pack, dropped_at = NULL
 RETURNING *;
 
 -- name: DatasetByName :one

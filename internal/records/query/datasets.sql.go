@@ -692,25 +692,19 @@ func (q *Queries) SetBroken(ctx context.Context, arg SetBrokenParams) error {
 }
 
 const upsertDataset = `-- name: UpsertDataset :one
-INSERT INTO dataset (name, pack, title, changes) VALUES ($1, $2, $3, $4)
-ON CONFLICT (name) DO UPDATE SET title = excluded.title, pack = excluded.pack, changes = excluded.changes, dropped_at = NULL
+INSERT INTO dataset (name, pack, title) VALUES ($1, $2, $3)
+ON CONFLICT (name) DO UPDATE SET title = excluded.title, pack = excluded.pack, dropped_at = NULL
 RETURNING id, name, pack, title, dropped_at, build_id, changes
 `
 
 type UpsertDatasetParams struct {
-	Name    string
-	Pack    string
-	Title   string
-	Changes bool
+	Name  string
+	Pack  string
+	Title string
 }
 
 func (q *Queries) UpsertDataset(ctx context.Context, arg UpsertDatasetParams) (Dataset, error) {
-	row := q.db.QueryRow(ctx, upsertDataset,
-		arg.Name,
-		arg.Pack,
-		arg.Title,
-		arg.Changes,
-	)
+	row := q.db.QueryRow(ctx, upsertDataset, arg.Name, arg.Pack, arg.Title)
 	var i Dataset
 	err := row.Scan(
 		&i.ID,
