@@ -75,8 +75,6 @@ func (s *Server) duplicate(ctx context.Context, from, to string, size int64) err
 // Copies are all copies that this service has made or took over.
 type Copies struct {
 	server *Server
-	turns  *turns // of learners in their copies
-	checks *turns // of checks
 	wake   chan struct{}
 
 	sources sync.RWMutex // held for writing while a session is in a template, for reading while one is copied
@@ -112,8 +110,6 @@ const (
 func newCopies(s *Server) *Copies {
 	return &Copies{
 		server:   s,
-		turns:    newTurns(s.limits),
-		checks:   newTurns(s.limits),
 		wake:     make(chan struct{}, 1),
 		own:      map[string]*copied{},
 		ready:    map[string][]*Copy{},

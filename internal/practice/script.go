@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -94,9 +95,9 @@ type inCopy struct {
 // failed statement's: a *DatabaseError whose place is in that statement, a *Stopped or a *Blocked of either; or it is
 // ErrLost, ErrUnavailable, ErrGone, ErrFull, ErrBusy, ErrStalled, ErrTrouble, a sink's error, or the context's.
 func (c *Copies) Perform(ctx context.Context, script Script, sink func(statement int) Sink) (Performance, error) {
-	turns := c.turns
+	turns := c.server.learners.turns // what runs in copies and on seats shares the memory
 	if script.Checking {
-		turns = c.checks
+		turns = c.server.checkers.turns
 	} else if script.Learner != 0 {
 		c.server.calm.learner()
 	}
@@ -352,10 +353,12 @@ func (c *Copies) sit(ctx context.Context, script Script) (*inCopy, error) {
 func (s *Server) pinned() map[string]string {
 	settings := maps.Clone(result.Settings)
 	all := s.roleSettings()
-	for _, name := range []string{"statement_timeout", "lock_timeout", "idle_in_transaction_session_timeout"} {
+	for _, name := range []string{"statement_timeout", "lock_timeout"} {
 		settings[name] = all[name]
 	}
 	settings["default_transaction_read_only"] = "off"
+	// should this service die; as long as it lives it ends what waits for too long itself
+	settings["idle_in_transaction_session_timeout"] = strconv.FormatInt((keptOpen + 10*time.Second).Milliseconds(), 10)
 	return settings
 }
 
