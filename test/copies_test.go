@@ -161,6 +161,27 @@ func TestACopyOutlivesTheServiceAndNotItsBuild(t *testing.T) {
 	}
 }
 
+// A copy that is not used for so long as is set goes, and what ran in it stays in the history.
+func TestACopyThatIsNotUsedGoes(t *testing.T) {
+	t.Parallel()
+	folder := dataDir(t)
+	s := start(t, "demo", "--data-dir", folder)
+	robin := learnerWith(t, s, "robin")
+	runIn(t, robin, "", "DELETE FROM inspection")
+	s.stop()
+	s = start(t, "serve", "--data-dir", folder, "--keep-copies", "1ms")
+	robin = as(t, s.url, "robin", demo.LearnerPassword)
+	until(t, "the copy is gone", func() bool {
+		copies, err := client.Read[[]client.Copy](robin.ListCopies(ctx))
+		return err == nil && len(copies) == 0
+	})
+	page, err := client.Read[client.HistoryPage](robin.ListHistory(ctx,
+		&client.ListHistoryParams{Text: "DELETE FROM inspection"}))
+	if err != nil || len(page.Entries) != 1 {
+		t.Errorf("what ran in it: %+v, %v", page, err)
+	}
+}
+
 // Copies are bounded in all: the one used least goes.
 func TestTheLeastUsedCopyGoes(t *testing.T) {
 	t.Parallel()

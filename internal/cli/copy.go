@@ -180,11 +180,11 @@ func (p *program) tellCopy(c client.Copy) {
 	for _, line := range copyChanges(c)[len(c.Changes.Tables):] {
 		parts = append(parts, printable(strings.Join(line, " ")))
 	}
-	what := "nothing has changed in it"
+	what := "Nothing has changed in it"
 	if len(parts) > 0 {
 		what = strings.Join(parts, "; ")
 	}
-	fmt.Fprintf(p.err, "In your copy of %s, made %s: %s.\n", c.Dataset, clock(c.Made), what)
+	fmt.Fprintf(p.err, "In your copy of %s, made %s. %s.\n", c.Dataset, clock(c.Made), what)
 	until := c.TransactionUntil.Local().Format("15:04:05")
 	switch c.Transaction {
 	case client.TransactionOpen:

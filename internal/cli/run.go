@@ -84,16 +84,18 @@ func lastPaper(ctx context.Context, c *client.Client) (string, error) {
 
 // printRun prints a run's rows; files have them as the service writes them.
 func (p *program) printRun(ctx context.Context, c *client.Client, run client.Run, all bool) error {
+	if run.Copy.Dataset != "" {
+		defer func() {
+			if run.RolledBack {
+				fmt.Fprintln(p.err, "A transaction was still open at the end, and is rolled back.")
+			}
+			p.tellCopy(run.Copy)
+		}()
+	}
 	if run.Copy.Dataset != "" && p.format == "table" && !all {
 		p.printStatements(run)
 		if run.Outcome != client.Done {
 			p.queryProblem(run.Error)
-		}
-		if run.RolledBack {
-			fmt.Fprintln(p.err, "A transaction was still open at the end, and is rolled back.")
-		}
-		p.tellCopy(run.Copy)
-		if run.Outcome != client.Done {
 			return errNotCorrect
 		}
 		return nil

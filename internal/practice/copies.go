@@ -160,6 +160,7 @@ func (c *Copies) keep(ctx context.Context) {
 				again = 5 * time.Second // a full disk, or a server that is away: who needs one now is told
 				break
 			}
+			_, _ = c.server.heldBy(ctx, database) // so that who changes something first need not wait for it
 			c.mu.Lock()
 			_, still := c.needed[database]
 			if still {

@@ -1,5 +1,4 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { changesIn, copyOf, resetCopy, type Copy } from "../work/copies";
 import { Button } from "./Button";
 import { useCall } from "./useCall";
@@ -18,7 +17,7 @@ export function CopyLine({ dataset }: { dataset: string }) {
   return (
     <div className="copy-line">
       <p role="status">
-        <strong>In your copy</strong> of {copy.dataset}, made {moment(copy.made)}: <Changes copy={copy} />
+        <strong>In your copy</strong> of {copy.dataset}, made {moment(copy.made)}. <Changes copy={copy} />
         {copy.replaced && " The dataset was built anew, and your copy of the earlier build is gone."}{" "}
         <Uncommitted copy={copy} />
       </p>
@@ -29,7 +28,7 @@ export function CopyLine({ dataset }: { dataset: string }) {
 
 function Changes({ copy }: { copy: Copy }) {
   const parts = changesIn(copy);
-  if (parts.length === 0) return "nothing has changed in it.";
+  if (parts.length === 0) return "Nothing has changed in it.";
   const most = 4;
   if (parts.length <= most) return parts.join("; ") + ".";
   return (
@@ -51,25 +50,20 @@ function Uncommitted({ copy }: { copy: Copy }) {
   );
 }
 
-/** Throws the copy away, once one has said that one means it. */
+/** Throws the copy away. What was run in it stays in the history. */
 function Reset({ dataset }: { dataset: string }) {
   const queries = useQueryClient();
   const { call, problem, busy } = useCall();
-  const [asked, setAsked] = useState(false);
-  if (!asked)
-    return (
-      <Button size="small" onClick={() => setAsked(true)}>
-        Reset
-      </Button>
-    );
   return (
     <span className="copy-reset">
-      {problem ? problem.title : "Throw the copy away?"}{" "}
-      <Button size="small" loading={busy} onClick={() => void call(() => resetCopy(queries, dataset))}>
-        Throw away
-      </Button>
-      <Button size="small" onClick={() => setAsked(false)}>
-        Keep
+      {problem?.title}{" "}
+      <Button
+        size="small"
+        loading={busy}
+        title="Throw the copy away and begin anew: what you ran stays in your history"
+        onClick={() => void call(() => resetCopy(queries, dataset))}
+      >
+        Reset
       </Button>
     </span>
   );

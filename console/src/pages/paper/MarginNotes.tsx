@@ -35,7 +35,7 @@ export function MarginNotes({ exercise, text, onMend, onBeside, onBringBack }: P
       <OwnNotes exercise={exercise} />
       <Dispute exercise={exercise} />
       <p className="notes-foot">
-        {attempt?.findings.some((finding) => finding.rows?.length) && (
+        {!exercise.by_state && attempt?.findings.some((finding) => finding.rows?.length) && (
           <Button size="small" onClick={onBeside}>
             Show beside my rows
           </Button>
