@@ -126,7 +126,8 @@ func (i *inspector) stateStrength(ctx context.Context, e *pack.Exercise) (*Stren
 	return s, nil
 }
 
-// onlyIgnored tells whether an answer that is right would be wrong if all columns counted: it differs in nothing that does.
+// onlyIgnored tells whether an answer that is right would be wrong if all columns counted: it differs in nothing that
+// does.
 func (i *inspector) onlyIgnored(ctx context.Context, task Task, sql string) bool {
 	if len(task.Rules.Ignore) == 0 {
 		return false

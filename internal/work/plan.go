@@ -11,6 +11,7 @@ import (
 	"examen/internal/grading"
 	"examen/internal/library"
 	"examen/internal/practice"
+	"examen/internal/problem"
 	"examen/internal/records/query"
 )
 
@@ -28,6 +29,11 @@ func (w *Work) Plan(ctx context.Context, who account.Account, request RunRequest
 		return plan.Step{}, err
 	}
 	q, err := w.grader.Read(run.SQL)
+	if err != nil && at.changes && sqltext.Changes(run.SQL) {
+		return plan.Step{}, problem.New(422, "plan-of-query", "Only of a query it is told how it would be worked out",
+			"Of a statement that changes something, the database tells it itself: write EXPLAIN in front of it, and "+
+				"run that.")
+	}
 	if err != nil {
 		return plan.Step{}, w.faultProblem(ctx, err, run.SQL, q, at.database)
 	}

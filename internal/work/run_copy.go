@@ -182,7 +182,8 @@ func (r *room) take(c *practice.Collector) {
 // add adds what a statement has done to a run.
 func (run *Run) add(written string, s sqltext.Statement, step practice.Step, c *practice.Collector) {
 	d := Done{
-		Place: sqltext.PlaceAt(written, s.Start), Words: explain.Done(step.Tag, step.Notices), Columns: c.Columns,
+		Place: sqltext.PlaceAt(written, s.Start), Words: explain.Done(step.Tag, s.Makes, step.Notices),
+		Columns:   c.Columns,
 		RowCount:  step.Rows,
 		Truncated: c.Over, Notices: step.Notices, Elapsed: step.Elapsed,
 	}

@@ -6,9 +6,9 @@ import (
 )
 
 // Done says what a statement has done, by the tag that the server gives it: "UPDATE 3" is "3 rows changed", "CREATE
-// TABLE" is "Table made". It is "" for a tag that only counts rows that are shown. notices are what the server
-// remarked, such as that there was nothing to be done.
-func Done(tag string, notices []string) string {
+// TABLE" is "Table made". It is "" for what only shows rows. makes is what it made of a query's rows, as "table"; notices
+// are what the server remarked, such as that there was nothing to be done.
+func Done(tag, makes string, notices []string) string {
 	words := strings.Fields(tag)
 	if len(words) == 0 {
 		return "Done"
@@ -22,17 +22,16 @@ func Done(tag string, notices []string) string {
 		}
 	}
 	if n, err := strconv.ParseInt(words[len(words)-1], 10, 64); err == nil {
+		if makes != "" {
+			return capital(makes) + " made, with " + plural(n, "row")
+		}
 		done, ok := map[string]string{
 			"INSERT": "added", "UPDATE": "changed", "DELETE": "removed", "MERGE": "added, changed or removed",
 		}[words[0]]
 		if !ok {
 			return ""
 		}
-		rows := " rows "
-		if n == 1 {
-			rows = " row "
-		}
-		return strconv.FormatInt(n, 10) + rows + done
+		return plural(n, "row") + " " + done
 	}
 	if said, ok := doneWords[tag]; ok {
 		return said
@@ -59,6 +58,8 @@ var inVain = map[string]string{
 }
 
 var doneWords = map[string]string{
+	"EXPLAIN":                   "",
+	"SHOW":                      "",
 	"BEGIN":                     "Transaction begun",
 	"START TRANSACTION":         "Transaction begun",
 	"COMMIT":                    "Committed",

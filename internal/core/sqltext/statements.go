@@ -17,6 +17,8 @@ type Statement struct {
 	Reads bool
 	// Grows tells that it may take room, and can be taken back together with the transaction that it runs in.
 	Grows bool
+	// Makes is what it makes of a query's rows, "table" or "materialized view": the database counts only the rows.
+	Makes string
 	// Ends tells that it ends a transaction, or may do so inside.
 	Ends bool
 
@@ -88,7 +90,7 @@ func readStatement(text string, raw *pg.RawStmt) (Statement, error) {
 	}
 	s := Statement{Text: text[start:end], Start: start, node: raw.Stmt}
 	s.Reads = effect(raw.Stmt) == ""
-	s.Grows, s.Ends = grows(raw.Stmt), mayEnd(raw.Stmt)
+	s.Grows, s.Ends, s.Makes = grows(raw.Stmt), mayEnd(raw.Stmt), makes(raw.Stmt)
 	return s, nil
 }
 
@@ -286,6 +288,17 @@ func grows(stmt *pg.Node) bool {
 		return effect(stmt) != ""
 	}
 	return false
+}
+
+// makes is what a statement makes of a query's rows; "" for any other.
+func makes(stmt *pg.Node) string {
+	switch {
+	case stmt.GetCreateTableAsStmt().GetObjtype() == pg.ObjectType_OBJECT_MATVIEW:
+		return "materialized view"
+	case stmt.GetCreateTableAsStmt() != nil, stmt.GetSelectStmt().GetIntoClause() != nil:
+		return "table"
+	}
+	return ""
 }
 
 // mayEnd tells whether a statement ends a transaction, or may do so inside.
