@@ -6,8 +6,8 @@ import (
 )
 
 // Done says what a statement has done, by the tag that the server gives it: "UPDATE 3" is "3 rows changed", "CREATE
-// TABLE" is "Table made". It is "" for what only shows rows. makes is what it made of a query's rows, as "table"; notices
-// are what the server remarked, such as that there was nothing to be done.
+// TABLE" is "Table made". It is "" for what only shows rows. makes is what it made of a query's rows, as "table";
+// notices are what the server remarked, such as that there was nothing to be done.
 func Done(tag, makes string, notices []string) string {
 	words := strings.Fields(tag)
 	if len(words) == 0 {

@@ -21,7 +21,8 @@ func TestWhatAStatementHasDone(t *testing.T) {
 		{"ALTER TABLE", "", "", "Table altered"},
 		{"EXPLAIN", "", "", ""},
 		{"COMMIT", "", "", "Committed"},
-		{"BEGIN", "", "there is already a transaction in progress", "Nothing begun: the transaction that is open goes on"},
+		{"BEGIN", "", "there is already a transaction in progress",
+			"Nothing begun: the transaction that is open goes on"},
 		{"ROLLBACK", "", "there is no transaction in progress", "Nothing to roll back: no transaction is open"},
 	} {
 		var notices []string
