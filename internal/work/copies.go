@@ -56,7 +56,13 @@ type Copies struct {
 	making singleflight.Group
 
 	mu      sync.Mutex
-	changed map[string]*practice.Changes // by database, until the next change
+	changed map[string]changed // by database
+}
+
+// changed is what has changed in a copy; nil where that has to be looked at anew, as after each run.
+type changed struct {
+	runs    int // that there were
+	changes *practice.Changes
 }
 
 // Copies gives access to the learners' copies.
@@ -171,7 +177,9 @@ func (c *Copies) drop(ctx context.Context, database string) error {
 	if err := c.work.records.ForgetCopy(ctx, database); err != nil {
 		return err
 	}
-	c.forget(database)
+	c.mu.Lock()
+	delete(c.changed, database)
+	c.mu.Unlock()
 	if err := c.work.practice.Copies().Drop(ctx, database); err != nil {
 		// it is nobody's now, and goes at a later sweep
 		c.work.log.Warn("a copy cannot be dropped", "database", database, "error", err)
@@ -179,9 +187,10 @@ func (c *Copies) drop(ctx context.Context, database string) error {
 	return nil
 }
 
+// forget has it looked at anew what has changed in a copy: something was run there.
 func (c *Copies) forget(database string) {
 	c.mu.Lock()
-	delete(c.changed, database)
+	c.changed[database] = changed{runs: c.changed[database].runs + 1}
 	c.mu.Unlock()
 }
 
@@ -363,7 +372,7 @@ func (c *Copies) look(ctx context.Context, copied *Copy, row *query.Copy, at pla
 	c.mu.Lock()
 	known := c.changed[row.Database]
 	c.mu.Unlock()
-	if known == nil {
+	if known.changes == nil {
 		found, err := c.work.practice.Copies().Changes(ctx, practice.Copy{Database: row.Database, Since: row.Since},
 			at.database)
 		if errors.Is(err, practice.ErrGone) {
@@ -371,12 +380,14 @@ func (c *Copies) look(ctx context.Context, copied *Copy, row *query.Copy, at pla
 		} else if err != nil {
 			return err
 		}
-		known = &found
+		known.changes = &found
 		c.mu.Lock()
-		c.changed[row.Database] = known
+		if c.changed[row.Database].runs == known.runs { // otherwise something was run meanwhile
+			c.changed[row.Database] = known
+		}
 		c.mu.Unlock()
 	}
-	copied.Changes = known
+	copied.Changes = known.changes
 	return nil
 }
 

@@ -183,9 +183,7 @@ func (r *room) take(c *practice.Collector) {
 func (run *Run) add(written string, s sqltext.Statement, step practice.Step, c *practice.Collector) {
 	d := Done{
 		Place: sqltext.PlaceAt(written, s.Start), Words: explain.Done(step.Tag, s.Makes, step.Notices),
-		Columns:   c.Columns,
-		RowCount:  step.Rows,
-		Truncated: c.Over, Notices: step.Notices, Elapsed: step.Elapsed,
+		Columns: c.Columns, RowCount: step.Rows, Truncated: c.Over, Notices: step.Notices, Elapsed: step.Elapsed,
 	}
 	for _, row := range c.Rows {
 		d.Rows = append(d.Rows, explain.Cells(row, shownCell))

@@ -48,7 +48,7 @@ func New(
 		log:      log,
 		exports:  newExportRoom(),
 	}
-	w.copies = &Copies{work: w, room: room, changed: map[string]*practice.Changes{}}
+	w.copies = &Copies{work: w, room: room, changed: map[string]changed{}}
 	return w
 }
 
