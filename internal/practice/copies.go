@@ -359,7 +359,7 @@ func (c *Copies) KeepReadyOnly(ctx context.Context, builds []string) error {
 
 // SizeOf is a copy's size on disk, in bytes.
 func (c *Copies) SizeOf(ctx context.Context, copied string) (size int64, err error) {
-	err = c.server.admin.QueryRow(ctx, "SELECT pg_database_size($1::text)", copied).Scan(&size)
+	err = c.server.admin.QueryRow(ctx, "SELECT coalesce(pg_database_size($1::text), 0)", copied).Scan(&size)
 	return size, c.server.reach(err)
 }
 
@@ -367,8 +367,8 @@ func (c *Copies) SizeOf(ctx context.Context, copied string) (size int64, err err
 func (c *Copies) Sizes(ctx context.Context) (map[string]int64, error) {
 	for again := 0; ; again++ {
 		rows, _ := c.server.admin.Query(
-			ctx, "SELECT datname::text, pg_database_size(oid) FROM pg_database WHERE starts_with(datname, $1)",
-			copyPrefix,
+			ctx, "SELECT datname::text, coalesce(pg_database_size(oid), 0) FROM pg_database "+
+				"WHERE starts_with(datname, $1)", copyPrefix,
 		)
 		sizes := map[string]int64{}
 		var database string

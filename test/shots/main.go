@@ -10,6 +10,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
@@ -39,11 +40,33 @@ type shot struct {
 	path          string
 	width, height int
 	dark          bool
+	with          string // a pack that is loaded besides
 	steps         func(*rod.Page)
 }
 
 func run(folder string, only []string) error {
-	url, stop, err := startDemo()
+	wanted := func(name string) bool { return len(only) == 0 || slices.Contains(only, name) }
+	for _, with := range []string{"", "mosswater"} {
+		var own []shot
+		for _, s := range shots {
+			if s.with == with && wanted(s.name) {
+				own = append(own, s)
+			}
+		}
+		commanded := with == "" && slices.ContainsFunc([]string{"command-learner", "command-progress"}, wanted)
+		if len(own) == 0 && !commanded {
+			continue
+		}
+		if err := runOn(folder, with, own, commanded); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// runOn takes pictures of one demo.
+func runOn(folder, with string, own []shot, commanded bool) error {
+	url, stop, err := startDemo(with)
 	if err != nil {
 		return err
 	}
@@ -53,21 +76,24 @@ func run(folder string, only []string) error {
 		return err
 	}
 	defer closeBrowser()
-	for _, s := range shots {
-		if len(only) > 0 && !strings.Contains(" "+strings.Join(only, " ")+" ", " "+s.name+" ") {
-			continue
-		}
+	for _, s := range own {
 		if err := take(b, url, s, filepath.Join(folder, s.name+".png")); err != nil {
 			return fmt.Errorf("%s: %w", s.name, err)
 		}
 		fmt.Println(s.name)
 	}
-	return commands(url, folder, only)
+	if commanded {
+		return commands(url, folder)
+	}
+	return nil
 }
 
 // startDemo starts the demo on a free port and returns its address.
-func startDemo() (url string, stop func(), err error) {
+func startDemo(with string) (url string, stop func(), err error) {
 	cmd := exec.Command("bin/examen", "demo", "--listen", "127.0.0.1:0")
+	if with != "" {
+		cmd.Args = append(cmd.Args, "--with", with)
+	}
 	cmd.Stderr = os.Stderr
 	out, err := cmd.StdoutPipe()
 	if err != nil {
@@ -213,12 +239,21 @@ var shots = []shot{
 		name:     "paper",
 		who:      demo.NewLearnerName,
 		password: demo.LearnerPassword,
-		path:     "/papers/first-look",
+		path:     "/papers/mending-the-paths",
 		width:    1280,
 		height:   800,
+		with:     "mosswater",
 		steps: func(p *rod.Page) {
-			p.MustElementR("button", "Run the example").MustClick()
-			p.MustElement(".example .result")
+			p.MustElement("#not-so-steep .answer .sql").MustScrollIntoView()
+			p.MustElement("#not-so-steep .answer textarea").MustClick()
+			p.MustElement("#not-so-steep .cm-content").MustFocus()
+			p.MustInsertText("BEGIN;\nUPDATE path SET grade = 'moderate' WHERE length_km > 5;\n" +
+				"SELECT name, length_km, grade FROM path WHERE length_km > 5;\nCOMMIT;")
+			p.MustElement("#not-so-steep .run").MustClick()
+			p.MustElementR("#not-so-steep .ran", "Committed")
+			p.MustElementR("#not-so-steep button", "Submit").MustClick()
+			p.MustElementR("#not-so-steep .right-margin", "Look at the condition")
+			p.MustEval(`() => document.querySelector("#not-so-steep").scrollIntoView()`)
 		},
 	},
 	{
@@ -363,10 +398,7 @@ var shots = []shot{
 }
 
 // commands takes pictures of what the command line prints, set as a page.
-func commands(url, folder string, only []string) error {
-	if len(only) > 0 && !strings.Contains(strings.Join(only, " "), "command") {
-		return nil
-	}
+func commands(url, folder string) error {
 	home, err := os.MkdirTemp("", "examen-shots-")
 	if err != nil {
 		return err
