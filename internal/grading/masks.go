@@ -23,6 +23,8 @@ type masks struct {
 	// changing are columns whose values differ from one run of the accepted answer to the next, as times and random
 	// values do: in rows that were written they do not count.
 	changing map[string]bool
+	// were are the values that such columns have as the database is built: who leaves one of them has not written it.
+	were map[string][]string
 	// blind leaves out which rows with new numbers others refer to.
 	blind bool
 	// written reads only the rows that were written in the copy; of a view all.
@@ -30,7 +32,7 @@ type masks struct {
 }
 
 func (m masks) clone() masks {
-	m.counted, m.changing = maps.Clone(m.counted), maps.Clone(m.changing)
+	m.counted, m.changing, m.were = maps.Clone(m.counted), maps.Clone(m.changing), maps.Clone(m.were)
 	return m
 }
 
@@ -73,15 +75,17 @@ func numbered(value string, last int64) string {
 }
 
 // query reads a table's rows; in place of what does not count it has a word. since is the first transaction that can
-// have written in the copy. What counts of a column that refers to a row with a new number is that row.
-func (m masks) query(shape *practice.Left, t *practice.LeftTable, since int64) string {
+// have written in the copy. What counts of a column that refers to a row with a new number is that row. own are the
+// columns of a view, which need not be called as those of t.
+func (m masks) query(shape *practice.Left, t *practice.LeftTable, own []string, since int64) string {
 	var columns []string
-	for _, column := range t.Columns {
+	for i, called := range own {
+		column := t.Columns[min(i, len(t.Columns)-1)]
 		name := t.Name + "." + column
 		if slices.Contains(m.ignore, name) {
 			continue
 		}
-		value := "t." + quoted(column)
+		value := "t." + quoted(called)
 		if last, is := m.counted[name]; is {
 			value = numbered(value, last)
 		} else if parent := m.parent(shape, t.Name, column); parent != "" {
@@ -90,17 +94,22 @@ func (m masks) query(shape *practice.Left, t *practice.LeftTable, since int64) s
 		if t.View { // it may show what does not count of a table
 			for counted, last := range m.counted {
 				if strings.HasSuffix(counted, "."+column) {
-					value = numbered("t."+quoted(column), last)
+					value = numbered("t."+quoted(called), last)
 				}
 			}
 		}
 		if m.changing[name] && t.View {
 			value = "'(any)'"
 		} else if m.changing[name] {
+			var were []string
+			for _, text := range m.were[name] {
+				were = append(were, "'"+strings.ReplaceAll(text, "'", "''")+"'")
+			}
 			value = fmt.Sprintf("CASE WHEN (t.xmin::pg_catalog.text::pg_catalog.int8 - %d) & 4294967295 >= 2147483648 "+
-				"THEN %s::pg_catalog.text WHEN %s IS NOT NULL THEN '(any)' END", since, value, value)
+				"OR %s::pg_catalog.text IN (%s) THEN %s::pg_catalog.text WHEN %s IS NOT NULL THEN '(any)' END",
+				since, value, strings.Join(append(were, "NULL"), ", "), value, value)
 		}
-		columns = append(columns, value+" AS "+quoted(column))
+		columns = append(columns, value+" AS "+quoted(called))
 	}
 	sql := "SELECT " + strings.Join(columns, ", ") + " FROM " + t.Qualified + " AS t"
 	if m.written && !t.View {

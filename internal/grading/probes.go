@@ -321,14 +321,30 @@ func valuesNear(typeName string, constants []string) []string {
 				}
 			}
 		}
+	case "time without time zone", "time with time zone":
+		for _, c := range append([]string{"12:00"}, constants...) {
+			if at, err := time.Parse("15:04", c[:min(len(c), len("15:04"))]); err == nil {
+				for _, by := range []time.Duration{0, -time.Minute, time.Minute} {
+					add(at.Add(by).Format("15:04"))
+				}
+			}
+		}
 	case "boolean":
 		add("true")
 		add("false")
-	default:
+	case "text", "character varying", "character":
 		for _, c := range append([]string{"", "x"}, constants...) {
 			add(c)
 			add(c + "x")
 			add(strings.ToUpper(c))
+			if n, err := strconv.Atoi(c); err == nil && n > 0 && n < 300 { // it may be a length
+				add(strings.Repeat("x", n))
+				add(strings.Repeat("x", n+1))
+			}
+		}
+	default:
+		for _, c := range constants {
+			add(c)
 		}
 	}
 	return values

@@ -255,7 +255,8 @@ func (g *Grader) findState(ctx context.Context, sql, database string, rules pack
 		return nil, err
 	}
 	e := &expectedState{performed: runs[0], statements: statements, tables: map[string]*rowSource{}}
-	e.masks = masks{ignore: rules.Ignore, counted: map[string]int64{}, changing: map[string]bool{}}
+	e.masks = masks{ignore: rules.Ignore, counted: map[string]int64{}, changing: map[string]bool{},
+		were: map[string][]string{}}
 	e.unsteady = unsteady(runs[0].last, runs[1].last)
 	names := e.comparedTables()
 	if err := g.findMasks(ctx, &e.masks, before, runs, e.left, names); err != nil {
@@ -330,8 +331,45 @@ func (g *Grader) findMasks(
 			return err
 		}
 	}
+	return g.findValues(ctx, m, left, runs[0].database)
+}
+
+// mostValues is how many values of a column are told from those that do not count.
+const mostValues = 1000
+
+// findValues finds which values the columns have as the database is built whose values change from run to run: whoever
+// leaves them as they were has not written them. Those of few values are left out, among which chance may find one.
+func (g *Grader) findValues(ctx context.Context, m *masks, left *practice.Left, database string) error {
+	for _, t := range left.Database.Tables {
+		i := slices.IndexFunc(left.Tables, func(l practice.LeftTable) bool { return l.Name == t.Name })
+		for _, column := range t.Columns {
+			name := t.Name + "." + column.Name
+			if _, known := m.were[name]; known || !m.changing[name] || left.Tables[i].Made || few[column.Type] {
+				continue
+			}
+			values := &practice.Collector{MostRows: mostValues, MostBytes: keepBytes}
+			_, err := g.practice.Run(ctx, checkingRun(database, fmt.Sprintf(
+				"SELECT DISTINCT %[1]s::pg_catalog.text FROM %[2]s WHERE %[1]s IS NOT NULL LIMIT %[3]d",
+				quoted(column.Name), left.Tables[i].Qualified, mostValues+1,
+			)), values)
+			if isReported(err) { // a column that was added
+				continue
+			} else if err != nil {
+				return err
+			}
+			m.were[name] = nil
+			for _, row := range values.Rows {
+				if !values.Over {
+					m.were[name] = append(m.were[name], string(row[0]))
+				}
+			}
+		}
+	}
 	return nil
 }
+
+// few are types of which a value comes twice by chance.
+var few = map[string]bool{"integer": true, "bigint": true, "smallint": true, "boolean": true}
 
 // findChanging notes the columns whose values differ between two runs.
 func (g *Grader) findChanging(
@@ -399,7 +437,8 @@ func (g *Grader) rerun(
 	}
 }
 
-// readTables reads tables of a copy, with the columns that a table of that name has in shape.
+// readTables reads tables of a copy, with the columns that a table of that name has in shape; of a view those that it
+// has itself.
 func (g *Grader) readTables(
 	ctx context.Context, p *performed, shape *practice.Left, names []string, m masks,
 ) ([]*rowSource, error) {
@@ -409,7 +448,11 @@ func (g *Grader) readTables(
 	var queries []string
 	for _, name := range names {
 		i := slices.IndexFunc(shape.Tables, func(t practice.LeftTable) bool { return t.Name == name })
-		queries = append(queries, m.query(shape, &shape.Tables[i], p.copied.Since))
+		own := shape.Tables[i].Columns
+		if t := p.table(name); t != nil && t.Query {
+			own = t.Columns
+		}
+		queries = append(queries, m.query(shape, &shape.Tables[i], own, p.copied.Since))
 	}
 	return g.read(ctx, p.copied.Database, p.database, queries)
 }
@@ -432,8 +475,14 @@ func match(seed result.Seed, policy compare.Policy, want, got *rowSource) (
 		return false, nil, nil, err
 	}
 	digest = attempt.Digest()
-	if plan.Match(expected, digest) {
+	named := func() (bool, *compare.Difference, *compare.Digest, error) { // the rows are right
+		if wrong := plan.NamesFinding(); wrong != nil {
+			return false, &compare.Difference{Findings: []compare.Finding{*wrong}}, digest, nil
+		}
 		return true, nil, digest, nil
+	}
+	if plan.Match(expected, digest) {
+		return named()
 	}
 	verdict, difference, err := plan.Differences(
 		compare.Side{Digest: expected, Rows: want.each}, compare.Side{Digest: digest, Rows: got.each},
@@ -443,5 +492,8 @@ func match(seed result.Seed, policy compare.Policy, want, got *rowSource) (
 			Detail: fmt.Sprintf("A table has %d rows: too many to be compared "+
 				"value by value, so what is left was not judged.", got.count)}
 	}
-	return verdict == compare.Right, difference, digest, err
+	if err == nil && verdict == compare.Right {
+		return named()
+	}
+	return false, difference, digest, err
 }

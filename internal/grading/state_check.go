@@ -289,6 +289,16 @@ func (w *stateWords) rows(ctx context.Context, wanted []string) error {
 	sources, err := c.attempt.grader.readTables(ctx, c.own, w.expected.left, names, w.expected.masks)
 	if isReported(err) && len(w.findings) > 0 { // what is defined otherwise cannot be read so
 		return nil
+	} else if isReported(err) && len(names) > 1 { // it is known of each what is wrong with it
+		for _, name := range names {
+			if err := w.rows(ctx, []string{name}); err != nil {
+				return err
+			}
+		}
+		return nil
+	} else if isReported(err) {
+		w.findings = append(w.findings, explain.Unreadable(kindOf(c.own.left, names[0]), names[0], err))
+		return nil
 	} else if err != nil {
 		return err
 	}
@@ -309,6 +319,9 @@ func isReported(err error) bool {
 func (w *stateWords) table(name string, want, got *rowSource) error {
 	c := w.comparison
 	policy := w.rowPolicy()
+	if w.expected.table(name).Query {
+		policy.Names = c.attempt.task.Rules.Policy.Names
+	}
 	right, difference, digest, err := match(c.attempt.grader.answers.seed, policy, want, got)
 	if err != nil {
 		return err
@@ -367,10 +380,14 @@ func (w *stateWords) tableFindings(name string, difference *compare.Difference) 
 
 // kindOf says what is called so: a table or a view.
 func kindOf(left *practice.Left, name string) string {
-	if slices.ContainsFunc(left.Tables, func(t practice.LeftTable) bool { return t.Name == name && t.View }) {
+	i := slices.IndexFunc(left.Tables, func(t practice.LeftTable) bool { return t.Name == name && t.Query })
+	switch {
+	case i < 0:
+		return "table"
+	case left.Tables[i].View:
 		return "view"
 	}
-	return "table"
+	return "materialized view"
 }
 
 // takesAll tells whether the accepted answer does the same to every row of the table.
@@ -388,7 +405,7 @@ func (w *stateWords) untouchable(ctx context.Context, name string) error {
 	if t.Made {
 		return nil // it was said that it should not be there
 	}
-	plain := masks{ignore: c.attempt.task.Rules.Ignore}.query(w.expected.left, t, 0)
+	plain := masks{ignore: c.attempt.task.Rules.Ignore}.query(w.expected.left, t, t.Columns, 0)
 	before := &practice.Collector{MostRows: keepRows, MostBytes: keepBytes}
 	ran, err := g.practice.Run(ctx, checkingRun(c.database, plain), before)
 	if err != nil {

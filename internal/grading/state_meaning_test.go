@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"examen/internal/core/compare"
 	"examen/internal/core/marking"
 	"examen/internal/core/pack"
 )
@@ -119,6 +120,45 @@ func TestDefinitionsCountByMeaning(t *testing.T) {
 				{"CREATE TABLE plank (plank_id serial PRIMARY KEY, m numeric GENERATED ALWAYS AS (cm / 100) STORED, " +
 					"cm numeric(6, 2) NOT NULL DEFAULT 0, wide bool NOT NULL DEFAULT false, since date " +
 					"DEFAULT current_date)", incorrect, "is of type numeric(6,2)"},
+			},
+		},
+		"a view": {
+			answer: "CREATE VIEW steep AS SELECT path_id, name FROM path WHERE grade = 'steep'",
+			cases: []judged{
+				{"CREATE VIEW steep (id, called) AS SELECT path_id, name FROM path WHERE grade > 'n'", correct, ""},
+				{"CREATE VIEW steep AS SELECT path_id, name, grade FROM path WHERE grade = 'steep'", incorrect,
+					"The view “steep” has 3 columns; the task asks for only 2: “grade” is not needed."},
+				{"CREATE VIEW steep AS SELECT path_id FROM path WHERE grade = 'steep'", incorrect,
+					"The view “steep” has 1 column; the task asks for 2: “name” is missing."},
+				{"CREATE VIEW steep AS SELECT path_id / 0 AS path_id, name FROM path WHERE grade = 'steep'", incorrect,
+					"The rows of the view “steep” cannot be read and compared. The database says: division by zero."},
+			},
+		},
+		"a view whose columns are named": {
+			answer: "CREATE VIEW steep AS SELECT path_id, name FROM path WHERE grade = 'steep'",
+			rules:  pack.Checking{Policy: compare.Policy{Names: true}},
+			cases: []judged{
+				{"CREATE VIEW steep (path_id, called) AS SELECT path_id, name FROM path WHERE grade = 'steep'",
+					incorrect, "called"},
+			},
+		},
+		"a time that is set": {
+			answer: "UPDATE repair SET done = current_date - (random() * 1000)::int WHERE repair_id = 1",
+			cases: []judged{
+				{"UPDATE repair SET done = current_date - 5000 WHERE repair_id = 1", correct, ""},
+				{"UPDATE repair SET hours = hours WHERE repair_id = 1", incorrect, "“done”"},
+			},
+		},
+		"checks of lengths and times": {
+			answer: "CREATE TABLE walk (code text CHECK (length(code) = 4), at time CHECK (at >= '09:00'), " +
+				"path_id int REFERENCES path)",
+			cases: []judged{
+				{"CREATE TABLE walk (code text CHECK (code LIKE '____'), at time CHECK (NOT at < '09:00'), " +
+					"path_id int REFERENCES path ON DELETE RESTRICT)", correct, ""},
+				{"CREATE TABLE walk (code text CHECK (length(code) = 5), at time CHECK (at >= '09:00'), " +
+					"path_id int REFERENCES path)", incorrect, "The table “walk” refuses values"},
+				{"CREATE TABLE walk (code text CHECK (length(code) = 4), at time CHECK (at > '09:00'), " +
+					"path_id int REFERENCES path)", incorrect, "The table “walk” refuses values"},
 			},
 		},
 		"keys": {

@@ -26,6 +26,7 @@ type LeftTable struct {
 	Name      string // as queries name it
 	Qualified string // with its schema, as SQL writes it
 	View      bool
+	Query     bool // a view, also a materialized one: whoever defines it names its columns
 	Columns   []string
 	// Change is how its rows are others than in the build; of a table that was made all are added.
 	Change  TableChange
@@ -178,7 +179,8 @@ func (l *leaving) readTables(ctx context.Context, conn *pgx.Conn) error {
 			_, known := l.before.objects[id]
 			l.tables = append(l.tables, id)
 			l.left.Tables = append(l.left.Tables, LeftTable{
-				Name: name, Qualified: qualified, View: kind == "v", Made: !known, Counted: map[string]int64{},
+				Name: name, Qualified: qualified, View: kind == "v", Query: kind == "v" || kind == "m", Made: !known,
+				Counted: map[string]int64{},
 			})
 			maps.Copy(l.left.Tables[len(l.tables)-1].Counted, l.before.counted[id])
 			if kind == "r" || kind == "p" {

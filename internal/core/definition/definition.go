@@ -337,7 +337,7 @@ func (c *comparing) actions(in, table string, want, got Constraint) {
 	for _, action := range []struct{ when, want, got string }{
 		{"is changed", want.OnUpdate, got.OnUpdate}, {"is removed", want.OnDelete, got.OnDelete},
 	} {
-		if action.want != action.got {
+		if action.want != action.got && !(refuses(action.want, want) && refuses(action.got, got)) {
 			c.find(ConstraintAction, table,
 				fmt.Sprintf("The foreign key on %s%s does something else than asked for when "+
 					"the row that it refers to %s (%s).", strings.Join(got.Columns, ", "), in, action.when, action.got),
@@ -352,6 +352,12 @@ func (c *comparing) actions(in, table string, want, got Constraint) {
 		c.find(ConstraintAction, table, fmt.Sprintf("The %s on %s%s %s.", got.Kind, strings.Join(got.Columns, ", "), in,
 			word), "")
 	}
+}
+
+// refuses tells whether an action keeps the row that is referred to. What is checked at the end of the statement, or
+// before it, makes a difference only to what can be deferred.
+func refuses(action string, k Constraint) bool {
+	return (action == "no action" || action == "restrict") && !k.Deferrable
 }
 
 // says describes a constraint that is missing.

@@ -211,6 +211,8 @@ func InTable(kind, table string, f compare.Finding, told Told) Finding {
 	case f.Kind == compare.RowsExtra:
 		out.Sentence = fmt.Sprintf("%s%s should not be there (it has %s, and %s %s expected).", in,
 			count(f.Count, "row"), plural(f.Got, "row"), thousands(f.Want), isAre(f.Want))
+	case f.Kind == compare.ColumnsMissing || f.Kind == compare.ColumnsExtra:
+		out.Sentence = strings.Replace(out.Sentence, "The result", "The "+kind+" "+quote(table), 1)
 	case strings.HasPrefix(out.Sentence, "In column"):
 		out.Sentence = in + lower(out.Sentence)
 	default:
@@ -218,6 +220,12 @@ func InTable(kind, table string, f compare.Finding, told Told) Finding {
 			"The result", "the "+kind))
 	}
 	return out
+}
+
+// Unreadable is said of a table or a view whose rows cannot be read as the expected ones; err is the database's.
+func Unreadable(kind, name string, err error) Finding {
+	return Finding{Kind: TableIsOther, Sentence: fmt.Sprintf("The rows of the %s %s cannot be read and compared. The "+
+		"database says: %s.", kind, quote(name), err)}
 }
 
 // TableDiffers is said of a table or a view of which more cannot be told.
