@@ -35,7 +35,7 @@ func TestACopyAtTheCommandLine(t *testing.T) {
 	says("CREATE FUNCTION one_more() RETURNS int LANGUAGE sql AS 'INSERT INTO closure VALUES (1, now(), ''why'') "+
 		"RETURNING 1'; COMMIT", "Nothing to commit", "run", "mending-the-paths", "-")
 	says("SELECT one_more()", "closure: 1 row added; function one_more made", "run", "mending-the-paths", "-")
-	says("", "Your copy of footpaths is gone", "copy", "reset", "footpaths", "--yes")
+	says("", "Your copy of footpaths is gone", "copy", "reset", "footpaths")
 	says("UPDATE path SET grade = 'easy';\nDELETE FROM tally WHERE path_id = 1; CREATE TABLE walk ();\nSELECT 1/0",
 		"In your copy of footpaths", "run", "mending-the-paths", "-")
 	says("SELECT 1", "path: 6 rows changed; tally: 2 rows removed; table walk made", "run", "mending-the-paths", "-")
@@ -44,7 +44,7 @@ func TestACopyAtTheCommandLine(t *testing.T) {
 		"mending-the-paths", "-")
 	says("", "6 rows changed", "copy", "show", "footpaths")
 	says("", "footpaths", "copy", "list")
-	says("", "Your copy of footpaths is gone", "copy", "reset", "footpaths", "--yes")
+	says("", "Your copy of footpaths is gone", "copy", "reset", "footpaths")
 	says("SELECT grade FROM path WHERE path_id = 4", "steep", "run", "mending-the-paths", "-")
 	says("", "CREATE TABLE walk", "history", "walk")
 	// What is submitted begins with what the dataset is, whatever is in the copy.

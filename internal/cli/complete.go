@@ -79,7 +79,7 @@ var examples = map[string]string{
 	"dataset changes": "examen dataset changes apiary allow\nexamen dataset changes apiary refuse",
 	"copy list":       "examen copy list",
 	"copy show":       "examen copy show apiary",
-	"copy reset":      "examen copy reset apiary --yes",
+	"copy reset":      "examen copy reset apiary",
 	"dataset builds":  "examen dataset builds\nexamen dataset builds apiary",
 	"dataset use":     "examen dataset use apiary 1",
 	"dataset confirm": "examen dataset confirm nights",

@@ -90,17 +90,11 @@ func rowsChanged(t client.TableChange) string {
 }
 
 func (p *program) copyReset() *cobra.Command {
-	var yes bool
-	c := &cobra.Command{
+	return &cobra.Command{
 		Use: "reset DATASET", Short: "Throw your copy of a dataset away, to begin anew",
+		Long: "Throws your copy of a dataset away. What you ran in it stays in your history.",
 		Args: argsBetween(1, 1, "a dataset"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if !yes {
-				question := fmt.Sprintf("Throw your copy of %s away? What you ran stays in your history.", args[0])
-				if err := p.sure(question, "it stays"); err != nil {
-					return err
-				}
-			}
 			if _, err := ask[struct{}](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
 				return c.ResetCopy(ctx, args[0])
 			}); err != nil {
@@ -111,8 +105,6 @@ func (p *program) copyReset() *cobra.Command {
 			return nil
 		},
 	}
-	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
-	return c
 }
 
 func (p *program) datasetChanges() *cobra.Command {

@@ -3244,6 +3244,9 @@ type Tried struct {
 	// Error An error (RFC 9457).
 	Error Problem `json:"error,omitempty,omitzero"`
 
+	// Left Of an answer that changes something what it left in a fresh copy.
+	Left CopyChanges `json:"left,omitempty,omitzero"`
+
 	// Ordered It orders its rows.
 	Ordered  bool  `json:"ordered"`
 	RowCount int64 `json:"row_count"`

@@ -13,6 +13,7 @@ import (
 	"examen/internal/core/pack"
 	"examen/internal/core/result"
 	"examen/internal/core/sqltext"
+	"examen/internal/practice"
 )
 
 // Kinds of notes on exercises whose answers change something.
@@ -25,16 +26,17 @@ const (
 	noteNotTried       = "not-tried"
 )
 
-// Shown is what the last query of statements shows.
+// Shown is what the last query of statements shows, and what they have left.
 type Shown struct {
+	Left    practice.Changes
 	Columns []result.Column
 	Rows    []result.Row // the first of them
 	Count   int64
 	Elapsed time.Duration // of all statements
 }
 
-// TryStatements runs statements in a fresh copy of a database, and tells what the last query of them shows. The error
-// is the statements' [Fault] where it is theirs.
+// TryStatements runs statements in a fresh copy of a database, and tells what the last query of them shows, and what
+// they leave. The error is the statements' [Fault] where it is theirs.
 func (g *Grader) TryStatements(ctx context.Context, text, database string) (*Shown, error) {
 	statements, err := sqltext.ReadStatements(text)
 	if err != nil {
@@ -49,7 +51,8 @@ func (g *Grader) TryStatements(ctx context.Context, text, database string) (*Sho
 	if p.last != nil {
 		shown.Columns, shown.Rows, shown.Count = p.last.columns, p.last.rows, p.last.count
 	}
-	return shown, nil
+	shown.Left, err = g.copies.Changes(ctx, *p.copied, database)
+	return shown, err
 }
 
 // state inspects an exercise whose answers change something.

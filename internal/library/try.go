@@ -34,6 +34,8 @@ type Tried struct {
 	// Ordered tells that it orders its rows, Constructs what it uses, as rules name it: a check may require these.
 	Ordered    bool
 	Constructs []string
+	// Left is what an answer that changes something left in a fresh copy; nil for any other.
+	Left *practice.Changes
 }
 
 // Try runs a query on the dataset that a paper's text is about.
@@ -58,7 +60,7 @@ func (a *Authoring) Try(ctx context.Context, who account.Account, paper, sql str
 		shown, err = a.grader.TryStatements(ctx, sql, d.database)
 		if shown != nil {
 			t.RowCount, t.Columns, t.Truncated = shown.Count, shown.Columns, int64(len(shown.Rows)) < shown.Count
-			t.Elapsed = shown.Elapsed
+			t.Elapsed, t.Left = shown.Elapsed, &shown.Left
 			for _, row := range shown.Rows {
 				t.Rows = append(t.Rows, explain.Cells(row, triedCell))
 			}

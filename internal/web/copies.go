@@ -70,12 +70,17 @@ func toCopy(c *work.Copy) contract.Copy {
 	if c.Changes == nil {
 		return out
 	}
-	out.Changes = contract.CopyChanges{
-		Tables: []contract.TableChange{}, Made: toObjects(c.Changes.Made), Altered: toObjects(c.Changes.Altered),
-		Dropped: toObjects(c.Changes.Dropped),
+	out.Changes = toChanges(c.Changes)
+	return out
+}
+
+func toChanges(c *practice.Changes) contract.CopyChanges {
+	out := contract.CopyChanges{
+		Tables: []contract.TableChange{}, Made: toObjects(c.Made), Altered: toObjects(c.Altered),
+		Dropped: toObjects(c.Dropped),
 	}
-	for _, t := range c.Changes.Tables {
-		out.Changes.Tables = append(out.Changes.Tables, contract.TableChange{
+	for _, t := range c.Tables {
+		out.Tables = append(out.Tables, contract.TableChange{
 			Table: t.Table, Added: t.Added, Changed: t.Changed, Removed: t.Removed,
 		})
 	}

@@ -117,10 +117,14 @@ func (s *server) TryAnswer(
 	if rows == nil {
 		rows = contract.Rows{}
 	}
-	return contract.TryAnswer200JSONResponse{
+	out := contract.TryAnswer200JSONResponse{
 		Columns: toColumns(t.Columns), Rows: rows, RowCount: t.RowCount, Truncated: t.Truncated,
 		ElapsedMs: milliseconds(t.Elapsed), Error: toProblem(t.Error), Ordered: t.Ordered, Constructs: t.Constructs,
-	}, nil
+	}
+	if t.Left != nil {
+		out.Left = toChanges(t.Left)
+	}
+	return out, nil
 }
 
 func (s *server) AddPicture(

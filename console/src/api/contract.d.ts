@@ -2138,6 +2138,8 @@ export interface components {
             ordered: boolean;
             /** @description What it uses, as rules name it. */
             constructs: string[];
+            /** @description Of an answer that changes something what it left in a fresh copy. */
+            left?: components["schemas"]["CopyChanges"];
         };
         Publication: {
             /** @description Of the paper, as it is being written. */

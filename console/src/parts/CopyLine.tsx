@@ -27,7 +27,7 @@ export function CopyLine({ dataset }: { dataset: string }) {
 }
 
 function Changes({ copy }: { copy: Copy }) {
-  const parts = changesIn(copy);
+  const parts = changesIn(copy.changes);
   if (parts.length === 0) return "Nothing has changed in it.";
   const most = 4;
   if (parts.length <= most) return parts.join("; ") + ".";

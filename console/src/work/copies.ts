@@ -47,9 +47,9 @@ export async function resetCopy(queries: QueryClient, dataset: string) {
   queries.setQueryData(key(dataset), null);
 }
 
-/** What has changed in a copy, each part in a few words. */
-export function changesIn(copy: Copy): string[] {
-  const { tables = [], made = [], altered = [], dropped = [] } = copy.changes ?? {};
+/** What has changed, each part in a few words. */
+export function changesIn(changes?: Schemas["CopyChanges"]): string[] {
+  const { tables = [], made = [], altered = [], dropped = [] } = changes ?? {};
   const named = (word: string) => (o: Schemas["DatabaseObject"]) => `${o.kind} ${o.name} ${word}`;
   return [
     ...tables.map(

@@ -4,6 +4,7 @@ import { heightOf } from "../../parts/grid/height";
 import { lazily } from "../../parts/lazily";
 import { ProblemNote } from "../../parts/ProblemNote";
 import { count, milliseconds } from "../../parts/words";
+import { changesIn } from "../../work/copies";
 import type { Tried } from "./useTry";
 
 const Grid = lazily(() => import("../../parts/grid/Grid").then((m) => m.Grid));
@@ -25,12 +26,19 @@ export function TriedResult({ tried, running, changed, shows }: Props) {
   return (
     <div className="tried" aria-busy={running} style={{ minHeight: heightOf(most) + 56 }}>
       {wrong && <ProblemNote problem={wrong} />}
-      {result && !result.error && (
+      {result && !result.error && result.columns.length > 0 && (
         <Suspense>
           <Grid label="Rows of the accepted answer" columns={result.columns} rows={result.rows} most={most} />
         </Suspense>
       )}
-      {result && !result.error && (
+      {result && !result.error && result.left && (
+        <p className="quiet" role="status">
+          In a fresh copy it leaves: {changesIn(result.left).join("; ") || "everything as it was"}.{" "}
+          {milliseconds(result.elapsed_ms)}
+          {changed && "; the text has been changed since"}
+        </p>
+      )}
+      {result && !result.error && !result.left && (
         <p className="quiet" role="status">
           {count(result.row_count, "row")}, {milliseconds(result.elapsed_ms)}
           {result.truncated && `; the first ${count(result.rows.length, "row")} are here`}
