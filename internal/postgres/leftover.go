@@ -13,8 +13,9 @@ import (
 )
 
 // Processes that a killed Examen left behind still work in the folder: a server, its sessions, an initdb. They are
-// waited for, told to end, and killed after leftoverPatience. Only this process uses the folder (see [Folder]), so none
-// of them belongs to anybody else.
+// waited for, told to end, and killed after leftoverPatience; sessions whose server is gone at once, since nobody gets
+// what they work out, and they hold the memory that they share with it. Only this process uses the folder (see
+// [Folder]), so none of them belongs to anybody else.
 const leftoverPatience = 5 * time.Second
 
 // clearLeftovers returns when no process works in the cluster's folders any more. It removes PostgreSQL's note of a
@@ -27,7 +28,7 @@ func (c *Cluster) clearLeftovers(ctx context.Context) error {
 		if len(left) == 0 {
 			break
 		}
-		late := time.Since(begun) > leftoverPatience
+		late := time.Since(begun) > leftoverPatience || !slices.Contains(left, c.recordedPID())
 		if !told {
 			c.log.Warn(
 				"waiting for PostgreSQL processes that an earlier run left behind", "folder", c.folder, "processes",
