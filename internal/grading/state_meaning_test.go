@@ -1,12 +1,16 @@
 package grading
 
 import (
+	"fmt"
 	"strings"
 	"testing"
+	"testing/fstest"
+	"time"
 
 	"examen/internal/core/compare"
 	"examen/internal/core/marking"
 	"examen/internal/core/pack"
+	"examen/internal/practice"
 )
 
 // a judged is what an attempt gets, and a part of what is said of it.
@@ -142,13 +146,6 @@ func TestDefinitionsCountByMeaning(t *testing.T) {
 					incorrect, "called"},
 			},
 		},
-		"a time that is set": {
-			answer: "UPDATE repair SET done = current_date - (random() * 1000)::int WHERE repair_id = 1",
-			cases: []judged{
-				{"UPDATE repair SET done = current_date - 5000 WHERE repair_id = 1", correct, ""},
-				{"UPDATE repair SET hours = hours WHERE repair_id = 1", incorrect, "“done”"},
-			},
-		},
 		"checks of lengths and times": {
 			answer: "CREATE TABLE walk (code text CHECK (length(code) = 4), at time CHECK (at >= '09:00'), " +
 				"path_id int REFERENCES path)",
@@ -198,6 +195,32 @@ func TestDefinitionsCountByMeaning(t *testing.T) {
 			if said := saidOf(v); v.Outcome != try.outcome || !strings.Contains(said, try.says) {
 				t.Errorf("%s: %s\n gets %s: %s\n want %s: %s", name, try.sql, v.Outcome, said, try.outcome, try.says)
 			}
+		}
+	}
+}
+
+// A time does not count, but that it was set does.
+func TestATimeHasToBeSet(t *testing.T) {
+	b := openPaths(t)
+	database := fmt.Sprintf("levels_%d", time.Now().UnixNano())
+	if _, err := b.server.Build(ctx, practice.Order{
+		Database: database, Scripts: []string{"s.sql"}, Files: fstest.MapFS{"s.sql": {Data: []byte(
+			"CREATE TABLE level (gauge int PRIMARY KEY, cm int NOT NULL, at timestamptz NOT NULL);" +
+				"INSERT INTO level VALUES (1, 40, '2026-05-01 08:00'), (2, 55, '2026-05-01 08:00');",
+		)}},
+	}); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = b.server.Drop(ctx, database) })
+	task := Task{Accepted: []string{"UPDATE level SET cm = 42, at = now() WHERE gauge = 1"}, Database: database}
+	for sql, want := range map[string]marking.Outcome{
+		"UPDATE level SET (cm, at) = (42, localtimestamp) WHERE gauge = 1":   correct,
+		"UPDATE level SET at = current_timestamp, cm = cm + 2 WHERE cm = 40": correct,
+		"UPDATE level SET cm = 42 WHERE gauge = 1":                           incorrect,
+		"UPDATE level SET cm = 42, at = now()":                               incorrect,
+	} {
+		if v, err := b.Grade(ctx, task, 1, sql); err != nil || v.Outcome != want {
+			t.Errorf("%s gets %+v, %v, want %s", sql, v, err, want)
 		}
 	}
 }
