@@ -116,11 +116,12 @@ func (p *performed) changedTables() []string {
 	return names
 }
 
-// comparedTables are these, and the views, which may show what was changed.
+// comparedTables are these, those that were altered, which may have written their rows anew, and the views, which may
+// show what was changed.
 func (p *performed) comparedTables() []string {
 	names := p.changedTables()
 	for _, t := range p.left.Tables {
-		if t.View {
+		if t.View || t.Altered && !slices.Contains(names, t.Name) {
 			names = append(names, t.Name)
 		}
 	}

@@ -146,6 +146,45 @@ func TestDefinitionsCountByMeaning(t *testing.T) {
 					incorrect, "called"},
 			},
 		},
+		"rows that are written anew": {
+			answer: "ALTER TABLE path ALTER length_km TYPE integer USING round(length_km)",
+			cases: []judged{
+				{"ALTER TABLE path ADD km int; UPDATE path SET km = round(length_km); ALTER TABLE path DROP " +
+					"length_km; ALTER TABLE path RENAME km TO length_km; ALTER TABLE path ALTER length_km SET NOT " +
+					"NULL, " +
+					"ADD CHECK (length_km > 0)", correct, ""},
+				{"ALTER TABLE path ALTER length_km TYPE integer USING trunc(length_km)", incorrect,
+					"In the table “path”, in column 3 (“length_km”)"},
+			},
+		},
+		"types of one's own": {
+			answer: "CREATE TYPE mood AS ENUM ('calm', 'cross'); CREATE DOMAIN km AS numeric CHECK (VALUE > 0); " +
+				"ALTER TABLE warden ADD mood mood DEFAULT 'calm', ADD walked km",
+			rules: pack.Checking{Refuses: []string{"UPDATE warden SET walked = 0"}},
+			cases: []judged{
+				{"CREATE DOMAIN km AS numeric CHECK (0 < VALUE); CREATE TYPE mood AS ENUM ('calm', 'cross'); ALTER " +
+					"TABLE warden ADD walked km, ADD mood mood; UPDATE warden SET mood = 'calm'; " +
+					"ALTER TABLE warden ALTER mood SET DEFAULT 'calm'", correct, ""},
+				{"CREATE DOMAIN km AS numeric CHECK (VALUE >= 0); CREATE TYPE mood AS ENUM ('calm', 'cross'); " +
+					"ALTER TABLE warden ADD mood mood DEFAULT 'calm', ADD walked km", incorrect,
+					"The database takes an UPDATE of the table “warden”"},
+				{"CREATE DOMAIN km AS numeric CHECK (VALUE > 0); CREATE TYPE mood AS ENUM ('calm', 'wild'); " +
+					"ALTER TABLE warden ADD mood mood DEFAULT 'calm', ADD walked km", incorrect,
+					"The type “mood” is defined otherwise"},
+				{"CREATE DOMAIN km AS numeric CHECK (VALUE > 0); CREATE TYPE mood AS ENUM ('calm', 'cross'); " +
+					"ALTER TABLE warden ADD mood mood, ADD walked km; UPDATE warden SET mood = 'cross'; " +
+					"ALTER TABLE warden ALTER mood SET DEFAULT 'calm'", incorrect,
+					"In the table “warden”, in column 6 (“mood”), 7 rows"},
+			},
+		},
+		"a sequence of one's own": {
+			answer: "CREATE TABLE sign (sign_id int GENERATED ALWAYS AS IDENTITY PRIMARY KEY, says text); " +
+				"INSERT INTO sign (says) VALUES ('a'), ('b')",
+			cases: []judged{
+				{"CREATE SEQUENCE numbers START 100; CREATE TABLE sign (sign_id int DEFAULT nextval('numbers') " +
+					"PRIMARY KEY, says text); INSERT INTO sign (says) VALUES ('b'), ('a')", correct, ""},
+			},
+		},
 		"checks of lengths and times": {
 			answer: "CREATE TABLE walk (code text CHECK (length(code) = 4), at time CHECK (at >= '09:00'), " +
 				"path_id int REFERENCES path)",

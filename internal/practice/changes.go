@@ -68,8 +68,10 @@ UNION ALL
 SELECT 't' || t.oid, CASE t.typtype WHEN 'd' THEN 'domain' ELSE 'type' END,
 	CASE WHEN pg_catalog.pg_type_is_visible(t.oid) THEN '' ELSE n.nspname || '.' END || t.typname, '', false,
 	coalesce((SELECT pg_catalog.string_agg(e.enumlabel, ',' ORDER BY e.enumsortorder) FROM pg_catalog.pg_enum e
-		WHERE e.enumtypid = t.oid), '') || coalesce((SELECT pg_catalog.string_agg(
-			o.conname || pg_catalog.pg_get_constraintdef(o.oid), ',' ORDER BY o.conname)
+		WHERE e.enumtypid = t.oid), '') || CASE WHEN t.typtype = 'd' THEN pg_catalog.format_type(t.typbasetype,
+		t.typtypmod) || t.typnotnull || coalesce(t.typdefault, '') || '; ' ELSE '' END ||
+	coalesce((SELECT pg_catalog.string_agg(
+			pg_catalog.pg_get_constraintdef(o.oid), ',' ORDER BY o.conname)
 		FROM pg_catalog.pg_constraint o WHERE o.contypid = t.oid), ''), 0, 0, 0, 0, 0
 FROM pg_catalog.pg_type t JOIN pg_catalog.pg_namespace n ON n.oid = t.typnamespace
 WHERE n.nspname !~ '^pg_' AND n.nspname <> 'information_schema' AND t.typtype IN ('d', 'e', 'r')

@@ -93,6 +93,7 @@ type Copies struct {
 type copied struct {
 	password string
 	bytes    int64 // when it was last looked at
+	defined  bool  // something may have been defined in it
 }
 
 // needed says how many copies of a build are to be ready, and until when.
@@ -394,6 +395,23 @@ func (c *Copies) sizeBefore(database string) int64 {
 	return 0
 }
 
+// hasDefined tells whether something may have been defined in a copy.
+func (c *Copies) hasDefined(database string) bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	known := c.own[database]
+	return known == nil || known.defined
+}
+
+// defines notes that something may have been defined in a copy.
+func (c *Copies) defines(database string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if known := c.own[database]; known != nil {
+		known.defined = true
+	}
+}
+
 // measured notes a copy's size, and returns it.
 func (c *Copies) measured(database string, bytes int64) int64 {
 	c.mu.Lock()
@@ -456,7 +474,7 @@ func (c *Copies) access(ctx context.Context, database string) (role, password st
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if known == nil {
-		known = &copied{}
+		known = &copied{defined: true}
 		c.own[database] = known
 	}
 	known.password = password

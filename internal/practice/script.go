@@ -120,7 +120,10 @@ func (c *Copies) Perform(ctx context.Context, script Script, sink func(statement
 	if err != nil {
 		return Performance{}, err
 	}
-	p := &performing{server: c.server, script: script, session: session, types: types}
+	p := &performing{
+		server: c.server, script: script, session: session, build: types, types: types,
+		unknown: c.hasDefined(script.Database),
+	}
 	end := c.server.throttle.watch(script.Learner, session.conn.PID(), false)
 	err = p.run(ctx, sink)
 	back := end()
@@ -137,7 +140,9 @@ type performing struct {
 	server  *Server
 	script  Script
 	session *inCopy
-	types   map[uint32]result.Type
+	build   map[uint32]result.Type // the types of the build
+	types   map[uint32]result.Type // and those of the copy
+	unknown bool                   // there may be types that are not known
 	watch   *watch
 	rows    int64
 	bytes   int64
@@ -209,6 +214,15 @@ func (p *performing) step(ctx context.Context, statement sqltext.Statement, sink
 	p.session.notices = nil
 	// What may take room is run in a transaction even where none is asked for, so that it can be taken back.
 	guarded := statement.Grows && conn.TxStatus() == 'I'
+	if p.unknown && !statement.Defines && conn.TxStatus() != 'E' {
+		if types, err := p.server.typesIn(ctx, conn, p.build); err == nil { // otherwise they have no names
+			p.types, p.unknown = types, false
+		}
+	}
+	if statement.Defines {
+		p.unknown = true
+		p.server.copies.defines(p.script.Database)
+	}
 	r := &running{
 		server: p.server, run: Run{SQL: statement.Text}, sink: sink, types: p.types, watch: p.watch,
 		rows: p.rows, bytes: p.bytes,

@@ -3,7 +3,12 @@ package practice
 import (
 	"context"
 	"fmt"
+	"hash/fnv"
+	"maps"
 	"math"
+	"slices"
+	"strconv"
+	"strings"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
@@ -25,32 +30,89 @@ type typeRow struct {
 // parts.
 func readTypes(ctx context.Context, conn *pgx.Conn, from, to uint32) (map[uint32]typeRow, error) {
 	types := map[uint32]typeRow{}
-	rows, _ := conn.Query(ctx, `
-		SELECT t.oid, pg_catalog.format_type(t.oid, NULL), t.typtype::text, t.typbasetype,
-			CASE WHEN t.typsubscript = 'array_subscript_handler'::regproc THEN ARRAY[t.typelem]
-			     WHEN t.typtype = 'r' THEN (SELECT ARRAY[rngsubtype] FROM pg_range WHERE rngtypid = t.oid)
-			     WHEN t.typtype = 'm' THEN (SELECT ARRAY[rngsubtype] FROM pg_range WHERE rngmultitypid = t.oid)
-			     WHEN t.typtype = 'c' THEN ARRAY(SELECT atttypid FROM pg_attribute WHERE attrelid = t.typrelid AND
-			     attnum > 0 AND NOT attisdropped ORDER BY attnum)
-			     ELSE '{}' END
-		FROM pg_type AS t WHERE t.oid >= $1 AND t.oid < $2`, from, to)
+	rows, _ := conn.Query(ctx, typesQuery, from, to)
 	var oid, base uint32
 	var name, typtype string
 	var parts []uint32
 	_, err := pgx.ForEachRow(rows, []any{&oid, &name, &typtype, &base, &parts}, func() error {
-		t := typeRow{Type: result.Type{OID: oid, Name: name}, parts: parts, base: base}
-		switch typtype {
-		case "e", "r", "m", "c":
-			t.Kind = result.Kind(typtype[0])
-		default:
-			if len(parts) > 0 {
-				t.Kind = result.Array
-			}
-		}
-		types[oid] = t
+		types[oid] = newTypeRow(oid, name, typtype, base, parts)
 		return nil
 	})
 	return types, err
+}
+
+// typesQuery reads types with object identifiers from $1 up to $2.
+const typesQuery = `
+SELECT t.oid, pg_catalog.format_type(t.oid, NULL), t.typtype::pg_catalog.text, t.typbasetype,
+	CASE WHEN t.typsubscript = 'pg_catalog.array_subscript_handler'::pg_catalog.regproc THEN ARRAY[t.typelem]
+	     WHEN t.typtype = 'r' THEN (SELECT ARRAY[r.rngsubtype] FROM pg_catalog.pg_range r WHERE r.rngtypid = t.oid)
+	     WHEN t.typtype = 'm' THEN
+	         (SELECT ARRAY[r.rngsubtype] FROM pg_catalog.pg_range r WHERE r.rngmultitypid = t.oid)
+	     WHEN t.typtype = 'c' THEN ARRAY(SELECT a.atttypid FROM pg_catalog.pg_attribute a
+	         WHERE a.attrelid = t.typrelid AND a.attnum > 0 AND NOT a.attisdropped ORDER BY a.attnum)
+	     ELSE '{}' END
+FROM pg_catalog.pg_type AS t WHERE t.oid >= $1 AND t.oid < $2`
+
+func newTypeRow(oid uint32, name, typtype string, base uint32, parts []uint32) typeRow {
+	t := typeRow{Type: result.Type{OID: oid, Name: name}, parts: parts, base: base}
+	switch typtype {
+	case "e", "r", "m", "c":
+		t.Kind = result.Kind(typtype[0])
+	default:
+		if len(parts) > 0 {
+			t.Kind = result.Array
+		}
+	}
+	return t
+}
+
+// typesIn reads the types that a copy has, in one of its sessions; build are those of its build. A type that was made
+// in the copy has another identifier in each: it gets one by its name instead.
+func (s *Server) typesIn(
+	ctx context.Context, conn *pgconn.PgConn, build map[uint32]result.Type,
+) (map[uint32]result.Type, error) {
+	read := conn.ExecParams(ctx, typesQuery, [][]byte{
+		strconv.AppendInt(nil, firstMade, 10), strconv.AppendInt(nil, math.MaxInt32, 10),
+	}, nil, nil, nil).Read()
+	if read.Err != nil {
+		return nil, read.Err
+	}
+	number := func(text []byte) uint32 {
+		n, _ := strconv.ParseUint(string(text), 10, 32) // the server's own
+		return uint32(n)
+	}
+	made := map[uint32]typeRow{}
+	for _, row := range read.Rows {
+		var parts []uint32
+		for part := range strings.SplitSeq(strings.Trim(string(row[4]), "{}"), ",") {
+			if part != "" {
+				parts = append(parts, number([]byte(part)))
+			}
+		}
+		oid := number(row[0])
+		made[oid] = newTypeRow(oid, string(row[1]), string(row[2]), number(row[3]), parts)
+	}
+	types := maps.Clone(build)
+	for oid := range made {
+		if _, known := build[oid]; !known {
+			types[oid] = byName(whole(oid, made, s.builtin), build)
+		}
+	}
+	return types, nil
+}
+
+// byName gives a type an identifier by its name, unless it is built in or the build's.
+func byName(t result.Type, build map[uint32]result.Type) result.Type {
+	if _, known := build[t.OID]; t.OID >= firstMade && !known {
+		name := fnv.New32a()
+		_, _ = name.Write([]byte(string(rune(t.Kind)) + t.Name))
+		t.OID = name.Sum32() | 1<<31 // which no server gives so soon
+	}
+	t.Parts = slices.Clone(t.Parts)
+	for i := range t.Parts {
+		t.Parts[i] = byName(t.Parts[i], build)
+	}
+	return t
 }
 
 // deepestType bounds how far types are followed into their parts.

@@ -19,6 +19,8 @@ type Statement struct {
 	Grows bool
 	// Makes is what it makes of a query's rows, "table" or "materialized view": the database counts only the rows.
 	Makes string
+	// Defines tells that it may define something.
+	Defines bool
 	// Ends tells that it ends a transaction, or may do so inside.
 	Ends bool
 
@@ -91,6 +93,7 @@ func readStatement(text string, raw *pg.RawStmt) (Statement, error) {
 	s := Statement{Text: text[start:end], Start: start, node: raw.Stmt}
 	s.Reads = effect(raw.Stmt) == ""
 	s.Grows, s.Ends, s.Makes = grows(raw.Stmt), mayEnd(raw.Stmt), makes(raw.Stmt)
+	s.Defines = defines(raw.Stmt)
 	return s, nil
 }
 
@@ -299,6 +302,20 @@ func makes(stmt *pg.Node) string {
 		return "table"
 	}
 	return ""
+}
+
+// defines tells whether a statement may define something.
+func defines(stmt *pg.Node) bool {
+	switch n := stmt.Node.(type) {
+	case *pg.Node_SelectStmt:
+		return n.SelectStmt.IntoClause != nil
+	case *pg.Node_InsertStmt, *pg.Node_UpdateStmt, *pg.Node_DeleteStmt, *pg.Node_MergeStmt, *pg.Node_TruncateStmt,
+		*pg.Node_TransactionStmt, *pg.Node_LockStmt, *pg.Node_ExplainStmt, *pg.Node_DeclareCursorStmt,
+		*pg.Node_FetchStmt, *pg.Node_ClosePortalStmt, *pg.Node_PrepareStmt, *pg.Node_DeallocateStmt,
+		*pg.Node_VariableShowStmt, *pg.Node_ConstraintsSetStmt:
+		return false
+	}
+	return true
 }
 
 // mayEnd tells whether a statement ends a transaction, or may do so inside.
