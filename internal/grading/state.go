@@ -121,7 +121,7 @@ func (p *performed) changedTables() []string {
 func (p *performed) comparedTables() []string {
 	names := p.changedTables()
 	for _, t := range p.left.Tables {
-		if t.View || t.Altered && !slices.Contains(names, t.Name) {
+		if t.View || (t.Altered || t.Rewritten) && !slices.Contains(names, t.Name) {
 			names = append(names, t.Name)
 		}
 	}

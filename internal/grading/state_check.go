@@ -202,11 +202,12 @@ func (w *stateWords) compare(ctx context.Context) (right bool, err error) {
 		w.findings = []explain.Finding{explain.NothingChanged()}
 		return false, nil
 	}
-	for _, name := range touched {
-		if slices.Contains(wanted, name) || w.spoilt[name] {
+	for _, t := range own.left.Tables {
+		changed := slices.Contains(touched, t.Name) || t.Rewritten && !t.Altered // of that it was told already
+		if !changed || slices.Contains(wanted, t.Name) || w.spoilt[t.Name] {
 			continue
 		}
-		if err := w.untouchable(ctx, name); err != nil {
+		if err := w.untouchable(ctx, t.Name); err != nil {
 			return false, err
 		}
 	}

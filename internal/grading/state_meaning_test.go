@@ -157,6 +157,15 @@ func TestDefinitionsCountByMeaning(t *testing.T) {
 					"In the table “path”, in column 3 (“length_km”)"},
 			},
 		},
+		"rows that are written anew besides": {
+			answer: "DELETE FROM tally",
+			cases: []judged{
+				{"DELETE FROM tally; ALTER TABLE path ALTER length_km TYPE numeric(4,1) USING length_km + 1", incorrect,
+					"The table “path” should stay as it is, and its rows are others now"},
+				{"DELETE FROM tally; ALTER TABLE path ALTER length_km TYPE numeric(4,1) USING length_km + 0", correct,
+					""},
+			},
+		},
 		"types of one's own": {
 			answer: "CREATE TYPE mood AS ENUM ('calm', 'cross'); CREATE DOMAIN km AS numeric CHECK (VALUE > 0); " +
 				"ALTER TABLE warden ADD mood mood DEFAULT 'calm', ADD walked km",

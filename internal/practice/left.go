@@ -32,6 +32,8 @@ type LeftTable struct {
 	Change  TableChange
 	Made    bool
 	Altered bool
+	// Rewritten tells that all its rows were written anew, as by ALTER TABLE: which of them are others is not known.
+	Rewritten bool
 	// Counted are columns whose values come from a sequence of their own, with the greatest value that is the build's.
 	Counted map[string]int64
 }
@@ -277,6 +279,7 @@ func (l *leaving) readChanges(ctx context.Context, conn *pgx.Conn, now []held) e
 		i := slices.Index(l.tables, o.ID)
 		if was, known := l.before.objects[o.ID]; i >= 0 {
 			l.left.Tables[i].Altered = known && was.Made != o.Made
+			l.left.Tables[i].Rewritten = known && o.HasRows && was.File != o.File
 		}
 		switch was, known := l.before.objects[o.ID]; {
 		case i < 0 && o.Kind != "index":
