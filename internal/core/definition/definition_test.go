@@ -98,15 +98,38 @@ func TestTablesAndOthersThatAreMissingOrTooMany(t *testing.T) {
 	want := database(walk())
 	want.Others = []definition.Object{{Kind: "view", Name: "to_do"}, {Kind: "domain", Name: "grade", Says: "easy"}}
 	got := database(definition.Table{Name: "booking"})
-	got.Others = []definition.Object{{Kind: "domain", Name: "grade", Says: "steep"}, {Kind: "sequence", Name: "n"}}
+	got.Others = []definition.Object{
+		{Kind: "domain", Name: "grade", Says: "steep"}, {Kind: "type", Name: "mood"},
+		// a way of numbering, and what a trigger calls, are nobody's business
+		{Kind: "sequence", Name: "n"}, {Kind: "trigger function", Name: "keep"},
+	}
 	var said []string
 	for _, f := range definition.Compare(want, got, definition.Rules{}) {
 		said = append(said, f.Sentence)
 	}
 	expected := "There is no table “walk”. There should be no table “booking”. There is no view “to_do”. " +
-		"The domain “grade” is defined otherwise than asked for. There should be no sequence “n”."
+		"The domain “grade” is defined otherwise than asked for. There should be no type “mood”."
 	if found := strings.Join(said, " "); found != expected {
 		t.Errorf("got %s\nwant %s", found, expected)
+	}
+}
+
+// Where it is tried what functions and triggers do, and what a domain takes, it does not count how they are written.
+func TestWhatIsTriedIsNotRead(t *testing.T) {
+	want, got := database(walk()), database(walk())
+	want.Others = []definition.Object{
+		{Kind: "function", Name: "steps"}, {Kind: "domain", Name: "km", Says: "numeric; CHECK (VALUE > 0)"},
+	}
+	got.Others = []definition.Object{
+		{Kind: "function", Name: "steps"}, {Kind: "function", Name: "helps"},
+		{Kind: "domain", Name: "km", Says: "numeric; CHECK (0 < VALUE)"},
+	}
+	got.Tables[0].Triggers = []definition.Object{{Kind: "trigger", Name: "before insert"}}
+	if found := definition.Compare(want, got, definition.Rules{Tried: true}); len(found) != 0 {
+		t.Errorf("got %+v", found)
+	}
+	if found := definition.Compare(want, got, definition.Rules{}); len(found) != 3 {
+		t.Errorf("read, there are the helper, the domain and the trigger: got %+v", found)
 	}
 }
 
