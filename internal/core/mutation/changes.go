@@ -184,7 +184,7 @@ func (m *maker) merging(n *pg.MergeStmt) {
 		scope: s, name: "ON", get: func() *pg.Node { return n.JoinCondition },
 		set: func(c *pg.Node) { n.JoinCondition = c },
 	})
-	m.parts(Conflict, "WHEN", &n.MergeWhenClauses)
+	m.parts(Conflict, "WHEN clause", &n.MergeWhenClauses)
 	for _, item := range n.MergeWhenClauses {
 		when := item.GetMergeWhenClause()
 		m.conditions(&clause{
@@ -210,7 +210,7 @@ func (m *maker) parts(o Operator, word string, list *[]*pg.Node) {
 	for i := range all {
 		if len(all) > 1 {
 			m.try(change{
-				operator: o, says: fmt.Sprintf("leaves out the %s number %d", word, i+1),
+				operator: o, says: fmt.Sprintf("leaves out %s %d", word, i+1),
 				apply: func() { *list = slices.Delete(slices.Clone(all), i, i+1) }, undo: func() { *list = all },
 			})
 		}
