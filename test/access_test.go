@@ -83,6 +83,9 @@ func followers(code int) [7]int { return [7]int{401, 403, 403, code, 404, 403, c
 // instructors are those of the course.
 func instructors(code int) [7]int { return [7]int{401, 403, 403, 403, 404, 403, code} }
 
+// administrators are who makes accounts and sees the servers.
+func administrators(code int) [7]int { return [7]int{401, 403, 403, 403, 403, code, code} }
+
 // managers are the instructors of the course, and administrators.
 func managers(code int) [7]int { return [7]int{401, 403, 403, 403, 404, code, code} }
 
@@ -256,6 +259,8 @@ var calls = []call{
 	{"getPersonFile", "GET", "/api/accounts/newcomer-examined/file", "", [7]int{401, 403, 403, 403, 404, 200, 200}},
 	{"anonymise", "POST", "/api/accounts/newcomer-examined/anonymous", "", [7]int{401, 403, 403, 403, 404, 409, 409}},
 	{"listLog", "GET", "/api/log?limit=1", "", preparers(200)},
+	{"listServers", "GET", "/api/servers", "", administrators(200)},
+	{"drainServer", "PUT", "/api/servers/none", `{"draining":true}`, administrators(404)},
 	{"createAccount", "POST", "/api/accounts", `{"name":"a b"}`, [7]int{401, 403, 403, 403, 403, 422, 422}},
 	{"resetPassword", "POST", "/api/accounts/nobody-at-all/password", "", preparers(404)},
 	{

@@ -48,7 +48,7 @@ func benchmarkBuild(b *testing.B, write func(w *bufio.Writer)) {
 		b.Fatal(err)
 	}
 	b.Cleanup(pool.Close)
-	own, err := practice.Open(ctx, cluster.URL("postgres"), practice.DefaultLimits)
+	own, err := practice.Open(ctx, []string{cluster.URL("postgres")}, practice.Options{Limits: practice.DefaultLimits})
 	if err != nil {
 		b.Fatal(err)
 	}

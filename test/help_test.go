@@ -79,6 +79,7 @@ func TestExamplesOfEveryCommandRun(t *testing.T) {
 		"entry keep": 3, "entry clear": 3, "text copy": 3, "text rename": 3, "text remove": 3, "submit": 1,
 		"dataset confirm": 3, "dataset stop": 3, "paper begin": 3, "paper unset": 3, "password": 2, "member reset": 0,
 		"member deactivate": 0, "note answer": 3, "dispute": 3, "copy show": 3, "copy reset": 3,
+		"server drain": 3, "server resume": 3,
 		"member activate": 0,
 	}
 	late := map[string]bool{"login": true, "logout": true, "demo": true, "serve": true, "password": true}

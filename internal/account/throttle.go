@@ -2,6 +2,7 @@ package account
 
 import (
 	"math"
+	"sync"
 	"time"
 
 	"examen/internal/problem"
@@ -30,9 +31,46 @@ type Limits struct {
 type throttle struct {
 	calls, bytes int // a minute
 	learners     *lru.Cache[int64, *allowance]
+	tell         func(account int64, calls, bytes int) // tells other services; nil where there are none
 }
 
-type allowance struct{ calls, text *rate.Limiter }
+// An allowance is what a learner may still ask for.
+type allowance struct {
+	calls, text *rate.Limiter
+
+	mu           sync.Mutex
+	spent, bytes int // since other services were told last
+}
+
+// toldAfter is the part of a minute's allowance that is asked for until other services are told.
+const toldAfter = 20
+
+// spend counts what was asked for, and returns what other services are to be told, if anything.
+func (t *throttle) spend(a *allowance, calls, bytes int) (toldCalls, toldBytes int) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	a.spent, a.bytes = a.spent+calls, a.bytes+bytes
+	if a.spent <= t.calls/toldAfter && a.bytes <= t.bytes/toldAfter {
+		return 0, 0
+	}
+	toldCalls, toldBytes, a.spent, a.bytes = a.spent, a.bytes, 0, 0
+	return toldCalls, toldBytes
+}
+
+// spentElsewhere counts what an account has asked for of other services.
+func (t *throttle) spentElsewhere(account int64, calls, bytes int) {
+	a := t.of(account)
+	now := time.Now()
+	a.calls.ReserveN(now, min(calls, t.calls))
+	a.text.ReserveN(now, min(bytes, t.bytes))
+}
+
+// Share has what accounts ask for counted in all services together. tell tells the others what an account has asked
+// for of this one; what they have been asked for is given to the function that is returned.
+func (a *Accounts) Share(tell func(account int64, calls, bytes int)) (hear func(account int64, calls, bytes int)) {
+	a.throttle.tell = tell
+	return a.throttle.spentElsewhere
+}
 
 func newThrottle(o Limits) *throttle {
 	t := &throttle{calls: DefaultCalls, bytes: DefaultText}
@@ -46,15 +84,15 @@ func newThrottle(o Limits) *throttle {
 	return t
 }
 
-func (t *throttle) of(who Account) *allowance {
-	if found, ok := t.learners.Get(who.ID); ok {
+func (t *throttle) of(account int64) *allowance {
+	if found, ok := t.learners.Get(account); ok {
 		return found
 	}
 	a := &allowance{
-		rate.NewLimiter(rate.Limit(float64(t.calls)/60), t.calls),
-		rate.NewLimiter(rate.Limit(float64(t.bytes)/60), t.bytes),
+		calls: rate.NewLimiter(rate.Limit(float64(t.calls)/60), t.calls),
+		text:  rate.NewLimiter(rate.Limit(float64(t.bytes)/60), t.bytes),
 	}
-	if earlier, ok, _ := t.learners.PeekOrAdd(who.ID, a); ok {
+	if earlier, ok, _ := t.learners.PeekOrAdd(account, a); ok {
 		return earlier
 	}
 	return a
@@ -66,8 +104,8 @@ func (a *Accounts) AdmitText(who Account, bytes int) error {
 	if who.May(Prepare) == nil {
 		return nil
 	}
-	return take(
-		a.throttle.of(who).text, bytes, "Too much text in a short time",
+	return a.throttle.take(
+		who, 0, bytes, "Too much text in a short time",
 		"You have sent more text within a minute than can be kept.",
 	)
 }
@@ -77,16 +115,27 @@ func (a *Accounts) Admit(who Account) error {
 	if who.May(Prepare) == nil {
 		return nil
 	}
-	return take(
-		a.throttle.of(who).calls, 1, "Too many requests",
+	return a.throttle.take(
+		who, 1, 0, "Too many requests",
 		"You have sent more requests within a minute than are answered.",
 	)
 }
 
-func take(limiter *rate.Limiter, n int, title, detail string) error {
+// take counts calls or bytes.
+func (t *throttle) take(who Account, calls, bytes int, title, detail string) error {
+	a := t.of(who.ID)
+	limiter, n := a.calls, calls
+	if bytes > 0 {
+		limiter, n = a.text, bytes
+	}
 	r := limiter.ReserveN(time.Now(), n)
 	wait := r.Delay()
 	if r.OK() && wait == 0 {
+		if t.tell != nil {
+			if calls, bytes := t.spend(a, calls, bytes); calls > 0 || bytes > 0 {
+				t.tell(who.ID, calls, bytes)
+			}
+		}
 		return nil
 	}
 	r.Cancel()

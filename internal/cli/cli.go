@@ -3,6 +3,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -137,7 +138,7 @@ Exit codes: 0 done (submit: correct), 1 the answer was not correct, 2 wrong use,
 		p.pack(), p.exercise(),
 		p.course(),
 		p.member(),
-		p.account(),
+		p.account(), p.server(),
 		p.progress(),
 		p.marks(), p.recheck(), p.log(),
 		p.mark(), p.note(), p.dispute(),
@@ -146,6 +147,9 @@ Exit codes: 0 done (submit: correct), 1 the answer was not correct, 2 wrong use,
 	p.finish(root)
 	return root
 }
+
+// separators stand between the values of flags that take several at once, by type, where that is not a comma.
+var separators = map[string]string{"URL": " "}
 
 // configure sets flags that were not given from EXAMEN_* variables and the configuration file.
 func (p *program) configure(cmd *cobra.Command) error {
@@ -165,7 +169,11 @@ func (p *program) configure(cmd *cobra.Command) error {
 	var wrong error
 	cmd.Flags().VisitAll(func(f *pflag.Flag) {
 		if !f.Changed && v.IsSet(f.Name) && wrong == nil {
-			if err := f.Value.Set(v.GetString(f.Name)); err != nil {
+			given := v.GetString(f.Name)
+			if _, is := v.Get(f.Name).([]any); is { // in the configuration file
+				given = strings.Join(v.GetStringSlice(f.Name), cmp.Or(separators[f.Value.Type()], ","))
+			}
+			if err := f.Value.Set(given); err != nil {
 				wrong = usageError{fmt.Errorf("%s: %w", f.Name, err)}
 			}
 		}

@@ -124,6 +124,9 @@ var examples = map[string]string{
 	"mark set": "examen mark set first-look/3 robin 0.5 --reason 'right but for a typing error'\n" +
 		"examen mark set first-look/3 robin - --reason 'checked again'",
 	"webhook add":    "examen webhook add evening-group http://127.0.0.1:9/marks",
+	"server list":    "examen server list",
+	"server drain":   "examen server drain practice-2.example:5432",
+	"server resume":  "examen server resume practice-2.example:5432",
 	"webhook list":   "examen webhook list evening-group",
 	"webhook log":    "examen webhook log evening-group 1",
 	"webhook remove": "examen webhook remove evening-group 1",

@@ -30,9 +30,14 @@ func (s *serving) flags(c *cobra.Command) {
 		&s.options.RecordsURL, "records-url", "",
 		"a PostgreSQL server that others run, for records, instead of starting one",
 	)
-	f.StringVar(
-		&s.options.PracticeURL, "practice-url", "",
-		"a PostgreSQL server that others run, for learners' SQL (as a superuser), instead of starting one",
+	f.Var(
+		(*urls)(&s.options.PracticeURL), "practice-url",
+		"a PostgreSQL server that others run, for learners' SQL (as a superuser), instead of starting one; "+
+			"once for each server",
+	)
+	f.IntVar(
+		&s.options.Placed, "placed", s.options.Placed,
+		"on how many practice servers a dataset is, where there are so many",
 	)
 	f.DurationVar(&s.options.Limits.Time, "limit-time", s.options.Limits.Time, "the longest that a query may take")
 	f.Int64Var(&s.options.Limits.Rows, "limit-rows", s.options.Limits.Rows, "the most rows that a query may give")
@@ -80,6 +85,17 @@ func (s *serving) flags(c *cobra.Command) {
 	)
 	f.BoolVar(&s.verbose, "verbose", false, "log every call")
 }
+
+// urls is a flag that is given once for each URL; in a variable, they stand one after the other.
+type urls []string
+
+func (u *urls) Set(text string) error {
+	*u = append(*u, strings.Fields(text)...)
+	return nil
+}
+
+func (u *urls) String() string { return strings.Join(*u, " ") }
+func (u *urls) Type() string   { return "URL" }
 
 // megabytes is a flag given in MB, at least so many, and kept in bytes.
 type megabytes[T int64 | uint64] struct {

@@ -2573,6 +2573,28 @@ type PlanStep struct {
 // Points Points or a mark: exact, with as many decimals as it has.
 type Points = marking.Points
 
+// PracticeServer defines model for PracticeServer.
+type PracticeServer struct {
+	// Builds Databases of datasets and of their variants.
+	Builds int `json:"builds"`
+
+	// Copies Of datasets, of learners and of checks.
+	Copies int `json:"copies"`
+
+	// Draining It gets no runs where another server can have them, no builds and no copies.
+	Draining bool `json:"draining"`
+
+	// FreeBytes On its disk; 0 where that is not known.
+	FreeBytes int64 `json:"free_bytes"`
+
+	// Name Its address.
+	Name      string `json:"name"`
+	Reachable bool   `json:"reachable"`
+
+	// Running Runs of the service that answers.
+	Running int `json:"running"`
+}
+
 // Preferences defines model for Preferences.
 type Preferences struct {
 	Look Look `json:"look"`
@@ -2990,6 +3012,30 @@ type SectionConflict struct {
 
 // ServerState full: its disk is, and nothing can be stored there.
 type ServerState string
+
+// ServerUse defines model for ServerUse.
+type ServerUse struct {
+	Draining bool `json:"draining"`
+}
+
+// Servers defines model for Servers.
+type Servers struct {
+	Practice []PracticeServer `json:"practice"`
+	Services []Service        `json:"services"`
+}
+
+// Service One of the services that use the same records.
+type Service struct {
+	// Address At which it listens.
+	Address string `json:"address"`
+
+	// Own It is the one that answers.
+	Own bool `json:"own"`
+
+	// Seats The number of its range of seats.
+	Seats   int       `json:"seats"`
+	Started time.Time `json:"started"`
+}
 
 // Session defines model for Session.
 type Session struct {
@@ -3891,6 +3937,9 @@ type SetPreferencesJSONRequestBody = Preferences
 
 // RunJSONRequestBody defines body for Run for application/json ContentType.
 type RunJSONRequestBody = RunRequest
+
+// DrainServerJSONRequestBody defines body for DrainServer for application/json ContentType.
+type DrainServerJSONRequestBody = ServerUse
 
 // LogInJSONRequestBody defines body for LogIn for application/json ContentType.
 type LogInJSONRequestBody = LogIn
@@ -4934,6 +4983,25 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /api/runs/{run}/rows (the `ExportRun` operationId).
 	ExportRun(ctx context.Context, run string, params *ExportRunParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListServers How Examen's services and the practice servers stand. For administrators.
+	//
+	// Corresponds with GET /api/servers (the `ListServers` operationId).
+	ListServers(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DrainServerWithBody Have a practice server drained for maintenance, or used again. For administrators.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/servers/{name} (the `DrainServer` operationId).
+	DrainServerWithBody(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DrainServer Have a practice server drained for maintenance, or used again. For administrators.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/servers/{name} (the `DrainServer` operationId).
+	DrainServer(ctx context.Context, name string, body DrainServerJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// LogOut End the session.
 	//
@@ -7528,6 +7596,55 @@ func (c *Client) Run(ctx context.Context, body RunJSONRequestBody, reqEditors ..
 // Corresponds with GET /api/runs/{run}/rows (the `ExportRun` operationId).
 func (c *Client) ExportRun(ctx context.Context, run string, params *ExportRunParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewExportRunRequest(c.Server, run, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListServers How Examen's services and the practice servers stand. For administrators.
+//
+// Corresponds with GET /api/servers (the `ListServers` operationId).
+func (c *Client) ListServers(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListServersRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DrainServerWithBody Have a practice server drained for maintenance, or used again. For administrators.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/servers/{name} (the `DrainServer` operationId).
+func (c *Client) DrainServerWithBody(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDrainServerRequestWithBody(c.Server, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DrainServer Have a practice server drained for maintenance, or used again. For administrators.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/servers/{name} (the `DrainServer` operationId).
+func (c *Client) DrainServer(ctx context.Context, name string, body DrainServerJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDrainServerRequest(c.Server, name, body)
 	if err != nil {
 		return nil, err
 	}
@@ -13429,6 +13546,80 @@ func NewExportRunRequest(server string, run string, params *ExportRunParams) (*h
 	return req, nil
 }
 
+// NewListServersRequest constructs an http.Request for the ListServers method
+func NewListServersRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/servers")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewDrainServerRequest calls the generic DrainServer builder with application/json body
+func NewDrainServerRequest(server string, name string, body DrainServerJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewDrainServerRequestWithBody(server, name, "application/json", bodyReader)
+}
+
+// NewDrainServerRequestWithBody constructs an http.Request for the DrainServer method, with any body, and a specified content type
+func NewDrainServerRequestWithBody(server string, name string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/servers/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewLogOutRequest constructs an http.Request for the LogOut method
 func NewLogOutRequest(server string) (*http.Request, error) {
 	var err error
@@ -14820,6 +15011,27 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /api/runs/{run}/rows (the `ExportRun` operationId).
 	ExportRunWithResponse(ctx context.Context, run string, params *ExportRunParams, reqEditors ...RequestEditorFn) (*ExportRunResponse, error)
+
+	// ListServersWithResponse How Examen's services and the practice servers stand. For administrators.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/servers (the `ListServers` operationId).
+	ListServersWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListServersResponse, error)
+
+	// DrainServerWithBodyWithResponse Have a practice server drained for maintenance, or used again. For administrators.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/servers/{name} (the `DrainServer` operationId).
+	DrainServerWithBodyWithResponse(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*DrainServerResponse, error)
+
+	// DrainServerWithResponse Have a practice server drained for maintenance, or used again. For administrators.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/servers/{name} (the `DrainServer` operationId).
+	DrainServerWithResponse(ctx context.Context, name string, body DrainServerJSONRequestBody, reqEditors ...RequestEditorFn) (*DrainServerResponse, error)
 
 	// LogOutWithResponse End the session.
 	//
@@ -20360,6 +20572,102 @@ func (r ExportRunResponse) ContentType() string {
 	return ""
 }
 
+type ListServersResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Servers
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListServersResponse) GetJSON200() *Servers {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListServersResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListServersResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListServersResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListServersResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListServersResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type DrainServerResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *PracticeServer
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r DrainServerResponse) GetJSON200() *PracticeServer {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DrainServerResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DrainServerResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DrainServerResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DrainServerResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DrainServerResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type LogOutResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -22734,6 +23042,45 @@ func (c *ClientWithResponses) ExportRunWithResponse(ctx context.Context, run str
 		return nil, err
 	}
 	return ParseExportRunResponse(rsp)
+}
+
+// ListServersWithResponse How Examen's services and the practice servers stand. For administrators.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/servers (the `ListServers` operationId).
+func (c *ClientWithResponses) ListServersWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListServersResponse, error) {
+	rsp, err := c.ListServers(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListServersResponse(rsp)
+}
+
+// DrainServerWithBodyWithResponse Have a practice server drained for maintenance, or used again. For administrators.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/servers/{name} (the `DrainServer` operationId).
+func (c *ClientWithResponses) DrainServerWithBodyWithResponse(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*DrainServerResponse, error) {
+	rsp, err := c.DrainServerWithBody(ctx, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDrainServerResponse(rsp)
+}
+
+// DrainServerWithResponse Have a practice server drained for maintenance, or used again. For administrators.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/servers/{name} (the `DrainServer` operationId).
+func (c *ClientWithResponses) DrainServerWithResponse(ctx context.Context, name string, body DrainServerJSONRequestBody, reqEditors ...RequestEditorFn) (*DrainServerResponse, error) {
+	rsp, err := c.DrainServer(ctx, name, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDrainServerResponse(rsp)
 }
 
 // LogOutWithResponse End the session.
@@ -26640,6 +26987,72 @@ func ParseExportRunResponse(rsp *http.Response) (*ExportRunResponse, error) {
 			headers.ContentDisposition = value
 		}
 		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseListServersResponse parses an HTTP response from a ListServersWithResponse call
+func ParseListServersResponse(rsp *http.Response) (*ListServersResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListServersResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Servers
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseDrainServerResponse parses an HTTP response from a DrainServerWithResponse call
+func ParseDrainServerResponse(rsp *http.Response) (*DrainServerResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DrainServerResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest PracticeServer
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
 	}
 
 	return response, nil

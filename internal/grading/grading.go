@@ -57,9 +57,10 @@ const (
 
 // New returns a grader on a practice server. Results are fingerprinted with the seed, which has to stay the same for
 // stored fingerprints to be comparable.
-func New(server *practice.Server, seed result.Seed) *Grader {
+func New(server *practice.Servers, seed result.Seed) *Grader {
 	g := on(server, seed)
-	g.copies = server.Copies()
+	copies := server.Copies()
+	g.copies = &copies
 	return g
 }
 

@@ -38,17 +38,17 @@ const (
 // A bench is a grader with the yard, and its weak variant, on a practice server.
 type bench struct {
 	*Grader
-	server          *practice.Server
+	server          *practice.Servers
 	visible, hidden string
 	tables          *dataset.Catalogue // of both
 }
 
 func open(t testing.TB) *bench {
 	t.Helper()
-	server, err := practice.Open(ctx, url, practice.Limits{
+	server, err := practice.Open(ctx, []string{url}, practice.Options{Limits: practice.Limits{
 		Time: 5 * time.Second, Rows: 100_000, Bytes: 64 << 20, RowBytes: 1 << 20, TempDisk: "64MB",
 		Seats: 3, Learner: 3, Wait: 20 * time.Second,
-	})
+	}})
 	if err != nil {
 		t.Fatal(err)
 	}

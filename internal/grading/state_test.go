@@ -17,7 +17,7 @@ import (
 // A pathsBench is a grader with the footpaths of the pack mosswater, their variant, and its paper.
 type pathsBench struct {
 	*Grader
-	server          *practice.Server
+	server          *practice.Servers
 	visible, hidden string
 	paper           *pack.Paper
 	tables          *dataset.Catalogue
@@ -27,7 +27,7 @@ func openPaths(t testing.TB) *pathsBench {
 	t.Helper()
 	limits := practice.DefaultLimits
 	limits.Seats = 3
-	server, err := practice.Open(ctx, url, limits)
+	server, err := practice.Open(ctx, []string{url}, practice.Options{Limits: limits})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -306,7 +306,7 @@ func TestChecksLeaveNothingBehind(t *testing.T) {
 	}
 	deadline := time.Now().Add(time.Minute)
 	for {
-		sizes, err := b.server.Copies().Sizes(ctx)
+		sizes, _, err := b.server.Copies().Sizes(ctx)
 		if err != nil {
 			t.Fatal(err)
 		}

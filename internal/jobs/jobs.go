@@ -25,9 +25,11 @@ import (
 // Jobs are all jobs of a service, stored in its records.
 type Jobs struct {
 	records  *records.Store
-	practice *practice.Server
+	practice *practice.Servers
 	room     Room
 	log      *slog.Logger
+	lease    *records.Lease
+	holder   string // the service, as the records know it
 	kinds    map[string]Do
 	guards   map[string]Guard
 	tasks    map[records.TaskKind]func(ctx context.Context, id int64) error
@@ -46,15 +48,18 @@ type chore struct {
 	do   func(context.Context) error
 }
 
-// New returns the jobs in the records. Databases begun by a job that was cut short are dropped from the practice
-// server.
-func New(store *records.Store, server *practice.Server, room Room, log *slog.Logger) *Jobs {
-	j := &Jobs{records: store, practice: server, room: room, log: log, kinds: map[string]Do{},
+// New returns the jobs in the records, for the service that holds a lease. Databases begun by a job that was cut short
+// are dropped from the practice servers.
+func New(store *records.Store, server *practice.Servers, lease *records.Lease, room Room, log *slog.Logger) *Jobs {
+	j := &Jobs{records: store, practice: server, room: room, log: log, lease: lease, holder: lease.Holder(), kinds: map[string]Do{},
 		guards: map[string]Guard{}}
 	j.tasks = map[records.TaskKind]func(context.Context, int64) error{records.RunJob: j.run}
 	j.Daily("files of jobs", store.SweepJobFiles)
 	return j
 }
+
+// Services are the services that do jobs.
+func (j *Jobs) Services() []records.Replica { return j.lease.Services() }
 
 // Handle registers the function that carries out jobs of a kind.
 func (j *Jobs) Handle(kind string, do Do) { j.kinds[kind] = do }

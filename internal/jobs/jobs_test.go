@@ -40,9 +40,9 @@ func open(t *testing.T) *yard {
 		t.Fatal(err)
 	}
 	t.Cleanup(store.Close)
-	server, err := practice.Open(ctx, url, practice.Limits{
+	server, err := practice.Open(ctx, []string{url}, practice.Options{Limits: practice.Limits{
 		Time: time.Second, Rows: 1, Bytes: 1, RowBytes: 1, TempDisk: "1MB", Seats: 1, Learner: 1, Wait: time.Second,
-	})
+	}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -52,7 +52,11 @@ func open(t *testing.T) *yard {
 		t.Fatal(err)
 	}
 	room := func() (records, practice uint64) { return math.MaxUint64, math.MaxUint64 }
-	y := &yard{Jobs: New(store, server, room, slog.New(slog.DiscardHandler)), store: store}
+	lease, err := store.Lease(ctx, t.Name(), slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatal(err)
+	}
+	y := &yard{Jobs: New(store, server, lease, room, slog.New(slog.DiscardHandler)), store: store}
 	if y.hazel, err = accounts.ByName(ctx, "hazel"); err != nil {
 		t.Fatal(err)
 	}
@@ -189,6 +193,8 @@ func TestAJobThatIsStopped(t *testing.T) {
 func TestJobsOfAServiceThatIsGoneAreTakenOver(t *testing.T) {
 	y := open(t)
 	left := map[string]query.Job{}
+	own := y.holder
+	y.holder = "gone"
 	for _, name := range []string{"receiving", "running", "tried", "stopping"} {
 		row, err := y.create(ctx, y.hazel, Order{Kind: "left", Name: name, Options: struct{}{}})
 		if err != nil {
@@ -206,7 +212,7 @@ func TestJobsOfAServiceThatIsGoneAreTakenOver(t *testing.T) {
 			if _, err := y.store.QueueJob(ctx, row.ID); err != nil {
 				t.Fatal(err)
 			}
-			worker := "gone"
+			worker := "gone/1"
 			if _, err := y.store.ClaimJob(ctx, query.ClaimJobParams{ID: row.ID, Worker: &worker}); err != nil {
 				t.Fatal(err)
 			}
@@ -219,6 +225,7 @@ func TestJobsOfAServiceThatIsGoneAreTakenOver(t *testing.T) {
 			}
 		}
 	}
+	y.holder = own
 	if _, err := y.store.StopJob(ctx, left["stopping"].ID); err != nil {
 		t.Fatal(err)
 	}

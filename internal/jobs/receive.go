@@ -68,7 +68,7 @@ func (j *Jobs) create(ctx context.Context, who account.Account, order Order) (qu
 		return query.Job{}, err
 	}
 	row, err := j.records.CreateJob(ctx, query.CreateJobParams{
-		Kind: order.Kind, Name: order.Name, AccountID: who.ID, Options: options,
+		Kind: order.Kind, Name: order.Name, AccountID: who.ID, Options: options, Worker: &j.holder,
 	})
 	if records.Taken(err) {
 		return row, problem.New(409, "at-hand", "The dataset is already being built",

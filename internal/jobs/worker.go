@@ -28,26 +28,23 @@ const (
 	dailyEvery = 24 * time.Hour
 )
 
-// Start begins to carry out jobs, until stop is called. No other service uses the same records, so any job still
-// running was cut short.
+// Start begins to carry out jobs, until stop is called. Jobs of services that are dead were cut short, and are taken
+// over.
 func (j *Jobs) Start(ctx context.Context) (stop func(), err error) {
-	if err := j.records.DiscardTasks(ctx); err != nil {
-		return nil, err
-	}
-	if err := j.takeOver(ctx, 0); err != nil {
+	if err := j.takeOver(ctx); err != nil {
 		return nil, err
 	}
 	if err := j.queueAgain(ctx); err != nil {
 		return nil, err
 	}
-	stopWork, err := j.records.Work(ctx, jobsAtOnce, j.log, j.do)
+	stopWork, err := j.records.Work(ctx, j.holder, jobsAtOnce, j.log, j.do)
 	if err != nil {
 		return nil, err
 	}
 	working, end := context.WithCancel(context.WithoutCancel(ctx))
 	go every(working, dailyEvery, func() { j.doDaily(working) })
 	go every(working, sweepEvery, func() {
-		if err := j.takeOver(working, silence); err != nil && working.Err() == nil && !records.Unavailable(err) {
+		if err := j.takeOver(working); err != nil && working.Err() == nil && !records.Unavailable(err) {
 			j.log.Warn("jobs that were cut short cannot be taken over", "error", err)
 		}
 	})
@@ -89,10 +86,13 @@ func (j *Jobs) queueAgain(ctx context.Context) error {
 }
 
 // takeOver queues the jobs of dead workers again, or marks them as failed, and drops the databases that they had begun.
-func (j *Jobs) takeOver(ctx context.Context, patience time.Duration) error {
+func (j *Jobs) takeOver(ctx context.Context) error {
+	if err := j.records.DiscardTasks(ctx); err != nil {
+		return err
+	}
 	var left []string
 	err := j.records.Together(ctx, func(t *records.Transaction) error {
-		silent, err := t.SilentJobs(ctx, patience.Seconds())
+		silent, err := t.SilentJobs(ctx, silence.Seconds())
 		if err != nil {
 			return err
 		}
@@ -194,7 +194,7 @@ func (*Asks) Error() string { return "the job asks" }
 
 // run claims a job and carries it out.
 func (j *Jobs) run(ctx context.Context, id int64) error {
-	worker := rand.Text()
+	worker := j.holder + "/" + rand.Text()
 	row, err := j.records.ClaimJob(ctx, query.ClaimJobParams{ID: id, Worker: &worker})
 	if records.Missing(err) {
 		return nil // stopped, or another worker's

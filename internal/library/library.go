@@ -33,10 +33,11 @@ import (
 // Library gives access to all datasets and papers of a service, in its records and on its practice server.
 type Library struct {
 	records  *records.Store
-	practice *practice.Server
+	practice *practice.Servers
 	grader   *grading.Grader
 	jobs     *jobs.Jobs
 	log      *slog.Logger
+	stirred  chan struct{}
 	lost     *expirable.LRU[string, struct{}] // databases that were found to be gone a moment ago
 }
 
@@ -52,9 +53,9 @@ const (
 
 // New returns the library in the records, and registers its kinds of jobs.
 func New(
-	store *records.Store, server *practice.Server, grader *grading.Grader, all *jobs.Jobs, log *slog.Logger,
+	store *records.Store, server *practice.Servers, grader *grading.Grader, all *jobs.Jobs, log *slog.Logger,
 ) *Library {
-	l := &Library{records: store, practice: server, grader: grader, jobs: all, log: log}
+	l := &Library{records: store, practice: server, grader: grader, jobs: all, log: log, stirred: make(chan struct{}, 1)}
 	l.lost = expirable.NewLRU[string, struct{}](lostKept, nil, lostFor)
 	all.Handle(BuildDataset, l.buildDataset)
 	all.Handle(LoadPack, l.doPack)

@@ -17,7 +17,7 @@ import (
 // A build whose databases are gone or damaged on the practice server is made again from its files, which are kept as
 // long as it is: as soon as somebody uses it, or as the service starts.
 
-// catalogueVersion is the version of what [practice.Server.Catalogue] reads. Raise it when that changes, so that stored
+// catalogueVersion is the version of what [practice.Servers.Catalogue] reads. Raise it when that changes, so that stored
 // catalogues are read again.
 const catalogueVersion = 2
 

@@ -417,6 +417,18 @@ func binaries() (string, error) {
 	return filepath.Dir(folders[0]), nil
 }
 
+// Program finds one of PostgreSQL's client programs.
+func Program(name string) (string, error) {
+	if found, err := exec.LookPath(name); err == nil {
+		return found, nil
+	}
+	folder, err := binaries()
+	if err != nil {
+		return "", fmt.Errorf("%s is not on this machine: install the package postgresql-client", name)
+	}
+	return filepath.Join(folder, name), nil
+}
+
 func version(path string) int {
 	n, _ := strconv.Atoi(strings.Split(path, "/")[4])
 	return n

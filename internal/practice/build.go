@@ -24,6 +24,11 @@ type Order struct {
 	Variant   bool     // only checking seats may connect to it
 	KeepGoing bool     // after an error too, to list them all; then the build still fails
 	Progress  func(Progress)
+
+	// Of a build that another server has: the search_path that it was given there, and that server, whose rows are to
+	// be the same.
+	path   *string
+	sameAs *server
 }
 
 // Progress is how far a build has come.
@@ -90,10 +95,8 @@ type Built struct {
 	PassedOver []script.PassedOver
 }
 
-// Build creates a database by running setup scripts in order, closes it to everybody but the seats, and describes its
-// contents. Beside it, it keeps a template of which copies are made, unless the database is too large for that. When it
-// returns, the build is on disk. If it fails, with *BuildErrors if a script is wrong, nothing of it remains.
-func (s *Server) Build(ctx context.Context, order Order) (_ *Built, err error) {
+// build is [Servers.Build] on one server.
+func (s *server) build(ctx context.Context, order Order) (_ *Built, err error) {
 	database := order.Database
 	builder, password, err := s.makeRole(ctx, "building", []string{builderRole})
 	if err != nil {
@@ -101,7 +104,7 @@ func (s *Server) Build(ctx context.Context, order Order) (_ *Built, err error) {
 	}
 	defer func() {
 		if err != nil {
-			err = errors.Join(s.reach(err), s.Drop(context.WithoutCancel(ctx), database))
+			err = errors.Join(s.reach(err), s.drop(context.WithoutCancel(ctx), database))
 		}
 		s.dropRole(context.WithoutCancel(ctx), builder, "")
 	}()
@@ -126,12 +129,21 @@ func (s *Server) Build(ctx context.Context, order Order) (_ *Built, err error) {
 	if err != nil {
 		return nil, fmt.Errorf("hand over the database %s: %w", database, err)
 	}
-	if built.Catalogue, err = s.Catalogue(ctx, database); err != nil {
+	if built.Catalogue, err = s.catalogue(ctx, database); err != nil {
 		return nil, fmt.Errorf("read the catalogue of %s: %w", database, err)
 	}
 	open := "GRANT CONNECT ON DATABASE " + quote(database) + " TO " + strings.Join(seated, ", ")
 	if len(schemas) > 0 {
-		open = "ALTER DATABASE " + quote(database) + " SET search_path = " + strings.Join(schemas, ", ") + "; " + open
+		path := strings.Join(schemas, ", ")
+		if order.path != nil {
+			path = *order.path
+		}
+		open = "ALTER DATABASE " + quote(database) + " SET search_path = " + path + "; " + open
+	}
+	if order.sameAs != nil {
+		if err := s.compare(ctx, order.sameAs, database); err != nil {
+			return nil, err
+		}
 	}
 	if err := s.onDatabases(ctx, open); err != nil { // it waits for the disk, and so for all that came before
 		return nil, fmt.Errorf("open the database %s: %w", database, err)
@@ -140,7 +152,7 @@ func (s *Server) Build(ctx context.Context, order Order) (_ *Built, err error) {
 }
 
 // create makes a database that is the builder's, and closed to everybody else.
-func (s *Server) create(ctx context.Context, database, builder string) error {
+func (s *server) create(ctx context.Context, database, builder string) error {
 	for _, sql := range []string{
 		"CREATE DATABASE " + quote(database) + " TEMPLATE " + quote(s.template) + " OWNER " + quote(builder),
 		"REVOKE ALL ON DATABASE " + quote(database) + " FROM PUBLIC",
@@ -153,7 +165,7 @@ func (s *Server) create(ctx context.Context, database, builder string) error {
 }
 
 // runScripts runs an order's scripts as the builder.
-func (s *Server) runScripts(ctx context.Context, builder, password string, order Order) ([]script.PassedOver, error) {
+func (s *server) runScripts(ctx context.Context, builder, password string, order Order) ([]script.PassedOver, error) {
 	config := s.config.ConnConfig.Copy()
 	config.User, config.Password, config.Database = builder, password, order.Database
 	delete(config.RuntimeParams, "search_path")        // names in scripts mean what the scripts make
@@ -166,8 +178,8 @@ func (s *Server) runScripts(ctx context.Context, builder, password string, order
 	return runScripts(ctx, conn.PgConn(), order)
 }
 
-// Analyze collects planner statistics for a build. Queries run without them too, but some take longer.
-func (s *Server) Analyze(ctx context.Context, database string) error {
+// analyzeBoth collects planner statistics for a build and its template. Queries run without them too, but some take longer.
+func (s *server) analyzeBoth(ctx context.Context, database string) error {
 	defer func() { // what was read of it without statistics
 		s.mu.Lock()
 		delete(s.readable, database)
@@ -185,7 +197,7 @@ func (s *Server) Analyze(ctx context.Context, database string) error {
 	return err
 }
 
-func (s *Server) analyze(ctx context.Context, database, owner string) error {
+func (s *server) analyze(ctx context.Context, database, owner string) error {
 	return s.asRole(ctx, "analyzing", database, []string{owner}, func(conn *pgx.Conn) error {
 		rows, _ := conn.Query(
 			ctx,
@@ -201,8 +213,8 @@ func (s *Server) analyze(ctx context.Context, database, owner string) error {
 	})
 }
 
-// Catalogue reads what a build holds.
-func (s *Server) Catalogue(ctx context.Context, database string) (catalogue dataset.Catalogue, err error) {
+// catalogue reads what a build holds.
+func (s *server) catalogue(ctx context.Context, database string) (catalogue dataset.Catalogue, err error) {
 	for _, role := range []string{readersRole, builderRole} {
 		// builds of versions that did not hand them over belong to the latter
 		err = s.asRole(ctx, "reading", database, []string{role}, func(conn *pgx.Conn) error {
@@ -216,8 +228,8 @@ func (s *Server) Catalogue(ctx context.Context, database string) (catalogue data
 	return catalogue, err
 }
 
-// Drop removes a build's database, its template, and the copies of it that nobody uses yet.
-func (s *Server) Drop(ctx context.Context, database string) error {
+// drop removes a build's database, its template, and the copies of it that nobody uses yet.
+func (s *server) drop(ctx context.Context, database string) error {
 	s.learners.end(database)
 	s.checkers.end(database)
 	err := s.copies.forget(ctx, database)
@@ -226,17 +238,13 @@ func (s *Server) Drop(ctx context.Context, database string) error {
 		err = cmp.Or(err, failed)
 	}
 	if err == nil {
-		s.mu.Lock()
-		delete(s.types, database)
-		delete(s.readable, database)
-		delete(s.holds, database)
-		s.mu.Unlock()
+		s.lost(database)
 	}
 	return err
 }
 
-// Databases lists the databases whose names begin with the prefix.
-func (s *Server) Databases(ctx context.Context, prefix string) ([]string, error) {
+// databasesWith lists the databases whose names begin with the prefix.
+func (s *server) databasesWith(ctx context.Context, prefix string) ([]string, error) {
 	rows, _ := s.admin.Query(ctx, `SELECT datname FROM pg_database WHERE starts_with(datname, $1)`, prefix)
 	return pgx.CollectRows(rows, pgx.RowTo[string])
 }

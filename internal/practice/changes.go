@@ -135,7 +135,7 @@ func readObjects(ctx context.Context, conn *pgx.Conn, counted bool) ([]held, err
 }
 
 // heldBy tells what a build holds. It is read once.
-func (s *Server) heldBy(ctx context.Context, build string) (holds, error) {
+func (s *server) heldBy(ctx context.Context, build string) (holds, error) {
 	s.mu.Lock()
 	found, ok := s.holds[build]
 	s.mu.Unlock()
@@ -178,8 +178,8 @@ const lookedThrough = 32 << 20
 const changesQuery = `SELECT count(*), count(*) FILTER (WHERE
 	(xmin::pg_catalog.text::pg_catalog.int8 - %d) & 4294967295 < 2147483648) FROM ONLY %s`
 
-// Changes tells what is otherwise in a copy than in its build, as far as it is committed.
-func (c *Copies) Changes(ctx context.Context, of Copy, build string) (changes Changes, err error) {
+// changes tells what is otherwise in a copy than in its build, as far as it is committed.
+func (c *copies) changes(ctx context.Context, of Copy, build string) (changes Changes, err error) {
 	before, err := c.server.heldBy(ctx, build)
 	if err != nil {
 		return changes, err
@@ -259,7 +259,7 @@ func (h holds) rowsOf(ctx context.Context, conn *pgx.Conn, o held, since int64) 
 }
 
 // inCopy runs f in a session of a copy's own role, in which it can change nothing.
-func (s *Server) inCopy(ctx context.Context, database string, f func(*pgx.Conn) error) error {
+func (s *server) inCopy(ctx context.Context, database string, f func(*pgx.Conn) error) error {
 	var conn *pgx.Conn
 	err := s.copies.logIn(ctx, database, func(role, password string) (err error) {
 		config := s.config.ConnConfig.Copy()

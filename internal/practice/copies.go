@@ -3,6 +3,9 @@ package practice
 import (
 	"cmp"
 	"context"
+	"crypto/hmac"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"slices"
@@ -42,10 +45,10 @@ const largeTemplate = 48 << 20
 
 // makeTemplate makes a template of a database that its builder has made and nobody else has been in. Where the database
 // is too large for copies, it makes none.
-func (s *Server) makeTemplate(ctx context.Context, builder, database string) error {
+func (s *server) makeTemplate(ctx context.Context, builder, database string) error {
 	var size int64
 	err := s.admin.QueryRow(ctx, "SELECT pg_database_size($1::text)", database).Scan(&size)
-	if err != nil || size > s.limits.Copy {
+	if err != nil || size > s.Limits.Copy {
 		return err
 	}
 	template := templateOf(database)
@@ -62,7 +65,7 @@ func (s *Server) makeTemplate(ctx context.Context, builder, database string) err
 }
 
 // duplicate makes a database that is like another of the given size, in bytes.
-func (s *Server) duplicate(ctx context.Context, from, to string, size int64) error {
+func (s *server) duplicate(ctx context.Context, from, to string, size int64) error {
 	strategy := "wal_log"
 	if size >= largeTemplate {
 		strategy = "file_copy"
@@ -72,14 +75,12 @@ func (s *Server) duplicate(ctx context.Context, from, to string, size int64) err
 	return s.reach(err)
 }
 
-// Copies are all copies that this service has made or took over.
-type Copies struct {
-	server *Server
+// copies are the copies on a server that this service has made or worked in.
+type copies struct {
+	server *server
 	wake   chan struct{}
 
 	sources sync.RWMutex // held for writing while a session is in a template, for reading while one is copied
-
-	taking sync.Mutex // held while a copy's password is set
 
 	mu       sync.Mutex
 	own      map[string]*copied   // by database: those that are in use, or ready
@@ -91,9 +92,8 @@ type Copies struct {
 
 // copied is what is known of a copy.
 type copied struct {
-	password string
-	bytes    int64 // when it was last looked at
-	defined  bool  // something may have been defined in it
+	bytes   int64 // when it was last looked at
+	defined bool  // something may have been defined in it
 }
 
 // needed says how many copies of a build are to be ready, and until when.
@@ -108,8 +108,8 @@ const (
 	neededFor = time.Hour
 )
 
-func newCopies(s *Server) *Copies {
-	return &Copies{
+func newCopies(s *server) *copies {
+	return &copies{
 		server:   s,
 		wake:     make(chan struct{}, 1),
 		own:      map[string]*copied{},
@@ -120,8 +120,8 @@ func newCopies(s *Server) *Copies {
 	}
 }
 
-// Warm has copies of a build made ready for who will need them soon.
-func (c *Copies) Warm(database string) {
+// warm has copies of a build made ready for who will need them soon.
+func (c *copies) warm(database string) {
 	c.mu.Lock()
 	c.needed[database] = needed{keptReady, time.Now().Add(neededFor)}
 	missing := len(c.ready[database]) < keptReady
@@ -131,7 +131,7 @@ func (c *Copies) Warm(database string) {
 	}
 }
 
-func (c *Copies) stir() {
+func (c *copies) stir() {
 	select {
 	case c.wake <- struct{}{}:
 	default:
@@ -139,13 +139,13 @@ func (c *Copies) stir() {
 }
 
 // keep keeps copies ready, as long as the service runs.
-func (c *Copies) keep(ctx context.Context) {
+func (c *copies) keep(ctx context.Context) {
 	for {
 		again := time.Minute
 		for ctx.Err() == nil {
 			database, surplus := c.next()
 			if surplus != nil {
-				_ = c.Drop(ctx, surplus.Database) // what is left is dropped at the next start
+				_ = c.drop(ctx, surplus.Database) // what is left is dropped at the next start
 				continue
 			}
 			if database == "" {
@@ -169,7 +169,7 @@ func (c *Copies) keep(ctx context.Context) {
 			}
 			c.mu.Unlock()
 			if !still {
-				_ = c.Drop(ctx, made.Database)
+				_ = c.drop(ctx, made.Database)
 			}
 		}
 		select {
@@ -182,7 +182,7 @@ func (c *Copies) keep(ctx context.Context) {
 }
 
 // next finds a build of which a copy is to be made, or a copy that is no longer needed.
-func (c *Copies) next() (database string, surplus *Copy) {
+func (c *copies) next() (database string, surplus *Copy) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	now := time.Now()
@@ -205,10 +205,10 @@ func (c *Copies) next() (database string, surplus *Copy) {
 	return "", nil
 }
 
-// Take gives a copy of a build: one that is ready, or else a new one. The caller must drop it. The error is
+// take gives a copy of a build: one that is ready, or else a new one. The caller must drop it. The error is
 // ErrNoCopies, ErrGone, ErrFull, ErrUnavailable or the context's.
-func (c *Copies) Take(ctx context.Context, database string) (*Copy, error) {
-	c.Warm(database)
+func (c *copies) take(ctx context.Context, database string) (*Copy, error) {
+	c.warm(database)
 	c.mu.Lock()
 	if ready := c.ready[database]; len(ready) > 0 {
 		c.ready[database] = ready[1:]
@@ -221,7 +221,7 @@ func (c *Copies) Take(ctx context.Context, database string) (*Copy, error) {
 }
 
 // make makes a copy of a build. With an error, nothing of it remains.
-func (c *Copies) make(ctx context.Context, database string) (_ *Copy, err error) {
+func (c *copies) make(ctx context.Context, database string) (_ *Copy, err error) {
 	var size *int64
 	var path *string
 	err = c.server.admin.QueryRow(ctx, `SELECT pg_database_size(t.oid), (SELECT substr(o, length('search_path=') + 1)
@@ -238,14 +238,14 @@ func (c *Copies) make(ctx context.Context, database string) (_ *Copy, err error)
 	case size == nil:
 		return nil, ErrNoCopies
 	}
-	made := &Copy{Database: copyPrefix + secret()[:16]}
-	password := secret()
+	made := &Copy{Database: fmt.Sprintf("%s%d_%s", copyPrefix, c.server.Range(), secret()[:16])}
+	password := c.passwordOf(made.Database)
 	c.mu.Lock()
-	c.own[made.Database] = &copied{password: password, bytes: *size}
+	c.own[made.Database] = &copied{bytes: *size}
 	c.mu.Unlock()
 	defer func() {
 		if err != nil {
-			err = errors.Join(c.server.reach(err), c.Drop(context.WithoutCancel(ctx), made.Database))
+			err = errors.Join(c.server.reach(err), c.drop(context.WithoutCancel(ctx), made.Database))
 		}
 	}()
 	c.sources.RLock()
@@ -269,18 +269,20 @@ func (c *Copies) make(ctx context.Context, database string) (_ *Copy, err error)
 	err = c.server.admin.QueryRow(
 		ctx, "SELECT pg_snapshot_xmax(pg_current_snapshot())::text::bigint",
 	).Scan(&made.Since)
+	c.server.health.with(made.Database)
 	return made, err
 }
 
 // mostInCopy is how many sessions a copy may have at once.
 const mostInCopy = 8
 
-// Drop removes a copy and its role. Whoever works in it is cut off.
-func (c *Copies) Drop(ctx context.Context, copied string) error {
+// drop removes a copy and its role. Whoever works in it is cut off.
+func (c *copies) drop(ctx context.Context, copied string) error {
 	c.mu.Lock()
 	delete(c.own, copied)
 	c.mu.Unlock()
 	c.leave(copied)
+	c.server.health.without(copied)
 	_, err := c.server.admin.Exec(ctx, "DROP DATABASE IF EXISTS "+quote(copied)+" WITH (FORCE)")
 	if err == nil {
 		_, err = c.server.admin.Exec(ctx, "DROP ROLE IF EXISTS "+quote(roleOf(copied)))
@@ -299,7 +301,7 @@ func (c *Copies) Drop(ctx context.Context, copied string) error {
 }
 
 // forget drops the copies of a build that nobody uses yet.
-func (c *Copies) forget(ctx context.Context, database string) error {
+func (c *copies) forget(ctx context.Context, database string) error {
 	c.mu.Lock()
 	ready := c.ready[database]
 	delete(c.ready, database)
@@ -307,42 +309,50 @@ func (c *Copies) forget(ctx context.Context, database string) error {
 	c.mu.Unlock()
 	var err error
 	for _, r := range ready {
-		err = cmp.Or(err, c.Drop(ctx, r.Database))
+		err = cmp.Or(err, c.drop(ctx, r.Database))
 	}
 	return err
 }
 
-// Keep drops all copies but the named ones and those that this service has made: what a service that was killed
-// has left.
-func (c *Copies) Keep(ctx context.Context, named []string) error {
-	all, err := c.server.Databases(ctx, copyPrefix)
+// rangeOfCopy is the range in a copy's name: of the service that made it; 0 where there is none.
+func rangeOfCopy(database string) int {
+	number, _, _ := strings.Cut(strings.TrimPrefix(database, copyPrefix), "_")
+	n, _ := strconv.Atoi(number)
+	return n
+}
+
+// keptBy tells whether a copy is this service's, or another's: of one that is alive, or with dead false of any.
+func (c *copies) keptBy(database string, dead bool) bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	of := rangeOfCopy(database)
+	return c.own[database] != nil || c.server.another(of) || !dead && of != c.server.Range()
+}
+
+// keepNamed is [Copies.Keep] on one server.
+func (c *copies) keepNamed(ctx context.Context, named []string, dead bool) error {
+	all, err := c.server.databasesWith(ctx, copyPrefix)
 	if err != nil {
 		return c.server.reach(err)
 	}
 	for _, database := range all {
-		c.mu.Lock()
-		_, own := c.own[database]
-		c.mu.Unlock()
-		if !own && !slices.Contains(named, database) {
-			err = cmp.Or(err, c.Drop(ctx, database))
+		if !slices.Contains(named, database) && !c.keptBy(database, dead) {
+			err = cmp.Or(err, c.drop(ctx, database))
 		}
 	}
 	rows, _ := c.server.admin.Query(ctx, "SELECT rolname::text FROM pg_roles WHERE starts_with(rolname, $1)", copyRole)
 	roles, failed := pgx.CollectRows(rows, pgx.RowTo[string])
 	for _, role := range roles { // whose database is gone
 		database := copyPrefix + strings.TrimPrefix(role, copyRole)
-		c.mu.Lock()
-		_, own := c.own[database]
-		c.mu.Unlock()
-		if !own && !slices.Contains(all, database) {
-			err = cmp.Or(err, c.Drop(ctx, database))
+		if !slices.Contains(all, database) && !c.keptBy(database, dead) {
+			err = cmp.Or(err, c.drop(ctx, database))
 		}
 	}
 	return cmp.Or(err, c.server.reach(failed))
 }
 
-// KeepReadyOnly drops the copies that are ready of builds other than the named ones.
-func (c *Copies) KeepReadyOnly(ctx context.Context, builds []string) error {
+// keepReadyOnly drops the copies that are ready of builds other than the named ones.
+func (c *copies) keepReadyOnly(ctx context.Context, builds []string) error {
 	c.mu.Lock()
 	var others []string
 	for build := range c.needed {
@@ -358,14 +368,14 @@ func (c *Copies) KeepReadyOnly(ctx context.Context, builds []string) error {
 	return err
 }
 
-// SizeOf is a copy's size on disk, in bytes.
-func (c *Copies) SizeOf(ctx context.Context, copied string) (size int64, err error) {
+// sizeOf is a copy's size on disk, in bytes.
+func (c *copies) sizeOf(ctx context.Context, copied string) (size int64, err error) {
 	err = c.server.admin.QueryRow(ctx, "SELECT coalesce(pg_database_size($1::text), 0)", copied).Scan(&size)
 	return size, c.server.reach(err)
 }
 
-// Sizes returns the bytes on disk of all copies, by database.
-func (c *Copies) Sizes(ctx context.Context) (map[string]int64, error) {
+// sizes returns the bytes on disk of all copies, by database.
+func (c *copies) sizes(ctx context.Context) (map[string]int64, error) {
 	for again := 0; ; again++ {
 		rows, _ := c.server.admin.Query(
 			ctx, "SELECT datname::text, coalesce(pg_database_size(oid), 0) FROM pg_database "+
@@ -386,7 +396,11 @@ func (c *Copies) Sizes(ctx context.Context) (map[string]int64, error) {
 }
 
 // sizeBefore is a copy's size when it was last looked at, in bytes.
-func (c *Copies) sizeBefore(database string) int64 {
+func (c *copies) sizeBefore(ctx context.Context, database string) int64 {
+	if c.server.shared() {
+		size, _ := c.sizeOf(ctx, database)
+		return size
+	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if known := c.own[database]; known != nil {
@@ -396,15 +410,15 @@ func (c *Copies) sizeBefore(database string) int64 {
 }
 
 // hasDefined tells whether something may have been defined in a copy.
-func (c *Copies) hasDefined(database string) bool {
+func (c *copies) hasDefined(database string) bool {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	known := c.own[database]
-	return known == nil || known.defined
+	return known == nil || known.defined || c.server.shared()
 }
 
 // defines notes that something may have been defined in a copy.
-func (c *Copies) defines(database string) {
+func (c *copies) defines(database string) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if known := c.own[database]; known != nil {
@@ -413,7 +427,7 @@ func (c *Copies) defines(database string) {
 }
 
 // measured notes a copy's size, and returns it.
-func (c *Copies) measured(database string, bytes int64) int64 {
+func (c *copies) measured(database string, bytes int64) int64 {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if known := c.own[database]; known != nil {
@@ -423,7 +437,7 @@ func (c *Copies) measured(database string, bytes int64) int64 {
 }
 
 // busy notes that a script begins in a copy, or ends.
-func (c *Copies) busy(database string, by int) {
+func (c *copies) busy(database string, by int) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if c.running[database] += by; c.running[database] == 0 {
@@ -432,51 +446,50 @@ func (c *Copies) busy(database string, by int) {
 }
 
 // has tells whether a copy is there, and not being dropped.
-func (c *Copies) has(database string) bool {
+func (c *copies) has(database string) bool {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	return c.own[database] != nil
 }
 
-// Busy tells whether somebody works in a copy: a script runs there, or a transaction is open.
-func (c *Copies) Busy(copied string) bool {
+// isBusy tells whether somebody works in a copy: a script runs there, or a transaction is open, of any service.
+func (c *copies) isBusy(ctx context.Context, copied string) bool {
 	c.mu.Lock()
-	defer c.mu.Unlock()
-	for name := range c.sessions {
-		if name.database == copied {
-			return true
-		}
+	running := c.running[copied] > 0
+	c.mu.Unlock()
+	if running {
+		return true
 	}
-	return c.running[copied] > 0
+	busy := false
+	err := c.server.admin.QueryRow(
+		ctx, "SELECT EXISTS (SELECT FROM pg_stat_activity WHERE datname = $1 AND usename = $2)", copied, roleOf(copied),
+	).Scan(&busy)
+	return busy || err != nil
 }
 
-// access gives the role of a copy and its password. Of a copy that an earlier service has made, it gets a new one.
-func (c *Copies) access(ctx context.Context, database string) (role, password string, err error) {
-	role = roleOf(database)
-	c.taking.Lock()
-	defer c.taking.Unlock()
-	c.mu.Lock()
-	known := c.own[database]
-	if known != nil && known.password != "" {
-		password = known.password
-	}
-	c.mu.Unlock()
-	if password != "" {
-		return role, password, nil
-	}
-	password = secret()
-	_, err = c.server.admin.Exec(ctx, "ALTER ROLE "+quote(role)+" LOGIN PASSWORD '"+verifier(password)+"'")
-	if code := state(err); code == "42704" {
-		return "", "", fmt.Errorf("%w: %s", ErrGone, database)
-	} else if err != nil {
-		return "", "", c.server.reach(err)
-	}
+// passwordOf is the password of a copy's role, which all services know.
+func (c *copies) passwordOf(database string) string {
+	h := hmac.New(sha256.New, c.server.Key)
+	h.Write([]byte(roleOf(database)))
+	return hex.EncodeToString(h.Sum(nil))
+}
+
+// note notes a copy that another service has made, or an earlier one.
+func (c *copies) note(database string) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if known == nil {
-		known = &copied{defined: true}
-		c.own[database] = known
+	if c.own[database] == nil {
+		c.own[database] = &copied{defined: true}
 	}
-	known.password = password
-	return role, password, nil
+}
+
+// renew gives a copy's role its password again: its learner may have changed it.
+func (c *copies) renew(ctx context.Context, database string) error {
+	_, err := c.server.admin.Exec(
+		ctx, "ALTER ROLE "+quote(roleOf(database))+" LOGIN PASSWORD '"+verifier(c.passwordOf(database))+"'",
+	)
+	if state(err) == "42704" {
+		return fmt.Errorf("%w: %s", ErrGone, database)
+	}
+	return c.server.reach(err)
 }

@@ -28,7 +28,7 @@ func BenchmarkCopy(b *testing.B) {
 
 func benchmarkCopy(b *testing.B, scripts files, change string) {
 	ctx := context.Background()
-	s, err := practice.Open(ctx, url, practice.DefaultLimits)
+	s, err := practice.Open(ctx, []string{url}, practice.Options{Limits: practice.DefaultLimits})
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -85,7 +85,7 @@ func benchmarkCopy(b *testing.B, scripts files, change string) {
 	b.ReportMetric(float64(first.Milliseconds())/float64(b.N), "ms/first-change")
 }
 
-func drop(b *testing.B, s *practice.Server, c *practice.Copy) {
+func drop(b *testing.B, s *practice.Servers, c *practice.Copy) {
 	if err := s.Copies().Drop(context.Background(), c.Database); err != nil {
 		b.Fatal(err)
 	}
@@ -94,7 +94,7 @@ func drop(b *testing.B, s *practice.Server, c *practice.Copy) {
 // Memory and disk after many copies were used and left.
 func BenchmarkCopiesLeaveNothing(b *testing.B) {
 	ctx := context.Background()
-	s, err := practice.Open(ctx, url, practice.DefaultLimits)
+	s, err := practice.Open(ctx, []string{url}, practice.Options{Limits: practice.DefaultLimits})
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -16,12 +16,12 @@ import (
 type copyOf struct {
 	*practice.Copy
 	t     *testing.T
-	s     *practice.Server
+	s     *practice.Servers
 	build string
 }
 
 // copied makes a copy of a build, which is dropped after the test.
-func copied(t *testing.T, s *practice.Server, build string) copyOf {
+func copied(t *testing.T, s *practice.Servers, build string) copyOf {
 	t.Helper()
 	c, err := s.Copies().Take(context.Background(), build)
 	if err != nil {
@@ -142,7 +142,7 @@ func TestAnOpenTransactionDoesNotWaitForever(t *testing.T) {
 	c := copied(t, s, build(t, s, hives, false))
 	c.says("a", "BEGIN; DELETE FROM hive", "BEGIN", "DELETE 2")
 	for state := practice.OpenTransaction; state != practice.NoTransaction; {
-		state, _, _ = s.Copies().Uncommitted(c.Database, "a")
+		state, _, _ = s.Copies().Uncommitted(context.Background(), c.Database, "a")
 	}
 	c.says("b", "UPDATE hive SET name = 'x' WHERE hive_id = 1", "UPDATE 1")
 	done := c.says("a", "SELECT count(*) FROM hive; COMMIT", "SELECT 1 count:bigint | 2", "COMMIT")
@@ -197,7 +197,9 @@ func TestACopyIsDroppedInTheMiddleOfARun(t *testing.T) {
 		_, _, err := c.perform("", "DELETE FROM inspection; SELECT pg_sleep(100)")
 		ended <- err
 	}()
-	waitFor(t, func() bool { return s.Copies().Busy(c.Database) && strings.Contains(running(t), "pg_sleep(100)") })
+	waitFor(t, func() bool {
+		return s.Copies().Busy(context.Background(), c.Database) && strings.Contains(running(t), "pg_sleep(100)")
+	})
 	if err := s.Copies().Drop(context.Background(), c.Database); err != nil {
 		t.Fatal(err)
 	}
@@ -237,7 +239,7 @@ func TestCopiesThatAreLeftAreDropped(t *testing.T) {
 	kept.says("", "DELETE FROM inspection; INSERT INTO hive VALUES (3, 'Clover')", "DELETE 0", "INSERT 0 1")
 	first.Close()
 	s := server(t, limits)
-	if err := s.Copies().Keep(context.Background(), []string{kept.Database}); err != nil {
+	if err := s.Copies().Keep(context.Background(), []string{kept.Database}, true); err != nil {
 		t.Fatal(err)
 	}
 	again := copyOf{kept.Copy, t, s, database}
@@ -252,7 +254,7 @@ func TestCopiesAreReady(t *testing.T) {
 	s := server(t, limits)
 	database := build(t, s, hives, false)
 	count := func() (n int) {
-		sizes, err := s.Copies().Sizes(context.Background())
+		sizes, _, err := s.Copies().Sizes(context.Background())
 		if err != nil {
 			t.Fatal(err)
 		}

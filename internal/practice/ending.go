@@ -16,15 +16,8 @@ const (
 	endPatience    = 3 * time.Second // from the beginning on
 )
 
-// Kill sets the function that kills sessions which do not end when they are told to. It needs the practice server on
-// this machine.
-func (s *Server) Kill(kill func(pid uint32) error) { s.kill = kill }
-
-// Unending is the number of sessions that should have ended and are still being waited for.
-func (s *Server) Unending() int { return int(s.unending.Load()) }
-
 // endSession returns when a process of the server is no session any more. Waiting ends with the context.
-func (s *Server) endSession(ctx context.Context, pid uint32) error {
+func (s *server) endSession(ctx context.Context, pid uint32) error {
 	begun, told, counted := time.Now(), 0, false
 	defer func() {
 		if counted {
@@ -61,7 +54,7 @@ func (s *Server) endSession(ctx context.Context, pid uint32) error {
 
 // isThere tells whether a process of the server is a session. A server that does not answer is not waited for, so that
 // what waits for it does not hold all connections.
-func (s *Server) isThere(ctx context.Context, pid uint32) (there bool, err error) {
+func (s *server) isThere(ctx context.Context, pid uint32) (there bool, err error) {
 	ctx, stop := context.WithTimeout(ctx, probePatience)
 	defer stop()
 	err = s.admin.QueryRow(
@@ -71,14 +64,14 @@ func (s *Server) isThere(ctx context.Context, pid uint32) (there bool, err error
 }
 
 // terminate tells a session to end.
-func (s *Server) terminate(ctx context.Context, pid uint32) {
+func (s *server) terminate(ctx context.Context, pid uint32) {
 	ctx, stop := context.WithTimeout(ctx, probePatience)
 	defer stop()
 	_, _ = s.admin.Exec(ctx, "SELECT pg_terminate_backend($1)", pgx.QueryExecModeExec, int32(pid))
 }
 
 // endSessions ends all sessions of a role or in a database: those whose column in pg_stat_activity has the value.
-func (s *Server) endSessions(ctx context.Context, column, value string) error {
+func (s *server) endSessions(ctx context.Context, column, value string) error {
 	rows, _ := s.admin.Query(ctx, "SELECT pid FROM pg_stat_activity WHERE "+column+" = $1", value)
 	pids, err := pgx.CollectRows(rows, pgx.RowTo[int32])
 	if err != nil {

@@ -10,11 +10,9 @@ import (
 	"examen/internal/core/result"
 )
 
-// Equal asks the server which of the texts are equal when compared as values of the given column, whose type or
-// collation defines its own equality. The result maps each text that equals an earlier one to the text that represents
-// it. It is nil if the server cannot tell, as for types that have no order.
-func (s *Server) Equal(
-	ctx context.Context, database string, texts []string, column result.Column,
+// equal is [Servers.Equal].
+func equal(
+	ctx context.Context, s *Servers, database string, texts []string, column result.Column,
 ) (map[string]string, error) {
 	as := "::" + column.Type.Name
 	if column.Collation != "" {

@@ -25,20 +25,23 @@ func SetKeptOpen(t *testing.T, d time.Duration) {
 }
 
 // Asked is how many runs of a learner are in progress or waiting.
-func (s *Server) Asked(learner int64) int {
-	s.learners.turns.mu.Lock()
-	defer s.learners.turns.mu.Unlock()
-	return s.learners.turns.users[learner]
+func (s *Servers) Asked(learner int64) int {
+	s.learners.mu.Lock()
+	defer s.learners.mu.Unlock()
+	return s.learners.users[learner]
 }
 
 // Make makes a copy anew, whether one is ready or not.
-func (c *Copies) Make(ctx context.Context, database string) (*Copy, error) {
-	return c.make(ctx, database)
+func (c Copies) Make(ctx context.Context, database string) (*Copy, error) {
+	return c.servers.all[0].copies.make(ctx, database)
 }
 
 // Ready is how many copies of a build nobody uses yet.
-func (c *Copies) Ready(database string) int {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	return len(c.ready[database])
+func (c Copies) Ready(database string) (n int) {
+	for _, one := range c.servers.all {
+		one.copies.mu.Lock()
+		n += len(one.copies.ready[database])
+		one.copies.mu.Unlock()
+	}
+	return n
 }

@@ -80,7 +80,7 @@ func of(query, owner string) string {
 
 // release takes a database from its builder, whose scripts have run: the builder's sessions have ended, and there are
 // no others; what it set for itself or for the database is undone from outside.
-func (s *Server) release(ctx context.Context, builder, database string) error {
+func (s *server) release(ctx context.Context, builder, database string) error {
 	if _, err := s.admin.Exec(ctx, "ALTER ROLE "+quote(builder)+" NOLOGIN PASSWORD NULL"); err != nil {
 		return err
 	}
@@ -114,7 +114,7 @@ func (s *Server) release(ctx context.Context, builder, database string) error {
 
 // handOver gives what the builder has made to an owner, and lets groups read it. It returns the schemas, as SQL writes
 // them, in the order in which names are looked up.
-func (s *Server) handOver(
+func (s *server) handOver(
 	ctx context.Context, builder, database, owner string, groups []string,
 ) (schemas []string, err error) {
 	members := []string{builder, ownerRole}

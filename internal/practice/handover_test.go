@@ -110,9 +110,9 @@ DO $$ BEGIN
 	EXECUTE 'GRANT ALL ON SCHEMA public, yard TO PUBLIC'; EXECUTE
 	'GRANT ALL ON SCHEMA public, yard TO examen_learners WITH GRANT OPTION';
 	EXECUTE 'GRANT UPDATE (name) ON hive TO examen_learners';
-	EXECUTE 'GRANT ALL ON SEQUENCE counter TO examen_seat_01, PUBLIC';
+	EXECUTE 'GRANT ALL ON SEQUENCE counter TO examen_seat_1_01, PUBLIC';
 	EXECUTE 'GRANT EXECUTE ON FUNCTION secret() TO examen_learners';
-	EXECUTE 'GRANT USAGE ON TYPE mood TO examen_seat_01';
+	EXECUTE 'GRANT USAGE ON TYPE mood TO examen_seat_1_01';
 	EXECUTE 'ALTER DEFAULT PRIVILEGES GRANT ALL ON TABLES TO PUBLIC';
 	EXECUTE 'ALTER DEFAULT PRIVILEGES IN SCHEMA yard GRANT ALL ON FUNCTIONS TO examen_learners';
 	PERFORM lo_create(4711);
@@ -186,7 +186,7 @@ func TestAScriptCannotSpoilLaterBuilds(t *testing.T) {
 		"DO $$ BEGIN EXECUTE 'ALTER ROLE examen_builder RENAME TO gone'; END $$;",
 		"DO $$ BEGIN EXECUTE 'ALTER ROLE examen_owner LOGIN'; END $$;",
 		"DO $$ BEGIN EXECUTE 'GRANT examen_owner TO ' || current_user; END $$;",
-		"DO $$ BEGIN EXECUTE 'GRANT ' || current_user || ' TO examen_seat_01'; END $$;",
+		"DO $$ BEGIN EXECUTE 'GRANT ' || current_user || ' TO examen_seat_1_01'; END $$;",
 		"DO $$ BEGIN EXECUTE 'DROP OWNED BY examen_owner'; END $$;",
 		"DO $$ BEGIN EXECUTE 'SET SESSION AUTHORIZATION examen_owner'; END $$;",
 		"DO $$ BEGIN EXECUTE 'CREATE ROLE mine'; END $$;",
@@ -265,10 +265,10 @@ func TestSeatsForCheckingHaveNoClock(t *testing.T) {
 func TestAQueryThatHeedsNothingIsKilled(t *testing.T) {
 	s := server(t, within(5*time.Second)) // far more than the other learner's runs take
 	killed := make(chan uint32, 10)
-	s.Kill(func(pid uint32) error {
+	s.Beside(practice.Local{Kill: func(pid uint32) error {
 		killed <- pid
 		return syscall.Kill(int(pid), syscall.SIGKILL)
-	})
+	}})
 	database := build(t, s, hives, false)
 	other := make(chan error)
 	done := make(chan struct{})
@@ -334,7 +334,7 @@ func TestPasswordsAreNotInTheLog(t *testing.T) {
 	}
 	defer conn.Close(context.Background())
 	for range 2 { // roles that are made, and roles that are there
-		s, err := practice.Open(context.Background(), url, limits)
+		s, err := practice.Open(context.Background(), []string{url}, practice.Options{Limits: limits})
 		if err != nil {
 			t.Fatal(err)
 		}

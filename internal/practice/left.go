@@ -103,9 +103,9 @@ JOIN pg_catalog.pg_attribute a ON a.attrelid = d.refobjid AND a.attnum = d.refob
 WHERE d.classid = 'pg_catalog.pg_class'::pg_catalog.regclass
 	AND d.refclassid = 'pg_catalog.pg_class'::pg_catalog.regclass AND d.deptype IN ('a', 'i')`
 
-// Counters tells, of columns whose values come from sequences of their own, the last value given, by table.column; -1
+// counters tells, of columns whose values come from sequences of their own, the last value given, by table.column; -1
 // for none.
-func (c *Copies) Counters(ctx context.Context, copied string) (map[string]int64, error) {
+func (c *copies) counters(ctx context.Context, copied string) (map[string]int64, error) {
 	last := map[string]int64{}
 	err := c.server.inCopy(ctx, copied, func(conn *pgx.Conn) error {
 		if _, err := setPath(ctx, conn); err != nil {
@@ -133,8 +133,8 @@ var constraintKinds = map[string]definition.Kind{
 	"x": definition.Exclusion,
 }
 
-// Left tells what a script has left in a copy.
-func (c *Copies) Left(ctx context.Context, of Copy, build string) (*Left, error) {
+// leftIn tells what a script has left in a copy.
+func (c *copies) leftIn(ctx context.Context, of Copy, build string) (*Left, error) {
 	before, err := c.server.heldBy(ctx, build)
 	if err != nil {
 		return nil, err

@@ -71,7 +71,7 @@ pg_stat_get_tuples_inserted pg_stat_get_tuples_updated pg_stat_get_tuples_delete
 // prepareTemplate makes the database that every build is a copy of: empty, closed to PUBLIC, with functions revoked.
 // Setup scripts may still use those functions. Its name stands for its contents, so that a changed list makes a new
 // one.
-func (s *Server) prepareTemplate(ctx context.Context, conn *pgx.Conn) error {
+func (s *server) prepareTemplate(ctx context.Context, conn *pgx.Conn) error {
 	hash := fnv.New32a()
 	fmt.Fprint(
 		hash, "5", allowedNames(), runsOnly, endless, tellsNames, hidden, readersNeed, told, fence, copiesNeed,

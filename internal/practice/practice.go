@@ -16,6 +16,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net"
+	"strconv"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -55,30 +58,31 @@ var DefaultLimits = Limits{
 	Copy:     256 << 20,
 }
 
-// A Server is a practice server.
-type Server struct {
+// A server is one practice server.
+type server struct {
+	*Options
+	name   string // its address: host:port
 	config *pgxpool.Config
 	admin  *pgxpool.Pool // of the superuser, in a database that no script has been in
-	limits Limits
 
 	learners *seats
 	checkers *seats
-	copies   *Copies
-	calm     calm
+	copies   *copies
+	calm     *calm
 	throttle *throttle                               // nil: all runs have the processor alike
 	kill     func(pid uint32) error                  // nil: the server is on another machine
 	measure  func(pid uint32) (time.Duration, error) // likewise
-	open     context.Context                         // ends with Close
+	open     context.Context                         // ends with close
 	shut     func()
-	taken    atomic.Bool  // another service has taken the server, while this one had lost it
+	taken    atomic.Bool  // another installation has taken the server, while this one had lost it
 	unending atomic.Int64 // sessions that were told to end and have not
+	health   health
 
 	reading   sync.Mutex // held while types are read
 	databases sync.Mutex // held while rights on databases are changed
 
 	mu       sync.Mutex
-	gone     func(database string) // is told of databases that are gone; nil
-	passing  map[string]bool       // roles made for one purpose that are at work
+	passing  map[string]bool // roles made for one purpose that are at work
 	builtin  map[uint32]typeRow
 	types    map[string]map[uint32]result.Type // of each database, those made there
 	readable map[string]readable               // of each database
@@ -107,8 +111,8 @@ var ErrTrouble = errors.New("the practice server reported an error of its own")
 // ErrBusy tells that no seat became free in time.
 var ErrBusy = errors.New("all seats are taken")
 
-// Open connects to a practice server as a superuser and makes ready the roles, the template and the seats.
-func Open(ctx context.Context, url string, limits Limits) (*Server, error) {
+// newServer connects to a practice server as a superuser. It need not be there yet.
+func newServer(url string, o *Options, calm *calm) (*server, error) {
 	config, err := pgxpool.ParseConfig(url)
 	if err != nil {
 		return nil, fmt.Errorf("practice server: %w", err)
@@ -120,47 +124,47 @@ func Open(ctx context.Context, url string, limits Limits) (*Server, error) {
 	config.ConnConfig.RuntimeParams["synchronous_commit"] = "on"
 	config.ConnConfig.RuntimeParams["application_name"] = "examen"
 	config.ConnConfig.ConnectTimeout = connectTimeout
-	pool, err := pgxpool.NewWithConfig(ctx, config)
+	pool, err := pgxpool.NewWithConfig(context.Background(), config)
 	if err != nil {
 		return nil, fmt.Errorf("practice server: %w", err)
 	}
-	s := &Server{
+	s := &server{
+		Options:  o,
+		name:     nameOf(config.ConnConfig),
 		config:   config,
 		admin:    pool,
-		limits:   limits,
+		calm:     calm,
 		types:    map[string]map[uint32]result.Type{},
 		readable: map[string]readable{},
 		holds:    map[string]holds{},
 		passing:  map[string]bool{},
 	}
+	s.health.doubt = make(chan struct{}, 1)
+	s.learners, s.checkers = s.newSeats("examen_seat", learnersRole), s.newSeats("examen_check", checkersRole)
 	s.open, s.shut = context.WithCancel(context.Background())
 	s.copies = newCopies(s)
-	if err = s.claim(ctx); err == nil {
-		err = s.prepare(ctx)
-	}
-	if err != nil {
-		s.shut()
-		pool.Close()
-		return nil, fmt.Errorf("make the practice server ready: %w", err)
-	}
-	go s.copies.keep(s.open)
 	return s, nil
 }
 
-// claim makes the practice server this service's alone: the seats' roles are its own.
-func (s *Server) claim(ctx context.Context) error {
-	err := postgres.Claim(s.open, s.config.ConnConfig, func() { s.taken.Store(true) })
+// nameOf is a server's address, as operators are told it.
+func nameOf(config *pgx.ConnConfig) string {
+	if strings.HasPrefix(config.Host, "/") {
+		return "this-machine"
+	}
+	return net.JoinHostPort(config.Host, strconv.Itoa(int(config.Port)))
+}
+
+// claim makes the practice server this installation's alone: the seats' roles are its own.
+func (s *server) claim(ctx context.Context) error {
+	err := postgres.Claim(s.open, s.config.ConnConfig, s.Installation, func() { s.taken.Store(true) })
 	if err != nil && !errors.Is(err, postgres.ErrClaimed) {
 		err = fmt.Errorf("%w: %v", ErrUnavailable, err)
 	}
 	return cmp.Or(err, ctx.Err())
 }
 
-// Copies gives access to the copies of builds.
-func (s *Server) Copies() *Copies { return s.copies }
-
-// Close ends all sessions.
-func (s *Server) Close() {
+// close ends all sessions.
+func (s *server) close() {
 	s.shut()
 	s.learners.close()
 	s.checkers.close()
@@ -168,8 +172,8 @@ func (s *Server) Close() {
 	s.admin.Close()
 }
 
-// Ping returns an error that is ErrUnavailable where the server cannot be reached.
-func (s *Server) Ping(ctx context.Context) error {
+// ping returns an error that is ErrUnavailable where the server cannot be reached.
+func (s *server) ping(ctx context.Context) error {
 	if s.taken.Load() {
 		return fmt.Errorf("%w: %v", ErrUnavailable, postgres.ErrClaimed)
 	}
@@ -179,7 +183,8 @@ func (s *Server) Ping(ctx context.Context) error {
 	return nil
 }
 
-func (s *Server) prepare(ctx context.Context) error {
+// prepare makes ready the roles, the template and the seats.
+func (s *server) prepare(ctx context.Context) error {
 	var super bool
 	if err := s.admin.QueryRow(
 		ctx, `SELECT rolsuper FROM pg_roles WHERE rolname = current_user`,
@@ -194,29 +199,45 @@ func (s *Server) prepare(ctx context.Context) error {
 		return err
 	}
 	defer conn.Release()
-	for _, group := range []string{learnersRole, checkersRole, readersRole, builderRole, ownerRole, copiesRole} {
-		if err := ensureRole(ctx, conn.Conn(), group, "NOLOGIN PASSWORD NULL"); err != nil {
+	return exclusively(ctx, conn.Conn(), func() error {
+		for _, group := range []string{learnersRole, checkersRole, readersRole, builderRole, ownerRole, copiesRole} {
+			if err := ensureRole(ctx, conn.Conn(), group, "NOLOGIN PASSWORD NULL"); err != nil {
+				return err
+			}
+		}
+		if err := s.sweepRoles(ctx, conn.Conn()); err != nil {
 			return err
 		}
-	}
-	if err := s.sweepRoles(ctx, conn.Conn()); err != nil {
+		if err := s.prepareTemplate(ctx, conn.Conn()); err != nil {
+			return err
+		}
+		if s.builtin, err = readTypes(ctx, conn.Conn(), 0, firstMade); err != nil {
+			return err
+		}
+		if err := s.learners.make(ctx, conn.Conn()); err != nil {
+			return err
+		}
+		return s.checkers.make(ctx, conn.Conn())
+	})
+}
+
+// preparing is the advisory lock under which a server's roles are made: of services that start at once, one after the
+// other.
+const preparing = 0x6578616d656f
+
+// exclusively calls f while no other service prepares the server.
+func exclusively(ctx context.Context, conn *pgx.Conn, f func() error) error {
+	if _, err := conn.Exec(ctx, "SELECT pg_advisory_lock($1)", int64(preparing)); err != nil {
 		return err
 	}
-	if err := s.prepareTemplate(ctx, conn.Conn()); err != nil {
-		return err
-	}
-	if s.builtin, err = readTypes(ctx, conn.Conn(), 0, firstMade); err != nil {
-		return err
-	}
-	if s.learners, err = s.makeSeats(ctx, conn.Conn(), "examen_seat", learnersRole); err != nil {
-		return err
-	}
-	s.checkers, err = s.makeSeats(ctx, conn.Conn(), "examen_check", checkersRole)
-	return err
+	defer func() {
+		_, _ = conn.Exec(context.WithoutCancel(ctx), "SELECT pg_advisory_unlock($1)", int64(preparing))
+	}()
+	return f()
 }
 
 // connect opens a session as a role, in a database.
-func (s *Server) connect(ctx context.Context, role, password, database string) (*pgx.Conn, error) {
+func (s *server) connect(ctx context.Context, role, password, database string) (*pgx.Conn, error) {
 	config := s.config.ConnConfig.Copy()
 	config.User, config.Password, config.Database = role, password, database
 	return pgx.ConnectConfig(ctx, config)
@@ -228,28 +249,18 @@ func isGone(code string) bool {
 	return code == "3D000" || code == "58P01" || code == "XX001" || code == "XX002"
 }
 
-// WhenGone has f called with each database that a run finds to be gone or damaged.
-func (s *Server) WhenGone(f func(database string)) {
+// lost forgets what is known of a database that is gone.
+func (s *server) lost(database string) {
 	s.mu.Lock()
-	s.gone = f
-	s.mu.Unlock()
-}
-
-// lostDatabase says that a database is gone, to whoever wants to hear it.
-func (s *Server) lostDatabase(database string) {
-	s.mu.Lock()
-	f := s.gone
 	delete(s.types, database)
 	delete(s.readable, database)
 	delete(s.holds, database)
 	s.mu.Unlock()
-	if f != nil {
-		f(database)
-	}
+	s.health.without(database)
 }
 
-// Look returns ErrGone where a build's database is not there, or nobody may connect to it.
-func (s *Server) Look(ctx context.Context, database string) error {
+// look returns ErrGone where a build's database is not there, or nobody may connect to it.
+func (s *server) look(ctx context.Context, database string) error {
 	var usable bool
 	err := s.admin.QueryRow(
 		ctx, `SELECT has_database_privilege('`+checkersRole+`', oid, 'CONNECT') FROM pg_database WHERE datname = $1`,
@@ -266,8 +277,8 @@ func (s *Server) Look(ctx context.Context, database string) error {
 	})
 }
 
-// Sweep drops roles that were made for one purpose, and left by a service that was killed.
-func (s *Server) Sweep(ctx context.Context) error {
+// sweep drops roles that were made for one purpose, and left by a service that was killed.
+func (s *server) sweep(ctx context.Context) error {
 	conn, err := s.admin.Acquire(ctx)
 	if err != nil {
 		return s.reach(err)
@@ -277,7 +288,7 @@ func (s *Server) Sweep(ctx context.Context) error {
 }
 
 // reach says of an error that is not the server's word that the server cannot be reached.
-func (s *Server) reach(err error) error {
+func (s *server) reach(err error) error {
 	switch code := state(err); {
 	case isGone(code):
 		return fmt.Errorf("%w: %v", ErrGone, err)

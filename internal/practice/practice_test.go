@@ -63,9 +63,9 @@ func within(time time.Duration) practice.Limits {
 	return l
 }
 
-func server(t *testing.T, limits practice.Limits) *practice.Server {
+func server(t *testing.T, limits practice.Limits) *practice.Servers {
 	t.Helper()
-	s, err := practice.Open(context.Background(), url, limits)
+	s, err := practice.Open(context.Background(), []string{url}, practice.Options{Limits: limits})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -76,7 +76,7 @@ func server(t *testing.T, limits practice.Limits) *practice.Server {
 var databases int
 
 // build builds a dataset and returns its database, which is removed after the test.
-func build(t *testing.T, s *practice.Server, scripts files, variant bool) string {
+func build(t *testing.T, s *practice.Servers, scripts files, variant bool) string {
 	t.Helper()
 	databases++
 	database := fmt.Sprintf("test_%d", databases)
@@ -112,7 +112,7 @@ func (s *table) Row(row result.Row) error {
 	return nil
 }
 
-func run(s *practice.Server, database, sql string) (string, error) {
+func run(s *practice.Servers, database, sql string) (string, error) {
 	var sink table
 	_, err := s.Run(context.Background(), practice.Run{Learner: 1, Database: database, SQL: sql}, &sink)
 	return sink.text.String(), err
@@ -379,7 +379,7 @@ func TestFunctionsThatASeatMayExecuteAreListed(t *testing.T) {
 	}
 	open := names(
 		`SELECT DISTINCT proname::text FROM pg_proc WHERE provolatile <> 'i' AND prorettype <> 'trigger'::regtype ` +
-			`AND has_function_privilege('examen_seat_01', oid, 'EXECUTE')`,
+			`AND has_function_privilege('examen_seat_1_01', oid, 'EXECUTE')`,
 	)
 	known := names(`SELECT DISTINCT proname::text FROM pg_proc`)
 	for _, name := range open {
@@ -599,7 +599,7 @@ func (h *holding) Row(result.Row) error {
 
 func TestAServerThatCannotBeReached(t *testing.T) {
 	if _, err := practice.Open(
-		context.Background(), "postgres://examen:x@127.0.0.1:1/postgres", limits,
+		context.Background(), []string{"postgres://examen:x@127.0.0.1:1/postgres"}, practice.Options{Limits: limits},
 	); !errors.Is(err, practice.ErrUnavailable) {
 		t.Errorf("got %v", err)
 	}

@@ -19,6 +19,11 @@ func Problem(err error) *problem.Problem {
 	case errors.Is(err, ErrUnavailable):
 		return problem.Again(3, "practice-down", "The practice server cannot be reached",
 			"Queries cannot be run or checked just now. Drafts and history are kept; try again in a moment.")
+	case errors.Is(err, ErrOpenElsewhere):
+		return problem.Again(1, "open-elsewhere", "Your transaction is open elsewhere",
+			"This call came to another of Examen's services than the one that has your open transaction, and nothing "+
+				"was run. Run it again; if it comes back, wait a minute, after which the transaction is rolled back, "+
+				"and tell your instructor.")
 	case errors.Is(err, ErrBusy):
 		return problem.Again(
 			5, "busy", "The server is busy", "Too many queries are running just now. Try again in a moment.",

@@ -44,21 +44,8 @@ type readable struct {
 	collations bool
 }
 
-// Relations tells what a build's queries can read from: its tables and views. It is read once, and again after
-// [Server.Analyze].
-func (s *Server) Relations(ctx context.Context, database string) (sqltext.Relations, error) {
-	r, err := s.read(ctx, database)
-	return r.relations, err
-}
-
-// OwnCollations tells whether a build's texts may be equal although they differ: it has collations of its own that say
-// so.
-func (s *Server) OwnCollations(ctx context.Context, database string) (bool, error) {
-	r, err := s.read(ctx, database)
-	return r.collations, err
-}
-
-func (s *Server) read(ctx context.Context, database string) (readable, error) {
+// read reads what a build's queries can read from. It is read once, and again after the build was analyzed.
+func (s *server) read(ctx context.Context, database string) (readable, error) {
 	s.mu.Lock()
 	r, read := s.readable[database]
 	s.mu.Unlock()

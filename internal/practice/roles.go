@@ -10,6 +10,7 @@ import (
 	"encoding/hex"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -56,8 +57,22 @@ func ensureRole(ctx context.Context, conn *pgx.Conn, name, options string) error
 
 // asRole runs f in a session of a new role, which is a member of the given roles and may connect to one database. The
 // role has only the rights of those roles. It is dropped afterwards, together with its sessions.
-func (s *Server) asRole(
+func (s *server) asRole(
 	ctx context.Context, purpose, database string, memberOf []string, f func(*pgx.Conn) error,
+) error {
+	return s.lendRole(ctx, purpose, database, memberOf, func(role, password string) error {
+		conn, err := s.connect(ctx, role, password, database)
+		if err != nil {
+			return s.reach(err)
+		}
+		defer func() { conn.Close(context.WithoutCancel(ctx)) }()
+		return f(conn)
+	})
+}
+
+// lendRole calls f with such a role and its password.
+func (s *server) lendRole(
+	ctx context.Context, purpose, database string, memberOf []string, f func(role, password string) error,
 ) error {
 	role, password, err := s.makeRole(ctx, purpose, memberOf)
 	if err != nil {
@@ -67,17 +82,12 @@ func (s *Server) asRole(
 	if err := s.onDatabases(ctx, "GRANT CONNECT ON DATABASE "+quote(database)+" TO "+quote(role)); err != nil {
 		return fmt.Errorf("role %s: %w", role, err)
 	}
-	conn, err := s.connect(ctx, role, password, database)
-	if err != nil {
-		return s.reach(err)
-	}
-	defer func() { conn.Close(context.WithoutCancel(ctx)) }()
-	return f(conn)
+	return f(role, password)
 }
 
 // makeRole creates a role for one purpose. The caller must drop it.
-func (s *Server) makeRole(ctx context.Context, purpose string, memberOf []string) (role, password string, err error) {
-	role, password = passingRole+purpose+"_"+secret()[:12], secret()
+func (s *server) makeRole(ctx context.Context, purpose string, memberOf []string) (role, password string, err error) {
+	role, password = fmt.Sprintf("%s%s_%d_%s", passingRole, purpose, s.Range(), secret()[:12]), secret()
 	sql := "CREATE ROLE " + quote(
 		role,
 	) + " LOGIN INHERIT CONNECTION LIMIT 3 PASSWORD '" + verifier(
@@ -97,7 +107,7 @@ func (s *Server) makeRole(ctx context.Context, purpose string, memberOf []string
 
 // dropRole ends a role's sessions and drops it. What it may still own, or was granted, is another's to have taken away
 // before.
-func (s *Server) dropRole(ctx context.Context, role, database string) {
+func (s *server) dropRole(ctx context.Context, role, database string) {
 	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()
 	defer func() {
@@ -116,15 +126,27 @@ func (s *Server) dropRole(ctx context.Context, role, database string) {
 }
 
 // onDatabases changes who may do what with a database. The server does not take two such changes at once.
-func (s *Server) onDatabases(ctx context.Context, sql string) error {
+func (s *server) onDatabases(ctx context.Context, sql string) error {
 	s.databases.Lock()
 	defer s.databases.Unlock()
 	_, err := s.admin.Exec(ctx, sql)
 	return s.reach(err)
 }
 
+// rangeOf is the range in the name of a role that was made for one purpose: of the service that made it.
+func rangeOf(role string) int {
+	parts := strings.Split(role, "_")
+	n, _ := strconv.Atoi(parts[max(0, len(parts)-2)])
+	return n
+}
+
+// another tells whether a range is another service's, which is alive.
+func (s *server) another(number int) bool {
+	return number != s.Range() && slices.Contains(s.Live(), number)
+}
+
 // sweepRoles drops roles left behind by a service that was killed, once they own nothing.
-func (s *Server) sweepRoles(ctx context.Context, conn *pgx.Conn) error {
+func (s *server) sweepRoles(ctx context.Context, conn *pgx.Conn) error {
 	rows, _ := conn.Query(ctx, `SELECT rolname::text FROM pg_roles WHERE starts_with(rolname, $1)`, passingRole)
 	left, err := pgx.CollectRows(rows, pgx.RowTo[string])
 	if err != nil {
@@ -134,7 +156,7 @@ func (s *Server) sweepRoles(ctx context.Context, conn *pgx.Conn) error {
 		s.mu.Lock()
 		own := s.passing[role] // at work
 		s.mu.Unlock()
-		if own {
+		if own || s.another(rangeOf(role)) {
 			continue
 		}
 		_, _ = conn.Exec(ctx, "SELECT pg_terminate_backend(pid, 5000) FROM pg_stat_activity WHERE usename = '"+role+"'")

@@ -60,7 +60,7 @@ type Sink interface {
 // A Run is one query to be run.
 type Run struct {
 	Learner  int64  // whose run it is: one learner has only so many at once
-	Database string // as [Server.Build] was told
+	Database string // as [Servers.Build] was told
 	Checking bool   // on a seat for checking: of a reference answer, or on a hidden variant
 	SQL      string // one query
 	Large    bool   // many rows are expected: what each costs matters more than a round trip before
@@ -74,17 +74,11 @@ type Execution struct {
 	Elapsed time.Duration
 }
 
-// Run runs a query on a seat and passes its rows to the sink. The error is a *DatabaseError, a *Stopped,
-// ErrUnavailable, ErrGone, ErrFull, ErrBusy, ErrStalled, ErrTrouble, the sink's error, or the context's.
-func (s *Server) Run(ctx context.Context, run Run, sink Sink) (Execution, error) {
-	execution, err := s.attempt(ctx, run, sink)
-	if errors.Is(err, ErrGone) {
-		s.lostDatabase(run.Database)
-	}
-	return execution, err
-}
-
-func (s *Server) attempt(ctx context.Context, run Run, sink Sink) (Execution, error) {
+// run runs a query on a seat, and again where the server had trouble of its own. With elsewhere, there is another server
+// that could do it, and this one's trouble is not waited for.
+func (s *server) run(ctx context.Context, run Run, sink Sink, elsewhere bool) (Execution, error) {
+	s.health.begins()
+	defer s.health.ends()
 	types, err := s.typesOf(ctx, run.Database)
 	if err != nil {
 		return Execution{}, err
@@ -93,24 +87,25 @@ func (s *Server) attempt(ctx context.Context, run Run, sink Sink) (Execution, er
 	if run.Checking {
 		pool = s.checkers
 	}
-	if run.Behind {
-		s.calm.pause(ctx)
-	} else if run.Learner != 0 {
-		s.calm.learner()
-	}
-	repeated := false
+	repeated := elsewhere
 	for begun := time.Now(); ; {
-		st, err := pool.lend(ctx, run.Learner, run.Database)
+		st, err := pool.lend(ctx, run.Database)
 		if err == nil {
 			r := &running{server: s, run: run, sink: sink, types: types}
 			end := s.throttle.watch(run.Learner, st.session.PID(), run.Behind)
 			err = r.execute(ctx, st)
 			var reported *pgconn.PgError
-			if back := end(); !back || err != nil && !errors.As(err, &reported) {
-				st.cut() // stopped in the middle, or still with the lowest priority: in doubt
+			back := end()
+			doubtful := !back || err != nil && !errors.As(err, &reported) // stopped in the middle, or still slow
+			if doubtful && !elsewhere {
+				st.cut()
 			}
-			// cleaning is not the learner's to wait for
-			go pool.giveBack(st, run.Learner)
+			go func() { // this is not the learner's to wait for
+				if doubtful {
+					st.cut()
+				}
+				pool.giveBack(st)
+			}()
 			if (errors.Is(err, ErrStalled) || errors.Is(err, ErrTrouble)) && !repeated {
 				// once more: it may have passed
 				repeated = true
@@ -123,7 +118,7 @@ func (s *Server) attempt(ctx context.Context, run Run, sink Sink) (Execution, er
 		}
 		// A session was lost, with the server and every other perhaps, as it is when another's session had to be
 		// killed. That is not this run's fault: it begins again, as long as a server takes to recover.
-		if !errors.Is(err, ErrUnavailable) || ctx.Err() != nil || !s.recovers(ctx, begun.Add(recovery)) {
+		if !errors.Is(err, ErrUnavailable) || elsewhere || ctx.Err() != nil || !s.recovers(ctx, begun.Add(recovery)) {
 			return Execution{}, err
 		}
 	}
@@ -134,7 +129,7 @@ const recovery = 20 * time.Second
 
 // recovers waits a moment and reports whether the server is back, or may be soon. It does not wait for a server that
 // does not answer at all.
-func (s *Server) recovers(ctx context.Context, until time.Time) bool {
+func (s *server) recovers(ctx context.Context, until time.Time) bool {
 	for range 30 {
 		if time.Now().After(until) {
 			return false
@@ -162,7 +157,7 @@ func (s *Server) recovers(ctx context.Context, until time.Time) bool {
 
 // running is a run in progress.
 type running struct {
-	server  *Server
+	server  *server
 	run     Run
 	sink    Sink
 	types   map[uint32]result.Type
@@ -179,6 +174,7 @@ func (r *running) execute(ctx context.Context, st *seat) error {
 	own, cancel := context.WithCancelCause(context.WithoutCancel(ctx))
 	stop := context.AfterFunc(ctx, func() { cancel(context.Cause(ctx)) })
 	r.watch = r.server.watch(st.session.PID(), func(reason error) { cancel(reason) })
+	defer r.server.health.whenAway(func() { cancel(ErrUnavailable) })()
 	var asked []int16
 	if r.run.Large {
 		if described, err := st.session.Prepare(own, "", r.run.SQL, nil); err == nil { // an error comes again below
@@ -262,9 +258,9 @@ func (r *running) readRows(reader *pgconn.ResultReader) error {
 			r.bytes += int64(len(cell))
 		}
 		switch {
-		case r.rows > r.server.limits.Rows:
+		case r.rows > r.server.Limits.Rows:
 			return r.stopped(LimitRows)
-		case r.bytes > r.server.limits.Bytes:
+		case r.bytes > r.server.Limits.Bytes:
 			return r.stopped(LimitBytes)
 		}
 		if r.sinkErr = r.sink.Row(row); r.sinkErr != nil {
@@ -305,7 +301,7 @@ func (r *running) cause(ctx context.Context, err error) error {
 		return fmt.Errorf("%w: %v", ErrFull, err)
 	case code == "53400":
 		return r.stopped(LimitDisk)
-	case code == "53200" && r.server.limits.Memory > 0:
+	case code == "53200" && r.server.Limits.Memory > 0:
 		// what its session may take is bounded: it is not the machine's memory that is short
 		return r.stopped(LimitMemory)
 	case code == protocolViolation: // of values for placeholders, which a query has none of
@@ -329,7 +325,7 @@ func serversClass(code string) bool {
 }
 
 func (r *running) stopped(limit Limit) error {
-	l := r.server.limits
+	l := r.server.Limits
 	detail := map[Limit]string{
 		LimitTime: fmt.Sprintf("It took longer than the time limit of %s.", l.Time),
 		LimitRows: fmt.Sprintf(

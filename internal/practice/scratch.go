@@ -19,7 +19,7 @@ import (
 // in one transaction, so that every change can be taken back. It is safe for concurrent use; one call waits for
 // another.
 type Scratch struct {
-	server         *Server
+	server         *server
 	database, role string
 	types          map[uint32]result.Type
 	readable       readable
@@ -32,8 +32,8 @@ type Scratch struct {
 // longestTry is how long a statement in a scratch copy may take.
 const longestTry = 2 * time.Second
 
-// Scratch makes a scratch copy from an order's scripts. The caller must close it.
-func (s *Server) Scratch(ctx context.Context, order Order) (_ *Scratch, err error) {
+// scratch makes a scratch copy from an order's scripts. The caller must close it.
+func (s *server) scratch(ctx context.Context, order Order) (_ *Scratch, err error) {
 	builder, password, err := s.makeRole(ctx, "trying", []string{builderRole})
 	if err != nil {
 		return nil, err
@@ -77,7 +77,7 @@ func (c *Scratch) begin(ctx context.Context) error {
 		return err
 	}
 	for oid := range made {
-		c.types[oid] = whole(oid, made, c.server.builtin)
+		c.types[oid] = byName(whole(oid, made, c.server.builtin))
 	}
 	_, err = c.conn.Exec(ctx, fmt.Sprintf("BEGIN; SET LOCAL statement_timeout = %d; SET LOCAL jit = off",
 		longestTry.Milliseconds()))
@@ -119,7 +119,7 @@ func (c *Scratch) exec(ctx context.Context, sql string) error {
 // undoRun takes back whatever a run has done.
 var undoRun = []string{"ROLLBACK TO SAVEPOINT run", "RELEASE SAVEPOINT run"}
 
-// Run runs a query on the copy, as [Server.Run] does on a build. Whose it is, and on which database, is not looked at.
+// Run runs a query on the copy, as [Servers.Run] does on a build. Whose it is, and on which database, is not looked at.
 func (c *Scratch) Run(ctx context.Context, run Run, sink Sink) (Execution, error) {
 	c.server.calm.pause(ctx)
 	c.mu.Lock()
@@ -178,7 +178,7 @@ func (c *Scratch) Close(ctx context.Context) error {
 	if c.conn != nil {
 		_ = c.conn.Close(ctx)
 	}
-	err := c.server.Drop(ctx, c.database)
+	err := c.server.drop(ctx, c.database)
 	c.server.dropRole(ctx, c.role, "")
 	return err
 }

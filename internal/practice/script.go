@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"hash/fnv"
 	"maps"
 	"slices"
 	"strconv"
@@ -91,22 +92,20 @@ type inCopy struct {
 	timer   *time.Timer // ends the waiting
 }
 
-// Perform runs a script in a copy, up to the first error. The sink of a statement receives its rows. The error is the
-// failed statement's: a *DatabaseError whose place is in that statement, a *Stopped or a *Blocked of either; or it is
-// ErrLost, ErrUnavailable, ErrGone, ErrFull, ErrBusy, ErrStalled, ErrTrouble, a sink's error, or the context's.
-func (c *Copies) Perform(ctx context.Context, script Script, sink func(statement int) Sink) (Performance, error) {
-	turns := c.server.learners.turns // what runs in copies and on seats shares the memory
+// perform runs a script in a copy, up to the first error.
+func (c *copies) perform(ctx context.Context, script Script, sink func(statement int) Sink) (Performance, error) {
+	seats := c.server.learners // what runs in copies and on seats shares the memory
 	if script.Checking {
-		turns = c.server.checkers.turns
-	} else if script.Learner != 0 {
-		c.server.calm.learner()
+		seats = c.server.checkers
 	}
-	waiting, cancel := context.WithTimeoutCause(ctx, c.server.limits.Wait, ErrBusy)
+	waiting, cancel := context.WithTimeoutCause(ctx, c.server.Limits.Wait, ErrBusy)
 	defer cancel()
-	if err := turns.take(waiting, script.Learner); err != nil {
+	if err := seats.await(waiting); err != nil {
 		return Performance{}, err
 	}
-	defer turns.giveBack(script.Learner)
+	defer seats.release()
+	c.server.health.begins()
+	defer c.server.health.ends()
 	c.busy(script.Database, 1)
 	defer c.busy(script.Database, -1)
 	types, err := c.server.typesOf(ctx, script.Build)
@@ -137,7 +136,7 @@ func (c *Copies) Perform(ctx context.Context, script Script, sink func(statement
 // performing is a script that is being run.
 type performing struct {
 	Performance
-	server  *Server
+	server  *server
 	script  Script
 	session *inCopy
 	build   map[uint32]result.Type // the types of the build
@@ -165,7 +164,7 @@ func (p *performing) run(ctx context.Context, sink func(int) Sink) error {
 	defer stop()
 	p.watch = p.server.watch(p.session.conn.PID(), func(reason error) { cancel(reason) })
 	defer func() { p.Elapsed, _ = p.watch.stop() }()
-	p.size = p.server.copies.sizeBefore(p.script.Database)
+	p.size = p.server.copies.sizeBefore(ctx, p.script.Database)
 	looking := make(chan struct{})
 	defer close(looking)
 	go p.look(looking, cancel)
@@ -201,11 +200,11 @@ func (p *performing) look(ended <-chan struct{}, cancel context.CancelCauseFunc)
 func (p *performing) overgrown() bool {
 	ctx, stop := context.WithTimeout(context.Background(), probePatience)
 	defer stop()
-	size, err := p.server.copies.SizeOf(ctx, p.script.Database)
+	size, err := p.server.copies.sizeOf(ctx, p.script.Database)
 	if err != nil {
 		return false
 	}
-	return size > p.server.limits.Copy && size > p.size
+	return size > p.server.Limits.Copy && size > p.size
 }
 
 // step runs one statement.
@@ -268,7 +267,7 @@ func (p *performing) step(ctx context.Context, statement sqltext.Statement, sink
 
 func (p *performing) full() error {
 	return &Stopped{LimitCopy, fmt.Sprintf("Your copy grew past its limit of %d MB: what the statement did was taken "+
-		"back.", p.server.limits.Copy>>20)}
+		"back.", p.server.Limits.Copy>>20)}
 }
 
 // cause determines what an error means for a statement.
@@ -330,13 +329,13 @@ func (p *performing) leave(err error, calm bool) {
 	p.server.copies.end(p.session)
 	measuring, stop := context.WithTimeout(context.Background(), probePatience)
 	defer stop()
-	if size, err := p.server.copies.SizeOf(measuring, p.script.Database); err == nil {
+	if size, err := p.server.copies.sizeOf(measuring, p.script.Database); err == nil {
 		p.Bytes = p.server.copies.measured(p.script.Database, size)
 	}
 }
 
 // sit gives a session in a script's copy: the one that waits in its window, or a new one.
-func (c *Copies) sit(ctx context.Context, script Script) (*inCopy, error) {
+func (c *copies) sit(ctx context.Context, script Script) (*inCopy, error) {
 	c.mu.Lock()
 	name := windowed{script.Database, script.Window}
 	if waiting := c.sessions[name]; waiting != nil && script.Window != "" {
@@ -349,11 +348,15 @@ func (c *Copies) sit(ctx context.Context, script Script) (*inCopy, error) {
 	} else {
 		c.mu.Unlock()
 	}
+	if err := c.openInAnother(ctx, name); err != nil {
+		return nil, err
+	}
 	session := &inCopy{}
 	err := c.logIn(ctx, script.Database, func(role, password string) (err error) {
 		config := c.server.sessionConfig(role, password, script.Database)
 		config.OnNotice = session.note
 		maps.Copy(config.RuntimeParams, c.server.pinned())
+		config.RuntimeParams["application_name"] = name.application()
 		if script.Reading {
 			config.RuntimeParams["search_path"] = "pg_catalog, public"
 		}
@@ -363,8 +366,33 @@ func (c *Copies) sit(ctx context.Context, script Script) (*inCopy, error) {
 	return session, err
 }
 
+// application is how a window's session is called, so that other services see whose it is.
+func (w windowed) application() string {
+	if w.window == "" {
+		return "examen"
+	}
+	hash := fnv.New64a()
+	_, _ = hash.Write([]byte(w.window))
+	return fmt.Sprintf("examen window %016x", hash.Sum64())
+}
+
+// openInAnother returns ErrOpenElsewhere where a window's transaction is open in another service.
+func (c *copies) openInAnother(ctx context.Context, name windowed) error {
+	if name.window == "" || !c.server.shared() {
+		return nil
+	}
+	var open bool
+	err := c.server.admin.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_stat_activity
+		WHERE datname = $1 AND usename = $2 AND application_name = $3 AND xact_start IS NOT NULL)`,
+		name.database, roleOf(name.database), name.application()).Scan(&open)
+	if err == nil && open {
+		return ErrOpenElsewhere
+	}
+	return c.server.reach(err)
+}
+
 // pinned are the settings of a session in a copy that hold whatever its role has set for itself.
-func (s *Server) pinned() map[string]string {
+func (s *server) pinned() map[string]string {
 	settings := maps.Clone(result.Settings)
 	all := s.roleSettings()
 	for _, name := range []string{"statement_timeout", "lock_timeout"} {
@@ -377,22 +405,17 @@ func (s *Server) pinned() map[string]string {
 }
 
 // logIn opens a session in a copy as its own role.
-func (c *Copies) logIn(ctx context.Context, database string, connect func(role, password string) error) error {
+func (c *copies) logIn(ctx context.Context, database string, connect func(role, password string) error) error {
+	c.note(database)
 	for again := false; ; again = true {
-		role, password, err := c.access(ctx, database)
-		if err != nil {
-			return err
-		}
-		err = connect(role, password)
+		err := connect(roleOf(database), c.passwordOf(database))
 		switch code := state(err); {
 		case err == nil:
 			return nil
-		case strings.HasPrefix(code, "28") && !again: // its learner may have changed the password
-			c.mu.Lock()
-			if known := c.own[database]; known != nil {
-				known.password = ""
+		case strings.HasPrefix(code, "28") && !again:
+			if err := c.renew(ctx, database); err != nil {
+				return err
 			}
-			c.mu.Unlock()
 		case isGone(code) || code == "42501" || strings.HasPrefix(code, "28"):
 			return fmt.Errorf("%w: %v", ErrGone, err)
 		case code == "53300":
@@ -413,7 +436,7 @@ func (session *inCopy) note(_ *pgconn.PgConn, n *pgconn.Notice) {
 }
 
 // await keeps a session for the next script of its window. It returns until when.
-func (c *Copies) await(script Script, session *inCopy) time.Time {
+func (c *copies) await(script Script, session *inCopy) time.Time {
 	name := windowed{script.Database, script.Window}
 	if session.since.IsZero() {
 		session.since = time.Now()
@@ -456,7 +479,7 @@ func (c *Copies) await(script Script, session *inCopy) time.Time {
 }
 
 // openElsewhere tells since when another window of a script's copy has had a transaction open.
-func (c *Copies) openElsewhere(script Script) (since time.Time, is bool) {
+func (c *copies) openElsewhere(script Script) (since time.Time, is bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	for name, session := range c.sessions {
@@ -467,8 +490,8 @@ func (c *Copies) openElsewhere(script Script) (since time.Time, is bool) {
 	return since, is
 }
 
-// Uncommitted tells whether a window of a copy has a transaction open, since when, and until when it is kept.
-func (c *Copies) Uncommitted(copied, window string) (state State, since, until time.Time) {
+// uncommitted tells whether a window of a copy has a transaction open, since when, and until when it is kept.
+func (c *copies) uncommitted(copied, window string) (state State, since, until time.Time) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	session := c.sessions[windowed{copied, window}]
@@ -482,7 +505,7 @@ func (c *Copies) Uncommitted(copied, window string) (state State, since, until t
 }
 
 // close ends all sessions that wait.
-func (c *Copies) close() {
+func (c *copies) close() {
 	c.mu.Lock()
 	databases := map[string]bool{}
 	for name := range c.sessions {
@@ -495,7 +518,7 @@ func (c *Copies) close() {
 }
 
 // leave ends the sessions that wait in a copy.
-func (c *Copies) leave(database string) {
+func (c *copies) leave(database string) {
 	c.mu.Lock()
 	var ending []*inCopy
 	for name, session := range c.sessions {
@@ -512,7 +535,7 @@ func (c *Copies) leave(database string) {
 }
 
 // end ends a session, and with it its transaction. One that does not end by itself is ended by the server.
-func (c *Copies) end(session *inCopy) {
+func (c *copies) end(session *inCopy) {
 	if session.conn.IsClosed() {
 		select {
 		case <-session.conn.CleanupDone():

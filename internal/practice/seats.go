@@ -1,6 +1,7 @@
 package practice
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"io"
@@ -44,49 +45,65 @@ type session struct {
 // several variants, need not open a new one each time.
 const mostSessions = 3
 
-// seats are all seats of one kind.
+// seats are all seats of one kind that a service has on a server: its range of them.
 type seats struct {
-	server *Server
-	turns  *turns // one for each seat
+	server *server
+	prefix string // of the roles' names; behind it stand the range and a number
+	group  string // whose rights the roles have
+	slots  chan struct{}
+	all    []*seat
 	mu     sync.Mutex
 	free   []*seat // the last given back at the end
 }
 
-// makeSeats creates the roles for one kind of seat with new passwords, and ends any sessions that they still have.
-func (s *Server) makeSeats(ctx context.Context, conn *pgx.Conn, prefix, group string) (*seats, error) {
-	all := &seats{server: s, turns: newTurns(s.limits)}
-	settings := s.roleSettings()
+// newSeats has seats of one kind, for which roles are still to be made.
+func (s *server) newSeats(prefix, group string) *seats {
+	p := &seats{server: s, prefix: prefix, group: group, slots: make(chan struct{}, s.Limits.Seats)}
+	for range s.Limits.Seats {
+		p.all = append(p.all, &seat{password: secret()})
+	}
+	p.free = slices.Clone(p.all)
+	return p
+}
+
+// make makes the roles of this service's range, or gives those that are there its own passwords, and ends any sessions
+// that another service may still have as one of them.
+func (p *seats) make(ctx context.Context, conn *pgx.Conn) error {
+	settings := p.server.roleSettings()
 	settings["default_transaction_read_only"] = "on"
-	for i := range s.limits.Seats {
-		st := &seat{role: fmt.Sprintf("%s_%02d", prefix, i+1), password: secret()}
+	for i, st := range p.all {
+		role := fmt.Sprintf("%s_%d_%02d", p.prefix, p.server.Range(), i+1)
 		if err := ensureRole(
-			ctx, conn, st.role, "LOGIN INHERIT CONNECTION LIMIT 6 PASSWORD '"+verifier(st.password)+"'",
+			ctx, conn, role, "LOGIN INHERIT CONNECTION LIMIT 6 PASSWORD '"+verifier(st.password)+"'",
 		); err != nil {
-			return nil, err
+			return err
 		}
-		if _, err := conn.Exec(ctx, "GRANT "+group+" TO "+quote(st.role)+setAll(st.role, settings)); err != nil {
-			return nil, fmt.Errorf("seat %s: %w", st.role, err)
+		if _, err := conn.Exec(ctx, "GRANT "+p.group+" TO "+quote(role)+setAll(role, settings)); err != nil {
+			return fmt.Errorf("seat %s: %w", role, err)
 		}
-		all.free = append(all.free, st)
+		p.mu.Lock()
+		st.role = role
+		p.mu.Unlock()
 	}
-	for _, st := range all.free {
-		if err := s.endSessions(ctx, "usename", st.role); err != nil {
-			return nil, err
+	p.close()
+	for _, st := range p.all {
+		if err := p.server.endSessions(ctx, "usename", st.role); err != nil {
+			return err
 		}
 	}
-	return all, nil
+	return nil
 }
 
 // roleSettings are the settings of a role as which learners' SQL runs.
-func (s *Server) roleSettings() map[string]string {
+func (s *server) roleSettings() map[string]string {
 	settings := map[string]string{
 		// should this service die
-		"statement_timeout":                   strconv.FormatInt((s.limits.Time + 5*time.Second).Milliseconds(), 10),
+		"statement_timeout":                   strconv.FormatInt((s.Limits.Time + 5*time.Second).Milliseconds(), 10),
 		"lock_timeout":                        "2s",
 		"log_min_messages":                    "fatal", // learners' errors are told to them, and fill no log
 		"log_min_error_statement":             "panic",
 		"idle_in_transaction_session_timeout": "1min",
-		"temp_file_limit":                     s.limits.TempDisk,
+		"temp_file_limit":                     s.Limits.TempDisk,
 		"work_mem":                            "16MB",
 		"max_parallel_workers_per_gather":     "0",
 		"lo_compat_privileges":                "off",
@@ -108,19 +125,32 @@ func setAll(role string, settings map[string]string) string {
 }
 
 // lend waits for a free seat with a session in the database. The caller must give the seat back.
-func (p *seats) lend(ctx context.Context, learner int64, database string) (*seat, error) {
-	ctx, cancel := context.WithTimeoutCause(ctx, p.server.limits.Wait, ErrBusy)
+func (p *seats) lend(ctx context.Context, database string) (*seat, error) {
+	ctx, cancel := context.WithTimeoutCause(ctx, p.server.Limits.Wait, ErrBusy)
 	defer cancel()
-	if err := p.turns.take(ctx, learner); err != nil {
+	if err := p.await(ctx); err != nil {
 		return nil, err
 	}
 	st := p.take(database)
 	if err := p.sit(ctx, st, database); err != nil {
-		p.giveBack(st, learner)
+		p.giveBack(st)
 		return nil, err
 	}
 	return st, nil
 }
+
+// await waits until one run more may take place. The error is the context's cause.
+func (p *seats) await(ctx context.Context) error {
+	select {
+	case p.slots <- struct{}{}:
+		return nil
+	case <-ctx.Done():
+		return context.Cause(ctx)
+	}
+}
+
+// release lets another run take place.
+func (p *seats) release() { <-p.slots }
 
 // take picks a free seat: one with a session in the database if there is one, otherwise the least recently used.
 func (p *seats) take(database string) *seat {
@@ -149,7 +179,10 @@ func (p *seats) sit(ctx context.Context, st *seat, database string) error {
 	for len(st.sessions) >= mostSessions {
 		st.close(0)
 	}
-	config := p.server.sessionConfig(st.role, st.password, database)
+	p.mu.Lock()
+	role := st.role
+	p.mu.Unlock()
+	config := p.server.sessionConfig(role, st.password, database)
 	conn, err := pgconn.ConnectConfig(ctx, config)
 	if code := state(err); isGone(code) || code == "42501" { // nobody may connect to it
 		return fmt.Errorf("%w: %v", ErrGone, err)
@@ -161,13 +194,13 @@ func (p *seats) sit(ctx context.Context, st *seat, database string) error {
 }
 
 // sessionConfig says how a session is opened in which learners' SQL runs.
-func (s *Server) sessionConfig(role, password, database string) *pgconn.Config {
+func (s *server) sessionConfig(role, password, database string) *pgconn.Config {
 	config := s.config.ConnConfig.Config.Copy()
 	config.User, config.Password, config.Database = role, password, database
 	config.RuntimeParams = map[string]string{"application_name": "examen"} // the search path is the dataset's
 	config.BuildFrontend = func(r io.Reader, w io.Writer) *pgproto3.Frontend {
 		frontend := pgproto3.NewFrontend(r, w)
-		frontend.SetMaxBodyLen(s.limits.RowBytes)
+		frontend.SetMaxBodyLen(s.Limits.RowBytes)
 		return frontend
 	}
 	// When the time is up the query is cancelled; a session that does not answer to that is cut.
@@ -220,7 +253,7 @@ func (st *seat) cut() {
 
 // giveBack cleans the seat for the next run and returns it to the free seats, once no session of an earlier run is
 // still working on it.
-func (p *seats) giveBack(st *seat, learner int64) {
+func (p *seats) giveBack(st *seat) {
 	if st.session != nil && !st.clean() {
 		st.doubtful = st.session.PID()
 		st.leave()
@@ -232,7 +265,7 @@ func (p *seats) giveBack(st *seat, learner int64) {
 	p.mu.Lock()
 	p.free = append(p.free, st)
 	p.mu.Unlock()
-	p.turns.giveBack(learner)
+	p.release()
 }
 
 // clean ends the transaction and discards all that a session can keep. Where that fails the session is in doubt.
@@ -305,4 +338,21 @@ func (p *seats) close() {
 			st.close(0)
 		}
 	}
+}
+
+// closeRoles has roles log in no more, and ends their sessions.
+func (s *server) closeRoles(ctx context.Context, rows pgx.Rows) error {
+	roles, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return s.reach(err)
+	}
+	for _, role := range roles {
+		if _, err := s.admin.Exec(ctx, "ALTER ROLE "+quote(role)+" NOLOGIN PASSWORD NULL"); err != nil {
+			return s.reach(err)
+		}
+	}
+	for _, role := range roles {
+		err = cmp.Or(err, s.endSessions(ctx, "usename", role))
+	}
+	return err
 }

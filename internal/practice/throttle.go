@@ -31,10 +31,8 @@ type throttle struct {
 	shares map[uint32]Share    // of the processes of long runs
 }
 
-// Throttle makes long runs continue on the processor time that others leave. set changes the share of one of the
-// practice server's processes; processors is how many the server has.
-func (s *Server) Throttle(set func(pid uint32, share Share) error, processors int) {
-	s.throttle = &throttle{set: set, processors: processors, heavy: map[int64]time.Time{}, shares: map[uint32]Share{}}
+func newThrottle(set func(pid uint32, share Share) error, processors int) *throttle {
+	return &throttle{set: set, processors: processors, heavy: map[int64]time.Time{}, shares: map[uint32]Share{}}
 }
 
 // watch follows a run in a session's process; one that is behind is a long one from the beginning. When the run has

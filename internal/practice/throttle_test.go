@@ -41,7 +41,7 @@ func TestLongRunsAreThrottledAndPutBack(t *testing.T) {
 	s := server(t, limits)
 	database := build(t, s, hives, false)
 	p := &priorities{}
-	s.Throttle(p.change, 2)
+	s.Beside(practice.Local{SetShare: p.change, Processors: 2})
 	by := func(learner int64, sql string) string {
 		t.Helper()
 		var sink table
@@ -80,7 +80,7 @@ func TestMoreLongRunsThanProcessorsAreConfined(t *testing.T) {
 	s := server(t, limits) // three seats
 	database := build(t, s, hives, false)
 	p := &priorities{}
-	s.Throttle(p.change, 2)
+	s.Beside(practice.Local{SetShare: p.change, Processors: 2})
 	practice.SetPatience(t, time.Millisecond)
 	var all sync.WaitGroup
 	var held []*holding
@@ -133,7 +133,7 @@ func TestASessionThatStaysThrottledIsThrownAway(t *testing.T) {
 	one.Seats = 1
 	s := server(t, one)
 	database := build(t, s, hives, false)
-	s.Throttle((&priorities{stuck: true}).change, 2)
+	s.Beside(practice.Local{SetShare: (&priorities{stuck: true}).change, Processors: 2})
 	conn := superuser(t, database)
 	session := func() (pid int) {
 		t.Helper()

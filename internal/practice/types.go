@@ -66,9 +66,8 @@ func newTypeRow(oid uint32, name, typtype string, base uint32, parts []uint32) t
 	return t
 }
 
-// typesIn reads the types that a copy has, in one of its sessions; build are those of its build. A type that was made
-// in the copy has another identifier in each: it gets one by its name instead.
-func (s *Server) typesIn(
+// typesIn reads the types that a copy has, in one of its sessions; build are those of its build.
+func (s *server) typesIn(
 	ctx context.Context, conn *pgconn.PgConn, build map[uint32]result.Type,
 ) (map[uint32]result.Type, error) {
 	read := conn.ExecParams(ctx, typesQuery, [][]byte{
@@ -95,22 +94,23 @@ func (s *Server) typesIn(
 	types := maps.Clone(build)
 	for oid := range made {
 		if _, known := build[oid]; !known {
-			types[oid] = byName(whole(oid, made, s.builtin), build)
+			types[oid] = byName(whole(oid, made, s.builtin))
 		}
 	}
 	return types, nil
 }
 
-// byName gives a type an identifier by its name, unless it is built in or the build's.
-func byName(t result.Type, build map[uint32]result.Type) result.Type {
-	if _, known := build[t.OID]; t.OID >= firstMade && !known {
+// byName gives a type an identifier by its name, unless it is built in: what scripts and statements make has another
+// identifier on each server, and in each copy.
+func byName(t result.Type) result.Type {
+	if t.OID >= firstMade {
 		name := fnv.New32a()
 		_, _ = name.Write([]byte(string(rune(t.Kind)) + t.Name))
 		t.OID = name.Sum32() | 1<<31 // which no server gives so soon
 	}
 	t.Parts = slices.Clone(t.Parts)
 	for i := range t.Parts {
-		t.Parts[i] = byName(t.Parts[i], build)
+		t.Parts[i] = byName(t.Parts[i])
 	}
 	return t
 }
@@ -144,7 +144,7 @@ func whole(oid uint32, types ...map[uint32]typeRow) result.Type {
 }
 
 // typesOf returns the types defined in a database. They are read once, since a build never changes.
-func (s *Server) typesOf(ctx context.Context, database string) (map[uint32]result.Type, error) {
+func (s *server) typesOf(ctx context.Context, database string) (map[uint32]result.Type, error) {
 	s.mu.Lock()
 	types, known := s.types[database]
 	s.mu.Unlock()
@@ -166,7 +166,7 @@ func (s *Server) typesOf(ctx context.Context, database string) (map[uint32]resul
 		}
 		made, err := readTypes(ctx, conn, firstMade, math.MaxInt32)
 		for oid := range made {
-			types[oid] = whole(oid, made, s.builtin)
+			types[oid] = byName(whole(oid, made, s.builtin))
 		}
 		return err
 	})
@@ -180,7 +180,7 @@ func (s *Server) typesOf(ctx context.Context, database string) (map[uint32]resul
 }
 
 // columns describes a result's columns.
-func (s *Server) columns(fields []pgconn.FieldDescription, made map[uint32]result.Type) []result.Column {
+func (s *server) columns(fields []pgconn.FieldDescription, made map[uint32]result.Type) []result.Column {
 	columns := make([]result.Column, len(fields))
 	for i, f := range fields {
 		t, ok := made[f.DataTypeOID]

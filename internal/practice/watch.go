@@ -12,7 +12,7 @@ import (
 // A watch ends a run whose time is up. What counts is the time that the run's own session took: not what the sink takes
 // to make itself ready, and not what a server takes that stalls or has too much to do.
 type watch struct {
-	server *Server
+	server *server
 	pid    uint32
 	cancel func(error)
 
@@ -41,25 +41,21 @@ const (
 )
 
 // watch starts watching a session.
-func (s *Server) watch(pid uint32, cancel func(error)) *watch {
+func (s *server) watch(pid uint32, cancel func(error)) *watch {
 	w := &watch{server: s, pid: pid, cancel: cancel, began: time.Now()}
 	w.used, w.known = s.processorTime(pid)
-	w.timer = time.AfterFunc(s.limits.Time, w.due)
+	w.timer = time.AfterFunc(s.Limits.Time, w.due)
 	return w
 }
 
 // processorTime is how long a session has used the processors. known is false if that cannot be determined.
-func (s *Server) processorTime(pid uint32) (used time.Duration, known bool) {
+func (s *server) processorTime(pid uint32) (used time.Duration, known bool) {
 	if s.measure == nil {
 		return 0, false
 	}
 	used, err := s.measure(pid)
 	return used, err == nil
 }
-
-// Measure sets the function that measures how long sessions have used the processors. It needs the practice server on
-// this machine.
-func (s *Server) Measure(measure func(pid uint32) (time.Duration, error)) { s.measure = measure }
 
 // pause stops the clock until resume is called.
 func (w *watch) pause() {
@@ -76,7 +72,7 @@ func (w *watch) resume() {
 	defer w.mu.Unlock()
 	if w.began.IsZero() && !w.ended {
 		w.began = time.Now()
-		w.timer.Reset(max(w.server.limits.Time-w.took, 0))
+		w.timer.Reset(max(w.server.Limits.Time-w.took, 0))
 	}
 }
 
@@ -109,7 +105,7 @@ func (w *watch) due() {
 
 // look says how long to wait until the next look, or gives the reason to end the run.
 func (w *watch) look() (again time.Duration, reason error) {
-	limit := w.server.limits.Time
+	limit := w.server.Limits.Time
 	asleep, err := w.asleep()
 	used, known := w.server.processorTime(w.pid)
 	w.mu.Lock()

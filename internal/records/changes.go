@@ -18,6 +18,7 @@ const (
 	MembersChanged  = "members"    // who is in a course
 	NoticesChanged  = "notices"    // what is said to all who work on a paper
 	DeliveriesMade  = "deliveries" // marks are to be told to webhooks
+	ServersChanged  = "servers"    // practice servers are to be drained, or no longer
 )
 
 // SittingChanged is what [Store.Watch] tells of an account's examination.
@@ -34,6 +35,8 @@ func (s *Store) Follow(ctx context.Context) {
 	}, func(what string) {
 		if told, ok := strings.CutPrefix(what, standingsTopic); ok {
 			s.hearStandings(told)
+		} else if told, ok := strings.CutPrefix(what, spentTopic); ok {
+			s.hearSpent(told)
 		} else {
 			s.Changed(what)
 		}

@@ -73,13 +73,14 @@ func (t *Transaction) Enqueue(ctx context.Context, task Task) error {
 	return err
 }
 
-// DiscardTasks discards the tasks that were running when a service died. What has to go on is queued again; what was
+// DiscardTasks discards the tasks that services were doing which are dead. What has to go on is queued again; what was
 // being told to others is told once more.
 func (s *Store) DiscardTasks(ctx context.Context) error {
 	_, err := s.pool.Exec(ctx, `
 		UPDATE river_job SET state = CASE WHEN queue = $1 THEN 'available' ELSE 'discarded' END::river_job_state,
 		                     finalized_at = CASE WHEN queue = $1 THEN NULL ELSE now() END
-		WHERE state = 'running'`, postQueue)
+		WHERE state = 'running' AND NOT EXISTS (
+			SELECT FROM replica WHERE replica.holder = attempted_by[array_upper(attempted_by, 1)])`, postQueue)
 	return err
 }
 
@@ -97,9 +98,9 @@ func (w *taskWorker) Work(ctx context.Context, job *river.Job[taskArgs]) error {
 }
 
 // Work calls do for each task as it arrives, at most atOnce long ones at a time, until stop is called. stop cancels the
-// running tasks and waits for them to return.
+// running tasks and waits for them to return. holder is what the service is called in the records.
 func (s *Store) Work(
-	ctx context.Context, atOnce int, log *slog.Logger, do func(context.Context, Task) error,
+	ctx context.Context, holder string, atOnce int, log *slog.Logger, do func(context.Context, Task) error,
 ) (stop func(), err error) {
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &taskWorker{do: do})
@@ -108,7 +109,7 @@ func (s *Store) Work(
 			river.QueueDefault: {MaxWorkers: atOnce}, quickQueue: {MaxWorkers: 1}, remarksQueue: {MaxWorkers: 1},
 			strengthQueue: {MaxWorkers: 1}, postQueue: {MaxWorkers: 8},
 		},
-		Workers: workers, Logger: quiet(log), JobTimeout: longestTask, RescueStuckJobsAfter: longestTask + time.Hour,
+		ID: holder, Workers: workers, Logger: quiet(log), JobTimeout: longestTask, RescueStuckJobsAfter: longestTask + time.Hour,
 	})
 	if err != nil {
 		return nil, err

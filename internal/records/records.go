@@ -5,6 +5,7 @@ package records
 
 import (
 	"context"
+	"crypto/rand"
 	"database/sql"
 	"embed"
 	"errors"
@@ -41,8 +42,11 @@ type Store struct {
 	pool  *pgxpool.Pool
 	river *river.Client[pgx.Tx] // only to enqueue
 
+	name string // of this service, in what it tells others
+
 	mu     sync.Mutex
 	caches map[string][]cache // by the change that they hear of
+	spent  func(account int64, calls, bytes int)
 
 	standings standings
 }
@@ -74,7 +78,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		return nil, err
 	}
 	return &Store{
-		Queries: query.New(pool), pool: pool, river: enqueues, caches: map[string][]cache{},
+		Queries: query.New(pool), pool: pool, river: enqueues, caches: map[string][]cache{}, name: rand.Text(),
 		standings: standings{untold: map[int64]*Changes{}, ears: map[int64][]*StandingsEar{}},
 	}, nil
 }

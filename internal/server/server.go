@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
@@ -33,10 +34,11 @@ import (
 
 // Options configure the service.
 type Options struct {
-	Listen      string // host:port; port 0 takes a free one
-	DataDir     string // of the clusters that Examen starts itself
-	RecordsURL  string // "" starts a cluster
-	PracticeURL string // "" starts a cluster
+	Listen      string   // host:port; port 0 takes a free one
+	DataDir     string   // of the clusters that Examen starts itself
+	RecordsURL  string   // "" starts a cluster
+	PracticeURL []string // one for each server; none starts a cluster
+	Placed      int      // on how many practice servers a dataset is, where there are so many
 	Limits      practice.Limits
 	Learner     account.Limits // what one learner may ask for
 	Copies      work.CopyRoom  // of learners' copies of datasets
@@ -50,6 +52,7 @@ type Options struct {
 // Defaults returns the options of a service for which nothing is configured.
 func Defaults() Options {
 	return Options{
+		Placed:  practice.DefaultCopies,
 		Limits:  practice.DefaultLimits,
 		Learner: account.Limits{Calls: account.DefaultCalls, OneTime: account.DefaultOneTime},
 		Copies:  work.DefaultCopyRoom,
@@ -62,14 +65,16 @@ type Server struct {
 	Work     *work.Work
 
 	records  *records.Store
-	practice *practice.Server
+	lease    *records.Lease // of the range of seats
+	turns    *records.LearnerTurns
+	practice *practice.Servers
 	clusters []*postgres.Cluster // records' first
 	folder   *postgres.Folder
 	listener net.Listener
 	http     *http.Server
 	failed   chan error
 	stopWork func()        // on jobs
-	unclaim  func()        // gives the records up
+	release  func()        // gives the lease up
 	stopping chan struct{} // closed as the service begins to stop
 }
 
@@ -132,31 +137,21 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 	if err := s.startClusters(ctx, &options); err != nil {
 		return nil, err
 	}
-	if err := apart(ctx, options.RecordsURL, options.PracticeURL); err != nil {
+	if err := apart(ctx, append([]string{options.RecordsURL}, options.PracticeURL...)); err != nil {
 		return nil, err
 	}
-	var both errgroup.Group
-	both.Go(func() (err error) {
-		if s.records, err = records.Open(ctx, options.RecordsURL); err != nil {
-			return err
-		}
-		var claim context.Context
-		claim, s.unclaim = context.WithCancel(context.Background())
-		return s.records.Claim(claim, func() { s.failed <- fmt.Errorf("the records: %w", postgres.ErrClaimed) })
-	})
-	both.Go(func() (err error) {
-		s.practice, err = practice.Open(ctx, options.PracticeURL, options.Limits)
-		return err
-	})
-	if err := both.Wait(); err != nil {
+	if err := s.open(ctx, options); err != nil {
 		return nil, err
 	}
 	if s.clusters != nil && s.clusters[1] != nil {
-		s.practice.Throttle(func(pid uint32, share practice.Share) error {
-			return postgres.SetPriority(pid, share != practice.Ordinary, share == practice.Confined)
-		}, runtime.NumCPU())
-		s.practice.Measure(postgres.ProcessorTime)
-		s.practice.Kill(func(pid uint32) error { return s.clusters[1].KillSession(int(pid)) })
+		s.practice.Beside(practice.Local{
+			SetShare: func(pid uint32, share practice.Share) error {
+				return postgres.SetPriority(pid, share != practice.Ordinary, share == practice.Confined)
+			},
+			Processors: runtime.NumCPU(),
+			Used:       postgres.ProcessorTime,
+			Kill:       func(pid uint32) error { return s.clusters[1].KillSession(int(pid)) },
+		})
 	}
 	handler, err := s.assemble(ctx, options)
 	if err != nil {
@@ -168,6 +163,52 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 	return s, nil
 }
 
+// open opens the records and takes a lease there, and opens the practice servers with what it gives.
+func (s *Server) open(ctx context.Context, options Options) (err error) {
+	if s.records, err = records.Open(ctx, options.RecordsURL); err != nil {
+		return err
+	}
+	if s.lease, err = s.records.Lease(ctx, s.Address(), options.Log); err != nil {
+		return err
+	}
+	s.turns = s.lease.Turns()
+	using := practice.Options{
+		Limits: options.Limits, Range: s.lease.Range, Live: s.lease.Live, Turns: s.turns, Copies: options.Placed,
+		Log: options.Log,
+	}
+	if using.Installation, err = s.records.SettingValue(ctx, "installation"); err != nil {
+		return err
+	}
+	key, err := s.records.SettingValue(ctx, "copies key")
+	if err != nil {
+		return err
+	}
+	using.Key = []byte(key)
+	// From here on the lease is kept, so that making the seats may take as long as it does. Until they are made, there
+	// is nothing to be moved or released.
+	opened := make(chan struct{})
+	keeping, stop := context.WithCancel(context.WithoutCancel(ctx))
+	kept := make(chan struct{})
+	s.release = func() { stop(); <-kept }
+	go func() {
+		defer close(kept)
+		s.lease.Keep(keeping, func(ctx context.Context) error {
+			<-opened
+			return s.practice.Operation().Move(ctx)
+		}, func(ctx context.Context, number int) error {
+			<-opened
+			return s.practice.Operation().Release(ctx, number)
+		})
+	}()
+	defer func() {
+		if err == nil {
+			close(opened)
+		}
+	}()
+	s.practice, err = practice.Open(ctx, options.PracticeURL, using)
+	return err
+}
+
 // assemble puts the parts together, each on those below it, and starts working on jobs.
 func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, error) {
 	seed, err := s.records.Seed(ctx)
@@ -176,7 +217,7 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 	}
 	grader := grading.New(s.practice, seed)
 	s.Accounts = account.New(s.records, options.Learner, time.Now)
-	background := jobs.New(s.records, s.practice, s.room, options.Log)
+	background := jobs.New(s.records, s.practice, s.lease, s.room, options.Log)
 	background.Daily("counts of log-ins", s.Accounts.Sweep)
 	books := library.New(s.records, s.practice, grader, background, options.Log)
 	courses := course.New(s.records, s.Accounts, books, time.Now)
@@ -198,7 +239,13 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 	}
 	following, end := context.WithCancel(context.WithoutCancel(ctx))
 	go s.records.Follow(following)
-	go s.Work.Copies().LookAfter(following)
+	go s.Work.Copies().LookAfter(following, s.lease.First)
+	go books.Servers().LookAfter(following, s.lease.First)
+	s.records.HearSpent(s.Accounts.Share(func(account int64, calls, bytes int) {
+		if !s.lease.Alone() {
+			go func() { _ = s.records.TellSpent(following, account, calls, bytes) }()
+		}
+	}))
 	go webhooks.Queue(following)
 	if mails != nil {
 		background.HandleTask(records.SendMail, mails.Send)
@@ -229,33 +276,40 @@ func (s *Server) mails(courses *course.Courses, options Options) (*course.Mails,
 	return course.NewMails(courses, sender, strings.TrimSuffix(address, "/"), options.Log), nil
 }
 
-// apart makes sure that records and practice are on two servers. On a single one, learners' SQL would run beside the
-// records.
-func apart(ctx context.Context, urls ...string) error {
-	var started []time.Time
-	for _, url := range urls {
+// apart makes sure that the records, which come first, and the practice servers are all different ones. On one with the
+// records, learners' SQL would run beside them.
+func apart(ctx context.Context, urls []string) error {
+	var started []string
+	for i, url := range urls {
 		conn, err := pgx.Connect(ctx, url)
 		if err != nil {
 			continue // who opens it says so
 		}
-		var at time.Time
-		if conn.QueryRow(ctx, "SELECT pg_postmaster_start_time()").Scan(&at) == nil {
-			started = append(started, at)
-		}
+		var which string
+		err = conn.QueryRow(ctx, `SELECT system_identifier || ' ' || pg_postmaster_start_time()
+			FROM pg_control_system()`).Scan(&which)
 		conn.Close(ctx)
-	}
-	if len(started) == 2 && started[0].Equal(started[1]) {
-		return errors.New(
-			"the records and learners' SQL are on the same PostgreSQL server: name two with --records-url and " +
-				"--practice-url",
-		)
+		switch {
+		case err != nil:
+		case i > 0 && len(started) > 0 && started[0] == "records "+which:
+			return errors.New(
+				"the records and learners' SQL are on the same PostgreSQL server: name two with --records-url and " +
+					"--practice-url",
+			)
+		case slices.Contains(started, which):
+			return errors.New("two of the practice servers are the same one: name each once with --practice-url")
+		case i == 0:
+			started = append(started, "records "+which)
+		default:
+			started = append(started, which)
+		}
 	}
 	return nil
 }
 
 // startClusters starts a cluster for each URL that is not given, and fills in its URL.
 func (s *Server) startClusters(ctx context.Context, options *Options) error {
-	if options.RecordsURL != "" && options.PracticeURL != "" {
+	if options.RecordsURL != "" && len(options.PracticeURL) > 0 {
 		return nil
 	}
 	var err error
@@ -264,21 +318,21 @@ func (s *Server) startClusters(ctx context.Context, options *Options) error {
 	}
 	s.clusters = make([]*postgres.Cluster, 2)
 	var both errgroup.Group
-	start := func(place int, url *string, o postgres.Options) {
-		if *url != "" {
-			return
-		}
+	start := func(place int, started func(url string), o postgres.Options) {
 		o.Log = options.Log
 		both.Go(func() (err error) {
 			if s.clusters[place], err = postgres.Start(ctx, o); err == nil {
-				*url = s.clusters[place].URL("postgres")
+				started(s.clusters[place].URL("postgres"))
 			}
 			return err
 		})
 	}
 	keep, run := recordsCluster, PracticeCluster
 	keep.Folder, run.Folder = filepath.Join(s.folder.Path, "records"), filepath.Join(s.folder.Path, "practice")
-	if options.PracticeURL == "" {
+	if options.RecordsURL == "" {
+		start(0, func(url string) { options.RecordsURL = url }, keep)
+	}
+	if len(options.PracticeURL) == 0 {
 		seats := options.Limits.Seats
 		if run.SessionMemory = share(&options.Limits); options.Limits.Seats < seats {
 			options.Log.Warn(
@@ -286,9 +340,8 @@ func (s *Server) startClusters(ctx context.Context, options *Options) error {
 				seats, "memory_mb", options.Limits.Memory>>20,
 			)
 		}
+		start(1, func(url string) { options.PracticeURL = []string{url} }, run)
 	}
-	start(0, &options.RecordsURL, keep)
-	start(1, &options.PracticeURL, run)
 	return both.Wait()
 }
 
@@ -323,8 +376,11 @@ func (s *Server) Stop() {
 	if s.practice != nil {
 		s.practice.Close()
 	}
-	if s.unclaim != nil {
-		s.unclaim()
+	if s.release != nil {
+		s.release()
+	}
+	if s.turns != nil {
+		s.turns.Close()
 	}
 	if s.records != nil {
 		s.records.Close()

@@ -61,7 +61,8 @@ type Copies struct {
 
 // changed is what has changed in a copy; nil where that has to be looked at anew, as after each run.
 type changed struct {
-	runs    int // that there were
+	runs    int       // that there were
+	used    time.Time // when the copy had been used last, by whatever service
 	changes *practice.Changes
 }
 
@@ -197,11 +198,11 @@ func (c *Copies) forget(database string) {
 // fit makes room for a copy of a build that was just made, and returns how many bytes it takes. The error is
 // practice.ErrFull: there is not enough.
 func (c *Copies) fit(ctx context.Context, who account.Account, at place, fresh string) (int64, error) {
-	sizes, err := c.work.practice.Copies().Sizes(ctx)
+	sizes, _, err := c.work.practice.Copies().Sizes(ctx)
 	if err == nil && total(sizes) > c.room.Bytes { // what others may need later goes first
 		err = c.work.practice.Copies().KeepReadyOnly(ctx, []string{at.database})
 		if err == nil {
-			sizes, err = c.work.practice.Copies().Sizes(ctx)
+			sizes, _, err = c.work.practice.Copies().Sizes(ctx)
 		}
 	}
 	if err != nil {
@@ -241,7 +242,7 @@ func (c *Copies) bound(
 	for _, row := range rows {
 		bytes, learner := sizes[row.Copy.Database], row.Copy.AccountID
 		tooMany := own[learner] > c.room.Learner && own[learner] > bytes // the last one stays
-		if all <= c.room.Bytes && !tooMany || c.work.practice.Copies().Busy(row.Copy.Database) {
+		if all <= c.room.Bytes && !tooMany || c.work.practice.Copies().Busy(ctx, row.Copy.Database) {
 			continue
 		}
 		if err := c.drop(ctx, row.Copy.Database); err != nil {
@@ -254,21 +255,28 @@ func (c *Copies) bound(
 }
 
 // Sweep drops copies that were not used for long, or whose build was replaced, those that have grown to more than there
-// is room for, and those that belong to nobody; and it keeps copies ready of no other builds than those in use.
-func (c *Copies) Sweep(ctx context.Context) error {
+// is room for, and those that belong to nobody; and it keeps copies ready of no other builds than those in use. Of
+// several services only the first looks at what is not its own.
+func (c *Copies) Sweep(ctx context.Context, first bool) error {
 	rows, err := c.work.records.AllCopies(ctx)
 	if err != nil {
 		return err
 	}
-	sizes, err := c.work.practice.Copies().Sizes(ctx)
+	sizes, all, err := c.work.practice.Copies().Sizes(ctx)
 	if err != nil {
 		return err
 	}
 	var kept []query.AllCopiesRow
 	for _, row := range rows {
+		if !first {
+			kept = append(kept, row)
+			continue
+		}
 		bytes, there := sizes[row.Copy.Database]
-		unused := time.Since(row.Copy.UsedAt) > c.room.Unused && !c.work.practice.Copies().Busy(row.Copy.Database)
+		unused := time.Since(row.Copy.UsedAt) > c.room.Unused && there &&
+			!c.work.practice.Copies().Busy(ctx, row.Copy.Database)
 		switch {
+		case !there && !all: // it may be on a server that is away
 		case !there || unused || row.Stale:
 			if err := c.drop(ctx, row.Copy.Database); err != nil {
 				return err
@@ -282,14 +290,16 @@ func (c *Copies) Sweep(ctx context.Context) error {
 		}
 		kept = append(kept, row)
 	}
-	if _, _, err := c.bound(ctx, kept, sizes, map[int64]int64{}); err != nil {
-		return err
+	if first {
+		if _, _, err := c.bound(ctx, kept, sizes, map[int64]int64{}); err != nil {
+			return err
+		}
 	}
 	var named []string
 	for _, row := range kept { // those that went just now are dropped already
 		named = append(named, row.Copy.Database)
 	}
-	if err := c.work.practice.Copies().Keep(ctx, named); err != nil {
+	if err := c.work.practice.Copies().Keep(ctx, named, first); err != nil {
 		return err
 	}
 	builds, err := c.work.records.DatabasesInUse(ctx)
@@ -314,10 +324,11 @@ func variantDatabases(variants json.RawMessage) []string {
 // sweepEvery is how often copies are swept.
 const sweepEvery = time.Minute
 
-// LookAfter sweeps the copies from time to time, until the context ends.
-func (c *Copies) LookAfter(ctx context.Context) {
+// LookAfter sweeps the copies from time to time, until the context ends. first tells whether the service is the first of
+// several.
+func (c *Copies) LookAfter(ctx context.Context, first func() bool) {
 	for {
-		if err := c.Sweep(ctx); err != nil && ctx.Err() == nil {
+		if err := c.Sweep(ctx, first()); err != nil && ctx.Err() == nil {
 			c.work.log.Warn("copies cannot be swept", "error", err)
 		}
 		select {
@@ -368,11 +379,11 @@ func (c *Copies) Show(ctx context.Context, who account.Account, dataset, window 
 
 // look adds what has changed in a copy, and how a window of it stands.
 func (c *Copies) look(ctx context.Context, copied *Copy, row *query.Copy, at place, window string) error {
-	copied.State, copied.Since, copied.Kept = c.work.practice.Copies().Uncommitted(row.Database, window)
+	copied.State, copied.Since, copied.Kept = c.work.practice.Copies().Uncommitted(ctx, row.Database, window)
 	c.mu.Lock()
 	known := c.changed[row.Database]
 	c.mu.Unlock()
-	if known.changes == nil {
+	if known.changes == nil || !known.used.Equal(row.UsedAt) {
 		found, err := c.work.practice.Copies().Changes(ctx, practice.Copy{Database: row.Database, Since: row.Since},
 			at.database)
 		if errors.Is(err, practice.ErrGone) {
@@ -380,7 +391,7 @@ func (c *Copies) look(ctx context.Context, copied *Copy, row *query.Copy, at pla
 		} else if err != nil {
 			return err
 		}
-		known.changes = &found
+		known.changes, known.used = &found, row.UsedAt
 		c.mu.Lock()
 		if c.changed[row.Database].runs == known.runs { // otherwise something was run meanwhile
 			c.changed[row.Database] = known

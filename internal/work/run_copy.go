@@ -5,7 +5,6 @@ import (
 	"context"
 	"errors"
 	"strconv"
-	"time"
 
 	"examen/internal/account"
 	"examen/internal/core/explain"
@@ -15,6 +14,7 @@ import (
 	"examen/internal/library"
 	"examen/internal/practice"
 	"examen/internal/problem"
+	"examen/internal/records"
 	"examen/internal/records/query"
 )
 
@@ -115,11 +115,13 @@ func (w *Work) endRun(
 	if err != nil && wrong == nil {
 		return err
 	}
-	failed := w.records.UseCopy(ctx, query.UseCopyParams{Database: own.Database, Bytes: max(done.Bytes, own.Bytes)})
-	if failed != nil {
+	used, failed := w.records.UseCopy(
+		ctx, query.UseCopyParams{Database: own.Database, Bytes: max(done.Bytes, own.Bytes)},
+	)
+	if failed != nil && !records.Missing(failed) { // it was reset meanwhile
 		return failed
 	}
-	own.UsedAt = time.Now()
+	own.UsedAt = used
 	copied := w.copies.describe(own, at.dataset, 0)
 	if found, err := w.library.Readable(ctx, who, at.dataset); err == nil {
 		copied.Build = found.Number

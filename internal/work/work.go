@@ -23,7 +23,7 @@ import (
 // Work gives access to the work of all learners of a service, in its records and on its practice server.
 type Work struct {
 	records  *records.Store
-	practice *practice.Server
+	practice *practice.Servers
 	grader   *grading.Grader
 	accounts *account.Accounts
 	courses  *course.Courses
@@ -35,7 +35,7 @@ type Work struct {
 
 // New returns the work in the records.
 func New(
-	store *records.Store, server *practice.Server, grader *grading.Grader,
+	store *records.Store, server *practice.Servers, grader *grading.Grader,
 	accounts *account.Accounts, courses *course.Courses, papers *library.Library, room CopyRoom, log *slog.Logger,
 ) *Work {
 	w := &Work{

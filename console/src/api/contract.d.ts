@@ -1712,6 +1712,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/servers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How Examen's services and the practice servers stand. For administrators. */
+        get: operations["listServers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/servers/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A practice server's name: its address. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Have a practice server drained for maintenance, or used again. For administrators. */
+        put: operations["drainServer"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log": {
         parameters: {
             query?: never;
@@ -2566,6 +2603,42 @@ export interface components {
             notices: string[];
             /** Format: double */
             elapsed_ms: number;
+        };
+        Servers: {
+            services: components["schemas"]["Service"][];
+            practice: components["schemas"]["PracticeServer"][];
+        };
+        /** @description One of the services that use the same records. */
+        Service: {
+            /** @description The number of its range of seats. */
+            seats: number;
+            /** @description At which it listens. */
+            address: string;
+            /** Format: date-time */
+            started: string;
+            /** @description It is the one that answers. */
+            own: boolean;
+        };
+        PracticeServer: {
+            /** @description Its address. */
+            name: string;
+            reachable: boolean;
+            /** @description It gets no runs where another server can have them, no builds and no copies. */
+            draining: boolean;
+            /** @description Runs of the service that answers. */
+            running: number;
+            /** @description Databases of datasets and of their variants. */
+            builds: number;
+            /** @description Of datasets, of learners and of checks. */
+            copies: number;
+            /**
+             * Format: int64
+             * @description On its disk; 0 where that is not known.
+             */
+            free_bytes: number;
+        };
+        ServerUse: {
+            draining: boolean;
         };
         /** @description One's own copy of a dataset, in which statements that change something run. */
         Copy: {
@@ -6893,6 +6966,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Deliveries"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listServers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The services and servers. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Servers"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    drainServer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A practice server's name: its address. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ServerUse"];
+            };
+        };
+        responses: {
+            /** @description The server. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeServer"];
                 };
             };
             default: components["responses"]["Problem"];

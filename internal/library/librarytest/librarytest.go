@@ -24,7 +24,7 @@ import (
 // A House is the parts up to the library, on one cluster. Its clock stands until a test sets it.
 type House struct {
 	Store    *records.Store
-	Practice *practice.Server
+	Practice *practice.Servers
 	Grader   *grading.Grader
 	Accounts *account.Accounts
 	Jobs     *jobs.Jobs
@@ -51,7 +51,7 @@ func Open(t *testing.T, url string) *House {
 		t.Fatal(err)
 	}
 	t.Cleanup(h.Store.Close)
-	if h.Practice, err = practice.Open(ctx, url, limits); err != nil {
+	if h.Practice, err = practice.Open(ctx, []string{url}, practice.Options{Limits: limits}); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(h.Practice.Close)
@@ -61,8 +61,12 @@ func Open(t *testing.T, url string) *House {
 	}
 	h.Grader = grading.New(h.Practice, seed)
 	h.Accounts = account.New(h.Store, account.Limits{Calls: 10_000}, func() time.Time { return h.Now })
+	lease, err := h.Store.Lease(ctx, t.Name(), h.Log)
+	if err != nil {
+		t.Fatal(err)
+	}
 	h.Jobs = jobs.New(
-		h.Store, h.Practice, func() (records, practice uint64) { return math.MaxUint64, math.MaxUint64 }, h.Log,
+		h.Store, h.Practice, lease, func() (records, practice uint64) { return math.MaxUint64, math.MaxUint64 }, h.Log,
 	)
 	h.Library = library.New(h.Store, h.Practice, h.Grader, h.Jobs, h.Log)
 	stop, err := h.Jobs.Start(ctx)

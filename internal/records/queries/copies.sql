@@ -8,8 +8,8 @@ INSERT INTO copy (account_id, build_id, database, made_of, since, bytes) VALUES 
 ON CONFLICT (account_id, build_id) DO NOTHING
 RETURNING *;
 
--- name: UseCopy :exec
-UPDATE copy SET used_at = now(), bytes = $2 WHERE database = $1;
+-- name: UseCopy :one
+UPDATE copy SET used_at = now(), bytes = $2 WHERE database = $1 RETURNING used_at;
 
 -- name: MeasureCopy :exec
 UPDATE copy SET bytes = $2 WHERE database = $1;

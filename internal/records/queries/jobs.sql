@@ -1,5 +1,5 @@
 -- name: CreateJob :one
-INSERT INTO job (kind, name, account_id, options, state) VALUES ($1, $2, $3, $4, 'receiving') RETURNING *;
+INSERT INTO job (kind, name, account_id, options, state, worker) VALUES ($1, $2, $3, $4, 'receiving', $5) RETURNING *;
 
 -- name: DeleteJob :exec
 DELETE FROM job WHERE id = $1;
@@ -58,10 +58,12 @@ WHERE job.kind = ANY (@kinds::text[]) AND (sqlc.narg('name')::text IS NULL OR jo
 ORDER BY job.id DESC LIMIT 50;
 
 -- name: SilentJobs :many
--- Jobs whose worker has not been heard of for so many seconds, and uploads that have not come on for fifteen times as long. They are locked until the
--- transaction ends.
+-- Jobs whose worker has not been heard of for so many seconds, or is of a service that is gone, and uploads that have
+-- not come on for fifteen times as long. They are locked until the transaction ends.
 SELECT * FROM job
 WHERE state IN ('running', 'stopping') AND beat_at <= now() - make_interval(secs => @seconds::float8)
+   OR state IN ('receiving', 'running', 'stopping') AND worker IS NOT NULL
+      AND NOT EXISTS (SELECT FROM replica WHERE replica.holder = split_part(job.worker, '/', 1))
    OR state = 'receiving' AND beat_at <= now() - make_interval(secs => 15 * @seconds::float8)
 ORDER BY id FOR UPDATE SKIP LOCKED;
 

@@ -8,6 +8,7 @@ package query
 import (
 	"context"
 	"encoding/json"
+	"time"
 )
 
 const allCopies = `-- name: AllCopies :many
@@ -273,8 +274,8 @@ func (q *Queries) OwnCopy(ctx context.Context, arg OwnCopyParams) (Copy, error) 
 	return i, err
 }
 
-const useCopy = `-- name: UseCopy :exec
-UPDATE copy SET used_at = now(), bytes = $2 WHERE database = $1
+const useCopy = `-- name: UseCopy :one
+UPDATE copy SET used_at = now(), bytes = $2 WHERE database = $1 RETURNING used_at
 `
 
 type UseCopyParams struct {
@@ -282,7 +283,9 @@ type UseCopyParams struct {
 	Bytes    int64
 }
 
-func (q *Queries) UseCopy(ctx context.Context, arg UseCopyParams) error {
-	_, err := q.db.Exec(ctx, useCopy, arg.Database, arg.Bytes)
-	return err
+func (q *Queries) UseCopy(ctx context.Context, arg UseCopyParams) (time.Time, error) {
+	row := q.db.QueryRow(ctx, useCopy, arg.Database, arg.Bytes)
+	var used_at time.Time
+	err := row.Scan(&used_at)
+	return used_at, err
 }

@@ -150,7 +150,7 @@ func (q *Queries) ConfirmJob(ctx context.Context, id int64) (int64, error) {
 }
 
 const createJob = `-- name: CreateJob :one
-INSERT INTO job (kind, name, account_id, options, state) VALUES ($1, $2, $3, $4, 'receiving') RETURNING id, kind, name, account_id, options, state, bytes, progress, report, problem, errors, databases, worker, beat_at, tries, made_at, ended_at
+INSERT INTO job (kind, name, account_id, options, state, worker) VALUES ($1, $2, $3, $4, 'receiving', $5) RETURNING id, kind, name, account_id, options, state, bytes, progress, report, problem, errors, databases, worker, beat_at, tries, made_at, ended_at
 `
 
 type CreateJobParams struct {
@@ -158,6 +158,7 @@ type CreateJobParams struct {
 	Name      string
 	AccountID int64
 	Options   json.RawMessage
+	Worker    *string
 }
 
 func (q *Queries) CreateJob(ctx context.Context, arg CreateJobParams) (Job, error) {
@@ -166,6 +167,7 @@ func (q *Queries) CreateJob(ctx context.Context, arg CreateJobParams) (Job, erro
 		arg.Name,
 		arg.AccountID,
 		arg.Options,
+		arg.Worker,
 	)
 	var i Job
 	err := row.Scan(
@@ -512,12 +514,14 @@ func (q *Queries) ResetJob(ctx context.Context, arg ResetJobParams) error {
 const silentJobs = `-- name: SilentJobs :many
 SELECT id, kind, name, account_id, options, state, bytes, progress, report, problem, errors, databases, worker, beat_at, tries, made_at, ended_at FROM job
 WHERE state IN ('running', 'stopping') AND beat_at <= now() - make_interval(secs => $1::float8)
+   OR state IN ('receiving', 'running', 'stopping') AND worker IS NOT NULL
+      AND NOT EXISTS (SELECT FROM replica WHERE replica.holder = split_part(job.worker, '/', 1))
    OR state = 'receiving' AND beat_at <= now() - make_interval(secs => 15 * $1::float8)
 ORDER BY id FOR UPDATE SKIP LOCKED
 `
 
-// Jobs whose worker has not been heard of for so many seconds, and uploads that have not come on for fifteen times as long. They are locked until the
-// transaction ends.
+// Jobs whose worker has not been heard of for so many seconds, or is of a service that is gone, and uploads that have
+// not come on for fifteen times as long. They are locked until the transaction ends.
 func (q *Queries) SilentJobs(ctx context.Context, seconds float64) ([]Job, error) {
 	rows, err := q.db.Query(ctx, silentJobs, seconds)
 	if err != nil {

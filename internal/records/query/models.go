@@ -166,6 +166,11 @@ type Draft struct {
 	Revision   int64
 }
 
+type Drained struct {
+	Server string
+	At     time.Time
+}
+
 type Entry struct {
 	Kind       string
 	ID         int64
@@ -500,6 +505,15 @@ type RecheckResult struct {
 	Counted     bool
 	At          time.Time
 	Differing   *int64
+}
+
+type Replica struct {
+	Range     int32
+	Holder    string
+	Address   string
+	Home      string
+	StartedAt time.Time
+	RenewedAt time.Time
 }
 
 type Review struct {

@@ -2574,6 +2574,28 @@ type PlanStep struct {
 // Points Points or a mark: exact, with as many decimals as it has.
 type Points = marking.Points
 
+// PracticeServer defines model for PracticeServer.
+type PracticeServer struct {
+	// Builds Databases of datasets and of their variants.
+	Builds int `json:"builds"`
+
+	// Copies Of datasets, of learners and of checks.
+	Copies int `json:"copies"`
+
+	// Draining It gets no runs where another server can have them, no builds and no copies.
+	Draining bool `json:"draining"`
+
+	// FreeBytes On its disk; 0 where that is not known.
+	FreeBytes int64 `json:"free_bytes"`
+
+	// Name Its address.
+	Name      string `json:"name"`
+	Reachable bool   `json:"reachable"`
+
+	// Running Runs of the service that answers.
+	Running int `json:"running"`
+}
+
 // Preferences defines model for Preferences.
 type Preferences struct {
 	Look Look `json:"look"`
@@ -2991,6 +3013,30 @@ type SectionConflict struct {
 
 // ServerState full: its disk is, and nothing can be stored there.
 type ServerState string
+
+// ServerUse defines model for ServerUse.
+type ServerUse struct {
+	Draining bool `json:"draining"`
+}
+
+// Servers defines model for Servers.
+type Servers struct {
+	Practice []PracticeServer `json:"practice"`
+	Services []Service        `json:"services"`
+}
+
+// Service One of the services that use the same records.
+type Service struct {
+	// Address At which it listens.
+	Address string `json:"address"`
+
+	// Own It is the one that answers.
+	Own bool `json:"own"`
+
+	// Seats The number of its range of seats.
+	Seats   int       `json:"seats"`
+	Started time.Time `json:"started"`
+}
 
 // Session defines model for Session.
 type Session struct {
@@ -3893,6 +3939,9 @@ type SetPreferencesJSONRequestBody = Preferences
 // RunJSONRequestBody defines body for Run for application/json ContentType.
 type RunJSONRequestBody = RunRequest
 
+// DrainServerJSONRequestBody defines body for DrainServer for application/json ContentType.
+type DrainServerJSONRequestBody = ServerUse
+
 // LogInJSONRequestBody defines body for LogIn for application/json ContentType.
 type LogInJSONRequestBody = LogIn
 
@@ -4258,6 +4307,12 @@ type ServerInterface interface {
 	// ExportRun Run the query of one of one's own runs again, and return all its rows as a file. NULL is an empty cell in CSV and null in JSON; an empty text is `""` in both.
 	// (GET /api/runs/{run}/rows)
 	ExportRun(c *gin.Context, run string, params ExportRunParams)
+	// ListServers How Examen's services and the practice servers stand. For administrators.
+	// (GET /api/servers)
+	ListServers(c *gin.Context)
+	// DrainServer Have a practice server drained for maintenance, or used again. For administrators.
+	// (PUT /api/servers/{name})
+	DrainServer(c *gin.Context, name string)
 	// LogOut End the session.
 	// (DELETE /api/session)
 	LogOut(c *gin.Context)
@@ -8018,6 +8073,44 @@ func (siw *ServerInterfaceWrapper) ExportRun(c *gin.Context) {
 	siw.Handler.ExportRun(c, run, params)
 }
 
+// ListServers operation middleware
+func (siw *ServerInterfaceWrapper) ListServers(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListServers(c)
+}
+
+// DrainServer operation middleware
+func (siw *ServerInterfaceWrapper) DrainServer(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DrainServer(c, name)
+}
+
 // LogOut operation middleware
 func (siw *ServerInterfaceWrapper) LogOut(c *gin.Context) {
 
@@ -8271,6 +8364,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/courses/:course/webhooks", wrapper.AddWebhook)
 	router.DELETE(options.BaseURL+"/api/courses/:course/webhooks/:webhook", wrapper.RemoveWebhook)
 	router.GET(options.BaseURL+"/api/courses/:course/webhooks/:webhook/deliveries", wrapper.ListDeliveries)
+	router.GET(options.BaseURL+"/api/servers", wrapper.ListServers)
+	router.PUT(options.BaseURL+"/api/servers/:name", wrapper.DrainServer)
 	router.GET(options.BaseURL+"/api/log", wrapper.ListLog)
 	router.DELETE(options.BaseURL+"/api/papers/:paper/exercises/:exercise/marks/:learner", wrapper.UndoMark)
 	router.GET(options.BaseURL+"/api/papers/:paper/exercises/:exercise/marks/:learner", wrapper.GetMarksSet)
@@ -13221,6 +13316,84 @@ func (response ExportRundefaultApplicationProblemPlusJSONResponse) VisitExportRu
 	return err
 }
 
+type ListServersRequestObject struct {
+}
+
+type ListServersResponseObject interface {
+	VisitListServersResponse(w http.ResponseWriter) error
+}
+
+type ListServers200JSONResponse Servers
+
+func (response ListServers200JSONResponse) VisitListServersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListServersdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListServersdefaultApplicationProblemPlusJSONResponse) VisitListServersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DrainServerRequestObject struct {
+	Name string `json:"name"`
+	Body *DrainServerJSONRequestBody
+}
+
+type DrainServerResponseObject interface {
+	VisitDrainServerResponse(w http.ResponseWriter) error
+}
+
+type DrainServer200JSONResponse PracticeServer
+
+func (response DrainServer200JSONResponse) VisitDrainServerResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DrainServerdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DrainServerdefaultApplicationProblemPlusJSONResponse) VisitDrainServerResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type LogOutRequestObject struct {
 }
 
@@ -13836,6 +14009,12 @@ type StrictServerInterface interface {
 	// ExportRun Run the query of one of one's own runs again, and return all its rows as a file. NULL is an empty cell in CSV and null in JSON; an empty text is `""` in both.
 	// (GET /api/runs/{run}/rows)
 	ExportRun(ctx context.Context, request ExportRunRequestObject) (ExportRunResponseObject, error)
+	// ListServers How Examen's services and the practice servers stand. For administrators.
+	// (GET /api/servers)
+	ListServers(ctx context.Context, request ListServersRequestObject) (ListServersResponseObject, error)
+	// DrainServer Have a practice server drained for maintenance, or used again. For administrators.
+	// (PUT /api/servers/{name})
+	DrainServer(ctx context.Context, request DrainServerRequestObject) (DrainServerResponseObject, error)
 	// LogOut End the session.
 	// (DELETE /api/session)
 	LogOut(ctx context.Context, request LogOutRequestObject) (LogOutResponseObject, error)
@@ -17741,6 +17920,74 @@ func (sh *strictHandler) ExportRun(ctx *gin.Context, run string, params ExportRu
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ExportRunResponseObject); ok {
 		if err := validResponse.VisitExportRunResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListServers operation middleware
+func (sh *strictHandler) ListServers(ctx *gin.Context) {
+	var request ListServersRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListServers(ctx, request.(ListServersRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListServers")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListServersResponseObject); ok {
+		if err := validResponse.VisitListServersResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DrainServer operation middleware
+func (sh *strictHandler) DrainServer(ctx *gin.Context, name string) {
+	var request DrainServerRequestObject
+
+	request.Name = name
+
+	var body DrainServerJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DrainServer(ctx, request.(DrainServerRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DrainServer")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DrainServerResponseObject); ok {
+		if err := validResponse.VisitDrainServerResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -1,0 +1,100 @@
+package practice
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Operation is what an operator does with the servers, and services among themselves.
+type Operation struct{ servers *Servers }
+
+// Operation gives access to it.
+func (s *Servers) Operation() Operation { return Operation{s} }
+
+// A ServerState tells how a server stands.
+type ServerState struct {
+	Name     string // its address
+	Ready    bool   // it can be reached
+	Draining bool   // it gets no runs, builds or copies, where another can have them
+	Running  int    // runs of this service
+	Builds   int    // databases of builds and variants
+	Copies   int    // of learners and of checks
+	Free     int64  // bytes on its disk; 0 where that cannot be told
+}
+
+// States tells how the servers stand, in the order in which they were named.
+func (o Operation) States(ctx context.Context) []ServerState {
+	var states []ServerState
+	for _, one := range o.servers.all {
+		state := ServerState{Name: one.name}
+		one.health.mu.Lock()
+		state.Ready, state.Draining, state.Running = one.health.ready, one.health.draining, one.health.running
+		one.health.mu.Unlock()
+		if state.Ready {
+			databases, err := one.complete(ctx)
+			state.Ready = err == nil
+			for name := range databases {
+				if strings.HasPrefix(name, copyPrefix) {
+					state.Copies++
+				} else {
+					state.Builds++
+				}
+			}
+			state.Free = one.free(ctx)
+		}
+		states = append(states, state)
+	}
+	return states
+}
+
+// Names are the servers' names, in the order in which they were named.
+func (o Operation) Names() (names []string) {
+	for _, one := range o.servers.all {
+		names = append(names, one.name)
+	}
+	return names
+}
+
+// Drain has the named servers drained, and no others.
+func (o Operation) Drain(names []string) {
+	for _, one := range o.servers.all {
+		one.health.drain(slices.Contains(names, one.name))
+	}
+}
+
+// Place places builds that are on too few servers on more. It returns how many were placed.
+func (o Operation) Place(ctx context.Context, builds []string) (placed int) {
+	for _, database := range builds {
+		if ctx.Err() == nil {
+			placed += o.servers.spread(ctx, database)
+		}
+	}
+	return placed
+}
+
+// WhenBack has f called when a server that was away is there again.
+func (o Operation) WhenBack(f func()) {
+	o.servers.mu.Lock()
+	o.servers.back = f
+	o.servers.mu.Unlock()
+}
+
+// Move makes the seats of the service's range anew, when it has got another one. Who had it before is cut off.
+func (o Operation) Move(ctx context.Context) error {
+	return o.servers.each(ctx, func(one *server) error { return one.prepare(ctx) })
+}
+
+// Release closes the seats of a range whose service is dead, and ends what still runs on them.
+func (o Operation) Release(ctx context.Context, number int) error {
+	return o.servers.each(ctx, func(one *server) (err error) {
+		for _, p := range []*seats{one.learners, one.checkers} {
+			like := fmt.Sprintf("%s_%d_", p.prefix, number)
+			rows, _ := one.admin.Query(ctx, "SELECT rolname::text FROM pg_roles WHERE starts_with(rolname, $1)", like)
+			err = cmp.Or(err, one.closeRoles(ctx, rows))
+		}
+		return cmp.Or(err, one.sweep(ctx))
+	})
+}
