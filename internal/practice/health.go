@@ -3,6 +3,7 @@ package practice
 import (
 	"context"
 	"errors"
+	"fmt"
 	"maps"
 	"sync"
 	"time"
@@ -243,10 +244,10 @@ func (s *server) complete(ctx context.Context) (map[string]bool, error) {
 	for _, name := range names {
 		found[name] = true
 	}
-	if err != nil {
-		return nil, errors.Join(err, s.reach(err))
+	if err != nil && state(err) == "" {
+		err = fmt.Errorf("%w: %w", ErrUnavailable, err)
 	}
-	return found, nil
+	return found, err
 }
 
 // seek finds out whether the server has a database.

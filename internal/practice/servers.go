@@ -84,6 +84,9 @@ func Open(ctx context.Context, urls []string, options Options) (_ *Servers, err 
 		if err != nil {
 			return nil, err
 		}
+		if slices.ContainsFunc(s.all, func(other *server) bool { return other.name == one.name }) {
+			one.name += fmt.Sprint("-", len(s.all)+1) // on sockets of one machine
+		}
 		s.all = append(s.all, one)
 	}
 	var ready sync.WaitGroup
