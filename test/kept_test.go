@@ -318,11 +318,11 @@ func TestABuildGoesOnAfterAStop(t *testing.T) {
 	}
 }
 
-// Servers that a service uses are its own, and records and practice are two; whoever is refused is told why, and the
-// first goes on.
-func TestServersAreUsedByOneService(t *testing.T) {
+// A practice server is used with one set of records, and records and practice are two; whoever is refused is told why,
+// and the first goes on.
+func TestAPracticeServerIsUsedWithOneSetOfRecords(t *testing.T) {
 	t.Parallel()
-	urls := make([]string, 2)
+	urls := make([]string, 3)
 	for i := range urls {
 		c, err := postgres.Start(
 			context.Background(),
@@ -341,9 +341,14 @@ func TestServersAreUsedByOneService(t *testing.T) {
 	}
 	s := start(t, "demo", "--records-url", urls[0], "--practice-url", urls[1])
 	if _, err := startService(
-		"serve", "--records-url", urls[0], "--practice-url", urls[1],
-	); err == nil || !strings.Contains(err.Error(), "another Examen service uses") {
-		t.Errorf("a second service: %v", err)
+		"serve", "--records-url", urls[2], "--practice-url", urls[1],
+	); err == nil || !strings.Contains(err.Error(), "another Examen uses it, with records of its own") {
+		t.Errorf("a service with other records: %v", err)
+	}
+	if _, err := startService(
+		"serve", "--records-url", urls[0], "--practice-url", urls[1], "--practice-url", urls[1],
+	); err == nil || !strings.Contains(err.Error(), "two of the practice servers are the same one") {
+		t.Errorf("one server twice: %v", err)
 	}
 	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
 	if run, err := client.Read[client.Run](

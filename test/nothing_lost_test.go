@@ -27,8 +27,13 @@ type worker struct {
 	name   string
 	client *client.Client
 	chance *rand.Rand
+	// patience is how long the worker waits before trying again; what is refused then is noted.
+	patience time.Duration
 
 	mu           sync.Mutex
+	failures     int    // of calls
+	last         string // the latest
+	refusals     []string
 	acknowledged map[string]string // attempts, by the keys that the worker made
 	draft        int               // the number in the last draft that was acknowledged
 }
@@ -46,19 +51,18 @@ func (w *worker) works(done <-chan struct{}) {
 		if n%3 > 0 {
 			answer = fmt.Sprintf("SELECT valley, name FROM apiary -- %d", n)
 		}
-		w.until(done, func() bool {
+		w.until(done, func() error {
 			a, err := client.Read[client.Attempt](
 				w.client.Submit(ctx, "first-look", "1", client.Submission{Sql: answer, Key: key}),
 			)
-			if err != nil {
-				return false
+			if err == nil {
+				w.mu.Lock()
+				w.acknowledged[key] = a.Id
+				w.mu.Unlock()
 			}
-			w.mu.Lock()
-			defer w.mu.Unlock()
-			w.acknowledged[key] = a.Id
-			return true
+			return err
 		})
-		w.until(done, func() bool {
+		w.until(done, func() error {
 			_, err := client.Read[client.Draft](w.client.KeepDraft(
 				ctx, "first-look", "2", client.DraftText{Sql: fmt.Sprintf("SELECT %d", n)},
 			))
@@ -67,7 +71,7 @@ func (w *worker) works(done <-chan struct{}) {
 				w.draft = n
 				w.mu.Unlock()
 			}
-			return err == nil
+			return err
 		})
 		if w.chance.IntN(4) == 0 { // an answer that is lost on its way: the same is sent once more
 			_, _ = client.Read[client.Attempt](
@@ -78,23 +82,39 @@ func (w *worker) works(done <-chan struct{}) {
 }
 
 // until does something again until it is acknowledged, or done is closed.
-func (w *worker) until(done <-chan struct{}, f func() bool) {
-	for !f() {
+func (w *worker) until(done <-chan struct{}, f func() error) {
+	for again := false; ; again = true {
+		err := f()
+		if err == nil {
+			return
+		}
+		w.mu.Lock()
+		w.failures, w.last = w.failures+1, err.Error()
+		if again || strings.Contains(err.Error(), "Log in") {
+			w.refusals = append(w.refusals, err.Error())
+		}
+		w.mu.Unlock()
 		select {
 		case <-done:
 			return
-		case <-time.After(20 * time.Millisecond):
+		case <-time.After(w.patience):
 		}
 	}
 }
 
-// freePort is a port on which nothing listens.
-func freePort(t *testing.T) string {
+func listen(t *testing.T) net.Listener {
 	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}
+	return l
+}
+
+// freePort is a port on which nothing listens.
+func freePort(t *testing.T) string {
+	t.Helper()
+	l := listen(t)
 	defer func() { _ = l.Close() }()
 	return l.Addr().String()
 }
@@ -126,22 +146,17 @@ func TestNothingIsLostHoweverOften(t *testing.T) {
 	for i, name := range []string{"elio", "goran", "hana", "luca"} {
 		w := &worker{
 			name: name, client: as(t, first.url, name, demo.LearnerPassword), acknowledged: map[string]string{},
-			chance: rand.New(rand.NewPCG(16, uint64(i))),
+			chance: rand.New(rand.NewPCG(16, uint64(i))), patience: 20 * time.Millisecond,
 		}
 		w.client.Client = &http.Client{Timeout: 20 * time.Second}
 		workers = append(workers, w)
 	}
-	// serve starts the service again, as soon as the servers are free of the one that was killed.
 	serve := func() *service {
-		for {
-			s, err := startService("serve", args...)
-			if err == nil {
-				return s
-			}
-			if !strings.Contains(err.Error(), "another Examen service uses it") {
-				t.Fatal(err)
-			}
+		s, err := startService("serve", args...)
+		if err != nil {
+			t.Fatal(err)
 		}
+		return s
 	}
 	first.stop()
 	s := serve()

@@ -36,7 +36,8 @@ func (g *Grader) perform(
 ) (p *performed, err error) {
 	for range 3 {
 		p, err = g.performOnce(ctx, database, statements, learner)
-		if !errors.Is(err, practice.ErrLost) && !errors.Is(err, practice.ErrStalled) {
+		again := []error{practice.ErrLost, practice.ErrStalled, practice.ErrUnavailable} // on another server, perhaps
+		if !slices.ContainsFunc(again, func(fault error) bool { return errors.Is(err, fault) }) || ctx.Err() != nil {
 			return p, err
 		}
 		p.drop()
