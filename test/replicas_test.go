@@ -213,7 +213,8 @@ func TestServicesAreKilled(t *testing.T) {
 	f.settle(t, workers)
 }
 
-// A practice server that is killed, or stopped for a while, costs nobody anything; and it gets what was built meanwhile.
+// A practice server that is killed, or stopped for a while, costs nobody anything; and it gets what was built
+// meanwhile.
 func TestPracticeServersAreLost(t *testing.T) {
 	t.Parallel()
 	f := startFleet(t)

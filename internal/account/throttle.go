@@ -25,6 +25,10 @@ type Limits struct {
 	Text int
 	// how long a one-time password is taken; 0 is DefaultOneTime
 	OneTime time.Duration
+	// Tell tells other services what an account has asked for of this one, and Hear has what it has asked for of the
+	// others told to a function; nil where there are none.
+	Tell func(account int64, calls, bytes int)
+	Hear func(told func(account int64, calls, bytes int))
 }
 
 // throttle bounds what each learner asks of the service, in calls and in text that is kept.
@@ -65,15 +69,8 @@ func (t *throttle) spentElsewhere(account int64, calls, bytes int) {
 	a.text.ReserveN(now, min(bytes, t.bytes))
 }
 
-// Share has what accounts ask for counted in all services together. tell tells the others what an account has asked
-// for of this one; what they have been asked for is given to the function that is returned.
-func (a *Accounts) Share(tell func(account int64, calls, bytes int)) (hear func(account int64, calls, bytes int)) {
-	a.throttle.tell = tell
-	return a.throttle.spentElsewhere
-}
-
 func newThrottle(o Limits) *throttle {
-	t := &throttle{calls: DefaultCalls, bytes: DefaultText}
+	t := &throttle{calls: DefaultCalls, bytes: DefaultText, tell: o.Tell}
 	if o.Calls > 0 {
 		t.calls = o.Calls
 	}
@@ -81,6 +78,9 @@ func newThrottle(o Limits) *throttle {
 		t.bytes = o.Text
 	}
 	t.learners, _ = lru.New[int64, *allowance](sessionsKept) // fails only for a size below one
+	if o.Hear != nil {
+		o.Hear(t.spentElsewhere)
+	}
 	return t
 }
 

@@ -26,9 +26,10 @@ func (p *program) serverList() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "List the services and practice servers", Args: argsBetween(0, 0, "no arguments"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			found, err := ask[client.Servers](p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
-				return c.ListServers(ctx)
-			})
+			found, err := ask[client.Servers](
+				p, cmd, func(ctx context.Context, c *client.Client) (*http.Response, error) {
+					return c.ListServers(ctx)
+				})
 			if err != nil {
 				return err
 			}
@@ -48,8 +49,8 @@ func (p *program) serverList() *cobra.Command {
 					free = bytesOf(s.FreeBytes)
 				}
 				lines = append(lines, []string{
-					"practice", s.Name, serverState(s), fmt.Sprint(s.Running), fmt.Sprint(s.Builds), fmt.Sprint(s.Copies),
-					free, "", "",
+					"practice", s.Name, serverState(s), fmt.Sprint(s.Running), fmt.Sprint(s.Builds),
+					fmt.Sprint(s.Copies), free, "", "",
 				})
 			}
 			return p.print(found, []string{
@@ -84,8 +85,8 @@ func (p *program) serverUse(use string, drain bool, short, long string) *cobra.C
 				return err
 			}
 			if s.Draining {
-				fmt.Fprintf(p.err, "%s is being drained. On it are %s, and %d copies of learners and checks; it gets no "+
-					"new ones.\n", s.Name, plural(int64(s.Running), "run"), s.Copies)
+				fmt.Fprintf(p.err, "%s is being drained. On it are %s, and %d copies of learners and checks; it "+
+					"gets no new ones.\n", s.Name, plural(int64(s.Running), "run"), s.Copies)
 			} else {
 				fmt.Fprintf(p.err, "%s is in use.\n", s.Name)
 			}

@@ -51,8 +51,10 @@ type chore struct {
 // New returns the jobs in the records, for the service that holds a lease. Databases begun by a job that was cut short
 // are dropped from the practice servers.
 func New(store *records.Store, server *practice.Servers, lease *records.Lease, room Room, log *slog.Logger) *Jobs {
-	j := &Jobs{records: store, practice: server, room: room, log: log, lease: lease, holder: lease.Holder(), kinds: map[string]Do{},
-		guards: map[string]Guard{}}
+	j := &Jobs{
+		records: store, practice: server, room: room, log: log, lease: lease, holder: lease.Holder(),
+		kinds: map[string]Do{}, guards: map[string]Guard{},
+	}
 	j.tasks = map[records.TaskKind]func(context.Context, int64) error{records.RunJob: j.run}
 	j.Daily("files of jobs", store.SweepJobFiles)
 	return j

@@ -55,7 +55,9 @@ const (
 func New(
 	store *records.Store, server *practice.Servers, grader *grading.Grader, all *jobs.Jobs, log *slog.Logger,
 ) *Library {
-	l := &Library{records: store, practice: server, grader: grader, jobs: all, log: log, stirred: make(chan struct{}, 1)}
+	l := &Library{
+		records: store, practice: server, grader: grader, jobs: all, log: log, stirred: make(chan struct{}, 1),
+	}
 	l.lost = expirable.NewLRU[string, struct{}](lostKept, nil, lostFor)
 	all.Handle(BuildDataset, l.buildDataset)
 	all.Handle(LoadPack, l.doPack)

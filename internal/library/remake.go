@@ -17,8 +17,8 @@ import (
 // A build whose databases are gone or damaged on the practice server is made again from its files, which are kept as
 // long as it is: as soon as somebody uses it, or as the service starts.
 
-// catalogueVersion is the version of what [practice.Servers.Catalogue] reads. Raise it when that changes, so that stored
-// catalogues are read again.
+// catalogueVersion is the version of what [practice.Servers.Catalogue] reads. Raise it when that changes, so that
+// stored catalogues are read again.
 const catalogueVersion = 2
 
 // lookAfterBuilds has lost builds built again, and reads again the catalogues that an earlier version read.

@@ -17,8 +17,8 @@ import (
 // maintenance.
 type Servers struct{ library *Library }
 
-// Servers gives access to the practice servers.
-func (l *Library) Servers() Servers { return Servers{l} }
+// NewServers gives access to the practice servers on which a library's datasets are.
+func NewServers(l *Library) Servers { return Servers{l} }
 
 // List tells which services there are, and how the practice servers stand.
 func (s Servers) List(

@@ -20,8 +20,8 @@ const (
 const claimPatience = 5 * time.Second
 
 // ErrClaimed means that services with other records use the server.
-var ErrClaimed = errors.New("another Examen uses it, with records of its own: stop that one first, or give this one a " +
-	"server of its own")
+var ErrClaimed = errors.New("another Examen uses it, with records of its own: stop that one first, or give this one " +
+	"a server of its own")
 
 // Claim reserves a server for the services of an installation until the context ends. A session holds the claim. If the
 // server goes down, the claim is lost, and it is taken again as soon as the server is back. lost is called if another

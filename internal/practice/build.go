@@ -178,7 +178,7 @@ func (s *server) runScripts(ctx context.Context, builder, password string, order
 	return runScripts(ctx, conn.PgConn(), order)
 }
 
-// analyzeBoth collects planner statistics for a build and its template. Queries run without them too, but some take longer.
+// analyzeBoth collects planner statistics for a build and its template.
 func (s *server) analyzeBoth(ctx context.Context, database string) error {
 	defer func() { // what was read of it without statistics
 		s.mu.Lock()

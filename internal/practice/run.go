@@ -74,8 +74,8 @@ type Execution struct {
 	Elapsed time.Duration
 }
 
-// run runs a query on a seat, and again where the server had trouble of its own. With elsewhere, there is another server
-// that could do it, and this one's trouble is not waited for.
+// run runs a query on a seat, and again where the server had trouble of its own. With elsewhere, there is another
+// server that could do it, and this one's trouble is not waited for.
 func (s *server) run(ctx context.Context, run Run, sink Sink, elsewhere bool) (Execution, error) {
 	s.health.begins()
 	defer s.health.ends()

@@ -7,7 +7,8 @@ import (
 	"time"
 )
 
-// Copies are the copies of builds, on all servers. A copy is on one server, and is not to be had while that one is away.
+// Copies are the copies of builds, on all servers. A copy is on one server, and is not to be had while that one is
+// away.
 type Copies struct{ servers *Servers }
 
 // Copies gives access to the copies of builds.

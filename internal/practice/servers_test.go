@@ -114,7 +114,8 @@ func TestABuildIsTheSameOnEveryServer(t *testing.T) {
 	for i, server := range []string{first, other} {
 		s.Operation().Drain([]string{[]string{other, first}[i]})
 		c := &practice.Collector{}
-		if _, err := s.Run(context.Background(), practice.Run{Database: database, SQL: "SELECT mood FROM hive"}, c); err != nil {
+		asked := practice.Run{Database: database, SQL: "SELECT mood FROM hive"}
+		if _, err := s.Run(context.Background(), asked, c); err != nil {
 			t.Fatal(server, err)
 		}
 		types[i] = c.Columns[0].Type.OID

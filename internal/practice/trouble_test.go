@@ -58,7 +58,8 @@ func TestAQueryWhoseSessionStandsStillIsRunAgain(t *testing.T) {
 // A server that does not work on a query has not judged it.
 func TestAServerThatStallsStopsNoQuery(t *testing.T) {
 	s := server(t, within(200*time.Millisecond))
-	s.Beside(practice.Local{Used: func(uint32) (time.Duration, error) { return 0, nil }}) // as of a machine that has other things to do
+	// As of a machine that has other things to do.
+	s.Beside(practice.Local{Used: func(uint32) (time.Duration, error) { return 0, nil }})
 	database := build(t, s, hives, false)
 	endless := "SELECT count(*) FROM generate_series(1, 90000) a WHERE (SELECT count(*) FROM generate_series(1, a)) > 0"
 	if _, err := run(s, database, endless); !errors.Is(err, practice.ErrStalled) {
@@ -69,7 +70,9 @@ func TestAServerThatStallsStopsNoQuery(t *testing.T) {
 		stopped.Limit != practice.LimitTime {
 		t.Errorf("a query that waits because it says so: %v", err)
 	}
-	s.Beside(practice.Local{Used: func(uint32) (time.Duration, error) { return time.Duration(time.Now().UnixNano()), nil }})
+	s.Beside(practice.Local{Used: func(uint32) (time.Duration, error) {
+		return time.Duration(time.Now().UnixNano()), nil
+	}})
 	if _, err := run(s, database, endless); !errors.As(err, &stopped) {
 		t.Errorf("a query that takes its time: %v", err)
 	}

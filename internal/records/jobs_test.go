@@ -191,7 +191,8 @@ func TestTasks(t *testing.T) {
 	s := store(t)
 	done := make(chan records.Task, 10)
 	tries := 0
-	stop, err := s.Work(ctx, "test", 1, slog.New(slog.DiscardHandler), func(_ context.Context, task records.Task) error {
+	quiet := slog.New(slog.DiscardHandler)
+	stop, err := s.Work(ctx, "test", 1, quiet, func(_ context.Context, task records.Task) error {
 		if task.ID == 2 {
 			if tries++; tries == 1 {
 				return records.ErrLater

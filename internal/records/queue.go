@@ -109,7 +109,8 @@ func (s *Store) Work(
 			river.QueueDefault: {MaxWorkers: atOnce}, quickQueue: {MaxWorkers: 1}, remarksQueue: {MaxWorkers: 1},
 			strengthQueue: {MaxWorkers: 1}, postQueue: {MaxWorkers: 8},
 		},
-		ID: holder, Workers: workers, Logger: quiet(log), JobTimeout: longestTask, RescueStuckJobsAfter: longestTask + time.Hour,
+		ID: holder, Workers: workers, Logger: quiet(log),
+		JobTimeout: longestTask, RescueStuckJobsAfter: longestTask + time.Hour,
 	})
 	if err != nil {
 		return nil, err

@@ -31,8 +31,8 @@ func turnLock(learner int64, number int) int64 {
 // turnPatience is how long the records may take to tell; then a turn is taken for granted.
 const turnPatience = 2 * time.Second
 
-// Take reports whether no other service has a learner's turn of the given number, and takes it. Where the records cannot
-// be asked, it is taken for granted: what is bounded by turns is bounded by seats, too.
+// Take reports whether no other service has a learner's turn of the given number, and takes it. Where the records
+// cannot be asked, it is taken for granted: what is bounded by turns is bounded by seats, too.
 func (t *LearnerTurns) Take(ctx context.Context, learner int64, number int) bool {
 	if t.lease.Alone() {
 		return true

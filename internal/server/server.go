@@ -216,6 +216,12 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 		return nil, err
 	}
 	grader := grading.New(s.practice, seed)
+	options.Learner.Hear = s.records.HearSpent
+	options.Learner.Tell = func(account int64, calls, bytes int) {
+		if !s.lease.Alone() {
+			go func() { _ = s.records.TellSpent(context.WithoutCancel(ctx), account, calls, bytes) }()
+		}
+	}
 	s.Accounts = account.New(s.records, options.Learner, time.Now)
 	background := jobs.New(s.records, s.practice, s.lease, s.room, options.Log)
 	background.Daily("counts of log-ins", s.Accounts.Sweep)
@@ -232,6 +238,7 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 		Accounts: s.Accounts,
 		Courses:  courses,
 		Library:  books,
+		Servers:  library.NewServers(books),
 		Work:     s.Work,
 		Rechecks: s.Work.Rechecks(background),
 		Jobs:     background,
@@ -240,12 +247,7 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 	following, end := context.WithCancel(context.WithoutCancel(ctx))
 	go s.records.Follow(following)
 	go s.Work.Copies().LookAfter(following, s.lease.First)
-	go books.Servers().LookAfter(following, s.lease.First)
-	s.records.HearSpent(s.Accounts.Share(func(account int64, calls, bytes int) {
-		if !s.lease.Alone() {
-			go func() { _ = s.records.TellSpent(following, account, calls, bytes) }()
-		}
-	}))
+	go parts.Servers.LookAfter(following, s.lease.First)
 	go webhooks.Queue(following)
 	if mails != nil {
 		background.HandleTask(records.SendMail, mails.Send)

@@ -10,7 +10,7 @@ import (
 func (s *server) ListServers(
 	ctx context.Context, _ contract.ListServersRequestObject,
 ) (contract.ListServersResponseObject, error) {
-	services, states, err := s.Library.Servers().List(ctx, who(ctx))
+	services, states, err := s.Servers.List(ctx, who(ctx))
 	if err != nil {
 		return nil, err
 	}
@@ -29,7 +29,7 @@ func (s *server) ListServers(
 func (s *server) DrainServer(
 	ctx context.Context, request contract.DrainServerRequestObject,
 ) (contract.DrainServerResponseObject, error) {
-	state, err := s.Library.Servers().Drain(ctx, who(ctx), request.Name, request.Body.Draining)
+	state, err := s.Servers.Drain(ctx, who(ctx), request.Name, request.Body.Draining)
 	if err != nil {
 		return nil, err
 	}

@@ -29,6 +29,7 @@ type Parts struct {
 	Accounts *account.Accounts
 	Courses  *course.Courses
 	Library  *library.Library
+	Servers  library.Servers
 	Work     *work.Work
 	Rechecks work.Rechecks
 	Jobs     *jobs.Jobs

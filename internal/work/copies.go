@@ -324,8 +324,8 @@ func variantDatabases(variants json.RawMessage) []string {
 // sweepEvery is how often copies are swept.
 const sweepEvery = time.Minute
 
-// LookAfter sweeps the copies from time to time, until the context ends. first tells whether the service is the first of
-// several.
+// LookAfter sweeps the copies from time to time, until the context ends. first tells whether the service is the first
+// of several.
 func (c *Copies) LookAfter(ctx context.Context, first func() bool) {
 	for {
 		if err := c.Sweep(ctx, first()); err != nil && ctx.Err() == nil {
