@@ -28,6 +28,7 @@ import (
 // A fleet is three services behind a proxy, with the same records and two practice servers.
 type fleet struct {
 	records  string // their URL
+	practice []string
 	folders  [3]string
 	clusters [3]*postgres.Cluster // the records' first
 	args     []string
@@ -41,6 +42,14 @@ type fleet struct {
 func startFleet(t *testing.T, args ...string) *fleet {
 	t.Helper()
 	f := &fleet{}
+	f.startServers(t)
+	f.startServices(t, args...)
+	return f
+}
+
+// startServers starts the records' server and the practice servers.
+func (f *fleet) startServers(t *testing.T) {
+	t.Helper()
 	var urls [3]string
 	for i := range urls {
 		f.folders[i] = dataDir(t)
@@ -54,9 +63,14 @@ func startFleet(t *testing.T, args ...string) *fleet {
 		t.Cleanup(c.Stop)
 		f.clusters[i], urls[i] = c, c.URL("postgres")
 	}
-	f.records = urls[0]
+	f.records, f.practice = urls[0], urls[1:]
+}
+
+// startServices starts the services, and the proxy before them.
+func (f *fleet) startServices(t *testing.T, args ...string) {
+	t.Helper()
 	f.args = append([]string{
-		"--records-url", urls[0], "--practice-url", urls[1], "--practice-url", urls[2], "--seats", "6",
+		"--records-url", f.records, "--practice-url", f.practice[0], "--practice-url", f.practice[1], "--seats", "6",
 		"--limit-calls", "1000000",
 	}, args...)
 	for i := range f.services {
@@ -80,7 +94,6 @@ func startFleet(t *testing.T, args ...string) *fleet {
 	f.url = "http://" + listener.Addr().String()
 	go func() { _ = proxy.Serve(listener) }()
 	t.Cleanup(func() { _ = proxy.Close() })
-	return f
 }
 
 func (f *fleet) start(t *testing.T, i int, command string) {

@@ -35,6 +35,10 @@ func (s *serving) flags(c *cobra.Command) {
 		"a PostgreSQL server that others run, for learners' SQL (as a superuser), instead of starting one; "+
 			"once for each server",
 	)
+	f.Var(
+		(*urls)(&s.options.Standbys), "practice-standby",
+		"a streaming standby of one of the practice servers, on which queries run, too; once for each",
+	)
 	f.IntVar(
 		&s.options.Placed, "placed", s.options.Placed,
 		"on how many practice servers a dataset is, where there are so many",

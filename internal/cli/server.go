@@ -48,8 +48,12 @@ func (p *program) serverList() *cobra.Command {
 				if s.FreeBytes > 0 {
 					free = bytesOf(s.FreeBytes)
 				}
+				what := "practice"
+				if s.Standby {
+					what = "standby"
+				}
 				lines = append(lines, []string{
-					"practice", s.Name, serverState(s), fmt.Sprint(s.Running), fmt.Sprint(s.Builds),
+					what, s.Name, serverState(s), fmt.Sprint(s.Running), fmt.Sprint(s.Builds),
 					fmt.Sprint(s.Copies), free, "", "",
 				})
 			}

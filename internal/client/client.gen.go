@@ -2593,6 +2593,9 @@ type PracticeServer struct {
 
 	// Running Runs of the service that answers.
 	Running int `json:"running"`
+
+	// Standby A streaming standby of another one: only queries run on it.
+	Standby bool `json:"standby"`
 }
 
 // Preferences defines model for Preferences.

@@ -53,7 +53,7 @@ func (s Servers) Drain(ctx context.Context, who account.Account, name string, on
 		return nil, problem.New(404, "no-server", "There is no such practice server",
 			"No practice server is called %.80q; there are: %s.", name, strings.Join(names, ", "))
 	} else if on && !slices.ContainsFunc(s.library.practice.Operation().States(ctx), func(o practice.ServerState) bool {
-		return o.Name != name && o.Ready && !o.Draining
+		return o.Name != name && o.Ready && !o.Draining && !o.Standby
 	}) {
 		return nil, problem.New(409, "last-server", "It is the only practice server in use",
 			"Without %s no query could be run. Add another server, or have another one used again, before.", name)

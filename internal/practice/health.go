@@ -146,6 +146,9 @@ const (
 
 // start makes a server ready.
 func (s *server) start(ctx context.Context) error {
+	if s.isStandby() {
+		return s.startStandby(ctx)
+	}
 	if err := s.claim(ctx); err != nil {
 		return err
 	}
@@ -198,7 +201,7 @@ func (s *Servers) follow(ctx context.Context, one *server) {
 
 // restart makes a server ready that has come, or come back.
 func (s *server) restart(ctx context.Context) error {
-	if !s.health.prepared {
+	if !s.health.prepared || s.isStandby() {
 		return s.start(ctx)
 	}
 	same, err := s.stillHas(ctx)

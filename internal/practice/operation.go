@@ -17,6 +17,7 @@ func (s *Servers) Operation() Operation { return Operation{s} }
 // A ServerState tells how a server stands.
 type ServerState struct {
 	Name     string // its address
+	Standby  bool   // of another one: only queries run on it
 	Ready    bool   // it can be reached
 	Draining bool   // it gets no runs, builds or copies, where another can have them
 	Running  int    // runs of this service
@@ -29,7 +30,7 @@ type ServerState struct {
 func (o Operation) States(ctx context.Context) []ServerState {
 	var states []ServerState
 	for _, one := range o.servers.all {
-		state := ServerState{Name: one.name}
+		state := ServerState{Name: one.name, Standby: one.isStandby()}
 		one.health.mu.Lock()
 		state.Ready, state.Draining, state.Running = one.health.ready, one.health.draining, one.health.running
 		one.health.mu.Unlock()
@@ -43,7 +44,9 @@ func (o Operation) States(ctx context.Context) []ServerState {
 					state.Builds++
 				}
 			}
-			state.Free = one.free(ctx)
+			if !state.Standby {
+				state.Free = one.free(ctx)
+			}
 		}
 		states = append(states, state)
 	}
@@ -84,7 +87,14 @@ func (o Operation) WhenBack(f func()) {
 
 // Move makes the seats of the service's range anew, when it has got another one. Who had it before is cut off.
 func (o Operation) Move(ctx context.Context) error {
-	return o.servers.each(ctx, func(one *server) error { return one.prepare(ctx) })
+	err := o.servers.each(ctx, func(one *server) error { return one.prepare(ctx) })
+	for _, one := range o.servers.all {
+		if one.of != nil {
+			one.learners.share(one.of.learners)
+			one.checkers.share(one.of.checkers)
+		}
+	}
+	return err
 }
 
 // Release closes the seats of a range whose service is dead, and ends what still runs on them.

@@ -43,7 +43,7 @@ func (s *Servers) Build(ctx context.Context, order Order) (*Built, error) {
 func (s *Servers) Analyze(ctx context.Context, database string) error {
 	found, err := s.having(ctx, database)
 	for _, one := range found {
-		if len(s.all) > 1 && !one.health.isReady() {
+		if one.isStandby() || len(s.all) > 1 && !one.health.isReady() {
 			continue
 		}
 		err = cmp.Or(err, one.analyzeBoth(ctx, database))
@@ -60,7 +60,7 @@ func (s *Servers) roomiest(ctx context.Context, not []*server) (*server, error) 
 	var best *server
 	var room int64
 	for _, one := range s.all {
-		if !one.health.takes() || slices.Contains(not, one) {
+		if one.isStandby() || !one.health.takes() || slices.Contains(not, one) {
 			continue
 		}
 		free := one.free(ctx)
@@ -105,6 +105,9 @@ func (s *Servers) spread(ctx context.Context, database string) (placed int) {
 	lasting := 0 // not on a server that is away, or being drained
 	var from *server
 	for _, one := range found {
+		if one.isStandby() {
+			continue
+		}
 		if one.health.takes() {
 			lasting++
 		}

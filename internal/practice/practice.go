@@ -61,9 +61,12 @@ var DefaultLimits = Limits{
 // A server is one practice server.
 type server struct {
 	*Options
-	name   string // its address: host:port
-	config *pgxpool.Config
-	admin  *pgxpool.Pool // of the superuser, in a database that no script has been in
+	name string // its address: host:port
+	// Of a standby, the servers of which one is its primary, and that one once it is known.
+	primaries []*server
+	of        *server
+	config    *pgxpool.Config
+	admin     *pgxpool.Pool // of the superuser, in a database that no script has been in
 
 	learners *seats
 	checkers *seats

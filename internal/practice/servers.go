@@ -30,7 +30,9 @@ type Options struct {
 	Turns Turns
 	// Copies is on how many servers a build is, where there are so many.
 	Copies int
-	Log    *slog.Logger // nil logs nothing
+	// Standbys are the URLs of streaming standbys of the servers, on which queries may run, too.
+	Standbys []string
+	Log      *slog.Logger // nil logs nothing
 }
 
 // DefaultCopies is on how many servers a build is where nothing else is said.
@@ -84,9 +86,7 @@ func Open(ctx context.Context, urls []string, options Options) (_ *Servers, err 
 		if err != nil {
 			return nil, err
 		}
-		if slices.ContainsFunc(s.all, func(other *server) bool { return other.name == one.name }) {
-			one.name += fmt.Sprint("-", len(s.all)+1) // on sockets of one machine
-		}
+		s.name(one)
 		s.all = append(s.all, one)
 	}
 	var ready sync.WaitGroup
@@ -104,15 +104,27 @@ func Open(ctx context.Context, urls []string, options Options) (_ *Servers, err 
 			return nil, fmt.Errorf("make the practice server %s ready: %w", one.name, failed[i])
 		}
 	}
+	if err := s.addStandbys(ctx, options.Standbys); err != nil {
+		return nil, err
+	}
 	following, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s.stop = stop
 	for _, one := range s.all {
-		go one.copies.keep(one.open)
+		if !one.isStandby() {
+			go one.copies.keep(one.open)
+		}
 		if len(s.all) > 1 {
 			go s.follow(following, one)
 		}
 	}
 	return s, nil
+}
+
+// name tells a server apart from those that are on sockets of the same machine.
+func (s *Servers) name(one *server) {
+	if slices.ContainsFunc(s.all, func(other *server) bool { return other.name == one.name }) {
+		one.name += fmt.Sprint("-", len(s.all)+1)
+	}
 }
 
 // Close ends all sessions.
@@ -199,10 +211,18 @@ func (s *Servers) having(ctx context.Context, database string) ([]*server, error
 
 // pick gives the least busy server that has a database, of those that have not been tried. Only where there is no other
 // is it one that is being drained, or that cannot be reached. more tells whether there is a further one to be tried.
-func (s *Servers) pick(ctx context.Context, database string, tried []*server) (_ *server, more bool, err error) {
+func (s *Servers) pick(
+	ctx context.Context, database string, standbys bool, tried []*server,
+) (_ *server, more bool, err error) {
 	found, err := s.having(ctx, database)
 	if err != nil {
 		return nil, false, err
+	}
+	if !standbys {
+		found = slices.DeleteFunc(slices.Clone(found), (*server).isStandby)
+		if len(found) == 0 {
+			return nil, false, fmt.Errorf("%w: only standbys have %s", ErrUnavailable, database)
+		}
 	}
 	if len(found) == 1 {
 		return found[0], false, nil
@@ -234,9 +254,16 @@ func (s *Servers) pick(ctx context.Context, database string, tried []*server) (_
 
 // on calls f with the least busy server that has a database, and where that one is lost, with another.
 func (s *Servers) on(ctx context.Context, database string, f func(one *server, elsewhere bool) error) error {
+	return s.onAny(ctx, database, false, f)
+}
+
+// onAny is the same, with standbys too if they are wanted.
+func (s *Servers) onAny(
+	ctx context.Context, database string, standbys bool, f func(one *server, elsewhere bool) error,
+) error {
 	var tried []*server
 	for last := error(nil); ; {
-		one, more, err := s.pick(ctx, database, tried)
+		one, more, err := s.pick(ctx, database, standbys, tried)
 		switch {
 		case err != nil && (last == nil || errors.Is(last, ErrGone)):
 			return err
@@ -244,6 +271,7 @@ func (s *Servers) on(ctx context.Context, database string, f func(one *server, e
 			return last
 		}
 		last = f(one, more)
+		var reported *DatabaseError
 		switch {
 		case last == nil || len(s.all) == 1 || ctx.Err() != nil:
 			return last
@@ -252,6 +280,8 @@ func (s *Servers) on(ctx context.Context, database string, f func(one *server, e
 		case errors.Is(last, ErrUnavailable):
 			one.health.doubted()
 		case errors.Is(last, ErrStalled), errors.Is(last, ErrTrouble), errors.Is(last, ErrFull):
+		case one.isStandby() && errors.As(last, &reported): // a primary may not say so
+			standbys = false
 		default:
 			return last
 		}
@@ -277,7 +307,7 @@ func (s *Servers) Run(ctx context.Context, run Run, sink Sink) (execution Execut
 		return Execution{}, err
 	}
 	defer own.giveBack(run.Learner, turn)
-	err = s.on(ctx, run.Database, func(one *server, elsewhere bool) (err error) {
+	err = s.onAny(ctx, run.Database, true, func(one *server, elsewhere bool) (err error) {
 		execution, err = one.run(ctx, run, sink, elsewhere)
 		return err
 	})
@@ -358,7 +388,7 @@ func (s *Servers) Sweep(ctx context.Context) error {
 // each calls f with every server that can be reached. The error is the first one.
 func (s *Servers) each(ctx context.Context, f func(one *server) error) (err error) {
 	for _, one := range s.all {
-		if len(s.all) > 1 && !one.health.isReady() {
+		if one.isStandby() || len(s.all) > 1 && !one.health.isReady() {
 			continue
 		}
 		if failed := f(one); failed != nil && err == nil {

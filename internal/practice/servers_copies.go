@@ -20,7 +20,7 @@ var ErrOpenElsewhere = errors.New("the window's transaction is open in another s
 // Warm has copies of a build made ready for who will need them soon: where the next one is to be made.
 func (c Copies) Warm(database string) {
 	for _, one := range c.servers.all {
-		if one.health.hasGot(database) && one.health.takes() {
+		if !one.isStandby() && (len(c.servers.all) == 1 || one.health.hasGot(database) && one.health.takes()) {
 			one.copies.warm(database)
 			return
 		}
@@ -39,11 +39,11 @@ func (c Copies) Take(ctx context.Context, database string) (made *Copy, err erro
 
 // with gives the copies on the server that has a copy.
 func (c Copies) with(ctx context.Context, copied string) (*copies, error) {
-	found, err := c.servers.having(ctx, copied)
+	one, _, err := c.servers.pick(ctx, copied, false, nil)
 	if err != nil {
 		return nil, err
 	}
-	return found[0].copies, nil
+	return one.copies, nil
 }
 
 // Drop removes a copy and its role. Whoever works in it is cut off.
@@ -78,7 +78,13 @@ func (c Copies) Sizes(ctx context.Context) (sizes map[string]int64, all bool, er
 		maps.Copy(sizes, found)
 		return err
 	})
-	return sizes, asked == len(c.servers.all), err
+	primaries := 0
+	for _, one := range c.servers.all {
+		if !one.isStandby() {
+			primaries++
+		}
+	}
+	return sizes, asked == primaries, err
 }
 
 // Busy tells whether somebody works in a copy: a script runs there, or a transaction is open.

@@ -316,3 +316,70 @@ func TestAServerIsDrained(t *testing.T) {
 		}
 	}
 }
+
+// A standby runs queries of learners, with its primary's seats; what it refuses, the primary is asked.
+func TestAStandbyRunsQueries(t *testing.T) {
+	cluster, _ := second(t)
+	folder, err := postgrestest.Folder()
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { os.RemoveAll(folder) })
+	standby := postgrestest.Standby(t, cluster, postgres.Options{
+		Folder: folder, Scratch: true, Log: slog.New(slog.DiscardHandler),
+		Settings: map[string]string{"max_connections": "60"},
+	})
+	s, err := practice.Open(context.Background(), []string{cluster.URL("postgres")}, practice.Options{
+		Limits: limits, Standbys: []string{standby.URL("postgres")},
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	database := build(t, s, files{"a.sql": hives["hives.sql"] + "CREATE UNLOGGED TABLE swarm AS SELECT 1 AS swarm_id;"}, false)
+	waitFor(t, func() bool { return stands(s, other).Builds == 1 })
+	s.Operation().Drain([]string{first})
+	defer s.Operation().Drain(nil)
+	for sql, want := range map[string]string{
+		"SELECT pg_is_in_recovery()":               "permission denied",
+		"SELECT name, mood FROM hive":              "Basil restless",
+		"SELECT swarm_id FROM swarm":               "| 1",
+		"SELECT no_such FROM hive":                 `column "no_such" does not exist`,
+		"SELECT count(*) FROM calm":                "| 1",
+		"SELECT 1 / (hive_id - hive_id) FROM hive": "division by zero",
+	} {
+		got, err := run(s, database, sql)
+		if err != nil {
+			got = err.Error()
+		}
+		if !strings.Contains(got, want) {
+			t.Errorf("%s: got %q, want %q", sql, got, want)
+		}
+	}
+	ended := make(chan error)
+	go func() {
+		_, err := run(s, database, "SELECT count(*) FROM hive, pg_sleep(0.5)")
+		ended <- err
+	}()
+	waitFor(t, func() bool { return stands(s, other).Running == 1 && stands(s, first).Running == 0 })
+	if err := <-ended; err != nil || !stands(s, other).Standby {
+		t.Errorf("got %+v, %v", stands(s, other), err)
+	}
+	copied, err := s.Copies().Take(context.Background(), database)
+	if err != nil {
+		t.Fatalf("copies are made on the primary, even where it is being drained: %v", err)
+	}
+	if err := s.Copies().Drop(context.Background(), copied.Database); err != nil {
+		t.Error(err)
+	}
+	standby.Stop()
+	if got, err := run(s, database, "SELECT name FROM hive"); err != nil {
+		t.Errorf("without the standby: %q, %v", got, err)
+	}
+	_, err = practice.Open(context.Background(), []string{url}, practice.Options{
+		Limits: limits, Standbys: []string{cluster.URL("postgres")},
+	})
+	if !errors.Is(err, practice.ErrNoStandby) {
+		t.Errorf("another server is no standby: %v", err)
+	}
+}

@@ -145,6 +145,9 @@ func whole(oid uint32, types ...map[uint32]typeRow) result.Type {
 
 // typesOf returns the types defined in a database. They are read once, since a build never changes.
 func (s *server) typesOf(ctx context.Context, database string) (map[uint32]result.Type, error) {
+	if s.of != nil {
+		return s.of.typesOf(ctx, database)
+	}
 	s.mu.Lock()
 	types, known := s.types[database]
 	s.mu.Unlock()

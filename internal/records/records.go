@@ -64,10 +64,14 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if _, given := config.ConnConfig.RuntimeParams["search_path"]; !given {
 		config.ConnConfig.RuntimeParams["search_path"] = "public, pg_temp"
 	}
+	prepareHosts(config)
+	demoted := &demotion{}
+	config.ConnConfig.Tracer = demoted
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("records server: %w", err)
 	}
+	demoted.reset = pool.Reset
 	if err := migrate(ctx, pool); err != nil {
 		pool.Close()
 		return nil, fmt.Errorf("bring the records up to date: %w", err)
@@ -201,6 +205,15 @@ func Full(err error) bool {
 	return errors.As(err, &e) && e.Code == "53100"
 }
 
+// code is the SQLSTATE of an error that the server reported, "" for any other.
+func code(err error) string {
+	var e *pgconn.PgError
+	if errors.As(err, &e) {
+		return e.Code
+	}
+	return ""
+}
+
 // Unavailable reports whether an error means that the database could not be reached.
 func Unavailable(err error) bool {
 	if err == nil || errors.Is(err, pgx.ErrNoRows) || errors.Is(err, context.Canceled) {
@@ -209,9 +222,8 @@ func Unavailable(err error) bool {
 	if errors.Is(err, ErrUnavailable) {
 		return true
 	}
-	var e *pgconn.PgError
-	if errors.As(err, &e) { // shutting down, crashed, starting up
-		return e.Code == "57P01" || e.Code == "57P02" || e.Code == "57P03"
+	if c := code(err); c != "" { // shutting down, crashed, starting up, or a standby now
+		return c == "57P01" || c == "57P02" || c == "57P03" || c == readOnly
 	}
 	var connect *pgconn.ConnectError
 	var cut *net.OpError

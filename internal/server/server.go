@@ -38,6 +38,7 @@ type Options struct {
 	DataDir     string   // of the clusters that Examen starts itself
 	RecordsURL  string   // "" starts a cluster
 	PracticeURL []string // one for each server; none starts a cluster
+	Standbys    []string // URLs of streaming standbys of practice servers
 	Placed      int      // on how many practice servers a dataset is, where there are so many
 	Limits      practice.Limits
 	Learner     account.Limits // what one learner may ask for
@@ -168,13 +169,17 @@ func (s *Server) open(ctx context.Context, options Options) (err error) {
 	if s.records, err = records.Open(ctx, options.RecordsURL); err != nil {
 		return err
 	}
+	if err := s.records.Recommend(ctx, options.Log); err != nil {
+		return err
+	}
 	if s.lease, err = s.records.Lease(ctx, s.Address(), options.Log); err != nil {
 		return err
 	}
 	s.turns = s.lease.Turns()
 	using := practice.Options{
 		Limits: options.Limits, Range: s.lease.Range, Live: s.lease.Live, Turns: s.turns, Copies: options.Placed,
-		Log: options.Log,
+		Standbys: options.Standbys,
+		Log:      options.Log,
 	}
 	if using.Installation, err = s.records.SettingValue(ctx, "installation"); err != nil {
 		return err

@@ -2622,6 +2622,8 @@ export interface components {
         PracticeServer: {
             /** @description Its address. */
             name: string;
+            /** @description A streaming standby of another one: only queries run on it. */
+            standby: boolean;
             reachable: boolean;
             /** @description It gets no runs where another server can have them, no builds and no copies. */
             draining: boolean;

@@ -6,7 +6,11 @@ import (
 	"fmt"
 	"log/slog"
 	"os"
+	"os/exec"
+	"path/filepath"
 	"testing"
+
+	"github.com/jackc/pgx/v5"
 
 	"examen/internal/postgres"
 )
@@ -33,6 +37,42 @@ func Main(m *testing.M, ready func(url string)) {
 		ready(cluster.URL("postgres"))
 		return m.Run()
 	}())
+}
+
+// Standby makes a streaming standby of a cluster, and starts it with the options in their folder, which is a new one. It
+// stops with the test.
+func Standby(t testing.TB, of *postgres.Cluster, options postgres.Options) *postgres.Cluster {
+	t.Helper()
+	program, err := postgres.Program("pg_basebackup")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.MkdirAll(options.Folder, 0o700); err != nil {
+		t.Fatal(err)
+	}
+	url := of.URL("postgres")
+	out, err := exec.Command(
+		program, "-d", url, "-D", filepath.Join(options.Folder, "data"), "-R", "-X", "stream", "--checkpoint=fast",
+		"--no-sync",
+	).CombinedOutput()
+	if err != nil {
+		t.Fatalf("pg_basebackup: %v: %s", err, out)
+	}
+	config, err := pgx.ParseConfig(url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	password := filepath.Join(options.Folder, "superuser.password") // as of the cluster
+	if err := os.WriteFile(password, []byte(config.Password), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	options.Super = config.User
+	standby, err := postgres.Start(context.Background(), options)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(standby.Stop)
+	return standby
 }
 
 // Folder makes a new folder that a cluster's user can enter.
