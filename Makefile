@@ -7,7 +7,7 @@ export CGO_ENABLED = 1
 CONSOLE = console/node_modules/.installed
 DIST = internal/web/dist/index.html
 
-.PHONY: help demo build test check unit generate generated bench shots clean
+.PHONY: help demo build test check unit generate generated bench load shots clean
 
 help: ## list the targets
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## (.*)/  make \1\t\2/' | expand -t 18
@@ -63,6 +63,9 @@ generated: # what is generated is of what it is generated from: both are as the 
 
 bench: build ## measure; every figure is a ratio to its counterpart in the same run
 	$(GO) test -run '^$$' -bench . -benchtime 5s ./internal/core/compare ./internal/practice ./internal/grading ./test/...
+
+load: build ## measure what learners cost, and check a simulation of 1,000 of them against a run
+	$(GO) run ./test/load
 
 shots: build ## renew docs/screenshots from the demo
 	@scripts/install chromium fonts-liberation fonts-dejavu-core

@@ -38,7 +38,7 @@ func together(t *testing.T, urls ...string) string {
 // told that commits do not wait for the standby.
 func TestTheRecordsFailOver(t *testing.T) {
 	t.Parallel()
-	f := &fleet{}
+	f := newFleet()
 	f.startServers(t)
 	standby := postgrestest.Standby(t, f.clusters[0], postgres.Options{
 		Folder: dataDir(t) + "/server", Log: slog.New(slog.DiscardHandler),

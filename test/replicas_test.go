@@ -36,12 +36,21 @@ type fleet struct {
 	services [3]*service
 	url      string // the proxy's
 	next     atomic.Int64
+	// transport gives up a call that is not answered; a run may take ten seconds.
+	transport http.Transport
+	out       [3]atomic.Bool // services that the proxy passes over
+}
+
+func newFleet() *fleet {
+	f := &fleet{}
+	f.transport.ResponseHeaderTimeout = 15 * time.Second
+	return f
 }
 
 // startFleet starts a fleet with the demo's data.
 func startFleet(t *testing.T, args ...string) *fleet {
 	t.Helper()
-	f := &fleet{}
+	f := newFleet()
 	f.startServers(t)
 	f.startServices(t, args...)
 	return f
@@ -52,7 +61,9 @@ func (f *fleet) startServers(t *testing.T) {
 	t.Helper()
 	var urls [3]string
 	for i := range urls {
-		f.folders[i] = dataDir(t)
+		if f.folders[i] == "" {
+			f.folders[i] = dataDir(t)
+		}
 		c, err := postgres.Start(context.Background(), postgres.Options{
 			Folder: f.folders[i] + "/server", Super: "examen", Scratch: i > 0, Log: slog.New(slog.DiscardHandler),
 			Settings: map[string]string{"max_connections": "200"},
@@ -123,6 +134,12 @@ func (f *fleet) proxy() http.Handler {
 	}
 }
 
+// passOver has the proxy pass a service over, as one that sees that it does not answer, or no longer.
+func (f *fleet) passOver(i int, out bool) {
+	f.out[i].Store(out)
+	f.transport.CloseIdleConnections()
+}
+
 // RoundTrip implements [http.RoundTripper].
 func (f *fleet) RoundTrip(r *http.Request) (answer *http.Response, err error) {
 	var body []byte
@@ -133,9 +150,12 @@ func (f *fleet) RoundTrip(r *http.Request) (answer *http.Response, err error) {
 	}
 	at := int(f.next.Add(1))
 	for i := range f.address {
+		if f.out[(at+i)%len(f.address)].Load() {
+			continue
+		}
 		r.URL.Host = f.address[(at+i)%len(f.address)]
 		r.Body = io.NopCloser(bytes.NewReader(body))
-		if answer, err = http.DefaultTransport.RoundTrip(r); err == nil || !strings.Contains(err.Error(), "refused") {
+		if answer, err = f.transport.RoundTrip(r); err == nil || !strings.Contains(err.Error(), "refused") {
 			break
 		}
 	}

@@ -3,7 +3,9 @@ package practice
 import (
 	"context"
 	"errors"
+	"fmt"
 	"maps"
+	"slices"
 	"time"
 )
 
@@ -16,6 +18,9 @@ func (s *Servers) Copies() Copies { return Copies{s} }
 
 // ErrOpenElsewhere tells that a window's transaction is open in another service.
 var ErrOpenElsewhere = errors.New("the window's transaction is open in another service")
+
+// ErrCopyAway tells that a copy is on a server that cannot be reached, while others can. It is also ErrUnavailable.
+var ErrCopyAway = errors.New("the copy's server cannot be reached")
 
 // Warm has copies of a build made ready for who will need them soon: where the next one is to be made.
 func (c Copies) Warm(database string) {
@@ -40,7 +45,10 @@ func (c Copies) Take(ctx context.Context, database string) (made *Copy, err erro
 // with gives the copies on the server that has a copy.
 func (c Copies) with(ctx context.Context, copied string) (*copies, error) {
 	one, _, err := c.servers.pick(ctx, copied, false, nil)
-	if err != nil {
+	if len(c.servers.all) > 1 && (errors.Is(err, ErrUnavailable) || err == nil && !one.health.isReady()) &&
+		slices.ContainsFunc(c.servers.all, func(s *server) bool { return s.health.isReady() }) {
+		return nil, fmt.Errorf("%w: %w", ErrCopyAway, ErrUnavailable)
+	} else if err != nil {
 		return nil, err
 	}
 	return one.copies, nil

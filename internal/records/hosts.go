@@ -77,7 +77,25 @@ func (d *demotion) TraceQueryStart(ctx context.Context, _ *pgx.Conn, _ pgx.Trace
 
 // TraceQueryEnd implements [pgx.QueryTracer].
 func (d *demotion) TraceQueryEnd(ctx context.Context, conn *pgx.Conn, data pgx.TraceQueryEndData) {
-	if data.Err == nil || code(data.Err) != readOnly && (!conn.IsClosed() || ctx.Err() != nil) {
+	d.look(ctx, conn, data.Err)
+}
+
+// TraceBatchStart implements [pgx.BatchTracer].
+func (d *demotion) TraceBatchStart(ctx context.Context, _ *pgx.Conn, _ pgx.TraceBatchStartData) context.Context {
+	return ctx
+}
+
+// TraceBatchQuery implements [pgx.BatchTracer].
+func (d *demotion) TraceBatchQuery(context.Context, *pgx.Conn, pgx.TraceBatchQueryData) {}
+
+// TraceBatchEnd implements [pgx.BatchTracer].
+func (d *demotion) TraceBatchEnd(ctx context.Context, conn *pgx.Conn, data pgx.TraceBatchEndData) {
+	d.look(ctx, conn, data.Err)
+}
+
+// look has all sessions opened anew where an error says that one's server is gone, or takes no writes.
+func (d *demotion) look(ctx context.Context, conn *pgx.Conn, err error) {
+	if err == nil || code(err) != readOnly && (!conn.IsClosed() || ctx.Err() != nil) {
 		return
 	}
 	// The others are cut too, perhaps. What was opened since the last time is not.

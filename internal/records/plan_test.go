@@ -46,6 +46,13 @@ func (s *planSpy) Query(ctx context.Context, sql string, args ...any) (pgx.Rows,
 	return s.pool.Query(ctx, sql, args...)
 }
 
+func (s *planSpy) SendBatch(ctx context.Context, batch *pgx.Batch) pgx.BatchResults {
+	for _, q := range batch.QueuedQueries {
+		s.look(ctx, q.SQL, q.Arguments)
+	}
+	return s.pool.SendBatch(ctx, batch)
+}
+
 func (s *planSpy) QueryRow(ctx context.Context, sql string, args ...any) pgx.Row {
 	s.look(ctx, sql, args)
 	return s.pool.QueryRow(ctx, sql, args...)

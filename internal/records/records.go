@@ -49,6 +49,7 @@ type Store struct {
 	spent  func(account int64, calls, bytes int)
 
 	standings standings
+	attempts  attempts
 }
 
 // ErrUnavailable means that the records database cannot be reached.

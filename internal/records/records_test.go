@@ -120,12 +120,17 @@ func (c *course) version(t *testing.T, points string) {
 
 func (c *course) attempt(t *testing.T, outcome, mark string) query.CreateAttemptRow {
 	t.Helper()
-	return must[query.CreateAttemptRow](t)(c.CreateAttempt(ctx, query.CreateAttemptParams{
+	return must[query.CreateAttemptRow](t)(c.CreateAttempt(ctx, c.made(outcome, mark)))
+}
+
+// made is an attempt that came to an outcome.
+func (c *course) made(outcome, mark string) query.CreateAttemptParams {
+	return query.CreateAttemptParams{
 		AccountID: c.learner.ID, ExerciseID: c.exercise.ID, CourseID: &c.course.ID, BuildID: c.build.ID,
 		VersionID: c.exercise.VersionID, Sql: "SELECT 1", ReceivedAt: time.Now(), Outcome: outcome, Mark: mark,
 		Points:   "2",
 		Findings: json.RawMessage("[]"), HiddenOnly: outcome == "incorrect", Counted: outcome != "rejected",
-	}))
+	}
 }
 
 // standing is how the course's learner stands on the exercise.

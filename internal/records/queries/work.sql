@@ -13,7 +13,7 @@ LEFT JOIN exercise ON exercise.id = run.exercise_id
 LEFT JOIN paper ON paper.id = run.paper_id
 WHERE run.id = $1 AND run.account_id = $2;
 
--- name: CreateAttempt :one
+-- name: CreateAttempt :batchone
 -- Keeps an attempt with its check, and the standing that comes of it: which attempt counts follows from the rules of the paper as it is set, as
 -- marking.Rules says. Where these are no longer of the revision given, nothing is kept and there is no row.
 WITH made AS (
