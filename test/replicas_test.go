@@ -3,6 +3,7 @@ package test
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
 	"io"
 	"log/slog"
@@ -415,5 +416,64 @@ func TestLimitsOfALearnerHoldInAllServices(t *testing.T) {
 	}
 	if refused < 100 {
 		t.Errorf("of 600 calls, of which 200 are allowed within a minute, %d were refused", refused)
+	}
+}
+
+// A copy is its learner's in every service; a transaction that is open in one is not gone around in another; and what
+// is changed in one holds in all.
+func TestOneServiceIsLikeAnother(t *testing.T) {
+	t.Parallel()
+	f := startFleet(t)
+	teacher := as(t, f.services[2].url, demo.InstructorName, demo.InstructorPassword)
+	if _, err := client.Read[client.Dataset](
+		teacher.AllowChanges(ctx, "apiary", client.ChangesAllowed{Allowed: true}),
+	); err != nil {
+		t.Fatal(err)
+	}
+	var elio [2]*client.Client
+	for i := range elio {
+		elio[i] = as(t, f.services[i].url, "elio", demo.LearnerPassword)
+	}
+	ask := func(i int, sql string) (string, error) {
+		run, err := client.Read[client.Run](elio[i].Run(ctx, client.RunRequest{
+			Dataset: "apiary", Window: "one", Sql: sql,
+		}))
+		if err != nil {
+			return "", err
+		}
+		text, err := json.Marshal(run)
+		return string(text), err
+	}
+	for _, step := range []struct {
+		service   int
+		sql, want string
+	}{
+		{0, "CREATE TABLE shed (shed_id integer); INSERT INTO shed VALUES (1)", `"outcome":"done"`},
+		{1, "INSERT INTO shed VALUES (2)", `"outcome":"done"`},
+		{0, "BEGIN; INSERT INTO shed VALUES (3)", `"outcome":"done"`},
+		{1, "INSERT INTO shed VALUES (4)", "open elsewhere"},
+		{0, "COMMIT", `"outcome":"done"`},
+		{1, "SELECT count(*) FROM shed", `[["3"]]`},
+	} {
+		got, err := ask(step.service, step.sql)
+		if err != nil {
+			got = err.Error()
+		}
+		if !strings.Contains(got, step.want) {
+			t.Errorf("%s: got %q, want %q", step.sql, got, step.want)
+		}
+	}
+	if _, err := client.Read[client.CoursePaper](teacher.SetPaper(
+		ctx, "evening-group", "first-look", client.PaperSetting{Opens: time.Now().Add(time.Hour).UTC()},
+	)); err != nil {
+		t.Fatal(err)
+	}
+	for i := range elio {
+		until(t, "the paper is open no more", func() bool {
+			_, err := client.Read[client.Attempt](
+				elio[i].Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT 1"}),
+			)
+			return err != nil
+		})
 	}
 }
