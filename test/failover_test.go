@@ -33,9 +33,9 @@ func together(t *testing.T, urls ...string) string {
 	return last.String()
 }
 
-// The records' server dies while learners submit, and its standby takes over: services go on without a restart, what was
-// acknowledged is there, once, and what was not is told so and done when it is sent again. Before that, operators are
-// told that commits do not wait for the standby.
+// The records' server dies while learners submit, and its standby takes over: services go on without a restart, what
+// was acknowledged is there, once, and what was not is told so and done when it is sent again. Before that, operators
+// are told that commits do not wait for the standby.
 func TestTheRecordsFailOver(t *testing.T) {
 	t.Parallel()
 	f := newFleet()

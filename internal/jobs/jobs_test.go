@@ -52,7 +52,7 @@ func open(t *testing.T) *yard {
 		t.Fatal(err)
 	}
 	room := func() (records, practice uint64) { return math.MaxUint64, math.MaxUint64 }
-	lease, err := store.Lease(ctx, t.Name(), slog.New(slog.DiscardHandler))
+	lease, err := store.Lease(ctx, t.Name(), t.Name(), slog.New(slog.DiscardHandler))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -45,3 +45,13 @@ func (c Copies) Ready(database string) (n int) {
 	}
 	return n
 }
+
+// On is on how many servers a database is.
+func (s *Servers) On(database string) (n int) {
+	for _, one := range s.all {
+		if one.health.hasGot(database) {
+			n++
+		}
+	}
+	return n
+}

@@ -140,7 +140,7 @@ func (h *health) doubted() {
 // counts as away. One that refuses does so at once.
 const (
 	lookAtEvery  = time.Second
-	lookPatience = 3 * time.Second
+	lookPatience = 2 * time.Second
 	mostSilence  = 2
 )
 
@@ -167,8 +167,12 @@ func (s *server) start(ctx context.Context) error {
 func (s *Servers) follow(ctx context.Context, one *server) {
 	silent := 0
 	for {
+		again := lookAtEvery
+		if silent > 0 {
+			again = 0
+		}
 		select {
-		case <-time.After(lookAtEvery):
+		case <-time.After(again):
 		case <-one.health.doubt:
 		case <-ctx.Done():
 			return
@@ -192,6 +196,7 @@ func (s *Servers) follow(ctx context.Context, one *server) {
 			s.returned()
 		case one.health.isReady():
 			if silent++; silent >= mostSilence || !errors.Is(err, context.DeadlineExceeded) {
+				silent = 0
 				one.health.goes()
 				s.options.Log.Warn("a practice server is away", "server", one.name, "error", err)
 			}

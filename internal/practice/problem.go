@@ -18,8 +18,8 @@ func Problem(err error) *problem.Problem {
 			"Queries cannot be run or checked until there is room. Drafts and history are kept; tell your instructor.")
 	case errors.Is(err, ErrCopyAway):
 		return problem.Again(10, "copy-away", "Your copy cannot be reached",
-			"It is on a practice server that is away just now; queries on the dataset itself run. Try again in a moment, "+
-				"or reset your copy: the next statement that changes something makes a new one on another server.")
+			"It is on a practice server that is away just now; queries on the dataset itself run. Try again in a "+
+				"moment, or reset your copy: the next statement that changes something makes a new one elsewhere.")
 	case errors.Is(err, ErrUnavailable):
 		return problem.Again(3, "practice-down", "The practice server cannot be reached",
 			"Queries cannot be run or checked just now. Drafts and history are kept; try again in a moment.")

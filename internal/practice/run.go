@@ -174,7 +174,8 @@ func (r *running) execute(ctx context.Context, st *seat) error {
 	own, cancel := context.WithCancelCause(context.WithoutCancel(ctx))
 	stop := context.AfterFunc(ctx, func() { cancel(context.Cause(ctx)) })
 	r.watch = r.server.watch(st.session.PID(), func(reason error) { cancel(reason) })
-	defer r.server.health.whenAway(func() { cancel(ErrUnavailable) })()
+	cut := st.session.Conn().Close // nobody is there who could be asked to cancel it
+	defer r.server.health.whenAway(func() { _ = cut() })()
 	var asked []int16
 	if r.run.Large {
 		if described, err := st.session.Prepare(own, "", r.run.SQL, nil); err == nil { // an error comes again below

@@ -534,19 +534,28 @@ func (c *copies) leave(database string) {
 	}
 }
 
-// end ends a session, and with it its transaction. One that does not end by itself is ended by the server.
+// end ends a session, and with it its transaction. One that does not end by itself is ended by the server, which is
+// waited for a moment.
 func (c *copies) end(session *inCopy) {
 	if session.conn.IsClosed() {
 		select {
 		case <-session.conn.CleanupDone():
 		case <-time.After(time.Second):
 		}
-		_ = c.server.endSession(c.server.open, session.conn.PID())
-		return
+	} else {
+		ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+		defer cancel()
+		if session.conn.Close(ctx) == nil {
+			return
+		}
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), time.Second)
-	defer cancel()
-	if session.conn.Close(ctx) != nil {
+	ended := make(chan struct{})
+	go func() {
+		defer close(ended)
 		_ = c.server.endSession(c.server.open, session.conn.PID())
+	}()
+	select {
+	case <-ended:
+	case <-time.After(endPatience + time.Second):
 	}
 }

@@ -133,7 +133,7 @@ func (p *seats) lend(ctx context.Context, database string) (*seat, error) {
 	}
 	st := p.take(database)
 	if err := p.sit(ctx, st, database); err != nil {
-		p.giveBack(st)
+		go p.giveBack(st) // which may wait for the server
 		return nil, err
 	}
 	return st, nil

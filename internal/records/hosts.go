@@ -39,7 +39,9 @@ func prepareHosts(config *pgxpool.Config) {
 				return nil
 			}
 			return c.Control(func(fd uintptr) { // without it, what is sent to a host that is gone is waited for long
-				_ = unix.SetsockoptInt(int(fd), unix.IPPROTO_TCP, unix.TCP_USER_TIMEOUT, int(networkPatience.Milliseconds()))
+				_ = unix.SetsockoptInt(
+					int(fd), unix.IPPROTO_TCP, unix.TCP_USER_TIMEOUT, int(networkPatience.Milliseconds()),
+				)
 			})
 		},
 	}
@@ -105,7 +107,7 @@ func (d *demotion) look(ctx context.Context, conn *pgx.Conn, err error) {
 }
 
 // Recommend says in the log what of the records' set-up may lose what was acknowledged.
-func (s *Store) Recommend(ctx context.Context, log *slog.Logger) error {
+func Recommend(ctx context.Context, s *Store, log *slog.Logger) error {
 	var standbys int
 	var commit, names string
 	err := s.pool.QueryRow(ctx, `SELECT (SELECT count(*) FROM pg_stat_replication),
@@ -124,8 +126,8 @@ func (s *Store) Recommend(ctx context.Context, log *slog.Logger) error {
 			"synchronous_commit to on", "standbys", standbys, "synchronous_standby_names", names,
 			"synchronous_commit", commit)
 	case standbys == 0 && several:
-		log.Warn("the records' URL names several hosts, and no standby follows the primary: start it, or nobody takes " +
-			"over if the primary fails")
+		log.Warn("the records' URL names several hosts, and no standby follows the primary: start it, or nobody " +
+			"takes over if the primary fails")
 	}
 	return nil
 }

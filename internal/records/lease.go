@@ -47,18 +47,19 @@ const (
 	leaseLasts = 10 * time.Second
 )
 
-// Lease takes a range for a service that listens at an address, until the context ends.
-func (s *Store) Lease(ctx context.Context, address string, log *slog.Logger) (*Lease, error) {
+// Lease takes a range for a service that listens at an address. home is where only one service can be, so that one
+// which was there before is dead; see [Home].
+func (s *Store) Lease(ctx context.Context, address, home string, log *slog.Logger) (*Lease, error) {
 	l := &Lease{store: s, holder: rand.Text(), log: log}
 	l.params = query.TakeRangeParams{
-		Holder: l.holder, Address: address, Home: home(address), Seconds: leaseLasts.Seconds(),
+		Holder: l.holder, Address: address, Home: home, Seconds: leaseLasts.Seconds(),
 	}
 	return l, l.take(ctx)
 }
 
-// home tells apart where only one service can be: two cannot listen at the same address of the same machine. It is
+// Home is a home for a service that listens at an address: two cannot do so at the same one of the same machine. It is
 // another one after the machine was started again.
-func home(address string) string {
+func Home(address string) string {
 	boot, _ := os.ReadFile("/proc/sys/kernel/random/boot_id")
 	network, _ := os.Readlink("/proc/self/ns/net")
 	name, _ := os.Hostname()

@@ -10,8 +10,8 @@ func Problem(err error) *problem.Problem {
 			"Nothing can be kept until there is room, and nothing that was acknowledged is lost. Tell your instructor.")
 	case Unavailable(err):
 		return problem.Again(3, "records-down", "The records server cannot be reached",
-			"Nothing can be read or kept just now. Nothing that was acknowledged is lost, and what you are writing stays "+
-				"where you write it; try again in a moment.")
+			"Nothing can be read or kept just now. Nothing that was acknowledged is lost, and what you are writing "+
+				"stays where you write it; try again in a moment.")
 	}
 	return nil
 }

@@ -169,10 +169,14 @@ func (s *Server) open(ctx context.Context, options Options) (err error) {
 	if s.records, err = records.Open(ctx, options.RecordsURL); err != nil {
 		return err
 	}
-	if err := s.records.Recommend(ctx, options.Log); err != nil {
+	if err := records.Recommend(ctx, s.records, options.Log); err != nil {
 		return err
 	}
-	if s.lease, err = s.records.Lease(ctx, s.Address(), options.Log); err != nil {
+	home := records.Home(s.Address())
+	if s.clusters != nil && s.clusters[0] != nil { // whose folder is this process's alone
+		home = "with the records' cluster"
+	}
+	if s.lease, err = s.records.Lease(ctx, s.Address(), home, options.Log); err != nil {
 		return err
 	}
 	s.turns = s.lease.Turns()

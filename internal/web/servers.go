@@ -38,7 +38,7 @@ func (s *server) DrainServer(
 
 func toPracticeServer(s *practice.ServerState) contract.PracticeServer {
 	return contract.PracticeServer{
-		Name: s.Name, Standby: s.Standby, Reachable: s.Ready, Draining: s.Draining, Running: s.Running, Builds: s.Builds, Copies: s.Copies,
-		FreeBytes: s.Free,
+		Name: s.Name, Standby: s.Standby, Reachable: s.Ready, Draining: s.Draining, Running: s.Running,
+		Builds: s.Builds, Copies: s.Copies, FreeBytes: s.Free,
 	}
 }

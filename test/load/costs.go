@@ -153,8 +153,8 @@ func (c *costs) total(deed int, of ...int) (sum time.Duration) {
 }
 
 func (c *costs) print() {
-	fmt.Printf("%-22s%14s%14s%14s%16s%18s\n", "processor time of", partNames[0], partNames[1], partNames[2], partNames[3],
-		"bytes of records")
+	fmt.Printf("%-22s%14s%14s%14s%16s%18s\n", "processor time of", partNames[0], partNames[1], partNames[2],
+		partNames[3], "bytes of records")
 	for deed := range deeds {
 		fmt.Printf("%-22s", deedNames[deed])
 		for part, width := range [parts]int{14, 14, 14, 16} {

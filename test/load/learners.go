@@ -77,9 +77,8 @@ func gather(ctx context.Context, url string, many int) ([]*learner, error) {
 		all.Go(func() {
 			places <- struct{}{}
 			defer func() { <-places }()
-			_, failed[i] = client.Read[client.AddedMember](teacher.client.AddMember(ctx, "evening-group", client.NewMember{
-				Name: group[i].name, Password: password,
-			}))
+			member := client.NewMember{Name: group[i].name, Password: password}
+			_, failed[i] = client.Read[client.AddedMember](teacher.client.AddMember(ctx, "evening-group", member))
 		})
 	}
 	all.Wait()

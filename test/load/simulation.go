@@ -75,8 +75,8 @@ func simulate(o options, c costs, processors int) *outcome {
 
 // compare prints what was foretold beside what was seen.
 func compare(o options, foretold, seen *outcome) {
-	fmt.Printf("%-22s%12s%12s%14s%14s%14s%14s\n", "foretold and seen", "a second", "seen", "median", "seen", "95 of 100",
-		"seen")
+	fmt.Printf("%-22s%12s%12s%14s%14s%14s%14s\n", "foretold and seen", "a second", "seen", "median", "seen",
+		"95 of 100", "seen")
 	for deed := openPaper; deed < deeds; deed++ {
 		fmt.Printf("%-22s", deedNames[deed])
 		for _, of := range []*outcome{foretold, seen} {
@@ -117,7 +117,8 @@ func capacity(o options, c costs, before, after usage, seen *outcome) {
 	for part := ofService; part < ofLearners; part++ {
 		grown += max(after.memory[part]-before.memory[part], 0)
 	}
-	fmt.Printf("  %-44s%10.0f\n", "a gigabyte of memory, beside the first", float64(1<<30)/(float64(grown)/float64(o.learners)))
+	fmt.Printf("  %-44s%10.0f\n", "a gigabyte of memory, beside the first",
+		float64(1<<30)*float64(o.learners)/float64(grown))
 	fmt.Printf("Memory: service %d MB, records %d MB, practice %d MB; %d kB more for each learner at work.\n",
 		after.memory[ofService]>>20, after.memory[ofRecords]>>20, after.memory[ofPractice]>>20,
 		grown/int64(o.learners)>>10)

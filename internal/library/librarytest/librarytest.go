@@ -61,7 +61,7 @@ func Open(t *testing.T, url string) *House {
 	}
 	h.Grader = grading.New(h.Practice, seed)
 	h.Accounts = account.New(h.Store, account.Limits{Calls: 10_000}, func() time.Time { return h.Now })
-	lease, err := h.Store.Lease(ctx, t.Name(), h.Log)
+	lease, err := h.Store.Lease(ctx, t.Name(), t.Name(), h.Log)
 	if err != nil {
 		t.Fatal(err)
 	}

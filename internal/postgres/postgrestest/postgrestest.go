@@ -39,8 +39,8 @@ func Main(m *testing.M, ready func(url string)) {
 	}())
 }
 
-// Standby makes a streaming standby of a cluster, and starts it with the options in their folder, which is a new one. It
-// stops with the test.
+// Standby makes a streaming standby of a cluster, and starts it with the options in their folder, which is a new one.
+// It stops with the test.
 func Standby(t testing.TB, of *postgres.Cluster, options postgres.Options) *postgres.Cluster {
 	t.Helper()
 	program, err := postgres.Program("pg_basebackup")
