@@ -220,6 +220,9 @@ func (c *copies) take(ctx context.Context, database string) (*Copy, error) {
 	return c.make(ctx, database)
 }
 
+// dropPatience is how long what was begun of a copy is being dropped, on a server that may be away.
+const dropPatience = 5 * time.Second
+
 // make makes a copy of a build. With an error, nothing of it remains.
 func (c *copies) make(ctx context.Context, database string) (_ *Copy, err error) {
 	var size *int64
@@ -245,7 +248,9 @@ func (c *copies) make(ctx context.Context, database string) (_ *Copy, err error)
 	c.mu.Unlock()
 	defer func() {
 		if err != nil {
-			err = errors.Join(c.server.reach(err), c.drop(context.WithoutCancel(ctx), made.Database))
+			dropping, stop := context.WithTimeout(context.WithoutCancel(ctx), dropPatience)
+			defer stop()
+			err = errors.Join(c.server.reach(err), c.drop(dropping, made.Database)) // swept at another time otherwise
 		}
 	}()
 	c.sources.RLock()

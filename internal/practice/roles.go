@@ -66,7 +66,11 @@ func (s *server) asRole(
 			return s.reach(err)
 		}
 		defer func() { conn.Close(context.WithoutCancel(ctx)) }()
-		return f(conn)
+		err = f(conn)
+		if err != nil && conn.IsClosed() && ctx.Err() == nil { // the server went away
+			return fmt.Errorf("%w: %v", ErrUnavailable, err)
+		}
+		return err
 	})
 }
 
@@ -78,7 +82,13 @@ func (s *server) lendRole(
 	if err != nil {
 		return err
 	}
-	defer s.dropRole(context.WithoutCancel(ctx), role, database)
+	defer func() {
+		if drop := func() { s.dropRole(context.WithoutCancel(ctx), role, database) }; ctx.Err() != nil {
+			go drop() // the server may be away
+		} else {
+			drop()
+		}
+	}()
 	if err := s.onDatabases(ctx, "GRANT CONNECT ON DATABASE "+quote(database)+" TO "+quote(role)); err != nil {
 		return fmt.Errorf("role %s: %w", role, err)
 	}

@@ -253,13 +253,31 @@ func (s *Servers) pick(
 }
 
 // on calls f with the least busy server that has a database, and where that one is lost, with another.
-func (s *Servers) on(ctx context.Context, database string, f func(one *server, elsewhere bool) error) error {
+func (s *Servers) on(
+	ctx context.Context, database string, f func(ctx context.Context, one *server, elsewhere bool) error,
+) error {
 	return s.onAny(ctx, database, false, f)
+}
+
+// while calls f with a context that ends when a server cannot be reached any more, where there are others.
+func (s *Servers) while(ctx context.Context, one *server, f func(context.Context) error) error {
+	if len(s.all) == 1 {
+		return f(ctx)
+	}
+	within, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	defer one.health.whenAway(func() { cancel(ErrUnavailable) })()
+	err := f(within)
+	if err != nil && ctx.Err() == nil && errors.Is(context.Cause(within), ErrUnavailable) {
+		return fmt.Errorf("%w: %v", ErrUnavailable, err)
+	}
+	return err
 }
 
 // onAny is the same, with standbys too if they are wanted.
 func (s *Servers) onAny(
-	ctx context.Context, database string, standbys bool, f func(one *server, elsewhere bool) error,
+	ctx context.Context, database string, standbys bool,
+	f func(ctx context.Context, one *server, elsewhere bool) error,
 ) error {
 	var tried []*server
 	for last := error(nil); ; {
@@ -270,7 +288,7 @@ func (s *Servers) onAny(
 		case err != nil || slices.Contains(tried, one):
 			return last
 		}
-		last = f(one, more)
+		last = s.while(ctx, one, func(ctx context.Context) error { return f(ctx, one, more) })
 		var reported *DatabaseError
 		switch {
 		case last == nil || len(s.all) == 1 || ctx.Err() != nil:
@@ -307,7 +325,7 @@ func (s *Servers) Run(ctx context.Context, run Run, sink Sink) (execution Execut
 		return Execution{}, err
 	}
 	defer own.giveBack(run.Learner, turn)
-	err = s.onAny(ctx, run.Database, true, func(one *server, elsewhere bool) (err error) {
+	err = s.onAny(ctx, run.Database, true, func(ctx context.Context, one *server, elsewhere bool) (err error) {
 		execution, err = one.run(ctx, run, sink, elsewhere)
 		return err
 	})
@@ -329,7 +347,7 @@ func (s *Servers) turn(ctx context.Context, own *turns, learner int64) (int, err
 
 // Catalogue reads what a build holds.
 func (s *Servers) Catalogue(ctx context.Context, database string) (catalogue dataset.Catalogue, err error) {
-	err = s.on(ctx, database, func(one *server, _ bool) (err error) {
+	err = s.on(ctx, database, func(ctx context.Context, one *server, _ bool) (err error) {
 		catalogue, err = one.catalogue(ctx, database)
 		return err
 	})
@@ -338,13 +356,13 @@ func (s *Servers) Catalogue(ctx context.Context, database string) (catalogue dat
 
 // Look returns ErrGone where a build's database is on no server, or nobody may connect to it.
 func (s *Servers) Look(ctx context.Context, database string) error {
-	return s.on(ctx, database, func(one *server, _ bool) error { return one.look(ctx, database) })
+	return s.on(ctx, database, func(ctx context.Context, one *server, _ bool) error { return one.look(ctx, database) })
 }
 
 // Relations tells what a build's queries can read from: its tables and views. It is read once, and again after
 // [Servers.Analyze].
 func (s *Servers) Relations(ctx context.Context, database string) (found sqltext.Relations, err error) {
-	err = s.on(ctx, database, func(one *server, _ bool) error {
+	err = s.on(ctx, database, func(ctx context.Context, one *server, _ bool) error {
 		r, err := one.read(ctx, database)
 		found = r.relations
 		return err
@@ -355,7 +373,7 @@ func (s *Servers) Relations(ctx context.Context, database string) (found sqltext
 // OwnCollations tells whether a build's texts may be equal although they differ: it has collations of its own that say
 // so.
 func (s *Servers) OwnCollations(ctx context.Context, database string) (own bool, err error) {
-	err = s.on(ctx, database, func(one *server, _ bool) error {
+	err = s.on(ctx, database, func(ctx context.Context, one *server, _ bool) error {
 		r, err := one.read(ctx, database)
 		own = r.collations
 		return err

@@ -35,7 +35,7 @@ func (c Copies) Warm(database string) {
 // Take gives a copy of a build: one that is ready, or else a new one. The caller must drop it. The error is
 // ErrNoCopies, ErrGone, ErrFull, ErrUnavailable or the context's.
 func (c Copies) Take(ctx context.Context, database string) (made *Copy, err error) {
-	err = c.servers.on(ctx, database, func(one *server, _ bool) (err error) {
+	err = c.servers.on(ctx, database, func(ctx context.Context, one *server, _ bool) (err error) {
 		made, err = one.copies.take(ctx, database)
 		return err
 	})

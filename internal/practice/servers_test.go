@@ -339,7 +339,7 @@ func TestAStandbyRunsQueries(t *testing.T) {
 	database := build(t, s, files{
 		"a.sql": hives["hives.sql"] + "CREATE UNLOGGED TABLE swarm AS SELECT 1 AS swarm_id;",
 	}, false)
-	waitFor(t, func() bool { return stands(s, other).Builds == 1 })
+	waitFor(t, func() bool { return s.On(database) == 2 })
 	s.Operation().Drain([]string{first})
 	defer s.Operation().Drain(nil)
 	for sql, want := range map[string]string{
@@ -360,7 +360,7 @@ func TestAStandbyRunsQueries(t *testing.T) {
 	}
 	ended := make(chan error)
 	go func() {
-		_, err := run(s, database, "SELECT count(*) FROM hive, pg_sleep(0.5)")
+		_, err := run(s, database, "SELECT count(*) FROM hive, pg_sleep(2)")
 		ended <- err
 	}()
 	waitFor(t, func() bool { return stands(s, other).Running == 1 && stands(s, first).Running == 0 })

@@ -60,8 +60,8 @@ func (s *server) startStandby(ctx context.Context) error {
 			return fmt.Errorf("%w: it takes writes", ErrNoStandby)
 		}
 		databases, err := s.complete(ctx)
-		if err != nil {
-			return err
+		if err != nil { // it may not have come so far yet
+			return fmt.Errorf("%w: %v", ErrUnavailable, err)
 		}
 		s.learners.close() // sessions of before
 		s.checkers.close()
