@@ -22,12 +22,11 @@ var ErrOpenElsewhere = errors.New("the window's transaction is open in another s
 // ErrCopyAway tells that a copy is on a server that cannot be reached, while others can. It is also ErrUnavailable.
 var ErrCopyAway = errors.New("the copy's server cannot be reached")
 
-// Warm has copies of a build made ready for who will need them soon: where the next one is to be made.
+// Warm has copies of a build made ready for who will need them soon, on each server that may be asked for one.
 func (c Copies) Warm(database string) {
 	for _, one := range c.servers.all {
 		if !one.isStandby() && (len(c.servers.all) == 1 || one.health.hasGot(database) && one.health.takes()) {
 			one.copies.warm(database)
-			return
 		}
 	}
 }

@@ -196,16 +196,28 @@ func (s *Server) open(ctx context.Context, options Options) (err error) {
 	// From here on the lease is kept, so that making the seats may take as long as it does. Until they are made, there
 	// is nothing to be moved or released.
 	opened := make(chan struct{})
+	open := func(ctx context.Context) error {
+		select {
+		case <-opened:
+			return nil
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
 	keeping, stop := context.WithCancel(context.WithoutCancel(ctx))
 	kept := make(chan struct{})
 	s.release = func() { stop(); <-kept }
 	go func() {
 		defer close(kept)
 		s.lease.Keep(keeping, func(ctx context.Context) error {
-			<-opened
+			if err := open(ctx); err != nil {
+				return err
+			}
 			return s.practice.Operation().Move(ctx)
 		}, func(ctx context.Context, number int) error {
-			<-opened
+			if err := open(ctx); err != nil {
+				return err
+			}
 			return s.practice.Operation().Release(ctx, number)
 		})
 	}()

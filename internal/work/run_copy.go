@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"strconv"
+	"time"
 
 	"examen/internal/account"
 	"examen/internal/core/explain"
@@ -118,7 +119,10 @@ func (w *Work) endRun(
 	used, failed := w.records.UseCopy(
 		ctx, query.UseCopyParams{Database: own.Database, Bytes: max(done.Bytes, own.Bytes)},
 	)
-	if failed != nil && !records.Missing(failed) { // it was reset meanwhile
+	switch {
+	case records.Missing(failed): // it was reset meanwhile
+		used = time.Now()
+	case failed != nil:
 		return failed
 	}
 	own.UsedAt = used
