@@ -29,7 +29,8 @@ type passwords struct {
 }
 
 func newPasswords() *passwords {
-	p := &passwords{slots: make(chan struct{}, 2*runtime.NumCPU())}
+	// One processor is left to the others: a whole class logs in at once, while some of it is at work.
+	p := &passwords{slots: make(chan struct{}, max(1, runtime.NumCPU()-1))}
 	p.dummy = p.hash(random())
 	return p
 }

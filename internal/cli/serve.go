@@ -6,6 +6,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"slices"
 	"strconv"
 	"strings"
@@ -125,10 +126,14 @@ func (m megabytes[T]) String() string {
 
 func (m megabytes[T]) Type() string { return "MB" }
 
-func (s *serving) log(p *program) {
+// prepare is done before the service starts.
+func (s *serving) prepare(p *program) {
 	level := slog.LevelWarn
 	if s.verbose {
 		level = slog.LevelDebug
+	}
+	if os.Getenv("GOGC") == "" { // the service holds little, and makes much that is soon of no use
+		debug.SetGCPercent(300)
 	}
 	s.options.Log = slog.New(slog.NewTextHandler(p.err, &slog.HandlerOptions{Level: level}))
 }
@@ -138,7 +143,7 @@ func (p *program) serve() *cobra.Command {
 	c := &cobra.Command{
 		Use: "serve", Short: "Start the service, in the foreground", Args: argsBetween(0, 0, "flags only"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			s.log(p)
+			s.prepare(p)
 			running, err := server.Start(cmd.Context(), s.options)
 			if err != nil {
 				return err
@@ -184,7 +189,7 @@ func (p *program) demo() *cobra.Command {
 		Use: "demo", Short: "Start everything with made-up data, in the foreground",
 		Args: argsBetween(0, 0, "flags only"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			s.log(p)
+			s.prepare(p)
 			for _, pack := range with {
 				if !slices.Contains(demo.Packs(), pack) {
 					return usageError{fmt.Errorf("--with %s: expected %s", pack, strings.Join(demo.Packs(), ", "))}

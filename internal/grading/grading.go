@@ -47,6 +47,7 @@ type Grader struct {
 	answers  *answers
 	// queries as they were read: what is run is often submitted next
 	queries *lru.Cache[string, *sqltext.Query]
+	changes *lru.Cache[string, bool] // whether an accepted answer changes something
 }
 
 // How many queries are kept as they were read, and how long, in bytes, the text of one may be.
@@ -67,7 +68,8 @@ func New(server *practice.Servers, seed result.Seed) *Grader {
 // on returns a grader on whatever runs queries.
 func on(server server, seed result.Seed) *Grader {
 	queries, _ := lru.New[string, *sqltext.Query](queriesKept) // fails only for a size below one
-	return &Grader{practice: server, answers: newAnswers(server, seed), queries: queries}
+	changes, _ := lru.New[string, bool](queriesKept)
+	return &Grader{practice: server, answers: newAnswers(server, seed), queries: queries, changes: changes}
 }
 
 // A Task says what a query is compared with, and where.
@@ -126,6 +128,16 @@ func (g *Grader) Read(text string) (*sqltext.Query, error) {
 	return q, err
 }
 
+// byState tells whether an answer is checked by what it leaves.
+func (g *Grader) byState(answer string) bool {
+	changes, ok := g.changes.Get(answer)
+	if !ok {
+		changes = sqltext.Changes(answer)
+		g.changes.Add(answer, changes)
+	}
+	return changes
+}
+
 // Prepare computes the result of an accepted answer on a database ahead of time. The error is the answer's [Fault] if
 // it does not run, or an error of the practice server.
 func (g *Grader) Prepare(ctx context.Context, sql, database string) error {
@@ -147,7 +159,7 @@ func (g *Grader) Prepare(ctx context.Context, sql, database string) error {
 // the practice server that is not the query's fault.
 func (g *Grader) Grade(ctx context.Context, task Task, learner int64, sql string) (*Verdict, error) {
 	a := &attempt{grader: g, task: task, learner: learner}
-	if sqltext.Changes(task.Accepted[0]) {
+	if g.byState(task.Accepted[0]) {
 		return a.byState(ctx, sql)
 	}
 	q, err := g.Read(sql)

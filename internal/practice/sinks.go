@@ -16,7 +16,8 @@ type Collector struct {
 	// there were more rows; those that are kept are the first
 	Over bool
 
-	size int
+	size   int
+	copier result.Copier
 }
 
 // Begin takes the columns. What was kept of an earlier beginning is forgotten.
@@ -36,7 +37,7 @@ func (c *Collector) Row(row result.Row) error {
 		return nil
 	}
 	c.size += size
-	c.Rows = append(c.Rows, row.Clone())
+	c.Rows = append(c.Rows, c.copier.Copy(row))
 	return nil
 }
 

@@ -20,7 +20,8 @@ type watch struct {
 	timer *time.Timer
 	began time.Time     // of the current stretch; zero while it is paused
 	took  time.Duration // before it
-	used  time.Duration // of processors, by the session before the run
+	noted bool          // what the session has used was looked at, or cannot be
+	used  time.Duration // of processors, by the session before that
 	known bool          // that can be told
 	ended bool          // the run has, or is being ended
 }
@@ -33,6 +34,8 @@ var (
 
 const (
 	probePatience = 2 * time.Second
+	// What a session used before its run is looked at after this part of the limit: most runs have ended by then.
+	notedAfter = 10
 	// A run is ended when its limit is past and it has used the processor for a part of that. One that has not is given
 	// longer, up to a few times its limit; if it has then used hardly any, it was the server that did not go on.
 	fairShare = 2   // the part of the limit
@@ -42,10 +45,18 @@ const (
 
 // watch starts watching a session.
 func (s *server) watch(pid uint32, cancel func(error)) *watch {
-	w := &watch{server: s, pid: pid, cancel: cancel, began: time.Now()}
-	w.used, w.known = s.processorTime(pid)
-	w.timer = time.AfterFunc(s.Limits.Time, w.due)
+	w := &watch{server: s, pid: pid, cancel: cancel, began: time.Now(), noted: s.measure == nil}
+	w.timer = time.AfterFunc(w.until(), w.due)
 	return w
+}
+
+// until is how long the run may take yet, or until what its session has used is to be looked at.
+func (w *watch) until() time.Duration {
+	limit := w.server.Limits.Time
+	if !w.noted {
+		limit /= notedAfter
+	}
+	return max(limit-w.took, 0)
 }
 
 // processorTime is how long a session has used the processors. known is false if that cannot be determined.
@@ -72,7 +83,7 @@ func (w *watch) resume() {
 	defer w.mu.Unlock()
 	if w.began.IsZero() && !w.ended {
 		w.began = time.Now()
-		w.timer.Reset(max(w.server.Limits.Time-w.took, 0))
+		w.timer.Reset(w.until())
 	}
 }
 
@@ -88,8 +99,26 @@ func (w *watch) stop() (took time.Duration, inTime bool) {
 	return w.took, inTime
 }
 
+// note looks at what the session has used, if that was not looked at. It tells whether that is all there is to do yet.
+func (w *watch) note() bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.noted {
+		return false
+	}
+	if !w.ended && !w.began.IsZero() {
+		w.noted = true
+		w.used, w.known = w.server.processorTime(w.pid)
+		w.timer.Reset(max(w.until()-time.Since(w.began), 0))
+	}
+	return true
+}
+
 // due is called when a run's time is up. It decides whose fault that is, and whether the run may continue.
 func (w *watch) due() {
+	if w.note() {
+		return
+	}
 	again, reason := w.look()
 	w.mu.Lock()
 	defer w.mu.Unlock()

@@ -11,7 +11,7 @@ import (
 )
 
 // Attempts that come at the same time are kept together, in one commit: what is waited for longest is the disk. None is
-// acknowledged before its commit. Who comes alone does not wait for others.
+// acknowledged before its commit. Who comes while none is being kept does not wait for others.
 
 const (
 	gatherAttempts = 2 * time.Millisecond // the longest that an attempt waits for others
@@ -44,7 +44,7 @@ func (s *Store) CreateAttempt(
 	a.mu.Lock()
 	a.waiting = append(a.waiting, k)
 	switch {
-	case a.going == 0 || len(a.waiting) >= mostTogether:
+	case a.going == 0 && a.timer == nil || len(a.waiting) >= mostTogether:
 		s.keepWaiting(ctx)
 	case a.timer == nil:
 		ctx := context.WithoutCancel(ctx)
@@ -66,7 +66,7 @@ func (s *Store) keepWaiting(ctx context.Context) {
 		a.timer.Stop()
 		a.timer = nil
 	}
-	if len(a.waiting) == 0 {
+	if len(a.waiting) == 0 { // they were too many to wait for the timer, which was about to fire
 		return
 	}
 	group := a.waiting
@@ -77,9 +77,6 @@ func (s *Store) keepWaiting(ctx context.Context) {
 		s.keepGroup(ctx, group)
 		a.mu.Lock()
 		a.going--
-		if a.going == 0 {
-			s.keepWaiting(ctx)
-		}
 		a.mu.Unlock()
 	}()
 }

@@ -80,12 +80,13 @@ var errTooMany = errors.New("too many rows to hold")
 // gather reads a side's rows into memory.
 func gather(rows func(func(result.Row) error) error) ([]result.Row, error) {
 	var kept []result.Row
+	var copier result.Copier
 	size := 0
 	err := rows(func(row result.Row) error {
 		if size += row.Size(); len(kept) == PairRows || size > PairBytes {
 			return errTooMany
 		}
-		kept = append(kept, row.Clone())
+		kept = append(kept, copier.Copy(row))
 		return nil
 	})
 	return kept, err

@@ -154,6 +154,8 @@ type pick struct {
 	rows  [2][]result.Row
 	bytes [2]int
 	over  [2]bool // more rows than can be kept: it is not complete
+
+	copiers [2]result.Copier
 }
 
 func (p *Plan) picker(reference, attempt *Digest) *picker {
@@ -223,7 +225,7 @@ func (c *pick) keep(side int, row result.Row, all bool) {
 	}
 	c.bytes[side] += row.Size()
 	if c.over[side] = c.over[side] || len(c.rows[side]) == most || c.bytes[side] > pickedBytes; !c.over[side] {
-		c.rows[side] = append(c.rows[side], row.Clone())
+		c.rows[side] = append(c.rows[side], c.copiers[side].Copy(row))
 	}
 }
 

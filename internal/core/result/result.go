@@ -156,6 +156,45 @@ func (r Row) Clone() Row {
 	return copied
 }
 
+// A Copier copies rows whose cells may be used again. What many rows need is taken from memory together. Its zero value
+// is ready.
+type Copier struct {
+	bytes []byte // what is free of the last that was taken
+	cells [][]byte
+	rows  int // copied so far
+}
+
+// For how many rows memory is taken together, and up to how many bytes a row has.
+const (
+	takenRows = 128
+	takenSize = 1 << 10
+)
+
+// Copy copies a row.
+func (c *Copier) Copy(r Row) Row {
+	size := r.Size()
+	if size > takenSize {
+		return r.Clone()
+	}
+	c.rows++
+	together := min(c.rows, takenRows)
+	if len(r) > len(c.cells) {
+		c.cells = make([][]byte, len(r)*together)
+	}
+	if size > len(c.bytes) || c.bytes == nil { // a cell without bytes is not NULL
+		c.bytes = make([]byte, size*together)
+	}
+	copied := Row(c.cells[:len(r):len(r)])
+	c.cells = c.cells[len(r):]
+	for i, cell := range r {
+		if cell != nil {
+			n := copy(c.bytes, cell)
+			copied[i], c.bytes = c.bytes[:n:n], c.bytes[n:]
+		}
+	}
+	return copied
+}
+
 // Size is how many bytes the row's cells have.
 func (r Row) Size() int {
 	size := 0

@@ -73,7 +73,7 @@ var (
 // Beyond finds what a query uses besides the rows of the dataset's tables: what tells it where, when and as whom it
 // runs. A submission may not, unless the exercise's own answers do: it could behave otherwise where it is checked than
 // where its author sees it. The error is nil where there is nothing.
-func (q *Query) Beyond() *NotAllowed { return beyond(q.tree.Stmts[0].Stmt, q.source) }
+func (q *Query) Beyond() *NotAllowed { return q.beyond() }
 
 func beyond(stmt *pg.Node, source string) *NotAllowed {
 	var refusal *NotAllowed

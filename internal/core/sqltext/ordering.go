@@ -294,7 +294,9 @@ const OrderBy = "ORDER BY"
 // ByLuck names what a query leaves to the database although its result depends on it: "ORDER BY" if no part of the
 // query orders rows, "LIMIT" if the order of what LIMIT, OFFSET or FETCH cuts is not determined. It is empty if there
 // is neither.
-func (q *Query) ByLuck() string {
+func (q *Query) ByLuck() string { return q.byLuck() }
+
+func (q *Query) leftToLuck() string {
 	sel := q.tree.Stmts[0].Stmt.GetSelectStmt()
 	ordered := false
 	walk(sel.ProtoReflect(), func(m any) {

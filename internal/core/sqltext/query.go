@@ -3,6 +3,7 @@ package sqltext
 import (
 	"fmt"
 	"strings"
+	"sync"
 
 	pg "github.com/pganalyze/pg_query_go/v6"
 )
@@ -13,6 +14,9 @@ type Query struct {
 	tree   *pg.ParseResult
 	source string // what was parsed
 	start  int    // of Text in it
+	// What is asked of a query each time it is submitted.
+	beyond func() *NotAllowed
+	byLuck func() string
 }
 
 // A NotAllowed is the error for text that is SQL, but not one query.
@@ -86,7 +90,10 @@ func ReadQuery(text string) (*Query, error) {
 			Place:   PlaceAt(text, int(at)),
 		}
 	}
-	return &Query{Text: text[start:end], tree: tree, source: text, start: start}, nil
+	q := &Query{Text: text[start:end], tree: tree, source: text, start: start}
+	q.beyond = sync.OnceValue(func() *NotAllowed { return beyond(raw.Stmt, text) })
+	q.byLuck = sync.OnceValue(q.leftToLuck)
+	return q, nil
 }
 
 // placeholder finds the first $1 or the like: a value that nobody supplies. The number is 0 if there is none.
