@@ -259,7 +259,7 @@ func BenchmarkTheDeadline(b *testing.B) {
 		}
 		return time.Since(begun)
 	}
-	for range b.N {
+	for b.Loop() {
 		var alone []time.Duration
 		for range 200 {
 			alone = append(alone, submits(learners[0]))
