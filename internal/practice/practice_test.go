@@ -633,6 +633,29 @@ func TestSessionsThatDiedAreReplaced(t *testing.T) {
 	}
 }
 
+// Before services had ranges of seats, roles had names without one.
+func TestSeatsOfEarlierVersionsGo(t *testing.T) {
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	if _, err := conn.Exec(
+		ctx, "CREATE ROLE examen_seat_07 LOGIN; CREATE ROLE examen_check_07 LOGIN; CREATE ROLE examen_seats_of_others",
+	); err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Exec(ctx, "DROP ROLE examen_seats_of_others") //nolint:errcheck // the cluster is this test program's
+	server(t, limits)
+	var left int
+	if err := conn.QueryRow(
+		ctx, "SELECT count(*) FROM pg_roles WHERE rolname IN ('examen_seat_07', 'examen_check_07', 'examen_seats_of_others')",
+	).Scan(&left); err != nil || left != 1 {
+		t.Errorf("%d are left, %v", left, err)
+	}
+}
+
 // What pg_dump writes is built; what has no bearing on the data is passed over and told.
 func TestADumpIsBuilt(t *testing.T) {
 	s := server(t, limits)

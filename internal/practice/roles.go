@@ -155,9 +155,12 @@ func (s *server) another(number int) bool {
 	return number != s.Range() && slices.Contains(s.Live(), number)
 }
 
-// sweepRoles drops roles left behind by a service that was killed, once they own nothing.
+// sweepRoles drops roles left behind by a service that was killed, once they own nothing, and the seats of earlier
+// versions, which had no range.
 func (s *server) sweepRoles(ctx context.Context, conn *pgx.Conn) error {
-	rows, _ := conn.Query(ctx, `SELECT rolname::text FROM pg_roles WHERE starts_with(rolname, $1)`, passingRole)
+	rows, _ := conn.Query(ctx, `
+		SELECT rolname::text FROM pg_roles
+		WHERE starts_with(rolname, $1) OR rolname ~ '^examen_(seat|check)_[0-9]+$'`, passingRole)
 	left, err := pgx.CollectRows(rows, pgx.RowTo[string])
 	if err != nil {
 		return err
