@@ -224,6 +224,70 @@ func TestTheTroubleOfOneServerIsARetry(t *testing.T) {
 	f.settle(t, workers)
 }
 
+// While the records' server stands still, is killed, cut off, silent or full, all services tell learners to try again;
+// afterwards all go on by themselves, and all that was acknowledged is there, once.
+func TestTheRecordsHaveTrouble(t *testing.T) {
+	t.Parallel()
+	f := newFleet()
+	disk := smallDisk(t)
+	f.folders[0] = disk
+	f.startServers(t)
+	direct := f.records
+	var relay *relay
+	relay, f.records = relayTo(t, f.records)
+	f.startServices(t)
+	workers := f.workers(t, "elio", "goran", "hana", "luca")
+	done := make(chan struct{})
+	var all sync.WaitGroup
+	for _, w := range workers {
+		all.Go(func() { w.works(done) })
+	}
+	signalAll := func(signal syscall.Signal) {
+		for _, pid := range processes(t, serverPID(disk, "server")) {
+			_ = syscall.Kill(pid, signal) // a session may have ended
+		}
+	}
+	for _, fault := range []struct {
+		name        string
+		begin, mend func()
+	}{
+		{"cut off", relay.cut, relay.mend},
+		{"silent", relay.hush, relay.mend},
+		{"standing still", func() { signalAll(syscall.SIGSTOP) }, func() { signalAll(syscall.SIGCONT) }},
+		{"killed", func() { _ = syscall.Kill(serverPID(disk, "server"), syscall.SIGKILL) }, func() {}},
+		{"full", func() { fill(t, disk) }, func() { _ = os.Remove(filepath.Join(disk, "filler")) }},
+	} {
+		if fault.name == "full" && !onSmallDisk(disk) {
+			t.Log("no small disk can be made on this machine")
+			continue
+		}
+		before := acknowledgedBy(workers)
+		until(t, "everybody submits before the records are "+fault.name, func() bool { return eachGoesOn(workers, before) })
+		refused := leastRefused(workers)
+		fault.begin()
+		until(t, "everybody is told that the records are "+fault.name, func() bool {
+			return leastRefused(workers) > refused
+		})
+		fault.mend()
+		before = acknowledgedBy(workers)
+		until(t, "everybody submits after the records were "+fault.name, func() bool { return eachGoesOn(workers, before) })
+		for _, w := range workers {
+			w.mu.Lock()
+			if !strings.Contains(w.last, "othing that was acknowledged is lost") {
+				t.Errorf("the records are %s: %s was told %q", fault.name, w.name, w.last)
+			}
+			w.mu.Unlock()
+		}
+	}
+	close(done)
+	all.Wait()
+	for _, w := range workers {
+		w.refusals = nil
+	}
+	f.records = direct
+	f.settle(t, workers)
+}
+
 // leastRefused is how often the least refused worker was refused.
 func leastRefused(workers []*worker) int {
 	least := 1 << 30
@@ -235,20 +299,26 @@ func leastRefused(workers []*worker) int {
 	return least
 }
 
-// What a query needs on a full disk is done by the other server; so is a build.
-func TestADiskOfOneServerIsFull(t *testing.T) {
-	t.Parallel()
-	full := dataDir(t)
-	mount := exec.Command("mount", "-t", "tmpfs", "-o", "size=400m,mode=755", "tmpfs", full)
-	if out, err := mount.CombinedOutput(); err != nil {
-		t.Skipf("no small disk can be made on this machine: %s", out)
+// smallDisk is a data folder that is a disk of its own, where such a one can be made.
+func smallDisk(t *testing.T) string {
+	t.Helper()
+	folder := dataDir(t)
+	if exec.Command("mount", "-t", "tmpfs", "-o", "size=400m,mode=755", "tmpfs", folder).Run() == nil {
+		t.Cleanup(func() { _ = exec.Command("umount", "-l", folder).Run() })
 	}
-	t.Cleanup(func() { _ = exec.Command("umount", "-l", full).Run() })
-	f := newFleet()
-	f.folders[2] = full
-	f.startServers(t)
-	f.startServices(t)
-	filler, err := os.Create(filepath.Join(full, "filler"))
+	return folder
+}
+
+func onSmallDisk(folder string) bool {
+	var folders, above syscall.Stat_t
+	return syscall.Stat(folder, &folders) == nil && syscall.Stat(filepath.Dir(folder), &above) == nil &&
+		folders.Dev != above.Dev
+}
+
+// fill takes all the room of a disk.
+func fill(t *testing.T, folder string) {
+	t.Helper()
+	filler, err := os.Create(filepath.Join(folder, "filler"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -257,6 +327,20 @@ func TestADiskOfOneServerIsFull(t *testing.T) {
 		_, err = filler.Write(megabyte)
 	}
 	_ = filler.Close()
+}
+
+// What a query needs on a full disk is done by the other server; so is a build.
+func TestADiskOfOneServerIsFull(t *testing.T) {
+	t.Parallel()
+	full := smallDisk(t)
+	if !onSmallDisk(full) {
+		t.Skip("no small disk can be made on this machine")
+	}
+	f := newFleet()
+	f.folders[2] = full
+	f.startServers(t)
+	f.startServices(t)
+	fill(t, full)
 	conn, err := pgx.Connect(ctx, f.practice[1])
 	if err != nil {
 		t.Fatal(err)
@@ -282,7 +366,7 @@ func TestADiskOfOneServerIsFull(t *testing.T) {
 	if job.State != client.JobDone {
 		t.Errorf("got %+v", job)
 	}
-	if err := os.Remove(filler.Name()); err != nil {
+	if err := os.Remove(filepath.Join(full, "filler")); err != nil {
 		t.Fatal(err)
 	}
 	until(t, "it is on both servers, when there is room", func() bool {

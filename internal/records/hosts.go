@@ -2,6 +2,7 @@ package records
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"net"
 	"sync/atomic"
@@ -65,44 +66,95 @@ func severalHosts(config *pgx.ConnConfig) bool {
 // standby.
 const readOnly = "25006"
 
-// A demotion watches for sessions with a server that is gone, or takes no writes any more, and has all sessions opened
-// anew.
-type demotion struct {
+// How long a call waits for a session, and for an answer, of a server that stands still.
+const (
+	sessionPatience = 5 * time.Second
+	answerPatience  = 8 * time.Second
+)
+
+// Promptly returns a context for calls that somebody waits for: what is asked of the records with it fails, as where
+// they cannot be reached, if there is no answer within a few seconds.
+func Promptly(ctx context.Context) context.Context { return context.WithValue(ctx, promptly{}, true) }
+
+// Patiently returns a context with which the records are given as long as they take.
+func Patiently(ctx context.Context) context.Context { return context.WithValue(ctx, promptly{}, false) }
+
+type (
+	promptly struct{} // the key of whether a context is
+	waiting  struct{} // the key of what ends the waiting
+)
+
+// A watcher watches for sessions with a server that is gone, stands still, or takes no writes any more, and has all
+// sessions opened anew. It bounds how long calls wait.
+type watcher struct {
 	reset func()
 	last  atomic.Int64 // when it was, in seconds
 }
 
+// begin bounds what is asked with a context that is prompt.
+func (w *watcher) begin(ctx context.Context, patience time.Duration) context.Context {
+	if prompt, _ := ctx.Value(promptly{}).(bool); !prompt {
+		return ctx
+	}
+	bounded, cancel := context.WithTimeoutCause(ctx, patience, errStill)
+	return context.WithValue(bounded, waiting{}, cancel)
+}
+
+var errStill = errors.New("the records' server does not answer")
+
+// end ends that.
+func (w *watcher) end(ctx context.Context) {
+	if cancel, is := ctx.Value(waiting{}).(context.CancelFunc); is {
+		cancel()
+	}
+}
+
+// TraceAcquireStart implements [pgxpool.AcquireTracer].
+func (w *watcher) TraceAcquireStart(
+	ctx context.Context, _ *pgxpool.Pool, _ pgxpool.TraceAcquireStartData,
+) context.Context {
+	return w.begin(ctx, sessionPatience)
+}
+
+// TraceAcquireEnd implements [pgxpool.AcquireTracer].
+func (w *watcher) TraceAcquireEnd(ctx context.Context, _ *pgxpool.Pool, _ pgxpool.TraceAcquireEndData) {
+	w.end(ctx)
+}
+
 // TraceQueryStart implements [pgx.QueryTracer].
-func (d *demotion) TraceQueryStart(ctx context.Context, _ *pgx.Conn, _ pgx.TraceQueryStartData) context.Context {
-	return ctx
+func (w *watcher) TraceQueryStart(ctx context.Context, _ *pgx.Conn, _ pgx.TraceQueryStartData) context.Context {
+	return w.begin(ctx, answerPatience)
 }
 
 // TraceQueryEnd implements [pgx.QueryTracer].
-func (d *demotion) TraceQueryEnd(ctx context.Context, conn *pgx.Conn, data pgx.TraceQueryEndData) {
-	d.look(ctx, conn, data.Err)
+func (w *watcher) TraceQueryEnd(ctx context.Context, conn *pgx.Conn, data pgx.TraceQueryEndData) {
+	w.look(ctx, conn, data.Err)
+	w.end(ctx)
 }
 
 // TraceBatchStart implements [pgx.BatchTracer].
-func (d *demotion) TraceBatchStart(ctx context.Context, _ *pgx.Conn, _ pgx.TraceBatchStartData) context.Context {
-	return ctx
+func (w *watcher) TraceBatchStart(ctx context.Context, _ *pgx.Conn, _ pgx.TraceBatchStartData) context.Context {
+	return w.begin(ctx, answerPatience)
 }
 
 // TraceBatchQuery implements [pgx.BatchTracer].
-func (d *demotion) TraceBatchQuery(context.Context, *pgx.Conn, pgx.TraceBatchQueryData) {}
+func (w *watcher) TraceBatchQuery(context.Context, *pgx.Conn, pgx.TraceBatchQueryData) {}
 
 // TraceBatchEnd implements [pgx.BatchTracer].
-func (d *demotion) TraceBatchEnd(ctx context.Context, conn *pgx.Conn, data pgx.TraceBatchEndData) {
-	d.look(ctx, conn, data.Err)
+func (w *watcher) TraceBatchEnd(ctx context.Context, conn *pgx.Conn, data pgx.TraceBatchEndData) {
+	w.look(ctx, conn, data.Err)
+	w.end(ctx)
 }
 
-// look has all sessions opened anew where an error says that one's server is gone, or takes no writes.
-func (d *demotion) look(ctx context.Context, conn *pgx.Conn, err error) {
-	if err == nil || code(err) != readOnly && (!conn.IsClosed() || ctx.Err() != nil) {
+// look has all sessions opened anew where an error says that one's server is gone, stands still, or takes no writes.
+func (w *watcher) look(ctx context.Context, conn *pgx.Conn, err error) {
+	gone := conn.IsClosed() && (ctx.Err() == nil || errors.Is(context.Cause(ctx), errStill))
+	if err == nil || code(err) != readOnly && !gone {
 		return
 	}
 	// The others are cut too, perhaps. What was opened since the last time is not.
-	if now, last := time.Now().Unix(), d.last.Load(); now > last+1 && d.last.CompareAndSwap(last, now) {
-		d.reset()
+	if now, last := time.Now().Unix(), w.last.Load(); now > last+1 && w.last.CompareAndSwap(last, now) {
+		w.reset()
 	}
 }
 

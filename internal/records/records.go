@@ -66,13 +66,13 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		config.ConnConfig.RuntimeParams["search_path"] = "public, pg_temp"
 	}
 	prepareHosts(config)
-	demoted := &demotion{}
-	config.ConnConfig.Tracer = demoted
+	watcher := &watcher{}
+	config.ConnConfig.Tracer = watcher
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("records server: %w", err)
 	}
-	demoted.reset = pool.Reset
+	watcher.reset = pool.Reset
 	if err := migrate(ctx, pool); err != nil {
 		pool.Close()
 		return nil, fmt.Errorf("bring the records up to date: %w", err)
@@ -229,7 +229,7 @@ func Unavailable(err error) bool {
 	var connect *pgconn.ConnectError
 	var cut *net.OpError
 	return errors.As(err, &connect) || errors.As(err, &cut) || pgconn.SafeToRetry(err) || pgconn.Timeout(err) ||
-		errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF)
+		errors.Is(err, context.DeadlineExceeded) || errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF)
 }
 
 // IsText reports whether a string can be stored as text: valid UTF-8 without NUL.

@@ -157,8 +157,11 @@ func (s *server) recovered(c *gin.Context, cause any) {
 	s.fail(c, fmt.Errorf("panic: %v", cause))
 }
 
-// received records when a call arrived, before it waits for anything.
-func received(c *gin.Context) { c.Set("received", time.Now()) }
+// received records when a call arrived, before it waits for anything. Somebody waits for its answer.
+func received(c *gin.Context) {
+	c.Set("received", time.Now())
+	c.Request = c.Request.WithContext(records.Promptly(c.Request.Context()))
+}
 
 // session returns the caller's session. Calls without one are refused before they get here.
 func session(ctx context.Context) *account.Session {
