@@ -156,7 +156,7 @@ func (o *outcome) note(deed int, took time.Duration, err error) {
 	o.took[deed] = append(o.took[deed], took)
 }
 
-// work has the learners come and work. What is noted is what they do when all are there.
+// work has the learners come, if they are not there, and work. What is noted is what they do when all are there.
 func work(ctx context.Context, o options, s *service, group []*learner) (*outcome, error) {
 	seen, unseen := &outcome{}, &outcome{}
 	begun := time.Now()
@@ -169,7 +169,7 @@ func work(ctx context.Context, o options, s *service, group []*learner) (*outcom
 			time.Sleep(time.Until(begun.Add(o.coming * time.Duration(i) / time.Duration(len(group)))))
 			for n := -1; ; n++ {
 				doing := []int{logIn, openPaper}
-				if n >= 0 {
+				if n >= 0 || o.coming == 0 {
 					time.Sleep(think(chance, o.thinking))
 					doing = next(n + i)
 				}

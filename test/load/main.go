@@ -29,15 +29,23 @@ func main() {
 	flag.DurationVar(&o.during, "during", 2*time.Minute, "how long they work, after all have come")
 	flag.DurationVar(&o.coming, "coming", time.Minute, "within what time they come")
 	flag.DurationVar(&o.thinking, "thinking", 20*time.Second, "how long a learner thinks, in the mean")
+	hurried := flag.Duration("hurried", 2200*time.Millisecond, "the same, when they hurry afterwards")
 	flag.Parse()
+	o.hurried = *hurried
 	if err := run(context.Background(), o); err != nil {
 		log.Fatal(err)
 	}
 }
 
 type options struct {
-	learners                 int
-	during, coming, thinking time.Duration
+	learners                          int
+	during, coming, thinking, hurried time.Duration
+}
+
+// hurry gives the options for learners who are there, and hurry.
+func (o options) hurry() options {
+	o.thinking, o.coming = o.hurried, 0
+	return o
 }
 
 func run(ctx context.Context, o options) error {
@@ -50,14 +58,13 @@ func run(ctx context.Context, o options) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("%d learners, each thinking %s in the mean; %d processors, shared by all parts and the learners' own "+
-		"program.\n\n", o.learners, o.thinking, runtime.NumCPU())
+	fmt.Printf("%d learners; %d processors, shared by all parts and the learners' own program.\n\n", o.learners,
+		runtime.NumCPU())
 	costs, err := measure(ctx, s, group[0])
 	if err != nil {
 		return err
 	}
 	costs.print()
-	foretold := simulate(o, costs, runtime.NumCPU())
 	before, err := s.usage()
 	if err != nil {
 		return err
@@ -66,14 +73,20 @@ func run(ctx context.Context, o options) error {
 	if err != nil {
 		return err
 	}
-	compare(o, foretold, seen)
+	compare(o, simulate(o, costs, runtime.NumCPU()), seen)
+	hurry := o.hurry()
+	hurried, err := work(ctx, hurry, s, group)
+	if err != nil {
+		return err
+	}
+	compare(hurry, simulate(hurry, costs, runtime.NumCPU()), hurried)
 	after, err := s.usage()
 	if err != nil {
 		return err
 	}
 	capacity(o, costs, before, after, seen)
-	if len(seen.failures) > 0 {
-		return fmt.Errorf("%d calls failed, the first: %s", len(seen.failures), seen.failures[0])
+	if failures := append(seen.failures, hurried.failures...); len(failures) > 0 {
+		return fmt.Errorf("%d calls failed, the first: %s", len(failures), failures[0])
 	}
 	return nil
 }

@@ -28,9 +28,12 @@ func (e *events) Pop() any {
 	return last
 }
 
+// evenStep is that in which a learner is told what came of a submission that was checked on hidden rows, too.
+const evenStep = 40 * time.Millisecond
+
 // simulate foretells what comes of a run: learners who do the same at the same times wait for one of the processors,
-// in the order in which they come, and have it for as long as what they do costs all parts together. Log-ins, which
-// come before the time that is looked at, are left out.
+// in the order in which they come, and have it for as long as what they do costs all parts together. What came of a
+// submission they are told in even steps. Log-ins, which come before the time that is looked at, are left out.
 func simulate(o options, c costs, processors int) *outcome {
 	foretold := &outcome{}
 	free := make([]time.Duration, processors) // since when each processor is, or from when on
@@ -58,6 +61,9 @@ func simulate(o options, c costs, processors int) *outcome {
 		cost := c.total(e.left[0], ofService, ofRecords, ofPractice, ofLearners)
 		done := max(free[first], e.at) + cost
 		free[first] = done
+		if e.left[0] == submit {
+			done = e.at + (done-e.at+evenStep-1)/evenStep*evenStep
+		}
 		if e.at > o.coming {
 			foretold.took[e.left[0]] = append(foretold.took[e.left[0]], done-e.at)
 			busy += cost
@@ -75,6 +81,7 @@ func simulate(o options, c costs, processors int) *outcome {
 
 // compare prints what was foretold beside what was seen.
 func compare(o options, foretold, seen *outcome) {
+	fmt.Printf("Each thinks %s in the mean, for %s:\n", o.thinking, o.during)
 	fmt.Printf("%-22s%12s%12s%14s%14s%14s%14s\n", "foretold and seen", "a second", "seen", "median", "seen",
 		"95 of 100", "seen")
 	for deed := openPaper; deed < deeds; deed++ {
@@ -106,13 +113,15 @@ func capacity(o options, c costs, before, after usage, seen *outcome) {
 		}
 		disk += rate * c.disk[deed]
 	}
-	fmt.Printf("Learners at work at once, with processors at most %.0f%% in use:\n", 100*atMost)
+	fmt.Printf("Learners at work at once who think %s, with processors at most %.0f%% in use:\n", o.thinking, 100*atMost)
 	fmt.Printf("  %-44s%10.0f\n", "a processor that all parts share", atMost/(each[0]+each[1]+each[2]))
 	for part := ofService; part < ofLearners; part++ {
 		fmt.Printf("  %-44s%10.0f\n", "a processor of the "+partNames[part]+" alone", atMost/each[part])
 	}
 	fmt.Printf("  %-44s%10.0f\n", "a practice server of "+fmt.Sprint(runtime.NumCPU())+" processors",
 		atMost*float64(runtime.NumCPU())/each[ofPractice])
+	fmt.Printf("  %-44s%10.0f\n", "log-ins a minute, a processor of the service",
+		60*atMost/c.processor[logIn][ofService].Seconds())
 	grown := int64(0)
 	for part := ofService; part < ofLearners; part++ {
 		grown += max(after.memory[part]-before.memory[part], 0)
