@@ -262,7 +262,7 @@ func TestTheRecordsHaveTrouble(t *testing.T) {
 			continue
 		}
 		before := acknowledgedBy(workers)
-		until(t, "everybody submits before the records are "+fault.name, func() bool { return eachGoesOn(workers, before) })
+		until(t, "everybody submits before that", func() bool { return eachGoesOn(workers, before) })
 		refused := leastRefused(workers)
 		fault.begin()
 		until(t, "everybody is told that the records are "+fault.name, func() bool {
@@ -270,7 +270,7 @@ func TestTheRecordsHaveTrouble(t *testing.T) {
 		})
 		fault.mend()
 		before = acknowledgedBy(workers)
-		until(t, "everybody submits after the records were "+fault.name, func() bool { return eachGoesOn(workers, before) })
+		until(t, "everybody submits after that", func() bool { return eachGoesOn(workers, before) })
 		for _, w := range workers {
 			w.mu.Lock()
 			if !strings.Contains(w.last, "othing that was acknowledged is lost") {

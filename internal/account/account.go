@@ -140,11 +140,11 @@ func (a *Accounts) of(ctx context.Context, row query.Account) (Account, error) {
 // course that the account is in, if it is a learner in all of them: otherwise one could take over an account that has
 // rights in somebody else's course.
 func MayHandle(who, other Account) error {
-	if who.May(Administer) == nil {
+	if who.Can(Administer) {
 		return nil
 	}
 	for _, c := range other.Courses {
-		if c.Role != Learner || who.May(Instruct, c.Course) != nil {
+		if c.Role != Learner || !who.Can(Instruct, c.Course) {
 			return notAllowed("The account is in a course of others, too", "Ask an administrator.")
 		}
 	}
@@ -170,7 +170,7 @@ func (a *Accounts) Other(ctx context.Context, who Account, name string) (Account
 			was.Courses = append(was.Courses, Membership{c.ID, c.Slug, Learner})
 		}
 	}
-	if records.Missing(err) || err == nil && who.May(Administer) != nil && who.May(Follow, was.Slugs()...) != nil {
+	if records.Missing(err) || err == nil && !who.Can(Administer) && !who.Can(Follow, was.Slugs()...) {
 		return other, problem.New(
 			404, "no-account", "There is no such account", "Nobody in your courses is called %q.", name,
 		)

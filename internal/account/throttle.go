@@ -101,7 +101,7 @@ func (t *throttle) of(account int64) *allowance {
 // AdmitText counts bytes of text that an account sends to be stored, and refuses them when there are too many in a
 // minute.
 func (a *Accounts) AdmitText(who Account, bytes int) error {
-	if who.May(Prepare) == nil {
+	if who.Can(Prepare) {
 		return nil
 	}
 	return a.throttle.take(
@@ -112,7 +112,7 @@ func (a *Accounts) AdmitText(who Account, bytes int) error {
 
 // Admit counts a call made by an account, and refuses it when there are too many in a minute.
 func (a *Accounts) Admit(who Account) error {
-	if who.May(Prepare) == nil {
+	if who.Can(Prepare) {
 		return nil
 	}
 	return a.throttle.take(

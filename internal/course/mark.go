@@ -81,7 +81,7 @@ func (m Marking) find(ctx context.Context, who account.Account, of Marked, do ac
 		return marked{}, err
 	}
 	shared := slices.DeleteFunc(within, func(slug string) bool {
-		return err != nil || who.May(do, slug) != nil || learner.May(account.Study, slug) != nil
+		return err != nil || !who.Can(do, slug) || !learner.Can(account.Study, slug)
 	})
 	switch {
 	case len(shared) == 0:

@@ -195,7 +195,7 @@ func (n Notes) alike(ctx context.Context, row query.AttemptInRow) (attempts []in
 // found finds a note for somebody whom it reaches, or who follows its course.
 func (n Notes) found(ctx context.Context, who account.Account, id int64) (query.NoteByIDRow, error) {
 	row, err := n.records.NoteByID(ctx, query.NoteByIDParams{ID: id, Reader: who.ID})
-	if err == nil && row.WithdrawnAt == nil && (row.Reaches || who.May(account.Follow, row.Course) == nil) {
+	if err == nil && row.WithdrawnAt == nil && (row.Reaches || who.Can(account.Follow, row.Course)) {
 		return row, nil
 	}
 	if err == nil || records.Missing(err) {
@@ -210,7 +210,7 @@ func (n Notes) Withdraw(ctx context.Context, who account.Account, id int64) erro
 	if err != nil {
 		return err
 	}
-	if row.MadeBy != who.ID || who.May(account.Follow, row.Course) != nil {
+	if row.MadeBy != who.ID || !who.Can(account.Follow, row.Course) {
 		if err := who.May(account.Instruct, row.Course); err != nil {
 			return err
 		}

@@ -84,7 +84,7 @@ type setsKey struct{ account, paper int64 }
 // account prepares no papers. An account that is a learner in one of the courses works on the paper there, even if it
 // is staff in another.
 func (c *Courses) reading(who account.Account, p *library.Paper, sets []set) *Reading {
-	r := &Reading{Paper: p, Span: p.Span, Zone: "UTC", Staff: who.May(account.Prepare) == nil, Told: true}
+	r := &Reading{Paper: p, Span: p.Span, Zone: "UTC", Staff: who.Can(account.Prepare), Told: true}
 	var studied, taught []set
 	for _, s := range sets {
 		switch {
@@ -197,7 +197,7 @@ type exerciseKey struct {
 }
 
 func noPaper(who account.Account, slug string) error {
-	if who.May(account.Prepare) == nil {
+	if who.Can(account.Prepare) {
 		return problem.New(404, "no-paper", "There is no such paper", "No paper is called %.80q.", slug)
 	}
 	return problem.New(404, "no-paper", "There is no such paper",

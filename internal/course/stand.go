@@ -138,7 +138,7 @@ func (c *Courses) Untold(ctx context.Context, who account.Account) ([]Untold, er
 	}
 	var all []Untold
 	for _, s := range sets {
-		if s.role == account.Learner && !s.told(now) && !seen[s.paper] && who.May(account.Prepare) != nil {
+		if s.role == account.Learner && !s.told(now) && !seen[s.paper] && !who.Can(account.Prepare) {
 			all = append(all, Untold{s.course, s.paper})
 		}
 	}

@@ -52,7 +52,7 @@ func (l *Library) Datasets(ctx context.Context, who account.Account) ([]*Dataset
 	if err != nil {
 		return nil, err
 	}
-	all := who.May(account.Prepare) == nil
+	all := who.Can(account.Prepare)
 	own := map[string]bool{}
 	if !all {
 		readable, err := l.records.LearnerDatasets(ctx, who.ID)
@@ -84,7 +84,7 @@ func (l *Library) Dataset(ctx context.Context, who account.Account, name string)
 		return nil, err
 	}
 	d, err := datasetOf(row.Dataset, row.Build)
-	if err != nil || who.May(account.Prepare) != nil {
+	if err != nil || !who.Can(account.Prepare) {
 		return d, err
 	}
 	d.Pack = row.Dataset.Pack

@@ -174,7 +174,7 @@ func (l *Library) find(ctx context.Context, who account.Account, name string) (
 		name = ""
 	}
 	found, err = l.records.CurrentBuild(ctx, name)
-	if err == nil && who.May(account.Prepare) == nil {
+	if err == nil && who.Can(account.Prepare) {
 		return found, nil, nil
 	}
 	if err != nil && !records.Missing(err) {

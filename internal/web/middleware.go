@@ -197,7 +197,7 @@ func (s *server) authenticate(c *gin.Context) {
 		return
 	}
 	c.Set("session", session)
-	if method != http.MethodGet && session.Account.May(account.Prepare) == nil { // it may change what a whole course did
+	if method != http.MethodGet && session.Account.Can(account.Prepare) { // it may change what a whole course did
 		c.Request = c.Request.WithContext(records.Patiently(c.Request.Context()))
 	}
 }

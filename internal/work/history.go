@@ -210,7 +210,7 @@ func (w *Work) whose(ctx context.Context, who account.Account, name string, para
 	if err != nil && !records.Missing(err) {
 		return false, err
 	}
-	if err != nil || who.May(account.Follow, learner.Slugs()...) != nil {
+	if err != nil || !who.Can(account.Follow, learner.Slugs()...) {
 		return false, problem.New(
 			404, "no-learner", "There is no such learner", "Nobody in your courses is called %q.", name,
 		)

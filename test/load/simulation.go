@@ -113,7 +113,8 @@ func capacity(o options, c costs, before, after usage, seen *outcome) {
 		}
 		disk += rate * c.disk[deed]
 	}
-	fmt.Printf("Learners at work at once who think %s, with processors at most %.0f%% in use:\n", o.thinking, 100*atMost)
+	fmt.Printf("Learners at work at once who think %s, with processors at most %.0f%% in use:\n", o.thinking,
+		100*atMost)
 	fmt.Printf("  %-44s%10.0f\n", "a processor that all parts share", atMost/(each[0]+each[1]+each[2]))
 	for part := ofService; part < ofLearners; part++ {
 		fmt.Printf("  %-44s%10.0f\n", "a processor of the "+partNames[part]+" alone", atMost/each[part])

@@ -1,6 +1,7 @@
 package result_test
 
 import (
+	"bytes"
 	"fmt"
 	"math/rand/v2"
 	"testing"
@@ -403,5 +404,25 @@ func TestSumsDoNotDependOnOrderAndCountCopies(t *testing.T) {
 	if seed.Of([]byte("amber")) != result.Seed(7).Of([]byte("amber")) ||
 		seed.Of([]byte("amber")) == result.Seed(8).Of([]byte("amber")) {
 		t.Error("fingerprints follow from their seed")
+	}
+}
+
+func TestCopiedRowsStayWhenTheirCellsAreUsedAgain(t *testing.T) {
+	var copier result.Copier
+	var copies []result.Row
+	cell := []byte("Amber")
+	long := bytes.Repeat([]byte("x"), 5000)
+	for range 300 {
+		copies = append(copies, copier.Copy(result.Row{cell, nil, {}, long[:len(copies)*10]}))
+	}
+	copy(cell, "Basil")
+	for i, row := range copies {
+		if len(row) != 4 || string(row[0]) != "Amber" || row[1] != nil || row[2] == nil || len(row[3]) != i*10 {
+			t.Fatalf("row %d is %.20q", i, row)
+		}
+	}
+	empty := copier.Copy(result.Row{{}})
+	if first := new(result.Copier).Copy(result.Row{{}}); empty[0] == nil || first[0] == nil {
+		t.Error("a cell without bytes has become NULL")
 	}
 }
