@@ -59,6 +59,23 @@ type answer struct {
 	read      int64             // rows that sql gives
 	rows      []result.Row      // all that sql gives; nil where there are too many to keep
 	kept      bool
+	// where the outputs come from of the queries that were compared with it last, by their texts
+	origins *lru.Cache[string, []sqltext.Origin]
+}
+
+// originsKept is of how many queries an answer keeps them.
+const originsKept = 16
+
+// originsOf returns where a query's outputs come from, in the answer's database.
+func (a *answer) originsOf(q *sqltext.Query) []sqltext.Origin {
+	origins, ok := a.origins.Get(q.Text)
+	if !ok {
+		origins = q.Origins(a.relations)
+		if len(q.Text) <= longestQuery {
+			a.origins.Add(q.Text, origins)
+		}
+	}
+	return origins
 }
 
 // size returns roughly how many bytes the answer takes in memory.
@@ -128,6 +145,7 @@ func (r *answers) first(ctx context.Context, q *sqltext.Query, database string, 
 	}
 	a := &answer{sql: ordering.SQL, database: database}
 	a.Seed = r.seed
+	a.origins, _ = lru.New[string, []sqltext.Origin](originsKept) // fails only for a size below one
 	if a.relations, err = r.practice.Relations(ctx, database); ServersFault(err) {
 		return nil, err
 	} // a build of an earlier version may not be readable so: less is then known of its numbers
@@ -226,7 +244,7 @@ func (r *answers) collect(ctx context.Context, a *answer, ordering sqltext.Order
 	}
 	all := rows.Columns
 	if through, err := sqltext.ReadQuery(a.sql); err == nil {
-		precise(all, through, a.relations)
+		precise(all, through, a)
 	}
 	a.Columns, a.read = all[:len(all)-ordering.Added], ran.Rows
 	for _, k := range ordering.Keys {
@@ -249,13 +267,13 @@ func (r *answers) collect(ctx context.Context, a *answer, ordering sqltext.Order
 }
 
 // precise records how exact the numbers in a query's columns are, judging by their sources.
-func precise(columns []result.Column, q *sqltext.Query, relations sqltext.Relations) {
+func precise(columns []result.Column, q *sqltext.Query, a *answer) {
 	if !slices.ContainsFunc(columns, func(c result.Column) bool {
 		return c.Type.Calculated() || c.Type.Family() == result.Text
 	}) {
 		return
 	}
-	origins := q.Origins(relations)
+	origins := a.originsOf(q)
 	if len(origins) != len(columns) {
 		return
 	}

@@ -139,7 +139,7 @@ func (c *comparison) makeReady(ctx context.Context, columns []result.Column) err
 // precise returns the query's columns with how exact their numbers are.
 func (c *comparison) precise(columns []result.Column) []result.Column {
 	columns = slices.Clone(columns)
-	precise(columns, c.query, c.held[0].answer.relations)
+	precise(columns, c.query, c.held[0].answer)
 	return columns
 }
 
