@@ -38,6 +38,11 @@ type setup struct {
 	size    int           // their bytes
 	sent    []script.Item // the batch at work
 	results *pgconn.MultiResultReader
+	// Of INSERTs of single rows; see setup_rows.go.
+	rows     *pgconn.Pipeline // the batch at work, if it was sent so
+	shapes   map[script.Shape]*pgconn.StatementDescription
+	prepared int      // shapes so far
+	stale    []string // names of those that are not used any more
 }
 
 // Bounds of a batch.
@@ -54,7 +59,10 @@ const (
 )
 
 func runScripts(ctx context.Context, conn *pgconn.PgConn, order Order) ([]script.PassedOver, error) {
-	s := &setup{conn: conn, order: order, scripts: script.Open(order.Files, order.Scripts, order.Encoding)}
+	s := &setup{
+		conn: conn, order: order, scripts: script.Open(order.Files, order.Scripts, order.Encoding),
+		shapes: map[script.Shape]*pgconn.StatementDescription{},
+	}
 	defer s.scripts.Close()
 	err := s.all(ctx)
 	if err == nil && len(s.errors.List) > 0 {
@@ -273,6 +281,7 @@ func (s *setup) settle(ctx context.Context) error {
 	if err := s.send(ctx); err != nil {
 		return err
 	}
+	s.forget()
 	return s.finish(ctx)
 }
 
@@ -287,7 +296,11 @@ func (s *setup) send(ctx context.Context) error {
 	if err := s.exec(ctx, savepoint); err != nil { // by itself: a batch that cannot be parsed does not even begin
 		return err
 	}
+	asRows, err := s.sendRows(ctx)
 	s.sent, s.batch, s.size = s.batch, nil, 0
+	if err != nil || asRows {
+		return err
+	}
 	s.results = s.conn.Exec(ctx, joined(s.sent))
 	return nil
 }
@@ -311,6 +324,22 @@ func joined(items []script.Item) string {
 
 // finish waits for the batch at work.
 func (s *setup) finish(ctx context.Context) error {
+	if s.rows != nil {
+		inserted, failed, err := s.readRows()
+		switch {
+		case err != nil:
+			return err
+		case !failed:
+			s.progress.Statements += int64(len(s.sent))
+			s.progress.Rows += inserted
+			s.sent = nil
+			return s.commit(ctx)
+		}
+		if err := s.exec(ctx, takeBack); err != nil {
+			return err
+		}
+		s.results = s.conn.Exec(ctx, joined(s.sent))
+	}
 	if s.results == nil {
 		return nil
 	}
