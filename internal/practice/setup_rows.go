@@ -15,7 +15,7 @@ import (
 // certain to come to the same is sent as it is written; and where anything fails, the whole batch is sent again as it
 // is written, so that what an error says, and what is an error, is what the scripts' own text comes to.
 
-// fewestRows is how many such INSERTs a batch has at least for that to be worth a round trip.
+// fewestRows is how many INSERTs of one shape a batch has at least for that to be worth a round trip.
 const fewestRows = 50
 
 // Types of which a number that is written out means the same as it does as a value of the type.
@@ -39,28 +39,34 @@ func fits(value script.Value, oid uint32) bool {
 	case script.IntegerValue, script.DecimalValue:
 		return value.Kind <= numberTypes[oid]
 	}
-	return oid < firstMade && oid != oidInterval
+	return oid != oidInterval
 }
 
-// sendRows sends the batch, its single rows by their prepared shapes. It is not sent if there are few of them, or one
-// cannot be prepared.
+// sendRows sends the batch, its single rows by their shapes where many have the same. It is not sent if that is less
+// than half of it, or a shape cannot be prepared.
 func (s *setup) sendRows(ctx context.Context) (sent bool, err error) {
 	inserts := make([]script.Insert, len(s.batch))
-	rows := 0
+	of := map[script.Shape]int{} // how many have it
 	for i, item := range s.batch {
 		if insert, ok := script.ReadInsert(item.Text); ok {
 			inserts[i] = insert
-			rows++
+			of[insert.Shape]++
 		}
 	}
-	if rows < fewestRows || rows < len(s.batch)/2 {
+	rows := 0
+	for _, n := range of {
+		if n >= fewestRows {
+			rows += n
+		}
+	}
+	if rows == 0 || rows < len(s.batch)/2 {
 		return false, nil
 	}
-	for i, insert := range inserts {
-		if _, known := s.shapes[insert.Shape]; known || insert.Values == nil {
+	for _, insert := range inserts {
+		if s.shapes[insert.Shape] != nil || of[insert.Shape] < fewestRows {
 			continue
 		}
-		if err := s.prepare(ctx, inserts[i].Shape); err != nil {
+		if err := s.prepare(ctx, insert.Shape); err != nil {
 			var reported *pgconn.PgError
 			if errors.As(err, &reported) { // it comes again from the text
 				return false, s.exec(ctx, takeBack)
@@ -68,15 +74,25 @@ func (s *setup) sendRows(ctx context.Context) (sent bool, err error) {
 			return false, err
 		}
 	}
+	values := make([][][]byte, len(s.batch))
+	rows = 0
+	for i, insert := range inserts {
+		var ok bool
+		if values[i], ok = valuesOf(insert, s.shapes[insert.Shape]); ok {
+			rows++
+		}
+	}
+	if rows < len(s.batch)/2 {
+		return false, nil
+	}
 	pipeline := s.conn.StartPipeline(ctx)
 	for _, name := range s.stale {
 		pipeline.SendDeallocate(name)
 	}
 	s.stale = nil
 	for i, item := range s.batch {
-		shape := s.shapes[inserts[i].Shape]
-		if values, ok := valuesOf(inserts[i], shape); ok {
-			pipeline.SendQueryStatement(shape, values, nil, nil)
+		if values[i] != nil {
+			pipeline.SendQueryStatement(s.shapes[inserts[i].Shape], values[i], nil, nil)
 		} else {
 			pipeline.SendQueryParams(item.Text, nil, nil, nil, nil)
 		}
@@ -97,7 +113,7 @@ func valuesOf(insert script.Insert, shape *pgconn.StatementDescription) (values 
 		if !fits(value, shape.ParamOIDs[i]) {
 			return nil, false
 		}
-		values[i] = value.Text
+		values[i] = value.Text // nil of NULL
 	}
 	return values, true
 }
