@@ -10,6 +10,7 @@ import (
 	"sync"
 	"syscall"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -229,6 +230,7 @@ func TestTheTroubleOfOneServerIsARetry(t *testing.T) {
 func TestTheRecordsHaveTrouble(t *testing.T) {
 	t.Parallel()
 	f := newFleet()
+	f.transport.ResponseHeaderTimeout = 25 * time.Second // what services say is looked at, not how soon
 	disk := smallDisk(t)
 	f.folders[0] = disk
 	f.startServers(t)

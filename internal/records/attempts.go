@@ -72,7 +72,7 @@ func (s *Store) keepWaiting(ctx context.Context) {
 	group := a.waiting
 	a.waiting = nil
 	a.going++
-	ctx = context.WithoutCancel(ctx)
+	ctx = Promptly(context.WithoutCancel(ctx)) // whoever was the last to come: learners are among them
 	go func() {
 		s.keepGroup(ctx, group)
 		a.mu.Lock()
