@@ -366,14 +366,13 @@ func TestPagesAreForEverybody(t *testing.T) {
 		states         []state
 	}{{name, demo.LearnerPassword, learners}, {demo.InstructorName, demo.InstructorPassword, instructors}} {
 		w := open(t, shared.url, who.name, who.password)
-		page := w.CancelTimeout()
 		for _, s := range who.states {
 			for _, dark := range []string{"light", "dark"} {
 				for _, width := range []int{1280, 400} {
 					if s.do != nil && width == 400 && !s.small {
 						continue
 					}
-					w.Page = page.Timeout(30 * time.Second)
+					w.begins()
 					if err := (proto.EmulationSetDeviceMetricsOverride{
 						Width:             width,
 						Height:            800,

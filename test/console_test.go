@@ -29,10 +29,21 @@ var closeChromium = func() {}
 
 // A window is a page of the console, seen by somebody.
 type window struct {
-	*rod.Page
-	t   *testing.T
-	url string
+	*rod.Page // gives up at the end of the wait that began last
+	t         *testing.T
+	url       string
+	whole     *rod.Page // never gives up
 }
+
+// windowOf takes a page that has the console of the service at url.
+func windowOf(t *testing.T, page *rod.Page, url string) *window {
+	w := &window{t: t, url: url, whole: page}
+	w.begins()
+	return w
+}
+
+// begins begins a wait. Each has its own time, so that a long test may take as long as the machine needs.
+func (w *window) begins() { w.Page = w.whole.Timeout(4 * time.Minute) }
 
 func open(t *testing.T, url, name, password string) *window {
 	t.Helper()
@@ -45,7 +56,7 @@ func open(t *testing.T, url, name, password string) *window {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { page.Close() })
-	w := &window{page.Timeout(90 * time.Second), t, url}
+	w := windowOf(t, page, url)
 	w.logIn(name, password)
 	return w
 }
@@ -60,6 +71,7 @@ func (w *window) logIn(name, password string) {
 // element waits for an element.
 func (w *window) element(selector string) *rod.Element {
 	w.t.Helper()
+	w.begins()
 	e, err := w.Element(selector)
 	if err != nil {
 		w.t.Fatalf("no %s on the page: %v\n%s", selector, err, w.text())
@@ -70,6 +82,7 @@ func (w *window) element(selector string) *rod.Element {
 // says waits until an element's text matches.
 func (w *window) says(selector, pattern string) *rod.Element {
 	w.t.Helper()
+	w.begins()
 	e, err := w.ElementR(selector, pattern)
 	if err != nil {
 		w.t.Fatalf("no %s that says %q: %v\n%s", selector, pattern, err, w.text())
@@ -78,7 +91,7 @@ func (w *window) says(selector, pattern string) *rod.Element {
 }
 
 func (w *window) text() string {
-	body, err := w.Page.CancelTimeout().Timeout(5 * time.Second).Element("body")
+	body, err := w.whole.Timeout(5 * time.Second).Element("body")
 	if err != nil {
 		return err.Error()
 	}
@@ -88,6 +101,7 @@ func (w *window) text() string {
 
 func (w *window) visit(path string) {
 	w.t.Helper()
+	w.begins()
 	if err := w.Navigate(w.url + path); err != nil {
 		w.t.Fatal(err)
 	}
@@ -246,7 +260,7 @@ func TestTheWrongPassword(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer page.Close()
-	w := &window{page.Timeout(time.Minute), t, shared.url}
+	w := windowOf(t, page, shared.url)
 	w.element("#name").MustInput("nobody-at-all")
 	w.element("#password").MustInput("x").MustType(input.Enter)
 	w.says(".problem", "The name or the password is wrong")

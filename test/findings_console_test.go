@@ -295,7 +295,7 @@ func TestAPaperOnAPhone(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer page.Close()
-	w := &window{page.Timeout(90 * time.Second), t, shared.url}
+	w := windowOf(t, page, shared.url)
 	w.logIn(name, demo.LearnerPassword)
 	for path, selector := range map[string]string{
 		"/": ".papers", "/papers/first-look": in("names-and-valleys", ".finding"), "/history": ".entry",

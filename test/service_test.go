@@ -167,7 +167,7 @@ func problem[T any](t testing.TB, response *http.Response, err error) client.Pro
 // until waits for a condition; the limit only ends a test that would hang.
 func until(t testing.TB, what string, holds func() bool) {
 	t.Helper()
-	for limit := time.Now().Add(time.Minute); !holds(); time.Sleep(20 * time.Millisecond) {
+	for limit := time.Now().Add(4 * time.Minute); !holds(); time.Sleep(20 * time.Millisecond) {
 		if time.Now().After(limit) {
 			t.Fatalf("still waiting until %s", what)
 		}

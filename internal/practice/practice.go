@@ -241,9 +241,13 @@ func exclusively(ctx context.Context, conn *pgx.Conn, f func() error) error {
 
 // connect opens a session as a role, in a database.
 func (s *server) connect(ctx context.Context, role, password, database string) (*pgx.Conn, error) {
+	return pgx.ConnectConfig(ctx, s.connectConfig(role, password, database))
+}
+
+func (s *server) connectConfig(role, password, database string) *pgx.ConnConfig {
 	config := s.config.ConnConfig.Copy()
 	config.User, config.Password, config.Database = role, password, database
-	return pgx.ConnectConfig(ctx, config)
+	return config
 }
 
 // isGone tells by an SQLSTATE that a database, or its files, cannot be used any more: it does not exist, nobody may

@@ -29,8 +29,10 @@ type Scratch struct {
 	calm func() bool // ends that its process gets what others leave
 }
 
-// longestTry is how long a statement in a scratch copy may take.
-const longestTry = 2 * time.Second
+const (
+	longestTry = 2 * time.Second  // that a statement in a scratch copy may take
+	lostAfter  = 30 * time.Second // that its session does not answer
+)
 
 // scratch makes a scratch copy from an order's scripts. The caller must close it.
 func (s *server) scratch(ctx context.Context, order Order) (_ *Scratch, err error) {
@@ -50,7 +52,9 @@ func (s *server) scratch(ctx context.Context, order Order) (_ *Scratch, err erro
 	if _, err := s.runScripts(ctx, builder, password, order); err != nil {
 		return nil, err
 	}
-	if c.conn, err = s.connect(ctx, builder, password, order.Database); err != nil {
+	config := s.connectConfig(builder, password, order.Database)
+	config.BuildContextWatcherHandler = cancels(lostAfter) // what was tried in the copy stays when a run's time is up
+	if c.conn, err = pgx.ConnectConfig(ctx, config); err != nil {
 		return nil, err
 	}
 	c.calm = s.throttle.watch(0, c.conn.PgConn().PID(), true)

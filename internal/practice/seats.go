@@ -203,11 +203,15 @@ func (s *server) sessionConfig(role, password, database string) *pgconn.Config {
 		frontend.SetMaxBodyLen(s.Limits.RowBytes)
 		return frontend
 	}
-	// When the time is up the query is cancelled; a session that does not answer to that is cut.
-	config.BuildContextWatcherHandler = func(conn *pgconn.PgConn) ctxwatch.Handler {
-		return &pgconn.CancelRequestContextWatcherHandler{Conn: conn, DeadlineDelay: 2 * time.Second}
-	}
+	config.BuildContextWatcherHandler = cancels(2 * time.Second) // when the time is up
 	return config
+}
+
+// cancels has a query cancelled when its context ends. A session that does not answer to that in time is cut.
+func cancels(patience time.Duration) func(*pgconn.PgConn) ctxwatch.Handler {
+	return func(conn *pgconn.PgConn) ctxwatch.Handler {
+		return &pgconn.CancelRequestContextWatcherHandler{Conn: conn, DeadlineDelay: patience}
+	}
 }
 
 // in finds the seat's session in a database; -1 where there is none. Sessions that have ended are forgotten.
