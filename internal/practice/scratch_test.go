@@ -24,7 +24,8 @@ func TestARunWhoseTimeIsUpLeavesTheScratchCopy(t *testing.T) {
 	many := limits
 	many.Rows, many.Bytes = 1<<40, 1<<40
 	s, ctx := server(t, many), context.Background()
-	scratch, err := s.Scratch(ctx, files{"bee.sql": "CREATE TABLE bee AS SELECT generate_series(1, 1000) AS n"}.order("test_scratch"))
+	bees := files{"bee.sql": "CREATE TABLE bee AS SELECT generate_series(1, 1000) AS n"}
+	scratch, err := s.Scratch(ctx, bees.order("test_scratch"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -45,17 +46,17 @@ func TestARunWhoseTimeIsUpLeavesTheScratchCopy(t *testing.T) {
 	if _, err := scratch.Run(limited, run, impatient(func() { stop(up) })); !errors.Is(err, up) {
 		t.Errorf("got %v", err)
 	}
-	bees := func() int {
+	added := func() int {
 		rows := &practice.Collector{MostRows: 10, MostBytes: 1000}
 		if _, err := scratch.Run(ctx, practice.Run{SQL: "SELECT n FROM bee WHERE n = 0"}, rows); err != nil {
 			t.Fatal(err)
 		}
 		return len(rows.Rows)
 	}
-	if n := bees(); n != 1 {
+	if n := added(); n != 1 {
 		t.Errorf("%d rows are left", n)
 	}
-	if err := scratch.Back(ctx, "before"); err != nil || bees() != 0 {
+	if err := scratch.Back(ctx, "before"); err != nil || added() != 0 {
 		t.Errorf("what was tried is not taken back: %v", err)
 	}
 }
