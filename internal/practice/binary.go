@@ -26,7 +26,8 @@ func formats(columns []pgconn.FieldDescription) []int16 {
 	all := make([]int16, len(columns))
 	some := false
 	for i, c := range columns {
-		if c.DataTypeOID == oidDate || c.DataTypeOID == oidTimestamp || c.DataTypeOID == oidTimestamptz {
+		switch c.DataTypeOID {
+		case oidDate, oidTimestamp, oidTimestamptz:
 			all[i], some = binaryFormat, true
 		}
 	}
@@ -40,10 +41,18 @@ func formats(columns []pgconn.FieldDescription) []int16 {
 type rewriter struct {
 	types  []uint32 // of each column; 0 where its cells are text
 	buffer []byte
+	dates  []date // of each column, the one that was written last
+}
+
+// A date is a day, counted from 2000-01-01, and its text.
+type date struct {
+	days int64
+	text []byte
+	bc   bool
 }
 
 func newRewriter(columns []pgconn.FieldDescription) *rewriter {
-	w := &rewriter{types: make([]uint32, len(columns))}
+	w := &rewriter{types: make([]uint32, len(columns)), dates: make([]date, len(columns))}
 	some := false
 	for i, c := range columns {
 		if c.Format == binaryFormat {
@@ -67,7 +76,7 @@ func (w *rewriter) row(row result.Row) {
 			continue
 		}
 		start := len(w.buffer)
-		w.buffer = appendInstant(w.buffer, t, row[i])
+		w.buffer = w.dates[i].appendInstant(w.buffer, t, row[i])
 		row[i] = w.buffer[start:len(w.buffer):len(w.buffer)]
 	}
 }
@@ -79,18 +88,18 @@ const (
 )
 
 // appendInstant appends the text of a date or a timestamp.
-func appendInstant(dst []byte, oid uint32, cell []byte) []byte {
+func (d *date) appendInstant(dst []byte, oid uint32, cell []byte) []byte {
 	var days, micros int64
 	switch {
 	case oid == oidDate && len(cell) == 4:
 		days = int64(int32(binary.BigEndian.Uint32(cell)))
 		if days == math.MaxInt32 || days == math.MinInt32 {
-			return appendInfinity(dst, days)
+			return appendInfinity(dst, days < 0)
 		}
 	case len(cell) == 8:
 		micros = int64(binary.BigEndian.Uint64(cell))
 		if micros == math.MaxInt64 || micros == math.MinInt64 {
-			return appendInfinity(dst, micros)
+			return appendInfinity(dst, micros < 0)
 		}
 		days, micros = micros/microsOfDay, micros%microsOfDay
 		if micros < 0 {
@@ -99,26 +108,21 @@ func appendInstant(dst []byte, oid uint32, cell []byte) []byte {
 	default:
 		return append(dst, cell...)
 	}
-	year, month, day := dateOf(days)
-	bc := year < 1
-	if bc {
-		year = 1 - year
+	if days != d.days || d.text == nil { // many rows are often of one day
+		d.set(days)
 	}
-	if year < 10_000 {
-		dst = append(appendTwo(appendTwo(dst, year/100), year%100), '-')
-	} else {
-		dst = append(strconv.AppendInt(dst, year, 10), '-')
-	}
-	dst = appendTwo(append(appendTwo(dst, month), '-'), day)
+	dst = append(dst, d.text...)
 	if oid != oidDate {
 		seconds := micros / 1_000_000
-		dst = appendTwo(append(dst, ' '), seconds/3600)
-		dst = appendTwo(append(dst, ':'), seconds/60%60)
-		dst = appendTwo(append(dst, ':'), seconds%60)
+		hour, minute, second := seconds/3600, seconds/60%60, seconds%60
+		dst = append(
+			dst, ' ', digit(hour/10), digit(hour%10), ':', digit(minute/10), digit(minute%10), ':',
+			digit(second/10), digit(second%10),
+		)
 		if fraction := micros % 1_000_000; fraction > 0 {
 			dst = append(dst, '.')
 			for unit := int64(100_000); fraction > 0; unit /= 10 {
-				dst = append(dst, byte('0'+fraction/unit))
+				dst = append(dst, digit(fraction/unit))
 				fraction %= unit
 			}
 		}
@@ -126,23 +130,36 @@ func appendInstant(dst []byte, oid uint32, cell []byte) []byte {
 			dst = append(dst, "+00"...)
 		}
 	}
-	if bc {
+	if d.bc {
 		dst = append(dst, " BC"...)
 	}
 	return dst
 }
 
-func appendInfinity(dst []byte, sign int64) []byte {
-	if sign < 0 {
+// set takes a day, of the proleptic Gregorian calendar.
+func (d *date) set(days int64) {
+	year, month, day := time.Unix((days+epoch)*24*60*60, 0).UTC().Date()
+	d.days, d.bc = days, year < 1
+	if d.bc { // year 0 is 1 BC
+		year = 1 - year
+	}
+	d.text = d.text[:0]
+	if high := year / 100; high < 100 {
+		d.text = append(d.text, digit(high/10), digit(high%10))
+	} else {
+		d.text = strconv.AppendInt(d.text, int64(high), 10)
+	}
+	low, m := year%100, int(month)
+	d.text = append(
+		d.text, digit(low/10), digit(low%10), '-', digit(m/10), digit(m%10), '-', digit(day/10), digit(day%10),
+	)
+}
+
+func digit[N int | int64](n N) byte { return byte('0' + n) }
+
+func appendInfinity(dst []byte, negative bool) []byte {
+	if negative {
 		dst = append(dst, '-')
 	}
 	return append(dst, "infinity"...)
-}
-
-func appendTwo(dst []byte, n int64) []byte { return append(dst, byte('0'+n/10), byte('0'+n%10)) }
-
-// dateOf is the date so many days after 2000-01-01 in the proleptic Gregorian calendar, year 0 being 1 BC.
-func dateOf(days int64) (year, month, day int64) {
-	y, m, d := time.Unix((days+epoch)*24*60*60, 0).UTC().Date()
-	return int64(y), int64(m), int64(d)
 }

@@ -192,10 +192,10 @@ func (r *Reading) appendNumber(dst, cell []byte, out *inexact) []byte {
 			return append(dst, '0')
 		}
 	}
-	if r.Decimals != nil {
-		return r.appendDecimal(dst, appendRounded(make([]byte, 0, 24), cell, r.digits))
+	if r.long {
+		cell = bytes.ToLower(cell) // JSON has 1E9, too
 	}
-	if r.long { // in the form of those that are exact
+	if r.Decimals != nil || r.long { // in the form of those that are exact
 		return r.appendDecimal(dst, appendRounded(make([]byte, 0, 24), cell, r.digits))
 	}
 	return appendRounded(dst, cell, r.digits)
@@ -251,72 +251,64 @@ func isFinite(cell []byte) bool {
 	return len(cell) > 0 && (cell[len(cell)-1] >= '0' && cell[len(cell)-1] <= '9')
 }
 
-// appendRounded writes a decimal number, perhaps with an exponent, as its first digits, rounded half away from zero,
-// and a power of ten: -0.00125 as -125e-5. What is no number is written as it is. It works on the text, which is
-// several times as fast as reading the number.
+// appendRounded writes a decimal number, perhaps with an exponent after e, as its first digits, rounded half away from
+// zero, and a power of ten: -0.00125 as -125e-5. It works on the text, which is several times as fast as reading the
+// number.
 func appendRounded(dst, cell []byte, significant int) []byte {
-	var digits [SignificantDigits + 1]byte // one more than are kept, to round by
-	n, point, seen := 0, 0, false          // digits kept; digits before the point, from the first that is not zero on
-	i := 0
-	negative := len(cell) > 0 && cell[0] == '-'
-	if negative {
-		i = 1
+	whole, fraction, exponent := cell, []byte(nil), 0
+	if at := bytes.IndexByte(cell, 'e'); at >= 0 {
+		e, err := strconv.Atoi(string(cell[at+1:]))
+		if err != nil {
+			return append(dst, cell...) // larger than any number
+		}
+		whole, exponent = cell[:at], e
 	}
-	exponent := 0
-scan:
-	for ; i < len(cell); i++ {
-		switch c := cell[i]; {
-		case c >= '0' && c <= '9':
-			switch {
-			case n == 0 && c == '0':
-				if seen {
-					point--
-				}
-				continue
-			case n <= significant:
-				digits[n] = c
-				n++
+	start := len(dst)
+	if len(whole) > 0 && whole[0] == '-' {
+		dst, whole = append(dst, '-'), whole[1:]
+	}
+	if at := bytes.IndexByte(whole, '.'); at >= 0 {
+		whole, fraction = whole[:at], whole[at+1:]
+	}
+	whole = withoutZeros(whole)
+	point := len(whole) // digits before it
+	if point == 0 {
+		point = -len(fraction)
+		fraction = withoutZeros(fraction)
+		point += len(fraction)
+	}
+	first, end := len(dst), len(dst)+significant
+	dst = append(dst, whole[:min(len(whole), significant+1)]...)
+	dst = append(dst, fraction[:min(len(fraction), end+1-len(dst))]...)
+	if len(dst) > end { // one digit more than are kept, to round by
+		up := dst[end] >= '5'
+		if dst = dst[:end]; up {
+			for len(dst) > first && dst[len(dst)-1] == '9' {
+				dst = dst[:len(dst)-1]
 			}
-			if !seen {
+			if len(dst) == first {
+				dst = append(dst, '0')
 				point++
 			}
-		case c == '.' && !seen:
-			seen = true
-		case c == 'e' || c == 'E':
-			e, err := strconv.Atoi(string(cell[i+1:]))
-			if err != nil {
-				return append(dst, cell...)
-			}
-			exponent = e
-			break scan
-		default:
-			return append(dst, cell...) // NaN, Infinity
+			dst[len(dst)-1]++
 		}
 	}
-	if n > significant {
-		n = significant
-		if digits[n] >= '5' {
-			for n > 0 && digits[n-1] == '9' {
-				n--
-			}
-			if n == 0 {
-				digits[0], n = '1', 1
-				point++
-			} else {
-				digits[n-1]++
-			}
+	for len(dst) > first && dst[len(dst)-1] == '0' {
+		dst = dst[:len(dst)-1]
+	}
+	if len(dst) == first {
+		return append(dst[:start], '0')
+	}
+	exponent += point - (len(dst) - first)
+	return strconv.AppendInt(append(dst, 'e'), int64(exponent), 10)
+}
+
+// withoutZeros is a text without those that it begins with.
+func withoutZeros(text []byte) []byte {
+	for i, c := range text {
+		if c != '0' {
+			return text[i:]
 		}
 	}
-	for n > 0 && digits[n-1] == '0' {
-		n--
-	}
-	if n == 0 {
-		return append(dst, '0')
-	}
-	if negative {
-		dst = append(dst, '-')
-	}
-	dst = append(dst, digits[:n]...)
-	dst = append(dst, 'e')
-	return strconv.AppendInt(dst, int64(exponent+point-n), 10)
+	return nil
 }

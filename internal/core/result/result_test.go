@@ -185,6 +185,7 @@ func TestCellsThatMeanTheSame(t *testing.T) {
 			same:    true,
 		},
 		{typeA: "jsonb", a: "[1234567890123456789]", typeB: "jsonb", b: "[1234567890123456788]"},
+		{typeA: "json", a: "[3.0000000000000004E-1, 1E5]", typeB: "jsonb", b: "[0.3, 100000]", same: true},
 		{typeA: "json", a: `"\ud83d\ude00"`, typeB: "jsonb", b: `"😀"`, same: true},
 		{typeA: "json", a: `"\ud83d"`, typeB: "json", b: `"\ud83e"`},
 		{typeA: "json", a: `"\\ud83d"`, typeB: "json", b: `"\ud83d"`},
