@@ -2,7 +2,6 @@ package compare
 
 import (
 	"errors"
-	"slices"
 	"strconv"
 	"sync"
 
@@ -199,26 +198,18 @@ func (k *picker) read(side int, s Side) error {
 		cells, readings = k.attCells, k.attReadings
 	}
 	var b []byte
-	starts := make([]int, len(cells)+1)
-	chooses := make([]bool, len(cells))
-	for i := range cells {
-		chooses[i] = slices.ContainsFunc(k.picks, func(p *pick) bool { return p.place < 0 || p.place == i })
-	}
 	return s.Rows(func(row result.Row) error {
-		b = b[:0]
-		for i, cell := range cells {
-			if chooses[i] {
-				b = result.AppendCell(b, row[cell], &readings[i])
-			}
-			starts[i+1] = len(b)
-		}
 		for _, pick := range k.picks {
-			part := b
-			if pick.place >= 0 {
-				part = b[starts[pick.place]:starts[pick.place+1]]
+			switch {
+			case pick.over[side]:
+				continue
+			case pick.place < 0:
+				b = result.AppendKey(b[:0], row, cells, readings)
+			default:
+				b = result.AppendCell(b[:0], row[cells[pick.place]], &readings[pick.place])
 			}
-			if k.parts != nil && k.parts[k.reference.Seed.Of(part).Lo&uint64(len(k.parts)-1)] || k.parts == nil &&
-				k.reference.Seed.Sum64(part)&pick.mask == 0 {
+			if k.parts != nil && k.parts[k.reference.Seed.Of(b).Lo&uint64(len(k.parts)-1)] || k.parts == nil &&
+				k.reference.Seed.Sum64(b)&pick.mask == 0 {
 				pick.keep(side, row, k.parts != nil)
 			}
 		}
@@ -232,7 +223,7 @@ func (c *pick) keep(side int, row result.Row, all bool) {
 		most = mostDiffering
 	}
 	c.bytes[side] += row.Size()
-	if c.over[side] = c.over[side] || len(c.rows[side]) == most || c.bytes[side] > pickedBytes; !c.over[side] {
+	if c.over[side] = len(c.rows[side]) == most || c.bytes[side] > pickedBytes; !c.over[side] {
 		c.rows[side] = append(c.rows[side], c.copiers[side].Copy(row))
 	}
 }
