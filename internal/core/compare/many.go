@@ -42,6 +42,9 @@ func (p *Plan) ofMany(reference, attempt Side) (Verdict, *Difference, error) {
 		return p.orderOfMany(reference, attempt)
 	}
 	picked := p.picker(reference.Digest, attempt.Digest)
+	if len(picked.picks) == 0 {
+		return p.judge(picked, reference, attempt, tooLarge)
+	}
 	known := picked.take(reference.Sample)
 	var both errgroup.Group // at the same time: each waits for its own server process
 	for side, s := range []Side{reference, attempt} {
