@@ -76,19 +76,6 @@ var functions = map[string]string{
 	"strpos": "strpos(text, part)",
 }
 
-// elsewhere are functions of other databases' dialects and what is written here.
-var elsewhere = map[string]string{
-	"isnull": "COALESCE(value, other)", "ifnull": "COALESCE(value, other)", "nvl": "COALESCE(value, other)",
-	"len": "length(text)", "getdate": "now()", "datediff": "a subtraction of dates: day2 - day1",
-	"dateadd": "an addition: day + 7",
-	"year":    "EXTRACT(year FROM day)", "month": "EXTRACT(month FROM day)", "day": "EXTRACT(day FROM day)",
-	"charindex": "position(part IN text)", "instr": "position(part IN text)",
-	"group_concat": "string_agg(text, separator)",
-	"iif":          "CASE WHEN condition THEN a ELSE b END", "if": "CASE WHEN condition THEN a ELSE b END",
-	"to_number": "a cast: text::numeric", "date_format": "to_char(value, format)", "average": "avg(number)",
-	"mean": "avg(number)", "ucase": "upper(text)", "lcase": "lower(text)",
-}
-
 // Query says an error in plain words. The schema names the tables and columns that are there.
 func Query(e QueryError, schema sqltext.Schema) Plain {
 	x := &queryError{QueryError: e, schema: schema}
@@ -99,6 +86,9 @@ func Query(e QueryError, schema sqltext.Schema) Plain {
 	}
 	p := Plain{Offset: x.unplaced(), Sentence: changed(e)}
 	if p.Sentence != "" {
+		return p
+	}
+	if p := x.otherSystem(); p.Sentence != "" {
 		return p
 	}
 	switch e.Code {
@@ -275,7 +265,13 @@ func (x *queryError) column() string {
 			name, name,
 		)
 	}
-	if qualified == "" && x.isAlias(name) {
+	if alias := x.alias(name); qualified == "" && alias != nil && overWindow.MatchString(alias.Expression) {
+		return fmt.Sprintf(
+			"%s is a name that SELECT gives to a window function's value, and such a value is computed after WHERE, "+
+				"GROUP BY and HAVING: put the query into a subquery, and the condition around it.",
+			name,
+		)
+	} else if qualified == "" && alias != nil {
 		return fmt.Sprintf(
 			"%s is a name that SELECT gives: SELECT itself, WHERE, HAVING, ON and expressions in GROUP BY do not "+
 				"know it yet. Write the expression itself once more, or put the query into a subquery.",
@@ -324,12 +320,19 @@ func (x *queryError) column() string {
 	return fmt.Sprintf("No table in FROM has a column %s.", name)
 }
 
-// isAlias tells whether the query's SELECT gives a column this name.
-func (x *queryError) isAlias(name string) bool {
+var overWindow = regexp.MustCompile(`(?i)\bover\b`)
+
+// alias is the output to which the query's SELECT gives a name; nil for none.
+func (x *queryError) alias(name string) *sqltext.Output {
 	q, err := sqltext.ReadQuery(x.SQL)
-	return err == nil && slices.ContainsFunc(
-		q.Features(x.schema).Outputs, func(o sqltext.Output) bool { return o.Alias == name },
-	)
+	if err != nil {
+		return nil
+	}
+	outputs := q.Features(x.schema).Outputs
+	if i := slices.IndexFunc(outputs, func(o sqltext.Output) bool { return o.Alias == name }); i >= 0 {
+		return &outputs[i]
+	}
+	return nil
 }
 
 // withoutFrom tells whether nothing in the query reads a table.
@@ -396,11 +399,10 @@ func (x *queryError) function() string {
 	if found := operatorTypes.FindStringSubmatch(x.Message); found != nil {
 		left, operator, right := found[1], found[2], found[3]
 		switch {
-		case operator == "==":
-			return "Equality is written with one equals sign: =."
-		case operator == "+" && (left == "text" || right == "text" || strings.HasPrefix(left, "character") ||
-			strings.HasPrefix(right, "character")):
-			return "Join strings with ||, not +."
+		case isJSON(left), isJSON(right):
+			return ofJSON
+		case strings.HasSuffix(left, "[]") != strings.HasSuffix(right, "[]"):
+			return ofArray
 		case operator == "=<":
 			return "At most is written <=."
 		case strings.HasPrefix(strings.TrimPrefix(operator, "!"), "~~"):
@@ -437,9 +439,6 @@ func (x *queryError) function() string {
 		return ""
 	}
 	name := strings.ToLower(found[1])
-	if instead := elsewhere[name]; instead != "" {
-		return fmt.Sprintf("%s is not a function here: write %s.", name, instead)
-	}
 	if usage := functions[name]; usage != "" {
 		s := fmt.Sprintf(
 			"%s does not take these arguments (%s): it is called as %s.", name, argumentTypes(found[2]), usage,
@@ -573,7 +572,22 @@ func (x *queryError) mismatch() string {
 	return ""
 }
 
+const (
+	ofJSON = "A JSON value is no text: ->> takes the value of a key out as a text, as in details ->> 'colour' = 'red'."
+	// of text[] and the like
+	ofArray = "An array holds several values, and is compared with an array: whether a value is among them says " +
+		"value = ANY (array)."
+)
+
+func isJSON(t string) bool { return t == "json" || t == "jsonb" }
+
 func (x *queryError) value() string {
+	switch {
+	case strings.HasPrefix(x.Message, "malformed array literal"):
+		return ofArray
+	case strings.HasPrefix(x.Message, "invalid input syntax for type json"):
+		return ofJSON
+	}
 	if found := invalidForType.FindStringSubmatch(x.Message); found != nil {
 		switch {
 		case strings.Contains(

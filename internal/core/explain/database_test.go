@@ -95,6 +95,42 @@ func TestDatabaseErrorsInPlainWords(t *testing.T) {
 			want:    "if stacked is a text value, write 'stacked'.",
 		},
 		{
+			code:    "42883",
+			message: "operator does not exist: json = unknown",
+			sql:     "SELECT name FROM hive WHERE details |= 'red'",
+			want:    "->> takes the value of a key out as a text",
+		},
+		{
+			code:    "22P02",
+			message: "invalid input syntax for type json",
+			sql:     "SELECT name FROM hive WHERE details = |'red'",
+			want:    "A JSON value is no text",
+		},
+		{
+			code:    "22P02",
+			message: `malformed array literal: "red"`,
+			sql:     "SELECT name FROM hive WHERE colours = |'red'",
+			want:    "value = ANY (array)",
+		},
+		{
+			code:    "42883",
+			message: "operator does not exist: text[] = text",
+			sql:     "SELECT name FROM hive WHERE colours |= name",
+			want:    "value = ANY (array)",
+		},
+		{
+			code:    "42883",
+			message: "operator does not exist: text + interval",
+			sql:     "SELECT day::text |+ '7 days'::interval FROM harvest",
+			want:    "cast that, as in value::date + INTERVAL '7 days'",
+		},
+		{
+			code:    "42703",
+			message: `column "place" does not exist`,
+			sql:     "SELECT name, rank() OVER (ORDER BY strength DESC) AS place FROM hive WHERE |place <= 3",
+			want:    "place is a name that SELECT gives to a window function's value",
+		},
+		{
 			code:    "42703",
 			message: `column "power" does not exist`,
 			sql:     "SELECT strength AS power FROM hive WHERE |power > 3",

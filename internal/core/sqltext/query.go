@@ -67,15 +67,17 @@ func ReadQuery(text string) (*Query, error) {
 	}
 	start += leading(text[start:])
 	if what := effect(raw.Stmt); what != "" {
-		return nil, &NotAllowed{
-			Title: notAQuery,
-			Detail: fmt.Sprintf(
-				"Only queries can be run here (SELECT, VALUES, TABLE, also after WITH), and this is %s: write a "+
-					"query that reads the rows.",
-				what,
-			),
-			Place: PlaceAt(text, start),
+		detail := fmt.Sprintf(
+			"Only queries can be run here (SELECT, VALUES, TABLE, also after WITH), and this is %s: write a query "+
+				"that reads the rows.",
+			what,
+		)
+		switch strings.ToLower(raw.Stmt.GetVariableShowStmt().GetName()) {
+		case "tables", "databases", "schemas": // commands of other systems
+			detail = "SHOW is no query. The tables and their columns stand under Tables beside the paper, and are " +
+				"printed by: examen dataset show NAME."
 		}
+		return nil, &NotAllowed{Title: notAQuery, Detail: detail, Place: PlaceAt(text, start)}
 	}
 	if what, at := forbidden(raw.Stmt); what != "" {
 		return nil, &NotAllowed{
