@@ -7,7 +7,7 @@ export CGO_ENABLED = 1
 CONSOLE = console/node_modules/.installed
 DIST = internal/web/dist/index.html
 
-.PHONY: help demo build test check unit generate generated bench load shots clean
+.PHONY: help demo build test check unit generate generated bench load shots package clean
 
 help: ## list the targets
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## (.*)/  make \1\t\2/' | expand -t 18
@@ -42,7 +42,7 @@ check: $(CONSOLE) # what needs no running program
 	$(GO) tool -modfile=tools/go.mod staticcheck ./...
 
 unit: # every Go test; those of test/ drive the whole with Chromium
-	$(GO) test -count=1 -timeout 60m ./...
+	$(GO) test -count=1 -timeout 90m ./...
 
 generate: $(CONSOLE) ## write again what is generated: from the contract, the queries and the packs' seed
 	cd internal/records && $(GO) tool -modfile=../../tools/go.mod sqlc generate
@@ -61,6 +61,16 @@ generated: # what is generated is of what it is generated from: both are as the 
 	@$(GENERATED_SUMS) | diff -q - tools/generated.sums >/dev/null || \
 	{ echo "generated code, or what it comes of, has changed: run make generate, and commit it with tools/generated.sums"; exit 1; }
 
+VERSION ?= 0.1.$(shell git rev-list --count HEAD)
+
+package: install $(DIST) ## build a Debian package in dist/ (VERSION=... for another than by the number of commits)
+	rm -rf dist && mkdir -p dist
+	$(GO) build -trimpath -ldflags "-s -w -X examen/internal/cli.release=$(VERSION)" -o dist/examen ./cmd/examen
+	$(GO) run ./deploy/debian/pages dist/pages $(VERSION)
+	gzip -9n dist/pages/man1/*.1
+	VERSION=$(VERSION) ARCH=$$(dpkg --print-architecture) \
+		$(GO) tool -modfile=tools/go.mod nfpm package --config deploy/debian/nfpm.yaml --packager deb --target dist/
+
 bench: build ## measure; every figure is a ratio to its counterpart in the same run
 	$(GO) test -run '^$$' -bench . -benchtime 5s ./internal/core/compare ./internal/practice ./internal/grading ./test/...
 
@@ -72,4 +82,4 @@ shots: build ## renew docs/screenshots from the demo
 	$(GO) run ./test/shots docs/screenshots
 
 clean: ## remove what was built
-	rm -rf bin internal/web/dist/assets internal/web/dist/index.html internal/web/dist/icon.svg console/node_modules
+	rm -rf bin dist internal/web/dist/assets internal/web/dist/index.html internal/web/dist/icon.svg console/node_modules
