@@ -54,7 +54,7 @@ type Accounts struct {
 	records   *records.Store
 	now       func() time.Time
 	passwords *passwords
-	throttle  *throttle
+	throttle  *Throttle
 	oneTime   time.Duration // how long a one-time password is taken
 	// sessions by the hash of their token, since every call asks for one
 	sessions *records.Cache[string, Session]
@@ -73,7 +73,7 @@ func New(store *records.Store, limits Limits, now func() time.Time) *Accounts {
 		records: store, now: now, passwords: newPasswords(), throttle: newThrottle(limits),
 		oneTime: cmp.Or(limits.OneTime, DefaultOneTime),
 		sessions: records.NewCache[string, Session](
-			store, sessionsKept, sessionsKeptLast, records.SessionsChanged, records.MembersChanged),
+			store, "sessions", sessionsKept, sessionsKeptLast, records.SessionsChanged, records.MembersChanged),
 	}
 }
 

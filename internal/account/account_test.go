@@ -214,19 +214,58 @@ func TestWhatOneLearnerMayAsk(t *testing.T) {
 	a, _ := accounts(t)
 	robin, hazel := Account{ID: 1}, Account{ID: 2, Courses: []Membership{{1, "evening", Instructor}}}
 	for range 3 {
-		if err := a.Admit(robin); err != nil {
+		if err := a.Throttle().Admit(robin, OneCall); err != nil {
 			t.Error(err)
 		}
 	}
-	if got := kind(t, a.Admit(robin)); got != "slow-down" {
+	if got := kind(t, a.Throttle().Admit(robin, OneCall)); got != "slow-down" {
 		t.Errorf("the fourth call: %q", got)
 	}
-	if err := a.AdmitText(robin, 100); err != nil || kind(t, a.AdmitText(robin, 1)) != "slow-down" {
+	text := a.Throttle().AdmitText
+	if err := text(robin, 100); err != nil || kind(t, text(robin, 1)) != "slow-down" {
 		t.Errorf("text: %v", err)
 	}
 	for range 10 {
-		if err := errors.Join(a.Admit(hazel), a.AdmitText(hazel, 1000)); err != nil {
+		if err := errors.Join(a.Throttle().Admit(hazel, OneCall), a.Throttle().AdmitText(hazel, 1000)); err != nil {
 			t.Error(err)
+		}
+	}
+}
+
+// An address may ask for what a hundred learners may; whoever has a network of IPv6 addresses is one all the same.
+func TestWhatOneAddressMayAsk(t *testing.T) {
+	a, _ := accounts(t)
+	hazel := Account{ID: 2, Courses: []Membership{{1, "evening", Instructor}}}
+	for _, c := range []struct {
+		what    string
+		ask     func(n int) error
+		allowed int
+	}{
+		{"calls", func(int) error { return a.Throttle().AdmitAddress("192.0.2.1", OneCall) }, 300},
+		{"runs", func(int) error { return a.Throttle().AdmitAddress("192.0.2.2", OneRun) }, 75},
+		{"calls of one network", func(n int) error {
+			return a.Throttle().AdmitAddress(fmt.Sprintf("2001:db8:1:2::%x", n+1), OneCall)
+		}, 300},
+		{"of another", func(n int) error { return a.Throttle().AdmitAddress("2001:db8:1:3::1", OneCall) }, 300},
+		{"files of one account", func(n int) error {
+			return a.Throttle().AdmitFiles(hazel, fmt.Sprintf("192.0.2.%d", n))
+		}, 60},
+		{"files from one address", func(n int) error {
+			return a.Throttle().AdmitFiles(Account{ID: int64(n + 1000)}, "198.51.100.3")
+		}, 300},
+	} {
+		n := 0
+		var err error
+		for ; err == nil; n++ {
+			err = c.ask(n)
+		}
+		// Some more are allowed while the test goes on.
+		if n--; n < c.allowed || n > c.allowed+c.allowed/4 || kind(t, err) != "slow-down" {
+			t.Errorf("%s: %d are admitted, want %d; then %v", c.what, n, c.allowed, err)
+		}
+		var p *problem.Problem
+		if errors.As(err, &p); p.RetryAfter < 1 || p.RetryAfter > 60 {
+			t.Errorf("%s: again after %d s", c.what, p.RetryAfter)
 		}
 	}
 }

@@ -48,7 +48,8 @@ func (a *Accounts) LogIn(ctx context.Context, l LogIn) (session *Session, token,
 			return nil, "", "", err
 		}
 	}
-	origins := []string{"from " + l.Address + " as " + name, "from " + l.Address}
+	from := networkOf(l.Address)
+	origins := []string{"from " + from + " as " + name, "from " + from}
 	if known {
 		origins = []string{fmt.Sprintf("on %x as %s", tokenHash(l.Device)[:8], name)}
 	}

@@ -138,7 +138,8 @@ Exit codes: 0 done (submit: correct), 1 the answer was not correct, 2 wrong use,
 		p.pack(), p.exercise(),
 		p.course(),
 		p.member(),
-		p.account(), p.server(),
+		p.account(), p.server(), p.cluster(), p.status(), p.doctor(),
+		p.backup(), p.restore(),
 		p.progress(),
 		p.marks(), p.recheck(), p.log(),
 		p.mark(), p.note(), p.dispute(),
@@ -164,6 +165,9 @@ func (p *program) configure(cmd *cobra.Command) error {
 		v.SetConfigFile(file)
 		if err := v.ReadInConfig(); err != nil {
 			return usageError{fmt.Errorf("the configuration file cannot be read: %w", err)}
+		}
+		if err := known(cmd.Root(), v, file); err != nil {
+			return err
 		}
 	}
 	var wrong error
@@ -196,11 +200,44 @@ func (p *program) configure(cmd *cobra.Command) error {
 	return nil
 }
 
+// known returns an error if a file sets what no command has a flag for.
+func known(root *cobra.Command, v *viper.Viper, file string) error {
+	flags := map[string]bool{}
+	var collect func(c *cobra.Command)
+	collect = func(c *cobra.Command) {
+		for _, set := range []*pflag.FlagSet{c.Flags(), c.PersistentFlags()} {
+			set.VisitAll(func(f *pflag.Flag) { flags[f.Name] = true })
+		}
+		for _, below := range c.Commands() {
+			collect(below)
+		}
+	}
+	collect(root)
+	for _, key := range v.AllKeys() {
+		if top, _, _ := strings.Cut(key, "."); !flags[top] && v.InConfig(top) {
+			return usageError{fmt.Errorf("%s sets %q, for which there is no flag; see: examen serve --help", file, top)}
+		}
+	}
+	return nil
+}
+
+// Command is the command line, for those who write its manual.
+func Command() *cobra.Command {
+	p := &program{in: strings.NewReader(""), out: io.Discard, err: io.Discard}
+	return p.root()
+}
+
 // workbooks is the format of those commands that can print a workbook, and the annotation that says so.
 const workbooks = "xlsx"
 
+// release is the version that a package was built as, set by the linker; "" otherwise.
+var release string
+
 // version returns the program's version, as built.
 func version() string {
+	if release != "" {
+		return release
+	}
 	info, ok := debug.ReadBuildInfo()
 	if !ok {
 		return "unknown"

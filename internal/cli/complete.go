@@ -123,8 +123,15 @@ var examples = map[string]string{
 	"member activate":   "examen member activate bento",
 	"mark set": "examen mark set first-look/3 robin 0.5 --reason 'right but for a typing error'\n" +
 		"examen mark set first-look/3 robin - --reason 'checked again'",
-	"webhook add":    "examen webhook add evening-group http://127.0.0.1:9/marks",
+	"webhook add": "examen webhook add evening-group http://127.0.0.1:9/marks",
+	"backup":      "examen backup examen.backup\nexamen backup \"examen-$(date +%F).backup\" -o json",
+	"restore": "examen restore examen.backup --data-dir /var/lib/examen\n" +
+		"examen restore examen.backup --records-url postgres://examen@records.example/examen",
 	"server list":    "examen server list",
+	"status":         "examen status",
+	"cluster make":   "examen cluster make practice --data-dir /var/lib/examen",
+	"cluster run":    "examen cluster run practice --data-dir /var/lib/examen --for examen",
+	"doctor":         "examen doctor --listen 127.0.0.1:8080",
 	"server drain":   "examen server drain practice-2.example:5432",
 	"server resume":  "examen server resume practice-2.example:5432",
 	"webhook list":   "examen webhook list evening-group",

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -25,6 +26,7 @@ type serving struct {
 
 func (s *serving) flags(c *cobra.Command) {
 	s.options = server.Defaults()
+	s.options.Version = version()
 	f := c.Flags()
 	f.StringVar(&s.options.Listen, "listen", "127.0.0.1:8080", "address and port; port 0 takes a free one")
 	f.StringVar(
@@ -66,18 +68,27 @@ func (s *serving) flags(c *cobra.Command) {
 		&s.options.Copies.Unused, "keep-copies", s.options.Copies.Unused,
 		"how long a learner's copy is kept that is not used",
 	)
+	f.Var(
+		(*days)(&s.options.KeepRuns), "keep-runs",
+		"for how many days runs are kept, apart from those that somebody keeps under a name; attempts and marks stay "+
+			"(default: for ever)",
+	)
 	f.DurationVar(
 		&s.options.Learner.OneTime, "one-time-lasts", s.options.Learner.OneTime,
 		"how long a one-time password is taken",
 	)
 	f.IntVar(
 		&s.options.Learner.Calls, "limit-calls", s.options.Learner.Calls,
-		"how many requests one learner may make within a minute",
+		"how many requests one learner may make within a minute; a run or a submission counts as four",
 	)
 	f.StringSliceVar(
-		&s.options.Proxies, "trusted-proxy", nil,
+		&s.options.Trust.Proxies, "trusted-proxy", nil,
 		"address or network of a proxy in front of the service, whose X-Forwarded-For and X-Forwarded-Proto are "+
 			"believed",
+	)
+	f.StringSliceVar(
+		&s.options.Trust.Metrics, "metrics-for", []string{"127.0.0.0/8", "::1"},
+		"addresses or networks of programs that may read /metrics",
 	)
 	f.StringVar(
 		&s.options.MailServer, "mail-server", "",
@@ -85,10 +96,36 @@ func (s *serving) flags(c *cobra.Command) {
 	)
 	f.StringVar(&s.options.MailFrom, "mail-from", "", "the address from which e-mail is sent")
 	f.StringVar(
-		&s.options.PublicURL, "public-url", "",
-		"the service's address as learners reach it, for links in e-mail (default: that of --listen)",
+		&s.options.Trust.PublicURL, "public-url", "",
+		"the service's address as learners reach it, https://NAME: in links, and for cookies (default: that of "+
+			"--listen)",
 	)
-	f.BoolVar(&s.verbose, "verbose", false, "log every call")
+	f.BoolVar(&s.verbose, "verbose", false, "log more, the console's files among it")
+}
+
+// apart adds the flag that has others run the clusters.
+func (s *serving) apart(c *cobra.Command) {
+	c.Flags().BoolVar(
+		&s.options.Join, "join-clusters", false,
+		"use the clusters in --data-dir that \"examen cluster run\" runs, instead of starting them",
+	)
+}
+
+// encryption adds the flags that say what TLS is spoken with.
+func (s *serving) encryption(c *cobra.Command) {
+	f := c.Flags()
+	f.StringVar(
+		&s.options.TLS.Cert, "tls-cert", "", "a file with the certificate for https, and those that vouch for it",
+	)
+	f.StringVar(&s.options.TLS.Key, "tls-key", "", "the file with the certificate's key")
+	f.StringSliceVar(
+		&s.options.TLS.Names, "acme-name", nil,
+		"a name of this service, for which a certificate is had by ACME; listen on port 443 then",
+	)
+	f.StringVar(
+		&s.options.TLS.Directory, "acme-directory", "", "the URL of the ACME authority (default: Let's Encrypt)",
+	)
+	f.StringVar(&s.options.TLS.Email, "acme-email", "", "the address to which that authority writes")
 }
 
 // urls is a flag that is given once for each URL; in a variable, they stand one after the other.
@@ -101,6 +138,29 @@ func (u *urls) Set(text string) error {
 
 func (u *urls) String() string { return strings.Join(*u, " ") }
 func (u *urls) Type() string   { return "URL" }
+
+// days is a flag given in days.
+type days time.Duration
+
+const day = days(24 * time.Hour)
+
+func (d *days) Set(text string) error {
+	n, err := strconv.ParseUint(text, 10, 16)
+	if err != nil || n == 0 {
+		return fmt.Errorf("%q is not a number of days; at least 1 is expected", text)
+	}
+	*d = days(n) * day
+	return nil
+}
+
+func (d *days) String() string {
+	if d == nil || *d == 0 {
+		return ""
+	}
+	return strconv.Itoa(int(*d / day))
+}
+
+func (d *days) Type() string { return "days" }
 
 // megabytes is a flag given in MB, at least so many, and kept in bytes.
 type megabytes[T int64 | uint64] struct {
@@ -126,16 +186,20 @@ func (m megabytes[T]) String() string {
 
 func (m megabytes[T]) Type() string { return "MB" }
 
-// prepare is done before the service starts.
+// prepare is done before the service starts. The log goes to standard error.
 func (s *serving) prepare(p *program) {
-	level := slog.LevelWarn
-	if s.verbose {
-		level = slog.LevelDebug
-	}
 	if os.Getenv("GOGC") == "" { // the service holds little, and makes much that is soon of no use
 		debug.SetGCPercent(300)
 	}
-	s.options.Log = slog.New(slog.NewTextHandler(p.err, &slog.HandlerOptions{Level: level}))
+	s.options.Log = slog.New(slog.NewTextHandler(p.err, &slog.HandlerOptions{Level: s.level(slog.LevelWarn)}))
+}
+
+// level is from where on something is logged.
+func (s *serving) level(ordinarily slog.Level) slog.Level {
+	if s.verbose {
+		return slog.LevelDebug
+	}
+	return ordinarily
 }
 
 func (p *program) serve() *cobra.Command {
@@ -144,11 +208,15 @@ func (p *program) serve() *cobra.Command {
 		Use: "serve", Short: "Start the service, in the foreground", Args: argsBetween(0, 0, "flags only"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			s.prepare(p)
+			s.options.Log = slog.New( // for programs to read
+				slog.NewJSONHandler(p.err, &slog.HandlerOptions{Level: s.level(slog.LevelInfo)}),
+			)
 			running, err := server.Start(cmd.Context(), s.options)
 			if err != nil {
 				return err
 			}
 			defer running.Stop()
+			go running.TellManager(cmd.Context())
 			password, err := running.Accounts.EnsureAdministrator(cmd.Context(), "instructor")
 			if err != nil {
 				return err
@@ -158,15 +226,24 @@ func (p *program) serve() *cobra.Command {
 					p.out, "The first instructor's account is made: name instructor, one-time password %s\n", password,
 				)
 			}
-			fmt.Fprintf(p.out, "Examen serves at http://%s\n", running.Address())
+			fmt.Fprintf(p.out, "Examen serves at %s\n", running.URL())
+			if s.options.Trust.PublicURL != "" {
+				fmt.Fprintf(p.out, "It listens on %s\n", running.Address())
+			}
 			return running.Wait(cmd.Context())
 		},
 	}
 	s.flags(c)
+	s.encryption(c)
+	s.apart(c)
+	s.dataDir(c)
+	return c
+}
+
+func (s *serving) dataDir(c *cobra.Command) {
 	c.Flags().StringVar(
 		&s.options.DataDir, "data-dir", defaultDataDir(), "where the records are kept, and the datasets",
 	)
-	return c
 }
 
 // defaultDataDir returns where services keep their data on Debian; for any user but root, a folder under the home

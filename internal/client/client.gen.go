@@ -839,6 +839,16 @@ type Attempt struct {
 	Untold bool `json:"untold,omitempty,omitzero"`
 }
 
+// Backlog Tasks of a queue, or jobs of a kind, that are in a state.
+type Backlog struct {
+	Count int64  `json:"count"`
+	Name  string `json:"name"`
+	State string `json:"state"`
+
+	// Task A task, which nobody follows; otherwise a job, such as a build.
+	Task bool `json:"task"`
+}
+
 // Beginning defines model for Beginning.
 type Beginning struct {
 	// Move Go on here with an examination that is written in another session.
@@ -1230,6 +1240,25 @@ type DatasetMap struct {
 	Width     float64    `json:"width"`
 }
 
+// DatasetSpace defines model for DatasetSpace.
+type DatasetSpace struct {
+	// Bytes In all.
+	Bytes int64 `json:"bytes"`
+
+	// Copies What databases take on disk. `passing` are copies that are held ready or serve a check, and databases of no dataset.
+	Copies  Space  `json:"copies"`
+	Dataset string `json:"dataset"`
+
+	// Earlier What databases take on disk. `passing` are copies that are held ready or serve a check, and databases of no dataset.
+	Earlier Space `json:"earlier"`
+
+	// InUse What databases take on disk. `passing` are copies that are held ready or serve a check, and databases of no dataset.
+	InUse Space `json:"in_use"`
+
+	// Templates What databases take on disk. `passing` are copies that are held ready or serve a check, and databases of no dataset.
+	Templates Space `json:"templates"`
+}
+
 // DatasetSummary defines model for DatasetSummary.
 type DatasetSummary struct {
 	Build int `json:"build"`
@@ -1473,6 +1502,18 @@ type Extension struct {
 	Reason      string    `json:"reason"`
 }
 
+// FailedLogIn defines model for FailedLogIn.
+type FailedLogIn struct {
+	// Address Empty for a device on which the account is known.
+	Address  string    `json:"address"`
+	Failures int       `json:"failures"`
+	Last     time.Time `json:"last"`
+
+	// Name Of an account; empty for all names together, or for one that no account has.
+	Name        string `json:"name"`
+	UnknownName bool   `json:"unknown_name"`
+}
+
 // Files Each file is a part called `file`, whose filename is its path in the folder, with forward slashes.
 type Files struct {
 	File []openapi_types.File `json:"file"`
@@ -1532,9 +1573,16 @@ type FoundIn struct {
 type Health struct {
 	// Practice full: its disk is, and nothing can be stored there.
 	Practice ServerState `json:"practice"`
+	Ready    bool        `json:"ready"`
+
+	// Reasons Why it is not ready, in sentences.
+	Reasons []string `json:"reasons"`
 
 	// Records full: its disk is, and nothing can be stored there.
 	Records ServerState `json:"records"`
+
+	// Stopping The service is being stopped or restarted.
+	Stopping bool `json:"stopping,omitempty,omitzero"`
 
 	// Unending Sessions on the practice server that were told to end and have not.
 	Unending int `json:"unending,omitempty,omitzero"`
@@ -2721,6 +2769,14 @@ type RecheckReport struct {
 	Changes  []MarkChange `json:"changes"`
 }
 
+// RecordsSpace defines model for RecordsSpace.
+type RecordsSpace struct {
+	Bytes int64 `json:"bytes"`
+
+	// FreeBytes On their disk; 0 where that is not known.
+	FreeBytes int64 `json:"free_bytes"`
+}
+
 // Relation defines model for Relation.
 type Relation struct {
 	Columns []string `json:"columns"`
@@ -2988,6 +3044,19 @@ type ScriptError struct {
 	Text string `json:"text,omitempty,omitzero"`
 }
 
+// SeatsState Seats of the service that answers, on one practice server.
+type SeatsState struct {
+	All   int `json:"all"`
+	InUse int `json:"in_use"`
+
+	// Kind runs, or checks on rows that learners do not see
+	Kind   string `json:"kind"`
+	Server string `json:"server"`
+
+	// WaitedFor Runs that wait for a seat.
+	WaitedFor int `json:"waited_for"`
+}
+
 // Section Narrative (blocks), or an exercise.
 type Section struct {
 	Blocks   []Block  `json:"blocks,omitempty,omitzero"`
@@ -3087,6 +3156,29 @@ type Sitting struct {
 	Minutes int `json:"minutes"`
 }
 
+// SlowExercise How long answers to an exercise took, in milliseconds.
+type SlowExercise struct {
+	Checks    int     `json:"checks"`
+	Exercise  string  `json:"exercise"`
+	LongestMs float64 `json:"longest_ms"`
+	MedianMs  float64 `json:"median_ms"`
+	Number    int     `json:"number"`
+
+	// P95Ms Of 95 in 100 no longer.
+	P95Ms float64 `json:"p95_ms"`
+	Paper string  `json:"paper"`
+
+	// Stopped That reached a limit.
+	Stopped int    `json:"stopped"`
+	Title   string `json:"title"`
+}
+
+// Space What databases take on disk. `passing` are copies that are held ready or serve a check, and databases of no dataset.
+type Space struct {
+	Bytes     int64 `json:"bytes"`
+	Databases int   `json:"databases"`
+}
+
 // StatementResult What one statement of a run has done.
 type StatementResult struct {
 	Columns []Column `json:"columns"`
@@ -3105,6 +3197,32 @@ type StatementResult struct {
 	// Rows Cells as PostgreSQL writes them; null is NULL.
 	Rows      Rows `json:"rows"`
 	Truncated bool `json:"truncated"`
+}
+
+// Status defines model for Status.
+type Status struct {
+	At         time.Time `json:"at"`
+	Background []Backlog `json:"background"`
+
+	// Datasets What each takes on all practice servers, by size in descending order.
+	Datasets []DatasetSpace `json:"datasets"`
+
+	// FailedLogIns Of the last day, the twenty with the most failures at most.
+	FailedLogIns []FailedLogIn `json:"failed_log_ins"`
+	Health       Health        `json:"health"`
+
+	// Passing What databases take on disk. `passing` are copies that are held ready or serve a check, and databases of no dataset.
+	Passing  Space            `json:"passing"`
+	Practice []PracticeServer `json:"practice"`
+	Records  RecordsSpace     `json:"records"`
+	Seats    []SeatsState     `json:"seats"`
+	Services []Service        `json:"services"`
+
+	// SlowExercises Of the last seven days, the ten slowest at most.
+	SlowExercises []SlowExercise `json:"slow_exercises"`
+
+	// Version Of the service that answers.
+	Version string `json:"version"`
 }
 
 // Strength How far an exercise's data tell wrong answers from right ones. The wrong answers are mutations of its accepted answers.
@@ -4460,10 +4578,15 @@ type ClientInterface interface {
 	// Corresponds with GET /api/exercises (the `FindExercises` operationId).
 	FindExercises(ctx context.Context, params *FindExercisesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetHealth Which of the two servers can be reached.
+	// GetHealth Whether the service is ready for calls, and which of its servers can be reached.
 	//
 	// Corresponds with GET /api/health (the `GetHealth` operationId).
 	GetHealth(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetLive Whether the service is alive, whatever becomes of its servers. One that does not answer is to be started again.
+	//
+	// Corresponds with GET /api/health/live (the `GetLive` operationId).
+	GetLive(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ClearRuns Clear the caller's own runs, except those that are kept. Attempts stay, and those who follow a course see the runs still.
 	//
@@ -5029,6 +5152,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/session (the `LogIn` operationId).
 	LogIn(ctx context.Context, body LogInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetStatus How the service stands - servers, seats, work in the background, disk, slow exercises and failed log-ins. For administrators.
+	//
+	// Corresponds with GET /api/status (the `GetStatus` operationId).
+	GetStatus(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListTexts The texts that the caller keeps and that belong to no exercise, the one changed last first.
 	//
@@ -6212,11 +6340,26 @@ func (c *Client) FindExercises(ctx context.Context, params *FindExercisesParams,
 	return c.Client.Do(req)
 }
 
-// GetHealth Which of the two servers can be reached.
+// GetHealth Whether the service is ready for calls, and which of its servers can be reached.
 //
 // Corresponds with GET /api/health (the `GetHealth` operationId).
 func (c *Client) GetHealth(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetHealthRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetLive Whether the service is alive, whatever becomes of its servers. One that does not answer is to be started again.
+//
+// Corresponds with GET /api/health/live (the `GetLive` operationId).
+func (c *Client) GetLive(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetLiveRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -7712,6 +7855,21 @@ func (c *Client) LogInWithBody(ctx context.Context, contentType string, body io.
 // Corresponds with POST /api/session (the `LogIn` operationId).
 func (c *Client) LogIn(ctx context.Context, body LogInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewLogInRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetStatus How the service stands - servers, seats, work in the background, disk, slow exercises and failed log-ins. For administrators.
+//
+// Corresponds with GET /api/status (the `GetStatus` operationId).
+func (c *Client) GetStatus(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetStatusRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -10403,6 +10561,33 @@ func NewGetHealthRequest(server string) (*http.Request, error) {
 	}
 
 	operationPath := fmt.Sprintf("/api/health")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetLiveRequest constructs an http.Request for the GetLive method
+func NewGetLiveRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/health/live")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -13717,6 +13902,33 @@ func NewLogInRequestWithBody(server string, contentType string, body io.Reader) 
 	return req, nil
 }
 
+// NewGetStatusRequest constructs an http.Request for the GetStatus method
+func NewGetStatusRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/status")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListTextsRequest constructs an http.Request for the ListTexts method
 func NewListTextsRequest(server string) (*http.Request, error) {
 	var err error
@@ -14406,12 +14618,19 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/exercises (the `FindExercises` operationId).
 	FindExercisesWithResponse(ctx context.Context, params *FindExercisesParams, reqEditors ...RequestEditorFn) (*FindExercisesResponse, error)
 
-	// GetHealthWithResponse Which of the two servers can be reached.
+	// GetHealthWithResponse Whether the service is ready for calls, and which of its servers can be reached.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/health (the `GetHealth` operationId).
 	GetHealthWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetHealthResponse, error)
+
+	// GetLiveWithResponse Whether the service is alive, whatever becomes of its servers. One that does not answer is to be started again.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/health/live (the `GetLive` operationId).
+	GetLiveWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetLiveResponse, error)
 
 	// ClearRunsWithResponse Clear the caller's own runs, except those that are kept. Attempts stay, and those who follow a course see the runs still.
 	//
@@ -15063,6 +15282,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/session (the `LogIn` operationId).
 	LogInWithResponse(ctx context.Context, body LogInJSONRequestBody, reqEditors ...RequestEditorFn) (*LogInResponse, error)
+
+	// GetStatusWithResponse How the service stands - servers, seats, work in the background, disk, slow exercises and failed log-ins. For administrators.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/status (the `GetStatus` operationId).
+	GetStatusWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetStatusResponse, error)
 
 	// ListTextsWithResponse The texts that the caller keeps and that belong to no exercise, the one changed last first.
 	//
@@ -17609,6 +17835,47 @@ func (r GetHealthResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetHealthResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetLiveResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetLiveResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetLiveResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetLiveResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetLiveResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetLiveResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -20808,6 +21075,54 @@ func (r LogInResponse) ContentType() string {
 	return ""
 }
 
+type GetStatusResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Status
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetStatusResponse) GetJSON200() *Status {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetStatusResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetStatusResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetStatusResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetStatusResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetStatusResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListTextsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -21916,7 +22231,7 @@ func (c *ClientWithResponses) FindExercisesWithResponse(ctx context.Context, par
 	return ParseFindExercisesResponse(rsp)
 }
 
-// GetHealthWithResponse Which of the two servers can be reached.
+// GetHealthWithResponse Whether the service is ready for calls, and which of its servers can be reached.
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21927,6 +22242,19 @@ func (c *ClientWithResponses) GetHealthWithResponse(ctx context.Context, reqEdit
 		return nil, err
 	}
 	return ParseGetHealthResponse(rsp)
+}
+
+// GetLiveWithResponse Whether the service is alive, whatever becomes of its servers. One that does not answer is to be started again.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/health/live (the `GetLive` operationId).
+func (c *ClientWithResponses) GetLiveWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetLiveResponse, error) {
+	rsp, err := c.GetLive(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetLiveResponse(rsp)
 }
 
 // ClearRunsWithResponse Clear the caller's own runs, except those that are kept. Attempts stay, and those who follow a course see the runs still.
@@ -23136,6 +23464,19 @@ func (c *ClientWithResponses) LogInWithResponse(ctx context.Context, body LogInJ
 		return nil, err
 	}
 	return ParseLogInResponse(rsp)
+}
+
+// GetStatusWithResponse How the service stands - servers, seats, work in the background, disk, slow exercises and failed log-ins. For administrators.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/status (the `GetStatus` operationId).
+func (c *ClientWithResponses) GetStatusWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetStatusResponse, error) {
+	rsp, err := c.GetStatus(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetStatusResponse(rsp)
 }
 
 // ListTextsWithResponse The texts that the caller keeps and that belong to no exercise, the one changed last first.
@@ -24940,6 +25281,35 @@ func ParseGetHealthResponse(rsp *http.Response) (*GetHealthResponse, error) {
 			return nil, err
 		}
 		response.JSON503 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetLiveResponse parses an HTTP response from a GetLiveWithResponse call
+func ParseGetLiveResponse(rsp *http.Response) (*GetLiveResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetLiveResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -27143,6 +27513,39 @@ func ParseLogInResponse(rsp *http.Response) (*LogInResponse, error) {
 			return nil, err
 		}
 		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetStatusResponse parses an HTTP response from a GetStatusWithResponse call
+func ParseGetStatusResponse(rsp *http.Response) (*GetStatusResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetStatusResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Status
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -54,11 +54,12 @@ func New(store *records.Store, accounts *account.Accounts, papers *library.Libra
 		library:  papers,
 		now:      now,
 
-		papers: records.NewCache[string, *library.Paper](store, papersKept, keptLast, records.PapersChanged),
+		papers: records.NewCache[string, *library.Paper](
+			store, "papers", papersKept, keptLast, records.PapersChanged),
 		exercises: records.NewCache[exerciseKey, *library.Exercise](
-			store, exercisesKept, keptLast, records.PapersChanged),
+			store, "exercises", exercisesKept, keptLast, records.PapersChanged),
 		setsKept: records.NewCache[setsKey, []set](
-			store, setsKept, keptLast, records.SetsChanged, records.MembersChanged),
+			store, "papers set", setsKept, keptLast, records.SetsChanged, records.MembersChanged),
 
 		watches: &watches{of: map[int64]*watch{}},
 	}

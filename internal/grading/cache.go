@@ -13,7 +13,11 @@ type byteCache[V any] struct {
 	most int
 	size int
 	lru  *simplelru.LRU[string, sized[V]]
+	seen Lookups
 }
+
+// Lookups count how often a value was in a cache, and how often not.
+type Lookups struct{ Found, Missed int64 }
 
 type sized[V any] struct {
 	value V
@@ -32,7 +36,18 @@ func (c *byteCache[V]) get(key string) (V, bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	found, ok := c.lru.Get(key)
+	if ok {
+		c.seen.Found++
+	} else {
+		c.seen.Missed++
+	}
 	return found.value, ok
+}
+
+func (c *byteCache[V]) lookups() Lookups {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.seen
 }
 
 // add keeps a value of about that many bytes. A value larger than the whole cache is not kept.

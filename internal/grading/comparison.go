@@ -110,6 +110,7 @@ func (c *comparison) order() practice.Run {
 		Checking: c.checking,
 		SQL:      c.query.Text,
 		Large:    c.held[0].answer.count >= largeRows,
+		Floats:   c.rules.Policy.Columns == compare.ByPosition, // pairing reads texts
 		Plan:     c.plan,
 		Behind:   c.behind,
 	}

@@ -72,6 +72,14 @@ func on(server server, seed result.Seed) *Grader {
 	return &Grader{practice: server, answers: newAnswers(server, seed), queries: queries, changes: changes}
 }
 
+// Lookups tell how often what the grader keeps was at hand, by what it is.
+func (g *Grader) Lookups() map[string]Lookups {
+	return map[string]Lookups{
+		"accepted answers": g.answers.kept.lookups(), "digests": g.answers.digests.lookups(),
+		"states": g.answers.states.lookups(),
+	}
+}
+
 // A Task says what a query is compared with, and where.
 type Task struct {
 	// Accepted are the texts of the answers that count as right, the reference answer first.

@@ -37,7 +37,8 @@ func (j *Jobs) Start(ctx context.Context) (stop func(), err error) {
 	if err := j.queueAgain(ctx); err != nil {
 		return nil, err
 	}
-	stopWork, err := j.records.Work(ctx, j.holder, jobsAtOnce, j.log, j.do)
+	_, tells := j.tasks[records.DeliverMark]
+	stopWork, err := j.records.Work(ctx, j.holder, jobsAtOnce, tells, j.log, j.do)
 	if err != nil {
 		return nil, err
 	}

@@ -88,7 +88,12 @@ func (l *Library) queueRemake(ctx context.Context, b query.Build) {
 		return
 	}
 	err := l.records.Together(ctx, func(t *records.Transaction) error {
-		job, err := t.RemakeJob(ctx, query.RemakeJobParams{BuildID: b.ID, JobID: *b.JobID})
+		if err := t.LockBuild(ctx, b.ID); err != nil {
+			return err
+		}
+		job, err := t.RemakeJob(ctx, query.RemakeJobParams{
+			BuildID: b.ID, JobID: *b.JobID, Database: b.Database,
+		})
 		if err != nil {
 			return err
 		}

@@ -36,6 +36,8 @@ type Cluster struct {
 	sockets  string
 	password string
 	log      *slog.Logger
+	joined   bool    // another process runs it
+	lock     *Folder // nobody else runs it; nil where it was joined
 
 	mu       sync.Mutex
 	server   *exec.Cmd     // the current server process
@@ -47,13 +49,16 @@ type Cluster struct {
 
 // Options configure a cluster.
 type Options struct {
-	// made if it is not there; kept when the server stops; in the sole use of this process (see [Folder])
+	// made if it is not there; kept when the server stops; in the sole use of this process as long as it runs
 	Folder   string
 	User     string            // the system user that the cluster runs as under root; "" is the package's own, postgres
 	Super    string            // the superuser's name, of a cluster that is made
 	Settings map[string]string // of postgresql.conf
 	Scratch  bool              // the data need not survive the machine's crash: nothing waits for the disk
 	Log      *slog.Logger
+	// Shared is a system group whose members may use the cluster from processes of their own, as by [Join]; "" is none.
+	// This process's user has to be a member.
+	Shared string
 	// SessionMemory bounds the memory that each server process may ask for by itself, in bytes, apart from what all
 	// share and from programs and libraries; 0 is no bound.
 	SessionMemory uint64
@@ -70,8 +75,8 @@ const startPatience = 30 * time.Second
 // Start starts the cluster in a folder, creating it if there is none. It first ends what an Examen that crashed left
 // running in the folder. The server stops by Stop, or when this process ends in any way; if it ends by itself, it is
 // started again.
-func Start(ctx context.Context, options Options) (*Cluster, error) {
-	bin, err := binaries()
+func Start(ctx context.Context, options Options) (_ *Cluster, err error) {
+	bin, err := binaries(madeBy(options.Folder))
 	if err != nil {
 		return nil, err
 	}
@@ -94,6 +99,14 @@ func Start(ctx context.Context, options Options) (*Cluster, error) {
 		log:     options.Log,
 		stopped: make(chan struct{}),
 	}
+	if c.lock, err = OpenFolder(options.Folder); err != nil {
+		return nil, err
+	}
+	defer func() {
+		if err != nil {
+			c.lock.Close()
+		}
+	}()
 	if err := c.clearLeftovers(ctx); err != nil {
 		return nil, err
 	}
@@ -102,6 +115,11 @@ func Start(ctx context.Context, options Options) (*Cluster, error) {
 	}
 	if err := c.makeSockets(options.Folder, owner); err != nil {
 		return nil, err
+	}
+	if options.Shared != "" {
+		if err := c.share(options.Folder, options.Shared); err != nil {
+			return nil, err
+		}
 	}
 	for begun := time.Now(); ; {
 		if err = c.launch(ctx, options, bin, owner); err == nil {
@@ -126,15 +144,25 @@ func Start(ctx context.Context, options Options) (*Cluster, error) {
 	return c, nil
 }
 
+// Folder returns the cluster's folder.
+func (c *Cluster) Folder() string { return filepath.Dir(c.folder) }
+
 // URL returns the superuser's connection string for a database.
 func (c *Cluster) URL(database string) string {
-	u := url.URL{Scheme: "postgres", User: url.UserPassword(c.super, c.password), Path: "/" + database}
-	u.RawQuery = url.Values{"host": {c.sockets}, "port": {strconv.Itoa(socketPort)}, "sslmode": {"disable"}}.Encode()
+	return urlOf(c.super, c.password, database, c.sockets, strconv.Itoa(socketPort))
+}
+
+func urlOf(user, password, database, sockets, port string) string {
+	u := url.URL{Scheme: "postgres", User: url.UserPassword(user, password), Path: "/" + database}
+	u.RawQuery = url.Values{"host": {sockets}, "port": {port}, "sslmode": {"disable"}}.Encode()
 	return u.String()
 }
 
-// Stop ends all sessions and the server, and returns when the server has ended.
+// Stop ends all sessions and the server, and returns when the server has ended. One that was joined goes on.
 func (c *Cluster) Stop() {
+	if c.joined {
+		return
+	}
 	c.mu.Lock()
 	c.stopping = true
 	server, ended := c.server, c.ended
@@ -142,6 +170,7 @@ func (c *Cluster) Stop() {
 	c.stopServer(server, ended)
 	<-c.stopped
 	c.removeSockets(filepath.Dir(c.folder))
+	c.lock.Close()
 }
 
 // removeSockets removes the sockets' folder if it is outside the cluster's own folder.
@@ -154,6 +183,9 @@ func (c *Cluster) removeSockets(folder string) {
 // KillSession kills a session's process. The server then ends all other sessions and recovers. It is the last resort
 // for a session that heeds nothing else.
 func (c *Cluster) KillSession(pid int) error {
+	if c.joined {
+		return c.killJoined(pid)
+	}
 	if pid == c.recordedPID() || !slices.Contains(c.leftovers(), pid) {
 		return fmt.Errorf("process %d is no session of %s", pid, c.folder)
 	}
@@ -212,6 +244,9 @@ func (c *Cluster) keepUp(launch func() error) {
 	}
 }
 
+// passwordName is the file with the superuser's password.
+const passwordName = "superuser.password"
+
 // unfinished ends the name of a data folder that initdb is still writing.
 const unfinished = ".unfinished"
 
@@ -226,7 +261,7 @@ func (c *Cluster) prepare(ctx context.Context, options Options, bin string, owne
 	if err := owner.enter(options.Folder); err != nil {
 		return err
 	}
-	passwordFile := filepath.Join(options.Folder, "superuser.password")
+	passwordFile := filepath.Join(options.Folder, passwordName)
 	if password, err := os.ReadFile(passwordFile); err == nil {
 		if _, err := os.Stat(filepath.Join(c.folder, "PG_VERSION")); err == nil {
 			c.password = string(bytes.TrimSpace(password))
@@ -306,6 +341,9 @@ func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner
 		// statements may hold what is nobody else's to read
 		"logging_collector": "off", "log_min_error_statement": "panic",
 	}
+	if options.Shared != "" {
+		settings["unix_socket_permissions"], settings["unix_socket_group"] = "0770", options.Shared
+	}
 	if options.Scratch {
 		settings["fsync"], settings["synchronous_commit"], settings["full_page_writes"] = "off", "off", "off"
 	}
@@ -331,8 +369,11 @@ func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner
 		)
 	}
 	server := exec.Command(command[0], command[1:]...)
+	server.Env = slices.DeleteFunc(os.Environ(), func(variable string) bool {
+		return strings.HasPrefix(variable, "NOTIFY_SOCKET=") // PostgreSQL would tell the manager that it is the service
+	})
 	if options.Expendable {
-		server.Env = append(os.Environ(), expendable()...)
+		server.Env = append(server.Env, expendable()...)
 	}
 	server.Stdout, server.Stderr = log, log
 	owner.runAs(server)
@@ -365,8 +406,9 @@ func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner
 		c.stopServer(server, ended)
 		return nil
 	}
+	returning := c.returns() // to a moment, by its log: that takes as long as it does
 	for told := false; ; {
-		if err := c.ping(ctx); err == nil {
+		if err := c.ping(ctx, returning); err == nil {
 			return nil
 		}
 		select {
@@ -378,13 +420,13 @@ func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner
 			defer c.mu.Unlock()
 			return fmt.Errorf("PostgreSQL ended as it started (%v); see %s", c.endedErr, output.Filename)
 		case <-time.After(20 * time.Millisecond):
-			if patience := recoveryPatience; time.Since(started) > patience {
+			if time.Since(started) > recoveryPatience && !returning {
 				c.stopServer(server, ended)
-				return fmt.Errorf("PostgreSQL did not answer within %s; see %s", patience, output.Filename)
+				return fmt.Errorf("PostgreSQL did not answer within %s; see %s", recoveryPatience, output.Filename)
 			}
 			if !told && time.Since(started) > startPatience/3 {
 				told = true
-				c.log.Warn("waiting for PostgreSQL, which may be reading its log after a crash", "folder", c.folder)
+				c.log.Warn("waiting for PostgreSQL, which may be reading its log", "folder", c.folder)
 			}
 		}
 	}
@@ -393,45 +435,27 @@ func (c *Cluster) launch(ctx context.Context, options Options, bin string, owner
 // recoveryPatience is how long a server may take to answer. After a crash it replays its log first.
 const recoveryPatience = 2 * time.Minute
 
-func (c *Cluster) ping(ctx context.Context) error {
+// returns tells whether the cluster was restored from a base backup and has to read its log before it is used.
+func (c *Cluster) returns() bool {
+	_, err := os.Stat(filepath.Join(c.folder, "recovery.signal"))
+	return err == nil
+}
+
+// ping returns an error where the server does not answer, or, with returned, does not take writes yet.
+func (c *Cluster) ping(ctx context.Context, returned bool) error {
 	conn, err := pgx.Connect(ctx, c.URL("postgres"))
 	if err != nil {
 		return err
 	}
-	return conn.Close(ctx)
-}
-
-// binaries finds the folder with initdb and postgres: on the path, or where Debian puts them.
-func binaries() (string, error) {
-	if found, err := exec.LookPath("initdb"); err == nil {
-		return filepath.Dir(found), nil
+	defer conn.Close(ctx)
+	if !returned {
+		return nil
 	}
-	folders, _ := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
-	slices.SortFunc(folders, func(a, b string) int { return version(b) - version(a) })
-	if len(folders) == 0 {
-		return "", errors.New(
-			"PostgreSQL's programs initdb and postgres are not on this machine: install the package postgresql, or " +
-				"name servers that run elsewhere with --records-url and --practice-url",
-		)
+	var reading bool
+	if err := conn.QueryRow(ctx, "SELECT pg_is_in_recovery()").Scan(&reading); err != nil || !reading {
+		return err
 	}
-	return filepath.Dir(folders[0]), nil
-}
-
-// Program finds one of PostgreSQL's client programs.
-func Program(name string) (string, error) {
-	if found, err := exec.LookPath(name); err == nil {
-		return found, nil
-	}
-	folder, err := binaries()
-	if err != nil {
-		return "", fmt.Errorf("%s is not on this machine: install the package postgresql-client", name)
-	}
-	return filepath.Join(folder, name), nil
-}
-
-func version(path string) int {
-	n, _ := strconv.Atoi(strings.Split(path, "/")[4])
-	return n
+	return errors.New("the server reads its log")
 }
 
 func secret() string {

@@ -1,12 +1,16 @@
 package postgres
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
 	"syscall"
 )
+
+// ErrInUse means that another process uses a folder.
+var ErrInUse = errors.New("in use")
 
 // A Folder is a data folder that only this process uses.
 type Folder struct {
@@ -32,7 +36,7 @@ func OpenFolder(path string) (*Folder, error) {
 		n, _ := lock.Read(by)
 		lock.Close()
 		return nil, fmt.Errorf(
-			"the data folder %s is in use by process %s: stop that one, or name another with --data-dir", path,
+			"the data folder %s is %w by process %s: stop that one, or name another with --data-dir", path, ErrInUse,
 			strings.TrimSpace(string(by[:n])),
 		)
 	}

@@ -33,8 +33,9 @@ func SetPriority(pid uint32, low, confined bool) error {
 		return fmt.Errorf("process %d: %w", pid, err)
 	}
 	err := os.WriteFile(fmt.Sprintf("/proc/%d/autogroup", pid), fmt.Append(nil, niceness), 0)
-	// Linux without sessions' shares has no such file; a process of the first session is in no session's share
-	if errors.Is(err, os.ErrNotExist) || errors.Is(err, unix.EINVAL) {
+	// Linux without sessions' shares has no such file; a process of the first session is in no session's share; and one
+	// of another user's, which may be given a niceness but no share, is in a control group of its own
+	if errors.Is(err, os.ErrNotExist) || errors.Is(err, unix.EINVAL) || errors.Is(err, os.ErrPermission) {
 		return nil
 	}
 	return err

@@ -13,8 +13,9 @@ import (
 
 // Dates and timestamps are what the server takes longest to write as text. Of a large result they are asked for in the
 // binary format (PostgreSQL's src/backend/utils/adt, date_send and timestamp_send) and written here, as the server
-// would have with [result.Settings].
+// would have with [result.Settings]. Floats come next; whoever can read them is given them as they come.
 const (
+	oidFloat8      = 701
 	oidDate        = 1082
 	oidTimestamp   = 1114
 	oidTimestamptz = 1184
@@ -22,13 +23,17 @@ const (
 )
 
 // formats are the formats to ask for a result's columns in; nil where all come as text.
-func formats(columns []pgconn.FieldDescription) []int16 {
+func formats(columns []pgconn.FieldDescription, floats bool) []int16 {
 	all := make([]int16, len(columns))
 	some := false
 	for i, c := range columns {
 		switch c.DataTypeOID {
 		case oidDate, oidTimestamp, oidTimestamptz:
 			all[i], some = binaryFormat, true
+		case oidFloat8:
+			if floats {
+				all[i], some = binaryFormat, true
+			}
 		}
 	}
 	if !some {
@@ -37,7 +42,7 @@ func formats(columns []pgconn.FieldDescription) []int16 {
 	return all
 }
 
-// A rewriter writes the binary cells of rows as text.
+// A rewriter writes the binary cells of rows as text, but for floats, which it marks.
 type rewriter struct {
 	types  []uint32 // of each column; 0 where its cells are text
 	buffer []byte
@@ -76,7 +81,11 @@ func (w *rewriter) row(row result.Row) {
 			continue
 		}
 		start := len(w.buffer)
-		w.buffer = w.dates[i].appendInstant(w.buffer, t, row[i])
+		if t == oidFloat8 {
+			w.buffer = result.AppendBinary(w.buffer, row[i])
+		} else {
+			w.buffer = w.dates[i].appendInstant(w.buffer, t, row[i])
+		}
 		row[i] = w.buffer[start:len(w.buffer):len(w.buffer)]
 	}
 }

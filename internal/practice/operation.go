@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // Operation is what an operator does with the servers, and services among themselves.
@@ -49,6 +51,54 @@ func (o Operation) States(ctx context.Context) []ServerState {
 			}
 		}
 		states = append(states, state)
+	}
+	return states
+}
+
+// A Database is one of a dataset's databases, on one server: of a build, a variant, a template or a copy.
+type Database struct {
+	Server, Name string
+	Bytes        int64 // on disk
+}
+
+// Databases lists what there is on all servers that can be reached.
+func (o Operation) Databases(ctx context.Context) (all []Database) {
+	for _, one := range o.servers.all {
+		if one.isStandby() {
+			continue
+		}
+		rows, _ := one.admin.Query(ctx, `SELECT $1::text, datname::text, coalesce(pg_database_size(oid), 0)
+			FROM pg_database WHERE NOT datistemplate AND datname <> 'postgres' ORDER BY datname`, one.name)
+		found, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Database])
+		if err == nil {
+			all = append(all, found...)
+		}
+	}
+	return all
+}
+
+// OfTemplate returns the database of which a template is, if it is one.
+func (d Database) OfTemplate() (of string, is bool) { return strings.CutPrefix(d.Name, templatePrefix) }
+
+// SeatsState tells how the seats of one kind stand on one server.
+type SeatsState struct {
+	Server string
+	Kind   string // "runs" of learners, "checks" on what learners do not see
+	All    int
+	// InUse are those on which something runs; Waiting are the runs that wait for one.
+	InUse, Waiting int
+}
+
+// Seats tells how the seats of this service stand, by server.
+func (o Operation) Seats() []SeatsState {
+	var states []SeatsState
+	for _, one := range o.servers.all {
+		for i, p := range []*seats{one.learners, one.checkers} {
+			if p != nil { // the server was reached once
+				kind := []string{"runs", "checks"}[i]
+				states = append(states, SeatsState{one.name, kind, len(p.all), len(p.slots), int(p.waits.Load())})
+			}
+		}
 	}
 	return states
 }

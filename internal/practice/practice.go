@@ -220,7 +220,10 @@ func (s *server) prepare(ctx context.Context) error {
 		if err := s.learners.make(ctx, conn.Conn()); err != nil {
 			return err
 		}
-		return s.checkers.make(ctx, conn.Conn())
+		if err := s.checkers.make(ctx, conn.Conn()); err != nil {
+			return err
+		}
+		return s.checkRights(ctx, conn.Conn())
 	})
 }
 

@@ -102,7 +102,7 @@ func (s *table) Begin(columns []result.Column) error {
 
 func (s *table) Row(row result.Row) error {
 	s.text.WriteString("|")
-	for _, cell := range row {
+	for _, cell := range row.Clone() {
 		if cell == nil {
 			s.text.WriteString(" ~")
 		} else {
@@ -131,7 +131,7 @@ func TestRowsComeWithTheirTypes(t *testing.T) {
 }
 
 // A large result comes in another format over the wire, and reads the same: over all dates there are, with fractions,
-// infinities and NULL.
+// infinities and NULL, and over floats of all sizes, also those that a short text lies half-way from to the next.
 func TestALargeResultReadsLikeASmallOne(t *testing.T) {
 	s := server(t, limits)
 	database := build(
@@ -150,6 +150,13 @@ func TestALargeResultReadsLikeASmallOne(t *testing.T) {
 			`'-infinity', 2), (NULL, NULL, NULL, NULL), ('0001-12-31 BC', '0001-01-01', '5874897-12-31', 3), ` +
 			`('10000-01-01', '9999-12-31 23:59:59.999999', '0010-01-02', 4)`,
 		`SELECT seen, on_day, ARRAY[on_day], '{"a": 1}'::json, on_day + time '12:00' FROM swarm`,
+		`SELECT power(2, n), power(2, n) + power(2, n - 30), -power(2, n) * 3, power(2, n) / 3, ` +
+			`power(2, n / 10.0), n::real / 3 FROM generate_series(-1000, 1000) AS n`,
+		`SELECT ('1e' || n)::double precision, ('9.5e' || n)::double precision FROM generate_series(-300, 300) AS n`,
+		`SELECT (n || 'e21')::double precision, (n || 'e22')::double precision, 9007199254740993 + n::float8, ` +
+			`n / 16::float8, sqrt(n), n * 0.1::float8, sin(n) / 1e4, n * 1e15 / 7 FROM generate_series(0, 2000) AS n`,
+		`VALUES ('NaN'::float8, 1e15), ('Infinity', 999999999999999.9), ('-Infinity', 1e-4), (0, '-0'), ` +
+			`(5e-324, NULL), (1.7976931348623157e308, 0.00009999999999999999)`,
 		`SELECT 1 AS nothing_to_rewrite`,
 		`SELECT FROM swarm`,
 	} {
@@ -159,7 +166,7 @@ func TestALargeResultReadsLikeASmallOne(t *testing.T) {
 			t.Fatal(sql, err)
 		}
 		if again, err := s.Run(
-			context.Background(), practice.Run{Database: database, SQL: sql, Large: true}, &large,
+			context.Background(), practice.Run{Database: database, SQL: sql, Large: true, Floats: true}, &large,
 		); err != nil || again.Rows != ran.Rows {
 			t.Fatal(sql, again.Rows, ran.Rows, err)
 		}
@@ -653,6 +660,53 @@ func TestSeatsOfEarlierVersionsGo(t *testing.T) {
 		ctx, "SELECT count(*) FROM pg_roles WHERE rolname ~ '^examen_(seat|check)_07$' OR rolname LIKE '%_of_others'",
 	).Scan(&left); err != nil || left != 1 {
 		t.Errorf("%d are left, %v", left, err)
+	}
+}
+
+// Where somebody has given seats more than Examen does, nothing runs on them.
+func TestSeatsWithMoreRightsAreRefused(t *testing.T) {
+	ctx := context.Background()
+	cluster, _ := second(t)
+	conn, err := pgx.Connect(ctx, cluster.URL("postgres"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	open := func() error {
+		s, err := practice.Open(ctx, []string{cluster.URL("postgres")}, practice.Options{Limits: limits})
+		if err == nil {
+			s.Close()
+		}
+		return err
+	}
+	for _, c := range []struct{ given, says, taken string }{
+		{"CREATE ROLE keeper SUPERUSER", "", ""},
+		{"ALTER ROLE examen_seat_1_01 SUPERUSER", "", ""}, // which is put right
+		{"GRANT keeper TO examen_seat_1_02", "examen_seat_1_02 is a member of keeper",
+			"REVOKE keeper FROM examen_seat_1_02"},
+		{"GRANT pg_read_server_files TO examen_learners", "examen_learners is a member of pg_read_server_files",
+			"REVOKE pg_read_server_files FROM examen_learners"},
+		{"GRANT examen_checkers TO examen_learners", "is a member of examen_checkers",
+			"REVOKE examen_checkers FROM examen_learners"},
+	} {
+		if err := open(); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := conn.Exec(ctx, c.given); err != nil {
+			t.Fatal(err)
+		}
+		if err := open(); (err == nil) != (c.says == "") || err != nil && !strings.Contains(err.Error(), c.says) {
+			t.Errorf("%s: %v", c.given, err)
+		}
+		if _, err := conn.Exec(ctx, c.taken); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var super int
+	if err := conn.QueryRow(
+		ctx, "SELECT count(*) FROM pg_roles WHERE rolsuper AND rolname LIKE 'examen\\_%'",
+	).Scan(&super); err != nil || super != 0 {
+		t.Errorf("%d roles of Examen's are superusers, %v", super, err)
 	}
 }
 

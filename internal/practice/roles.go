@@ -8,6 +8,7 @@ import (
 	"crypto/sha256"
 	"encoding/base64"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -15,6 +16,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 )
 
 // Roles that stay. None of them can log in: who may do so is a seat, or a role made for one purpose and dropped after
@@ -53,6 +55,32 @@ func ensureRole(ctx context.Context, conn *pgx.Conn, name, options string) error
 		return fmt.Errorf("role %s: %w", name, err)
 	}
 	return nil
+}
+
+// checkRights returns an error if a role as which learners' SQL runs is a member of a role that Examen does not make it
+// a member of: somebody has given it more, and what it could then do nobody knows.
+func (s *server) checkRights(ctx context.Context, conn *pgx.Conn) error {
+	rows, err := conn.Query(ctx, `
+		SELECT format('%I is a member of %I', seat.rolname, other.rolname)
+		FROM pg_roles AS seat
+		JOIN (VALUES ('^' || $1 || '_\d+_\d+$', $2), ('^' || $3 || '_\d+_\d+$', $4),
+			('^(' || $2 || '|' || $4 || '|' || $5 || '|' || $6 || ')$', '')) AS ours(pattern, own)
+			ON seat.rolname ~ ours.pattern
+		JOIN pg_roles AS other
+			ON other.oid <> seat.oid AND other.rolname <> ours.own AND pg_has_role(seat.oid, other.oid, 'MEMBER')
+		ORDER BY 1 LIMIT 4`,
+		s.learners.prefix, learnersRole, s.checkers.prefix, checkersRole, readersRole, copiesRole)
+	if err != nil {
+		return err
+	}
+	more, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err == nil && len(more) > 0 {
+		return fmt.Errorf(
+			"the roles as which learners' SQL runs have more rights than Examen gives them: %s; take that away "+
+				"(REVOKE role FROM member), or name a server of Examen's own", strings.Join(more, ", "),
+		)
+	}
+	return err
 }
 
 // asRole runs f in a session of a new role, which is a member of the given roles and may connect to one database. The
@@ -110,7 +138,9 @@ func (s *server) makeRole(ctx context.Context, purpose string, memberOf []string
 	s.passing[role] = true
 	s.mu.Unlock()
 	if _, err = s.admin.Exec(ctx, sql); err == nil {
-		_, err = s.admin.Exec(ctx, "ALTER ROLE "+quote(role)+" SET lc_messages = 'C'")
+		_, err = s.admin.Exec(ctx, strings.TrimPrefix(setAll(role, map[string]string{
+			"lc_messages": "C", "log_min_messages": "fatal", // errors of scripts are told to who sent them
+		}), "; "))
 	}
 	return role, password, s.reach(err)
 }
@@ -135,13 +165,28 @@ func (s *server) dropRole(ctx context.Context, role, database string) {
 	_, _ = s.admin.Exec(ctx, "DROP ROLE IF EXISTS "+quote(role))
 }
 
-// onDatabases changes who may do what with a database. The server does not take two such changes at once.
+// onDatabases changes who may do what with a database. The server does not take two such changes at once: of this
+// service they come one after the other, and where another service was faster, all of it is done again.
 func (s *server) onDatabases(ctx context.Context, sql string) error {
 	s.databases.Lock()
 	defer s.databases.Unlock()
-	_, err := s.admin.Exec(ctx, sql)
-	return s.reach(err)
+	for tries := 1; ; tries++ {
+		_, err := s.admin.Exec(ctx, sql)
+		var reported *pgconn.PgError
+		if !errors.As(err, &reported) || reported.Code != "XX000" || tries == mostOvertaken ||
+			!strings.Contains(reported.Message, "concurrently updated") {
+			return s.reach(err)
+		}
+		select {
+		case <-time.After(time.Duration(tries) * time.Millisecond):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
 }
+
+// mostOvertaken is how often another service may be faster.
+const mostOvertaken = 100
 
 // rangeOf is the range in the name of a role that was made for one purpose: of the service that made it.
 func rangeOf(role string) int {

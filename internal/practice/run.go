@@ -10,6 +10,10 @@ import (
 
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgproto3"
+	"go.opentelemetry.io/otel"
+	"go.opentelemetry.io/otel/attribute"
+	"go.opentelemetry.io/otel/codes"
+	"go.opentelemetry.io/otel/trace"
 	"golang.org/x/text/language"
 	"golang.org/x/text/message"
 
@@ -64,6 +68,7 @@ type Run struct {
 	Checking bool   // on a seat for checking: of a reference answer, or on a hidden variant
 	SQL      string // one query
 	Large    bool   // many rows are expected: what each costs matters more than a round trip before
+	Floats   bool   // of a large result, floats may come in their binary form; see [result.AppendBinary]
 	Plan     int    // 0, or one of the [OtherPlans] by which the server is to work out the result
 	Behind   bool   // nobody waits for it: it gets the processor time that others leave, from the beginning
 }
@@ -74,9 +79,21 @@ type Execution struct {
 	Elapsed time.Duration
 }
 
+var tracer = otel.Tracer("examen/internal/practice")
+
 // run runs a query on a seat, and again where the server had trouble of its own. With elsewhere, there is another
 // server that could do it, and this one's trouble is not waited for.
-func (s *server) run(ctx context.Context, run Run, sink Sink, elsewhere bool) (Execution, error) {
+func (s *server) run(ctx context.Context, run Run, sink Sink, elsewhere bool) (_ Execution, err error) {
+	ctx, span := tracer.Start(ctx, "run", trace.WithAttributes(
+		attribute.String("server.address", s.name), attribute.Bool("examen.checking", run.Checking),
+	))
+	defer func() {
+		if errors.Is(err, ErrUnavailable) || errors.Is(err, ErrStalled) || errors.Is(err, ErrTrouble) {
+			// What a query's error says is its learner's.
+			span.SetStatus(codes.Error, "the server had trouble of its own")
+		}
+		span.End()
+	}()
 	s.health.begins()
 	defer s.health.ends()
 	types, err := s.typesOf(ctx, run.Database)
@@ -91,6 +108,7 @@ func (s *server) run(ctx context.Context, run Run, sink Sink, elsewhere bool) (E
 	for begun := time.Now(); ; {
 		st, err := pool.lend(ctx, run.Database)
 		if err == nil {
+			span.AddEvent("a seat is lent")
 			r := &running{server: s, run: run, sink: sink, types: types}
 			end := s.throttle.watch(run.Learner, st.session.PID(), run.Behind)
 			err = r.execute(ctx, st)
@@ -179,7 +197,7 @@ func (r *running) execute(ctx context.Context, st *seat) error {
 	var asked []int16
 	if r.run.Large {
 		if described, err := st.session.Prepare(own, "", r.run.SQL, nil); err == nil { // an error comes again below
-			asked = formats(described.Fields)
+			asked = formats(described.Fields, r.run.Floats)
 		}
 	}
 	pipeline := st.session.StartPipeline(own)

@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -51,6 +52,7 @@ type seats struct {
 	prefix string // of the roles' names; behind it stand the range and a number
 	group  string // whose rights the roles have
 	slots  chan struct{}
+	waits  atomic.Int32 // runs that wait for a slot
 	all    []*seat
 	mu     sync.Mutex
 	free   []*seat // the last given back at the end
@@ -141,6 +143,8 @@ func (p *seats) lend(ctx context.Context, database string) (*seat, error) {
 
 // await waits until one run more may take place. The error is the context's cause.
 func (p *seats) await(ctx context.Context) error {
+	p.waits.Add(1)
+	defer p.waits.Add(-1)
 	select {
 	case p.slots <- struct{}{}:
 		return nil

@@ -385,3 +385,43 @@ func TestAStandbyRunsQueries(t *testing.T) {
 		t.Errorf("another server is no standby: %v", err)
 	}
 }
+
+// Two services that change at once who may connect to a dataset are both served: the server takes one such change, and
+// the other is done again.
+func TestServicesGetInEachOthersWay(t *testing.T) {
+	ctx := context.Background()
+	s := server(t, limits)
+	database := build(t, s, hives, false)
+	conn, err := pgx.Connect(ctx, url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	const other = "examen_of_another_service"
+	if _, err := conn.Exec(ctx, "CREATE ROLE "+other); err != nil {
+		t.Fatal(err)
+	}
+	looked := make(chan struct{})
+	var all sync.WaitGroup
+	defer func() {
+		close(looked)
+		all.Wait()
+		_, _ = conn.Exec(ctx, "REVOKE ALL ON DATABASE "+database+" FROM "+other+"; DROP ROLE "+other)
+	}()
+	all.Go(func() {
+		for {
+			select {
+			case <-looked:
+				return
+			default: // which may fail in the same way
+				_, _ = conn.Exec(ctx, "GRANT CONNECT ON DATABASE "+database+" TO "+other)
+				_, _ = conn.Exec(ctx, "REVOKE CONNECT ON DATABASE "+database+" FROM "+other)
+			}
+		}
+	})
+	for range 60 {
+		if err := s.Look(ctx, database); err != nil {
+			t.Fatal(err)
+		}
+	}
+}

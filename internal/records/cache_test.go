@@ -9,7 +9,7 @@ import (
 // What is kept is kept only while changes are heard of, and never across one.
 func TestACacheKeepsNothingAcrossAChange(t *testing.T) {
 	s := &Store{caches: map[string][]cache{}}
-	c := NewCache[string, int](s, 10, time.Hour, PapersChanged)
+	c := NewCache[string, int](s, "numbers", 10, time.Hour, PapersChanged)
 	reads := 0
 	ask := func(during func()) int {
 		if _, err := c.Load("key", func() (int, error) {
@@ -53,7 +53,7 @@ func TestACacheKeepsNothingAcrossAChange(t *testing.T) {
 }
 
 func TestACacheKeepsNothingForEver(t *testing.T) {
-	c := NewCache[string, int](&Store{caches: map[string][]cache{}}, 10, time.Millisecond, PapersChanged)
+	c := NewCache[string, int](&Store{caches: map[string][]cache{}}, "numbers", 10, time.Millisecond, PapersChanged)
 	c.listen(true)
 	reads := 0
 	read := func() (int, error) { reads++; return 0, nil }

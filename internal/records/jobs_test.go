@@ -192,7 +192,7 @@ func TestTasks(t *testing.T) {
 	done := make(chan records.Task, 10)
 	tries := 0
 	quiet := slog.New(slog.DiscardHandler)
-	stop, err := s.Work(ctx, "test", 1, quiet, func(_ context.Context, task records.Task) error {
+	stop, err := s.Work(ctx, "test", 1, true, quiet, func(_ context.Context, task records.Task) error {
 		if task.ID == 2 {
 			if tries++; tries == 1 {
 				return records.ErrLater

@@ -98,18 +98,22 @@ func (w *taskWorker) Work(ctx context.Context, job *river.Job[taskArgs]) error {
 }
 
 // Work calls do for each task as it arrives, at most atOnce long ones at a time, until stop is called. stop cancels the
-// running tasks and waits for them to return. holder is what the service is called in the records.
+// running tasks and waits for them to return. holder is what the service is called in the records. Only where it tells
+// others something, it takes the tasks that do.
 func (s *Store) Work(
-	ctx context.Context, holder string, atOnce int, log *slog.Logger, do func(context.Context, Task) error,
+	ctx context.Context, holder string, atOnce int, tells bool, log *slog.Logger, do func(context.Context, Task) error,
 ) (stop func(), err error) {
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &taskWorker{do: do})
+	queues := map[string]river.QueueConfig{
+		river.QueueDefault: {MaxWorkers: atOnce}, quickQueue: {MaxWorkers: 1}, remarksQueue: {MaxWorkers: 1},
+		strengthQueue: {MaxWorkers: 1},
+	}
+	if tells {
+		queues[postQueue] = river.QueueConfig{MaxWorkers: 8}
+	}
 	client, err := river.NewClient(riverpgxv5.New(s.pool), &river.Config{
-		Queues: map[string]river.QueueConfig{
-			river.QueueDefault: {MaxWorkers: atOnce}, quickQueue: {MaxWorkers: 1}, remarksQueue: {MaxWorkers: 1},
-			strengthQueue: {MaxWorkers: 1}, postQueue: {MaxWorkers: 8},
-		},
-		ID: holder, Workers: workers, Logger: quiet(log),
+		Queues: queues, ID: holder, Workers: workers, Logger: quiet(log),
 		JobTimeout: longestTask, RescueStuckJobsAfter: longestTask + time.Hour,
 	})
 	if err != nil {

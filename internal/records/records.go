@@ -44,9 +44,10 @@ type Store struct {
 
 	name string // of this service, in what it tells others
 
-	mu     sync.Mutex
-	caches map[string][]cache // by the change that they hear of
-	spent  func(account int64, calls, bytes int)
+	mu       sync.Mutex
+	caches   map[string][]cache  // by the change that they hear of
+	cachesOf map[string]counting // by what they hold
+	spent    func(account int64, calls, bytes int)
 
 	standings standings
 	attempts  attempts
@@ -67,7 +68,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	prepareHosts(config)
 	watcher := &watcher{}
-	config.ConnConfig.Tracer = watcher
+	config.ConnConfig.Tracer = traced(watcher)
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("records server: %w", err)
@@ -83,7 +84,8 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		return nil, err
 	}
 	return &Store{
-		Queries: query.New(pool), pool: pool, river: enqueues, caches: map[string][]cache{}, name: rand.Text(),
+		Queries: query.New(pool), pool: pool, river: enqueues, caches: map[string][]cache{},
+		name:      rand.Text(),
 		standings: standings{untold: map[int64]*Changes{}, ears: map[int64][]*StandingsEar{}},
 	}, nil
 }

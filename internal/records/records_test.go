@@ -312,7 +312,7 @@ func TestOnlyRowsThatChangeAreTold(t *testing.T) {
 // changed.
 func TestTheListenerConnectsAgain(t *testing.T) {
 	c := newCourse(t)
-	kept := records.NewCache[string, int](c.Store, 10, time.Hour, records.SessionsChanged)
+	kept := records.NewCache[string, int](c.Store, "numbers", 10, time.Hour, records.SessionsChanged)
 	reads := 0
 	load := func() {
 		t.Helper()
@@ -365,7 +365,7 @@ func TestTwoReplicasOnOneRecordsDatabase(t *testing.T) {
 	}
 	kept := map[*records.Store]*records.Cache[string, string]{}
 	for _, s := range []*records.Store{one.Store, other} {
-		kept[s] = records.NewCache[string, string](s, 10, time.Hour, records.PapersChanged)
+		kept[s] = records.NewCache[string, string](s, "texts", 10, time.Hour, records.PapersChanged)
 		go s.Follow(following)
 	}
 	retitle := func(s *records.Store, title string) {

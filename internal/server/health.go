@@ -3,7 +3,6 @@ package server
 import (
 	"context"
 	"math"
-	"path/filepath"
 	"time"
 
 	"golang.org/x/sys/unix"
@@ -35,6 +34,21 @@ func (s *Server) health(ctx context.Context) web.Health {
 	go func() { pinged <- s.practice.Ping(ctx) }()
 	h := web.Health{Records: state(s.records.Ping(ctx), records), Unending: s.practice.Unending()}
 	h.Practice = state(<-pinged, practice)
+	reason := func(is bool, sentence string) {
+		if is {
+			h.Reasons = append(h.Reasons, sentence)
+		}
+	}
+	select {
+	case <-s.stopping:
+		h.Stopping = true
+	default:
+	}
+	reason(h.Stopping, "The service is stopping.")
+	reason(h.Records == web.Down, "The records' server does not answer.")
+	reason(h.Records == web.Full, "The records' disk is full: less than 64 MB are free.")
+	reason(h.Practice == web.Down, "No practice server answers.")
+	reason(h.Practice == web.Full, "The practice server's disk is full: less than 64 MB are free.")
 	return h
 }
 
@@ -44,7 +58,7 @@ func (s *Server) room() (records, practice uint64) {
 	free := func(place int) uint64 {
 		var disk unix.Statfs_t
 		if s.clusters == nil || s.clusters[place] == nil ||
-			unix.Statfs(filepath.Join(s.folder.Path, []string{"records", "practice"}[place]), &disk) != nil {
+			unix.Statfs(s.clusters[place].Folder(), &disk) != nil {
 			return math.MaxUint64
 		}
 		return disk.Bavail * uint64(disk.Bsize)

@@ -7,16 +7,17 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math"
 	"net"
 	"net/http"
 	"path/filepath"
 	"runtime"
 	"slices"
-	"strings"
-	"syscall"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
 	"golang.org/x/sync/errgroup"
 
 	"examen/internal/account"
@@ -36,6 +37,7 @@ import (
 type Options struct {
 	Listen      string   // host:port; port 0 takes a free one
 	DataDir     string   // of the clusters that Examen starts itself
+	Join        bool     // the clusters in DataDir, which other processes run, instead of starting them
 	RecordsURL  string   // "" starts a cluster
 	PracticeURL []string // one for each server; none starts a cluster
 	Standbys    []string // URLs of streaming standbys of practice servers
@@ -43,10 +45,12 @@ type Options struct {
 	Limits      practice.Limits
 	Learner     account.Limits // what one learner may ask for
 	Copies      work.CopyRoom  // of learners' copies of datasets
+	KeepRuns    time.Duration  // how long runs are kept; 0 is for ever
 	MailServer  string         // a URL, see [post.New]; "" sends no e-mail
 	MailFrom    string         // the address from which e-mail is sent
-	PublicURL   string         // the service's, as it stands in e-mail; "" is where it listens
-	Proxies     []string       // addresses or networks of proxies whose word is taken for where calls come from
+	Version     string         // of the program
+	TLS         TLS
+	Trust       web.Trust
 	Log         *slog.Logger
 }
 
@@ -73,9 +77,15 @@ type Server struct {
 	folder   *postgres.Folder
 	listener net.Listener
 	http     *http.Server
+	url      string        // as browsers reach it
+	calls    atomic.Int64  // in progress, of those that came before the service was to stop
+	patience time.Duration // for these to end once the service stops
 	failed   chan error
-	stopWork func()        // on jobs
-	release  func()        // gives the lease up
+	stopWork func() // on jobs
+	release  func() // gives the lease up
+
+	endTraces func() // sends the last ones; nil where none are asked for
+
 	stopping chan struct{} // closed as the service begins to stop
 }
 
@@ -118,31 +128,49 @@ func share(limits *practice.Limits) (session uint64) {
 // Start starts everything. When it returns without an error, the service answers; with an error, nothing is left
 // running.
 func Start(ctx context.Context, options Options) (_ *Server, err error) {
-	s := &Server{failed: make(chan error, 2), stopping: make(chan struct{})}
+	s := &Server{
+		failed: make(chan error, 2), stopping: make(chan struct{}),
+		// a submission's query, the accepted answers', and both on hidden rows
+		patience: 3*options.Limits.Time + 10*time.Second,
+	}
 	defer func() {
 		if err != nil {
 			s.Stop()
 		}
 	}()
-	if s.listener, err = net.Listen("tcp", options.Listen); err != nil {
-		if errors.Is(err, syscall.EADDRINUSE) {
-			return nil, fmt.Errorf(
-				"the address %s is taken by another program: choose another, such as --listen 127.0.0.1:0 for any "+
-					"free port (with make: make demo PORT=8090)",
-				options.Listen,
-			)
-		}
-		return nil, fmt.Errorf("listen on %s: %w", options.Listen, err)
+	encrypted, err := options.TLS.config(options.DataDir, options.Log)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.listen(options, encrypted != nil); err != nil {
+		return nil, err
+	}
+	if err := s.trace(ctx, options.Version, options.Log); err != nil {
+		return nil, err
 	}
 	postgres.SpareProcess()
 	if err := s.startClusters(ctx, &options); err != nil {
 		return nil, err
 	}
-	if err := apart(ctx, append([]string{options.RecordsURL}, options.PracticeURL...)); err != nil {
+	if err := s.connect(ctx, options); err != nil {
 		return nil, err
 	}
-	if err := s.open(ctx, options); err != nil {
+	handler, err := s.assemble(ctx, options)
+	if err != nil {
 		return nil, err
+	}
+	s.serve(handler, encrypted, options.Log)
+	options.TLS.obtain(encrypted, options.Log)
+	return s, nil
+}
+
+// connect opens the servers, once the clusters that are Examen's own have been started.
+func (s *Server) connect(ctx context.Context, options Options) error {
+	if err := apart(ctx, append([]string{options.RecordsURL}, options.PracticeURL...)); err != nil {
+		return err
+	}
+	if err := s.open(ctx, options); err != nil {
+		return err
 	}
 	if s.clusters != nil && s.clusters[1] != nil {
 		s.practice.Beside(practice.Local{
@@ -154,14 +182,7 @@ func Start(ctx context.Context, options Options) (_ *Server, err error) {
 			Kill:       func(pid uint32) error { return s.clusters[1].KillSession(int(pid)) },
 		})
 	}
-	handler, err := s.assemble(ctx, options)
-	if err != nil {
-		return nil, err
-	}
-	s.http = &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
-		ErrorLog: slog.NewLogLogger(options.Log.Handler(), slog.LevelWarn)}
-	go func() { s.failed <- s.http.Serve(s.listener) }()
-	return s, nil
+	return nil
 }
 
 // open opens the records and takes a lease there, and opens the practice servers with what it gives.
@@ -172,11 +193,15 @@ func (s *Server) open(ctx context.Context, options Options) (err error) {
 	if err := records.Recommend(ctx, s.records, options.Log); err != nil {
 		return err
 	}
-	home := records.Home(s.Address())
+	address := restoring
+	if s.listener != nil {
+		address = s.Address()
+	}
+	home := records.Home(address)
 	if s.clusters != nil && s.clusters[0] != nil { // whose folder is this process's alone
 		home = "with the records' cluster"
 	}
-	if s.lease, err = s.records.Lease(ctx, s.Address(), home, options.Log); err != nil {
+	if s.lease, err = s.records.Lease(ctx, address, home, options.Log); err != nil {
 		return err
 	}
 	s.turns = s.lease.Turns()
@@ -230,8 +255,16 @@ func (s *Server) open(ctx context.Context, options Options) (err error) {
 	return err
 }
 
-// assemble puts the parts together, each on those below it, and starts working on jobs.
-func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, error) {
+// rooms are the parts that a service consists of, without those that reach the world outside.
+type rooms struct {
+	grader     *grading.Grader
+	background *jobs.Jobs
+	books      *library.Library
+	courses    *course.Courses
+}
+
+// furnish puts the parts together, each on those below it.
+func (s *Server) furnish(ctx context.Context, options Options) (*rooms, error) {
 	seed, err := s.records.Seed(ctx)
 	if err != nil {
 		return nil, err
@@ -246,24 +279,46 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 	s.Accounts = account.New(s.records, options.Learner, time.Now)
 	background := jobs.New(s.records, s.practice, s.lease, s.room, options.Log)
 	background.Daily("counts of log-ins", s.Accounts.Sweep)
+	if options.KeepRuns > 0 {
+		background.Daily("runs that were kept long enough", func(ctx context.Context) error {
+			return work.ForgetRuns(ctx, s.records, options.KeepRuns)
+		})
+	}
 	books := library.New(s.records, s.practice, grader, background, options.Log)
 	courses := course.New(s.records, s.Accounts, books, time.Now)
-	webhooks := course.Webhooks{Courses: courses}
-	background.HandleTask(records.DeliverMark, webhooks.Deliver)
-	mails, err := s.mails(courses, options)
+	s.Work = work.New(s.records, s.practice, grader, s.Accounts, courses, books, options.Copies, options.Log)
+	return &rooms{grader, background, books, courses}, nil
+}
+
+// assemble puts the parts together and starts working on jobs.
+func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, error) {
+	r, err := s.furnish(ctx, options)
 	if err != nil {
 		return nil, err
 	}
-	s.Work = work.New(s.records, s.practice, grader, s.Accounts, courses, books, options.Copies, options.Log)
+	webhooks := course.Webhooks{Courses: r.courses}
+	r.background.HandleTask(records.DeliverMark, webhooks.Deliver)
+	mails, err := s.mails(r.courses, options)
+	if err != nil {
+		return nil, err
+	}
 	parts := web.Parts{
 		Accounts: s.Accounts,
-		Courses:  courses,
-		Library:  books,
-		Servers:  library.NewServers(books),
+		Courses:  r.courses,
+		Library:  r.books,
+		Servers:  library.NewServers(r.books),
 		Work:     s.Work,
-		Rechecks: s.Work.Rechecks(background),
-		Jobs:     background,
+		Rechecks: s.Work.Rechecks(r.background),
+		Jobs:     r.background,
 		Health:   s.health,
+		Metrics:  s.registry(r.grader),
+		Version:  options.Version,
+		RecordsFree: func() int64 {
+			if free, _ := s.room(); free < math.MaxInt64 {
+				return int64(free)
+			}
+			return 0
+		},
 	}
 	following, end := context.WithCancel(context.WithoutCancel(ctx))
 	go s.records.Follow(following)
@@ -271,16 +326,16 @@ func (s *Server) assemble(ctx context.Context, options Options) (http.Handler, e
 	go parts.Servers.LookAfter(following, s.lease.First)
 	go webhooks.Queue(following)
 	if mails != nil {
-		background.HandleTask(records.SendMail, mails.Send)
+		r.background.HandleTask(records.SendMail, mails.Send)
 		go mails.Remind(following)
 	}
-	stopWork, err := background.Start(ctx)
+	stopWork, err := r.background.Start(ctx)
 	if err != nil {
 		end()
 		return nil, err
 	}
 	s.stopWork = func() { end(); stopWork() }
-	return web.Handler(parts, options.Log, s.stopping, options.Proxies)
+	return web.Handler(parts, options.Log, s.stopping, options.Trust)
 }
 
 // mails has the courses send e-mail; nil where there is no server for it.
@@ -292,11 +347,7 @@ func (s *Server) mails(courses *course.Courses, options Options) (*course.Mails,
 	if err != nil {
 		return nil, fmt.Errorf("e-mail cannot be sent: %w (--mail-server, --mail-from)", err)
 	}
-	address := options.PublicURL
-	if address == "" {
-		address = "http://" + s.listener.Addr().String()
-	}
-	return course.NewMails(courses, sender, strings.TrimSuffix(address, "/"), options.Log), nil
+	return course.NewMails(courses, sender, s.URL(), options.Log), nil
 }
 
 // apart makes sure that the records, which come first, and the practice servers are all different ones. On one with the
@@ -304,9 +355,13 @@ func (s *Server) mails(courses *course.Courses, options Options) (*course.Mails,
 func apart(ctx context.Context, urls []string) error {
 	var started []string
 	for i, url := range urls {
-		conn, err := pgx.Connect(ctx, url)
+		config, err := pgxpool.ParseConfig(url) // which may say how large a pool is to be
 		if err != nil {
 			continue // who opens it says so
+		}
+		conn, err := pgx.ConnectConfig(ctx, config.ConnConfig)
+		if err != nil {
+			continue // so, too
 		}
 		var which string
 		err = conn.QueryRow(ctx, `SELECT system_identifier || ' ' || pg_postmaster_start_time()
@@ -335,23 +390,33 @@ func (s *Server) startClusters(ctx context.Context, options *Options) error {
 	if options.RecordsURL != "" && len(options.PracticeURL) > 0 {
 		return nil
 	}
-	var err error
-	if s.folder, err = postgres.OpenFolder(options.DataDir); err != nil {
-		return err
+	folder := options.DataDir
+	if !options.Join {
+		var err error
+		if s.folder, err = postgres.OpenFolder(options.DataDir); err != nil {
+			return err
+		}
+		folder = s.folder.Path
 	}
 	s.clusters = make([]*postgres.Cluster, 2)
 	var both errgroup.Group
 	start := func(place int, started func(url string), o postgres.Options) {
 		o.Log = options.Log
 		both.Go(func() (err error) {
-			if s.clusters[place], err = postgres.Start(ctx, o); err == nil {
+			begin := postgres.Start
+			if options.Join {
+				begin = func(ctx context.Context, o postgres.Options) (*postgres.Cluster, error) {
+					return postgres.Join(ctx, o.Folder, o.Super, o.Log)
+				}
+			}
+			if s.clusters[place], err = begin(ctx, o); err == nil {
 				started(s.clusters[place].URL("postgres"))
 			}
 			return err
 		})
 	}
 	keep, run := recordsCluster, PracticeCluster
-	keep.Folder, run.Folder = filepath.Join(s.folder.Path, "records"), filepath.Join(s.folder.Path, "practice")
+	keep.Folder, run.Folder = filepath.Join(folder, "records"), filepath.Join(folder, "practice")
 	if options.RecordsURL == "" {
 		start(0, func(url string) { options.RecordsURL = url }, keep)
 	}
@@ -371,6 +436,9 @@ func (s *Server) startClusters(ctx context.Context, options *Options) error {
 // Address returns the host:port on which the service listens.
 func (s *Server) Address() string { return s.listener.Addr().String() }
 
+// URL returns the address by which browsers reach the service: the public one, where it is set.
+func (s *Server) URL() string { return s.url }
+
 // Wait returns when the service fails or ctx is done.
 func (s *Server) Wait(ctx context.Context) error {
 	select {
@@ -384,15 +452,7 @@ func (s *Server) Wait(ctx context.Context) error {
 // Stop finishes the calls in progress and stops everything that Start started.
 func (s *Server) Stop() {
 	close(s.stopping)
-	if s.http != nil {
-		ctx, cancel := context.WithTimeout(context.Background(), 15*time.Second)
-		if s.http.Shutdown(ctx) != nil {
-			s.http.Close()
-		}
-		cancel()
-	} else if s.listener != nil {
-		s.listener.Close()
-	}
+	s.endCalls()
 	if s.stopWork != nil {
 		s.stopWork()
 	}
@@ -417,5 +477,8 @@ func (s *Server) Stop() {
 	_ = all.Wait()
 	if s.folder != nil {
 		s.folder.Close()
+	}
+	if s.endTraces != nil {
+		s.endTraces()
 	}
 }

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"github.com/gin-gonic/gin"
+	"github.com/klauspost/compress/gzhttp"
 
 	"examen/internal/account"
 	"examen/internal/core/export"
@@ -22,16 +23,26 @@ import (
 func (s *server) GetHealth(
 	ctx context.Context, _ contract.GetHealthRequestObject,
 ) (contract.GetHealthResponseObject, error) {
-	h := s.Health(ctx)
-	out := contract.Health{
-		Records:  contract.ServerState(h.Records),
-		Practice: contract.ServerState(h.Practice),
-		Unending: h.Unending,
-	}
-	if h.Records != Up || h.Practice != Up {
+	out := toHealth(s.Health(ctx))
+	if !out.Ready {
 		return contract.GetHealth503JSONResponse(out), nil
 	}
 	return contract.GetHealth200JSONResponse(out), nil
+}
+
+func toHealth(h Health) contract.Health {
+	return contract.Health{
+		Records:  contract.ServerState(h.Records),
+		Practice: contract.ServerState(h.Practice),
+		Unending: h.Unending,
+		Stopping: h.Stopping,
+		Ready:    len(h.Reasons) == 0,
+		Reasons:  append([]string{}, h.Reasons...),
+	}
+}
+
+func (s *server) GetLive(context.Context, contract.GetLiveRequestObject) (contract.GetLiveResponseObject, error) {
+	return contract.GetLive204Response{}, nil
 }
 
 func (s *server) LogIn(ctx context.Context, request contract.LogInRequestObject) (contract.LogInResponseObject, error) {
@@ -187,6 +198,7 @@ func (s *server) Submit(
 	if err != nil {
 		return nil, err
 	}
+	s.metrics.outcomes.WithLabelValues("submission", cmp.Or(string(a.Outcome), "untold")).Inc()
 	return contract.Submit201JSONResponse(toAttempt(a)), nil
 }
 
@@ -199,6 +211,7 @@ func (s *server) Run(ctx context.Context, request contract.RunRequestObject) (co
 	if err != nil {
 		return nil, err
 	}
+	s.metrics.outcomes.WithLabelValues("run", string(run.Outcome)).Inc()
 	return contract.Run201JSONResponse(toRun(run)), nil
 }
 
@@ -237,10 +250,8 @@ func (e exported) VisitExportRunResponse(w http.ResponseWriter) error {
 		contract.ExportXLSX:  "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 	}[e.format])
 	h.Set("Content-Disposition", fmt.Sprintf(`attachment; filename="rows-%s.%s"`, e.run, e.format))
-	h.Set("Content-Length", strconv.FormatInt(e.Size, 10))
-	// Whoever takes it drop by drop does not keep it for ever.
-	due := time.Now().Add(bodyPatience + time.Duration(e.Size/slowest)*time.Second)
-	_ = http.NewResponseController(w).SetWriteDeadline(due) // a test's own connection has none
+	h.Set("Content-Length", strconv.FormatInt(e.Size, 10)) // by which whoever saves it knows that it is whole
+	h.Set(gzhttp.HeaderNoCompression, "its length is told")
 	_, err := io.Copy(w, e)
 	return err
 }

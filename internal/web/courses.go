@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"net/http"
 	"strconv"
 	"time"
@@ -261,6 +262,12 @@ func (e events) send(w http.ResponseWriter) error {
 		}
 		return err
 	})
+	select {
+	case <-e.server.stopping: // whoever follows asks again, of the service that is there then
+		_, _ = io.WriteString(w, "retry: 1000\nevent: stopping\ndata: {}\n\n")
+		return nil
+	default:
+	}
 	if err != nil && ctx.Err() == nil {
 		e.server.log.Warn("events ended early", "path", e.ctx.(*gin.Context).Request.URL.Path, "error", err)
 	}

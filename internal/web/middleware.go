@@ -8,10 +8,8 @@ import (
 	"io"
 	"net/http"
 	"net/netip"
-	"os"
 	"slices"
 	"strings"
-	"time"
 	"unicode/utf8"
 
 	"github.com/gin-gonic/gin"
@@ -41,76 +39,23 @@ const (
 	drained = 8 << 20
 )
 
-func (s *server) logged(c *gin.Context) {
-	start := time.Now()
-	c.Next()
-	s.log.Debug(
-		"call", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "ms",
-		time.Since(start).Milliseconds(),
+// trusted tells whether a call came through a proxy whose word is taken.
+func (s *server) trusted(c *gin.Context) bool {
+	from, err := netip.ParseAddr(c.RemoteIP())
+	return err == nil && contains(s.proxies, from)
+}
+
+func contains(networks []netip.Prefix, address netip.Addr) bool {
+	return slices.ContainsFunc(
+		networks, func(network netip.Prefix) bool { return network.Contains(address.Unmap()) },
 	)
 }
 
-// How long a call's body may take to come: so long, and as long as slowest needs for what has come; and between two
-// pieces of files.
-const (
-	bodyPatience = 15 * time.Second
-	filePatience = 30 * time.Second
-	slowest      = 4 << 10 // bytes a second
-)
-
-// slowly bounds how long a call may take to arrive, so that callers who send drop by drop do not hold connections for
-// ever.
-func slowly(c *gin.Context) {
-	control := http.NewResponseController(c.Writer)
-	if c.Request.Body == nil || c.Request.Body == http.NoBody {
-		return
-	}
-	if err := control.SetReadDeadline(time.Now().Add(bodyPatience)); err != nil {
-		return // a test's own connection
-	}
-	c.Request.Body = &patient{ReadCloser: c.Request.Body, control: control, begun: time.Now()}
-}
-
-// patient is a body that is given more time the more of it has arrived.
-type patient struct {
-	io.ReadCloser
-	control *http.ResponseController
-	begun   time.Time
-	bytes   int64
-}
-
-func (p *patient) Read(b []byte) (int, error) {
-	due := p.begun.Add(bodyPatience + time.Duration(p.bytes/slowest)*time.Second)
-	if pause := time.Now().Add(filePatience); due.After(pause) {
-		due = pause
-	}
-	_ = p.control.SetReadDeadline(due)
-	n, err := p.ReadCloser.Read(b)
-	p.bytes += int64(n)
-	if err == io.EOF { // what is read from now on is whether the caller is still there
-		_ = p.control.SetReadDeadline(time.Time{})
-	}
-	if errors.Is(err, os.ErrDeadlineExceeded) {
-		err = &problem.Problem{
-			Type:   "examen:too-slow",
-			Title:  "The request came too slowly",
-			Status: 408,
-			Detail: fmt.Sprintf(
-				"%d bytes had come after %d seconds. Send it again.", p.bytes, int(time.Since(p.begun).Seconds()),
-			),
-		}
-	}
-	return n, err
-}
-
-// secure tells whether a call arrived over TLS, at this process or at a trusted proxy.
+// secure tells whether a call arrived over TLS, at this process or at a trusted proxy, or the service is reached in no
+// other way.
 func (s *server) secure(c *gin.Context) bool {
-	if c.Request.TLS != nil {
-		return true
-	}
-	from, err := netip.ParseAddr(c.RemoteIP())
-	return err == nil && c.GetHeader("X-Forwarded-Proto") == "https" &&
-		slices.ContainsFunc(s.proxies, func(network netip.Prefix) bool { return network.Contains(from.Unmap()) })
+	return c.Request.TLS != nil || s.public.Scheme == "https" ||
+		c.GetHeader("X-Forwarded-Proto") == "https" && s.trusted(c)
 }
 
 func (s *server) headers(c *gin.Context) {
@@ -132,11 +77,62 @@ func (s *server) headers(c *gin.Context) {
 	c.Next()
 }
 
+// fromOwnPages refuses a call that a browser makes for another site's page.
+func (s *server) fromOwnPages(c *gin.Context) {
+	if s.origins.Check(c.Request) == nil {
+		return
+	}
+	p := problem.New(403, "cross-origin", "This request was blocked (another site's page sent it)",
+		"Only this service's own pages may send it.")
+	if origin := c.GetHeader("Origin"); origin != "" {
+		p.Detail = fmt.Sprintf("It came from %.100q. If that is this service's own address, have the service started "+
+			"with it as --public-url.", origin)
+	}
+	s.fail(c, p)
+}
+
+// stoppingType is the type of problem of a call that is turned away.
+const stoppingType = "examen:stopping"
+
+// turnedAway refuses calls that begin something while the service stops. Those that ask are answered until the end.
+func (s *server) turnedAway(c *gin.Context) {
+	select {
+	case <-s.stopping:
+		c.Header("Connection", "close")
+		if c.Request.Method == http.MethodGet || c.Request.Method == http.MethodHead {
+			return
+		}
+		p := problem.New(503, "stopping", "The service is being stopped or restarted",
+			"Nothing was done. Send it again in some seconds.")
+		p.RetryAfter = 3 // seconds
+		s.fail(c, p)
+	default:
+	}
+}
+
+// admitted counts the call among those of the address that it comes from.
+func (s *server) admitted(c *gin.Context) {
+	if err := s.Accounts.Throttle().AdmitAddress(c.ClientIP(), weight(c)); err != nil {
+		s.fail(c, err)
+	}
+}
+
+// runPaths are the calls that run SQL that came with them.
+var runPaths = []string{"/api/runs", "/api/plans", "/api/papers/:paper/exercises/:exercise/attempts"}
+
+// weight is what a call counts for.
+func weight(c *gin.Context) int {
+	if c.Request.Method == http.MethodPost && slices.Contains(runPaths, c.FullPath()) {
+		return account.OneRun
+	}
+	return account.OneCall
+}
+
 // authenticate finds the call's session. Only logging in, asking for the servers' state, and reading a calendar whose
 // secret address one knows need none.
 func (s *server) authenticate(c *gin.Context) {
 	path, method := c.FullPath(), c.Request.Method
-	if path == "/api/health" || path == "/api/session" && method == http.MethodPost ||
+	if path == "/api/health" || path == "/api/health/live" || path == "/api/session" && method == http.MethodPost ||
 		path == "/api/calendars/:secret" {
 		return
 	}
@@ -183,7 +179,7 @@ func (s *server) authenticate(c *gin.Context) {
 		}
 	}
 	if err == nil {
-		err = s.Accounts.Admit(session.Account)
+		err = s.Accounts.Throttle().Admit(session.Account, weight(c))
 	}
 	if err == nil && wantsFiles(c) { // before a byte of them is read
 		if course := c.Param("course"); course != "" {
@@ -191,6 +187,9 @@ func (s *server) authenticate(c *gin.Context) {
 		} else {
 			err = session.Account.May(account.Prepare)
 		}
+	}
+	if err == nil && (wantsFiles(c) || takesPicture(c)) {
+		err = s.Accounts.Throttle().AdmitFiles(session.Account, c.ClientIP())
 	}
 	if err != nil {
 		s.fail(c, err)

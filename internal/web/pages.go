@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"github.com/gin-gonic/gin"
+	"github.com/zeebo/xxh3"
 
 	"examen/internal/problem"
 )
@@ -23,7 +24,7 @@ var dist embed.FS
 // pages are the first segments of the paths for which the console has pages. It does its own routing.
 var pages = []string{
 	"", "papers", "courses", "datasets", "exercises", "builds", "history", "try", "password", "learners", "log",
-	"marking",
+	"marking", "service",
 }
 
 // page serves the console's files, and its index page for the paths that it knows. Any other path is not found.
@@ -47,11 +48,8 @@ func (s *server) page(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	if strings.HasPrefix(name, "assets/") { // their names change with their contents
-		c.Header("Cache-Control", "public, max-age=31536000, immutable")
-	} else if first, _, _ := strings.Cut(name, "/"); slices.Contains(pages, first) {
+	if first, _, _ := strings.Cut(name, "/"); slices.Contains(pages, first) {
 		name = "index.html"
-		c.Header("Cache-Control", "no-cache")
 	}
 	if info, err := fs.Stat(files, name); name != "index.html" && (err != nil || info.IsDir()) {
 		c.String(http.StatusNotFound, "There is nothing at this address. The console is at /.\n")
@@ -71,6 +69,17 @@ func (s *server) page(c *gin.Context) {
 			c.Header("Content-Encoding", way.encoding)
 			content = smaller
 			break
+		}
+	}
+	if strings.HasPrefix(name, "assets/") { // their names change with their contents
+		c.Header("Cache-Control", "public, max-age=31536000, immutable")
+	} else {
+		tag := fmt.Sprintf(`"%x"`, xxh3.Hash128(content).Bytes())
+		c.Header("Cache-Control", "no-cache") // to be asked for again each time, and sent again where it is another
+		c.Header("ETag", tag)
+		if strings.Contains(c.GetHeader("If-None-Match"), tag) {
+			c.Status(http.StatusNotModified)
+			return
 		}
 	}
 	c.Data(http.StatusOK, contentType(name), content)

@@ -8,10 +8,15 @@ import (
 	"log/slog"
 	"net/http"
 	"net/netip"
+	"net/url"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
+	"github.com/klauspost/compress/gzhttp"
+	"github.com/klauspost/compress/gzip"
+	"github.com/prometheus/client_golang/prometheus"
 
 	"examen/internal/account"
 	"examen/internal/course"
@@ -34,6 +39,32 @@ type Parts struct {
 	Rechecks work.Rechecks
 	Jobs     *jobs.Jobs
 	Health   func(context.Context) Health
+	Metrics  *prometheus.Registry // to which those of the calls are added
+	Version  string
+	// RecordsFree returns the bytes that are free on the records' disk; 0 where that is not known.
+	RecordsFree func() int64
+}
+
+// Trust says who is trusted with what, as addresses or networks; and the address that browsers know the service by.
+type Trust struct {
+	Proxies   []string // to say where a call came from, what it is called, and whether it was encrypted
+	Metrics   []string // to read the metrics
+	PublicURL string   // "" is whatever the call is addressed to
+}
+
+// Public returns the public URL: a scheme and a host alone, both empty where none is set.
+func (t Trust) Public() (url.URL, error) {
+	if t.PublicURL == "" {
+		return url.URL{}, nil
+	}
+	u, err := url.Parse(strings.TrimSuffix(t.PublicURL, "/"))
+	if err != nil || u.Scheme != "https" && u.Scheme != "http" || u.Host == "" ||
+		*u != (url.URL{Scheme: u.Scheme, Host: u.Host}) {
+		return url.URL{}, fmt.Errorf(
+			"the public URL: https://HOST or http://HOST:PORT is expected, without a path, not %q", t.PublicURL,
+		)
+	}
+	return *u, nil
 }
 
 // A ServerState is the state of a server.
@@ -50,37 +81,56 @@ const (
 type Health struct {
 	Records, Practice ServerState
 	Unending          int // sessions on the practice server that were told to end and have not
+	Stopping          bool
+	Reasons           []string // why the service is not ready for calls, in sentences
 }
 
-// Handler returns the whole service as an HTTP handler. When stopping is closed, long-lived calls end. proxies are the
-// addresses or networks that are trusted to say where a call came from and whether it was encrypted.
-func Handler(parts Parts, log *slog.Logger, stopping <-chan struct{}, proxies []string) (http.Handler, error) {
+// Handler returns the whole service as an HTTP handler. When stopping is closed, long-lived calls end.
+func Handler(parts Parts, log *slog.Logger, stopping <-chan struct{}, trust Trust) (http.Handler, error) {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
-	networks, err := networksOf(proxies)
+	networks, err := networksOf(trust.Proxies)
 	if err == nil {
-		err = engine.SetTrustedProxies(proxies)
+		err = engine.SetTrustedProxies(trust.Proxies)
 	}
 	if err != nil {
 		return nil, fmt.Errorf(
 			"trusted proxies: addresses or networks are expected, as 10.0.0.7 or 10.0.0.0/8: %w", err,
 		)
 	}
+	readers, err := networksOf(trust.Metrics)
+	if err != nil {
+		return nil, fmt.Errorf(
+			"readers of the metrics: addresses or networks are expected, as 10.0.0.7 or 10.0.0.0/8: %w", err,
+		)
+	}
+	public, err := trust.Public()
+	if err != nil {
+		return nil, err
+	}
+	origins := http.NewCrossOriginProtection()
+	if public.Host != "" {
+		if err := origins.AddTrustedOrigin(public.String()); err != nil {
+			return nil, err
+		}
+	}
 	engine.ContextWithFallback = true
 	engine.HandleMethodNotAllowed = true
 	engine.UseRawPath = true // a table may have a slash in its name
-	s := &server{parts, log, stopping, networks}
-	engine.Use(received, s.logged, gin.CustomRecoveryWithWriter(nil, s.recovered), s.headers, slowly)
+	s := &server{parts, log, stopping, networks, public, origins, newMetrics(parts.Metrics, readers)}
+	engine.Use(received, s.named, s.traced, s.logged, s.metrics.counted)
+	engine.Use(gin.CustomRecoveryWithWriter(nil, s.recovered), s.headers, slowly, s.turnedAway)
 
 	strict := contract.NewStrictHandlerWithOptions(s, nil, contract.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  func(c *gin.Context, err error) { s.fail(c, unreadable(err)) },
 		HandlerErrorFunc:         s.fail,
 		ResponseErrorHandlerFunc: s.fail,
 	})
-	api := engine.Group("", s.authenticate, s.body)
+	api := engine.Group("", s.admitted, s.fromOwnPages, s.authenticate, s.body)
 	contract.RegisterHandlersWithOptions(api, strict, contract.GinServerOptions{
 		ErrorHandler: func(c *gin.Context, err error, _ int) { s.fail(c, unreadable(err)) },
 	})
+	engine.GET("/metrics", s.readMetrics)
 	engine.NoMethod(func(c *gin.Context) {
 		s.fail(
 			c,
@@ -93,8 +143,23 @@ func Handler(parts Parts, log *slog.Logger, stopping <-chan struct{}, proxies []
 		)
 	})
 	engine.NoRoute(s.page)
-	return engine, nil
+	smaller, err := gzhttp.NewWrapper(
+		gzhttp.ContentTypes(compressible), gzhttp.MinSize(leastCompressed), gzhttp.EnableZstd(false),
+		gzhttp.CompressionLevel(gzip.BestSpeed),
+	)
+	if err != nil {
+		return nil, err
+	}
+	return paced(smaller(engine)), nil
 }
+
+// Answers are compressed that are text, and large enough to gain by it. The console's files are so beforehand.
+var compressible = []string{
+	"application/json", "application/problem+json", "application/x-ndjson", "text/csv", "text/calendar", "text/html",
+	"text/plain", "text/markdown",
+}
+
+const leastCompressed = 2 << 10 // bytes
 
 func networksOf(texts []string) (networks []netip.Prefix, err error) {
 	for _, text := range texts {
@@ -117,6 +182,9 @@ type server struct {
 	log      *slog.Logger
 	stopping <-chan struct{}
 	proxies  []netip.Prefix // that are trusted
+	public   url.URL
+	origins  *http.CrossOriginProtection
+	metrics  *metrics
 }
 
 func unreadable(err error) error {
@@ -135,8 +203,8 @@ func unreadable(err error) error {
 // fail answers with a problem (RFC 9457) and ends the call.
 func (s *server) fail(c *gin.Context, err error) {
 	p := problem.Of(err, practice.Problem, records.Problem)
-	if p.Status >= 500 {
-		s.log.Error("call failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
+	if p.Status >= 500 && p.Type != stoppingType { // which is no fault
+		s.logOf(c).Error("call failed", "error", err)
 	}
 	if p.RetryAfter > 0 {
 		c.Header("Retry-After", strconv.Itoa(p.RetryAfter))

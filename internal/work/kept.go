@@ -51,7 +51,7 @@ func (w *Work) KeepEntry(ctx context.Context, who account.Account, entry string,
 	if name, err = ownName(name); err != nil {
 		return err
 	}
-	if err := w.accounts.AdmitText(who, len(name)); err != nil {
+	if err := w.accounts.Throttle().AdmitText(who, len(name)); err != nil {
 		return err
 	}
 	return w.records.KeepEntry(ctx, query.KeepEntryParams{AccountID: who.ID, EntryID: id, Name: name})

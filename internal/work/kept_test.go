@@ -5,6 +5,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
 	"examen/internal/account"
 	"examen/internal/work"
 )
@@ -163,5 +165,40 @@ func TestAPaperWithOnesAnswersAsAFile(t *testing.T) {
 	page, err := c.History(ctx, c.robin, work.HistoryFilter{Kind: "run"})
 	if err != nil || len(page.Entries) != 0 {
 		t.Errorf("the history has %+v, %v", page, err)
+	}
+}
+
+// Runs that are older than they are to be kept go, but for those that somebody keeps; attempts never do.
+func TestOldRunsAreForgotten(t *testing.T) {
+	c := open(t, "forgotten")
+	var ids []string
+	for _, sql := range []string{"SELECT 'old'", "SELECT 'old and kept'", "SELECT 'new'"} {
+		run, err := c.Run(ctx, c.robin, work.RunRequest{SQL: sql, Paper: "hives"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		ids = append(ids, run.ID)
+	}
+	if _, err := c.submit(c.robin, "all", allHives); err != nil {
+		t.Fatal(err)
+	}
+	if err := c.KeepEntry(ctx, c.robin, ids[1], true, "a good one"); err != nil {
+		t.Fatal(err)
+	}
+	conn, err := pgx.Connect(ctx, url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	if _, err := conn.Exec(
+		ctx, "UPDATE run SET at = now() - interval '31 days' WHERE id::text = ANY ($1)", ids[:2],
+	); err != nil {
+		t.Fatal(err)
+	}
+	if err := work.ForgetRuns(ctx, c.Store, 30*24*time.Hour); err != nil {
+		t.Fatal(err)
+	}
+	if got, want := c.texts(t, work.HistoryFilter{}), allHives+"|SELECT 'new'|SELECT 'old and kept'"; got != want {
+		t.Errorf("there are %s, want %s", got, want)
 	}
 }

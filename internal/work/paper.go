@@ -230,7 +230,7 @@ func (w *Work) KeepDraft(ctx context.Context, who account.Account, d NewDraft) (
 	if err := checkText(d.SQL); err != nil {
 		return nil, err
 	}
-	if err := w.accounts.AdmitText(who, len(d.SQL)); err != nil {
+	if err := w.accounts.Throttle().AdmitText(who, len(d.SQL)); err != nil {
 		return nil, err
 	}
 	row, err := w.records.KeepDraft(ctx, query.KeepDraftParams{

@@ -20,7 +20,7 @@ func (w *Work) Plan(ctx context.Context, who account.Account, request RunRequest
 	if err := checkQuery(request.SQL); err != nil {
 		return plan.Step{}, err
 	}
-	if err := w.accounts.AdmitText(who, len(request.SQL)); err != nil {
+	if err := w.accounts.Throttle().AdmitText(who, len(request.SQL)); err != nil {
 		return plan.Step{}, err
 	}
 	run := &Run{SQL: request.SQL}

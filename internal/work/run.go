@@ -73,7 +73,7 @@ func (w *Work) Run(ctx context.Context, who account.Account, request RunRequest)
 	if err := checkQuery(request.SQL); err != nil {
 		return nil, err
 	}
-	if err := w.accounts.AdmitText(who, len(request.SQL)); err != nil {
+	if err := w.accounts.Throttle().AdmitText(who, len(request.SQL)); err != nil {
 		return nil, err
 	}
 	if request.Received.IsZero() {

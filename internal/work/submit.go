@@ -87,7 +87,7 @@ func (w *Work) Submit(ctx context.Context, who account.Account, s Submission) (*
 	if err := r.MaySubmit(s.Received); err != nil {
 		return nil, err
 	}
-	if err := w.accounts.AdmitText(who, len(s.SQL)); err != nil {
+	if err := w.accounts.Throttle().AdmitText(who, len(s.SQL)); err != nil {
 		return nil, err
 	}
 	if err := attemptsLeft(ctx, w.records.Queries, who, r, e); err != nil {

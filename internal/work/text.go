@@ -106,7 +106,7 @@ func (w *Work) admitText(ctx context.Context, who account.Account, t *NewText) (
 	if err := checkText(t.SQL); err != nil {
 		return 0, err
 	}
-	if err := w.accounts.AdmitText(who, len(t.SQL)); err != nil {
+	if err := w.accounts.Throttle().AdmitText(who, len(t.SQL)); err != nil {
 		return 0, err
 	}
 	if _, err := w.library.Readable(ctx, who, t.Dataset); err != nil {

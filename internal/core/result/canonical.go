@@ -138,6 +138,9 @@ func (r *Reading) Append(dst, cell []byte) []byte { return r.append(dst, cell, n
 
 // append leaves out the numbers that are inexact, and adds them to out, where there is one.
 func (r *Reading) append(dst, cell []byte, out *inexact) []byte {
+	if isBinary(cell) {
+		return r.appendBinary(dst, cell, out)
+	}
 	if r.equal != nil {
 		if equal, has := r.equal[string(cell)]; has {
 			cell = []byte(equal)

@@ -106,6 +106,7 @@ func (r Reading) Reach(number float64) float64 {
 // Near tells whether two cells are the same but for the digits of numbers that do not count, also where rounding them
 // puts them on different sides of a boundary.
 func (r *Reading) Near(a, b []byte) bool {
+	a, b = appendText(nil, a), appendText(nil, b)
 	if r.Family == Number || r.Family == Float {
 		return r.digits > 0 && isFinite(a) && isFinite(b) && r.nearNumber(a, b)
 	}

@@ -49,7 +49,8 @@ const (
 	Composite  Kind = 'c'
 )
 
-// A Row holds one cell for each column; a nil cell is NULL.
+// A Row holds one cell for each column: the server's text of a value, or its binary form where that was asked for (see
+// [AppendBinary]); a nil cell is NULL.
 type Row [][]byte
 
 // A Family groups the types whose values can be compared with each other.
@@ -138,18 +139,14 @@ func (t Type) Known() bool {
 // oidRecord is the type of a row that has no type of its own: its fields' types are not told.
 const oidRecord = 2249
 
-// Clone copies a row whose cells may be used again.
+// Clone copies a row whose cells may be used again. All cells of the copy are texts.
 func (r Row) Clone() Row {
-	size := 0
-	for _, cell := range r {
-		size += len(cell)
-	}
-	buffer := make([]byte, 0, size)
+	buffer := make([]byte, 0, r.Size())
 	copied := make(Row, len(r))
 	for i, cell := range r {
 		if cell != nil {
 			start := len(buffer)
-			buffer = append(buffer, cell...)
+			buffer = appendText(buffer, cell)
 			copied[i] = buffer[start:len(buffer):len(buffer)]
 		}
 	}
@@ -170,7 +167,7 @@ const (
 	takenSize = 1 << 10
 )
 
-// Copy copies a row.
+// Copy copies a row, as [Row.Clone] does.
 func (c *Copier) Copy(r Row) Row {
 	size := r.Size()
 	if size > takenSize {
@@ -188,18 +185,20 @@ func (c *Copier) Copy(r Row) Row {
 	c.cells = c.cells[len(r):]
 	for i, cell := range r {
 		if cell != nil {
-			n := copy(c.bytes, cell)
+			n := len(appendText(c.bytes[:0], cell))
 			copied[i], c.bytes = c.bytes[:n:n], c.bytes[n:]
 		}
 	}
 	return copied
 }
 
-// Size is how many bytes the row's cells have.
+// Size is how many bytes the texts of the row's cells have, or somewhat less than that.
 func (r Row) Size() int {
 	size := 0
 	for _, cell := range r {
-		size += len(cell)
+		if size += len(cell); isBinary(cell) {
+			size += longestFloat - binaryLength
+		}
 	}
 	return size
 }

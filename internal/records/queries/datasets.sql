@@ -104,3 +104,15 @@ SELECT * FROM build WHERE database = @database::text OR variants::text LIKE '%"'
 
 -- name: BuildDatabases :many
 SELECT database, variants FROM build WHERE dropped_at IS NULL;
+
+-- name: Remakes :many
+-- Builds that should be on the practice server, those in use first, each with the last job after the one given that makes
+-- it again.
+SELECT sqlc.embed(build), dataset.name AS dataset, coalesce(remade.state, '')::text AS state, remade.problem
+FROM build JOIN dataset ON dataset.id = build.dataset_id
+LEFT JOIN job AS remade ON remade.id = (
+    SELECT max(job.id) FROM job WHERE job.id > @after AND job.options @> jsonb_build_object('remake', build.id))
+WHERE build.dropped_at IS NULL AND dataset.dropped_at IS NULL ORDER BY build.id = dataset.build_id DESC, build.id;
+
+-- name: LastJob :one
+SELECT coalesce(max(id), 0)::bigint FROM job;

@@ -86,11 +86,17 @@ DELETE FROM job_piece WHERE job_id IN (
 -- The databases that unfinished jobs have begun to build.
 SELECT databases FROM job WHERE state IN ('running', 'stopping');
 
+-- name: LockBuild :exec
+-- Of several who find a build lost, one comes after the other.
+SELECT FROM build WHERE id = $1 FOR UPDATE;
+
 -- name: RemakeJob :one
--- A job that makes a lost build again from its files, unless there is one already.
+-- A job that makes a lost build again from its files, unless there is one already, or it has been made again since its
+-- database was looked for.
 INSERT INTO job (kind, name, account_id, options, state)
 SELECT job.kind, job.name, job.account_id, job.options || jsonb_build_object('remake', @build_id::bigint, 'files', job.id), 'queued'
 FROM job WHERE job.id = @job_id
+AND EXISTS (SELECT FROM build WHERE build.id = @build_id::bigint AND build.database = @database::text)
 AND NOT EXISTS (SELECT FROM job AS other WHERE other.state IN ('queued', 'running', 'stopping') AND other.options @> jsonb_build_object('remake', @build_id::bigint))
 AND NOT EXISTS (SELECT FROM job AS other WHERE job.kind = 'dataset' AND other.kind = 'dataset' AND other.name = job.name AND other.state IN ('receiving', 'queued', 'running', 'asking', 'stopping'))
 RETURNING *;

@@ -38,16 +38,33 @@ WHERE id = @account_id;
 WITH s AS (DELETE FROM session WHERE session.account_id = @account_id), d AS (DELETE FROM device WHERE device.account_id = @account_id),
      t AS (DELETE FROM own_text WHERE own_text.account_id = @account_id), r AS (DELETE FROM draft WHERE draft.account_id = @account_id),
      k AS (DELETE FROM kept_entry WHERE kept_entry.account_id = @account_id), v AS (DELETE FROM visit WHERE visit.account_id = @account_id),
+     o AS (UPDATE copy SET used_at = 'epoch' WHERE copy.account_id = @account_id), -- it is dropped next
      p AS (DELETE FROM preference WHERE preference.account_id = @account_id), c AS (DELETE FROM calendar WHERE calendar.account_id = @account_id)
 DELETE FROM login_failure WHERE right(origin, length(' as ' || @name::text)) = ' as ' || @name::text;
 
 -- name: AnonymiseTexts :exec
--- Takes a person's name and address out of what they wrote.
-WITH attempts AS (
-    UPDATE attempt SET sql = replace(replace(attempt.sql, @display_name::text, 'anonymous'), @email::text, 'anonymous')
-    WHERE attempt.account_id = @account_id AND (position(@display_name::text IN attempt.sql) > 0 OR @email::text <> '' AND position(@email::text IN attempt.sql) > 0))
-UPDATE run SET sql = replace(replace(run.sql, @display_name::text, 'anonymous'), @email::text, 'anonymous')
-WHERE run.account_id = @account_id AND (position(@display_name::text IN run.sql) > 0 OR @email::text <> '' AND position(@email::text IN run.sql) > 0);
+-- Takes what a person is called out of what they wrote: whatever fits the pattern.
+WITH texts AS (
+    UPDATE attempt SET sql = regexp_replace(attempt.sql, @pattern::text, 'anonymous', 'gi'), client_key = NULL
+    WHERE attempt.account_id = @account_id AND (attempt.sql ~* @pattern::text OR attempt.client_key ~* @pattern::text)
+)
+UPDATE run SET sql = regexp_replace(run.sql, @pattern::text, 'anonymous', 'gi')
+WHERE run.account_id = @account_id AND run.sql ~* @pattern::text;
+
+-- name: SaidOf :many
+-- What was said of a person's attempts and runs that fits a pattern.
+SELECT true AS is_check, held.id, held.findings, held.error
+FROM attempt_check AS held JOIN attempt ON attempt.id = held.attempt_id
+WHERE attempt.account_id = @account_id AND (held.error::text ~* @pattern::text OR held.findings::text ~* @pattern::text)
+UNION ALL
+SELECT false, run.id, '[]'::jsonb, run.error FROM run
+WHERE run.account_id = @account_id AND run.error::text ~* @pattern::text;
+
+-- name: SayOfCheck :exec
+UPDATE attempt_check SET findings = $2, error = $3 WHERE id = $1;
+
+-- name: SayOfRun :exec
+UPDATE run SET error = $2 WHERE id = $1;
 
 -- name: AnonymiseReasons :exec
 -- Takes what others said of a person, and what they said themselves, out of marks, extensions, notes and the log.

@@ -477,6 +477,17 @@ func (q *Queries) KeptBuilds(ctx context.Context) ([]Build, error) {
 	return items, nil
 }
 
+const lastJob = `-- name: LastJob :one
+SELECT coalesce(max(id), 0)::bigint FROM job
+`
+
+func (q *Queries) LastJob(ctx context.Context) (int64, error) {
+	row := q.db.QueryRow(ctx, lastJob)
+	var column_1 int64
+	err := row.Scan(&column_1)
+	return column_1, err
+}
+
 const learnerDatasets = `-- name: LearnerDatasets :many
 SELECT dataset.name, min(course_paper.course_id)::bigint AS course_id
 FROM dataset
@@ -600,6 +611,59 @@ func (q *Queries) OldCatalogues(ctx context.Context, catalogueVersion int32) ([]
 			&i.JobID,
 			&i.DroppedAt,
 			&i.CatalogueVersion,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const remakes = `-- name: Remakes :many
+SELECT build.id, build.dataset_id, build.number, build.database, build.variants, build.catalogue, build.made_at, build.report, build.broken, build.job_id, build.dropped_at, build.catalogue_version, dataset.name AS dataset, coalesce(remade.state, '')::text AS state, remade.problem
+FROM build JOIN dataset ON dataset.id = build.dataset_id
+LEFT JOIN job AS remade ON remade.id = (
+    SELECT max(job.id) FROM job WHERE job.id > $1 AND job.options @> jsonb_build_object('remake', build.id))
+WHERE build.dropped_at IS NULL AND dataset.dropped_at IS NULL ORDER BY build.id = dataset.build_id DESC, build.id
+`
+
+type RemakesRow struct {
+	Build   Build
+	Dataset string
+	State   string
+	Problem json.RawMessage
+}
+
+// Builds that should be on the practice server, those in use first, each with the last job after the one given that makes
+// it again.
+func (q *Queries) Remakes(ctx context.Context, after int64) ([]RemakesRow, error) {
+	rows, err := q.db.Query(ctx, remakes, after)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []RemakesRow
+	for rows.Next() {
+		var i RemakesRow
+		if err := rows.Scan(
+			&i.Build.ID,
+			&i.Build.DatasetID,
+			&i.Build.Number,
+			&i.Build.Database,
+			&i.Build.Variants,
+			&i.Build.Catalogue,
+			&i.Build.MadeAt,
+			&i.Build.Report,
+			&i.Build.Broken,
+			&i.Build.JobID,
+			&i.Build.DroppedAt,
+			&i.Build.CatalogueVersion,
+			&i.Dataset,
+			&i.State,
+			&i.Problem,
 		); err != nil {
 			return nil, err
 		}

@@ -402,6 +402,16 @@ func (q *Queries) ListJobs(ctx context.Context, arg ListJobsParams) ([]ListJobsR
 	return items, nil
 }
 
+const lockBuild = `-- name: LockBuild :exec
+SELECT FROM build WHERE id = $1 FOR UPDATE
+`
+
+// Of several who find a build lost, one comes after the other.
+func (q *Queries) LockBuild(ctx context.Context, id int64) error {
+	_, err := q.db.Exec(ctx, lockBuild, id)
+	return err
+}
+
 const nameJob = `-- name: NameJob :exec
 UPDATE job SET name = $1 WHERE id = $2 AND worker = $3
 `
@@ -458,19 +468,22 @@ const remakeJob = `-- name: RemakeJob :one
 INSERT INTO job (kind, name, account_id, options, state)
 SELECT job.kind, job.name, job.account_id, job.options || jsonb_build_object('remake', $1::bigint, 'files', job.id), 'queued'
 FROM job WHERE job.id = $2
+AND EXISTS (SELECT FROM build WHERE build.id = $1::bigint AND build.database = $3::text)
 AND NOT EXISTS (SELECT FROM job AS other WHERE other.state IN ('queued', 'running', 'stopping') AND other.options @> jsonb_build_object('remake', $1::bigint))
 AND NOT EXISTS (SELECT FROM job AS other WHERE job.kind = 'dataset' AND other.kind = 'dataset' AND other.name = job.name AND other.state IN ('receiving', 'queued', 'running', 'asking', 'stopping'))
 RETURNING id, kind, name, account_id, options, state, bytes, progress, report, problem, errors, databases, worker, beat_at, tries, made_at, ended_at
 `
 
 type RemakeJobParams struct {
-	BuildID int64
-	JobID   int64
+	BuildID  int64
+	JobID    int64
+	Database string
 }
 
-// A job that makes a lost build again from its files, unless there is one already.
+// A job that makes a lost build again from its files, unless there is one already, or it has been made again since its
+// database was looked for.
 func (q *Queries) RemakeJob(ctx context.Context, arg RemakeJobParams) (Job, error) {
-	row := q.db.QueryRow(ctx, remakeJob, arg.BuildID, arg.JobID)
+	row := q.db.QueryRow(ctx, remakeJob, arg.BuildID, arg.JobID, arg.Database)
 	var i Job
 	err := row.Scan(
 		&i.ID,

@@ -42,22 +42,22 @@ func (q *Queries) AnonymiseReasons(ctx context.Context, accountID int64) error {
 }
 
 const anonymiseTexts = `-- name: AnonymiseTexts :exec
-WITH attempts AS (
-    UPDATE attempt SET sql = replace(replace(attempt.sql, $1::text, 'anonymous'), $2::text, 'anonymous')
-    WHERE attempt.account_id = $3 AND (position($1::text IN attempt.sql) > 0 OR $2::text <> '' AND position($2::text IN attempt.sql) > 0))
-UPDATE run SET sql = replace(replace(run.sql, $1::text, 'anonymous'), $2::text, 'anonymous')
-WHERE run.account_id = $3 AND (position($1::text IN run.sql) > 0 OR $2::text <> '' AND position($2::text IN run.sql) > 0)
+WITH texts AS (
+    UPDATE attempt SET sql = regexp_replace(attempt.sql, $1::text, 'anonymous', 'gi'), client_key = NULL
+    WHERE attempt.account_id = $2 AND (attempt.sql ~* $1::text OR attempt.client_key ~* $1::text)
+)
+UPDATE run SET sql = regexp_replace(run.sql, $1::text, 'anonymous', 'gi')
+WHERE run.account_id = $2 AND run.sql ~* $1::text
 `
 
 type AnonymiseTextsParams struct {
-	DisplayName string
-	Email       string
-	AccountID   int64
+	Pattern   string
+	AccountID int64
 }
 
-// Takes a person's name and address out of what they wrote.
+// Takes what a person is called out of what they wrote: whatever fits the pattern.
 func (q *Queries) AnonymiseTexts(ctx context.Context, arg AnonymiseTextsParams) error {
-	_, err := q.db.Exec(ctx, anonymiseTexts, arg.DisplayName, arg.Email, arg.AccountID)
+	_, err := q.db.Exec(ctx, anonymiseTexts, arg.Pattern, arg.AccountID)
 	return err
 }
 
@@ -334,6 +334,7 @@ const forgetAccount = `-- name: ForgetAccount :exec
 WITH s AS (DELETE FROM session WHERE session.account_id = $2), d AS (DELETE FROM device WHERE device.account_id = $2),
      t AS (DELETE FROM own_text WHERE own_text.account_id = $2), r AS (DELETE FROM draft WHERE draft.account_id = $2),
      k AS (DELETE FROM kept_entry WHERE kept_entry.account_id = $2), v AS (DELETE FROM visit WHERE visit.account_id = $2),
+     o AS (UPDATE copy SET used_at = 'epoch' WHERE copy.account_id = $2), -- it is dropped next
      p AS (DELETE FROM preference WHERE preference.account_id = $2), c AS (DELETE FROM calendar WHERE calendar.account_id = $2)
 DELETE FROM login_failure WHERE right(origin, length(' as ' || $1::text)) = ' as ' || $1::text
 `
@@ -507,6 +508,82 @@ func (q *Queries) NotesTo(ctx context.Context, accountID int64) ([]NotesToRow, e
 		return nil, err
 	}
 	return items, nil
+}
+
+const saidOf = `-- name: SaidOf :many
+SELECT true AS is_check, held.id, held.findings, held.error
+FROM attempt_check AS held JOIN attempt ON attempt.id = held.attempt_id
+WHERE attempt.account_id = $1 AND (held.error::text ~* $2::text OR held.findings::text ~* $2::text)
+UNION ALL
+SELECT false, run.id, '[]'::jsonb, run.error FROM run
+WHERE run.account_id = $1 AND run.error::text ~* $2::text
+`
+
+type SaidOfParams struct {
+	AccountID int64
+	Pattern   string
+}
+
+type SaidOfRow struct {
+	IsCheck  bool
+	ID       int64
+	Findings json.RawMessage
+	Error    json.RawMessage
+}
+
+// What was said of a person's attempts and runs that fits a pattern.
+func (q *Queries) SaidOf(ctx context.Context, arg SaidOfParams) ([]SaidOfRow, error) {
+	rows, err := q.db.Query(ctx, saidOf, arg.AccountID, arg.Pattern)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []SaidOfRow
+	for rows.Next() {
+		var i SaidOfRow
+		if err := rows.Scan(
+			&i.IsCheck,
+			&i.ID,
+			&i.Findings,
+			&i.Error,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const sayOfCheck = `-- name: SayOfCheck :exec
+UPDATE attempt_check SET findings = $2, error = $3 WHERE id = $1
+`
+
+type SayOfCheckParams struct {
+	ID       int64
+	Findings json.RawMessage
+	Error    json.RawMessage
+}
+
+func (q *Queries) SayOfCheck(ctx context.Context, arg SayOfCheckParams) error {
+	_, err := q.db.Exec(ctx, sayOfCheck, arg.ID, arg.Findings, arg.Error)
+	return err
+}
+
+const sayOfRun = `-- name: SayOfRun :exec
+UPDATE run SET error = $2 WHERE id = $1
+`
+
+type SayOfRunParams struct {
+	ID    int64
+	Error json.RawMessage
+}
+
+func (q *Queries) SayOfRun(ctx context.Context, arg SayOfRunParams) error {
+	_, err := q.db.Exec(ctx, sayOfRun, arg.ID, arg.Error)
+	return err
 }
 
 const sittingsOf = `-- name: SittingsOf :many

@@ -840,6 +840,16 @@ type Attempt struct {
 	Untold bool `json:"untold,omitempty,omitzero"`
 }
 
+// Backlog Tasks of a queue, or jobs of a kind, that are in a state.
+type Backlog struct {
+	Count int64  `json:"count"`
+	Name  string `json:"name"`
+	State string `json:"state"`
+
+	// Task A task, which nobody follows; otherwise a job, such as a build.
+	Task bool `json:"task"`
+}
+
 // Beginning defines model for Beginning.
 type Beginning struct {
 	// Move Go on here with an examination that is written in another session.
@@ -1231,6 +1241,25 @@ type DatasetMap struct {
 	Width     float64    `json:"width"`
 }
 
+// DatasetSpace defines model for DatasetSpace.
+type DatasetSpace struct {
+	// Bytes In all.
+	Bytes int64 `json:"bytes"`
+
+	// Copies What databases take on disk. `passing` are copies that are held ready or serve a check, and databases of no dataset.
+	Copies  Space  `json:"copies"`
+	Dataset string `json:"dataset"`
+
+	// Earlier What databases take on disk. `passing` are copies that are held ready or serve a check, and databases of no dataset.
+	Earlier Space `json:"earlier"`
+
+	// InUse What databases take on disk. `passing` are copies that are held ready or serve a check, and databases of no dataset.
+	InUse Space `json:"in_use"`
+
+	// Templates What databases take on disk. `passing` are copies that are held ready or serve a check, and databases of no dataset.
+	Templates Space `json:"templates"`
+}
+
 // DatasetSummary defines model for DatasetSummary.
 type DatasetSummary struct {
 	Build int `json:"build"`
@@ -1474,6 +1503,18 @@ type Extension struct {
 	Reason      string    `json:"reason"`
 }
 
+// FailedLogIn defines model for FailedLogIn.
+type FailedLogIn struct {
+	// Address Empty for a device on which the account is known.
+	Address  string    `json:"address"`
+	Failures int       `json:"failures"`
+	Last     time.Time `json:"last"`
+
+	// Name Of an account; empty for all names together, or for one that no account has.
+	Name        string `json:"name"`
+	UnknownName bool   `json:"unknown_name"`
+}
+
 // Files Each file is a part called `file`, whose filename is its path in the folder, with forward slashes.
 type Files struct {
 	File []openapi_types.File `json:"file"`
@@ -1533,9 +1574,16 @@ type FoundIn struct {
 type Health struct {
 	// Practice full: its disk is, and nothing can be stored there.
 	Practice ServerState `json:"practice"`
+	Ready    bool        `json:"ready"`
+
+	// Reasons Why it is not ready, in sentences.
+	Reasons []string `json:"reasons"`
 
 	// Records full: its disk is, and nothing can be stored there.
 	Records ServerState `json:"records"`
+
+	// Stopping The service is being stopped or restarted.
+	Stopping bool `json:"stopping,omitempty,omitzero"`
 
 	// Unending Sessions on the practice server that were told to end and have not.
 	Unending int `json:"unending,omitempty,omitzero"`
@@ -2722,6 +2770,14 @@ type RecheckReport struct {
 	Changes  []MarkChange `json:"changes"`
 }
 
+// RecordsSpace defines model for RecordsSpace.
+type RecordsSpace struct {
+	Bytes int64 `json:"bytes"`
+
+	// FreeBytes On their disk; 0 where that is not known.
+	FreeBytes int64 `json:"free_bytes"`
+}
+
 // Relation defines model for Relation.
 type Relation struct {
 	Columns []string `json:"columns"`
@@ -2989,6 +3045,19 @@ type ScriptError struct {
 	Text string `json:"text,omitempty,omitzero"`
 }
 
+// SeatsState Seats of the service that answers, on one practice server.
+type SeatsState struct {
+	All   int `json:"all"`
+	InUse int `json:"in_use"`
+
+	// Kind runs, or checks on rows that learners do not see
+	Kind   string `json:"kind"`
+	Server string `json:"server"`
+
+	// WaitedFor Runs that wait for a seat.
+	WaitedFor int `json:"waited_for"`
+}
+
 // Section Narrative (blocks), or an exercise.
 type Section struct {
 	Blocks   []Block  `json:"blocks,omitempty,omitzero"`
@@ -3088,6 +3157,29 @@ type Sitting struct {
 	Minutes int `json:"minutes"`
 }
 
+// SlowExercise How long answers to an exercise took, in milliseconds.
+type SlowExercise struct {
+	Checks    int     `json:"checks"`
+	Exercise  string  `json:"exercise"`
+	LongestMs float64 `json:"longest_ms"`
+	MedianMs  float64 `json:"median_ms"`
+	Number    int     `json:"number"`
+
+	// P95Ms Of 95 in 100 no longer.
+	P95Ms float64 `json:"p95_ms"`
+	Paper string  `json:"paper"`
+
+	// Stopped That reached a limit.
+	Stopped int    `json:"stopped"`
+	Title   string `json:"title"`
+}
+
+// Space What databases take on disk. `passing` are copies that are held ready or serve a check, and databases of no dataset.
+type Space struct {
+	Bytes     int64 `json:"bytes"`
+	Databases int   `json:"databases"`
+}
+
 // StatementResult What one statement of a run has done.
 type StatementResult struct {
 	Columns []Column `json:"columns"`
@@ -3106,6 +3198,32 @@ type StatementResult struct {
 	// Rows Cells as PostgreSQL writes them; null is NULL.
 	Rows      Rows `json:"rows"`
 	Truncated bool `json:"truncated"`
+}
+
+// Status defines model for Status.
+type Status struct {
+	At         time.Time `json:"at"`
+	Background []Backlog `json:"background"`
+
+	// Datasets What each takes on all practice servers, by size in descending order.
+	Datasets []DatasetSpace `json:"datasets"`
+
+	// FailedLogIns Of the last day, the twenty with the most failures at most.
+	FailedLogIns []FailedLogIn `json:"failed_log_ins"`
+	Health       Health        `json:"health"`
+
+	// Passing What databases take on disk. `passing` are copies that are held ready or serve a check, and databases of no dataset.
+	Passing  Space            `json:"passing"`
+	Practice []PracticeServer `json:"practice"`
+	Records  RecordsSpace     `json:"records"`
+	Seats    []SeatsState     `json:"seats"`
+	Services []Service        `json:"services"`
+
+	// SlowExercises Of the last seven days, the ten slowest at most.
+	SlowExercises []SlowExercise `json:"slow_exercises"`
+
+	// Version Of the service that answers.
+	Version string `json:"version"`
 }
 
 // Strength How far an exercise's data tell wrong answers from right ones. The wrong answers are mutations of its accepted answers.
@@ -4115,9 +4233,12 @@ type ServerInterface interface {
 	// FindExercises The exercises of published papers, by what they are about, with how learners fared. For instructors.
 	// (GET /api/exercises)
 	FindExercises(c *gin.Context, params FindExercisesParams)
-	// GetHealth Which of the two servers can be reached.
+	// GetHealth Whether the service is ready for calls, and which of its servers can be reached.
 	// (GET /api/health)
 	GetHealth(c *gin.Context)
+	// GetLive Whether the service is alive, whatever becomes of its servers. One that does not answer is to be started again.
+	// (GET /api/health/live)
+	GetLive(c *gin.Context)
 	// ClearRuns Clear the caller's own runs, except those that are kept. Attempts stay, and those who follow a course see the runs still.
 	// (DELETE /api/history)
 	ClearRuns(c *gin.Context, params ClearRunsParams)
@@ -4325,6 +4446,9 @@ type ServerInterface interface {
 	// LogIn Open a session with a name and a password.
 	// (POST /api/session)
 	LogIn(c *gin.Context)
+	// GetStatus How the service stands - servers, seats, work in the background, disk, slow exercises and failed log-ins. For administrators.
+	// (GET /api/status)
+	GetStatus(c *gin.Context)
 	// ListTexts The texts that the caller keeps and that belong to no exercise, the one changed last first.
 	// (GET /api/texts)
 	ListTexts(c *gin.Context)
@@ -6045,6 +6169,19 @@ func (siw *ServerInterfaceWrapper) GetHealth(c *gin.Context) {
 	}
 
 	siw.Handler.GetHealth(c)
+}
+
+// GetLive operation middleware
+func (siw *ServerInterfaceWrapper) GetLive(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetLive(c)
 }
 
 // ClearRuns operation middleware
@@ -8153,6 +8290,19 @@ func (siw *ServerInterfaceWrapper) LogIn(c *gin.Context) {
 	siw.Handler.LogIn(c)
 }
 
+// GetStatus operation middleware
+func (siw *ServerInterfaceWrapper) GetStatus(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetStatus(c)
+}
+
 // ListTexts operation middleware
 func (siw *ServerInterfaceWrapper) ListTexts(c *gin.Context) {
 
@@ -8257,6 +8407,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	}
 
 	router.GET(options.BaseURL+"/api/health", wrapper.GetHealth)
+	router.GET(options.BaseURL+"/api/health/live", wrapper.GetLive)
 	router.DELETE(options.BaseURL+"/api/session", wrapper.LogOut)
 	router.GET(options.BaseURL+"/api/session", wrapper.GetSession)
 	router.POST(options.BaseURL+"/api/session", wrapper.LogIn)
@@ -8369,6 +8520,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/courses/:course/webhooks/:webhook/deliveries", wrapper.ListDeliveries)
 	router.GET(options.BaseURL+"/api/servers", wrapper.ListServers)
 	router.PUT(options.BaseURL+"/api/servers/:name", wrapper.DrainServer)
+	router.GET(options.BaseURL+"/api/status", wrapper.GetStatus)
 	router.GET(options.BaseURL+"/api/log", wrapper.ListLog)
 	router.DELETE(options.BaseURL+"/api/papers/:paper/exercises/:exercise/marks/:learner", wrapper.UndoMark)
 	router.GET(options.BaseURL+"/api/papers/:paper/exercises/:exercise/marks/:learner", wrapper.GetMarksSet)
@@ -10530,6 +10682,38 @@ type GetHealthdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetHealthdefaultApplicationProblemPlusJSONResponse) VisitGetHealthResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetLiveRequestObject struct {
+}
+
+type GetLiveResponseObject interface {
+	VisitGetLiveResponse(w http.ResponseWriter) error
+}
+
+type GetLive204Response struct {
+}
+
+func (response GetLive204Response) VisitGetLiveResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type GetLivedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetLivedefaultApplicationProblemPlusJSONResponse) VisitGetLiveResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13506,6 +13690,44 @@ func (response LogIndefaultApplicationProblemPlusJSONResponse) VisitLogInRespons
 	return err
 }
 
+type GetStatusRequestObject struct {
+}
+
+type GetStatusResponseObject interface {
+	VisitGetStatusResponse(w http.ResponseWriter) error
+}
+
+type GetStatus200JSONResponse Status
+
+func (response GetStatus200JSONResponse) VisitGetStatusResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetStatusdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetStatusdefaultApplicationProblemPlusJSONResponse) VisitGetStatusResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListTextsRequestObject struct {
 }
 
@@ -13817,9 +14039,12 @@ type StrictServerInterface interface {
 	// FindExercises The exercises of published papers, by what they are about, with how learners fared. For instructors.
 	// (GET /api/exercises)
 	FindExercises(ctx context.Context, request FindExercisesRequestObject) (FindExercisesResponseObject, error)
-	// GetHealth Which of the two servers can be reached.
+	// GetHealth Whether the service is ready for calls, and which of its servers can be reached.
 	// (GET /api/health)
 	GetHealth(ctx context.Context, request GetHealthRequestObject) (GetHealthResponseObject, error)
+	// GetLive Whether the service is alive, whatever becomes of its servers. One that does not answer is to be started again.
+	// (GET /api/health/live)
+	GetLive(ctx context.Context, request GetLiveRequestObject) (GetLiveResponseObject, error)
 	// ClearRuns Clear the caller's own runs, except those that are kept. Attempts stay, and those who follow a course see the runs still.
 	// (DELETE /api/history)
 	ClearRuns(ctx context.Context, request ClearRunsRequestObject) (ClearRunsResponseObject, error)
@@ -14027,6 +14252,9 @@ type StrictServerInterface interface {
 	// LogIn Open a session with a name and a password.
 	// (POST /api/session)
 	LogIn(ctx context.Context, request LogInRequestObject) (LogInResponseObject, error)
+	// GetStatus How the service stands - servers, seats, work in the background, disk, slow exercises and failed log-ins. For administrators.
+	// (GET /api/status)
+	GetStatus(ctx context.Context, request GetStatusRequestObject) (GetStatusResponseObject, error)
 	// ListTexts The texts that the caller keeps and that belong to no exercise, the one changed last first.
 	// (GET /api/texts)
 	ListTexts(ctx context.Context, request ListTextsRequestObject) (ListTextsResponseObject, error)
@@ -15847,6 +16075,30 @@ func (sh *strictHandler) GetHealth(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetHealthResponseObject); ok {
 		if err := validResponse.VisitGetHealthResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetLive operation middleware
+func (sh *strictHandler) GetLive(ctx *gin.Context) {
+	var request GetLiveRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetLive(ctx, request.(GetLiveRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetLive")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetLiveResponseObject); ok {
+		if err := validResponse.VisitGetLiveResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -18081,6 +18333,30 @@ func (sh *strictHandler) LogIn(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(LogInResponseObject); ok {
 		if err := validResponse.VisitLogInResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetStatus operation middleware
+func (sh *strictHandler) GetStatus(ctx *gin.Context) {
+	var request GetStatusRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetStatus(ctx, request.(GetStatusRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetStatus")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetStatusResponseObject); ok {
+		if err := validResponse.VisitGetStatusResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
