@@ -21,6 +21,7 @@ const ImportPage = lazily(() => import("./pages/import/ImportPage").then((m) => 
 const LearnerPage = lazily(() => import("./pages/history/LearnerPage").then((m) => m.LearnerPage));
 const LogInAgain = lazily(() => import("./pages/login/LogInAgain").then((m) => m.LogInAgain));
 const LogInPage = lazily(() => import("./pages/login/LogInPage").then((m) => m.LogInPage));
+const ServicePage = lazily(() => import("./pages/service/ServicePage").then((m) => m.ServicePage));
 const LogPage = lazily(() => import("./pages/log/LogPage").then((m) => m.LogPage));
 const MapPage = lazily(() => import("./pages/map/MapPage").then((m) => m.MapPage));
 const MarksPage = lazily(() => import("./pages/progress/MarksPage").then((m) => m.MarksPage));
@@ -109,6 +110,7 @@ function Pages({ dark }: { dark: boolean }) {
           <Route path="/courses/:course" element={<CoursePage />} />
           <Route path="/courses/:course/overview" element={<OverviewPage />} />
           <Route path="/courses/:course/import" element={<ImportPage />} />
+          <Route path="/service" element={<ServicePage />} />
           <Route path="/log" element={<LogPage />} />
           <Route path="/marking" element={<MarkingPage />} />
           <Route path="/exercises" element={<ExercisesPage />} />

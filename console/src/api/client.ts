@@ -48,6 +48,11 @@ export function whenServerDown(f: () => void) {
   onServerDown = f;
 }
 
+/** A server is going down, or has gone. */
+export function serverDown() {
+  onServerDown();
+}
+
 const csrf: Middleware = {
   onRequest({ request }) {
     if (csrfToken) request.headers.set("X-CSRF-Token", csrfToken);

@@ -11,8 +11,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Which of the two servers can be reached. */
+        /** Whether the service is ready for calls, and which of its servers can be reached. */
         get: operations["getHealth"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/health/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether the service is alive, whatever becomes of its servers. One that does not answer is to be started again. */
+        get: operations["getLive"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1749,6 +1766,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/status": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the service stands - servers, seats, work in the background, disk, slow exercises and failed log-ins. For administrators. */
+        get: operations["getStatus"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log": {
         parameters: {
             query?: never;
@@ -1952,8 +1986,13 @@ export interface components {
             text: string;
         };
         Health: {
+            ready: boolean;
+            /** @description Why it is not ready, in sentences. */
+            reasons: string[];
             records: components["schemas"]["ServerState"];
             practice: components["schemas"]["ServerState"];
+            /** @description The service is being stopped or restarted. */
+            stopping?: boolean;
             /** @description Sessions on the practice server that were told to end and have not. */
             unending?: number;
         };
@@ -2638,6 +2677,100 @@ export interface components {
              * @description On its disk; 0 where that is not known.
              */
             free_bytes: number;
+        };
+        Status: {
+            /** @description Of the service that answers. */
+            version: string;
+            /** Format: date-time */
+            at: string;
+            health: components["schemas"]["Health"];
+            records: components["schemas"]["RecordsSpace"];
+            services: components["schemas"]["Service"][];
+            practice: components["schemas"]["PracticeServer"][];
+            seats: components["schemas"]["SeatsState"][];
+            background: components["schemas"]["Backlog"][];
+            /** @description What each takes on all practice servers, by size in descending order. */
+            datasets: components["schemas"]["DatasetSpace"][];
+            passing: components["schemas"]["Space"];
+            /** @description Of the last seven days, the ten slowest at most. */
+            slow_exercises: components["schemas"]["SlowExercise"][];
+            /** @description Of the last day, the twenty with the most failures at most. */
+            failed_log_ins: components["schemas"]["FailedLogIn"][];
+        };
+        RecordsSpace: {
+            /** Format: int64 */
+            bytes: number;
+            /**
+             * Format: int64
+             * @description On their disk; 0 where that is not known.
+             */
+            free_bytes: number;
+        };
+        /** @description Seats of the service that answers, on one practice server. */
+        SeatsState: {
+            server: string;
+            /** @description runs, or checks on rows that learners do not see */
+            kind: string;
+            all: number;
+            in_use: number;
+            /** @description Runs that wait for a seat. */
+            waited_for: number;
+        };
+        /** @description Tasks of a queue, or jobs of a kind, that are in a state. */
+        Backlog: {
+            /** @description A task, which nobody follows; otherwise a job, such as a build. */
+            task: boolean;
+            name: string;
+            state: string;
+            /** Format: int64 */
+            count: number;
+        };
+        /** @description What databases take on disk. `passing` are copies that are held ready or serve a check, and databases of no dataset. */
+        Space: {
+            databases: number;
+            /** Format: int64 */
+            bytes: number;
+        };
+        DatasetSpace: {
+            dataset: string;
+            in_use: components["schemas"]["Space"];
+            earlier: components["schemas"]["Space"];
+            templates: components["schemas"]["Space"];
+            copies: components["schemas"]["Space"];
+            /**
+             * Format: int64
+             * @description In all.
+             */
+            bytes: number;
+        };
+        /** @description How long answers to an exercise took, in milliseconds. */
+        SlowExercise: {
+            paper: string;
+            exercise: string;
+            number: number;
+            title: string;
+            checks: number;
+            /** @description That reached a limit. */
+            stopped: number;
+            /** Format: double */
+            median_ms: number;
+            /**
+             * Format: double
+             * @description Of 95 in 100 no longer.
+             */
+            p95_ms: number;
+            /** Format: double */
+            longest_ms: number;
+        };
+        FailedLogIn: {
+            /** @description Empty for a device on which the account is known. */
+            address: string;
+            /** @description Of an account; empty for all names together, or for one that no account has. */
+            name: string;
+            unknown_name: boolean;
+            failures: number;
+            /** Format: date-time */
+            last: string;
         };
         ServerUse: {
             draining: boolean;
@@ -4074,7 +4207,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Both servers can be reached. */
+            /** @description It is ready. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -4083,7 +4216,7 @@ export interface operations {
                     "application/json": components["schemas"]["Health"];
                 };
             };
-            /** @description A server cannot be reached */
+            /** @description It is not, for the reasons given: send calls to another one. */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -4091,6 +4224,25 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Health"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getLive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is alive. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };
@@ -7017,6 +7169,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PracticeServer"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getStatus: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The status. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Status"];
                 };
             };
             default: components["responses"]["Problem"];

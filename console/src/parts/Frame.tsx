@@ -42,6 +42,11 @@ export function Frame({ children }: { children: ReactNode }) {
               Log of changes
             </Link>
           )}
+          {account.administrator && (
+            <Link to="/service" data-closes>
+              How the service stands
+            </Link>
+          )}
           <label>
             Look{" "}
             <select

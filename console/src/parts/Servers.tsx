@@ -21,7 +21,8 @@ export function Servers() {
 
 type Health = Schemas["Health"];
 
-function sentence({ records, practice }: Health) {
+function sentence({ records, practice, stopping }: Health) {
+  if (stopping) return "The service is being stopped or restarted. What you type stays on this page.";
   if (records === "down")
     return (
       "The records server cannot be reached: nothing can be read or saved just now. " +
@@ -53,5 +54,5 @@ async function ask(): Promise<Health> {
 }
 
 function down(health?: Health) {
-  return health !== undefined && (health.records !== "up" || health.practice === "down");
+  return health !== undefined && (health.stopping || health.records !== "up" || health.practice === "down");
 }

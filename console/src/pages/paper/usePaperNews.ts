@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import type { Schemas } from "../../api/client";
+import { follow } from "../../api/events";
 
 type Paper = Schemas["Paper"];
 type News = Schemas["PaperNews"];
@@ -15,9 +16,7 @@ export function usePaperNews(slug: string, following: boolean) {
     if (!following) return;
     const key = ["paper", slug];
     let margin: string | null = null; // as it was told last
-    const events = new EventSource(`/api/papers/${encodeURIComponent(slug)}/events`);
-    events.onmessage = (event: MessageEvent<string>) => {
-      const news = JSON.parse(event.data) as News;
+    return follow<News>(`/api/papers/${encodeURIComponent(slug)}/events`, (news) => {
       const paper = queries.getQueryData<Paper>(key);
       if (!paper) return;
       const { summary } = paper;
@@ -27,7 +26,6 @@ export function usePaperNews(slug: string, following: boolean) {
       if (otherwise || noted || news.elsewhere) return void queries.invalidateQueries({ queryKey: key });
       const { due, closes, notices } = news;
       queries.setQueryData(key, { ...paper, notices, summary: { ...summary, due, closes } });
-    };
-    return () => events.close();
+    });
   }, [queries, slug, following]);
 }

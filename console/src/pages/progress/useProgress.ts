@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { answer, api, type Schemas } from "../../api/client";
+import { follow } from "../../api/events";
 
 type Progress = Schemas["Progress"];
 type News = Schemas["ProgressNews"];
@@ -12,7 +13,6 @@ export function useProgress(paper: string, course: string) {
   useEffect(() => {
     const key = ["progress", paper, course];
     const search = course ? `?${new URLSearchParams({ course })}` : "";
-    const events = new EventSource(`/api/papers/${encodeURIComponent(paper)}/progress/events${search}`);
     let again: ReturnType<typeof setTimeout> | undefined;
     const ask = () => {
       again ??= setTimeout(() => {
@@ -21,19 +21,19 @@ export function useProgress(paper: string, course: string) {
       }, 500);
     };
     const begin = () => setHeard(key.join(" "));
-    events.onerror = begin; // the grid is shown in any case
-    events.onmessage = (event: MessageEvent<string>) => {
+    const each = (news: News) => {
       begin();
-      const news = JSON.parse(event.data) as News;
       const grid = queries.getQueryData<Progress>(key);
       if (!grid && news.again) return; // it is being asked for
       const changed = news.again || !grid ? undefined : changedBy(grid, news.cells ?? []);
       if (changed) queries.setQueryData(key, changed);
       else ask();
     };
+    const path = `/api/papers/${encodeURIComponent(paper)}/progress/events${search}`;
+    const end = follow<News>(path, each, begin); // the grid is shown in any case
     return () => {
       clearTimeout(again);
-      events.close();
+      end();
     };
   }, [queries, paper, course]);
   const asked = (first?: number) =>
