@@ -92,6 +92,7 @@ func managers(code int) [7]int { return [7]int{401, 403, 403, 403, 404, code, co
 // calls are all calls there are, and who may make them.
 var calls = []call{
 	{"getHealth", "GET", "/api/health", "", each(200)},
+	{"getLive", "GET", "/api/health/live", "", each(204)},
 	{
 		"logIn", "POST", "/api/session", `{"name":"nobody","password":"x","kind":"bearer"}`,
 		[7]int{401, 401, 401, 429, 429, 429, 429},
@@ -260,6 +261,7 @@ var calls = []call{
 	{"anonymise", "POST", "/api/accounts/newcomer-examined/anonymous", "", [7]int{401, 403, 403, 403, 404, 409, 409}},
 	{"listLog", "GET", "/api/log?limit=1", "", preparers(200)},
 	{"listServers", "GET", "/api/servers", "", administrators(200)},
+	{"getStatus", "GET", "/api/status", "", administrators(200)},
 	{"drainServer", "PUT", "/api/servers/none", `{"draining":true}`, administrators(404)},
 	{"createAccount", "POST", "/api/accounts", `{"name":"a b"}`, [7]int{401, 403, 403, 403, 403, 422, 422}},
 	{"resetPassword", "POST", "/api/accounts/nobody-at-all/password", "", preparers(404)},
@@ -420,7 +422,7 @@ func TestNonsenseIsNotTheServicesFault(t *testing.T) {
 			t.Errorf("%s: %d", query, response.StatusCode)
 		}
 	}
-	for _, path := range []string{"/metrics", "/healthz", "/.env", "/admin", "/papersx"} {
+	for _, path := range []string{"/healthz", "/.env", "/admin", "/papersx"} {
 		if code, _ := asked(t, shared.url, "GET", path, "", ""); code != 404 {
 			t.Errorf("%s: %d", path, code)
 		}
@@ -688,8 +690,9 @@ func TestALongHistoryComesInPages(t *testing.T) {
 // Behind a proxy that is named, what came by TLS is known to have.
 func TestSecureBehindAProxy(t *testing.T) {
 	t.Parallel()
-	s := start(t, "demo", "--data-dir", dataDir(t), "--trusted-proxy", "127.0.0.1")
-	for url, secure := range map[string]bool{s.url: true, shared.url: false} {
+	trusting, other := restored(t, "--trusted-proxy", "127.0.0.1"), restored(t)
+	// By its public URL, the shared one is reached over TLS alone.
+	for url, secure := range map[string]bool{trusting.url: true, other.url: false, shared.url: true} {
 		body, _ := json.Marshal(
 			client.LogIn{Name: demo.NewLearnerName, Password: demo.LearnerPassword, Kind: client.Cookie},
 		)

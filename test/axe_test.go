@@ -282,6 +282,7 @@ func TestPagesAreForEverybody(t *testing.T) {
 			w.element(".roster-line[data-state=wrong]")
 		}, true},
 		{"log", "/log", ".log-lines li", nil, true},
+		{"service", "/service", ".service table", nil, true},
 		{"check again", "/papers/first-look/recheck", "form", func(w *window) {
 			w.says("button", "^Look whose marks").MustClick()
 			w.says("[role=status]", "checked again")

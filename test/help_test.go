@@ -51,7 +51,8 @@ func inShell(t *testing.T, folder string, env []string, line string) printed {
 // Every command has examples, and each runs as it stands on the demo's data.
 func TestExamplesOfEveryCommandRun(t *testing.T) {
 	t.Parallel()
-	s := start(t, "demo", "--data-dir", dataDir(t))
+	place := dataDir(t)
+	s := start(t, "demo", "--data-dir", place)
 	folder := t.TempDir()
 	for name, content := range map[string]string{
 		"query.sql": "SELECT name FROM hive LIMIT 3", "answer.sql": "SELECT name, valley FROM apiary",
@@ -82,10 +83,14 @@ func TestExamplesOfEveryCommandRun(t *testing.T) {
 		"server drain": 3, "server resume": 3,
 		"member activate": 0,
 	}
-	late := map[string]bool{"login": true, "logout": true, "demo": true, "serve": true, "password": true}
+	late := map[string]bool{
+		"login": true, "logout": true, "demo": true, "serve": true, "restore": true, "password": true,
+		"cluster run": true, "cluster make": true,
+	}
 	home := t.TempDir()
 	shell := &shell{t: t, env: []string{
 		"HOME=" + home, "XDG_CONFIG_HOME=" + home, "EXAMEN_URL=" + s.url, "EDITOR=true",
+		"EXAMEN_DATA_DIR=" + place,
 	}}
 	if p := shell.run("", "login", demo.InstructorName, "--password", demo.InstructorPassword); p.code != 0 {
 		t.Fatal(p.errs)

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"syscall"
@@ -195,6 +196,14 @@ func TestAServerThatIsDown(t *testing.T) {
 		if err := json.Unmarshal([]byte(text), &h); err != nil || (code == 200) != (h.Records == client.Up &&
 			h.Practice == client.Up) {
 			t.Fatalf("%d %s, %v", code, text, err)
+		}
+		downs := strings.Count(text, `"down"`)
+		if h.Ready != (code == 200) || len(h.Reasons) != downs ||
+			h.Practice == client.Down && !slices.Contains(h.Reasons, "No practice server answers.") {
+			t.Errorf("%d %s", code, text)
+		}
+		if code, text := asked(t, s.url, "GET", "/api/health/live", "", ""); code != 204 {
+			t.Errorf("not alive: %d %s", code, text)
 		}
 		return fmt.Sprintf("records %s, practice %s", h.Records, h.Practice)
 	}

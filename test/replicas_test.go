@@ -247,6 +247,35 @@ func TestServicesAreKilled(t *testing.T) {
 	f.settle(t, workers)
 }
 
+// While services are stopped and started again one after the other, as for a new version, learners go on: what was
+// running ends, and what comes meanwhile is to be sent again.
+func TestServicesAreStartedAgainOneAfterTheOther(t *testing.T) {
+	t.Parallel()
+	f := startFleet(t)
+	f.passOver(2, true) // two are in use
+	workers := f.workers(t, "elio", "goran", "hana", "luca", "otto", "petra")
+	done := make(chan struct{})
+	var all sync.WaitGroup
+	for _, w := range workers {
+		all.Go(func() { w.works(done) })
+	}
+	for n := range 8 {
+		before := acknowledgedBy(workers)
+		until(t, "everybody submits", func() bool { return eachGoesOn(workers, before) })
+		f.services[n%2].stop()
+		if code := f.services[n%2].cmd.ProcessState.ExitCode(); code != 0 {
+			t.Errorf("the service ended with %d: %s", code, f.services[n%2].errs.String())
+		}
+		f.start(t, n%2, "serve")
+	}
+	close(done)
+	all.Wait()
+	f.settle(t, workers)
+	for _, w := range workers {
+		t.Logf("%s was told to come back %d times: %s", w.name, w.failures, w.last)
+	}
+}
+
 // A practice server that is killed, or stopped for a while, costs nobody anything; and it gets what was built
 // meanwhile.
 func TestPracticeServersAreLost(t *testing.T) {

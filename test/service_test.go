@@ -72,13 +72,18 @@ type service struct {
 
 func startService(command string, args ...string) (*service, error) {
 	s := &service{cmd: exec.Command(binary, append([]string{command, "--listen", "127.0.0.1:0"}, args...)...)}
+	return s, s.begin(command)
+}
+
+// begin starts the process, and returns when it is ready.
+func (s *service) begin(command string) error {
 	s.cmd.Stderr = &s.errs
 	out, err := s.cmd.StdoutPipe()
 	if err != nil {
-		return nil, err
+		return err
 	}
 	if err := s.cmd.Start(); err != nil {
-		return nil, err
+		return err
 	}
 	lines := bufio.NewScanner(out)
 	for lines.Scan() {
@@ -91,11 +96,23 @@ func startService(command string, args ...string) (*service, error) {
 				for lines.Scan() {
 				}
 			}()
-			return s, nil
+			return nil
 		}
 	}
 	_ = s.cmd.Wait()
-	return nil, fmt.Errorf("%s ended as it started: %s", command, s.errs.String())
+	return fmt.Errorf("%s ended as it started: %s", command, s.errs.String())
+}
+
+// restored starts a service with the records of the demo's course in the middle of its term, sooner than the demo has
+// made them.
+func restored(t *testing.T, args ...string) *service {
+	t.Helper()
+	place := dataDir(t)
+	backup := filepath.Join("testdata", "backups", "schema-19.backup")
+	if p := command(t, nil, "", "restore", backup, "--data-dir", place); p.code != 0 {
+		t.Fatalf("%+v", p)
+	}
+	return start(t, "serve", append([]string{"--data-dir", place}, args...)...)
 }
 
 func (s *service) stop() {

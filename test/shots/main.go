@@ -177,28 +177,6 @@ func logIn(p *rod.Page, name, password string) {
 	p.MustElement("header.frame")
 }
 
-// answer writes into an exercise's answer space and presses a button there.
-func answer(exercise, sql, button string) func(*rod.Page) {
-	return func(p *rod.Page) {
-		within := fmt.Sprintf(`[data-exercise=%q] `, exercise) // waiting is the page's, not an element's
-		p.MustElement(within + ".answer .sql")
-		if found, plain, _ := p.Has(within + ".answer textarea"); found { // the editor is not in use yet
-			plain.MustScrollIntoView().MustClick()
-		}
-		p.MustElement(within + ".answer .cm-content").MustClick()
-		p.KeyActions().Press(input.ControlLeft).Type('a').MustDo()
-		p.MustInsertText(sql)
-		p.MustElementR(within+"button", "^"+button+"$").MustClick()
-		if button == "Run" {
-			p.MustElement(within + ".result, " + within + ".answer .problem")
-		} else {
-			p.MustElementR(within+".standing .quiet", `^Submitted \d\d:\d\d\.`)
-		}
-		p.MustElementR(within+".draft-state", "Draft saved")
-		p.MustEval(`id => document.getElementById(id).scrollIntoView()`, exercise)
-	}
-}
-
 var shots = []shot{
 	{
 		name: "marking", who: demo.InstructorName, password: demo.InstructorPassword,
@@ -343,22 +321,18 @@ var shots = []shot{
 		},
 	},
 	{
-		name:     "plan-and-chart",
-		who:      demo.NewLearnerName,
-		password: demo.LearnerPassword,
-		path:     "/papers/first-look",
-		width:    1280,
-		height:   800,
+		name: "service", who: demo.InstructorName, password: demo.InstructorPassword,
+		path: "/service", width: 1280, height: 800,
 		steps: func(p *rod.Page) {
-			answer("no-mail", "SELECT h.kind, count(*) AS inspections\nFROM hive h\n"+
-				"JOIN inspection i ON h.hive_id = i.hive_id\nWHERE i.mites > 3\nGROUP BY h.kind", "Run")(p)
-			p.MustElementR(`[data-exercise="no-mail"] .tools summary`, "More").MustClick()
-			p.MustElementR("button", "How it is worked out").MustClick()
-			p.MustElement(".plan-steps")
-			p.MustElementR(".result summary", "Use the rows").MustClick()
-			p.MustElementR(".result button", "^Draw$").MustClick()
-			p.MustElement(".chart canvas")
-			p.MustEval(`() => document.querySelector('[data-exercise="no-mail"] .answer').scrollIntoView()`)
+			p.MustElement(".service table")
+			p.MustEval(`async () => {
+				for (const name of ["robin", "robin", "robin", "nobody"])
+					await fetch("/api/session", {
+						method: "POST", headers: { "Content-Type": "application/json" },
+						body: JSON.stringify({ name, password: "a-wrong-one", kind: "cookie" }),
+					});
+			}`)
+			p.MustReload().MustElement(".service table")
 		},
 	},
 	{
