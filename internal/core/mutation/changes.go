@@ -44,7 +44,7 @@ func MakeChanges(text string, tables *dataset.Catalogue) []Mutation {
 		_, err := sqltext.ReadStatements(sql)
 		return err
 	}
-	m.text = newText(text, base)
+	m.text = NewText(text, base)
 	m.leftOutStatements()
 	for _, raw := range m.tree.Stmts {
 		m.changing(raw.Stmt)

@@ -105,7 +105,7 @@ func Make(q *sqltext.Query, tables *dataset.Catalogue, rules Rules) []Mutation {
 		return nil
 	}
 	m.seen[base] = true
-	m.text = newText(q.Text, base)
+	m.text = NewText(q.Text, base)
 	m.provable = provable(m.tree)
 	m.statement(m.tree.Stmts[0].Stmt.GetSelectStmt(), nil, whole)
 	return m.all
@@ -114,7 +114,7 @@ func Make(q *sqltext.Query, tables *dataset.Catalogue, rules Rules) []Mutation {
 // maker makes mutations. It changes the tree in place and takes each change back.
 type maker struct {
 	tree      *pg.ParseResult
-	text      *original
+	text      *Text
 	catalogue *dataset.Catalogue
 	rules     Rules
 	all       []Mutation
@@ -183,7 +183,7 @@ func (m *maker) try(c change) {
 	if c.same != nil && m.provable {
 		made.Same = c.same()
 	}
-	made.Edit = m.text.edit(sql)
+	made.Edit = m.text.Edit(sql)
 	made.SQL = made.Edit.Before + made.Edit.Is + made.Edit.After
 	m.all = append(m.all, made)
 }

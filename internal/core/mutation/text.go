@@ -7,16 +7,17 @@ import (
 	"examen/internal/core/sqltext"
 )
 
-// original is an answer as its author wrote it beside the same as it is written from its tree, so that a change of the
-// tree is shown in the author's own text.
-type original struct {
+// A Text is a query as its author wrote it beside the same as it is written from its tree, so that a change of the tree
+// is shown in the author's own text.
+type Text struct {
 	text, base string
 	own, trees []sqltext.Token
 	partner    []int // of each of the tree's tokens, the author's token that is it; -1 for none
 }
 
-func newText(text, base string) *original {
-	o := &original{text: text, base: base, own: sqltext.Tokens(text), trees: sqltext.Tokens(base)}
+// NewText puts a query's text beside what is written from its tree.
+func NewText(text, base string) *Text {
+	o := &Text{text: text, base: base, own: sqltext.Tokens(text), trees: sqltext.Tokens(base)}
 	o.partner = aligned(o.trees, o.own)
 	return o
 }
@@ -60,8 +61,8 @@ func aligned(a, b []sqltext.Token) []int {
 	return partner
 }
 
-// edit shows a changed tree's text as a change of the author's: where that is not possible, of the tree's.
-func (o *original) edit(changed string) Edit {
+// Edit shows a changed tree's text as a change of the author's: where that is not possible, of the tree's.
+func (o *Text) Edit(changed string) Edit {
 	tokens := sqltext.Tokens(changed)
 	first := 0
 	for first < len(tokens) && first < len(o.trees) && tokens[first].Text == o.trees[first].Text {
@@ -84,7 +85,7 @@ func (o *original) edit(changed string) Edit {
 
 // slid moves what was taken out or put in to where it reads best, among the places where it may as well stand: "b.x, "
 // out of "b.x, b.y" rather than "x, b.".
-func (o *original) slid(tokens []sqltext.Token, first, last int) (int, int) {
+func (o *Text) slid(tokens []sqltext.Token, first, last int) (int, int) {
 	longer := o.trees
 	if len(tokens) > len(longer) {
 		longer = tokens
@@ -111,7 +112,7 @@ func (o *original) slid(tokens []sqltext.Token, first, last int) (int, int) {
 }
 
 // inOwn is the edit in the author's text, if what comes of it is the changed tree.
-func (o *original) inOwn(changed string, tokens []sqltext.Token, first, last int) (Edit, bool) {
+func (o *Text) inOwn(changed string, tokens []sqltext.Token, first, last int) (Edit, bool) {
 	from, to := 0, len(o.own) // the author's tokens that are replaced
 	if first > 0 {
 		if from = o.partner[first-1] + 1; from == 0 {

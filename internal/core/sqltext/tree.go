@@ -7,6 +7,7 @@ import (
 
 	pg "github.com/pganalyze/pg_query_go/v6"
 	"google.golang.org/protobuf/proto"
+	"google.golang.org/protobuf/reflect/protoreflect"
 )
 
 // Tree returns a copy of the query's parse tree.
@@ -146,3 +147,9 @@ func Mentions(text, column string) bool {
 	})
 	return found
 }
+
+// WalkNode is [Walk] for a part of a tree.
+func WalkNode(n *pg.Node, visit func(any)) { walk(n.ProtoReflect(), visit) }
+
+// WalkMessage is [Walk] for whatever a tree consists of.
+func WalkMessage(m protoreflect.Message, visit func(any)) { walk(m, visit) }

@@ -1,0 +1,291 @@
+// Package repair makes edits of a wrong query that may make it right, as a teacher tries them in the head. Each changes
+// one thing: towards what an accepted answer has in the same place ([Towards]), or as the strength analysis changes an
+// answer, backwards ([Around]). Which of them is right, a database tells: an edit that gives the accepted result
+// everywhere proves what was wrong with the query.
+//
+// An accepted answer is looked at clause by clause, whatever names its writer gave (canonical.go). What comes of it are
+// texts to be run: a learner is told of the place in their own query, and of the kind of mistake, and of the edit only
+// where their instructor allows it.
+package repair
+
+import (
+	"slices"
+	"strings"
+
+	pg "github.com/pganalyze/pg_query_go/v6"
+	"google.golang.org/protobuf/proto"
+	"google.golang.org/protobuf/reflect/protoreflect"
+
+	"examen/internal/core/dataset"
+	"examen/internal/core/mutation"
+	"examen/internal/core/sqltext"
+)
+
+// An Edit is a query with one thing changed.
+type Edit struct {
+	Kind   Kind
+	Clause string // in which the change is, such as WHERE
+	// About are columns that the change is about, as far as a learner may be told.
+	About []string
+	// Change is the edit in the query's own text.
+	Change mutation.Edit
+}
+
+// SQL is the edited query.
+func (e Edit) SQL() string { return e.Change.Before + e.Change.Is + e.Change.After }
+
+// With is the query with another edit of it besides; false where both change the same place.
+func (e Edit) With(other Edit) (sql string, ok bool) {
+	first, second := e.Change, other.Change
+	if len(first.Before) > len(second.Before) {
+		first, second = second, first
+	}
+	text := first.Before + first.Was + first.After
+	end := len(first.Before) + len(first.Was)
+	if text != second.Before+second.Was+second.After || end >= len(second.Before) {
+		return "", false
+	}
+	return first.Before + first.Is + second.Before[end:] + second.Is + second.After, true
+}
+
+// Kind is a kind of mistake.
+type Kind string
+
+// The kinds.
+const (
+	Condition        Kind = "condition"         // a condition is not the one that is asked for
+	ConditionMissing Kind = "condition-missing" //
+	ConditionExtra   Kind = "condition-extra"   //
+	Comparison       Kind = "comparison"        // < for >, = for <>
+	Bound            Kind = "bound"             // < for <=
+	Value            Kind = "value"             // what is compared with
+	Pattern          Kind = "pattern"           // of LIKE
+	Wildcard         Kind = "equals-wildcard"   // = with a pattern
+	Null             Kind = "equals-null"       // = NULL, = 'NULL', = ''
+	Negation         Kind = "negation"          //
+	AndOr            Kind = "and-or"            // AND for OR, or parentheses around them
+	NotIn            Kind = "not-in-null"       // a NULL among the values of NOT IN
+	OtherColumn      Kind = "column"            // another column is meant
+	JoinKey          Kind = "join-key"          //
+	JoinMissing      Kind = "join-condition"    // tables side by side
+	JoinInner        Kind = "inner-join"        // an inner join, and rows without a partner are asked for
+	JoinOuter        Kind = "outer-join"        // the other way round
+	OnWhere          Kind = "on-where"          // a condition in WHERE that belongs to ON, or the other way round
+	WhereHaving      Kind = "where-for-having"  //
+	TableMissing     Kind = "table-missing"     //
+	TableExtra       Kind = "table-extra"       //
+	OtherTable       Kind = "table"             //
+	GroupMissing     Kind = "group-column"      //
+	GroupExtra       Kind = "group-split"       //
+	OtherGroup       Kind = "group"             //
+	Aggregate        Kind = "aggregate"         // the other aggregate
+	CountRows        Kind = "count-column"      // count(column) where rows are counted
+	CountValues      Kind = "count-star"        // count(*) where values are
+	CountDistinct    Kind = "count-distinct"    // with DISTINCT or without
+	Filter           Kind = "filter"            //
+	Window           Kind = "window"            // PARTITION BY, ORDER BY or frame of a window
+	Function         Kind = "function"          // another function
+	Expression       Kind = "expression"        // something is computed otherwise
+	Division         Kind = "integer-division"  // of integers
+	Rounding         Kind = "rounding"          //
+	Case             Kind = "case"              //
+	OutputMissing    Kind = "output-missing"    //
+	OutputExtra      Kind = "output-extra"      //
+	OutputOrder      Kind = "output-order"      //
+	DistinctMissing  Kind = "distinct-missing"  //
+	DistinctExtra    Kind = "distinct-unwanted" //
+	SetOperation     Kind = "set-operation"     //
+	All              Kind = "all"               // UNION for UNION ALL, or the other way round
+	Direction        Kind = "sort-direction"    // DESC for ASC
+	NotSorted        Kind = "order-by-missing"  //
+	OrderKey         Kind = "order-key"         //
+	NullsPlace       Kind = "nulls-place"       //
+	Limit            Kind = "limit"             //
+	Clause           Kind = "clause"            // several things in a clause
+)
+
+// longest is how long a query may be, in bytes, of which edits are made.
+const longest = 10_000
+
+// An editor makes edits of one query.
+type editor struct {
+	query *sqltext.Query
+	text  *mutation.Text
+	base  string
+	seen  map[string]bool
+	own   []*scope
+	made  []Edit
+}
+
+// Towards makes edits of a query towards an accepted answer: first those of one thing, then of whole clauses. A query
+// that is too long, or cannot be written again, has none.
+func Towards(q, accepted *sqltext.Query, schema sqltext.Schema) []Edit {
+	if len(q.Text) > longest || len(accepted.Text) > longest {
+		return nil
+	}
+	tree := q.Tree()
+	base, err := sqltext.WriteTree(tree)
+	if err != nil {
+		return nil
+	}
+	e := &editor{query: q, base: base, text: mutation.NewText(q.Text, base), seen: map[string]bool{base: true}}
+	e.own = named(tree, schema)
+	others := named(accepted.Tree(), schema)
+	e.compare(e.own[0], others[0])
+	slices.SortStableFunc(e.made, func(a, b Edit) int { return rank(a) - rank(b) })
+	return e.made
+}
+
+// rank puts the edits of whole clauses last.
+func rank(e Edit) int {
+	if e.Kind == Clause {
+		return 1
+	}
+	return 0
+}
+
+// named names everything in a tree's query and returns its SELECTs, each with its number in the tree.
+func named(tree *pg.ParseResult, schema sqltext.Schema) []*scope {
+	numbers := map[*pg.SelectStmt]int{}
+	for i, sel := range selects(tree) {
+		numbers[sel] = i
+	}
+	scopes := canonical(tree.Stmts[0].Stmt.GetSelectStmt(), schema)
+	sqltext.Walk(tree, func(m any) { withoutPlace(m.(proto.Message).ProtoReflect()) })
+	for _, s := range scopes {
+		number, known := numbers[s.sel]
+		s.number = number
+		if !known {
+			s.number = -1
+		}
+	}
+	return scopes
+}
+
+// withoutPlace clears where in the text a part of a tree stands, so that two that are alike are equal.
+func withoutPlace(m protoreflect.Message) {
+	if field := m.Descriptor().Fields().ByName("location"); field != nil {
+		m.Clear(field)
+	}
+}
+
+func selects(tree *pg.ParseResult) (all []*pg.SelectStmt) {
+	sqltext.Walk(tree, func(m any) {
+		if sel, is := m.(*pg.SelectStmt); is {
+			all = append(all, sel)
+		}
+	})
+	return all
+}
+
+// change makes an edit of one SELECT of the query. It makes none where nothing is changed, or what comes of it is no
+// query or was made before.
+func (e *editor) change(kind Kind, clause string, about []string, of *scope, change func(sel *pg.SelectStmt)) {
+	if of.number < 0 {
+		return
+	}
+	tree := e.query.Tree()
+	all := selects(tree)
+	if of.number >= len(all) {
+		return
+	}
+	change(all[of.number])
+	sql, err := sqltext.WriteTree(tree)
+	if err != nil || e.seen[sql] {
+		return
+	}
+	e.seen[sql] = true
+	if _, err := sqltext.ReadQuery(sql); err != nil {
+		return
+	}
+	e.made = append(e.made, Edit{Kind: kind, Clause: clause, About: about, Change: e.text.Edit(sql)})
+}
+
+// Around makes edits of a query as the strength analysis changes an answer.
+func Around(q *sqltext.Query, tables *dataset.Catalogue, rules mutation.Rules) (all []Edit) {
+	if len(q.Text) > longest {
+		return nil
+	}
+	for _, m := range mutation.Make(q, tables, rules) {
+		if kind := ofOperator(m); kind != "" && m.Same == "" {
+			all = append(all, Edit{Kind: kind, Clause: clauseAt(m.Edit.Before), Change: m.Edit})
+		}
+	}
+	return all
+}
+
+// ofOperator is the kind of mistake that an operator of the strength analysis mends; "" for one that no learner makes.
+func ofOperator(m mutation.Mutation) Kind {
+	without := strings.TrimSpace(m.Edit.Is) == ""
+	is, was := strings.ToUpper(m.Edit.Is), strings.ToUpper(m.Edit.Was)
+	switch m.Operator {
+	case mutation.Condition:
+		if without {
+			return ConditionExtra
+		}
+		return Condition
+	case mutation.JoinKind:
+		if strings.Contains(is, "LEFT") || strings.Contains(is, "RIGHT") || strings.Contains(is, "FULL") {
+			return JoinInner
+		}
+		return JoinOuter
+	case mutation.Distinct:
+		if strings.Contains(is, "DISTINCT") && !strings.Contains(was, "DISTINCT") {
+			return DistinctMissing
+		}
+		return DistinctExtra
+	case mutation.GroupKey:
+		if without {
+			return GroupExtra
+		}
+		return OtherGroup
+	case mutation.Aggregate:
+		if strings.Contains(was+is, "DISTINCT") {
+			return CountDistinct
+		}
+		return Aggregate
+	case mutation.OrderKey:
+		return OrderKey
+	}
+	return operators[m.Operator]
+}
+
+var operators = map[mutation.Operator]Kind{
+	mutation.Comparison: Comparison, mutation.Bound: Bound, mutation.Negation: Negation, mutation.AndOr: AndOr,
+	mutation.Pattern: Pattern, mutation.NullTest: Null, mutation.JoinCondition: JoinKey, mutation.JoinKey: JoinKey,
+	mutation.OnWhere: OnWhere, mutation.SetOperation: All, mutation.Filter: Filter,
+	mutation.OrderDirection: Direction, mutation.NullsPlace: NullsPlace, mutation.Limit: Limit,
+	mutation.Window: Window, mutation.Column: OtherColumn, mutation.Arithmetic: Expression, mutation.NotIn: NotIn,
+	mutation.Case: Case, mutation.Rounding: Rounding, mutation.Function: Function,
+}
+
+// clauseAt is the clause in which a text goes on.
+func clauseAt(before string) string {
+	clause, depth := "SELECT", 0
+	tokens := sqltext.Tokens(before)
+	for i := len(tokens) - 1; i >= 0; i-- { // the last word that begins a clause, on this level
+		word := tokens[i].Text
+		switch word {
+		case ")":
+			depth++
+		case "(":
+			depth = max(0, depth-1)
+		}
+		if depth > 0 {
+			continue
+		}
+		switch word {
+		case "select", "from", "where", "having", "limit", "offset", "on":
+			return strings.ToUpper(word)
+		case "by":
+			if i > 0 {
+				return strings.ToUpper(tokens[i-1].Text) + " BY"
+			}
+		case "join":
+			return "FROM"
+		case "union", "except", "intersect":
+			return strings.ToUpper(word)
+		}
+	}
+	return clause
+}

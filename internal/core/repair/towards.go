@@ -1,0 +1,611 @@
+package repair
+
+import (
+	"slices"
+	"strings"
+
+	pg "github.com/pganalyze/pg_query_go/v6"
+
+	"examen/internal/core/sqltext"
+)
+
+// compare makes edits of a SELECT towards another: first of those within it that stand in the same place, so that an
+// edit is the least there is.
+func (e *editor) compare(l, a *scope) {
+	for _, in := range []part{inWith, inArms, inFrom, inExpressions} {
+		own, other := l.within[in], a.within[in]
+		for i := range min(len(own), len(other)) {
+			e.compare(own[i], other[i])
+		}
+	}
+	if l.sel.Op != a.sel.Op || l.sel.Op != pg.SetOperation_SETOP_NONE {
+		e.setOperation(l, a)
+	} else {
+		e.sources(l, a)
+		e.joins(l, a)
+		e.conditions(l, a)
+		e.groups(l, a)
+		e.outputs(l, a)
+		e.distinct(l, a)
+	}
+	e.order(l, a)
+	e.limit(l, a)
+}
+
+func (e *editor) setOperation(l, a *scope) {
+	if l.sel.Op == pg.SetOperation_SETOP_NONE || a.sel.Op == pg.SetOperation_SETOP_NONE {
+		return
+	}
+	word := operationWord(l.sel.Op)
+	if l.sel.Op == a.sel.Op {
+		if l.sel.All != a.sel.All {
+			e.change(All, word, nil, l, func(sel *pg.SelectStmt) { sel.All = a.sel.All })
+		}
+	} else {
+		e.change(SetOperation, word, nil, l, func(sel *pg.SelectStmt) { sel.Op = a.sel.Op })
+	}
+	if l.sel.Op == pg.SetOperation_SETOP_EXCEPT {
+		e.change(SetOperation, word, nil, l, func(sel *pg.SelectStmt) { sel.Larg, sel.Rarg = sel.Rarg, sel.Larg })
+	}
+}
+
+func operationWord(op pg.SetOperation) string {
+	return map[pg.SetOperation]string{
+		pg.SetOperation_SETOP_UNION: "UNION", pg.SetOperation_SETOP_INTERSECT: "INTERSECT",
+		pg.SetOperation_SETOP_EXCEPT: "EXCEPT",
+	}[op]
+}
+
+// own is a part of the accepted answer with the names that the query has for the tables in it.
+func (l *scope) own(n *pg.Node) *pg.Node {
+	n = clone(n)
+	if n != nil {
+		l.renameIn(n.ProtoReflect())
+	}
+	return n
+}
+
+// rename gives a column the name that the query has for its table, or none where its writer needs none.
+func (l *scope) rename(c *pg.ColumnRef) {
+	column := sqltext.LastName(c.Fields)
+	for at := l; at != nil; at = at.outer {
+		s := at.source(c.Fields[0].GetString_().GetSval())
+		if s == nil {
+			continue
+		}
+		with := 0
+		for _, f := range l.sources {
+			if slices.Contains(f.columns, column) {
+				with++
+			}
+		}
+		if at == l && !l.qualified && (with == 1 || len(l.sources) == 1) {
+			c.Fields = c.Fields[1:]
+		} else {
+			c.Fields[0] = pg.MakeStrNode(s.alias)
+		}
+		return
+	}
+}
+
+func (l *scope) ownAll(nodes []*pg.Node) (all []*pg.Node) {
+	for _, n := range nodes {
+		all = append(all, l.own(n))
+	}
+	return all
+}
+
+// columnsOf are the columns that an expression speaks of.
+func columnsOf(n *pg.Node) (all []string) {
+	if n == nil {
+		return nil
+	}
+	sqltext.WalkNode(n, func(m any) {
+		if c, is := m.(*pg.ColumnRef); is {
+			if name := sqltext.LastName(c.Fields); name != "" && !slices.Contains(all, name) {
+				all = append(all, name)
+			}
+		}
+	})
+	return all
+}
+
+// sourcesOf are the canonical names of the tables that an expression speaks of.
+func sourcesOf(n *pg.Node) (all []string) {
+	sqltext.WalkNode(n, func(m any) {
+		if c, is := m.(*pg.ColumnRef); is && len(c.Fields) == 2 {
+			if name := c.Fields[0].GetString_().GetSval(); !slices.Contains(all, name) {
+				all = append(all, name)
+			}
+		}
+	})
+	return all
+}
+
+// A piece is one of the things that a clause consists of, with its number there.
+type piece struct {
+	node *pg.Node
+	key  string
+	at   int
+}
+
+func pieces(nodes []*pg.Node) (all []piece) {
+	for i, n := range nodes {
+		all = append(all, piece{n, key(n), i})
+	}
+	return all
+}
+
+// apart are the pieces of each side that the other has not.
+func apart(own, other []piece) (left, right []piece) {
+	left, right = slices.Clone(own), slices.Clone(other)
+	for _, p := range own {
+		at := slices.IndexFunc(right, func(q piece) bool { return q.key == p.key })
+		if at < 0 {
+			continue
+		}
+		right = slices.Delete(right, at, at+1)
+		left = slices.DeleteFunc(left, func(q piece) bool { return q.at == p.at })
+	}
+	return left, right
+}
+
+// partners pairs pieces that may stand for each other: those that speak of the same column first.
+func partners(left, right []piece) (pairs [][2]piece) {
+	for _, l := range left {
+		for _, r := range right {
+			if len(left) == 1 && len(right) == 1 || common(columnsOf(l.node), columnsOf(r.node)) {
+				pairs = append(pairs, [2]piece{l, r})
+			}
+		}
+	}
+	return pairs
+}
+
+func common(a, b []string) bool {
+	return slices.ContainsFunc(a, func(s string) bool { return slices.Contains(b, s) })
+}
+
+// conditions makes edits of WHERE and HAVING.
+func (e *editor) conditions(l, a *scope) {
+	where := func(sel *pg.SelectStmt) **pg.Node { return &sel.WhereClause }
+	having := func(sel *pg.SelectStmt) **pg.Node { return &sel.HavingClause }
+	e.clause("WHERE", l, a, sqltext.Conjuncts(l.sel.WhereClause), a.rowConditions(), where)
+	e.clause("HAVING", l, a, sqltext.Conjuncts(l.sel.HavingClause), sqltext.Conjuncts(a.sel.HavingClause), having)
+	e.exchanged(l, a)
+}
+
+// rowConditions are the conditions of WHERE, and those of inner joins that are about one table.
+func (a *scope) rowConditions() []*pg.Node {
+	all := sqltext.Conjuncts(a.sel.WhereClause)
+	for _, j := range joinsOf(a.sel) {
+		if j.Jointype != pg.JoinType_JOIN_INNER {
+			continue
+		}
+		for _, c := range sqltext.Conjuncts(j.Quals) {
+			if len(sourcesOf(c)) < 2 {
+				all = append(all, c)
+			}
+		}
+	}
+	return all
+}
+
+func (e *editor) clause(
+	name string, l, a *scope, own, other []*pg.Node, get func(*pg.SelectStmt) **pg.Node,
+) {
+	left, right := apart(pieces(own), pieces(other))
+	right = slices.DeleteFunc(right, l.inJoins(false))
+	left = slices.DeleteFunc(left, a.inJoins(true))
+	with := func(change func(all []*pg.Node) []*pg.Node) func(*pg.SelectStmt) {
+		return func(sel *pg.SelectStmt) {
+			at := get(sel)
+			*at = sqltext.Conjunction(change(sqltext.Conjuncts(*at)))
+		}
+	}
+	for _, pair := range partners(left, right) {
+		kind, about := differs(pair[0].node, pair[1].node)
+		e.change(kind, name, about, l, with(func(all []*pg.Node) []*pg.Node {
+			all[pair[0].at] = l.graft(all[pair[0].at], pair[0].node, pair[1].node)
+			return all
+		}))
+	}
+	for _, p := range right {
+		e.change(ConditionMissing, name, columnsOf(p.node), l, with(func(all []*pg.Node) []*pg.Node {
+			return append(all, l.own(p.node))
+		}))
+	}
+	for _, p := range left {
+		e.change(ConditionExtra, name, columnsOf(p.node), l, with(func(all []*pg.Node) []*pg.Node {
+			return slices.Delete(all, p.at, p.at+1)
+		}))
+	}
+	if len(left)+len(right) > 1 {
+		kind := Clause
+		if sameAtoms(own, other) {
+			kind = AndOr
+		}
+		e.change(kind, name, nil, l, func(sel *pg.SelectStmt) {
+			*get(sel) = sqltext.Conjunction(l.ownAll(other))
+		})
+	}
+}
+
+// inJoins tells of a condition that ON has it: of any join, or of inner ones.
+func (s *scope) inJoins(inner bool) func(piece) bool {
+	there := map[string]bool{}
+	for _, j := range joinsOf(s.sel) {
+		for _, c := range sqltext.Conjuncts(j.Quals) {
+			there[key(c)] = there[key(c)] || !inner || j.Jointype == pg.JoinType_JOIN_INNER
+		}
+	}
+	return func(p piece) bool { return there[p.key] }
+}
+
+// sameAtoms tells that conditions consist of the same comparisons, joined otherwise.
+func sameAtoms(a, b []*pg.Node) bool {
+	atoms := func(nodes []*pg.Node) (all []string) {
+		var of func(n *pg.Node)
+		of = func(n *pg.Node) {
+			if b := n.GetBoolExpr(); b != nil && b.Boolop != pg.BoolExprType_NOT_EXPR {
+				for _, arg := range b.Args {
+					of(arg)
+				}
+				return
+			}
+			all = append(all, key(n))
+		}
+		for _, n := range nodes {
+			of(n)
+		}
+		slices.Sort(all)
+		return slices.Compact(all)
+	}
+	return slices.Equal(atoms(a), atoms(b))
+}
+
+// exchanged moves conditions between WHERE and HAVING, and between WHERE and the ON of an outer join.
+func (e *editor) exchanged(l, a *scope) {
+	where, having := pieces(sqltext.Conjuncts(l.sel.WhereClause)), sqltext.Conjuncts(a.sel.HavingClause)
+	for _, p := range where {
+		for _, h := range having {
+			if !common(columnsOf(p.node), columnsOf(h)) {
+				continue
+			}
+			e.change(WhereHaving, "WHERE", columnsOf(p.node), l, func(sel *pg.SelectStmt) {
+				all := sqltext.Conjuncts(sel.WhereClause)
+				sel.WhereClause = sqltext.Conjunction(slices.Delete(all, p.at, p.at+1))
+				sel.HavingClause = sqltext.Conjunction(append(sqltext.Conjuncts(sel.HavingClause), l.own(h)))
+			})
+		}
+	}
+	own := joinsOf(l.sel)
+	for _, of := range joinsOf(a.sel) {
+		at := slices.IndexFunc(own, func(j *pg.JoinExpr) bool { return leaf(j.Rarg) == leaf(of.Rarg) })
+		if at < 0 || of.Jointype == pg.JoinType_JOIN_INNER {
+			continue
+		}
+		for _, c := range sqltext.Conjuncts(of.Quals) {
+			i := slices.IndexFunc(where, func(p piece) bool { return p.key == key(c) })
+			if i < 0 {
+				continue
+			}
+			e.change(OnWhere, "WHERE", columnsOf(c), l, func(sel *pg.SelectStmt) {
+				all := sqltext.Conjuncts(sel.WhereClause)
+				moved := all[i]
+				sel.WhereClause = sqltext.Conjunction(slices.Delete(all, i, i+1))
+				j := joinsOf(sel)[at]
+				l.writeOut(j, own[at])
+				j.Quals = sqltext.Conjunction(append(sqltext.Conjuncts(j.Quals), moved))
+			})
+		}
+	}
+	e.backToWhere(l, a)
+}
+
+// backToWhere moves conditions from the ON of an outer join to WHERE.
+func (e *editor) backToWhere(l, a *scope) {
+	where := pieces(sqltext.Conjuncts(a.sel.WhereClause))
+	for at, of := range joinsOf(l.sel) {
+		for i, c := range sqltext.Conjuncts(of.Quals) {
+			if of.Jointype == pg.JoinType_JOIN_INNER ||
+				!slices.ContainsFunc(where, func(p piece) bool { return p.key == key(c) }) {
+				continue
+			}
+			e.change(OnWhere, "ON", columnsOf(c), l, func(sel *pg.SelectStmt) {
+				j := joinsOf(sel)[at]
+				all := sqltext.Conjuncts(j.Quals)
+				if i >= len(all) {
+					return
+				}
+				sel.WhereClause = sqltext.Conjunction(append(sqltext.Conjuncts(sel.WhereClause), all[i]))
+				j.Quals = sqltext.Conjunction(slices.Delete(all, i, i+1))
+			})
+		}
+	}
+}
+
+// groups makes edits of GROUP BY.
+func (e *editor) groups(l, a *scope) {
+	left, right := apart(pieces(l.sel.GroupClause), pieces(a.sel.GroupClause))
+	for _, pair := range partners(left, right) {
+		e.change(OtherGroup, "GROUP BY", columnsOf(pair[0].node), l, func(sel *pg.SelectStmt) {
+			at := pair[0].at
+			sel.GroupClause[at] = l.graft(sel.GroupClause[at], pair[0].node, pair[1].node)
+		})
+	}
+	for _, p := range right {
+		e.change(GroupMissing, "GROUP BY", columnsOf(p.node), l, func(sel *pg.SelectStmt) {
+			sel.GroupClause = append(sel.GroupClause, l.own(p.node))
+		})
+	}
+	for _, p := range left {
+		e.change(GroupExtra, "GROUP BY", columnsOf(p.node), l, func(sel *pg.SelectStmt) {
+			sel.GroupClause = slices.Delete(sel.GroupClause, p.at, p.at+1)
+		})
+	}
+	if len(left)+len(right) > 1 {
+		e.change(Clause, "GROUP BY", nil, l, func(sel *pg.SelectStmt) {
+			sel.GroupClause = l.ownAll(a.sel.GroupClause)
+		})
+	}
+}
+
+// outputs makes edits of what SELECT lists.
+func (e *editor) outputs(l, a *scope) {
+	own, other := valuesOf(l.sel), valuesOf(a.sel)
+	if own == nil || other == nil {
+		return
+	}
+	left, right := apart(pieces(own), pieces(other))
+	target := func(p piece, by *pg.Node) func(sel *pg.SelectStmt) {
+		return func(sel *pg.SelectStmt) {
+			t := sel.TargetList[p.at].GetResTarget()
+			t.Val = l.graft(t.Val, p.node, by)
+		}
+	}
+	for _, p := range left {
+		for _, r := range right {
+			if len(own) == len(other) && p.at != r.at && len(left) > 1 {
+				continue
+			}
+			kind, about := differs(p.node, r.node)
+			e.change(kind, "SELECT", about, l, target(p, r.node))
+		}
+	}
+	if len(own) < len(other) {
+		for _, r := range right {
+			e.change(OutputMissing, "SELECT", columnsOf(r.node), l, func(sel *pg.SelectStmt) {
+				made := pg.MakeResTargetNodeWithVal(l.own(r.node), -1)
+				sel.TargetList = slices.Insert(sel.TargetList, min(r.at, len(sel.TargetList)), made)
+			})
+		}
+	}
+	if len(own) > len(other) {
+		for _, p := range left {
+			e.change(OutputExtra, "SELECT", columnsOf(p.node), l, func(sel *pg.SelectStmt) {
+				sel.TargetList = slices.Delete(sel.TargetList, p.at, p.at+1)
+			})
+		}
+	}
+	if len(left)+len(right) == 0 {
+		e.change(OutputOrder, "SELECT", nil, l, func(sel *pg.SelectStmt) {
+			sorted := slices.Clone(sel.TargetList)
+			rest := pieces(own)
+			for i, p := range pieces(other) {
+				at := slices.IndexFunc(rest, func(q piece) bool { return q.key == p.key })
+				sorted[i] = sel.TargetList[rest[at].at]
+				rest = slices.Delete(rest, at, at+1)
+			}
+			sel.TargetList = sorted
+		})
+	} else if len(left)+len(right) > 2 {
+		e.change(Clause, "SELECT", nil, l, func(sel *pg.SelectStmt) {
+			var all []*pg.Node
+			for i, v := range other {
+				made := pg.MakeResTargetNodeWithVal(l.own(v), -1)
+				made.GetResTarget().Name = a.sel.TargetList[i].GetResTarget().Name
+				all = append(all, made)
+			}
+			sel.TargetList = all
+		})
+	}
+}
+
+// valuesOf are what a SELECT lists; nil where a star is among it.
+func valuesOf(sel *pg.SelectStmt) (all []*pg.Node) {
+	for _, t := range sel.TargetList {
+		v := t.GetResTarget().GetVal()
+		if sqltext.IsStar(v.GetColumnRef()) {
+			return nil
+		}
+		all = append(all, v)
+	}
+	return all
+}
+
+func (e *editor) distinct(l, a *scope) {
+	own, other := l.sel.DistinctClause, a.sel.DistinctClause
+	switch {
+	case len(own) == 0 && len(other) > 0:
+		e.change(DistinctMissing, "SELECT", nil, l, func(sel *pg.SelectStmt) {
+			sel.DistinctClause = l.ownAll(other)
+		})
+	case len(own) > 0 && len(other) == 0:
+		e.change(DistinctExtra, "SELECT", nil, l, func(sel *pg.SelectStmt) { sel.DistinctClause = nil })
+	}
+}
+
+// order makes edits of ORDER BY.
+func (e *editor) order(l, a *scope) {
+	own, other := l.sel.SortClause, a.sel.SortClause
+	if len(other) == 0 {
+		return
+	}
+	keys := func(nodes []*pg.Node) (all []string) {
+		for _, n := range nodes {
+			all = append(all, key(n.GetSortBy().Node))
+		}
+		return all
+	}
+	one, two := keys(own), keys(other)
+	kind := OrderKey
+	switch {
+	case len(own) == 0:
+		kind = NotSorted
+	case slices.Equal(one, two):
+		kind = Direction
+		for i := range own {
+			if own[i].GetSortBy().SortbyNulls != other[i].GetSortBy().SortbyNulls {
+				kind = NullsPlace
+			}
+			same := own[i].GetSortBy().SortbyDir == other[i].GetSortBy().SortbyDir
+			if same && kind == Direction || len(own) == 1 {
+				continue
+			}
+			e.change(kind, "ORDER BY", columnsOf(own[i].GetSortBy().Node), l, func(sel *pg.SelectStmt) {
+				by := sel.SortClause[i].GetSortBy()
+				by.SortbyDir, by.SortbyNulls = other[i].GetSortBy().SortbyDir, other[i].GetSortBy().SortbyNulls
+			})
+		}
+	}
+	e.change(kind, "ORDER BY", nil, l, func(sel *pg.SelectStmt) {
+		var all []*pg.Node
+		for i, n := range other {
+			at := slices.Index(one, two[i])
+			made := l.own(n)
+			if at >= 0 { // as it is written
+				made.GetSortBy().Node = sel.SortClause[at].GetSortBy().Node
+			}
+			all = append(all, made)
+		}
+		sel.SortClause = all
+	})
+}
+
+// limit makes edits of LIMIT and OFFSET.
+func (e *editor) limit(l, a *scope) {
+	if key(l.sel.LimitCount) == key(a.sel.LimitCount) && key(l.sel.LimitOffset) == key(a.sel.LimitOffset) &&
+		l.sel.LimitOption == a.sel.LimitOption {
+		return
+	}
+	e.change(Limit, "LIMIT", nil, l, func(sel *pg.SelectStmt) {
+		sel.LimitCount, sel.LimitOffset = l.own(a.sel.LimitCount), l.own(a.sel.LimitOffset)
+		sel.LimitOption = a.sel.LimitOption
+	})
+}
+
+// differs tells how two expressions differ that stand in each other's place, and which columns may be told.
+func differs(own, other *pg.Node) (Kind, []string) {
+	about := columnsOf(own)
+	o, a := comparisonOf(own), comparisonOf(other)
+	switch {
+	case own.GetAConst() != nil && other.GetColumnRef() != nil:
+		return OtherColumn, nil
+	case own.GetColumnRef() != nil && other.GetColumnRef() != nil:
+		return OtherColumn, about
+	case isNull(other) && !isNull(own) && o != nil:
+		return Null, about
+	case o != nil && a != nil && o.kind != a.kind && (a.kind == like) && strings.ContainsAny(o.right, "%_"):
+		return Wildcard, about
+	case o != nil && a != nil && o.left == a.left && o.right == a.right:
+		if strings.TrimSuffix(o.operator, "=") == strings.TrimSuffix(a.operator, "=") && o.operator != "=" &&
+			a.operator != "=" {
+			return Bound, about
+		}
+		return Comparison, about
+	case o != nil && a != nil && o.left == a.left && o.operator == a.operator && o.kind == like:
+		return Pattern, about
+	case o != nil && a != nil && o.left == a.left && o.operator == a.operator && o.constant && a.constant:
+		return Value, about
+	case o != nil && a != nil && o.operator == a.operator && o.right == a.right:
+		return OtherColumn, about
+	}
+	return computed(own, other), about
+}
+
+// computed tells how two values differ that are computed.
+func computed(own, other *pg.Node) Kind {
+	o, a := own.GetFuncCall(), other.GetFuncCall()
+	switch {
+	case own.GetCaseExpr() != nil && other.GetCaseExpr() != nil:
+		return Case
+	case o == nil || a == nil:
+		if isCondition(own) {
+			return Condition
+		}
+		return Expression
+	case o.Over != nil && a.Over != nil:
+		if sqltext.LastName(o.Funcname) != sqltext.LastName(a.Funcname) {
+			return Function
+		}
+		return Window
+	case sqltext.IsAggregate(o) && sqltext.IsAggregate(a):
+		return aggregated(o, a)
+	case sqltext.LastName(o.Funcname) == "round" || sqltext.LastName(a.Funcname) == "round":
+		return Rounding
+	case sqltext.LastName(o.Funcname) != sqltext.LastName(a.Funcname):
+		return Function
+	}
+	return Expression
+}
+
+func aggregated(o, a *pg.FuncCall) Kind {
+	count := sqltext.LastName(o.Funcname) == "count"
+	switch {
+	case sqltext.LastName(o.Funcname) != sqltext.LastName(a.Funcname):
+		return Aggregate
+	case (o.AggFilter == nil) != (a.AggFilter == nil):
+		return Filter
+	case count && a.AggStar && !o.AggStar:
+		return CountRows
+	case o.AggDistinct != a.AggDistinct:
+		return CountDistinct
+	case count && o.AggStar && !a.AggStar:
+		return CountValues
+	case len(o.Args) == 1 && len(a.Args) == 1 && o.Args[0].GetColumnRef() != nil && a.Args[0].GetColumnRef() != nil:
+		return OtherColumn
+	}
+	return Expression
+}
+
+func isNull(n *pg.Node) bool { return n.GetNullTest() != nil }
+
+func isCondition(n *pg.Node) bool {
+	return n.GetBoolExpr() != nil || n.GetNullTest() != nil || comparisonOf(n) != nil ||
+		n.GetSubLink().GetSubLinkType() == pg.SubLinkType_EXISTS_SUBLINK ||
+		n.GetSubLink().GetSubLinkType() == pg.SubLinkType_ANY_SUBLINK
+}
+
+// A compared is a comparison in its parts.
+type compared struct {
+	kind                  pg.A_Expr_Kind
+	operator, left, right string
+	constant              bool // what it compares with
+}
+
+const like = pg.A_Expr_Kind_AEXPR_LIKE
+
+// comparisonOf takes a comparison apart; nil for anything else.
+func comparisonOf(n *pg.Node) *compared {
+	a := clone(n).GetAExpr()
+	if a == nil || a.Lexpr == nil || a.Rexpr == nil {
+		return nil
+	}
+	switch a.Kind {
+	case pg.A_Expr_Kind_AEXPR_OP:
+		if !slices.Contains([]string{"=", "<>", "<", "<=", ">", ">="}, operator(a)) {
+			return nil
+		}
+		level(a)
+	case like, pg.A_Expr_Kind_AEXPR_ILIKE, pg.A_Expr_Kind_AEXPR_IN, pg.A_Expr_Kind_AEXPR_BETWEEN,
+		pg.A_Expr_Kind_AEXPR_NOT_BETWEEN:
+	default:
+		return nil
+	}
+	value, constant := sqltext.Constant(a.Rexpr)
+	if !constant {
+		value = key(a.Rexpr)
+	}
+	return &compared{a.Kind, operator(a), key(a.Lexpr), value, constant || a.Rexpr.GetList() != nil}
+}
