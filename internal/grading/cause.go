@@ -1,54 +1,241 @@
 package grading
 
 import (
+	"cmp"
 	"context"
+	"slices"
+	"strings"
 	"time"
 
 	"examen/internal/core/compare"
 	"examen/internal/core/explain"
+	"examen/internal/core/mutation"
+	"examen/internal/core/repair"
 	"examen/internal/core/sqltext"
 )
 
 // Bounds of trying what is wrong with an attempt: how many edits of it are run, and for how long in all.
 const (
-	mostTried   = 16
-	triedWithin = 1500 * time.Millisecond
+	mostTried   = 60
+	triedWithin = 2 * time.Second
 )
 
-// cause tries the likely causes in turn, and returns the first whose edit brings the result nearer to the expected one;
-// nil if none does.
-func (c *comparison) cause(ctx context.Context, schema sqltext.Schema) *explain.Finding {
-	accepted, err := sqltext.ReadQuery(c.accepted[0])
+// Cause finds what makes a query's result differ from the accepted one: it runs edits of the query, until one, or two
+// together, are right wherever the query is checked. Where none are, a likely cause is one whose edit brings the result
+// nearer. It is nil where nothing is found; whole tells that nothing was left untried, so that trying again finds the
+// same. The query is one that was decided to be incorrect.
+func (g *Grader) Cause(ctx context.Context, task Task, sql string) (cause *explain.Cause, whole bool, err error) {
+	if g.byState(task.Accepted[0]) {
+		return nil, true, nil
+	}
+	q, err := g.Read(sql)
 	if err != nil {
+		return nil, true, nil
+	}
+	accepted, err := g.Read(task.Accepted[0])
+	if err != nil {
+		return nil, true, nil
+	}
+	limited, stop := context.WithTimeout(ctx, triedWithin)
+	defer stop()
+	t := &trial{
+		attempt: attempt{grader: g, task: task}, query: q, accepted: accepted,
+		schema: g.Schema(limited, task.Database), tried: map[string]bool{}, at: strings.Index(sql, q.Text),
+	}
+	cause, err = t.find(limited)
+	if limited.Err() != nil {
+		return cause, false, ctx.Err()
+	}
+	return cause, err == nil, err
+}
+
+// A trial tries edits of a query.
+type trial struct {
+	attempt
+	query, accepted *sqltext.Query
+	at              int // where the query begins in the submitted text
+	schema          sqltext.Schema
+	patterns        []explain.LikelyCause // that the text and the rows point to
+	difference      *compare.Difference   // of the query itself; nil where it is right on the visible rows
+	from            float64               // how far it is from the expected result
+	tried           map[string]bool       // texts
+	nearer          []outcome
+}
+
+// An outcome is how far an edit is from the expected result.
+type outcome struct {
+	edit     repair.Edit
+	said     explain.Finding // of the pattern that the edit is of; else empty
+	distance float64
+}
+
+func (t *trial) find(ctx context.Context) (*explain.Cause, error) {
+	c := t.comparison(t.task.Database, t.query)
+	c.checking, c.behind = true, true
+	right, err := c.run(ctx)
+	if err != nil {
+		return nil, nil //nolint:nilerr // it ran when it was decided on; now there is nothing to be told
+	}
+	t.from = distance(right, c.difference)
+	if d := c.difference; d != nil {
+		t.patterns = explain.Likely(t.query.Features(t.schema), d.Findings, d.Facts, t.schema, t.accepted)
+	}
+	towards := worded(repair.Towards(t.query, t.accepted, t.schema))
+	of := func(kinds ...repair.Kind) (all []outcome) {
+		for _, o := range towards {
+			if slices.Contains(kinds, o.edit.Kind) {
+				all = append(all, o)
+			}
+		}
+		return all
+	}
+	single := slices.DeleteFunc(slices.Clone(towards), func(o outcome) bool {
+		return o.edit.Kind == repair.Clause || o.edit.Kind == repair.Condition
+	})
+	for _, edits := range [][]outcome{single, t.ofPatterns(), of(repair.Condition), worded(t.around(c))} {
+		if proven := t.try(ctx, edits); proven != nil {
+			return proven, nil
+		}
+	}
+	if proven := t.pairs(ctx, single); proven != nil {
+		return proven, nil
+	}
+	if proven := t.try(ctx, of(repair.Clause)); proven != nil {
+		return proven, nil
+	}
+	return t.nearest(), nil
+}
+
+func worded(edits []repair.Edit) (all []outcome) {
+	for _, e := range edits {
+		all = append(all, outcome{edit: e})
+	}
+	return all
+}
+
+// ofPatterns are the edits of the patterns' causes: first of those that name one mistake, then of those that leave open
+// what it is.
+func (t *trial) ofPatterns() (all []outcome) {
+	var vague []outcome
+	written := repair.NewWriter(t.query)
+	for _, cause := range t.patterns {
+		for _, sql := range cause.Edits(t.query.Edits(t.schema)) {
+			o := outcome{edit: written.Edit("", sql), said: cause.Finding}
+			if cause.Vague() {
+				vague = append(vague, o)
+			} else {
+				all = append(all, o)
+			}
+		}
+	}
+	return append(all, vague...)
+}
+
+// around are edits as the strength analysis makes them.
+func (t *trial) around(c *comparison) []repair.Edit {
+	if t.task.Tables == nil {
 		return nil
 	}
-	ctx, stop := context.WithTimeout(ctx, triedWithin)
-	defer stop()
-	d := c.difference
-	from, tried := distance(false, d), 0
-	for _, cause := range explain.Likely(c.query.Features(schema), d.Findings, d.Facts, schema, accepted) {
-		if cause.Certain {
-			return &cause.Finding
+	reference, policy := c.held[0].answer, t.task.Rules.Policy
+	return repair.Around(t.query, t.task.Tables, mutation.Rules{
+		Ordered: reference.Ordered && policy.Order != compare.OrderAny, Once: policy.Once, Names: policy.Names,
+	})
+}
+
+// try runs edits in turn, and returns the first that is right everywhere.
+func (t *trial) try(ctx context.Context, edits []outcome) *explain.Cause {
+	for _, o := range edits {
+		right, far := t.run(ctx, o.edit.SQL())
+		if right {
+			return &explain.Cause{Proven: true, Steps: []explain.Step{t.step(o)}}
 		}
-		for _, sql := range cause.Edits(c.query.Edits(schema)) {
-			if tried++; tried > mostTried || ctx.Err() != nil {
-				return nil
-			}
-			edited, err := sqltext.ReadQuery(sql)
-			if err != nil {
+		if far < t.from {
+			o.distance = far
+			t.nearer = append(t.nearer, o)
+		}
+	}
+	return nil
+}
+
+// step words an edit, as a pattern does if one says more.
+func (t *trial) step(o outcome) explain.Step {
+	for _, p := range t.patterns {
+		if o.said.Kind == "" && p.SaysMore(o.edit) {
+			o.said = p.Finding
+		}
+	}
+	return explain.StepOf(o.edit, o.said, t.at)
+}
+
+// run runs an edited query and tells whether it is right everywhere, and how far from it on the visible rows.
+func (t *trial) run(ctx context.Context, sql string) (right bool, far float64) {
+	if t.tried[sql] || len(t.tried) >= mostTried || ctx.Err() != nil {
+		return false, t.from
+	}
+	t.tried[sql] = true
+	q, err := sqltext.ReadQuery(sql)
+	if err != nil {
+		return false, t.from
+	}
+	c := t.comparison(t.task.Database, q)
+	c.checking, c.behind = true, true
+	if right, err = c.run(ctx); err != nil {
+		return false, t.from
+	}
+	if !right {
+		return false, distance(false, c.difference)
+	}
+	for _, database := range t.task.Hidden {
+		hidden := t.comparison(database, q)
+		hidden.checking, hidden.behind, hidden.verdictOnly, hidden.expected = true, true, true, c.rows.Columns
+		if right, err := hidden.run(ctx); err != nil || !right {
+			return false, min(t.from, 0.25) // it is as right as can be seen
+		}
+	}
+	return true, 0
+}
+
+// mostPaired is how many edits are tried together with each other.
+const mostPaired = 8
+
+// pairs tries two edits together: of those that brought the result nearer, and of those towards the accepted answer.
+func (t *trial) pairs(ctx context.Context, towards []outcome) *explain.Cause {
+	slices.SortStableFunc(t.nearer, func(a, b outcome) int { return cmp.Compare(a.distance, b.distance) })
+	some := slices.Clone(t.nearer[:min(len(t.nearer), mostPaired)])
+	for _, o := range towards {
+		same := func(other outcome) bool { return other.edit.SQL() == o.edit.SQL() }
+		if len(some) < 2*mostPaired && !slices.ContainsFunc(some, same) {
+			some = append(some, o)
+		}
+	}
+	for i := 1; i < len(some); i++ {
+		for _, first := range some[:i] {
+			sql, ok := first.edit.With(some[i].edit, t.query.Text)
+			if !ok {
 				continue
 			}
-			trial := &comparison{ // with the reference answer, and no other
-				grader: c.grader, accepted: c.accepted[:1], rules: c.rules,
-				database: c.database, query: edited, learner: c.learner,
-			}
-			right, err := trial.run(ctx)
-			if err == nil && distance(right, trial.difference) < from {
-				return &cause.Finding
+			if right, _ := t.run(ctx, sql); right {
+				return &explain.Cause{Proven: true, Steps: []explain.Step{t.step(first), t.step(some[i])}}
 			}
 		}
 	}
 	return nil
+}
+
+// nearest is the likely cause: the first of the patterns that brings the result nearer, or else the edit that brings it
+// nearest.
+func (t *trial) nearest() *explain.Cause {
+	for _, p := range t.patterns {
+		for _, o := range t.nearer {
+			if o.said.Kind == p.Finding.Kind || p.SaysMore(o.edit) {
+				return &explain.Cause{Steps: []explain.Step{explain.StepOf(o.edit, p.Finding, t.at)}}
+			}
+		}
+	}
+	if len(t.nearer) == 0 {
+		return nil
+	}
+	return &explain.Cause{Steps: []explain.Step{t.step(t.nearer[0])}}
 }
 
 // The distances of results whose rows cannot be compared one by one.

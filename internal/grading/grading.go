@@ -24,6 +24,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"examen/internal/core/compare"
+	"examen/internal/core/dataset"
 	"examen/internal/core/explain"
 	"examen/internal/core/marking"
 	"examen/internal/core/pack"
@@ -91,6 +92,8 @@ type Task struct {
 	Database string
 	// Hidden are databases with other rows, of which a learner is told nothing but that a query is wrong on one.
 	Hidden []string
+	// Tables are those of the dataset; nil where they are not known: then fewer causes are tried.
+	Tables *dataset.Catalogue
 }
 
 // A Verdict is the decision on a query.
@@ -323,19 +326,16 @@ func (c *comparison) byLuck() []explain.Finding {
 	return nil
 }
 
-// words describes the difference, the cause first, revealing only as much of the expected result as the rules allow.
+// words describes the difference, revealing only as much of the expected result as the rules allow.
 func (c *comparison) words(ctx context.Context) []explain.Finding {
 	var findings []explain.Finding
-	if cause := c.cause(ctx, c.grader.Schema(ctx, c.database)); cause != nil {
-		findings = append(findings, *cause)
-	}
 	told := map[pack.Show]explain.Told{pack.ShowNothing: explain.ToldNothing, pack.ShowCount: explain.ToldNumbers}
 	level, less := told[c.rules.Show]
 	if !less {
 		level = explain.ToldRows
 	}
 	for _, f := range c.difference.Findings {
-		if len(findings) > 0 && findings[0].Kind == explain.CauseAliasForColumn {
+		if f.Kind == compare.ColumnsMissing && c.query.Features(nil).MayLackComma(c.grader.Schema(ctx, c.database)) {
 			f.Names = nil // the alias hides which one is missing
 		}
 		findings = append(findings, explain.Difference(f, level))

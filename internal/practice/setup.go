@@ -233,7 +233,7 @@ func (s *setup) notText(ctx context.Context, item script.Item, at int) error {
 			Place:     place,
 			Statement: item.FirstLine(),
 			Message:   message,
-			Cause:     explain.Cause(explain.SetupError{Code: "22021"}),
+			Cause:     explain.SetupCause(explain.SetupError{Code: "22021"}),
 		},
 	)
 }
@@ -641,7 +641,7 @@ func (s *setup) buildError(ctx context.Context, item script.Item, row int, e *pg
 	if name := explain.Missing(e.Code, e.Message); name != "" && !s.order.KeepGoing {
 		cause.MadeLater = s.madeLater(ctx, name)
 	}
-	b.Cause = explain.Cause(cause)
+	b.Cause = explain.SetupCause(cause)
 	return b
 }
 

@@ -103,8 +103,8 @@ func Missing(code, message string) string {
 	return ""
 }
 
-// Cause says the likely cause of a setup script's error, and what to do; "" where none is known.
-func Cause(e SetupError) string {
+// SetupCause says the likely cause of a setup script's error, and what to do; "" where none is known.
+func SetupCause(e SetupError) string {
 	missing := Missing(e.Code, e.Message)
 	if advice := otherDialect(e); advice != "" {
 		return advice

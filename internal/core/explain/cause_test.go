@@ -91,7 +91,7 @@ func TestCauses(t *testing.T) {
 		{code: "22P02", message: "invalid input syntax", want: ""},
 		{code: "XX000", message: "anything", want: ""},
 	} {
-		got := explain.Cause(
+		got := explain.SetupCause(
 			explain.SetupError{Code: c.code, Message: c.message, Detail: c.detail, Row: c.row, MadeLater: c.madeLater},
 		)
 		if !strings.HasPrefix(got, c.want) || c.want == "" && got != "" {

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"examen/internal/core/compare"
+	"examen/internal/core/mutation"
 	"examen/internal/core/result"
 	"examen/internal/core/sqltext"
 )
@@ -20,6 +21,10 @@ type Finding struct {
 	Rows     [][]*string `json:"rows,omitempty"`
 	// Places are those columns of the attempt that the finding speaks of, from 1.
 	Places []int `json:"places,omitempty"`
+	// Of a cause: whether it is proven, where it is in the text, and the edit that mends it, where that may be told.
+	Proven bool           `json:"proven,omitempty"`
+	Mark   *Mark          `json:"mark,omitempty"`
+	Edit   *mutation.Edit `json:"edit,omitempty"`
 }
 
 // Kinds of findings that do not come from comparing rows.

@@ -46,11 +46,17 @@ const (
 )
 
 // A LikelyCause is what may make a difference. It is one only where one of its edits, tried, brings the result nearer
-// to what is expected; where Certain, it needs none.
+// to what is expected.
 type LikelyCause struct {
 	Finding Finding
-	Certain bool
 	Edits   func(sqltext.Edits) []string
+}
+
+// Vague tells that the cause leaves open which of several mistakes it is.
+func (c LikelyCause) Vague() bool {
+	return slices.Contains(
+		[]string{CauseNoCondition, CauseFewConditions, CauseManyConditions, CauseNoLimit}, c.Finding.Kind,
+	)
 }
 
 // Likely names causes that the query's text and the rows both point to, the likeliest first. It says nothing that is
@@ -72,18 +78,11 @@ func Likely(
 		if kind, sentence := cause(); kind != "" {
 			all = append(all, LikelyCause{
 				Finding: Finding{Kind: kind, Sentence: sentence},
-				Certain: l.certain(kind),
 				Edits:   func(e sqltext.Edits) []string { return l.edits(kind, e) },
 			})
 		}
 	}
 	return all
-}
-
-// certain tells whether nothing else can be the cause: of a query that only chooses among the rows of one table.
-func (l *likely) certain(kind string) bool {
-	plain := l.Inner+l.Outer+l.Groups == 0 && !l.Compound && !l.Distinct && !l.Having && l.Limit < 0
-	return kind == CauseNotSorted || plain && (kind == CauseManyConditions || kind == CauseFewConditions)
 }
 
 // edits are the queries that would be right, or nearer to it, were a cause one.

@@ -12,6 +12,12 @@ import (
 // as it is written there, and under its canonical names.
 func (l *scope) graft(written, canonical, other *pg.Node) *pg.Node {
 	other = clone(other)
+	if b := other.GetBoolExpr(); b != nil && b.Boolop == pg.BoolExprType_NOT_EXPR && key(b.Args[0]) == key(canonical) {
+		return negated(written)
+	}
+	if b := canonical.GetBoolExpr(); b != nil && b.Boolop == pg.BoolExprType_NOT_EXPR && key(b.Args[0]) == key(other) {
+		return negated(written)
+	}
 	if o, c := other.GetAExpr(), canonical.GetAExpr(); o != nil && c != nil && operator(o) == "=" &&
 		(proto.Equal(o.Lexpr, c.Rexpr) || proto.Equal(o.Rexpr, c.Lexpr)) {
 		o.Lexpr, o.Rexpr = o.Rexpr, o.Lexpr

@@ -9,7 +9,6 @@
 package repair
 
 import (
-	"slices"
 	"strings"
 
 	pg "github.com/pganalyze/pg_query_go/v6"
@@ -27,26 +26,44 @@ type Edit struct {
 	Clause string // in which the change is, such as WHERE
 	// About are columns that the change is about, as far as a learner may be told.
 	About []string
-	// Change is the edit in the query's own text.
-	Change mutation.Edit
+	// Change is the edit in the query's own text, of which it replaces the bytes from Start to End.
+	Change     mutation.Edit
+	Start, End int
 }
 
 // SQL is the edited query.
 func (e Edit) SQL() string { return e.Change.Before + e.Change.Is + e.Change.After }
 
-// With is the query with another edit of it besides; false where both change the same place.
-func (e Edit) With(other Edit) (sql string, ok bool) {
-	first, second := e.Change, other.Change
-	if len(first.Before) > len(second.Before) {
+// put is what stands in the query from Start to End once it is edited.
+func (e Edit) put(text string) string {
+	sql := e.SQL()
+	return sql[e.Start : len(sql)-(len(text)-e.End)]
+}
+
+// With is the query of a text with another edit of it besides; false where both change the same place.
+func (e Edit) With(other Edit, text string) (sql string, ok bool) {
+	first, second := e, other
+	if first.Start > second.Start {
 		first, second = second, first
 	}
-	text := first.Before + first.Was + first.After
-	end := len(first.Before) + len(first.Was)
-	if text != second.Before+second.Was+second.After || end >= len(second.Before) {
+	if first.Start < 0 || first.End >= second.Start {
 		return "", false
 	}
-	return first.Before + first.Is + second.Before[end:] + second.Is + second.After, true
+	return text[:first.Start] + first.put(text) + text[first.End:second.Start] + second.put(text) + text[second.End:], true
 }
+
+// newEdit places a change in the text of a query. Where it is no change of that text, but of the query written anew,
+// Start is -1.
+func newEdit(kind Kind, about []string, change mutation.Edit, text string) Edit {
+	e := Edit{Kind: kind, About: about, Change: change, Start: -1, Clause: clauseOf(change)}
+	before, after := strings.TrimRight(change.Before, space), strings.TrimLeft(change.After, space)
+	if strings.HasPrefix(text, before) && strings.HasSuffix(text, after) && len(before)+len(after) <= len(text) {
+		e.Start, e.End = len(before), len(text)-len(after)
+	}
+	return e
+}
+
+const space = " \t\r\n"
 
 // Kind is a kind of mistake.
 type Kind string
@@ -117,8 +134,8 @@ type editor struct {
 	made  []Edit
 }
 
-// Towards makes edits of a query towards an accepted answer: first those of one thing, then of whole clauses. A query
-// that is too long, or cannot be written again, has none.
+// Towards makes edits of a query towards an accepted answer. A query that is too long, or cannot be written again, has
+// none.
 func Towards(q, accepted *sqltext.Query, schema sqltext.Schema) []Edit {
 	if len(q.Text) > longest || len(accepted.Text) > longest {
 		return nil
@@ -132,16 +149,7 @@ func Towards(q, accepted *sqltext.Query, schema sqltext.Schema) []Edit {
 	e.own = named(tree, schema)
 	others := named(accepted.Tree(), schema)
 	e.compare(e.own[0], others[0])
-	slices.SortStableFunc(e.made, func(a, b Edit) int { return rank(a) - rank(b) })
 	return e.made
-}
-
-// rank puts the edits of whole clauses last.
-func rank(e Edit) int {
-	if e.Kind == Clause {
-		return 1
-	}
-	return 0
 }
 
 // named names everything in a tree's query and returns its SELECTs, each with its number in the tree.
@@ -198,7 +206,9 @@ func (e *editor) change(kind Kind, clause string, about []string, of *scope, cha
 	if _, err := sqltext.ReadQuery(sql); err != nil {
 		return
 	}
-	e.made = append(e.made, Edit{Kind: kind, Clause: clause, About: about, Change: e.text.Edit(sql)})
+	made := newEdit(kind, about, e.text.Edit(sql), e.query.Text)
+	made.Clause = clause
+	e.made = append(e.made, made)
 }
 
 // Around makes edits of a query as the strength analysis changes an answer.
@@ -208,7 +218,7 @@ func Around(q *sqltext.Query, tables *dataset.Catalogue, rules mutation.Rules) (
 	}
 	for _, m := range mutation.Make(q, tables, rules) {
 		if kind := ofOperator(m); kind != "" && m.Same == "" {
-			all = append(all, Edit{Kind: kind, Clause: clauseAt(m.Edit.Before), Change: m.Edit})
+			all = append(all, newEdit(kind, nil, m.Edit, q.Text))
 		}
 	}
 	return all
@@ -259,6 +269,19 @@ var operators = map[mutation.Operator]Kind{
 	mutation.Case: Case, mutation.Rounding: Rounding, mutation.Function: Function,
 }
 
+// clauseOf is the clause that a change is in: the one that it begins, or the one in which the text before it ends.
+func clauseOf(change mutation.Edit) string {
+	for _, changed := range []string{change.Was, change.Is} {
+		switch word, _, _ := strings.Cut(strings.ToUpper(strings.TrimSpace(changed)), " "); word {
+		case "WHERE", "HAVING", "LIMIT", "OFFSET":
+			return word
+		case "GROUP", "ORDER":
+			return word + " BY"
+		}
+	}
+	return clauseAt(change.Before)
+}
+
 // clauseAt is the clause in which a text goes on.
 func clauseAt(before string) string {
 	clause, depth := "SELECT", 0
@@ -288,4 +311,27 @@ func clauseAt(before string) string {
 		}
 	}
 	return clause
+}
+
+// A Writer shows edited queries as edits of one query's text.
+type Writer struct {
+	query *sqltext.Query
+	text  *mutation.Text
+}
+
+// NewWriter writes edits of a query; of one that cannot be written again, they are none.
+func NewWriter(q *sqltext.Query) Writer {
+	base, err := sqltext.WriteTree(q.Tree())
+	if err != nil || len(q.Text) > longest {
+		return Writer{}
+	}
+	return Writer{q, mutation.NewText(q.Text, base)}
+}
+
+// Edit is the edit that makes a query of the writer's.
+func (w Writer) Edit(kind Kind, sql string) Edit {
+	if w.text == nil {
+		return Edit{Kind: kind, Change: mutation.Edit{Is: sql}, Start: -1}
+	}
+	return newEdit(kind, nil, w.text.Edit(sql), w.query.Text)
 }

@@ -171,7 +171,7 @@ func TestTwoEditsTogether(t *testing.T) {
 	edits := repair.Towards(q, read(t, accepted), schema)
 	for i, e := range edits {
 		for _, other := range edits[i+1:] {
-			if sql, ok := e.With(other); ok && strings.EqualFold(sql, accepted) {
+			if sql, ok := e.With(other, q.Text); ok && strings.EqualFold(sql, accepted) {
 				return
 			}
 		}

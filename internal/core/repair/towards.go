@@ -170,9 +170,9 @@ func common(a, b []string) bool {
 func (e *editor) conditions(l, a *scope) {
 	where := func(sel *pg.SelectStmt) **pg.Node { return &sel.WhereClause }
 	having := func(sel *pg.SelectStmt) **pg.Node { return &sel.HavingClause }
+	e.exchanged(l, a)
 	e.clause("WHERE", l, a, sqltext.Conjuncts(l.sel.WhereClause), a.rowConditions(), where)
 	e.clause("HAVING", l, a, sqltext.Conjuncts(l.sel.HavingClause), sqltext.Conjuncts(a.sel.HavingClause), having)
-	e.exchanged(l, a)
 }
 
 // rowConditions are the conditions of WHERE, and those of inner joins that are about one table.
@@ -266,16 +266,32 @@ func sameAtoms(a, b []*pg.Node) bool {
 
 // exchanged moves conditions between WHERE and HAVING, and between WHERE and the ON of an outer join.
 func (e *editor) exchanged(l, a *scope) {
-	where, having := pieces(sqltext.Conjuncts(l.sel.WhereClause)), sqltext.Conjuncts(a.sel.HavingClause)
-	for _, p := range where {
-		for _, h := range having {
-			if !common(columnsOf(p.node), columnsOf(h)) {
+	where, having := pieces(sqltext.Conjuncts(l.sel.WhereClause)), pieces(sqltext.Conjuncts(l.sel.HavingClause))
+	inWhere, _ := apart(where, pieces(sqltext.Conjuncts(a.sel.WhereClause)))
+	inHaving, _ := apart(having, pieces(sqltext.Conjuncts(a.sel.HavingClause)))
+	_, toWhere := apart(where, pieces(sqltext.Conjuncts(a.sel.WhereClause)))
+	_, toHaving := apart(having, pieces(sqltext.Conjuncts(a.sel.HavingClause)))
+	for _, p := range inHaving {
+		for _, w := range toWhere {
+			if !common(columnsOf(p.node), columnsOf(w.node)) {
+				continue
+			}
+			e.change(WhereHaving, "HAVING", columnsOf(p.node), l, func(sel *pg.SelectStmt) {
+				all := sqltext.Conjuncts(sel.HavingClause)
+				sel.HavingClause = sqltext.Conjunction(slices.Delete(all, p.at, p.at+1))
+				sel.WhereClause = sqltext.Conjunction(append(sqltext.Conjuncts(sel.WhereClause), l.own(w.node)))
+			})
+		}
+	}
+	for _, p := range inWhere {
+		for _, h := range toHaving {
+			if !common(columnsOf(p.node), columnsOf(h.node)) {
 				continue
 			}
 			e.change(WhereHaving, "WHERE", columnsOf(p.node), l, func(sel *pg.SelectStmt) {
 				all := sqltext.Conjuncts(sel.WhereClause)
 				sel.WhereClause = sqltext.Conjunction(slices.Delete(all, p.at, p.at+1))
-				sel.HavingClause = sqltext.Conjunction(append(sqltext.Conjuncts(sel.HavingClause), l.own(h)))
+				sel.HavingClause = sqltext.Conjunction(append(sqltext.Conjuncts(sel.HavingClause), l.own(h.node)))
 			})
 		}
 	}
@@ -353,8 +369,14 @@ func (e *editor) groups(l, a *scope) {
 
 // outputs makes edits of what SELECT lists.
 func (e *editor) outputs(l, a *scope) {
-	own, other := valuesOf(l.sel), valuesOf(a.sel)
+	own, other := valuesOf(l), valuesOf(a)
 	if own == nil || other == nil {
+		return
+	}
+	if len(own) != len(l.sel.TargetList) { // a star
+		if len(own) > len(other) {
+			e.change(OutputExtra, "SELECT", nil, l, func(sel *pg.SelectStmt) { sel.TargetList = l.list(a, other) })
+		}
 		return
 	}
 	left, right := apart(pieces(own), pieces(other))
@@ -400,26 +422,38 @@ func (e *editor) outputs(l, a *scope) {
 			sel.TargetList = sorted
 		})
 	} else if len(left)+len(right) > 2 {
-		e.change(Clause, "SELECT", nil, l, func(sel *pg.SelectStmt) {
-			var all []*pg.Node
-			for i, v := range other {
-				made := pg.MakeResTargetNodeWithVal(l.own(v), -1)
-				made.GetResTarget().Name = a.sel.TargetList[i].GetResTarget().Name
-				all = append(all, made)
-			}
-			sel.TargetList = all
-		})
+		e.change(Clause, "SELECT", nil, l, func(sel *pg.SelectStmt) { sel.TargetList = l.list(a, other) })
 	}
 }
 
-// valuesOf are what a SELECT lists; nil where a star is among it.
-func valuesOf(sel *pg.SelectStmt) (all []*pg.Node) {
-	for _, t := range sel.TargetList {
-		v := t.GetResTarget().GetVal()
-		if sqltext.IsStar(v.GetColumnRef()) {
-			return nil
+// list is what the accepted answer's SELECT lists, in the query's names.
+func (l *scope) list(a *scope, values []*pg.Node) (all []*pg.Node) {
+	for i, v := range values {
+		made := pg.MakeResTargetNodeWithVal(l.own(v), -1)
+		if len(values) == len(a.sel.TargetList) {
+			made.GetResTarget().Name = a.sel.TargetList[i].GetResTarget().Name
 		}
-		all = append(all, v)
+		all = append(all, made)
+	}
+	return all
+}
+
+// valuesOf are what a SELECT lists, with the columns that a star stands for; nil where these are not known.
+func valuesOf(s *scope) (all []*pg.Node) {
+	for _, t := range s.sel.TargetList {
+		v := t.GetResTarget().GetVal()
+		if !sqltext.IsStar(v.GetColumnRef()) {
+			all = append(all, v)
+			continue
+		}
+		for _, f := range s.sources {
+			if f.columns == nil || len(v.GetColumnRef().Fields) > 1 {
+				return nil
+			}
+			for _, column := range f.columns {
+				all = append(all, sqltext.ColumnRef(f.name, column))
+			}
+		}
 	}
 	return all
 }
@@ -498,30 +532,71 @@ func (e *editor) limit(l, a *scope) {
 // differs tells how two expressions differ that stand in each other's place, and which columns may be told.
 func differs(own, other *pg.Node) (Kind, []string) {
 	about := columnsOf(own)
+	equals := own.GetAExpr().GetKind() == pg.A_Expr_Kind_AEXPR_OP // = and <> are compared
+	if !equals && (key(negated(own)) == key(other) || key(own) == key(negated(other))) {
+		return Negation, about
+	}
 	o, a := comparisonOf(own), comparisonOf(other)
 	switch {
 	case own.GetAConst() != nil && other.GetColumnRef() != nil:
 		return OtherColumn, nil
-	case own.GetColumnRef() != nil && other.GetColumnRef() != nil:
+	case own.GetColumnRef() != nil && other.GetColumnRef() != nil,
+		own.GetNullTest() != nil && other.GetNullTest() != nil:
 		return OtherColumn, about
-	case isNull(other) && !isNull(own) && o != nil:
+	case isNull(other) && o != nil:
 		return Null, about
-	case o != nil && a != nil && o.kind != a.kind && (a.kind == like) && strings.ContainsAny(o.right, "%_"):
-		return Wildcard, about
-	case o != nil && a != nil && o.left == a.left && o.right == a.right:
-		if strings.TrimSuffix(o.operator, "=") == strings.TrimSuffix(a.operator, "=") && o.operator != "=" &&
-			a.operator != "=" {
-			return Bound, about
-		}
-		return Comparison, about
-	case o != nil && a != nil && o.left == a.left && o.operator == a.operator && o.kind == like:
-		return Pattern, about
-	case o != nil && a != nil && o.left == a.left && o.operator == a.operator && o.constant && a.constant:
-		return Value, about
-	case o != nil && a != nil && o.operator == a.operator && o.right == a.right:
-		return OtherColumn, about
+	case o == nil || a == nil:
+		return computed(own, other), about
 	}
-	return computed(own, other), about
+	return compares(o, a), about
+}
+
+// compares tells how two comparisons differ.
+func compares(o, a *compared) Kind {
+	likes := func(c *compared) bool { return c.kind == like || c.kind == pg.A_Expr_Kind_AEXPR_ILIKE }
+	wildcard := o.operator == "=" && o.constant && strings.Contains(o.right, "%")
+	switch {
+	case wildcard && !strings.Contains(a.right, "%"), wildcard && likes(a):
+		return Wildcard
+	case likes(o) && likes(a) && o.right != a.right:
+		return Pattern
+	case o.left == a.left && o.right == a.right:
+		bound := func(operator string) string { return strings.TrimSuffix(operator, "=") }
+		if o.operator != "=" && a.operator != "=" && bound(o.operator) == bound(a.operator) {
+			return Bound
+		}
+		return Comparison
+	case o.left == a.left && o.constant && a.constant && (o.operator == a.operator || o.kind != a.kind):
+		return Value
+	case o.operator == a.operator && o.right == a.right:
+		kind, _ := differs(o.of.GetAExpr().Lexpr, a.of.GetAExpr().Lexpr)
+		return kind
+	}
+	return Condition
+}
+
+// negated is a condition with NOT before it, or without.
+func negated(n *pg.Node) *pg.Node {
+	n = clone(n)
+	switch of := n.GetNode().(type) {
+	case *pg.Node_BoolExpr:
+		if of.BoolExpr.Boolop == pg.BoolExprType_NOT_EXPR {
+			return of.BoolExpr.Args[0]
+		}
+	case *pg.Node_NullTest:
+		of.NullTest.Nulltesttype = pg.NullTestType_IS_NULL + pg.NullTestType_IS_NOT_NULL - of.NullTest.Nulltesttype
+		return n
+	case *pg.Node_AExpr:
+		a := of.AExpr
+		turned := map[string]string{"=": "<>", "<>": "=", "~~": "!~~", "!~~": "~~", "~~*": "!~~*", "!~~*": "~~*"}
+		if by := turned[operator(a)]; by != "" {
+			a.Name = []*pg.Node{pg.MakeStrNode(by)}
+			return n
+		}
+	}
+	return &pg.Node{Node: &pg.Node_BoolExpr{BoolExpr: &pg.BoolExpr{
+		Boolop: pg.BoolExprType_NOT_EXPR, Args: []*pg.Node{n},
+	}}}
 }
 
 // computed tells how two values differ that are computed.
@@ -579,6 +654,7 @@ func isCondition(n *pg.Node) bool {
 
 // A compared is a comparison in its parts.
 type compared struct {
+	of                    *pg.Node
 	kind                  pg.A_Expr_Kind
 	operator, left, right string
 	constant              bool // what it compares with
@@ -588,7 +664,8 @@ const like = pg.A_Expr_Kind_AEXPR_LIKE
 
 // comparisonOf takes a comparison apart; nil for anything else.
 func comparisonOf(n *pg.Node) *compared {
-	a := clone(n).GetAExpr()
+	n = clone(n)
+	a := n.GetAExpr()
 	if a == nil || a.Lexpr == nil || a.Rexpr == nil {
 		return nil
 	}
@@ -607,5 +684,5 @@ func comparisonOf(n *pg.Node) *compared {
 	if !constant {
 		value = key(a.Rexpr)
 	}
-	return &compared{a.Kind, operator(a), key(a.Lexpr), value, constant || a.Rexpr.GetList() != nil}
+	return &compared{n, a.Kind, operator(a), key(a.Lexpr), value, constant || a.Rexpr.GetList() != nil}
 }

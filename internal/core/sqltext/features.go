@@ -76,6 +76,11 @@ type Output struct {
 	Place      Place
 }
 
+// MayLackComma tells that a column has another one's name, without AS, as where a comma is missing between the two.
+func (f Features) MayLackComma(schema Schema) bool {
+	return slices.ContainsFunc(f.Outputs, func(o Output) bool { return o.Bare && len(schema.With(o.Alias)) > 0 })
+}
+
 // longestExplained is how long a text may be, in bytes, of which features are read, or in which mistakes are looked
 // for: both take more than one look at each part.
 const longestExplained = 10_000

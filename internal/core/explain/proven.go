@@ -1,0 +1,259 @@
+package explain
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"examen/internal/core/mutation"
+	"examen/internal/core/repair"
+	"examen/internal/core/sqltext"
+)
+
+// A Cause is what makes a query's result differ.
+type Cause struct {
+	// Proven tells that the edits, together, give the accepted result wherever the query is checked. Otherwise the cause
+	// is a likely one: its edit brings the result nearer.
+	Proven bool `json:"proven,omitempty"`
+	// Steps are one thing that is wrong, or two.
+	Steps []Step `json:"steps"`
+}
+
+// A Step is one thing in a query that is wrong.
+type Step struct {
+	Kind     string        `json:"kind"` // as a finding's
+	Clause   string        `json:"clause,omitempty"`
+	Sentence string        `json:"sentence"`
+	Edit     mutation.Edit `json:"edit"`
+	// Start and End are the bytes of the submitted text that the edit replaces; Start is -1 where they are not known.
+	Start int `json:"start"`
+	End   int `json:"end"`
+}
+
+// Hint is how far a cause is told.
+type Hint int
+
+// The hints, each with what those before it tell.
+const (
+	HintNone   Hint = iota
+	HintClause      // where
+	HintKind        // and what kind of mistake
+	HintEdit        // and the text that mends it
+)
+
+// A Mark is a part of a query's text. Lines and columns count from 1, columns and the length in characters; a length of
+// 0 is a place between two characters.
+type Mark struct {
+	sqltext.Place
+	Length int `json:"length"`
+}
+
+// CausePlace is the kind of a finding that tells only where a cause is.
+const CausePlace = "cause-place"
+
+// StepOf words an edit that was tried, of a query that begins at a byte of the submitted text. A finding of the same
+// cause, which says more, may be given.
+func StepOf(e repair.Edit, said Finding, at int) Step {
+	s := Step{Kind: said.Kind, Clause: e.Clause, Sentence: said.Sentence, Edit: e.Change, Start: -1}
+	if said.Kind == "" {
+		s.Kind, s.Sentence = causePrefix+string(e.Kind), kindSentence(e)
+	}
+	if e.Start >= 0 && at >= 0 {
+		s.Start, s.End = at+e.Start, at+e.End
+	}
+	return s
+}
+
+const causePrefix = "cause-"
+
+// specials are the causes of patterns that say more of what an edit of another kind mends.
+var specials = map[repair.Kind][]string{
+	repair.Bound: {CauseBoundLeftOut, CauseBoundTaken}, repair.Pattern: {CauseLikeExact},
+	repair.OtherColumn: {CauseTextForColumn}, repair.OutputMissing: {CauseAliasForColumn},
+	repair.OnWhere: {CauseOuterUndone}, repair.ConditionMissing: {CauseJoinCondition},
+	repair.Comparison: {CauseWithNull}, repair.Expression: {CauseDivision},
+}
+
+// SaysMore tells that the cause of a pattern says more of what an edit mends than its kind does.
+func (c LikelyCause) SaysMore(e repair.Edit) bool {
+	return !c.Vague() &&
+		(c.Finding.Kind == causePrefix+string(e.Kind) || slices.Contains(specials[e.Kind], c.Finding.Kind))
+}
+
+// Tell words a cause as far as the hint allows; sql is the text as it was submitted, query the one that was read of it.
+func (c *Cause) Tell(hint Hint, sql string) []Finding {
+	if c == nil || hint == HintNone {
+		return nil
+	}
+	var all []Finding
+	for i, s := range c.Steps {
+		f := Finding{Kind: s.Kind, Sentence: s.Sentence, Proven: c.Proven, Mark: s.mark(sql)}
+		if hint == HintClause {
+			f.Kind, f.Sentence = CausePlace, "The difference comes from here: look at "+s.Clause+"."
+			if s.Clause == "" {
+				f.Sentence = "The difference comes from here."
+			}
+		}
+		if i > 0 {
+			f.Sentence = "Besides, something else has to be changed. " + f.Sentence
+		}
+		if hint == HintEdit && s.Edit != (mutation.Edit{}) {
+			f.Edit = &s.Edit
+		}
+		all = append(all, f)
+	}
+	return all
+}
+
+// mark is the place of a step in the text as it was submitted. Where something is put in between two words, it is on
+// the one before.
+func (s Step) mark(sql string) *Mark {
+	if s.Start < 0 || s.End > len(sql) || s.Start > s.End {
+		return nil
+	}
+	const space = " \t\r\n"
+	marked := strings.TrimRight(sql[s.Start:s.End], space)
+	start := s.Start + len(marked) - len(strings.TrimLeft(marked, space))
+	marked = strings.TrimLeft(marked, space)
+	if tokens := sqltext.Tokens(sql[:s.Start]); marked == "" && len(tokens) > 0 {
+		last := tokens[len(tokens)-1]
+		start, marked = last.Start, sql[last.Start:last.End]
+	}
+	return &Mark{sqltext.PlaceAt(sql, start), utf8.RuneCountInString(marked)}
+}
+
+// kindSentence says what kind of mistake an edit mends, and nothing of what it puts in.
+func kindSentence(e repair.Edit) string {
+	about := plain(e.About)
+	on := func(with, without string) string {
+		if about == "" {
+			return without
+		}
+		return fmt.Sprintf(with, about)
+	}
+	switch e.Kind {
+	case repair.Condition:
+		return "This condition is not the one that the task asks for."
+	case repair.ConditionMissing:
+		return on("A condition is missing in "+e.Clause+", one on %s.", "A condition is missing in "+e.Clause+".")
+	case repair.ConditionExtra:
+		return "This condition leaves out rows that the task asks for."
+	case repair.Comparison:
+		return on("%s is compared the wrong way: look at the operator.", "The operator of this comparison is the wrong one.")
+	case repair.Bound:
+		return "Whether the bound itself counts is the other way round: < and > leave the value out, <= and >= take it in."
+	case repair.Value:
+		return on("%s is compared with another value than the task names.", "The task names another value.")
+	case repair.Pattern:
+		return "The pattern finds other texts than the task asks for: % stands for any characters, also none, and _ for " +
+			"one."
+	case repair.Wildcard:
+		return "= compares with the text as it stands, and % is a percent sign there: patterns are looked for with LIKE."
+	case repair.Null:
+		return on(
+			"Rows in which %s has no value are meant or ruled out here, and NULL equals nothing, neither an empty text "+
+				"nor itself: ask with IS NULL or IS NOT NULL.",
+			"NULL equals nothing, not even itself: ask with IS NULL or IS NOT NULL.",
+		)
+	case repair.Negation:
+		return "This condition has to hold the other way round: look at NOT."
+	case repair.AndOr:
+		return "The conditions are joined the wrong way: AND wants both, OR is content with one, and AND binds more " +
+			"strongly than OR."
+	case repair.NotIn:
+		return "NOT IN is never true where a NULL is among the values: leave NULLs out of the subquery, or ask with NOT " +
+			"EXISTS."
+	case repair.OtherColumn:
+		return on("Another column is meant here than %s.", "Another column is meant here.")
+	case repair.JoinKey:
+		return "The tables are joined on columns that do not belong together: a foreign key and the key it refers to do."
+	case repair.JoinMissing:
+		return "No condition says which rows of the tables belong together, so every row is combined with every other."
+	case repair.JoinInner:
+		return "JOIN leaves out rows that have no partner in the other table, and the task asks for them, too: an outer " +
+			"join keeps them."
+	case repair.JoinOuter:
+		return "The outer join keeps rows that have no partner in the other table, and the task does not ask for them."
+	case repair.OnWhere:
+		return "A condition in ON decides which rows are partners, one in WHERE which rows stay, also after an outer " +
+			"join: this one stands in the wrong one of them."
+	case repair.TableMissing:
+		return "A table is missing in FROM."
+	}
+	return kindSentenceOfRows(e, about, on)
+}
+
+// kindSentenceOfRows goes on with what is made of the rows that were chosen.
+func kindSentenceOfRows(e repair.Edit, about string, on func(with, without string) string) string {
+	switch e.Kind {
+	case repair.TableExtra:
+		return on("%s is joined and not needed: the join changes which rows come, or how often.", "A table is not needed.")
+	case repair.OtherTable:
+		return on("The task is about another table than %s.", "The task is about another table.")
+	case repair.WhereHaving:
+		return "WHERE decides on single rows before they are grouped; a condition on whole groups stands in HAVING."
+	case repair.GroupMissing:
+		return on(
+			"GROUP BY takes together what should be apart: what tells the groups apart is missing there (%s).",
+			"GROUP BY takes together what should be apart.",
+		)
+	case repair.GroupExtra:
+		return on("GROUP BY splits what belongs together: %s is not what makes a group.", "GROUP BY splits what belongs "+
+			"together.")
+	case repair.OtherGroup:
+		return on("The groups are made by something else than %s.", "The groups are made by something else.")
+	case repair.Aggregate:
+		return "Another aggregate is meant here."
+	case repair.CountRows:
+		return "count(column) counts only the rows in which the column is not NULL; count(*) counts all rows."
+	case repair.CountValues:
+		return "count(*) counts every row, also one without a value: count(column) counts those in which the column is " +
+			"not NULL."
+	case repair.CountDistinct:
+		return "count(column) counts a value as often as it comes, count(DISTINCT column) once: the other one is meant."
+	case repair.Filter:
+		return "The aggregate is taken of other rows than the task says: look at FILTER, or at its condition."
+	case repair.Window:
+		return "The window is not the one that is meant: look at PARTITION BY, ORDER BY and the frame in OVER."
+	case repair.Function:
+		return "Another function is meant here."
+	case repair.Expression:
+		return "This is computed otherwise than the task says."
+	case repair.Division:
+		return "An integer divided by an integer gives an integer: what comes after the point is cut off."
+	case repair.Rounding:
+		return "This is rounded otherwise than the task says, or at another step."
+	case repair.Case:
+		return "A branch of CASE is not what the task says: the first whose condition is true counts."
+	case repair.OutputMissing:
+		return "SELECT lists too few columns."
+	case repair.OutputExtra:
+		return on("SELECT lists %s, which the task does not ask for.", "SELECT lists too many columns.")
+	case repair.OutputOrder:
+		return "The columns are the right ones in another order."
+	case repair.DistinctMissing:
+		return "Rows come several times that are wanted once: DISTINCT leaves repeated rows out."
+	case repair.DistinctExtra:
+		return "DISTINCT leaves out rows that look alike, although they stand for different things."
+	case repair.SetOperation:
+		return "UNION has the rows of either query, INTERSECT those of both, EXCEPT those of the first that the second " +
+			"has not: another one is meant, or the queries the other way round."
+	case repair.All:
+		return "UNION, INTERSECT and EXCEPT leave out rows that repeat others; with ALL they stay: the other way is meant."
+	case repair.Direction:
+		return "The order is the other way round: ORDER BY is ascending unless DESC stands behind the key."
+	case repair.NotSorted:
+		return "There is no ORDER BY: without it rows come in any order."
+	case repair.OrderKey:
+		return "The rows are ordered by something else than the task says."
+	case repair.NullsPlace:
+		return "Rows without a value (NULL) stand at the other end: they come last, and with DESC first, unless NULLS " +
+			"FIRST or NULLS LAST says otherwise."
+	case repair.Limit:
+		return "LIMIT or OFFSET takes another number of rows than the task asks for."
+	case repair.Clause:
+		return "Several things in " + e.Clause + " are not as the task says."
+	}
+	return ""
+}
