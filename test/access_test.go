@@ -180,6 +180,7 @@ var calls = []call{
 	{"listReviews", "GET", "/api/reviews?course=evening-group", "", followers(200)},
 	{"finishReview", "PUT", "/api/reviews/999999/done", "", loggedIn(404)},
 	{"reopenReview", "DELETE", "/api/reviews/999999/done", "", loggedIn(404)},
+	{"readCause", "GET", "/api/attempts/1/cause", "", loggedIn(404)},
 	{"dispute", "PUT", "/api/attempts/1/dispute", `{"reason":"why"}`, loggedIn(404)},
 	{"withdrawDispute", "DELETE", "/api/attempts/1/dispute", "", loggedIn(404)},
 	{"listNotes", "GET", "/api/notes", "", loggedIn(200)},

@@ -39,14 +39,14 @@ func TestFindingsInTheMargin(t *testing.T) {
 	}{
 		{"names-and-valleys", "SELECT name valley FROM apiary", "Incorrect, 0 of 1 point", "cause-alias-for-column " +
 			"columns-missing",
-			"Is a comma missing between name and valley?", ""},
+			"A comma is missing between name and valley", ""},
 		{"names-and-valleys", "SELECT name, upper(valley) FROM apiary",
 			"Incorrect", "values-case",
 			"capital and small letters",
 			"name|upper|expected upper Bell Meadow|ALDERVALE (yours)|Aldervale (expected)"},
-		{"names-and-valleys", "SELECT a.name, a.valley FROM apiary AS a, grade", "Incorrect", "cause-join-condition " +
+		{"names-and-valleys", "SELECT a.name, a.valley FROM apiary AS a, grade", "Incorrect", "cause-table-extra " +
 			"rows-multiplied",
-			"No condition joins apiary and grade", "name|valley Bell Meadow|Aldervale"},
+			"grade is joined and not needed", "name|valley Bell Meadow|Aldervale"},
 		{"high-and-strong", "SELECT hive_id, strength FROM hive WHERE kind = 'stacked' AND strength > 8",
 			"Incorrect", "cause-bound-left-out rows-missing",
 			"leaves out 8 itself", "hive_id|strength"},
@@ -61,7 +61,7 @@ func TestFindingsInTheMargin(t *testing.T) {
 			"DISTINCT leaves repeated rows out", "colour",
 		},
 		{"calm-bees", "SELECT inspection_id, remark FROM inspection WHERE remark ILIKE '%calm%'",
-			"Incorrect", "hidden-rows",
+			"Incorrect", "cause-pattern hidden-rows",
 			"right on the rows you can see, but not on others", ""},
 		{"harvest-by-grade", "SELECT DISTINCT grade_code, (SELECT count(*) FROM harvest AS h WHERE h.grade_code = " +
 			"g.grade_code), (SELECT sum(weight_kg) FROM harvest AS h WHERE h.grade_code = g.grade_code) FROM " +
@@ -70,6 +70,9 @@ func TestFindingsInTheMargin(t *testing.T) {
 			"Rejected, 0 of 3 points", "construct-required", "The rows are right", ""},
 	} {
 		w.submits(c.exercise, c.sql, c.head)
+		if kind, _, _ := strings.Cut(c.kinds, " "); strings.HasPrefix(kind, "cause-") { // it follows
+			w.element(in(c.exercise, `.right-margin [data-kind="`+kind+`"] mark`))
+		}
 		margin := w.element(in(c.exercise, ".right-margin"))
 		var kinds []string
 		for _, f := range margin.MustElements(".finding") {
@@ -79,7 +82,7 @@ func TestFindingsInTheMargin(t *testing.T) {
 			t.Errorf("%s: found %s, want %s", c.sql, got, c.kinds)
 		}
 		if text := margin.MustText(); !strings.Contains(text, c.says) ||
-			strings.Contains(text, "Likely cause:") != strings.HasPrefix(c.kinds, "cause-") {
+			strings.Contains(text, "Cause:") != strings.HasPrefix(c.kinds, "cause-") {
 			t.Errorf("%s: the margin says\n%s", c.sql, text)
 		}
 		if c.table == "" {

@@ -26,7 +26,7 @@ func TestOutcomesAndFirstFindings(t *testing.T) {
 		{"1", "SELECT name, valley FROM apiary WHERE valley = 'Durn'", "incorrect rows-missing"},
 		{
 			"1", "SELECT name, valley FROM apiary UNION ALL SELECT name, valley FROM apiary",
-			"incorrect cause-distinct-missing",
+			"incorrect rows-multiplied",
 		},
 		{"1", "SELECT name, upper(valley) FROM apiary", "incorrect values-case"},
 		{"1", "SELECT name, valley FROM apiary WHERE false", "incorrect result-empty"},
@@ -42,7 +42,7 @@ func TestOutcomesAndFirstFindings(t *testing.T) {
 		},
 		{
 			"hives-by-strength", "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength",
-			"incorrect cause-sort-direction",
+			"incorrect row-order-reversed",
 		},
 		{
 			"hives-by-strength", "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY name",
@@ -50,11 +50,11 @@ func TestOutcomesAndFirstFindings(t *testing.T) {
 		},
 		{
 			"hives-by-strength", "SELECT name, kind, strength FROM hive ORDER BY strength DESC",
-			"incorrect cause-condition-missing",
+			"incorrect rows-extra",
 		},
 		{"which-colours", "SELECT DISTINCT colour FROM hive", "correct"},
 		{"which-colours", "SELECT DISTINCT colour AS color FROM hive", "incorrect column-names"},
-		{"which-colours", "SELECT colour FROM hive", "incorrect cause-distinct-missing"},
+		{"which-colours", "SELECT colour FROM hive", "incorrect rows-repeated"},
 		{
 			"harvest-by-grade",
 			"SELECT grade_code, count(*), sum(weight_kg) FROM harvest GROUP BY grade_code HAVING sum(weight_kg) >= " +

@@ -14,7 +14,10 @@ func TestWhatBeginnersRead(t *testing.T) {
 	for _, c := range []struct{ exercise, sql, reads string }{
 		{"names-and-valleys", "SELECT name valley FROM apiary", `
 Incorrect, 0 of 1 point
-- Likely cause: Is a comma missing between name and valley? Without it valley becomes another name for the column name.
+- Cause: A comma is missing between name and valley: without it valley becomes another name for the column name.
+  line 1:
+    SELECT name valley FROM apiary
+                ^^^^^^
 - The result has 1 column; the task asks for 2.
 `},
 		{"names-and-valleys", "SELECT name, vally FROM apiary", `
@@ -44,7 +47,10 @@ Incorrect, 0 of 1 point
 `},
 		{"hives-by-strength", "SELECT name, kind, strength FROM hive WHERE strength <> NULL ORDER BY strength DESC", `
 Incorrect, 0 of 2 points
-- Likely cause: A comparison with NULL by = or <> is never true, not even for NULL itself: use IS NULL or IS NOT NULL.
+- Cause: A comparison with NULL by = or <> is never true, not even for NULL itself: use IS NULL or IS NOT NULL.
+  line 1:
+    SELECT name, kind, strength FROM hive WHERE strength <> NULL ORDER BY strength DESC
+                                                         ^^
 - The result is empty; 87 rows are expected.
 `},
 		{"which-colours", "SELECT DISTINCT colour AS color FROM hive", `
@@ -53,11 +59,19 @@ Incorrect, 0 of 1 point
 `},
 		{"calm-bees", "SELECT inspection_id, remark FROM inspection WHERE remark ILIKE '%calm%'", `
 Incorrect, 0 of 1 point
+- Cause: The pattern finds other texts than the task asks for: ` +
+			`% stands for any characters, also none, and _ for one.
+  line 1:
+    SELECT inspection_id, remark FROM inspection WHERE remark ILIKE '%calm%'
+                                                       ^^^^^^^^^^^^^^^^^^^^^
 - The result is right on the rows you can see, but not on others: the query has to hold whatever the tables contain.
 `},
 		{"calm-bees", "SELECT inspection_id, remark FROM inspection WHERE lower(remark) LIKE 'calm'", `
 Incorrect, 0 of 1 point
-- Likely cause: LIKE 'calm' has no wildcard, so it finds only that very text: % stands for any characters, _ for one.
+- Cause: LIKE 'calm' has no wildcard, so it finds only that very text: % stands for any characters, _ for one.
+  line 1:
+    SELECT inspection_id, remark FROM inspection WHERE lower(remark) LIKE 'calm'
+                                                                          ^^^^^^
 - 144 rows of the 419 expected are missing.
 
     inspection_id  remark
@@ -82,8 +96,12 @@ WHERE looks at single rows, before there are groups: a condition on an aggregate
 		{"who-looks-after-what", "SELECT a.name, b.name FROM apiary a, care c, beekeeper b WHERE a.apiary_id = " +
 			"c.apiary_id AND a.valley = 'Durn' ORDER BY 1, 2", `
 Incorrect, 0 of 3 points
-- Likely cause: No condition joins apiary and beekeeper: so every row ` +
+- Cause: No condition joins apiary and beekeeper: so every row ` +
 			`of one table is combined with every row of the other. Say with ON (or WHERE) which rows belong together.
+  line 1:
+    SELECT a.name, b.name FROM apiary a, care c, beekeeper b WHERE a.apiary_id = c.apiary_id AND a.valley = 'Durn' ` +
+			`ORDER BY 1, 2
+                                                             ^^^^^
 - Your result has 72 rows; 69 of them should not be there (3 expected).
 `},
 	} {

@@ -221,6 +221,7 @@ func (s *session) submitLast(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	s.addCause(ctx, s.client, &a)
 	return s.printAttempt(a)
 }
 

@@ -1,8 +1,11 @@
 package cli
 
 import (
+	"context"
 	"fmt"
+	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -36,6 +39,7 @@ what is empty, and what was submitted last as it is, is not submitted again.`,
 			if err != nil {
 				return err
 			}
+			p.addCause(cmd.Context(), c, &a)
 			if err := p.printAttempt(a); err != nil {
 				return err
 			}
@@ -45,6 +49,24 @@ what is empty, and what was submitted last as it is, is not submitted again.`,
 			return nil
 		},
 	}
+}
+
+// causeWithin is how long the cause of an attempt is waited for.
+const causeWithin = 2 * time.Second
+
+// addCause puts the cause of an incorrect attempt before its findings, if it is found in time.
+func (p *program) addCause(ctx context.Context, c *client.Client, a *client.Attempt) {
+	id, err := strconv.ParseInt(a.Id, 10, 64)
+	if err != nil || a.Outcome != client.Incorrect {
+		return
+	}
+	ctx, stop := context.WithTimeout(ctx, causeWithin)
+	defer stop()
+	cause, err := client.Read[client.Cause](c.ReadCause(ctx, id))
+	if err != nil { // the verdict stands without it
+		return
+	}
+	a.Findings = append(cause.Findings, a.Findings...)
 }
 
 func (p *program) printAttempt(a client.Attempt) error {
@@ -79,13 +101,33 @@ func (p *program) printAttempt(a client.Attempt) error {
 }
 
 func (p *program) writeFinding(f client.Finding) {
-	if strings.HasPrefix(f.Kind, "cause-") {
+	switch {
+	case f.Proven:
+		f.Sentence = "Cause: " + f.Sentence
+	case strings.HasPrefix(f.Kind, "cause-"):
 		f.Sentence = "Likely cause: " + f.Sentence
 	}
 	fmt.Fprintf(p.out, "- %s\n", printable(f.Sentence))
+	if f.Where.Line > 0 {
+		p.writeStretch(f.Where)
+	}
+	if f.Edit.Is != "" || f.Edit.Was != "" {
+		edited := f.Edit.Before + f.Edit.Is + f.Edit.After
+		fmt.Fprintf(p.out, "  So it is right:\n    %s\n", strings.ReplaceAll(lines(strings.TrimSpace(edited)), "\n", "\n    "))
+	}
 	if len(f.Rows) > 0 {
 		p.writeRows(f.Columns, f.Rows)
 	}
+}
+
+// writeStretch writes a line with a part of it underlined.
+func (p *program) writeStretch(s client.Stretch) {
+	line := []rune(s.Text)
+	start := min(max(s.Column-1, 0), len(line))
+	end := min(start+s.Length, len(line))
+	wide := func(part []rune) int { return len([]rune(printable(string(part)))) }
+	fmt.Fprintf(p.out, "  line %d:\n    %s\n    %s%s\n", s.Line, printable(s.Text), strings.Repeat(" ", wide(line[:start])),
+		strings.Repeat("^", max(wide(line[start:end]), 1)))
 }
 
 // writeRows writes rows as a table that is set in.

@@ -931,6 +931,12 @@ type Candidate struct {
 	Name  string `json:"name"`
 }
 
+// Cause defines model for Cause.
+type Cause struct {
+	// Findings None where nothing was found, or may be told.
+	Findings []Finding `json:"findings"`
+}
+
 // ChangedCell defines model for ChangedCell.
 type ChangedCell struct {
 	// At When the last attempt was received.
@@ -1523,15 +1529,27 @@ type Files struct {
 type Finding struct {
 	Columns []string `json:"columns,omitempty,omitzero"`
 
+	// Edit A text with one place in it changed: before, was and after are the one, before, is and after the other.
+	Edit Edit `json:"edit,omitempty,omitzero"`
+
+	// Hint How far the learner is told: `none`, `clause`, `kind` or `edit`. For instructors.
+	Hint string `json:"hint,omitempty,omitzero"`
+
 	// Kind A stable identifier, such as `rows-missing`.
 	Kind string `json:"kind"`
 
 	// Places The columns of the attempt that the finding speaks of, from 1. Where its rows show values that differ, the last column has the expected ones.
 	Places []int `json:"places,omitempty,omitzero"`
 
+	// Proven Of a cause: an edit there was tried, and is right wherever the exercise is checked. Otherwise the cause is a likely one.
+	Proven bool `json:"proven,omitempty,omitzero"`
+
 	// Rows Cells as PostgreSQL writes them; null is NULL.
 	Rows     Rows   `json:"rows,omitempty,omitzero"`
 	Sentence string `json:"sentence"`
+
+	// Where A part of a text. Lines and columns count from 1, columns and the length in characters.
+	Where Stretch `json:"where,omitempty,omitzero"`
 }
 
 // FoundExercise defines model for FoundExercise.
@@ -3270,6 +3288,16 @@ type Strengthening struct {
 	Variant string `json:"variant"`
 }
 
+// Stretch A part of a text. Lines and columns count from 1, columns and the length in characters.
+type Stretch struct {
+	Column int `json:"column"`
+	Length int `json:"length"`
+	Line   int `json:"line"`
+
+	// Text The line itself.
+	Text string `json:"text"`
+}
+
 // Submission defines model for Submission.
 type Submission struct {
 	// Key A new key for each submission; a repeated request sends the same key. Only the first is stored, and its result is returned for all.
@@ -4197,6 +4225,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with DELETE /api/accounts/{account}/sessions/{session} (the `EndSession` operationId).
 	EndSession(ctx context.Context, account AccountName, session string, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReadCause What causes the difference of one's own incorrect attempt. It is looked for once the attempt is stored, for two seconds at most; the response waits for it. It never changes an outcome.
+	//
+	// Corresponds with GET /api/attempts/{attempt}/cause (the `ReadCause` operationId).
+	ReadCause(ctx context.Context, attempt int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// WithdrawDispute Take back what one disputed, as long as nobody has looked.
 	//
@@ -5330,6 +5363,21 @@ func (c *Client) ListSessions(ctx context.Context, account AccountName, reqEdito
 // Corresponds with DELETE /api/accounts/{account}/sessions/{session} (the `EndSession` operationId).
 func (c *Client) EndSession(ctx context.Context, account AccountName, session string, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewEndSessionRequest(c.Server, account, session)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReadCause What causes the difference of one's own incorrect attempt. It is looked for once the attempt is stored, for two seconds at most; the response waits for it. It never changes an outcome.
+//
+// Corresponds with GET /api/attempts/{attempt}/cause (the `ReadCause` operationId).
+func (c *Client) ReadCause(ctx context.Context, attempt int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReadCauseRequest(c.Server, attempt)
 	if err != nil {
 		return nil, err
 	}
@@ -8258,6 +8306,40 @@ func NewEndSessionRequest(server string, account AccountName, session string) (*
 	}
 
 	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewReadCauseRequest constructs an http.Request for the ReadCause method
+func NewReadCauseRequest(server string, attempt int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "attempt", attempt, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/attempts/%s/cause", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -14184,6 +14266,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with DELETE /api/accounts/{account}/sessions/{session} (the `EndSession` operationId).
 	EndSessionWithResponse(ctx context.Context, account AccountName, session string, reqEditors ...RequestEditorFn) (*EndSessionResponse, error)
 
+	// ReadCauseWithResponse What causes the difference of one's own incorrect attempt. It is looked for once the attempt is stored, for two seconds at most; the response waits for it. It never changes an outcome.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/attempts/{attempt}/cause (the `ReadCause` operationId).
+	ReadCauseWithResponse(ctx context.Context, attempt int64, reqEditors ...RequestEditorFn) (*ReadCauseResponse, error)
+
 	// WithdrawDisputeWithResponse Take back what one disputed, as long as nobody has looked.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -15656,6 +15745,54 @@ func (r EndSessionResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r EndSessionResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ReadCauseResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Cause
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ReadCauseResponse) GetJSON200() *Cause {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReadCauseResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReadCauseResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReadCauseResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReadCauseResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReadCauseResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -21425,6 +21562,19 @@ func (c *ClientWithResponses) EndSessionWithResponse(ctx context.Context, accoun
 	return ParseEndSessionResponse(rsp)
 }
 
+// ReadCauseWithResponse What causes the difference of one's own incorrect attempt. It is looked for once the attempt is stored, for two seconds at most; the response waits for it. It never changes an outcome.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/attempts/{attempt}/cause (the `ReadCause` operationId).
+func (c *ClientWithResponses) ReadCauseWithResponse(ctx context.Context, attempt int64, reqEditors ...RequestEditorFn) (*ReadCauseResponse, error) {
+	rsp, err := c.ReadCause(ctx, attempt, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReadCauseResponse(rsp)
+}
+
 // WithdrawDisputeWithResponse Take back what one disputed, as long as nobody has looked.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -23774,6 +23924,39 @@ func ParseEndSessionResponse(rsp *http.Response) (*EndSessionResponse, error) {
 	switch {
 	case rsp.StatusCode == 204:
 		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseReadCauseResponse parses an HTTP response from a ReadCauseWithResponse call
+func ParseReadCauseResponse(rsp *http.Response) (*ReadCauseResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReadCauseResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Cause
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

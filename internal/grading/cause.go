@@ -42,7 +42,9 @@ func (g *Grader) Cause(ctx context.Context, task Task, sql string) (cause *expla
 		attempt: attempt{grader: g, task: task}, query: q, accepted: accepted,
 		schema: g.Schema(limited, task.Database), tried: map[string]bool{}, at: strings.Index(sql, q.Text),
 	}
-	cause, err = t.find(limited)
+	if cause, err = t.find(limited); t.saidAlready(cause) {
+		cause = nil
+	}
 	if limited.Err() != nil {
 		return cause, false, ctx.Err()
 	}
@@ -76,7 +78,7 @@ func (t *trial) find(ctx context.Context) (*explain.Cause, error) {
 	if err != nil {
 		return nil, nil //nolint:nilerr // it ran when it was decided on; now there is nothing to be told
 	}
-	t.from = distance(right, c.difference)
+	t.difference, t.from = c.difference, distance(right, c.difference)
 	if d := c.difference; d != nil {
 		t.patterns = explain.Likely(t.query.Features(t.schema), d.Findings, d.Facts, t.schema, t.accepted)
 	}
@@ -104,6 +106,18 @@ func (t *trial) find(ctx context.Context) (*explain.Cause, error) {
 		return proven, nil
 	}
 	return t.nearest(), nil
+}
+
+// saidAlready tells that the difference says all that the cause does.
+func (t *trial) saidAlready(cause *explain.Cause) bool {
+	if cause == nil || len(cause.Steps) != 1 || t.difference == nil {
+		return false
+	}
+	says := map[string]compare.Kind{
+		"cause-output-missing": compare.ColumnsMissing, "cause-output-extra": compare.ColumnsExtra,
+		"cause-output-order": compare.ColumnsSwapped,
+	}[cause.Steps[0].Kind]
+	return says != "" && t.difference.Findings[0].Kind == says
 }
 
 func worded(edits []repair.Edit) (all []outcome) {

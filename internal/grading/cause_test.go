@@ -115,6 +115,7 @@ func TestCausesOfMistakes(t *testing.T) {
 			tasks[exercise] = task
 		}
 		for _, m := range mistakes {
+ if !strings.Contains(m.sql, os.Getenv("ONLY")) { continue }
 			task, known := tasks[m.exercise]
 			if !known {
 				t.Fatalf("there is no exercise %q", m.exercise)
@@ -131,7 +132,7 @@ func TestCausesOfMistakes(t *testing.T) {
 			if err != nil {
 				t.Fatal(m.sql, err)
 			}
-			if asked++; m.named(cause) {
+			if asked++; m.named(cause) || cause == nil && saysItself[m.causes[0]] == v.Findings[0].Kind {
 				named++
 				continue
 			}
@@ -143,6 +144,11 @@ func TestCausesOfMistakes(t *testing.T) {
 	if named*100 < asked*95 {
 		t.Errorf("of %d causes %d are those that a teacher names", asked, named)
 	}
+}
+
+// saysItself are the causes that a difference names.
+var saysItself = map[string]string{
+	"output-missing": "columns-missing", "output-extra": "columns-extra", "output-order": "columns-swapped",
 }
 
 func (m mistake) named(cause *explain.Cause) bool {

@@ -75,6 +75,15 @@ func strengthOf(text json.RawMessage) *grading.Strength {
 	return found
 }
 
+// TablesOf are the tables of a build.
+func (l *Library) TablesOf(ctx context.Context, build int64) (*dataset.Catalogue, error) {
+	b, err := l.records.BuildByID(ctx, build)
+	if err != nil {
+		return nil, err
+	}
+	return tablesOf(b), nil
+}
+
 // tablesOf are what a build holds.
 func tablesOf(b query.Build) *dataset.Catalogue {
 	tables := &dataset.Catalogue{}

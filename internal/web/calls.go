@@ -202,6 +202,16 @@ func (s *server) Submit(
 	return contract.Submit201JSONResponse(toAttempt(a)), nil
 }
 
+func (s *server) ReadCause(
+	ctx context.Context, request contract.ReadCauseRequestObject,
+) (contract.ReadCauseResponseObject, error) {
+	found, err := s.Work.Cause(ctx, who(ctx), request.Attempt)
+	if err != nil {
+		return nil, err
+	}
+	return contract.ReadCause200JSONResponse{Findings: toFindings(found)}, nil
+}
+
 func (s *server) Run(ctx context.Context, request contract.RunRequestObject) (contract.RunResponseObject, error) {
 	b := request.Body
 	run, err := s.Work.Run(ctx, who(ctx), work.RunRequest{

@@ -243,9 +243,19 @@ func toRun(r *work.Run) contract.Run {
 func toFindings(findings []explain.Finding) []contract.Finding {
 	out := []contract.Finding{}
 	for _, f := range findings {
-		out = append(out, contract.Finding{
-			Kind: f.Kind, Sentence: f.Sentence, Columns: f.Columns, Rows: f.Rows, Places: f.Places,
-		})
+		finding := contract.Finding{
+			Kind: f.Kind, Sentence: f.Sentence, Columns: f.Columns, Rows: f.Rows, Places: f.Places, Proven: f.Proven,
+			Hint: string(f.Hint),
+		}
+		if f.Where != nil {
+			finding.Where = contract.Stretch{
+				Line: f.Where.Line, Column: f.Where.Column, Length: f.Where.Length, Text: f.Where.Text,
+			}
+		}
+		if f.Edit != nil {
+			finding.Edit = toEdit(*f.Edit)
+		}
+		out = append(out, finding)
 	}
 	return out
 }

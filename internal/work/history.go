@@ -161,6 +161,9 @@ func (w *Work) History(ctx context.Context, who account.Account, f HistoryFilter
 	}
 	for _, row := range rows {
 		e := entryOf(row)
+		if row.AccountID == who.ID {
+			e.Findings = explain.ToLearner(e.Findings)
+		}
 		if row.AccountID == who.ID && row.Kind == "attempt" && row.CourseID != nil &&
 			slices.Contains(untold, course.Untold{Course: *row.CourseID, Paper: *row.PaperID}) {
 			e.untold()

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"examen/internal/account"
+	"examen/internal/core/explain"
 	"examen/internal/core/export"
 	"examen/internal/core/marking"
 	"examen/internal/course"
@@ -139,6 +140,7 @@ func (f *personFile) entries(ctx context.Context, out *export.Person, rows []que
 	}
 	for _, row := range rows {
 		e := entryOf(row)
+		e.Findings = explain.ToLearner(e.Findings)
 		entry := map[string]any{
 			"kind": e.Kind, "at": e.At, "dataset": e.Dataset, "sql": e.SQL, "rows": e.RowCount,
 		}

@@ -97,18 +97,16 @@ func (w *Work) Submit(ctx context.Context, who account.Account, s Submission) (*
 		return nil, err
 	}
 	ctx = context.WithoutCancel(ctx)
-	verdict, err := w.grader.Grade(ctx, grading.Task{
-		Accepted: e.Accepted(),
-		Rules:    e.Checking,
-		Database: r.Database,
-		Hidden:   r.Hidden(&e.Checking),
-	}, who.ID, s.SQL)
+	verdict, err := w.grader.Grade(ctx, task(r, e), who.ID, s.SQL)
 	if err != nil {
 		return nil, w.undecided(r, e, err)
 	}
 	attempt, err := w.keep(ctx, who, r, e, s, verdict)
 	if errors.Is(err, errRevised) { // how the paper is set was changed meanwhile
 		attempt, err = w.keepRevised(ctx, who, e, s, verdict)
+	}
+	if err == nil && verdict.Outcome == marking.Incorrect {
+		w.explain(who, r, e, attempt)
 	}
 	if verdict.Hidden {
 		time.Sleep(toldAfter(verdict.Elapsed, time.Since(begun)) - time.Since(begun))
@@ -355,6 +353,7 @@ func attemptOf(
 		Build:     int(build),
 	}
 	attempt.Findings, attempt.Error = stored(c.Findings, c.Error)
+	attempt.Findings = explain.ToLearner(attempt.Findings)
 	if c.Cause == "recheck" {
 		attempt.Rechecked = &c.At
 	}

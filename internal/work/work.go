@@ -31,6 +31,7 @@ type Work struct {
 	log      *slog.Logger
 	exports  *exportRoom
 	copies   *Copies
+	causes   *causes
 }
 
 // New returns the work in the records.
@@ -47,6 +48,7 @@ func New(
 		library:  papers,
 		log:      log,
 		exports:  newExportRoom(),
+		causes:   newCauses(),
 	}
 	w.copies = &Copies{work: w, room: room, changed: map[string]changed{}}
 	return w

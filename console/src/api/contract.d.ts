@@ -1862,6 +1862,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/attempts/{attempt}/cause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                attempt: number;
+            };
+            cookie?: never;
+        };
+        /** What causes the difference of one's own incorrect attempt. It is looked for once the attempt is stored, for two seconds at most; the response waits for it. It never changes an outcome. */
+        get: operations["readCause"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/attempts/{attempt}/dispute": {
         parameters: {
             query?: never;
@@ -2865,6 +2884,24 @@ export interface components {
             rows?: components["schemas"]["Rows"];
             /** @description The columns of the attempt that the finding speaks of, from 1. Where its rows show values that differ, the last column has the expected ones. */
             places?: number[];
+            /** @description Of a cause: an edit there was tried, and is right wherever the exercise is checked. Otherwise the cause is a likely one. */
+            proven?: boolean;
+            where?: components["schemas"]["Stretch"];
+            edit?: components["schemas"]["Edit"];
+            /** @description How far the learner is told: `none`, `clause`, `kind` or `edit`. For instructors. */
+            hint?: string;
+        };
+        /** @description A part of a text. Lines and columns count from 1, columns and the length in characters. */
+        Stretch: {
+            line: number;
+            column: number;
+            length: number;
+            /** @description The line itself. */
+            text: string;
+        };
+        Cause: {
+            /** @description None where nothing was found, or may be told. */
+            findings: components["schemas"]["Finding"][];
         };
         Attempt: {
             id: string;
@@ -7392,6 +7429,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readCause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                attempt: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was found. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cause"];
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -1,19 +1,52 @@
 import type { Finding } from "../api/client";
 import { RowsTable } from "./RowsTable";
+import { WrongAnswer } from "./WrongAnswer";
 
 /**
- * One finding, as a note in the margin: a sentence, then the rows that show it. A likely cause stands first, and says
- * that it is one.
+ * One finding, as a note in the margin: a sentence, then the rows that show it. A cause stands first, says whether it is
+ * proven, and shows its place in the text.
  */
 export function FindingNote({ finding }: { finding: Finding }) {
+  const { kind, sentence, proven, where, edit, hint } = finding;
   return (
-    <div className="finding" data-kind={finding.kind}>
+    <div className="finding" data-kind={kind}>
       <p>
-        {finding.kind.startsWith("cause-") && <span className="cause">Likely cause: </span>}
-        {finding.sentence}
+        {kind.startsWith("cause-") && <span className="cause">{proven ? "Cause: " : "Likely cause: "}</span>}
+        {sentence}
       </p>
+      {where && <Place {...where} />}
+      {edit && (
+        <>
+          <p className="quiet">{hint ? `So it is right. ${told[hint] ?? ""}` : "So it is right:"}</p>
+          <WrongAnswer edit={edit} short label="What would be right" />
+        </>
+      )}
       <Evidence finding={finding} />
     </div>
+  );
+}
+
+/** What the learner is told, as instructors read it. */
+const told: Record<string, string> = {
+  none: "The learner is told nothing of the cause.",
+  clause: "The learner is told where it is.",
+  kind: "The learner is told all but this text.",
+  edit: "The learner is told this, too.",
+};
+
+/** A line of the text with a part marked. */
+function Place({ line, column, length, text }: NonNullable<Finding["where"]>) {
+  const letters = Array.from(text); // columns count characters
+  const from = column - 1;
+  return (
+    <>
+      <p className="quiet">Line {line}:</p>
+      <pre className="place" tabIndex={0} role="group" aria-label={`Line ${line}`}>
+        {letters.slice(0, from).join("")}
+        <mark>{letters.slice(from, from + length).join("")}</mark>
+        {letters.slice(from + length).join("")}
+      </pre>
+    </>
   );
 }
 

@@ -4,15 +4,16 @@ interface Props {
   edit: Schemas["Edit"];
   /** Only the lines with the change. */
   short?: boolean;
+  label?: string;
 }
 
-/** A wrong answer: what it has in place of what is marked in the right one. */
-export function WrongAnswer({ edit, short = false }: Props) {
+/** An answer with a change: of one that is right to a wrong one, or the other way round. */
+export function WrongAnswer({ edit, short = false, label = "The wrong answer" }: Props) {
   const before = short ? edit.before.slice(edit.before.lastIndexOf("\n") + 1) : edit.before;
   const end = edit.after.indexOf("\n");
   const after = short && end >= 0 ? edit.after.slice(0, end) : edit.after;
   return (
-    <pre className="wrong-answer" aria-label="The wrong answer">
+    <pre className="wrong-answer" aria-label={label}>
       {before.length < edit.before.length && "… "}
       {before.trimStart()}
       {edit.was && (

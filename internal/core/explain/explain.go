@@ -9,6 +9,7 @@ import (
 
 	"examen/internal/core/compare"
 	"examen/internal/core/mutation"
+	"examen/internal/core/pack"
 	"examen/internal/core/result"
 	"examen/internal/core/sqltext"
 )
@@ -21,10 +22,13 @@ type Finding struct {
 	Rows     [][]*string `json:"rows,omitempty"`
 	// Places are those columns of the attempt that the finding speaks of, from 1.
 	Places []int `json:"places,omitempty"`
-	// Of a cause: whether it is proven, where it is in the text, and the edit that mends it, where that may be told.
+	// Of a cause: whether it is proven, where it is in the text, the edit that mends it, and how far all that is told to
+	// the learner.
 	Proven bool           `json:"proven,omitempty"`
-	Mark   *Mark          `json:"mark,omitempty"`
+	Where  *Stretch       `json:"where,omitempty"`
 	Edit   *mutation.Edit `json:"edit,omitempty"`
+	Clause string         `json:"clause,omitempty"`
+	Hint   pack.Hint      `json:"hint,omitempty"`
 }
 
 // Kinds of findings that do not come from comparing rows.

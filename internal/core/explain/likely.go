@@ -219,7 +219,7 @@ func (l *likely) aliasForColumn() (string, string) {
 	for _, o := range l.Outputs {
 		if o.Bare && len(l.schema.With(o.Alias)) > 0 {
 			return CauseAliasForColumn, fmt.Sprintf(
-				"Is a comma missing between %s and %s? Without it %s becomes another name for the column %s.", o.Column,
+				"A comma is missing between %s and %s: without it %s becomes another name for the column %s.", o.Column,
 				o.Alias, o.Alias, o.Column,
 			)
 		}

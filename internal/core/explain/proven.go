@@ -7,6 +7,7 @@ import (
 	"unicode/utf8"
 
 	"examen/internal/core/mutation"
+	"examen/internal/core/pack"
 	"examen/internal/core/repair"
 	"examen/internal/core/sqltext"
 )
@@ -31,20 +32,8 @@ type Step struct {
 	End   int `json:"end"`
 }
 
-// Hint is how far a cause is told.
-type Hint int
-
-// The hints, each with what those before it tell.
-const (
-	HintNone   Hint = iota
-	HintClause      // where
-	HintKind        // and what kind of mistake
-	HintEdit        // and the text that mends it
-)
-
-// A Mark is a part of a query's text. Lines and columns count from 1, columns and the length in characters; a length of
-// 0 is a place between two characters.
-type Mark struct {
+// A Stretch is a part of a query's text. Lines and columns count from 1, columns and the length in characters.
+type Stretch struct {
 	sqltext.Place
 	Length int `json:"length"`
 }
@@ -57,7 +46,7 @@ const CausePlace = "cause-place"
 func StepOf(e repair.Edit, said Finding, at int) Step {
 	s := Step{Kind: said.Kind, Clause: e.Clause, Sentence: said.Sentence, Edit: e.Change, Start: -1}
 	if said.Kind == "" {
-		s.Kind, s.Sentence = causePrefix+string(e.Kind), kindSentence(e)
+		s.Kind, s.Sentence = CausePrefix+string(e.Kind), kindSentence(e)
 	}
 	if e.Start >= 0 && at >= 0 {
 		s.Start, s.End = at+e.Start, at+e.End
@@ -65,7 +54,8 @@ func StepOf(e repair.Edit, said Finding, at int) Step {
 	return s
 }
 
-const causePrefix = "cause-"
+// CausePrefix is how the kinds of causes begin.
+const CausePrefix = "cause-"
 
 // specials are the causes of patterns that say more of what an edit of another kind mends.
 var specials = map[repair.Kind][]string{
@@ -78,27 +68,23 @@ var specials = map[repair.Kind][]string{
 // SaysMore tells that the cause of a pattern says more of what an edit mends than its kind does.
 func (c LikelyCause) SaysMore(e repair.Edit) bool {
 	return !c.Vague() &&
-		(c.Finding.Kind == causePrefix+string(e.Kind) || slices.Contains(specials[e.Kind], c.Finding.Kind))
+		(c.Finding.Kind == CausePrefix+string(e.Kind) || slices.Contains(specials[e.Kind], c.Finding.Kind))
 }
 
-// Tell words a cause as far as the hint allows; sql is the text as it was submitted, query the one that was read of it.
-func (c *Cause) Tell(hint Hint, sql string) []Finding {
-	if c == nil || hint == HintNone {
+// Findings are those of a cause, with all that can be told of it; hint is how far it is told to the learner whose text
+// it is, see [ToLearner].
+func (c *Cause) Findings(hint pack.Hint, sql string) (all []Finding) {
+	if c == nil {
 		return nil
 	}
-	var all []Finding
 	for i, s := range c.Steps {
-		f := Finding{Kind: s.Kind, Sentence: s.Sentence, Proven: c.Proven, Mark: s.mark(sql)}
-		if hint == HintClause {
-			f.Kind, f.Sentence = CausePlace, "The difference comes from here: look at "+s.Clause+"."
-			if s.Clause == "" {
-				f.Sentence = "The difference comes from here."
-			}
+		f := Finding{
+			Kind: s.Kind, Sentence: s.Sentence, Proven: c.Proven, Where: s.where(sql), Clause: s.Clause, Hint: hint,
 		}
 		if i > 0 {
-			f.Sentence = "Besides, something else has to be changed. " + f.Sentence
+			f.Sentence = "Besides: " + f.Sentence
 		}
-		if hint == HintEdit && s.Edit != (mutation.Edit{}) {
+		if s.Edit != (mutation.Edit{}) {
 			f.Edit = &s.Edit
 		}
 		all = append(all, f)
@@ -106,9 +92,30 @@ func (c *Cause) Tell(hint Hint, sql string) []Finding {
 	return all
 }
 
-// mark is the place of a step in the text as it was submitted. Where something is put in between two words, it is on
-// the one before.
-func (s Step) mark(sql string) *Mark {
+// ToLearner takes out of findings what a learner is not to be told.
+func ToLearner(findings []Finding) []Finding {
+	told := make([]Finding, 0, len(findings))
+	for _, f := range findings {
+		switch f.Hint {
+		case pack.HintNone:
+			continue
+		case pack.HintClause:
+			f.Kind, f.Sentence, f.Edit = CausePlace, "The difference comes from here.", nil
+			if f.Clause != "" {
+				f.Sentence = "The difference comes from " + f.Clause + ", here."
+			}
+		case pack.HintKind:
+			f.Edit = nil
+		}
+		f.Hint, f.Clause = "", ""
+		told = append(told, f)
+	}
+	return told
+}
+
+// where is the place of a step in the text as it was submitted. Where something is put in between two words, it is the
+// one before; where that is a condition, the word with which its clause begins.
+func (s Step) where(sql string) *Stretch {
 	if s.Start < 0 || s.End > len(sql) || s.Start > s.End {
 		return nil
 	}
@@ -117,10 +124,32 @@ func (s Step) mark(sql string) *Mark {
 	start := s.Start + len(marked) - len(strings.TrimLeft(marked, space))
 	marked = strings.TrimLeft(marked, space)
 	if tokens := sqltext.Tokens(sql[:s.Start]); marked == "" && len(tokens) > 0 {
-		last := tokens[len(tokens)-1]
-		start, marked = last.Start, sql[last.Start:last.End]
+		at := tokens[len(tokens)-1]
+		for _, t := range tokens {
+			if strings.ToUpper(t.Text) == s.Clause && slices.Contains([]string{"WHERE", "HAVING", "ON"}, s.Clause) {
+				at = t
+			}
+		}
+		start, marked = at.Start, sql[at.Start:at.End]
 	}
-	return &Mark{sqltext.PlaceAt(sql, start), utf8.RuneCountInString(marked)}
+	marked = clauseOnly(marked)
+	return &Stretch{sqltext.PlaceAt(sql, start), utf8.RuneCountInString(marked)}
+}
+
+// clauseOnly is a text up to the next clause, where it begins with one: what is moved elsewhere is marked, not what it is
+// moved over.
+func clauseOnly(text string) string {
+	begins := []string{"where", "having", "group", "order", "limit"}
+	tokens := sqltext.Tokens(text)
+	if len(tokens) == 0 || !slices.Contains(begins, tokens[0].Text) {
+		return text
+	}
+	for i := 1; i < len(tokens); i++ {
+		if slices.Contains(begins, tokens[i].Text) {
+			return text[:tokens[i-1].End]
+		}
+	}
+	return text
 }
 
 // kindSentence says what kind of mistake an edit mends, and nothing of what it puts in.
@@ -148,6 +177,9 @@ func kindSentence(e repair.Edit) string {
 	case repair.Pattern:
 		return "The pattern finds other texts than the task asks for: % stands for any characters, also none, and _ for " +
 			"one."
+	case repair.LetterCase:
+		return "Capital and small letters are different letters to the database: lower(text) makes them alike, and ILIKE " +
+			"takes either."
 	case repair.Wildcard:
 		return "= compares with the text as it stands, and % is a percent sign there: patterns are looked for with LIKE."
 	case repair.Null:

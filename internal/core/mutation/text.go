@@ -165,7 +165,16 @@ var leading = []string{"DISTINCT", "LEFT", "RIGHT", "FULL", "NOT"}
 
 // spaced puts a space where what is put in between two tokens would run into one of them.
 func (e Edit) spaced() Edit {
-	if e.Was != "" || e.Is == "" {
+	if e.Is == "" {
+		return e
+	}
+	if e.Was != "" {
+		if endsWord(e.Before) && beginsWord(e.Is) {
+			e.Is = " " + e.Is
+		}
+		if endsWord(e.Is) && beginsWord(e.After) {
+			e.Is += " "
+		}
 		return e
 	}
 	// Before ends where the next token begins, After begins where the last one ends.
@@ -182,4 +191,11 @@ func (e Edit) spaced() Edit {
 		gap = " "
 	}
 	return Edit{Before: before, Is: e.Is, After: gap + after}
+}
+
+func beginsWord(s string) bool { return s != "" && isWord(s[0]) }
+func endsWord(s string) bool   { return s != "" && isWord(s[len(s)-1]) }
+
+func isWord(c byte) bool {
+	return c == '_' || c == '"' || c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= 0x80
 }

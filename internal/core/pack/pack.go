@@ -123,6 +123,8 @@ type Checking struct {
 	Attempts int            `json:"attempts,omitempty"` // the most allowed; 0: any number
 	Variants *[]string      `json:"variants,omitempty"` // nil: all
 	Also     []string       `json:"also,omitempty"`     // further reference answers
+	// Hints say how far a learner is told what causes a difference; nil: where it is, and of what kind.
+	Hints *Hints `json:"hints,omitempty"`
 	// Changes tells that learners may change the dataset, each in a copy of their own.
 	Changes bool `json:"changes,omitempty"`
 	// Ignore are columns of which the values do not count, as table.column: of answers that change something.

@@ -365,6 +365,7 @@ func (b *body) checking(e *Exercise, d *draft) {
 		"require":  func(n *yaml.Node) { c.Require = constructs(n) },
 		"forbid":   func(n *yaml.Node) { c.Forbid = constructs(n) },
 		"show":     func(n *yaml.Node) { c.Show = Show(choice(n, "columns", "count", "sample", "rows", "nothing")) },
+		"hints":    func(n *yaml.Node) { c.Hints = b.hints(n, first) },
 		"changes":  func(n *yaml.Node) { c.Changes = b.changes(b.file, n, first) },
 		"attempts": func(n *yaml.Node) { c.Attempts = b.whole(b.file, n, first, 1) },
 		"variants": func(n *yaml.Node) {

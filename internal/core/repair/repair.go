@@ -77,6 +77,7 @@ const (
 	Bound            Kind = "bound"             // < for <=
 	Value            Kind = "value"             // what is compared with
 	Pattern          Kind = "pattern"           // of LIKE
+	LetterCase       Kind = "letter-case"       // capital and small letters
 	Wildcard         Kind = "equals-wildcard"   // = with a pattern
 	Null             Kind = "equals-null"       // = NULL, = 'NULL', = ''
 	Negation         Kind = "negation"          //

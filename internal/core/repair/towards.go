@@ -538,6 +538,8 @@ func differs(own, other *pg.Node) (Kind, []string) {
 	}
 	o, a := comparisonOf(own), comparisonOf(other)
 	switch {
+	case inOneCase(own) != inOneCase(other) && key(oneCase(own)) == key(oneCase(other)):
+		return LetterCase, about
 	case own.GetAConst() != nil && other.GetColumnRef() != nil:
 		return OtherColumn, nil
 	case own.GetColumnRef() != nil && other.GetColumnRef() != nil,
@@ -558,6 +560,9 @@ func compares(o, a *compared) Kind {
 	switch {
 	case wildcard && !strings.Contains(a.right, "%"), wildcard && likes(a):
 		return Wildcard
+	case o.left == a.left && o.right == a.right && o.kind != a.kind && likes(o) && likes(a),
+		o.left == a.left && o.operator == a.operator && o.right != a.right && strings.EqualFold(o.right, a.right):
+		return LetterCase
 	case likes(o) && likes(a) && o.right != a.right:
 		return Pattern
 	case o.left == a.left && o.right == a.right:
@@ -573,6 +578,20 @@ func compares(o, a *compared) Kind {
 		return kind
 	}
 	return Condition
+}
+
+// oneCase is an expression without what makes all of its letters capital or small.
+func oneCase(n *pg.Node) *pg.Node {
+	if inOneCase(n) {
+		return n.GetFuncCall().Args[0]
+	}
+	return n
+}
+
+func inOneCase(n *pg.Node) bool {
+	f := n.GetFuncCall()
+	name := sqltext.LastName(f.GetFuncname())
+	return len(f.GetArgs()) == 1 && (name == "lower" || name == "upper")
 }
 
 // negated is a condition with NOT before it, or without.

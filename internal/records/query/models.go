@@ -480,6 +480,14 @@ type Preference struct {
 	Mail      bool
 }
 
+type QueryCause struct {
+	VersionID int64
+	BuildID   int64
+	TextHash  []byte
+	Cause     json.RawMessage
+	FoundAt   time.Time
+}
+
 type Recheck struct {
 	ID         int64
 	PaperID    int64

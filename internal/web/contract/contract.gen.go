@@ -932,6 +932,12 @@ type Candidate struct {
 	Name  string `json:"name"`
 }
 
+// Cause defines model for Cause.
+type Cause struct {
+	// Findings None where nothing was found, or may be told.
+	Findings []Finding `json:"findings"`
+}
+
 // ChangedCell defines model for ChangedCell.
 type ChangedCell struct {
 	// At When the last attempt was received.
@@ -1524,15 +1530,27 @@ type Files struct {
 type Finding struct {
 	Columns []string `json:"columns,omitempty,omitzero"`
 
+	// Edit A text with one place in it changed: before, was and after are the one, before, is and after the other.
+	Edit Edit `json:"edit,omitempty,omitzero"`
+
+	// Hint How far the learner is told: `none`, `clause`, `kind` or `edit`. For instructors.
+	Hint string `json:"hint,omitempty,omitzero"`
+
 	// Kind A stable identifier, such as `rows-missing`.
 	Kind string `json:"kind"`
 
 	// Places The columns of the attempt that the finding speaks of, from 1. Where its rows show values that differ, the last column has the expected ones.
 	Places []int `json:"places,omitempty,omitzero"`
 
+	// Proven Of a cause: an edit there was tried, and is right wherever the exercise is checked. Otherwise the cause is a likely one.
+	Proven bool `json:"proven,omitempty,omitzero"`
+
 	// Rows Cells as PostgreSQL writes them; null is NULL.
 	Rows     Rows   `json:"rows,omitempty,omitzero"`
 	Sentence string `json:"sentence"`
+
+	// Where A part of a text. Lines and columns count from 1, columns and the length in characters.
+	Where Stretch `json:"where,omitempty,omitzero"`
 }
 
 // FoundExercise defines model for FoundExercise.
@@ -3271,6 +3289,16 @@ type Strengthening struct {
 	Variant string `json:"variant"`
 }
 
+// Stretch A part of a text. Lines and columns count from 1, columns and the length in characters.
+type Stretch struct {
+	Column int `json:"column"`
+	Length int `json:"length"`
+	Line   int `json:"line"`
+
+	// Text The line itself.
+	Text string `json:"text"`
+}
+
 // Submission defines model for Submission.
 type Submission struct {
 	// Key A new key for each submission; a repeated request sends the same key. Only the first is stored, and its result is returned for all.
@@ -4095,6 +4123,9 @@ type ServerInterface interface {
 	// EndSession End a session. For the same.
 	// (DELETE /api/accounts/{account}/sessions/{session})
 	EndSession(c *gin.Context, account AccountName, session string)
+	// ReadCause What causes the difference of one's own incorrect attempt. It is looked for once the attempt is stored, for two seconds at most; the response waits for it. It never changes an outcome.
+	// (GET /api/attempts/{attempt}/cause)
+	ReadCause(c *gin.Context, attempt int64)
 	// WithdrawDispute Take back what one disputed, as long as nobody has looked.
 	// (DELETE /api/attempts/{attempt}/dispute)
 	WithdrawDispute(c *gin.Context, attempt int64)
@@ -4653,6 +4684,31 @@ func (siw *ServerInterfaceWrapper) EndSession(c *gin.Context) {
 	}
 
 	siw.Handler.EndSession(c, account, session)
+}
+
+// ReadCause operation middleware
+func (siw *ServerInterfaceWrapper) ReadCause(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "attempt" -------------
+	var attempt int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "attempt", c.Param("attempt"), &attempt, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter attempt: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadCause(c, attempt)
 }
 
 // WithdrawDispute operation middleware
@@ -8528,6 +8584,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/reviews", wrapper.ListReviews)
 	router.DELETE(options.BaseURL+"/api/reviews/:review/done", wrapper.ReopenReview)
 	router.PUT(options.BaseURL+"/api/reviews/:review/done", wrapper.FinishReview)
+	router.GET(options.BaseURL+"/api/attempts/:attempt/cause", wrapper.ReadCause)
 	router.DELETE(options.BaseURL+"/api/attempts/:attempt/dispute", wrapper.WithdrawDispute)
 	router.PUT(options.BaseURL+"/api/attempts/:attempt/dispute", wrapper.Dispute)
 	router.GET(options.BaseURL+"/api/notes", wrapper.ListNotes)
@@ -8818,6 +8875,45 @@ type EndSessiondefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response EndSessiondefaultApplicationProblemPlusJSONResponse) VisitEndSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadCauseRequestObject struct {
+	Attempt int64 `json:"attempt"`
+}
+
+type ReadCauseResponseObject interface {
+	VisitReadCauseResponse(w http.ResponseWriter) error
+}
+
+type ReadCause200JSONResponse Cause
+
+func (response ReadCause200JSONResponse) VisitReadCauseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadCausedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadCausedefaultApplicationProblemPlusJSONResponse) VisitReadCauseResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13901,6 +13997,9 @@ type StrictServerInterface interface {
 	// EndSession End a session. For the same.
 	// (DELETE /api/accounts/{account}/sessions/{session})
 	EndSession(ctx context.Context, request EndSessionRequestObject) (EndSessionResponseObject, error)
+	// ReadCause What causes the difference of one's own incorrect attempt. It is looked for once the attempt is stored, for two seconds at most; the response waits for it. It never changes an outcome.
+	// (GET /api/attempts/{attempt}/cause)
+	ReadCause(ctx context.Context, request ReadCauseRequestObject) (ReadCauseResponseObject, error)
 	// WithdrawDispute Take back what one disputed, as long as nobody has looked.
 	// (DELETE /api/attempts/{attempt}/dispute)
 	WithdrawDispute(ctx context.Context, request WithdrawDisputeRequestObject) (WithdrawDisputeResponseObject, error)
@@ -14537,6 +14636,32 @@ func (sh *strictHandler) EndSession(ctx *gin.Context, account AccountName, sessi
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(EndSessionResponseObject); ok {
 		if err := validResponse.VisitEndSessionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReadCause operation middleware
+func (sh *strictHandler) ReadCause(ctx *gin.Context, attempt int64) {
+	var request ReadCauseRequestObject
+
+	request.Attempt = attempt
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadCause(ctx, request.(ReadCauseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadCause")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReadCauseResponseObject); ok {
+		if err := validResponse.VisitReadCauseResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

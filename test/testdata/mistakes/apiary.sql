@@ -54,7 +54,7 @@ SELECT name, founded FROM apiary ORDER BY founded LIMIT 3 OFFSET 1;
 -- Exercise: people-of-beckside
 -- sort-direction in ORDER BY
 SELECT name FROM beekeeper WHERE village = 'Beckside' ORDER BY joined;
--- value in WHERE
+-- letter-case in WHERE
 SELECT name FROM beekeeper WHERE village = 'beckside' ORDER BY joined DESC;
 -- comparison in WHERE
 SELECT name FROM beekeeper WHERE village <> 'Beckside' ORDER BY joined DESC;
@@ -144,7 +144,7 @@ SELECT hive_id, strength FROM hive WHERE kind = 'stacked' OR strength >= 8;
 SELECT hive_id, strength FROM hive WHERE strength >= 8;
 -- condition-missing in WHERE
 SELECT hive_id, strength FROM hive WHERE kind = 'stacked';
--- value in WHERE
+-- letter-case in WHERE
 SELECT hive_id, strength FROM hive WHERE kind = 'Stacked' AND strength >= 8;
 -- value in WHERE
 SELECT hive_id, strength FROM hive WHERE kind = 'stacked' AND strength >= 7;
@@ -224,21 +224,21 @@ SELECT inspection_id, remark FROM inspection WHERE lower(remark) LIKE '%calm%';
 SELECT inspection_id, remark FROM inspection WHERE lower(remark) LIKE 'calm';
 -- equals-wildcard in WHERE
 SELECT inspection_id, remark FROM inspection WHERE lower(remark) = 'calm%';
--- function|condition|column|expression in WHERE
+-- letter-case in WHERE
 SELECT inspection_id, remark FROM inspection WHERE remark LIKE 'calm%';
--- pattern in WHERE
+-- letter-case|pattern in WHERE
 SELECT inspection_id, remark FROM inspection WHERE lower(remark) LIKE 'Calm%';
 -- pattern in WHERE
 SELECT inspection_id, remark FROM inspection WHERE remark ILIKE '%calm%';
 -- pattern in WHERE
 SELECT inspection_id, remark FROM inspection WHERE lower(remark) LIKE 'calm_';
--- function|condition|column|expression in WHERE
+-- function|letter-case in WHERE
 SELECT inspection_id, remark FROM inspection WHERE upper(remark) LIKE 'calm%';
 -- negation|comparison in WHERE
 SELECT inspection_id, remark FROM inspection WHERE lower(remark) NOT LIKE 'calm%';
 -- column in SELECT
 SELECT hive_id, remark FROM inspection WHERE lower(remark) LIKE 'calm%';
--- function|expression in SELECT
+-- letter-case in SELECT
 SELECT inspection_id, lower(remark) FROM inspection WHERE lower(remark) LIKE 'calm%';
 -- condition-extra in WHERE
 SELECT inspection_id, remark FROM inspection WHERE lower(remark) LIKE 'calm%' AND mites IS NOT NULL;
@@ -292,7 +292,7 @@ SELECT a.name, b.name FROM apiary a LEFT JOIN care c ON c.apiary_id = a.apiary_i
 SELECT b.name, a.name FROM apiary a JOIN care c ON c.apiary_id = a.apiary_id JOIN beekeeper b ON b.beekeeper_id = c.beekeeper_id WHERE a.valley = 'Durn' ORDER BY a.name, b.name;
 -- column in SELECT
 SELECT a.name, a.name FROM apiary a JOIN care c ON c.apiary_id = a.apiary_id JOIN beekeeper b ON b.beekeeper_id = c.beekeeper_id WHERE a.valley = 'Durn' ORDER BY a.name, b.name;
--- value in WHERE
+-- letter-case in WHERE
 SELECT a.name, b.name FROM apiary a JOIN care c ON c.apiary_id = a.apiary_id JOIN beekeeper b ON b.beekeeper_id = c.beekeeper_id WHERE a.valley = 'durn' ORDER BY a.name, b.name;
 -- join-condition|condition-missing in WHERE
 SELECT a.name, b.name FROM apiary a, care c, beekeeper b WHERE a.valley = 'Durn' AND c.apiary_id = a.apiary_id ORDER BY a.name, b.name;
@@ -516,5 +516,5 @@ SELECT b.name, sum(l.weight_kg * l.price_kg) AS owed FROM buyer b JOIN sale s ON
 SELECT b.name, round(sum(l.weight_kg * l.price_kg)) AS owed FROM buyer b JOIN sale s ON s.buyer_id = b.buyer_id JOIN sale_line l ON l.sale_id = s.sale_id WHERE s.paid_on IS NULL GROUP BY b.buyer_id, b.name ORDER BY owed DESC;
 -- limit in LIMIT
 SELECT b.name, sum(l.weight_kg * l.price_kg) AS owed FROM buyer b JOIN sale s ON s.buyer_id = b.buyer_id JOIN sale_line l ON l.sale_id = s.sale_id WHERE s.paid_on IS NULL GROUP BY b.buyer_id, b.name ORDER BY owed DESC LIMIT 3;
--- table-missing
+-- table-missing + expression
 SELECT b.name, sum(s.sale_id) AS owed FROM buyer b JOIN sale s ON s.buyer_id = b.buyer_id WHERE s.paid_on IS NULL GROUP BY b.buyer_id, b.name ORDER BY owed DESC;

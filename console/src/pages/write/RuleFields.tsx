@@ -21,6 +21,16 @@ const choices: { key: string; label: string; words: [string, string][] }[] = [
     ],
   },
   {
+    key: "hints",
+    label: "Of a mistake, learners are told",
+    words: [
+      ["kind", "where it is, and its kind"],
+      ["clause", "where it is"],
+      ["edit", "what would be right, too"],
+      ["none", "nothing"],
+    ],
+  },
+  {
     key: "order",
     label: "Order of rows",
     words: [
@@ -84,6 +94,7 @@ export function RuleFields({ rules, variants, onSet }: Props) {
             value={listOf(rules, key)[0] ?? words[0][0]}
             onChange={(event) => onSet(key, event.target.value === words[0][0] ? undefined : event.target.value)}
           >
+            {writtenOut(rules[key]) && <option value={String(rules[key])}>step by step, as written</option>}
             {words.map(([word, said]) => (
               <option key={word} value={word}>
                 {said}
@@ -114,6 +125,11 @@ export function RuleFields({ rules, variants, onSet }: Props) {
       )}
     </div>
   );
+}
+
+/** Whether a rule is more than a word. */
+function writtenOut(value: unknown) {
+  return typeof value === "object" && value !== null && !Array.isArray(value);
 }
 
 function Tick({ label, checked, onTick }: { label: string; checked: boolean; onTick(is: boolean): void }) {
