@@ -112,7 +112,8 @@ func TestCausesOfOtherAttempts(t *testing.T) {
 	}
 }
 
-// How far a cause is told is the exercise's to say: nothing, where, what kind, or what would be right; or more with each
+// How far a cause is told is the exercise's to say: nothing, where, what kind, or what would be right; or more with
+// each
 // attempt.
 func TestHintsAreTheInstructors(t *testing.T) {
 	reference := "SELECT id FROM star WHERE id >= 10 ORDER BY id"

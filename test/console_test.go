@@ -182,7 +182,8 @@ func TestALearnersDayInTheConsole(t *testing.T) {
 	w.element(in(exercise, ".result .no-text"))
 	w.press(exercise, "Submit")
 	w.says(in(exercise, ".right-margin .standing"), "Incorrect, 0 of 2 points")
-	w.says(in(exercise, `.right-margin [data-kind="cause-condition-missing"]`), "^Cause: A condition is missing in WHERE")
+	w.says(in(exercise, `.right-margin [data-kind="cause-condition-missing"]`),
+		"^Cause: A condition is missing in WHERE")
 	w.says(in(exercise, ".right-margin .finding"), "Your result has 96 rows; 9 of them should not be there")
 	w.says(in(exercise, ".standing"), "Incorrect, 0 of 2 points ✗")
 

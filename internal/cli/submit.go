@@ -113,7 +113,8 @@ func (p *program) writeFinding(f client.Finding) {
 	}
 	if f.Edit.Is != "" || f.Edit.Was != "" {
 		edited := f.Edit.Before + f.Edit.Is + f.Edit.After
-		fmt.Fprintf(p.out, "  So it is right:\n    %s\n", strings.ReplaceAll(lines(strings.TrimSpace(edited)), "\n", "\n    "))
+		fmt.Fprintf(p.out, "  So it is right:\n    "+
+			"%s\n", strings.ReplaceAll(lines(strings.TrimSpace(edited)), "\n", "\n    "))
 	}
 	if len(f.Rows) > 0 {
 		p.writeRows(f.Columns, f.Rows)
@@ -126,7 +127,8 @@ func (p *program) writeStretch(s client.Stretch) {
 	start := min(max(s.Column-1, 0), len(line))
 	end := min(start+s.Length, len(line))
 	wide := func(part []rune) int { return len([]rune(printable(string(part)))) }
-	fmt.Fprintf(p.out, "  line %d:\n    %s\n    %s%s\n", s.Line, printable(s.Text), strings.Repeat(" ", wide(line[:start])),
+	fmt.Fprintf(p.out, "  line %d:\n    %s\n    %s%s\n", s.Line, printable(s.Text), strings.Repeat(" "+
+		"", wide(line[:start])),
 		strings.Repeat("^", max(wide(line[start:end]), 1)))
 }
 

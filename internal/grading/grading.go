@@ -49,6 +49,7 @@ type Grader struct {
 	// queries as they were read: what is run is often submitted next
 	queries *lru.Cache[string, *sqltext.Query]
 	changes *lru.Cache[string, bool] // whether an accepted answer changes something
+	waiting func() int               // how many runs wait for a seat
 }
 
 // How many queries are kept as they were read, and how long, in bytes, the text of one may be.
@@ -61,6 +62,7 @@ const (
 // stored fingerprints to be comparable.
 func New(server *practice.Servers, seed result.Seed) *Grader {
 	g := on(server, seed)
+	g.waiting = server.Operation().Waiting
 	copies := server.Copies()
 	g.copies = &copies
 	return g
@@ -70,7 +72,10 @@ func New(server *practice.Servers, seed result.Seed) *Grader {
 func on(server server, seed result.Seed) *Grader {
 	queries, _ := lru.New[string, *sqltext.Query](queriesKept) // fails only for a size below one
 	changes, _ := lru.New[string, bool](queriesKept)
-	return &Grader{practice: server, answers: newAnswers(server, seed), queries: queries, changes: changes}
+	return &Grader{
+		practice: server, answers: newAnswers(server, seed), queries: queries, changes: changes,
+		waiting: func() int { return 0 },
+	}
 }
 
 // Lookups tell how often what the grader keeps was at hand, by what it is.

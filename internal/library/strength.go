@@ -76,7 +76,7 @@ func strengthOf(text json.RawMessage) *grading.Strength {
 }
 
 // TablesOf are the tables of a build.
-func (l *Library) TablesOf(ctx context.Context, build int64) (*dataset.Catalogue, error) {
+func TablesOf(ctx context.Context, l *Library, build int64) (*dataset.Catalogue, error) {
 	b, err := l.records.BuildByID(ctx, build)
 	if err != nil {
 		return nil, err

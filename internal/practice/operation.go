@@ -103,6 +103,14 @@ func (o Operation) Seats() []SeatsState {
 	return states
 }
 
+// Waiting is how many runs of this service wait for a seat, on all servers.
+func (o Operation) Waiting() (runs int) {
+	for _, s := range o.Seats() {
+		runs += s.Waiting
+	}
+	return runs
+}
+
 // Names are the servers' names, in the order in which they were named.
 func (o Operation) Names() (names []string) {
 	for _, one := range o.servers.all {

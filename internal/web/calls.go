@@ -205,7 +205,7 @@ func (s *server) Submit(
 func (s *server) ReadCause(
 	ctx context.Context, request contract.ReadCauseRequestObject,
 ) (contract.ReadCauseResponseObject, error) {
-	found, err := s.Work.Cause(ctx, who(ctx), request.Attempt)
+	found, err := work.CauseOf(ctx, s.Work, who(ctx), request.Attempt)
 	if err != nil {
 		return nil, err
 	}

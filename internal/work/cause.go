@@ -119,7 +119,7 @@ func (w *Work) causeOf(ctx context.Context, a explained) (cause *explain.Cause, 
 		return nil, err
 	}
 	t := task(a.reading, a.exercise)
-	if t.Tables, err = w.library.TablesOf(ctx, a.reading.Build); err != nil {
+	if t.Tables, err = library.TablesOf(ctx, w.library, a.reading.Build); err != nil {
 		return nil, err
 	}
 	cause, whole, err := w.grader.Cause(ctx, t, a.sql)
@@ -158,9 +158,9 @@ func (w *Work) tellCause(ctx context.Context, a explained, cause *explain.Cause)
 	return err
 }
 
-// Cause returns what is told of the cause of one's own attempt; none where nothing is found, or may be told. It waits
+// CauseOf returns what is told of the cause of one's own attempt; none where nothing is found, or may be told. It waits
 // while the cause is looked for.
-func (w *Work) Cause(ctx context.Context, who account.Account, attempt int64) ([]explain.Finding, error) {
+func CauseOf(ctx context.Context, w *Work, who account.Account, attempt int64) ([]explain.Finding, error) {
 	row, r, e, err := w.toExplain(ctx, who, attempt)
 	if err != nil || !r.Told { // how long it takes would tell, too
 		return nil, err

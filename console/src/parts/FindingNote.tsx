@@ -3,8 +3,8 @@ import { RowsTable } from "./RowsTable";
 import { WrongAnswer } from "./WrongAnswer";
 
 /**
- * One finding, as a note in the margin: a sentence, then the rows that show it. A cause stands first, says whether it is
- * proven, and shows its place in the text.
+ * One finding, as a note in the margin: a sentence, then the rows that show it. A cause stands first, says whether it
+ * is proven, and shows its place in the text.
  */
 export function FindingNote({ finding }: { finding: Finding }) {
   const { kind, sentence, proven, where, edit, hint } = finding;

@@ -22,7 +22,8 @@ type Finding struct {
 	Rows     [][]*string `json:"rows,omitempty"`
 	// Places are those columns of the attempt that the finding speaks of, from 1.
 	Places []int `json:"places,omitempty"`
-	// Of a cause: whether it is proven, where it is in the text, the edit that mends it, and how far all that is told to
+	// Of a cause: whether it is proven, where it is in the text, the edit that mends it, and how far all that is told
+	// to
 	// the learner.
 	Proven bool           `json:"proven,omitempty"`
 	Where  *Stretch       `json:"where,omitempty"`

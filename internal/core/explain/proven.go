@@ -14,7 +14,8 @@ import (
 
 // A Cause is what makes a query's result differ.
 type Cause struct {
-	// Proven tells that the edits, together, give the accepted result wherever the query is checked. Otherwise the cause
+	// Proven tells that the edits, together, give the accepted result wherever the query is checked. Otherwise the
+	// cause
 	// is a likely one: its edit brings the result nearer.
 	Proven bool `json:"proven,omitempty"`
 	// Steps are one thing that is wrong, or two.
@@ -136,7 +137,8 @@ func (s Step) where(sql string) *Stretch {
 	return &Stretch{sqltext.PlaceAt(sql, start), utf8.RuneCountInString(marked)}
 }
 
-// clauseOnly is a text up to the next clause, where it begins with one: what is moved elsewhere is marked, not what it is
+// clauseOnly is a text up to the next clause, where it begins with one: what is moved elsewhere is marked, not what
+// it is
 // moved over.
 func clauseOnly(text string) string {
 	begins := []string{"where", "having", "group", "order", "limit"}
@@ -169,22 +171,28 @@ func kindSentence(e repair.Edit) string {
 	case repair.ConditionExtra:
 		return "This condition leaves out rows that the task asks for."
 	case repair.Comparison:
-		return on("%s is compared the wrong way: look at the operator.", "The operator of this comparison is the wrong one.")
+		return on("%s is compared the wrong way: look at the operator.", "The operator of this comparison is the "+
+			"wrong one.")
 	case repair.Bound:
-		return "Whether the bound itself counts is the other way round: < and > leave the value out, <= and >= take it in."
+		return "Whether the bound itself counts is the other way round: < and > leave the value out, <= and >= " +
+			"take it in."
 	case repair.Value:
 		return on("%s is compared with another value than the task names.", "The task names another value.")
 	case repair.Pattern:
-		return "The pattern finds other texts than the task asks for: % stands for any characters, also none, and _ for " +
+		return "The pattern finds other texts than the task asks for: % stands for any characters, also none, and " +
+			"_ for " +
 			"one."
 	case repair.LetterCase:
-		return "Capital and small letters are different letters to the database: lower(text) makes them alike, and ILIKE " +
+		return "Capital and small letters are different letters to the database: lower(text) makes them alike, " +
+			"and ILIKE " +
 			"takes either."
 	case repair.Wildcard:
-		return "= compares with the text as it stands, and % is a percent sign there: patterns are looked for with LIKE."
+		return "= compares with the text as it stands, and % is a percent sign there: patterns are looked for " +
+			"with LIKE."
 	case repair.Null:
 		return on(
-			"Rows in which %s has no value are meant or ruled out here, and NULL equals nothing, neither an empty text "+
+			"Rows in which %s has no value are meant or ruled out here, and NULL equals nothing, neither an empty "+
+				"text "+
 				"nor itself: ask with IS NULL or IS NOT NULL.",
 			"NULL equals nothing, not even itself: ask with IS NULL or IS NOT NULL.",
 		)
@@ -194,16 +202,19 @@ func kindSentence(e repair.Edit) string {
 		return "The conditions are joined the wrong way: AND wants both, OR is content with one, and AND binds more " +
 			"strongly than OR."
 	case repair.NotIn:
-		return "NOT IN is never true where a NULL is among the values: leave NULLs out of the subquery, or ask with NOT " +
+		return "NOT IN is never true where a NULL is among the values: leave NULLs out of the subquery, or ask " +
+			"with NOT " +
 			"EXISTS."
 	case repair.OtherColumn:
 		return on("Another column is meant here than %s.", "Another column is meant here.")
 	case repair.JoinKey:
-		return "The tables are joined on columns that do not belong together: a foreign key and the key it refers to do."
+		return "The tables are joined on columns that do not belong together: a foreign key and the key it refers " +
+			"to do."
 	case repair.JoinMissing:
 		return "No condition says which rows of the tables belong together, so every row is combined with every other."
 	case repair.JoinInner:
-		return "JOIN leaves out rows that have no partner in the other table, and the task asks for them, too: an outer " +
+		return "JOIN leaves out rows that have no partner in the other table, and the task asks for them, too: an " +
+			"outer " +
 			"join keeps them."
 	case repair.JoinOuter:
 		return "The outer join keeps rows that have no partner in the other table, and the task does not ask for them."
@@ -220,7 +231,8 @@ func kindSentence(e repair.Edit) string {
 func kindSentenceOfRows(e repair.Edit, about string, on func(with, without string) string) string {
 	switch e.Kind {
 	case repair.TableExtra:
-		return on("%s is joined and not needed: the join changes which rows come, or how often.", "A table is not needed.")
+		return on("%s is joined and not needed: the join changes which rows come, or how often.", "A table is not "+
+			"needed.")
 	case repair.OtherTable:
 		return on("The task is about another table than %s.", "The task is about another table.")
 	case repair.WhereHaving:
@@ -231,7 +243,8 @@ func kindSentenceOfRows(e repair.Edit, about string, on func(with, without strin
 			"GROUP BY takes together what should be apart.",
 		)
 	case repair.GroupExtra:
-		return on("GROUP BY splits what belongs together: %s is not what makes a group.", "GROUP BY splits what belongs "+
+		return on("GROUP BY splits what belongs together: %s is not what makes a group.", "GROUP BY splits what "+
+			"belongs "+
 			"together.")
 	case repair.OtherGroup:
 		return on("The groups are made by something else than %s.", "The groups are made by something else.")
@@ -240,7 +253,8 @@ func kindSentenceOfRows(e repair.Edit, about string, on func(with, without strin
 	case repair.CountRows:
 		return "count(column) counts only the rows in which the column is not NULL; count(*) counts all rows."
 	case repair.CountValues:
-		return "count(*) counts every row, also one without a value: count(column) counts those in which the column is " +
+		return "count(*) counts every row, also one without a value: count(column) counts those in which the " +
+			"column is " +
 			"not NULL."
 	case repair.CountDistinct:
 		return "count(column) counts a value as often as it comes, count(DISTINCT column) once: the other one is meant."
@@ -269,10 +283,12 @@ func kindSentenceOfRows(e repair.Edit, about string, on func(with, without strin
 	case repair.DistinctExtra:
 		return "DISTINCT leaves out rows that look alike, although they stand for different things."
 	case repair.SetOperation:
-		return "UNION has the rows of either query, INTERSECT those of both, EXCEPT those of the first that the second " +
+		return "UNION has the rows of either query, INTERSECT those of both, EXCEPT those of the first that the " +
+			"second " +
 			"has not: another one is meant, or the queries the other way round."
 	case repair.All:
-		return "UNION, INTERSECT and EXCEPT leave out rows that repeat others; with ALL they stay: the other way is meant."
+		return "UNION, INTERSECT and EXCEPT leave out rows that repeat others; with ALL they stay: the other way " +
+			"is meant."
 	case repair.Direction:
 		return "The order is the other way round: ORDER BY is ascending unless DESC stands behind the key."
 	case repair.NotSorted:
@@ -280,7 +296,8 @@ func kindSentenceOfRows(e repair.Edit, about string, on func(with, without strin
 	case repair.OrderKey:
 		return "The rows are ordered by something else than the task says."
 	case repair.NullsPlace:
-		return "Rows without a value (NULL) stand at the other end: they come last, and with DESC first, unless NULLS " +
+		return "Rows without a value (NULL) stand at the other end: they come last, and with DESC first, unless " +
+			"NULLS " +
 			"FIRST or NULLS LAST says otherwise."
 	case repair.Limit:
 		return "LIMIT or OFFSET takes another number of rows than the task asks for."

@@ -71,7 +71,8 @@ func (b *body) hints(n *yaml.Node, first int) *Hints {
 	}{{"clause", h.Clause}, {"kind", h.Kind}, {"edit", h.Edit}} {
 		if s.from > 0 && s.from < last {
 			b.fail(b.file, first+n.Line-1,
-				"hints: %s is told from attempt %d on, and what tells less only later: the numbers rise from clause to "+
+				"hints: %s is told from attempt %d on, and what tells less only later: the numbers rise from "+
+					"clause to "+
 					"kind to edit", s.name, s.from)
 		}
 		last = max(last, s.from)

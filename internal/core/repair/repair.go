@@ -49,7 +49,8 @@ func (e Edit) With(other Edit, text string) (sql string, ok bool) {
 	if first.Start < 0 || first.End >= second.Start {
 		return "", false
 	}
-	return text[:first.Start] + first.put(text) + text[first.End:second.Start] + second.put(text) + text[second.End:], true
+	between := text[first.End:second.Start]
+	return text[:first.Start] + first.put(text) + between + second.put(text) + text[second.End:], true
 }
 
 // newEdit places a change in the text of a query. Where it is no change of that text, but of the query written anew,

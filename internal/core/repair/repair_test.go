@@ -125,7 +125,8 @@ func TestTowards(t *testing.T) {
 			repair.OnWhere, "WHERE", "WHERE -> AND",
 		},
 		{
-			"SELECT code FROM hive UNION SELECT name FROM apiary", "SELECT code FROM hive UNION ALL SELECT name FROM apiary",
+			"SELECT code FROM hive UNION SELECT name FROM apiary", "SELECT code FROM hive UNION ALL SELECT name " +
+				"FROM apiary",
 			repair.All, "UNION", " -> ALL",
 		},
 	} {
@@ -135,7 +136,8 @@ func TestTowards(t *testing.T) {
 			if change := e.Change.Was + " -> " + e.Change.Is; !alike(e.SQL(), c.accepted) {
 				continue
 			} else if found = true; e.Kind != c.kind || e.Clause != c.clause || c.change != "" && change != c.change {
-				t.Errorf("%s\n gets %s in %s: %q\n want %s in %s: %q", c.wrong, e.Kind, e.Clause, change, c.kind, c.clause,
+				t.Errorf("%s\n gets %s in %s: %q\n want %s in %s: "+
+					"%q", c.wrong, e.Kind, e.Clause, change, c.kind, c.clause,
 					c.change)
 			}
 			break
