@@ -14,10 +14,12 @@ import (
 	"examen/internal/core/sqltext"
 )
 
-// Bounds of trying what is wrong with an attempt: how many edits of it are run, and for how long in all.
+// Bounds of trying what is wrong with an attempt: how many edits of it are run, how many while others wait for a seat,
+// and for how long in all.
 const (
-	mostTried   = 60
-	triedWithin = 2 * time.Second
+	mostTried    = 60
+	mostInDemand = 12
+	triedWithin  = 2 * time.Second
 )
 
 // Cause finds what makes a query's result differ from the accepted one: it runs edits of the query, until one, or two
@@ -45,7 +47,7 @@ func (g *Grader) Cause(ctx context.Context, task Task, sql string) (cause *expla
 	if cause, err = t.find(limited); t.saidAlready(cause) {
 		cause = nil
 	}
-	if limited.Err() != nil {
+	if t.cut || limited.Err() != nil {
 		return cause, false, ctx.Err()
 	}
 	return cause, err == nil, err
@@ -61,6 +63,7 @@ type trial struct {
 	difference      *compare.Difference   // of the query itself; nil where it is right on the visible rows
 	from            float64               // how far it is from the expected result
 	tried           map[string]bool       // texts
+	cut             bool                  // others have waited for a seat: less is tried
 	nearer          []outcome
 }
 
@@ -76,7 +79,7 @@ func (t *trial) find(ctx context.Context) (*explain.Cause, error) {
 	c.checking, c.behind = true, true
 	right, err := c.run(ctx)
 	if err != nil {
-		return nil, nil //nolint:nilerr // it ran when it was decided on; now there is nothing to be told
+		return nil, nil // it ran when it was decided on; now there is nothing to be told
 	}
 	t.difference, t.from = c.difference, distance(right, c.difference)
 	if d := c.difference; d != nil {
@@ -183,7 +186,11 @@ func (t *trial) step(o outcome) explain.Step {
 
 // run runs an edited query and tells whether it is right everywhere, and how far from it on the visible rows.
 func (t *trial) run(ctx context.Context, sql string) (right bool, far float64) {
-	if t.tried[sql] || len(t.tried) >= mostTried || ctx.Err() != nil {
+	most := mostTried
+	if t.cut = t.cut || t.grader.waiting() > 0; t.cut {
+		most = mostInDemand
+	}
+	if t.tried[sql] || len(t.tried) >= most || ctx.Err() != nil {
 		return false, t.from
 	}
 	t.tried[sql] = true
