@@ -9,6 +9,7 @@ import (
 
 	"examen/internal/core/compare"
 	"examen/internal/core/explain"
+	"examen/internal/core/marking"
 	"examen/internal/core/mutation"
 	"examen/internal/core/repair"
 	"examen/internal/core/sqltext"
@@ -19,43 +20,39 @@ import (
 const (
 	mostTried    = 60
 	mostInDemand = 12
-	triedWithin  = 2 * time.Second
 )
+
+var triedWithin = 2 * time.Second
 
 // Cause finds what makes a query's result differ from the accepted one: it runs edits of the query, until one, or two
 // together, are right wherever the query is checked. Where none are, a likely cause is one whose edit brings the result
 // nearer. It is nil where nothing is found; whole tells that nothing was left untried, so that trying again finds the
 // same. The query is one that was decided to be incorrect.
 func (g *Grader) Cause(ctx context.Context, task Task, sql string) (cause *explain.Cause, whole bool, err error) {
-	if g.byState(task.Accepted[0]) {
-		return nil, true, nil
-	}
-	q, err := g.Read(sql)
-	if err != nil {
-		return nil, true, nil
-	}
-	accepted, err := g.Read(task.Accepted[0])
-	if err != nil {
-		return nil, true, nil
-	}
 	limited, stop := context.WithTimeout(ctx, triedWithin)
 	defer stop()
 	t := &trial{
-		attempt: attempt{grader: g, task: task}, query: q, accepted: accepted,
-		schema: g.Schema(limited, task.Database), tried: map[string]bool{}, at: strings.Index(sql, q.Text),
+		attempt: attempt{grader: g, task: task}, text: sql, schema: g.Schema(limited, task.Database),
+		tried: map[string]bool{},
 	}
-	if cause, err = t.find(limited); t.saidAlready(cause) {
+	if g.byState(task.Accepted[0]) {
+		cause = t.findInStatements(limited)
+	} else {
+		cause = t.find(limited, sql)
+	}
+	if t.saidAlready(cause) {
 		cause = nil
 	}
 	if t.cut || limited.Err() != nil {
 		return cause, false, ctx.Err()
 	}
-	return cause, err == nil, err
+	return cause, true, nil
 }
 
 // A trial tries edits of a query.
 type trial struct {
 	attempt
+	text            string // that is edited
 	query, accepted *sqltext.Query
 	at              int // where the query begins in the submitted text
 	schema          sqltext.Schema
@@ -74,12 +71,20 @@ type outcome struct {
 	distance float64
 }
 
-func (t *trial) find(ctx context.Context) (*explain.Cause, error) {
+// find finds the cause of a query's difference.
+func (t *trial) find(ctx context.Context, sql string) *explain.Cause {
+	var wrong, unread error
+	t.query, wrong = t.grader.Read(sql)
+	t.accepted, unread = t.grader.Read(t.task.Accepted[0])
+	if wrong != nil || unread != nil {
+		return nil
+	}
+	t.text, t.at = t.query.Text, strings.Index(sql, t.query.Text)
 	c := t.comparison(t.task.Database, t.query)
 	c.checking, c.behind = true, true
 	right, err := c.run(ctx)
 	if err != nil {
-		return nil, nil // it ran when it was decided on; now there is nothing to be told
+		return nil // it ran when it was decided on; now there is nothing to be told
 	}
 	t.difference, t.from = c.difference, distance(right, c.difference)
 	if d := c.difference; d != nil {
@@ -98,18 +103,73 @@ func (t *trial) find(ctx context.Context) (*explain.Cause, error) {
 		return o.edit.Kind == repair.Clause || o.edit.Kind == repair.Condition
 	})
 	for _, edits := range [][]outcome{single, t.ofPatterns(), of(repair.Condition), worded(t.around(c))} {
-		if proven := t.try(ctx, edits); proven != nil {
-			return proven, nil
+		if proven := t.try(ctx, edits, t.run); proven != nil {
+			return proven
 		}
 	}
-	if proven := t.pairs(ctx, single); proven != nil {
-		return proven, nil
+	if proven := t.pairs(ctx, single, t.run); proven != nil {
+		return proven
 	}
-	if proven := t.try(ctx, of(repair.Clause)); proven != nil {
-		return proven, nil
+	if proven := t.try(ctx, of(repair.Clause), t.run); proven != nil {
+		return proven
 	}
-	return t.nearest(), nil
+	return t.nearest()
 }
+
+// findInStatements finds the cause of a difference in what statements leave.
+func (t *trial) findInStatements(ctx context.Context) *explain.Cause {
+	v := t.leave(ctx, t.text)
+	if v == nil || v.Outcome != marking.Incorrect || v.Differing == nil {
+		return nil
+	}
+	t.from = float64(*v.Differing)
+	towards := worded(repair.ChangesTowards(t.text, t.task.Accepted[0], t.schema))
+	whole := func(o outcome) bool {
+		return o.edit.Kind == repair.Clause || o.edit.Kind == repair.Condition || o.edit.Kind == repair.Statement
+	}
+	single := slices.DeleteFunc(slices.Clone(towards), whole)
+	if proven := t.try(ctx, single, t.runStatements); proven != nil {
+		return proven
+	}
+	if proven := t.pairs(ctx, single, t.runStatements); proven != nil {
+		return proven
+	}
+	coarse := slices.DeleteFunc(towards, func(o outcome) bool { return !whole(o) })
+	if proven := t.try(ctx, coarse, t.runStatements); proven != nil {
+		return proven
+	}
+	return t.nearest()
+}
+
+// leave decides on statements that are tried; nil where they cannot be.
+func (t *trial) leave(ctx context.Context, sql string) *Verdict {
+	a := &attempt{grader: t.grader, task: t.task}
+	v, err := a.byState(ctx, sql)
+	if err != nil || v.Fault != nil {
+		return nil
+	}
+	return v
+}
+
+// runStatements runs edited statements in fresh copies, as run does a query.
+func (t *trial) runStatements(ctx context.Context, sql string) (right bool, far float64) {
+	if !t.may(ctx, sql) {
+		return false, t.from
+	}
+	v := t.leave(ctx, sql)
+	switch {
+	case v == nil || v.Differing == nil:
+		return false, t.from
+	case v.Outcome != marking.Incorrect: // the check's rules are not looked at
+		return true, 0
+	case v.HiddenOnly:
+		return false, min(t.from, asRightAsSeen)
+	}
+	return false, float64(*v.Differing)
+}
+
+// asRightAsSeen is how far from right something is that differs on hidden rows alone.
+const asRightAsSeen = 0.25
 
 // saidAlready tells that the difference says all that the cause does.
 func (t *trial) saidAlready(cause *explain.Cause) bool {
@@ -159,10 +219,13 @@ func (t *trial) around(c *comparison) []repair.Edit {
 	})
 }
 
+// A runner runs an edited text and tells whether it is right everywhere, and how far from it on the visible rows.
+type runner func(ctx context.Context, sql string) (right bool, far float64)
+
 // try runs edits in turn, and returns the first that is right everywhere.
-func (t *trial) try(ctx context.Context, edits []outcome) *explain.Cause {
+func (t *trial) try(ctx context.Context, edits []outcome, run runner) *explain.Cause {
 	for _, o := range edits {
-		right, far := t.run(ctx, o.edit.SQL())
+		right, far := run(ctx, o.edit.SQL())
 		if right {
 			return &explain.Cause{Proven: true, Steps: []explain.Step{t.step(o)}}
 		}
@@ -184,16 +247,24 @@ func (t *trial) step(o outcome) explain.Step {
 	return explain.StepOf(o.edit, o.said, t.at)
 }
 
-// run runs an edited query and tells whether it is right everywhere, and how far from it on the visible rows.
-func (t *trial) run(ctx context.Context, sql string) (right bool, far float64) {
+// may tells whether a text is still to be tried, and counts it.
+func (t *trial) may(ctx context.Context, sql string) bool {
 	most := mostTried
 	if t.cut = t.cut || t.grader.waiting() > 0; t.cut {
 		most = mostInDemand
 	}
 	if t.tried[sql] || len(t.tried) >= most || ctx.Err() != nil {
-		return false, t.from
+		return false
 	}
 	t.tried[sql] = true
+	return true
+}
+
+// run is the runner of queries.
+func (t *trial) run(ctx context.Context, sql string) (right bool, far float64) {
+	if !t.may(ctx, sql) {
+		return false, t.from
+	}
 	q, err := sqltext.ReadQuery(sql)
 	if err != nil {
 		return false, t.from
@@ -210,7 +281,7 @@ func (t *trial) run(ctx context.Context, sql string) (right bool, far float64) {
 		hidden := t.comparison(database, q)
 		hidden.checking, hidden.behind, hidden.verdictOnly, hidden.expected = true, true, true, c.rows.Columns
 		if right, err := hidden.run(ctx); err != nil || !right {
-			return false, min(t.from, 0.25) // it is as right as can be seen
+			return false, min(t.from, asRightAsSeen)
 		}
 	}
 	return true, 0
@@ -220,7 +291,7 @@ func (t *trial) run(ctx context.Context, sql string) (right bool, far float64) {
 const mostPaired = 8
 
 // pairs tries two edits together: of those that brought the result nearer, and of those towards the accepted answer.
-func (t *trial) pairs(ctx context.Context, towards []outcome) *explain.Cause {
+func (t *trial) pairs(ctx context.Context, towards []outcome, run runner) *explain.Cause {
 	slices.SortStableFunc(t.nearer, func(a, b outcome) int { return cmp.Compare(a.distance, b.distance) })
 	some := slices.Clone(t.nearer[:min(len(t.nearer), mostPaired)])
 	for _, o := range towards {
@@ -231,11 +302,11 @@ func (t *trial) pairs(ctx context.Context, towards []outcome) *explain.Cause {
 	}
 	for i := 1; i < len(some); i++ {
 		for _, first := range some[:i] {
-			sql, ok := first.edit.With(some[i].edit, t.query.Text)
+			sql, ok := first.edit.With(some[i].edit, t.text)
 			if !ok {
 				continue
 			}
-			if right, _ := t.run(ctx, sql); right {
+			if right, _ := run(ctx, sql); right {
 				return &explain.Cause{Proven: true, Steps: []explain.Step{t.step(first), t.step(some[i])}}
 			}
 		}

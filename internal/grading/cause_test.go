@@ -64,10 +64,9 @@ func demoBench(t testing.TB, folder, name string) (*Grader, map[string]Task) {
 	if wrong != nil {
 		t.Fatal(wrong)
 	}
-	server, err := practice.Open(ctx, []string{url}, practice.Options{Limits: practice.Limits{
-		Time: 5 * time.Second, Rows: 100_000, Bytes: 64 << 20, RowBytes: 1 << 20, TempDisk: "64MB",
-		Seats: 3, Learner: 3, Wait: 20 * time.Second,
-	}})
+	limits := practice.DefaultLimits
+	limits.Seats = 3
+	server, err := practice.Open(ctx, []string{url}, practice.Options{Limits: limits})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -105,8 +104,10 @@ func demoBench(t testing.TB, folder, name string) (*Grader, map[string]Task) {
 
 // The first cause that is named is the one that a teacher would name, for 95 of 100 wrong answers.
 func TestCausesOfMistakes(t *testing.T) {
+	defer func(was time.Duration) { triedWithin = was }(triedWithin)
+	triedWithin = time.Minute // whatever machine this is
 	asked, named := 0, 0
-	for folder, name := range map[string]string{"heather-hill": "apiary"} {
+	for folder, name := range map[string]string{"heather-hill": "apiary", "mosswater": "footpaths"} {
 		g, tasks := demoBench(t, folder, name)
 		mistakes, accepted := mistakesIn(t, name)
 		for exercise, sql := range accepted {

@@ -301,6 +301,32 @@ func kindSentenceOfRows(e repair.Edit, about string, on func(with, without strin
 			"FIRST or NULLS LAST says otherwise."
 	case repair.Limit:
 		return "LIMIT or OFFSET takes another number of rows than the task asks for."
+	case repair.StatementMissing:
+		return "A statement is missing that changes something."
+	case repair.StatementExtra:
+		return "This statement changes something that the task does not ask for."
+	case repair.Statement:
+		return "Several things in this statement are not as the task says."
+	case repair.RowMissing:
+		return "A row is missing among VALUES."
+	case repair.RowExtra:
+		return "A row among VALUES is one too many."
+	case repair.Conflict:
+		return "ON CONFLICT says what happens to a row whose key is there already: that is not what the task says."
+	case repair.ColumnMissing:
+		return "A column is missing in the table."
+	case repair.ColumnExtra:
+		return "The table has a column that the task does not ask for."
+	case repair.Definition:
+		return on("The column %s is not defined as the task says: look at its type and its constraints.",
+			"A column is not defined as the task says.")
+	case repair.ConstraintLacks:
+		return on("The column %s takes values that the task rules out: a constraint is missing.",
+			"A constraint of the table is missing.")
+	case repair.ConstraintExtra:
+		return "This constraint rules out what the task allows."
+	case repair.Transaction:
+		return "What belongs together stands in one transaction: BEGIN before it, COMMIT behind it."
 	case repair.Clause:
 		return "Several things in " + e.Clause + " are not as the task says."
 	}

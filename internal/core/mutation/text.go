@@ -179,7 +179,8 @@ func (e Edit) spaced() Edit {
 	}
 	// Before ends where the next token begins, After begins where the last one ends.
 	after := strings.TrimLeft(e.After, " \t\r\n")
-	if word, _, _ := strings.Cut(e.Is, " "); slices.Contains(leading, word) && after != "" {
+	if word, _, _ := strings.Cut(e.Is, " "); slices.Contains(leading, word) && after != "" &&
+		!endsWord(e.Before) {
 		return Edit{Before: e.Before, Is: e.Is + " ", After: after}
 	}
 	before := strings.TrimRight(e.Before, " \t\r\n")

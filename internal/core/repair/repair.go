@@ -29,6 +29,8 @@ type Edit struct {
 	// Change is the edit in the query's own text, of which it replaces the bytes from Start to End.
 	Change     mutation.Edit
 	Start, End int
+
+	of int // the number of the SELECT that it is in; -1 for none
 }
 
 // SQL is the edited query.
@@ -120,20 +122,43 @@ const (
 	OrderKey         Kind = "order-key"         //
 	NullsPlace       Kind = "nulls-place"       //
 	Limit            Kind = "limit"             //
-	Clause           Kind = "clause"            // several things in a clause
+	StatementMissing Kind = "statement-missing" //
+	StatementExtra   Kind = "statement-extra"   //
+	Statement        Kind = "statement"         // several things in it
+	RowMissing       Kind = "row-missing"       // of VALUES
+	RowExtra         Kind = "row-extra"         //
+	Conflict         Kind = "conflict"          // ON CONFLICT
+	ColumnMissing    Kind = "column-missing"    // of a table that is made
+	ColumnExtra      Kind = "column-extra"      //
+	Definition       Kind = "definition"        // of a column: its type, or what it takes
+	ConstraintLacks  Kind = "constraint-missing"
+	ConstraintExtra  Kind = "constraint-extra"
+	Transaction      Kind = "transaction" // BEGIN, COMMIT, ROLLBACK
+	Clause           Kind = "clause"      // several things in a clause
 )
 
 // longest is how long a query may be, in bytes, of which edits are made.
 const longest = 10_000
 
-// An editor makes edits of one query.
+// An editor makes edits of one text.
 type editor struct {
-	query *sqltext.Query
-	text  *mutation.Text
-	base  string
-	seen  map[string]bool
-	own   []*scope
-	made  []Edit
+	written string // as its writer has it
+	tree    func() *pg.ParseResult
+	reads   func(sql string) error // what comes of an edit
+	text    *mutation.Text
+	seen    map[string]bool
+	made    []Edit
+}
+
+func newEditor(text string, tree *pg.ParseResult, reads func(sql string) error) (*editor, error) {
+	base, err := sqltext.WriteTree(tree)
+	if err != nil {
+		return nil, err
+	}
+	return &editor{
+		written: text, tree: func() *pg.ParseResult { return proto.Clone(tree).(*pg.ParseResult) }, reads: reads,
+		text: mutation.NewText(text, base), seen: map[string]bool{base: true},
+	}, nil
 }
 
 // Towards makes edits of a query towards an accepted answer. A query that is too long, or cannot be written again, has
@@ -142,25 +167,30 @@ func Towards(q, accepted *sqltext.Query, schema sqltext.Schema) []Edit {
 	if len(q.Text) > longest || len(accepted.Text) > longest {
 		return nil
 	}
-	tree := q.Tree()
-	base, err := sqltext.WriteTree(tree)
+	e, err := newEditor(q.Text, q.Tree(), func(sql string) error {
+		_, err := sqltext.ReadQuery(sql)
+		return err
+	})
 	if err != nil {
 		return nil
 	}
-	e := &editor{query: q, base: base, text: mutation.NewText(q.Text, base), seen: map[string]bool{base: true}}
-	e.own = named(tree, schema)
-	others := named(accepted.Tree(), schema)
-	e.compare(e.own[0], others[0])
+	own, other := named(q.Tree(), schema), named(accepted.Tree(), schema)
+	e.compare(own[0], other[0])
 	return e.made
 }
 
-// named names everything in a tree's query and returns its SELECTs, each with its number in the tree.
+// named names everything in a query and returns its SELECTs, each with its number in the tree.
 func named(tree *pg.ParseResult, schema sqltext.Schema) []*scope {
+	return numbered(tree, tree.Stmts[0].Stmt.GetSelectStmt(), selects(tree), schema)
+}
+
+// numbered names everything in one of a tree's SELECTs, and returns it with those within it.
+func numbered(tree *pg.ParseResult, sel *pg.SelectStmt, all []selected, schema sqltext.Schema) []*scope {
 	numbers := map[*pg.SelectStmt]int{}
-	for i, sel := range selects(tree) {
-		numbers[sel] = i
+	for i, s := range all {
+		numbers[s.sel] = i
 	}
-	scopes := canonical(tree.Stmts[0].Stmt.GetSelectStmt(), schema)
+	scopes := canonical(sel, schema)
 	sqltext.Walk(tree, func(m any) { withoutPlace(m.(proto.Message).ProtoReflect()) })
 	for _, s := range scopes {
 		number, known := numbers[s.sel]
@@ -179,36 +209,66 @@ func withoutPlace(m protoreflect.Message) {
 	}
 }
 
-func selects(tree *pg.ParseResult) (all []*pg.SelectStmt) {
+// A selected is a SELECT, or what chooses the rows of an UPDATE or a DELETE as one does; then back puts it back there.
+type selected struct {
+	sel  *pg.SelectStmt
+	back func()
+}
+
+// selects are all of a tree.
+func selects(tree *pg.ParseResult) (all []selected) {
 	sqltext.Walk(tree, func(m any) {
-		if sel, is := m.(*pg.SelectStmt); is {
-			all = append(all, sel)
+		switch n := m.(type) {
+		case *pg.SelectStmt:
+			all = append(all, selected{n, func() {}})
+		case *pg.UpdateStmt:
+			sel := choosing(n.Relation, n.FromClause, n.WhereClause)
+			sel.TargetList = n.TargetList
+			all = append(all, selected{sel, func() { n.TargetList, n.WhereClause = sel.TargetList, sel.WhereClause }})
+		case *pg.DeleteStmt:
+			sel := choosing(n.Relation, n.UsingClause, n.WhereClause)
+			all = append(all, selected{sel, func() { n.WhereClause = sel.WhereClause }})
 		}
 	})
 	return all
 }
 
-// change makes an edit of one SELECT of the query. It makes none where nothing is changed, or what comes of it is no
-// query or was made before.
+func choosing(from *pg.RangeVar, further []*pg.Node, where *pg.Node) *pg.SelectStmt {
+	tables := append([]*pg.Node{{Node: &pg.Node_RangeVar{RangeVar: from}}}, further...)
+	return &pg.SelectStmt{
+		FromClause: tables, WhereClause: where, Op: pg.SetOperation_SETOP_NONE,
+		LimitOption: pg.LimitOption_LIMIT_OPTION_DEFAULT,
+	}
+}
+
+// change makes an edit of one SELECT of the text. It makes none where nothing is changed, or what comes of it cannot be
+// read or was made before.
 func (e *editor) change(kind Kind, clause string, about []string, of *scope, change func(sel *pg.SelectStmt)) {
-	if of.number < 0 {
-		return
+	before := len(e.made)
+	e.edit(kind, clause, about, func(tree *pg.ParseResult) {
+		if all := selects(tree); of.number >= 0 && of.number < len(all) {
+			change(all[of.number].sel)
+			all[of.number].back()
+		}
+	})
+	if len(e.made) > before {
+		e.made[before].of = of.number
 	}
-	tree := e.query.Tree()
-	all := selects(tree)
-	if of.number >= len(all) {
-		return
-	}
-	change(all[of.number])
+}
+
+// edit is change for all of the text.
+func (e *editor) edit(kind Kind, clause string, about []string, change func(tree *pg.ParseResult)) {
+	tree := e.tree()
+	change(tree)
 	sql, err := sqltext.WriteTree(tree)
 	if err != nil || e.seen[sql] {
 		return
 	}
 	e.seen[sql] = true
-	if _, err := sqltext.ReadQuery(sql); err != nil {
+	if e.reads(sql) != nil {
 		return
 	}
-	made := newEdit(kind, about, e.text.Edit(sql), e.query.Text)
+	made := newEdit(kind, about, e.text.Edit(sql), e.written)
 	made.Clause = clause
 	e.made = append(e.made, made)
 }

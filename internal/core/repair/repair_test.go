@@ -180,3 +180,93 @@ func TestTwoEditsTogether(t *testing.T) {
 	}
 	t.Errorf("none of the pairs of %+v is %s", edits, accepted)
 }
+
+// Statements that change something have edits, too.
+func TestChangesTowards(t *testing.T) {
+	for _, c := range []struct {
+		wrong, accepted string
+		kind            repair.Kind
+		clause          string
+	}{
+		{
+			"UPDATE hive SET colour = 'red' WHERE queen_year > 2024",
+			"UPDATE hive SET colour = 'red' WHERE queen_year >= 2024",
+			repair.Bound, "WHERE",
+		},
+		{
+			"UPDATE hive SET colour = 'red'",
+			"UPDATE hive SET colour = 'red' WHERE code = 'A'", repair.ConditionMissing, "WHERE",
+		},
+		{
+			"UPDATE hive SET colour = 'rot' WHERE code = 'A'",
+			"UPDATE hive SET colour = 'red' WHERE code = 'A'", repair.Value,
+			"SET",
+		},
+		{
+			"DELETE FROM hive WHERE apiary_id IN (SELECT apiary_id FROM apiary WHERE name = 'x')",
+			"DELETE FROM hive WHERE apiary_id IN (SELECT apiary_id FROM apiary WHERE district = 'x')",
+			repair.OtherColumn,
+			"WHERE",
+		},
+		{
+			"INSERT INTO apiary (apiary_id, name) VALUES (1, 'x')",
+			"INSERT INTO apiary (apiary_id, name) VALUES (1, 'y')",
+			repair.Value, "VALUES",
+		},
+		{
+			"INSERT INTO apiary VALUES (1, 'x')",
+			"INSERT INTO apiary VALUES (1, 'x'), (2, 'y')", repair.RowMissing, "VALUES",
+		},
+		{
+			"INSERT INTO apiary SELECT hive_id, code FROM hive",
+			"INSERT INTO apiary SELECT hive_id, code FROM hive WHERE hive_id > 7",
+			repair.ConditionMissing, "WHERE",
+		},
+		{
+			"UPDATE hive SET colour = 'red'", "BEGIN; UPDATE hive SET colour = 'red'; COMMIT", repair.Transaction, "",
+		},
+		{
+			"UPDATE hive SET code = 'a' WHERE hive_id = 1",
+			"UPDATE hive SET code = 'a' WHERE hive_id = 1; DELETE FROM inspection",
+			repair.StatementMissing, "",
+		},
+		{
+			"CREATE TABLE walk (id int PRIMARY KEY, places int)",
+			"CREATE TABLE walk (id int PRIMARY KEY, places int NOT NULL)", repair.ConstraintLacks, "CREATE TABLE",
+		},
+		{
+			"CREATE TABLE walk (id int, places int)", "CREATE TABLE walk (id int, places int, UNIQUE (id, places))",
+			repair.ConstraintLacks, "CREATE TABLE",
+		},
+		{
+			"CREATE TABLE walk (id int, places int CHECK (places < 30))",
+			"CREATE TABLE walk (id int, places int CHECK (places <= 30))", repair.Definition, "CREATE TABLE",
+		},
+		{
+			"CREATE TABLE walk (id int, day text)",
+			"CREATE TABLE walk (id int, day date)", repair.Definition, "CREATE TABLE",
+		},
+		{"CREATE TABLE walk (id int)", "CREATE TABLE walk (id int, day date)", repair.ColumnMissing, "CREATE TABLE"},
+		{
+			"CREATE VIEW v AS SELECT code FROM hive", "CREATE VIEW v AS SELECT code FROM hive WHERE colour = 'red'",
+			repair.ConditionMissing, "WHERE",
+		},
+	} {
+		edits, found := repair.ChangesTowards(c.wrong, c.accepted, schema), false
+		for _, e := range edits {
+			if len(repair.ChangesTowards(e.SQL(), c.accepted, schema)) > 0 && e.Kind != repair.Transaction {
+				continue
+			}
+			if found = true; e.Kind != c.kind || e.Clause != c.clause {
+				t.Errorf("%s\n gets %s in %q, want %s in %q: %s", c.wrong, e.Kind, e.Clause, c.kind, c.clause, e.SQL())
+			}
+			break
+		}
+		if !found {
+			t.Errorf("%s\n is not made\n %s", c.wrong, c.accepted)
+			for _, e := range edits {
+				t.Log(e.Kind, e.Clause, e.SQL())
+			}
+		}
+	}
+}

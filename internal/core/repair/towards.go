@@ -540,6 +540,8 @@ func differs(own, other *pg.Node) (Kind, []string) {
 	switch {
 	case inOneCase(own) != inOneCase(other) && key(oneCase(own)) == key(oneCase(other)):
 		return LetterCase, about
+	case own.GetAConst() != nil && other.GetAConst() != nil:
+		return Value, nil
 	case own.GetAConst() != nil && other.GetColumnRef() != nil:
 		return OtherColumn, nil
 	case own.GetColumnRef() != nil && other.GetColumnRef() != nil,

@@ -42,10 +42,12 @@ var treeVersion = sync.OnceValue(func() int32 {
 
 // WriteSelect writes a SELECT as SQL; "" if it cannot be written.
 func WriteSelect(sel *pg.SelectStmt) string {
-	sql, err := deparse(&pg.ParseResult{
-		Version: treeVersion(),
-		Stmts:   []*pg.RawStmt{{Stmt: &pg.Node{Node: &pg.Node_SelectStmt{SelectStmt: sel}}}},
-	})
+	return WriteStatement(&pg.Node{Node: &pg.Node_SelectStmt{SelectStmt: sel}})
+}
+
+// WriteStatement writes a statement as SQL; "" if it cannot be written.
+func WriteStatement(stmt *pg.Node) string {
+	sql, err := deparse(&pg.ParseResult{Version: treeVersion(), Stmts: []*pg.RawStmt{{Stmt: stmt}}})
 	if err != nil {
 		return ""
 	}
