@@ -21,7 +21,7 @@ BEGIN
         RETURN NEW;
     END IF;
     IF TG_OP = 'UPDATE' AND TG_TABLE_NAME = 'attempt_check' THEN
-        IF to_jsonb(NEW) - 'findings' = to_jsonb(OLD) - 'findings' AND NOT OLD.findings @? '$[*] ? (@.kind starts with "cause-")'
+        IF to_jsonb(NEW) - 'findings' = to_jsonb(OLD) - 'findings' AND NEW.findings <> OLD.findings AND NOT OLD.findings @? '$[*] ? (@.kind starts with "cause-")'
            AND OLD.findings = coalesce((SELECT jsonb_agg(f ORDER BY n) FROM jsonb_array_elements(NEW.findings) WITH ORDINALITY AS all_(f, n)
                                         WHERE NOT f ->> 'kind' LIKE 'cause-%'), '[]') THEN
             RETURN NEW;
