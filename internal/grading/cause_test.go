@@ -107,7 +107,7 @@ func TestCausesOfMistakes(t *testing.T) {
 	defer func(was time.Duration) { triedWithin = was }(triedWithin)
 	triedWithin = time.Minute // whatever machine this is
 	asked, named := 0, 0
-	for folder, name := range map[string]string{"heather-hill": "apiary", "mosswater": "footpaths"} {
+	for folder, name := range map[string]string{"heather-hill": "apiary", "mosswater": "footpaths", "observatory": "nights"} {
 		g, tasks := demoBench(t, folder, name)
 		mistakes, accepted := mistakesIn(t, name)
 		for exercise, sql := range accepted {
@@ -131,6 +131,12 @@ func TestCausesOfMistakes(t *testing.T) {
 			cause, whole, err := g.Cause(ctx, task, m.sql)
 			if err != nil {
 				t.Fatal(m.sql, err)
+			}
+			if cause != nil && cause.Proven && len(cause.Steps) == 1 {
+				e := cause.Steps[0].Edit
+				if v, err := g.Grade(ctx, task, 1, e.Before+e.Is+e.After); err != nil || v.Outcome == marking.Incorrect {
+					t.Errorf("%s\n is not right with %s: %+v, %v", m.sql, said(cause), v, err)
+				}
 			}
 			if asked++; m.named(cause) || cause == nil && saysItself[m.causes[0]] == v.Findings[0].Kind {
 				named++

@@ -17,6 +17,8 @@ import (
 
 // An Example is a few rows of the tables on which a query still differs from the accepted answer.
 type Example struct {
+	// MadeUp tells that the rows are none of the dataset's.
+	MadeUp bool
 	Tables []ExampleTable
 	// What the query gives on these rows, and what is expected.
 	Got, Expected Rows
@@ -39,8 +41,9 @@ const exampleRows = 10_000
 
 var exampleWithin = 2 * time.Second
 
-// Example finds the smallest example of a difference on the rows that the learner sees; nil where there is none to be
-// found: the tables are too large, or what the queries give changes with time.
+// Example finds the smallest example of a difference: of the rows that the learner sees, or of rows that are made up
+// where the difference does not show on these, or not on a few. It is nil where there is none to be found: the tables
+// are too large, or what the queries give changes with time.
 func (g *Grader) Example(ctx context.Context, task Task, sql string) (*Example, error) {
 	if g.byState(task.Accepted[0]) || task.Tables == nil {
 		return nil, nil
@@ -100,29 +103,36 @@ func (s *smallest) find(ctx context.Context) (*Example, error) {
 		}
 	}
 	differs := func(chosen example.Selection) (bool, error) {
-		c, err := s.run(ctx, chosen, true)
+		c, err := s.run(ctx, s.shadows(chosen), true)
 		if err != nil && (ctx.Err() != nil || ServersFault(err)) {
 			return false, err
 		}
 		return err == nil && c.difference != nil, nil // an error there is another difference
 	}
-	if shows, err := differs(all); err != nil || !shows {
+	shows, err := differs(all)
+	if err != nil {
 		return nil, err
 	}
-	chosen, err := example.Reduce(all, s.references(), differs)
-	if err != nil && ctx.Err() == nil {
-		return nil, err
-	}
-	for _, rows := range chosen {
-		if len(rows) > mostShown {
-			return nil, nil // nobody sees it in so many
+	chosen := all
+	if shows {
+		if chosen, err = example.Reduce(all, s.references(), differs); err != nil && ctx.Err() == nil {
+			return nil, err
+		}
+		if chosen.Most() <= fewRows {
+			return s.shown(context.WithoutCancel(ctx), s.shadows(chosen), s.queries(chosen))
 		}
 	}
-	return s.shown(context.WithoutCancel(ctx), chosen)
+	if made, err := s.madeUp(ctx); err != nil || made != nil || !shows || chosen.Most() > mostShown {
+		return made, err
+	}
+	return s.shown(context.WithoutCancel(ctx), s.shadows(chosen), s.queries(chosen))
 }
 
-// mostShown is how many rows of a table an example has at most.
-const mostShown = 12
+// How many rows of a table an example has at most, and how many are few: then none are made up.
+const (
+	mostShown = 12
+	fewRows   = 3
+)
 
 // choose finds out which tables and views are read; false where that is not known, or one is too large.
 func (s *smallest) choose() bool {
@@ -282,9 +292,19 @@ func (t *readTable) chosen(rows []int) string {
 	return b.String()
 }
 
-// run runs the query and the accepted answers on the chosen rows.
-func (s *smallest) run(ctx context.Context, chosen example.Selection, verdictOnly bool) (*comparison, error) {
-	shadows := s.shadows(chosen)
+// queries give the chosen rows of each table.
+func (s *smallest) queries(chosen example.Selection) (all []tableQuery) {
+	for _, name := range chosen.Names() {
+		all = append(all, tableQuery{name, s.tables[name].chosen(chosen[name])})
+	}
+	return all
+}
+
+// A tableQuery gives rows of a table.
+type tableQuery struct{ table, sql string }
+
+// run runs the query and the accepted answers on the rows that shadow the tables.
+func (s *smallest) run(ctx context.Context, shadows map[string]string, verdictOnly bool) (*comparison, error) {
 	c := &comparison{
 		grader: s.small, rules: s.task.Rules, database: s.task.Database, checking: true, behind: true,
 		verdictOnly: verdictOnly,
@@ -311,8 +331,8 @@ func (s *smallest) run(ctx context.Context, chosen example.Selection, verdictOnl
 }
 
 // shown reads what is shown of an example.
-func (s *smallest) shown(ctx context.Context, chosen example.Selection) (*Example, error) {
-	c, err := s.run(ctx, chosen, false)
+func (s *smallest) shown(ctx context.Context, shadows map[string]string, tables []tableQuery) (*Example, error) {
+	c, err := s.run(ctx, shadows, false)
 	if err != nil || c.difference == nil {
 		return nil, err
 	}
@@ -320,12 +340,12 @@ func (s *smallest) shown(ctx context.Context, chosen example.Selection) (*Exampl
 	if e.Expected, err = s.rows(ctx, c.accepted[0]); err != nil {
 		return nil, err
 	}
-	for _, name := range chosen.Names() {
-		rows, err := s.rows(ctx, s.tables[name].chosen(chosen[name]))
+	for _, t := range tables {
+		rows, err := s.rows(ctx, t.sql)
 		if err != nil {
 			return nil, err
 		}
-		e.Tables = append(e.Tables, ExampleTable{name, rows})
+		e.Tables = append(e.Tables, ExampleTable{t.table, rows})
 	}
 	return e, nil
 }

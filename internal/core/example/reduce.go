@@ -23,6 +23,14 @@ func (s Selection) Rows() (n int) {
 	return n
 }
 
+// Most is how many rows the table has of which most are chosen.
+func (s Selection) Most() (n int) {
+	for _, rows := range s {
+		n = max(n, len(rows))
+	}
+	return n
+}
+
 func (s Selection) with(table string, rows []int) Selection {
 	made := Selection{}
 	for name, all := range s {

@@ -194,6 +194,9 @@ func (a *scope) rowConditions() []*pg.Node {
 func (e *editor) clause(
 	name string, l, a *scope, own, other []*pg.Node, get func(*pg.SelectStmt) **pg.Node,
 ) {
+	if !slices.ContainsFunc(own, isBetween) {
+		other = inBounds(other)
+	}
 	left, right := apart(pieces(own), pieces(other))
 	right = slices.DeleteFunc(right, l.inJoins(false))
 	left = slices.DeleteFunc(left, a.inJoins(true))
@@ -229,6 +232,21 @@ func (e *editor) clause(
 			*get(sel) = sqltext.Conjunction(l.ownAll(other))
 		})
 	}
+}
+
+func isBetween(n *pg.Node) bool { return n.GetAExpr().GetKind() == pg.A_Expr_Kind_AEXPR_BETWEEN }
+
+// inBounds writes BETWEEN as the two comparisons that it is.
+func inBounds(conditions []*pg.Node) (all []*pg.Node) {
+	for _, c := range conditions {
+		if !isBetween(c) {
+			all = append(all, c)
+			continue
+		}
+		a, bounds := c.GetAExpr(), c.GetAExpr().Rexpr.GetList().GetItems()
+		all = append(all, sqltext.Operation(">=", a.Lexpr, bounds[0]), sqltext.Operation("<=", clone(a.Lexpr), bounds[1]))
+	}
+	return all
 }
 
 // inJoins tells of a condition that ON has it: of any join, or of inner ones.
@@ -476,13 +494,13 @@ func (e *editor) order(l, a *scope) {
 	if len(other) == 0 {
 		return
 	}
-	keys := func(nodes []*pg.Node) (all []string) {
+	by := func(nodes []*pg.Node) (all []string) {
 		for _, n := range nodes {
 			all = append(all, key(n.GetSortBy().Node))
 		}
 		return all
 	}
-	one, two := keys(own), keys(other)
+	one, two := by(own), by(other)
 	kind := OrderKey
 	switch {
 	case len(own) == 0:
@@ -578,6 +596,9 @@ func compares(o, a *compared) Kind {
 	case o.operator == a.operator && o.right == a.right:
 		kind, _ := differs(o.of.GetAExpr().Lexpr, a.of.GetAExpr().Lexpr)
 		return kind
+	case o.operator == a.operator && o.left == a.left && o.kind == a.kind && o.kind == pg.A_Expr_Kind_AEXPR_OP:
+		kind, _ := differs(o.of.GetAExpr().Rexpr, a.of.GetAExpr().Rexpr)
+		return kind
 	}
 	return Condition
 }
@@ -609,6 +630,14 @@ func negated(n *pg.Node) *pg.Node {
 		return n
 	case *pg.Node_AExpr:
 		a := of.AExpr
+		switch a.Kind {
+		case pg.A_Expr_Kind_AEXPR_BETWEEN:
+			a.Kind, a.Name = pg.A_Expr_Kind_AEXPR_NOT_BETWEEN, []*pg.Node{pg.MakeStrNode("NOT BETWEEN")}
+			return n
+		case pg.A_Expr_Kind_AEXPR_NOT_BETWEEN:
+			a.Kind, a.Name = pg.A_Expr_Kind_AEXPR_BETWEEN, []*pg.Node{pg.MakeStrNode("BETWEEN")}
+			return n
+		}
 		turned := map[string]string{"=": "<>", "<>": "=", "~~": "!~~", "!~~": "~~", "~~*": "!~~*", "!~~*": "~~*"}
 		if by := turned[operator(a)]; by != "" {
 			a.Name = []*pg.Node{pg.MakeStrNode(by)}
@@ -635,15 +664,29 @@ func computed(own, other *pg.Node) Kind {
 		if sqltext.LastName(o.Funcname) != sqltext.LastName(a.Funcname) {
 			return Function
 		}
+		if !slices.Equal(keys(o.Args), keys(a.Args)) {
+			return Expression
+		}
 		return Window
 	case sqltext.IsAggregate(o) && sqltext.IsAggregate(a):
 		return aggregated(o, a)
+	case sqltext.LastName(o.Funcname) == sqltext.LastName(a.Funcname) && len(o.Args) == len(a.Args) &&
+		len(o.Args) > 0 && slices.Equal(keys(o.Args[1:]), keys(a.Args[1:])): // of something else
+		kind, _ := differs(o.Args[0], a.Args[0])
+		return kind
 	case sqltext.LastName(o.Funcname) == "round" || sqltext.LastName(a.Funcname) == "round":
 		return Rounding
 	case sqltext.LastName(o.Funcname) != sqltext.LastName(a.Funcname):
 		return Function
 	}
 	return Expression
+}
+
+func keys(nodes []*pg.Node) (all []string) {
+	for _, n := range nodes {
+		all = append(all, key(n))
+	}
+	return all
 }
 
 func aggregated(o, a *pg.FuncCall) Kind {
@@ -702,8 +745,15 @@ func comparisonOf(n *pg.Node) *compared {
 		return nil
 	}
 	value, constant := sqltext.Constant(a.Rexpr)
-	if !constant {
+	if list := a.Rexpr.GetList(); list != nil { // of IN, or the bounds of BETWEEN
+		constant = true
+		for _, item := range list.Items {
+			v, is := sqltext.Constant(item)
+			value += v + " "
+			constant = constant && is
+		}
+	} else if !constant {
 		value = key(a.Rexpr)
 	}
-	return &compared{n, a.Kind, operator(a), key(a.Lexpr), value, constant || a.Rexpr.GetList() != nil}
+	return &compared{n, a.Kind, operator(a), key(a.Lexpr), value, constant}
 }

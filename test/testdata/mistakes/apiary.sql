@@ -518,3 +518,153 @@ SELECT b.name, round(sum(l.weight_kg * l.price_kg)) AS owed FROM buyer b JOIN sa
 SELECT b.name, sum(l.weight_kg * l.price_kg) AS owed FROM buyer b JOIN sale s ON s.buyer_id = b.buyer_id JOIN sale_line l ON l.sale_id = s.sale_id WHERE s.paid_on IS NULL GROUP BY b.buyer_id, b.name ORDER BY owed DESC LIMIT 3;
 -- table-missing + expression
 SELECT b.name, sum(s.sale_id) AS owed FROM buyer b JOIN sale s ON s.buyer_id = b.buyer_id WHERE s.paid_on IS NULL GROUP BY b.buyer_id, b.name ORDER BY owed DESC;
+
+-- Exercise: ranked-hives
+-- accepted
+SELECT apiary_id, name, rank() OVER (PARTITION BY apiary_id ORDER BY strength DESC NULLS LAST) AS place FROM hive;
+-- window in SELECT
+SELECT apiary_id, name, rank() OVER (ORDER BY strength DESC NULLS LAST) AS place FROM hive;
+-- window in SELECT
+SELECT apiary_id, name, rank() OVER (PARTITION BY apiary_id ORDER BY strength) AS place FROM hive;
+-- window|nulls-place in SELECT
+SELECT apiary_id, name, rank() OVER (PARTITION BY apiary_id ORDER BY strength DESC) AS place FROM hive;
+-- function in SELECT
+SELECT apiary_id, name, row_number() OVER (PARTITION BY apiary_id ORDER BY strength DESC NULLS LAST) AS place FROM hive;
+-- function in SELECT
+SELECT apiary_id, name, dense_rank() OVER (PARTITION BY apiary_id ORDER BY strength DESC NULLS LAST) AS place FROM hive;
+-- window in SELECT
+SELECT apiary_id, name, rank() OVER (PARTITION BY kind ORDER BY strength DESC NULLS LAST) AS place FROM hive;
+-- window in SELECT
+SELECT apiary_id, name, rank() OVER (PARTITION BY apiary_id ORDER BY queen_year DESC NULLS LAST) AS place FROM hive;
+
+-- Exercise: earlier-harvest
+-- accepted
+SELECT harvest_id, day, lag(day) OVER (PARTITION BY hive_id ORDER BY day, harvest_id) AS earlier FROM harvest;
+-- function in SELECT
+SELECT harvest_id, day, lead(day) OVER (PARTITION BY hive_id ORDER BY day, harvest_id) AS earlier FROM harvest;
+-- window in SELECT
+SELECT harvest_id, day, lag(day) OVER (PARTITION BY hive_id ORDER BY day DESC, harvest_id) AS earlier FROM harvest;
+-- window in SELECT
+SELECT harvest_id, day, lag(day) OVER (ORDER BY day, harvest_id) AS earlier FROM harvest;
+-- function|expression in SELECT
+SELECT harvest_id, day, lag(day, 2) OVER (PARTITION BY hive_id ORDER BY day, harvest_id) AS earlier FROM harvest;
+-- function|window|expression in SELECT
+SELECT harvest_id, day, first_value(day) OVER (PARTITION BY hive_id ORDER BY day, harvest_id) AS earlier FROM harvest;
+-- output-order in SELECT
+SELECT harvest_id, lag(day) OVER (PARTITION BY hive_id ORDER BY day, harvest_id) AS earlier, day FROM harvest;
+
+-- Exercise: running-weight
+-- accepted
+SELECT harvest_id, sum(weight_kg) OVER (PARTITION BY hive_id ORDER BY day, harvest_id) AS so_far FROM harvest;
+-- window in SELECT
+SELECT harvest_id, sum(weight_kg) OVER (PARTITION BY hive_id) AS so_far FROM harvest;
+-- window in SELECT
+SELECT harvest_id, sum(weight_kg) OVER (PARTITION BY hive_id ORDER BY day DESC, harvest_id DESC) AS so_far FROM harvest;
+-- function|aggregate in SELECT
+SELECT harvest_id, avg(weight_kg) OVER (PARTITION BY hive_id ORDER BY day, harvest_id) AS so_far FROM harvest;
+-- window in SELECT
+SELECT harvest_id, sum(weight_kg) OVER (PARTITION BY hive_id ORDER BY day, harvest_id ROWS BETWEEN 1 PRECEDING AND CURRENT ROW) AS so_far FROM harvest;
+-- window in SELECT
+SELECT harvest_id, sum(weight_kg) OVER (PARTITION BY grade_code ORDER BY day, harvest_id) AS so_far FROM harvest;
+
+-- Exercise: strength-in-words
+-- accepted
+SELECT hive_id, CASE WHEN strength IS NULL THEN 'empty' WHEN strength >= 8 THEN 'strong' WHEN strength >= 4 THEN 'fair' ELSE 'weak' END AS state FROM hive;
+-- case in SELECT
+SELECT hive_id, CASE WHEN strength IS NULL THEN 'empty' WHEN strength > 8 THEN 'strong' WHEN strength >= 4 THEN 'fair' ELSE 'weak' END AS state FROM hive;
+-- case in SELECT
+SELECT hive_id, CASE WHEN strength >= 4 THEN 'fair' WHEN strength >= 8 THEN 'strong' WHEN strength IS NULL THEN 'empty' ELSE 'weak' END AS state FROM hive;
+-- case in SELECT
+SELECT hive_id, CASE WHEN strength >= 8 THEN 'strong' WHEN strength >= 4 THEN 'fair' ELSE 'weak' END AS state FROM hive;
+-- case in SELECT
+SELECT hive_id, CASE WHEN strength = NULL THEN 'empty' WHEN strength >= 8 THEN 'strong' WHEN strength >= 4 THEN 'fair' ELSE 'weak' END AS state FROM hive;
+-- case in SELECT
+SELECT hive_id, CASE WHEN strength IS NULL THEN 'empty' WHEN strength >= 8 THEN 'strong' WHEN strength >= 4 THEN 'fair' END AS state FROM hive;
+
+-- Exercise: all-names
+-- accepted
+SELECT name FROM apiary UNION SELECT name FROM hive;
+-- all in UNION
+SELECT name FROM apiary UNION ALL SELECT name FROM hive;
+-- set-operation in INTERSECT
+SELECT name FROM apiary INTERSECT SELECT name FROM hive;
+-- set-operation in EXCEPT
+SELECT name FROM apiary EXCEPT SELECT name FROM hive;
+-- condition-extra in WHERE
+SELECT name FROM apiary UNION SELECT name FROM hive WHERE strength > 5;
+-- table in FROM
+SELECT name FROM buyer UNION SELECT name FROM hive;
+-- column in SELECT
+SELECT valley FROM apiary UNION SELECT name FROM hive;
+
+-- Exercise: villages-without-buyers
+-- accepted
+SELECT village FROM beekeeper EXCEPT SELECT town FROM buyer;
+-- set-operation in EXCEPT
+SELECT town FROM buyer EXCEPT SELECT village FROM beekeeper;
+-- all in EXCEPT
+SELECT village FROM beekeeper EXCEPT ALL SELECT town FROM buyer;
+-- set-operation in INTERSECT
+SELECT village FROM beekeeper INTERSECT SELECT town FROM buyer;
+-- column in SELECT
+SELECT name FROM beekeeper EXCEPT SELECT town FROM buyer;
+
+-- Exercise: above-average
+-- accepted
+SELECT hive_id, strength FROM hive WHERE strength > (SELECT avg(strength) FROM hive);
+-- comparison in WHERE
+SELECT hive_id, strength FROM hive WHERE strength < (SELECT avg(strength) FROM hive);
+-- aggregate in SELECT
+SELECT hive_id, strength FROM hive WHERE strength > (SELECT min(strength) FROM hive);
+-- column in SELECT
+SELECT hive_id, strength FROM hive WHERE strength > (SELECT avg(queen_year) FROM hive);
+-- join-condition|condition-extra in WHERE
+SELECT hive_id, strength FROM hive h WHERE strength > (SELECT avg(strength) FROM hive i WHERE i.apiary_id = h.apiary_id);
+-- column in WHERE
+SELECT hive_id, strength FROM hive WHERE queen_year > (SELECT avg(strength) FROM hive);
+-- expression|aggregate|condition in SELECT
+SELECT hive_id, strength FROM hive WHERE strength > (SELECT sum(strength) / count(*) FROM hive);
+
+-- Exercise: harvests-in-july
+-- accepted
+SELECT harvest_id, weight_kg FROM harvest WHERE day BETWEEN '2026-07-01' AND '2026-07-31';
+-- value|condition|expression in WHERE
+SELECT harvest_id, weight_kg FROM harvest WHERE day BETWEEN '2026-07-01' AND '2026-07-30';
+-- value|condition|expression in WHERE
+SELECT harvest_id, weight_kg FROM harvest WHERE day BETWEEN '2026-06-01' AND '2026-06-30';
+-- bound + bound
+SELECT harvest_id, weight_kg FROM harvest WHERE day > '2026-07-01' AND day < '2026-07-31';
+-- condition-missing in WHERE
+SELECT harvest_id, weight_kg FROM harvest WHERE day >= '2026-07-01';
+-- negation|condition in WHERE
+SELECT harvest_id, weight_kg FROM harvest WHERE day NOT BETWEEN '2026-07-01' AND '2026-07-31';
+
+-- Exercise: share-of-stacked
+-- accepted
+SELECT apiary_id, round(100.0 * count(*) FILTER (WHERE kind = 'stacked') / count(*), 1) AS share FROM hive GROUP BY apiary_id;
+-- expression|integer-division|value in SELECT
+SELECT apiary_id, round(100 * (count(*) FILTER (WHERE kind = 'stacked') / count(*)), 1) AS share FROM hive GROUP BY apiary_id;
+-- filter|expression|rounding|value in SELECT
+SELECT apiary_id, round(100.0 * count(*) FILTER (WHERE kind = 'long') / count(*), 1) AS share FROM hive GROUP BY apiary_id;
+-- filter|expression|rounding in SELECT
+SELECT apiary_id, round(100.0 * count(*) / count(*), 1) AS share FROM hive GROUP BY apiary_id;
+-- rounding|expression|value in SELECT
+SELECT apiary_id, round(100.0 * count(*) FILTER (WHERE kind = 'stacked') / count(*), 0) AS share FROM hive GROUP BY apiary_id;
+-- group|column in GROUP BY
+SELECT kind, round(100.0 * count(*) FILTER (WHERE kind = 'stacked') / count(*), 1) AS share FROM hive GROUP BY kind;
+
+-- Exercise: best-apiary
+-- accepted
+WITH yield AS (SELECT h.apiary_id, sum(v.weight_kg) AS weight FROM harvest v JOIN hive h ON h.hive_id = v.hive_id GROUP BY h.apiary_id) SELECT a.name, y.weight FROM yield y JOIN apiary a ON a.apiary_id = y.apiary_id ORDER BY y.weight DESC LIMIT 3;
+-- sort-direction in ORDER BY
+WITH yield AS (SELECT h.apiary_id, sum(v.weight_kg) AS weight FROM harvest v JOIN hive h ON h.hive_id = v.hive_id GROUP BY h.apiary_id) SELECT a.name, y.weight FROM yield y JOIN apiary a ON a.apiary_id = y.apiary_id ORDER BY y.weight LIMIT 3;
+-- limit in LIMIT
+WITH yield AS (SELECT h.apiary_id, sum(v.weight_kg) AS weight FROM harvest v JOIN hive h ON h.hive_id = v.hive_id GROUP BY h.apiary_id) SELECT a.name, y.weight FROM yield y JOIN apiary a ON a.apiary_id = y.apiary_id ORDER BY y.weight DESC LIMIT 1;
+-- aggregate in SELECT
+WITH t AS (SELECT h.apiary_id, max(v.weight_kg) AS weight FROM harvest v JOIN hive h ON h.hive_id = v.hive_id GROUP BY h.apiary_id) SELECT a.name, t.weight FROM t JOIN apiary a ON a.apiary_id = t.apiary_id ORDER BY t.weight DESC LIMIT 3;
+-- join-key in ON
+WITH t AS (SELECT h.apiary_id, sum(v.weight_kg) AS weight FROM harvest v JOIN hive h ON h.hive_id = v.harvest_id GROUP BY h.apiary_id) SELECT a.name, t.weight FROM t JOIN apiary a ON a.apiary_id = t.apiary_id ORDER BY t.weight DESC LIMIT 3;
+-- condition-extra in WHERE
+WITH t AS (SELECT h.apiary_id, sum(v.weight_kg) AS weight FROM harvest v JOIN hive h ON h.hive_id = v.hive_id WHERE v.moisture < 0.18 GROUP BY h.apiary_id) SELECT a.name, t.weight FROM t JOIN apiary a ON a.apiary_id = t.apiary_id ORDER BY t.weight DESC LIMIT 3;
+-- order-key in ORDER BY
+WITH t AS (SELECT h.apiary_id, sum(v.weight_kg) AS weight FROM harvest v JOIN hive h ON h.hive_id = v.hive_id GROUP BY h.apiary_id) SELECT a.name, t.weight FROM t JOIN apiary a ON a.apiary_id = t.apiary_id ORDER BY a.name DESC LIMIT 3;
