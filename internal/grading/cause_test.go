@@ -107,7 +107,9 @@ func TestCausesOfMistakes(t *testing.T) {
 	defer func(was time.Duration) { triedWithin = was }(triedWithin)
 	triedWithin = time.Minute // whatever machine this is
 	asked, named := 0, 0
-	for folder, name := range map[string]string{"heather-hill": "apiary", "mosswater": "footpaths", "observatory": "nights"} {
+	for folder, name := range map[string]string{
+		"heather-hill": "apiary", "mosswater": "footpaths", "observatory": "nights",
+	} {
 		g, tasks := demoBench(t, folder, name)
 		mistakes, accepted := mistakesIn(t, name)
 		for exercise, sql := range accepted {
@@ -134,7 +136,8 @@ func TestCausesOfMistakes(t *testing.T) {
 			}
 			if cause != nil && cause.Proven && len(cause.Steps) == 1 {
 				e := cause.Steps[0].Edit
-				if v, err := g.Grade(ctx, task, 1, e.Before+e.Is+e.After); err != nil || v.Outcome == marking.Incorrect {
+				v, err := g.Grade(ctx, task, 1, e.Before+e.Is+e.After)
+				if err != nil || v.Outcome == marking.Incorrect {
 					t.Errorf("%s\n is not right with %s: %+v, %v", m.sql, said(cause), v, err)
 				}
 			}

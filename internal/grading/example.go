@@ -265,17 +265,34 @@ func (t *readTable) key(row result.Row, columns []string) (key string, ok bool) 
 }
 
 // shadows are the tables' chosen rows as queries; of tables of which all rows are chosen, none.
-func (s *smallest) shadows(chosen example.Selection) map[string]string {
-	queries := map[string]string{}
+func (s *smallest) shadows(chosen example.Selection) map[string]example.Table {
+	all := s.viewed()
 	for name, t := range s.tables {
 		if rows := chosen[name]; len(rows) < len(t.places) || len(s.views) > 0 {
-			queries[name] = t.chosen(rows)
+			all[name] = t.shadow(t.chosen(rows))
 		}
 	}
+	return all
+}
+
+// viewed are the views, which read what stands for the tables.
+func (s *smallest) viewed() map[string]example.Table {
+	all := map[string]example.Table{}
 	for name, sql := range s.views {
-		queries[name] = sql
+		all[name] = example.Table{SQL: sql}
 	}
-	return queries
+	return all
+}
+
+// shadow is a query that stands for the table.
+func (t *readTable) shadow(sql string) example.Table {
+	made := example.Table{SQL: sql}
+	for _, c := range t.Columns {
+		if made.Columns = append(made.Columns, c.Name); c.Key {
+			made.Key = append(made.Key, c.Name)
+		}
+	}
+	return made
 }
 
 // chosen is the query that gives some of a table's rows.
@@ -304,7 +321,7 @@ func (s *smallest) queries(chosen example.Selection) (all []tableQuery) {
 type tableQuery struct{ table, sql string }
 
 // run runs the query and the accepted answers on the rows that shadow the tables.
-func (s *smallest) run(ctx context.Context, shadows map[string]string, verdictOnly bool) (*comparison, error) {
+func (s *smallest) run(ctx context.Context, shadows map[string]example.Table, verdictOnly bool) (*comparison, error) {
 	c := &comparison{
 		grader: s.small, rules: s.task.Rules, database: s.task.Database, checking: true, behind: true,
 		verdictOnly: verdictOnly,
@@ -331,7 +348,7 @@ func (s *smallest) run(ctx context.Context, shadows map[string]string, verdictOn
 }
 
 // shown reads what is shown of an example.
-func (s *smallest) shown(ctx context.Context, shadows map[string]string, tables []tableQuery) (*Example, error) {
+func (s *smallest) shown(ctx context.Context, shadows map[string]example.Table, tables []tableQuery) (*Example, error) {
 	c, err := s.run(ctx, shadows, false)
 	if err != nil || c.difference == nil {
 		return nil, err

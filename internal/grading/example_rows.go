@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"examen/internal/core/dataset"
+	"examen/internal/core/example"
 	"examen/internal/core/explain"
 	"examen/internal/core/mutation"
 	"examen/internal/core/sqltext"
@@ -64,7 +65,7 @@ func (s *smallest) look(ctx context.Context) mutation.Look {
 
 // of are the rows of a candidate as queries, by table, with nothing in the other tables; no tables where it has rows of
 // one that is not read.
-func (s *smallest) of(c mutation.Candidate) (shadows map[string]string, tables []tableQuery) {
+func (s *smallest) of(c mutation.Candidate) (shadows map[string]example.Table, tables []tableQuery) {
 	rows := map[string][]mutation.Row{}
 	for _, r := range c.Rows {
 		t := s.table(r.Table)
@@ -73,10 +74,11 @@ func (s *smallest) of(c mutation.Candidate) (shadows map[string]string, tables [
 		}
 		rows[t.Name] = append(rows[t.Name], r)
 	}
-	shadows = maps.Clone(s.views)
+	shadows = s.viewed()
 	for _, name := range slices.Sorted(maps.Keys(s.tables)) {
-		shadows[name] = s.tables[name].values(rows[name])
-		tables = append(tables, tableQuery{name, shadows[name]})
+		sql := s.tables[name].values(rows[name])
+		shadows[name] = s.tables[name].shadow(sql)
+		tables = append(tables, tableQuery{name, sql})
 	}
 	slices.SortStableFunc(tables, func(a, b tableQuery) int { return len(rows[b.table]) - len(rows[a.table]) })
 	return shadows, tables
@@ -115,7 +117,7 @@ func valueIn(r mutation.Row, column string) *string {
 }
 
 // allowed tells whether rows that are made up hold to their tables' constraints: nobody is shown what cannot be.
-func (s *smallest) allowed(ctx context.Context, c mutation.Candidate, shadows map[string]string) bool {
+func (s *smallest) allowed(ctx context.Context, c mutation.Candidate, shadows map[string]example.Table) bool {
 	for name, t := range s.tables {
 		var rows []mutation.Row
 		for _, r := range c.Rows {
@@ -138,7 +140,8 @@ func (s *smallest) allowed(ctx context.Context, c mutation.Candidate, shadows ma
 				}
 			case dataset.Check:
 				condition := strings.TrimSuffix(strings.TrimPrefix(k.Definition, "CHECK "), " NOT VALID")
-				broken, err := s.rows(ctx, "SELECT FROM ("+shadows[name]+") AS "+sqltext.Quoted(name)+" WHERE NOT "+condition)
+				broken, err := s.rows(ctx, "SELECT FROM ("+shadows[name].SQL+") AS "+sqltext.Quoted(name)+
+					" WHERE NOT "+condition)
 				if err != nil || len(broken.Rows) > 0 {
 					return false
 				}

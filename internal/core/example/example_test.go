@@ -77,17 +77,21 @@ func TestReduceEndsEarly(t *testing.T) {
 
 // Every table that a query reads is the small one, whatever else has its name.
 func TestShadow(t *testing.T) {
-	tables := map[string]string{
-		"hive": "SELECT 1 AS hive_id FROM public.hive", "apiary": "SELECT 2 AS apiary_id", "calm": "SELECT * FROM hive WHERE hive_id > 1",
+	tables := map[string]example.Table{
+		"hive": {
+			SQL: "SELECT 1 AS hive_id FROM public.hive", Key: []string{"hive_id"}, Columns: []string{"hive_id", "name"},
+		},
+		"apiary": {SQL: "SELECT 2 AS apiary_id"}, "calm": {SQL: "SELECT * FROM hive WHERE hive_id > 1"},
 	}
-	const hive, apiary = "small_hive AS (SELECT 1 AS hive_id FROM public.hive)", "small_apiary AS (SELECT 2 AS apiary_id)"
+	const hive = "small_hive AS (SELECT 1 AS hive_id FROM public.hive)"
+	const apiary = "small_apiary AS (SELECT 2 AS apiary_id)"
 	for _, c := range []struct{ sql, want string }{
 		{"SELECT * FROM hive", "WITH " + hive + " SELECT * FROM small_hive hive"},
 		{"SELECT h.hive_id FROM public.hive AS h", "WITH " + hive + " SELECT h.hive_id FROM small_hive h"},
 		{
 			"SELECT (SELECT count(*) FROM apiary) FROM hive UNION SELECT 1 FROM hive",
-			"WITH " + hive + ", " + apiary + " SELECT (SELECT count(*) FROM small_apiary apiary) FROM small_hive hive " +
-				"UNION SELECT 1 FROM small_hive hive",
+			"WITH " + hive + ", " + apiary + " SELECT (SELECT count(*) FROM small_apiary apiary) FROM small_hive " +
+				"hive UNION SELECT 1 FROM small_hive hive",
 		},
 		{
 			"WITH hive AS (SELECT * FROM hive) SELECT * FROM hive",
@@ -99,14 +103,19 @@ func TestShadow(t *testing.T) {
 				", apiary AS (SELECT 1 UNION ALL SELECT 2 FROM apiary) SELECT * FROM apiary, small_hive hive",
 		},
 		{
-			"SELECT * FROM calm", "WITH " + hive + ", small_calm AS (SELECT * FROM small_hive hive WHERE hive_id > 1) " +
-				"SELECT * FROM small_calm calm",
+			"SELECT * FROM calm",
+			"WITH " + hive + ", small_calm AS (SELECT * FROM small_hive hive WHERE hive_id > 1) SELECT * FROM small_calm calm",
 		},
 		{
 			"SELECT small_x FROM hive AS small_x", "WITH small__hive AS (SELECT 1 AS hive_id FROM public.hive) " +
 				"SELECT small_x FROM small__hive small_x",
 		},
 		{"SELECT 1 FROM other", "SELECT 1 FROM other"},
+		{ // what is grouped by a key
+			"SELECT h.name, count(*) FROM hive h, apiary GROUP BY h.hive_id",
+			"WITH " + hive + ", " + apiary + " SELECT h.name, count(*) FROM small_hive h, small_apiary apiary GROUP " +
+				"BY h.hive_id, h.name",
+		},
 	} {
 		q, err := sqltext.ReadQuery(c.sql)
 		if err != nil {

@@ -1,7 +1,7 @@
 // Package example finds the smallest example on which two queries differ: a few rows of the tables that they read.
 //
-// Which rows these are is found by leaving out what is not needed for the difference (reduce.go), after A. Zeller and R.
-// Hildebrandt: Simplifying and isolating failure-inducing input, 2002. A row that others refer to stays while they do.
+// Which rows these are is found by leaving out what is not needed for the difference (reduce.go), after A. Zeller and
+// R. Hildebrandt: Simplifying and isolating failure-inducing input, 2002. A row that others refer to stays while they do.
 // The queries run on the chosen rows without a database of their own: the tables are shadowed by common table
 // expressions (shadow.go).
 package example
@@ -64,8 +64,8 @@ func (s Selection) Names() []string {
 	return all
 }
 
-// A Reference is a foreign key between two tables: of each of the one's rows, by its number, the row of the other that it
-// refers to; -1 for none.
+// A Reference is a foreign key between two tables: of each of the one's rows, by its number, the row of the other that
+// it refers to; -1 for none.
 type Reference struct {
 	From, To string
 	Row      []int

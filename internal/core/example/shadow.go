@@ -11,9 +11,16 @@ import (
 	"examen/internal/core/sqltext"
 )
 
-// Shadow is a query with each of the tables read in its place from a query of its own, which is given as SQL. Views
-// among the tables may read others of them. An error means that it cannot be written so.
-func Shadow(q *sqltext.Query, tables map[string]string) (string, error) {
+// A Table is what stands for a table: a query, and which of its columns are its key, if it has one.
+type Table struct {
+	SQL          string
+	Key, Columns []string
+}
+
+// Shadow is a query with each of the tables read in its place from a query of its own. Views among the tables may read
+// others of them. What is grouped by a table's key may show its other columns, too, as in the database. An error means
+// that it cannot be written so.
+func Shadow(q *sqltext.Query, tables map[string]Table) (string, error) {
 	tree := q.Tree()
 	s := &shadows{tables: tables, prefix: "small_", used: map[string]bool{}}
 	for strings.Contains(q.Text, s.prefix) {
@@ -35,7 +42,7 @@ func Shadow(q *sqltext.Query, tables map[string]string) (string, error) {
 }
 
 type shadows struct {
-	tables map[string]string
+	tables map[string]Table
 	prefix string
 	used   map[string]bool
 	itself string // the table whose own query is gone through: in it that one is the database's
@@ -57,7 +64,7 @@ func (s *shadows) made() (ctes []*pg.Node, err error) {
 			break
 		}
 		done[name] = true
-		body, err := sqltext.ReadTree(s.tables[name])
+		body, err := sqltext.ReadTree(s.tables[name].SQL)
 		if err != nil {
 			return nil, err
 		}
@@ -92,7 +99,57 @@ func (s *shadows) selected(sel *pg.SelectStmt, known map[string]bool) {
 		s.message(c.GetCommonTableExpr().Ctequery.ProtoReflect(), known)
 		known[c.GetCommonTableExpr().Ctename] = true
 	}
+	s.grouped(sel, known)
 	s.parts(sel.ProtoReflect(), known, "with_clause")
+}
+
+// grouped adds to GROUP BY the columns that follow from a table's key in it: the database does not know the key of what
+// stands for the table.
+func (s *shadows) grouped(sel *pg.SelectStmt, known map[string]bool) {
+	if len(sel.GroupClause) == 0 {
+		return
+	}
+	var read []*pg.RangeVar
+	var of func(item *pg.Node)
+	of = func(item *pg.Node) {
+		if j := item.GetJoinExpr(); j != nil {
+			of(j.Larg)
+			of(j.Rarg)
+		} else if r := item.GetRangeVar(); r != nil && s.shadowed(r, known) {
+			read = append(read, r)
+		}
+	}
+	for _, item := range sel.FromClause {
+		of(item)
+	}
+	for _, r := range read {
+		name, t := r.Relname, s.tables[r.Relname]
+		if r.Alias != nil {
+			name = r.Alias.Aliasname
+		}
+		by := func(column string) bool {
+			return slices.ContainsFunc(sel.GroupClause, func(n *pg.Node) bool {
+				fields := n.GetColumnRef().GetFields()
+				own := len(fields) == 1 && len(sel.FromClause) == 1 && len(read) == 1 ||
+					len(fields) == 2 && fields[0].GetString_().GetSval() == name
+				return own && sqltext.LastName(fields) == column
+			})
+		}
+		if len(t.Key) == 0 || slices.ContainsFunc(t.Key, func(column string) bool { return !by(column) }) {
+			continue
+		}
+		for _, column := range t.Columns {
+			if !by(column) {
+				sel.GroupClause = append(sel.GroupClause, sqltext.ColumnRef(name, column))
+			}
+		}
+	}
+}
+
+// shadowed tells whether a table is read of which another stands in its place.
+func (s *shadows) shadowed(n *pg.RangeVar, known map[string]bool) bool {
+	return s.tables[n.Relname].SQL != "" && n.Relname != s.itself && (n.Schemaname != "" || !known[n.Relname]) &&
+		(n.Schemaname == "" || n.Schemaname == "public")
 }
 
 func (s *shadows) message(m protoreflect.Message, known map[string]bool) {
@@ -100,8 +157,7 @@ func (s *shadows) message(m protoreflect.Message, known map[string]bool) {
 	case *pg.SelectStmt:
 		s.selected(n, known)
 	case *pg.RangeVar:
-		if s.tables[n.Relname] == "" || n.Relname == s.itself || n.Schemaname == "" && known[n.Relname] ||
-			n.Schemaname != "" && n.Schemaname != "public" {
+		if !s.shadowed(n, known) {
 			return
 		}
 		s.used[n.Relname] = true

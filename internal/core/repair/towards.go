@@ -244,7 +244,8 @@ func inBounds(conditions []*pg.Node) (all []*pg.Node) {
 			continue
 		}
 		a, bounds := c.GetAExpr(), c.GetAExpr().Rexpr.GetList().GetItems()
-		all = append(all, sqltext.Operation(">=", a.Lexpr, bounds[0]), sqltext.Operation("<=", clone(a.Lexpr), bounds[1]))
+		least := sqltext.Operation(">=", a.Lexpr, bounds[0])
+		all = append(all, least, sqltext.Operation("<=", clone(a.Lexpr), bounds[1]))
 	}
 	return all
 }
