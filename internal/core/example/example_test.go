@@ -104,7 +104,8 @@ func TestShadow(t *testing.T) {
 		},
 		{
 			"SELECT * FROM calm",
-			"WITH " + hive + ", small_calm AS (SELECT * FROM small_hive hive WHERE hive_id > 1) SELECT * FROM small_calm calm",
+			"WITH " + hive + ", small_calm AS (SELECT * FROM small_hive hive WHERE hive_id > 1) " +
+				"SELECT * FROM small_calm calm",
 		},
 		{
 			"SELECT small_x FROM hive AS small_x", "WITH small__hive AS (SELECT 1 AS hive_id FROM public.hive) " +

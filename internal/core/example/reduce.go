@@ -1,8 +1,8 @@
 // Package example finds the smallest example on which two queries differ: a few rows of the tables that they read.
 //
 // Which rows these are is found by leaving out what is not needed for the difference (reduce.go), after A. Zeller and
-// R. Hildebrandt: Simplifying and isolating failure-inducing input, 2002. A row that others refer to stays while they do.
-// The queries run on the chosen rows without a database of their own: the tables are shadowed by common table
+// R. Hildebrandt: Simplifying and isolating failure-inducing input, 2002. A row that others refer to stays while they
+// do. The queries run on the chosen rows without a database of their own: the tables are shadowed by common table
 // expressions (shadow.go).
 package example
 
