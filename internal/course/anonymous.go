@@ -60,6 +60,9 @@ func anonymiseTexts(ctx context.Context, t *records.Transaction, who account.Acc
 	if err := t.AnonymiseTexts(ctx, query.AnonymiseTextsParams{AccountID: who.ID, Pattern: called}); err != nil {
 		return err
 	}
+	if err := t.AnonymiseCauses(ctx, called); err != nil {
+		return err
+	}
 	// An error tells a part of a name, too, where the database took it for several.
 	for _, word := range strings.FieldsFunc(who.DisplayName, func(r rune) bool { return !unicode.IsLetter(r) }) {
 		if len(word) >= shortestWord {

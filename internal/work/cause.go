@@ -133,7 +133,7 @@ func (w *Work) causeOf(ctx context.Context, a explained) (cause *explain.Cause, 
 		}
 	}
 	return cause, w.records.KeepCause(ctx, query.KeepCauseParams{
-		VersionID: a.exercise.Version, BuildID: a.reading.Build, Sql: a.sql, Cause: text,
+		VersionID: a.exercise.Version, BuildID: a.reading.Build, AttemptID: a.id, Sql: a.sql, Cause: text,
 	})
 }
 
@@ -153,7 +153,7 @@ func (w *Work) tellCause(ctx context.Context, a explained, cause *explain.Cause)
 		return err
 	}
 	_, err = w.records.TellCause(ctx, query.TellCauseParams{
-		AttemptID: a.id, VersionID: a.exercise.Version, BuildID: a.reading.Build, Cause: text,
+		AttemptID: a.id, Sql: a.sql, VersionID: a.exercise.Version, BuildID: a.reading.Build, Cause: text,
 	})
 	return err
 }

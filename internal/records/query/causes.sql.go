@@ -82,23 +82,27 @@ func (q *Queries) AttemptToExplain(ctx context.Context, arg AttemptToExplainPara
 
 const keepCause = `-- name: KeepCause :exec
 INSERT INTO query_cause (version_id, build_id, text_hash, cause)
-VALUES ($1, $2, sha256(convert_to($3::text, 'UTF8')), $4::jsonb)
+SELECT $1, $2, sha256(convert_to(attempt.sql, 'UTF8')), $3::jsonb
+FROM attempt WHERE attempt.id = $4 AND attempt.sql = $5::text FOR SHARE
 ON CONFLICT DO NOTHING
 `
 
 type KeepCauseParams struct {
 	VersionID int64
 	BuildID   int64
-	Sql       string
 	Cause     json.RawMessage
+	AttemptID int64
+	Sql       string
 }
 
+// Keeps what was found of an attempt's text, if that is still as it was: somebody may have been made anonymous meanwhile.
 func (q *Queries) KeepCause(ctx context.Context, arg KeepCauseParams) error {
 	_, err := q.db.Exec(ctx, keepCause,
 		arg.VersionID,
 		arg.BuildID,
-		arg.Sql,
 		arg.Cause,
+		arg.AttemptID,
+		arg.Sql,
 	)
 	return err
 }
@@ -123,8 +127,10 @@ func (q *Queries) KnownCause(ctx context.Context, arg KnownCauseParams) (json.Ra
 }
 
 const tellCause = `-- name: TellCause :execrows
+WITH unchanged AS (SELECT attempt.id FROM attempt WHERE attempt.id = $2 AND attempt.sql = $5::text FOR SHARE)
 UPDATE attempt_check SET findings = $1::jsonb || attempt_check.findings
-WHERE attempt_check.id = (SELECT c.id FROM attempt_check AS c WHERE c.attempt_id = $2 ORDER BY c.id DESC LIMIT 1)
+FROM unchanged
+WHERE attempt_check.attempt_id = unchanged.id AND attempt_check.id = (SELECT c.id FROM attempt_check AS c WHERE c.attempt_id = $2 ORDER BY c.id DESC LIMIT 1)
   AND attempt_check.version_id = $3 AND attempt_check.build_id = $4 AND attempt_check.outcome = 'incorrect'
   AND NOT attempt_check.findings @? '$[*] ? (@.kind starts with "cause-")'
 `
@@ -134,15 +140,18 @@ type TellCauseParams struct {
 	AttemptID int64
 	VersionID int64
 	BuildID   int64
+	Sql       string
 }
 
-// Puts a cause before the findings of an attempt's check by which its learner was told, if none is there.
+// Puts a cause before the findings of an attempt's check by which its learner was told, if none is there, and the text is
+// still as it was.
 func (q *Queries) TellCause(ctx context.Context, arg TellCauseParams) (int64, error) {
 	result, err := q.db.Exec(ctx, tellCause,
 		arg.Cause,
 		arg.AttemptID,
 		arg.VersionID,
 		arg.BuildID,
+		arg.Sql,
 	)
 	if err != nil {
 		return 0, err
