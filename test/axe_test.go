@@ -121,6 +121,7 @@ func TestPagesAreForEverybody(t *testing.T) {
 				w.says(in("names-and-valleys", ".notes"), ".")
 				w.says(in("hives-by-strength", ".notes button"), "Is this wrong").MustClick()
 				w.element(in("hives-by-strength", ".dispute textarea"))
+				w.MustEval(`() => document.getElementById("hives-by-strength").scrollIntoView()`)
 			}), false},
 		{"papers", "/", ".papers a", nil, false},
 		{"paper", "/papers/first-look", "#content h1", paper("names-and-valleys", nil), true},

@@ -12,7 +12,12 @@ func TestSmallestExamples(t *testing.T) {
 	defer func(was time.Duration) { exampleWithin = was }(exampleWithin)
 	exampleWithin = time.Minute // whatever machine this is
 	g, tasks := demoBench(t, "heather-hill", "apiary")
-	mistakes, _ := mistakesIn(t, "apiary")
+	mistakes, accepted := mistakesIn(t, "apiary")
+	for exercise, sql := range accepted {
+		task := tasks[""]
+		task.Accepted = []string{sql}
+		tasks[exercise] = task
+	}
 	asked, small, madeUp := 0, 0, 0
 	var took time.Duration
 	for _, m := range mistakes {
