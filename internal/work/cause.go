@@ -3,6 +3,8 @@ package work
 import (
 	"context"
 	"encoding/json"
+	"log/slog"
+	"runtime/debug"
 	"strconv"
 	"strings"
 	"sync"
@@ -30,13 +32,14 @@ const (
 
 // causes are those that are being looked for.
 type causes struct {
+	log   *slog.Logger
 	slots chan struct{}
 	mu    sync.Mutex
 	begun map[int64]chan struct{} // by attempt; closed when it has ended
 }
 
-func newCauses() *causes {
-	return &causes{slots: make(chan struct{}, mostCauses), begun: map[int64]chan struct{}{}}
+func newCauses(log *slog.Logger) *causes {
+	return &causes{log: log, slots: make(chan struct{}, mostCauses), begun: map[int64]chan struct{}{}}
 }
 
 // begin looks for one unless that has begun, and returns what is closed in the end.
@@ -52,6 +55,10 @@ func (c *causes) begin(attempt int64, find func(context.Context)) chan struct{} 
 		ctx, stop := context.WithTimeout(context.Background(), causeWithin)
 		defer func() {
 			stop()
+			if wrong := recover(); wrong != nil { // a verdict without its cause is better than no service
+				c.log.Error("looking for a cause went wrong", "attempt", attempt, "error", wrong,
+					"stack", string(debug.Stack()))
+			}
 			c.mu.Lock()
 			delete(c.begun, attempt)
 			c.mu.Unlock()

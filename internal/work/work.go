@@ -48,7 +48,7 @@ func New(
 		library:  papers,
 		log:      log,
 		exports:  newExportRoom(),
-		causes:   newCauses(),
+		causes:   newCauses(log),
 	}
 	w.copies = &Copies{work: w, room: room, changed: map[string]changed{}}
 	return w

@@ -193,8 +193,8 @@ func kindSentence(e repair.Edit) string {
 		return on(
 			"Rows in which %s has no value are meant or ruled out here, and NULL equals nothing, neither an empty "+
 				"text "+
-				"nor itself: ask with IS NULL or IS NOT NULL.",
-			"NULL equals nothing, not even itself: ask with IS NULL or IS NOT NULL.",
+				"nor itself: use IS NULL or IS NOT NULL.",
+			"NULL equals nothing, not even itself: use IS NULL or IS NOT NULL.",
 		)
 	case repair.Negation:
 		return "This condition has to hold the other way round: look at NOT."
@@ -266,8 +266,6 @@ func kindSentenceOfRows(e repair.Edit, about string, on func(with, without strin
 		return "Another function is meant here."
 	case repair.Expression:
 		return "This is computed otherwise than the task says."
-	case repair.Division:
-		return "An integer divided by an integer gives an integer: what comes after the point is cut off."
 	case repair.Rounding:
 		return "This is rounded otherwise than the task says, or at another step."
 	case repair.Case:

@@ -107,7 +107,6 @@ const (
 	Window           Kind = "window"            // PARTITION BY, ORDER BY or frame of a window
 	Function         Kind = "function"          // another function
 	Expression       Kind = "expression"        // something is computed otherwise
-	Division         Kind = "integer-division"  // of integers
 	Rounding         Kind = "rounding"          //
 	Case             Kind = "case"              //
 	OutputMissing    Kind = "output-missing"    //
