@@ -78,6 +78,7 @@ func (p *program) submitPart(ctx context.Context, c *client.Client, e client.Exe
 		if err != nil {
 			return attempt, "", fmt.Errorf("%s/%s: %w", e.Paper, e.Slug, err)
 		}
+		p.addCause(ctx, c, &attempt)
 	} else {
 		said = "as submitted before"
 	}

@@ -41,7 +41,7 @@ function Place({ line, column, length, text }: NonNullable<Finding["where"]>) {
   return (
     <>
       <p className="quiet">Line {line}:</p>
-      <pre className="place" tabIndex={0} role="group" aria-label={`Line ${line}`}>
+      <pre className="place" role="group" aria-label={`Line ${line}`}>
         {letters.slice(0, from).join("")}
         <mark>{letters.slice(from, from + length).join("")}</mark>
         {letters.slice(from + length).join("")}
