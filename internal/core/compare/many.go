@@ -7,6 +7,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"examen/internal/core/panics"
 	"examen/internal/core/result"
 )
 
@@ -49,7 +50,7 @@ func (p *Plan) ofMany(reference, attempt Side) (Verdict, *Difference, error) {
 	var both errgroup.Group // at the same time: each waits for its own server process
 	for side, s := range []Side{reference, attempt} {
 		if side == 1 || !known {
-			both.Go(func() error { return picked.read(side, s) })
+			both.Go(panics.Caught(func() error { return picked.read(side, s) }))
 		}
 	}
 	if err := both.Wait(); err != nil {

@@ -40,6 +40,7 @@ const (
 	indeterminate    = "42P18"
 	badRegexp        = "2201B"
 	wrongObjectType  = "42809"
+	notUnique        = "42725"
 	badParameter     = "22023"
 
 	negativePower     = "2201F"

@@ -125,6 +125,26 @@ func TestDatabaseErrorsInPlainWords(t *testing.T) {
 			want:    "cast that, as in value::date + INTERVAL '7 days'",
 		},
 		{
+			code:    "42725",
+			message: "operator is not unique: unknown + unknown",
+			sql:     "SELECT * FROM harvest WHERE day > '2026-08-01' |+ '7 days'",
+			want:    "could be of any type: say which, as in DATE",
+			mended:  "SELECT * FROM harvest WHERE day > DATE '2026-08-01' + INTERVAL '7 days'",
+		},
+		{
+			code:    "42725",
+			message: "operator is not unique: unknown - unknown",
+			sql:     "SELECT '2026-08-01' |- '2026-07-01'",
+			want:    "write numbers without quotes, and dates as DATE",
+		},
+		{
+			code:    "42725",
+			message: "operator is not unique: unknown + unknown",
+			sql:     "SELECT 'a' |+ 'b'",
+			want:    "Join strings with ||",
+			mended:  "SELECT 'a' || 'b'",
+		},
+		{
 			code:    "42703",
 			message: `column "place" does not exist`,
 			sql:     "SELECT name, rank() OVER (ORDER BY strength DESC) AS place FROM hive WHERE |place <= 3",
@@ -292,6 +312,13 @@ func TestDatabaseErrorsInPlainWords(t *testing.T) {
 			message: "subquery must return only one column",
 			sql:     "SELECT (|SELECT 1, 2)",
 			want:    "has one column",
+		},
+		{
+			code:    "42601",
+			message: "non-integer constant in ORDER BY",
+			sql:     "SELECT name FROM hive ORDER BY |'strength' DESC",
+			want:    "ORDER BY names a column, without quotes",
+			mended:  "SELECT name FROM hive ORDER BY strength DESC",
 		},
 		{
 			code:    "42601",

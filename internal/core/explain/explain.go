@@ -23,8 +23,7 @@ type Finding struct {
 	// Places are those columns of the attempt that the finding speaks of, from 1.
 	Places []int `json:"places,omitempty"`
 	// Of a cause: whether it is proven, where it is in the text, the edit that mends it, and how far all that is told
-	// to
-	// the learner.
+	// to the learner.
 	Proven bool           `json:"proven,omitempty"`
 	Where  *Stretch       `json:"where,omitempty"`
 	Edit   *mutation.Edit `json:"edit,omitempty"`

@@ -14,6 +14,8 @@ func (x *queryError) otherSystem() Plain {
 	switch x.Code {
 	case undefinedFunction:
 		return x.foreignCall()
+	case notUnique:
+		return x.untyped()
 	case undefinedColumn:
 		return x.foreignColumn()
 	case undefinedTable:
@@ -64,6 +66,42 @@ func (x *queryError) foreignCall() Plain {
 	}
 	return p
 }
+
+// untyped is for an operator between two values in quotes, which have no type yet.
+func (x *queryError) untyped() Plain {
+	found := untypedOperands.FindStringSubmatch(x.Message)
+	if found == nil {
+		return Plain{Offset: -1}
+	}
+	if found[1] == "+" && !span.MatchString(x.SQL) {
+		return Plain{"Join strings with ||, not +.", -1, sqltext.Concatenated(x.SQL, x.Offset)}
+	}
+	if !span.MatchString(x.SQL) {
+		return Plain{
+			"What stands in quotes on both sides could be of any type: write numbers without quotes, and dates as " +
+				"DATE '2026-05-01'.", -1, "",
+		}
+	}
+	p := Plain{
+		"What stands in quotes on both sides could be of any type: say which, as in DATE '2026-05-01' + INTERVAL " +
+			"'7 days'.", -1, "",
+	}
+	if x.Offset < 0 || x.Offset >= len(x.SQL) {
+		return p
+	}
+	day, time := dayBefore.FindStringIndex(x.SQL[:x.Offset]), spanAfter.FindStringSubmatchIndex(x.SQL[x.Offset:])
+	if day != nil && time != nil {
+		quote := x.Offset + time[2]
+		p.Mended = x.SQL[:day[0]] + "DATE " + x.SQL[day[0]:quote] + "INTERVAL " + x.SQL[quote:]
+	}
+	return p
+}
+
+var (
+	untypedOperands = regexp.MustCompile(`^operator is not unique: unknown (\S+) unknown$`)
+	dayBefore       = regexp.MustCompile(`'\d{4}-\d{1,2}-\d{1,2}'\s*$`)
+	spanAfter       = regexp.MustCompile(`^[+-]\s*(` + span.String() + `)`)
+)
 
 // span is a span of time in quotes.
 var span = regexp.MustCompile(`(?i)'\s*-?\d+\s*(second|minute|hour|day|week|month|year)s?\s*'`)

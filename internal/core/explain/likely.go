@@ -534,14 +534,14 @@ func (l *likely) bound() (string, string) {
 		case (c.Operator == "<" || c.Operator == ">") && l.ExtraCount == 0 &&
 			l.any(compare.RowsMissing, compare.ResultEmpty) && atBound(l.Missing):
 			return CauseBoundLeftOut, fmt.Sprintf(
-				"Only the rows at the bound are missing: %s %s %s leaves out %s itself; %s= takes it in.", c.Expression,
-				c.Operator, c.Value, c.Value, c.Operator,
+				"Only the rows at the bound are missing: %s %s %s leaves out %s itself.", c.Expression,
+				c.Operator, c.Value, c.Value,
 			)
 		case (c.Operator == "<=" || c.Operator == ">=") && l.MissingCount == 0 && l.only(compare.RowsExtra) &&
 			atBound(l.Extra):
 			return CauseBoundTaken, fmt.Sprintf(
-				"Only the rows at the bound should not be included: %s %s %s takes %s itself in; %s leaves it out.",
-				c.Expression, c.Operator, c.Value, c.Value, c.Operator[:1],
+				"Only the rows at the bound should not be included: %s %s %s takes %s itself in.",
+				c.Expression, c.Operator, c.Value, c.Value,
 			)
 		case c.Operator == "between" && l.MissingCount == 0 && l.only(compare.RowsExtra) && atBound(l.Extra):
 			return CauseBoundTaken, fmt.Sprintf(

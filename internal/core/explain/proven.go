@@ -15,8 +15,7 @@ import (
 // A Cause is what makes a query's result differ.
 type Cause struct {
 	// Proven tells that the edits, together, give the accepted result wherever the query is checked. Otherwise the
-	// cause
-	// is a likely one: its edit brings the result nearer.
+	// cause is a likely one: its edit brings the result nearer.
 	Proven bool `json:"proven,omitempty"`
 	// Steps are one thing that is wrong, or two.
 	Steps []Step `json:"steps"`
@@ -33,7 +32,8 @@ type Step struct {
 	End   int `json:"end"`
 }
 
-// A Stretch is a part of a query's text. Lines and columns count from 1, columns and the length in characters.
+// A Stretch is a part of a query's text. Lines and columns count from 1, columns and the length in characters. The
+// length is 0 where something is missing: the place is after the word before.
 type Stretch struct {
 	sqltext.Place
 	Length int `json:"length"`
@@ -78,12 +78,9 @@ func (c *Cause) Findings(hint pack.Hint, sql string) (all []Finding) {
 	if c == nil {
 		return nil
 	}
-	for i, s := range c.Steps {
+	for _, s := range c.Steps {
 		f := Finding{
 			Kind: s.Kind, Sentence: s.Sentence, Proven: c.Proven, Where: s.where(sql), Clause: s.Clause, Hint: hint,
-		}
-		if i > 0 {
-			f.Sentence = "Besides: " + f.Sentence
 		}
 		if s.Edit != (mutation.Edit{}) {
 			f.Edit = &s.Edit
@@ -114,8 +111,9 @@ func ToLearner(findings []Finding) []Finding {
 	return told
 }
 
-// where is the place of a step in the text as it was submitted. Where something is put in between two words, it is the
-// one before; where that is a condition, the word with which its clause begins.
+// where is the place of a step in the text as it was submitted. Where something is put in between two words, it is that
+// after the one before; where that is a condition in a clause that stands there, the word with which it begins; where
+// it is a column that became the name of another, that name.
 func (s Step) where(sql string) *Stretch {
 	if s.Start < 0 || s.End > len(sql) || s.Start > s.End {
 		return nil
@@ -124,22 +122,27 @@ func (s Step) where(sql string) *Stretch {
 	marked := strings.TrimRight(sql[s.Start:s.End], space)
 	start := s.Start + len(marked) - len(strings.TrimLeft(marked, space))
 	marked = strings.TrimLeft(marked, space)
+	if len(sqltext.Tokens(marked)) == 0 {
+		marked = "" // a comment at most
+	}
 	if tokens := sqltext.Tokens(sql[:s.Start]); marked == "" && len(tokens) > 0 {
-		at := tokens[len(tokens)-1]
+		last := tokens[len(tokens)-1]
+		start = last.End
+		if s.Kind == CauseAliasForColumn {
+			start, marked = last.Start, sql[last.Start:last.End]
+		}
 		for _, t := range tokens {
 			if strings.ToUpper(t.Text) == s.Clause && slices.Contains([]string{"WHERE", "HAVING", "ON"}, s.Clause) {
-				at = t
+				start, marked = t.Start, sql[t.Start:t.End]
 			}
 		}
-		start, marked = at.Start, sql[at.Start:at.End]
 	}
 	marked = clauseOnly(marked)
 	return &Stretch{sqltext.PlaceAt(sql, start), utf8.RuneCountInString(marked)}
 }
 
 // clauseOnly is a text up to the next clause, where it begins with one: what is moved elsewhere is marked, not what
-// it is
-// moved over.
+// it is moved over.
 func clauseOnly(text string) string {
 	begins := []string{"where", "having", "group", "order", "limit"}
 	tokens := sqltext.Tokens(text)
@@ -167,6 +170,10 @@ func kindSentence(e repair.Edit) string {
 	case repair.Condition:
 		return "This condition is not the one that the task asks for."
 	case repair.ConditionMissing:
+		if strings.HasPrefix(strings.ToUpper(e.Change.Is), e.Clause+" ") { // it is put in as a whole
+			return on("There is no "+e.Clause+": a condition on %s is missing.", "There is no "+e.Clause+
+				": a condition is missing.")
+		}
 		return on("A condition is missing in "+e.Clause+", one on %s.", "A condition is missing in "+e.Clause+".")
 	case repair.ConditionExtra:
 		return "This condition leaves out rows that the task asks for."
@@ -180,44 +187,56 @@ func kindSentence(e repair.Edit) string {
 		return on("%s is compared with another value than the task names.", "The task names another value.")
 	case repair.Pattern:
 		return "The pattern finds other texts than the task asks for: % stands for any characters, also none, and " +
-			"_ for " +
-			"one."
+			"_ for one."
 	case repair.LetterCase:
+		if e.Clause == "SELECT" {
+			return "Capital and small letters count: the task asks for them otherwise here."
+		}
 		return "Capital and small letters are different letters to the database: lower(text) makes them alike, " +
-			"and ILIKE " +
-			"takes either."
+			"and ILIKE takes either."
 	case repair.Wildcard:
 		return "= compares with the text as it stands, and % is a percent sign there: patterns are looked for " +
 			"with LIKE."
 	case repair.Null:
 		return on(
 			"Rows in which %s has no value are meant or ruled out here, and NULL equals nothing, neither an empty "+
-				"text "+
-				"nor itself: use IS NULL or IS NOT NULL.",
+				"text nor itself: use IS NULL or IS NOT NULL.",
 			"NULL equals nothing, not even itself: use IS NULL or IS NOT NULL.",
 		)
+	case repair.NullTest:
+		return on("The task asks whether %s has a value at all, not how large it is.", "The task asks whether there "+
+			"is a value at all, not how large it is.")
 	case repair.Negation:
 		return "This condition has to hold the other way round: look at NOT."
 	case repair.AndOr:
 		return "The conditions are joined the wrong way: AND wants both, OR is content with one, and AND binds more " +
 			"strongly than OR."
+	case repair.AlternativeExtra:
+		return "One of the conditions that OR joins lets in rows that the task does not ask for."
+	case repair.AlternativeLacks:
+		return "Rows that another condition lets in are asked for, too: OR joins the two."
+	case repair.Itself:
+		return on("Inside the subquery, %s means its own table's column, so it is compared with itself: the outer "+
+			"table's column needs that table's name before it.", "A column is compared with itself here.")
 	case repair.NotIn:
-		return "NOT IN is never true where a NULL is among the values: leave NULLs out of the subquery, or ask " +
-			"with NOT " +
-			"EXISTS."
+		return "NOT IN is never true where a NULL is among the values: leave NULLs out of the subquery, or use " +
+			"NOT EXISTS."
 	case repair.OtherColumn:
 		return on("Another column is meant here than %s.", "Another column is meant here.")
 	case repair.JoinKey:
 		return "The tables are joined on columns that do not belong together: a foreign key and the key it refers " +
 			"to do."
+	case repair.JoinTurned:
+		return "The join runs the other way round: each column is meant of the other table."
 	case repair.JoinMissing:
 		return "No condition says which rows of the tables belong together, so every row is combined with every other."
 	case repair.JoinInner:
 		return "JOIN leaves out rows that have no partner in the other table, and the task asks for them, too: an " +
-			"outer " +
-			"join keeps them."
+			"outer join keeps them."
 	case repair.JoinOuter:
 		return "The outer join keeps rows that have no partner in the other table, and the task does not ask for them."
+	case repair.JoinSide:
+		return "An outer join keeps all rows of one of its sides: here it keeps those of the other one."
 	case repair.OnWhere:
 		return "A condition in ON decides which rows are partners, one in WHERE which rows stay, also after an outer " +
 			"join: this one stands in the wrong one of them."
@@ -244,18 +263,21 @@ func kindSentenceOfRows(e repair.Edit, about string, on func(with, without strin
 		)
 	case repair.GroupExtra:
 		return on("GROUP BY splits what belongs together: %s is not what makes a group.", "GROUP BY splits what "+
-			"belongs "+
-			"together.")
+			"belongs together.")
 	case repair.OtherGroup:
 		return on("The groups are made by something else than %s.", "The groups are made by something else.")
+	case repair.NotGrouped:
+		return "The task asks for groups of rows, and these are single rows: GROUP BY puts rows together, and an " +
+			"aggregate makes one value of each group."
+	case repair.AggregateMissing:
+		return "The task asks for one value of several rows: an aggregate (count, sum, avg, min, max) makes it."
 	case repair.Aggregate:
 		return "Another aggregate is meant here."
 	case repair.CountRows:
 		return "count(column) counts only the rows in which the column is not NULL; count(*) counts all rows."
 	case repair.CountValues:
 		return "count(*) counts every row, also one without a value: count(column) counts those in which the " +
-			"column is " +
-			"not NULL."
+			"column is not NULL."
 	case repair.CountDistinct:
 		return "count(column) counts a value as often as it comes, count(DISTINCT column) once: the other one is meant."
 	case repair.Filter:
@@ -282,8 +304,7 @@ func kindSentenceOfRows(e repair.Edit, about string, on func(with, without strin
 		return "DISTINCT leaves out rows that look alike, although they stand for different things."
 	case repair.SetOperation:
 		return "UNION has the rows of either query, INTERSECT those of both, EXCEPT those of the first that the " +
-			"second " +
-			"has not: another one is meant, or the queries the other way round."
+			"second has not: another one is meant, or the queries the other way round."
 	case repair.All:
 		return "UNION, INTERSECT and EXCEPT leave out rows that repeat others; with ALL they stay: the other way " +
 			"is meant."
@@ -295,8 +316,7 @@ func kindSentenceOfRows(e repair.Edit, about string, on func(with, without strin
 		return "The rows are ordered by something else than the task says."
 	case repair.NullsPlace:
 		return "Rows without a value (NULL) stand at the other end: they come last, and with DESC first, unless " +
-			"NULLS " +
-			"FIRST or NULLS LAST says otherwise."
+			"NULLS FIRST or NULLS LAST says otherwise."
 	case repair.Limit:
 		return "LIMIT or OFFSET takes another number of rows than the task asks for."
 	case repair.StatementMissing:
@@ -304,7 +324,7 @@ func kindSentenceOfRows(e repair.Edit, about string, on func(with, without strin
 	case repair.StatementExtra:
 		return "This statement changes something that the task does not ask for."
 	case repair.Statement:
-		return "Several things in this statement are not as the task says."
+		return "This statement is not yet what the task says."
 	case repair.RowMissing:
 		return "A row is missing among VALUES."
 	case repair.RowExtra:
@@ -326,7 +346,7 @@ func kindSentenceOfRows(e repair.Edit, about string, on func(with, without strin
 	case repair.Transaction:
 		return "What belongs together stands in one transaction: BEGIN before it, COMMIT behind it."
 	case repair.Clause:
-		return "Several things in " + e.Clause + " are not as the task says."
+		return "What stands in " + e.Clause + " is not yet what the task says."
 	}
 	return ""
 }

@@ -28,6 +28,8 @@ func (x *queryError) syntax() Plain {
 			"%s is a placeholder, for which a program would give a value: write the value itself.",
 			m[strings.LastIndexByte(m, ' ')+1:],
 		)
+	case strings.HasPrefix(m, "non-integer constant in "):
+		return x.quotedKey(strings.TrimPrefix(m, "non-integer constant in "))
 	case strings.Contains(m, "no tables specified"):
 		p.Sentence = "The star stands for all columns of the tables in FROM, and there is no FROM."
 	}
@@ -168,4 +170,18 @@ func ofMistake(r *sqltext.Diagnosis) string {
 		return fmt.Sprintf("There is an extra %s here.", r.Word)
 	}
 	return ""
+}
+
+// quotedKey is for a text where a column is meant in ORDER BY or GROUP BY.
+func (x *queryError) quotedKey(clause string) Plain {
+	p := Plain{Offset: -1, Sentence: "What stands in single quotes is a text, and the same for every row: " + clause +
+		" names a column, without quotes."}
+	if x.Offset < 0 || x.Offset >= len(x.SQL) || x.SQL[x.Offset] != '\'' {
+		return p
+	}
+	name, after, closed := strings.Cut(x.SQL[x.Offset+1:], "'")
+	if closed && x.isName(name) {
+		p.Mended = x.SQL[:x.Offset] + name + after
+	}
+	return p
 }

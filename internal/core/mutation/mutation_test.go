@@ -387,6 +387,38 @@ func TestCandidates(t *testing.T) {
 	if !slices.IsSortedFunc(all, func(a, b mutation.Candidate) int { return len(a.Rows) - len(b.Rows) }) {
 		t.Error("the simplest come first")
 	}
+	// Groups whose totals reach a bound, by few rows.
+	answer, _ = sqltext.ReadQuery("SELECT kind, sum(price) FROM hive GROUP BY kind HAVING sum(price) >= 40 ORDER BY 2")
+	wrong, _ = sqltext.ReadQuery("SELECT kind, sum(price) FROM hive GROUP BY kind, since HAVING sum(price) >= 40")
+	looks := map[string]int{}
+	counted := func(sql string, most int) ([][]*string, error) {
+		looks[sql]++
+		return look(sql, most)
+	}
+	all, err = mutation.Candidates(answer, []*sqltext.Query{wrong}, tables, counted)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for what, prices := range map[string][]string{
+		"groups with a total price of 40 and more":                                   {"40.02", "40.03", "40.01"},
+		"groups with a total price of 40 and more, of two rows that differ in since": {"20.00", "20.00"},
+	} {
+		at := slices.IndexFunc(all, func(c mutation.Candidate) bool { return c.What == what })
+		var got []string
+		for _, r := range all[max(at, 0)].Rows {
+			if r.Table == "hive" {
+				got = append(got, *r.Values[slices.Index(r.Columns, "price")])
+			}
+		}
+		if at < 0 || !slices.Equal(got, prices) {
+			t.Errorf("%s: got %v of %+v", what, got, all[max(at, 0)])
+		}
+	}
+	for sql, n := range looks {
+		if n > 1 {
+			t.Errorf("%s is run %d times", sql, n)
+		}
+	}
 }
 
 func Example() {

@@ -35,6 +35,24 @@ type Candidate struct {
 // A Look runs a query on the dataset as it is, and returns its rows as text, so many at most.
 type Look func(sql string, most int) ([][]*string, error)
 
+// once is a look that runs each query once.
+func once(look Look) Look {
+	type answer struct {
+		rows [][]*string
+		err  error
+	}
+	known := map[string]answer{}
+	return func(sql string, most int) ([][]*string, error) {
+		key := fmt.Sprint(most, sql)
+		a, is := known[key]
+		if !is {
+			a.rows, a.err = look(sql, most)
+			known[key] = a
+		}
+		return a.rows, a.err
+	}
+}
+
 // mostCandidates bounds what is proposed for one answer.
 const mostCandidates = 1500
 
@@ -46,8 +64,7 @@ func Candidates(
 	q *sqltext.Query, mutations []*sqltext.Query, tables *dataset.Catalogue, look Look,
 ) ([]Candidate, error) {
 	p := &proposer{
-		survey: newSurvey(tables, q, mutations), tables: tables, look: look, known: map[string][]*string{},
-		seen: map[string]bool{},
+		survey: newSurvey(tables, q, mutations), tables: tables, look: once(look), seen: map[string]bool{},
 	}
 	from := []start{{last: true}, {}} // the end of what is kept, where LIMIT cuts, and its beginning
 	for _, branch := range branches(q) {
@@ -100,7 +117,6 @@ type proposer struct {
 	*survey
 	tables *dataset.Catalogue
 	look   Look
-	known  map[string][]*string // what was looked up: the greatest and least values of columns
 	seen   map[string]bool
 	all    []Candidate
 }
@@ -189,17 +205,21 @@ func first(k kind) *string {
 
 // A trial says which rows to make.
 type trial struct {
-	parts []*part          // that get a new row
-	twins int              // how many further rows of the last part; of all parts with apart
-	apart bool             // twins have partners of their own
-	set   map[spot]*string // columns with a value of their own; nil is NULL
-	fresh bool             // what groups are made by is new, too
+	parts []*part           // that get a new row
+	twins int               // how many further rows of the last part; of all parts with apart
+	apart bool              // twins have partners of their own
+	set   map[spot]*string  // columns with a value of their own; nil is NULL
+	each  map[spot][]string // columns with a value of their own for the first and for each of its twins
+	fresh bool              // what groups are made by is new, too
 	what  string
 }
 
 // propose tries out what may be particular about a row.
 func (p *proposer) propose() error {
 	all := p.byReference()
+	if err := p.totalled(all); err != nil {
+		return err
+	}
 	for _, parts := range subsets(all) {
 		name := "a new row of " + listed(parts)
 		for _, fresh := range []bool{false, true} {
@@ -427,16 +447,11 @@ func (k kind) half(value string) string {
 
 // ends are a column's least and greatest values.
 func (p *proposer) ends(t *dataset.Table, name string) ([]*string, error) {
-	key := t.Name + "." + name
-	if found, known := p.known[key]; known {
-		return found, nil
-	}
 	c := sqltext.Quoted(name)
 	rows, err := p.look(fmt.Sprintf("SELECT min(%s)::text, max(%s)::text FROM %s", c, c, t.SQLName), 1)
 	if err != nil || len(rows) == 0 {
 		return nil, err
 	}
-	p.known[key] = rows[0]
 	return rows[0], nil
 }
 
@@ -467,6 +482,60 @@ func (p *proposer) sized(all []*part) error {
 	return nil
 }
 
+// totalled makes groups whose totals reach a bound, each by few rows: three that are in no order, one of a row that
+// lacks something else, and one of two rows that differ in something else.
+func (p *proposer) totalled(all []*part) error {
+	var trials []trial
+	for _, at := range p.told {
+		if p.at(at) < 0 {
+			continue
+		}
+		k := kindOf(at.part.table.Column(at.column).Type)
+		for _, total := range p.totals[at] {
+			beyond := func(steps int64) string { return k.moved(total, steps) }
+			if beyond(0) == "" {
+				continue
+			}
+			what := fmt.Sprintf("groups with a total %s of %s and more", at.column, total)
+			trials = append(trials, trial{
+				parts: all, fresh: true, twins: 2, apart: true, what: what,
+				each: map[spot][]string{at: {beyond(2), beyond(3), beyond(1)}},
+			})
+			for _, other := range slices.Concat(p.told, p.groups) {
+				if other.part != at.part || other == at || p.at(other) < 0 {
+					continue
+				}
+				c := other.part.table.Column(other.column)
+				if c.Nullable {
+					most := beyond(1)
+					trials = append(trials, trial{
+						parts: all, fresh: true, set: map[spot]*string{at: &most, other: nil},
+						what: fmt.Sprintf("%s, of a row without %s", what, withArticle(other.column)),
+					})
+				}
+				base := other.part.base[p.at(other)]
+				if base == nil || k.half(total) == "" {
+					continue
+				}
+				if next := kindOf(c.Type).moved(*base, 1); next != "" {
+					half := k.half(total)
+					trials = append(trials, trial{
+						parts: all, fresh: true, twins: 1,
+						each: map[spot][]string{at: {half, half}, other: {*base, next}},
+						what: fmt.Sprintf("%s, of two rows that differ in %s", what, other.column),
+					})
+				}
+			}
+		}
+	}
+	for _, t := range trials {
+		if err := p.make(t); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // make makes the candidate that a trial says.
 func (p *proposer) make(t trial) error {
 	m := &making{proposer: p, trial: t, used: map[string]int{}}
@@ -476,6 +545,7 @@ func (p *proposer) make(t trial) error {
 	}
 	all := first
 	for range t.twins {
+		m.turn++
 		again := t.parts[len(t.parts)-1:]
 		if t.apart {
 			again = t.parts
@@ -503,6 +573,7 @@ type making struct {
 	*proposer
 	trial
 	used map[string]int // fresh values that were taken, by column
+	turn int            // 0 makes the first, 1 its first twin
 }
 
 // A newRow is a part's.
@@ -546,6 +617,11 @@ func (m *making) rows(parts []*part, before []*newRow) (all []*newRow, err error
 	for spot, v := range m.set {
 		if r := at(spot.part); r != nil && slices.Contains(all, r) {
 			r.put(spot.column, v)
+		}
+	}
+	for spot, values := range m.each {
+		if r := at(spot.part); r != nil && slices.Contains(all, r) {
+			r.put(spot.column, &values[m.turn])
 		}
 	}
 	return all, nil

@@ -130,7 +130,20 @@ func (o *Text) inOwn(changed string, tokens []sqltext.Token, first, last int) (E
 	e := Edit{
 		Before: o.text[:begins(o.own, from, len(o.text))], Was: between(o.text, o.own, from, len(o.own)-to),
 		Is: between(changed, tokens, first, last), After: rest(o.text, o.own, len(o.own)-to),
-	}.spaced()
+	}
+	if from == to { // where a comment stands between the two tokens, it is put in beside that, not in it
+		ended, next := 0, len(e.Before)
+		if from > 0 {
+			ended = o.own[from-1].End
+		}
+		switch comment := strings.TrimSpace(o.text[ended:next]) != ""; {
+		case comment && e.leads():
+			e.After = o.text[next:]
+		case comment:
+			e.Before, e.After = o.text[:ended], o.text[ended:]
+		}
+	}
+	e = e.spaced()
 	again, err := sqltext.Rewritten(e.Before + e.Is + e.After)
 	return e, err == nil && again == changed
 }
@@ -163,6 +176,12 @@ func rest(text string, tokens []sqltext.Token, last int) string {
 // leading are words that are put in before what follows, others behind what stands before.
 var leading = []string{"DISTINCT", "LEFT", "RIGHT", "FULL", "NOT"}
 
+// leads tells whether what is put in begins with such a word.
+func (e Edit) leads() bool {
+	word, _, _ := strings.Cut(e.Is, " ")
+	return slices.Contains(leading, word)
+}
+
 // spaced puts a space where what is put in between two tokens would run into one of them.
 func (e Edit) spaced() Edit {
 	if e.Is == "" {
@@ -179,8 +198,7 @@ func (e Edit) spaced() Edit {
 	}
 	// Before ends where the next token begins, After begins where the last one ends.
 	after := strings.TrimLeft(e.After, " \t\r\n")
-	if word, _, _ := strings.Cut(e.Is, " "); slices.Contains(leading, word) && after != "" &&
-		!endsWord(e.Before) {
+	if e.leads() && after != "" && !endsWord(e.Before) {
 		return Edit{Before: e.Before, Is: e.Is + " ", After: after}
 	}
 	before := strings.TrimRight(e.Before, " \t\r\n")

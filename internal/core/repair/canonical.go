@@ -230,6 +230,11 @@ func (n *naming) expressions(m protoreflect.Message, s *scope) {
 	case *pg.ColumnRef:
 		s.name(x)
 		return
+	case *pg.SubLink: // what EXISTS lists is not looked at
+		if sel := x.Subselect.GetSelectStmt(); x.SubLinkType == pg.SubLinkType_EXISTS_SUBLINK &&
+			len(sel.GetGroupClause()) == 0 && !aggregates(sel.GetTargetList()) {
+			sel.TargetList = nil
+		}
 	}
 	m.Range(func(field protoreflect.FieldDescriptor, value protoreflect.Value) bool {
 		switch {

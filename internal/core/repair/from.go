@@ -68,11 +68,33 @@ func (e *editor) sources(l, a *scope) {
 		if s.table == "" {
 			continue
 		}
-		e.change(TableMissing, "FROM", []string{s.table}, l, func(sel *pg.SelectStmt) { l.addJoin(sel, a, s) })
+		e.change(TableMissing, "FROM", []string{s.table}, l, func(sel *pg.SelectStmt) {
+			l.addJoin(sel, a, s)
+			l.qualify(sel, s)
+		})
+	}
+	between := len(l.sources) > 1 && len(a.sel.FromClause) == 1
+	if between && len(missing) == 1 && len(extra) == 0 && missing[0].table != "" {
+		e.change(TableMissing, "FROM", []string{missing[0].table}, l, func(sel *pg.SelectStmt) {
+			sel.FromClause = l.ownFrom(a.sel.FromClause)
+			l.qualify(sel, missing[0])
+		})
 	}
 	for _, s := range extra {
 		e.change(TableExtra, "FROM", []string{s.alias}, l, func(sel *pg.SelectStmt) { l.dropJoin(sel, s) })
 	}
+}
+
+// ownFrom is the accepted answer's FROM with the names that the query has for its tables.
+func (l *scope) ownFrom(items []*pg.Node) []*pg.Node {
+	made := &pg.SelectStmt{FromClause: l.ownAll(items)}
+	for _, r := range tablesOf(made) {
+		name := leaf(&pg.Node{Node: &pg.Node_RangeVar{RangeVar: r}})
+		if s := l.source(name); s != nil && s.alias != r.Relname {
+			r.Alias = &pg.Alias{Aliasname: s.alias}
+		}
+	}
+	return made.FromClause
 }
 
 func (s *scope) source(name string) *source {
@@ -143,6 +165,20 @@ func (l *scope) addJoin(sel *pg.SelectStmt, a *scope, s *source) {
 	}}}
 }
 
+// qualify puts the names of their tables before columns of which a table that is added has namesakes.
+func (l *scope) qualify(sel *pg.SelectStmt, added *source) {
+	sqltext.WalkNode(&pg.Node{Node: &pg.Node_SelectStmt{SelectStmt: sel}}, func(m any) {
+		c, is := m.(*pg.ColumnRef)
+		if !is || len(c.Fields) != 1 {
+			return
+		}
+		name := sqltext.LastName(c.Fields)
+		if own := having(l.sources, name); own != nil && slices.Contains(added.columns, name) {
+			c.Fields = []*pg.Node{pg.MakeStrNode(own.alias), c.Fields[0]}
+		}
+	})
+}
+
 // dropJoin leaves a joined table out, with the conditions about it.
 func (l *scope) dropJoin(sel *pg.SelectStmt, s *source) {
 	named := func(item *pg.Node) bool {
@@ -197,8 +233,12 @@ func (e *editor) joins(l, a *scope) {
 		}
 		if o := other[i]; o.Jointype != j.Jointype {
 			kind := JoinInner
-			if o.Jointype == pg.JoinType_JOIN_INNER {
+			switch pg.JoinType_JOIN_INNER {
+			case o.Jointype:
 				kind = JoinOuter
+			case j.Jointype:
+			default:
+				kind = JoinSide
 			}
 			e.change(kind, "FROM", []string{l.source(leaf(j.Rarg)).alias}, l, func(sel *pg.SelectStmt) {
 				joinsOf(sel)[at].Jointype = o.Jointype
@@ -224,7 +264,7 @@ func (e *editor) turned(l, a *scope, at int) {
 			joinsOf(sel)[at].Jointype = pg.JoinType_JOIN_INNER
 		})
 	case own && joinsOf(l.sel)[at].Jointype != pg.JoinType_JOIN_INNER:
-		e.change(JoinInner, "FROM", nil, l, func(sel *pg.SelectStmt) {
+		e.change(JoinSide, "FROM", nil, l, func(sel *pg.SelectStmt) {
 			was := joinsOf(sel)[at].Jointype
 			is := map[pg.JoinType]pg.JoinType{
 				pg.JoinType_JOIN_LEFT: pg.JoinType_JOIN_RIGHT, pg.JoinType_JOIN_RIGHT: pg.JoinType_JOIN_LEFT,
@@ -281,7 +321,9 @@ func (e *editor) joinConditions(l, a *scope) {
 			for _, by := range lacking {
 				kind, about := differs(c, by)
 				if len(sourcesOf(c)) > 1 {
-					kind, about = JoinKey, columnsOf(c)
+					if kind, about = JoinKey, columnsOf(c); turnedRound(c, by) {
+						kind = JoinTurned
+					}
 				}
 				e.change(kind, "ON", about, l, with(func(all []*pg.Node) []*pg.Node {
 					all[i] = l.graft(all[i], c, by)
@@ -305,6 +347,24 @@ func (e *editor) joinConditions(l, a *scope) {
 			sel.WhereClause = sqltext.Conjunction(append(sqltext.Conjuncts(sel.WhereClause), l.own(c)))
 		})
 	}
+}
+
+// turnedRound tells that two conditions of a join have the same columns, each of the other table.
+func turnedRound(c, by *pg.Node) bool {
+	columns := func(n *pg.Node) (all []string) {
+		for _, side := range []*pg.Node{n.GetAExpr().GetLexpr(), n.GetAExpr().GetRexpr()} {
+			if fields := side.GetColumnRef().GetFields(); len(fields) == 2 {
+				all = append(all, fields[0].GetString_().GetSval(), sqltext.LastName(fields))
+			}
+		}
+		return all
+	}
+	one, two := columns(c), columns(by)
+	if len(one) != 4 || len(two) != 4 || one[1] == one[3] {
+		return false
+	}
+	return slices.Equal(two, []string{one[0], one[3], one[2], one[1]}) ||
+		slices.Equal(two, []string{one[2], one[1], one[0], one[3]})
 }
 
 // lackingInOn adds the conditions that the accepted answer's join of the same table has.

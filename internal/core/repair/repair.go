@@ -48,7 +48,7 @@ func (e Edit) With(other Edit, text string) (sql string, ok bool) {
 	if first.Start > second.Start {
 		first, second = second, first
 	}
-	if first.Start < 0 || first.End >= second.Start {
+	if first.Start < 0 || first.End > second.Start {
 		return "", false
 	}
 	between := text[first.End:second.Start]
@@ -83,53 +83,61 @@ const (
 	LetterCase       Kind = "letter-case"       // capital and small letters
 	Wildcard         Kind = "equals-wildcard"   // = with a pattern
 	Null             Kind = "equals-null"       // = NULL, = 'NULL', = ''
+	NullTest         Kind = "null-test"         // < or > where it is asked whether there is a value
 	Negation         Kind = "negation"          //
 	AndOr            Kind = "and-or"            // AND for OR, or parentheses around them
-	NotIn            Kind = "not-in-null"       // a NULL among the values of NOT IN
-	OtherColumn      Kind = "column"            // another column is meant
-	JoinKey          Kind = "join-key"          //
-	JoinMissing      Kind = "join-condition"    // tables side by side
-	JoinInner        Kind = "inner-join"        // an inner join, and rows without a partner are asked for
-	JoinOuter        Kind = "outer-join"        // the other way round
-	OnWhere          Kind = "on-where"          // a condition in WHERE that belongs to ON, or the other way round
-	WhereHaving      Kind = "where-for-having"  //
-	TableMissing     Kind = "table-missing"     //
-	TableExtra       Kind = "table-extra"       //
-	OtherTable       Kind = "table"             //
-	GroupMissing     Kind = "group-column"      //
-	GroupExtra       Kind = "group-split"       //
-	OtherGroup       Kind = "group"             //
-	Aggregate        Kind = "aggregate"         // the other aggregate
-	CountRows        Kind = "count-column"      // count(column) where rows are counted
-	CountValues      Kind = "count-star"        // count(*) where values are
-	CountDistinct    Kind = "count-distinct"    // with DISTINCT or without
-	Filter           Kind = "filter"            //
-	Window           Kind = "window"            // PARTITION BY, ORDER BY or frame of a window
-	Function         Kind = "function"          // another function
-	Expression       Kind = "expression"        // something is computed otherwise
-	Rounding         Kind = "rounding"          //
-	Case             Kind = "case"              //
-	OutputMissing    Kind = "output-missing"    //
-	OutputExtra      Kind = "output-extra"      //
-	OutputOrder      Kind = "output-order"      //
-	DistinctMissing  Kind = "distinct-missing"  //
-	DistinctExtra    Kind = "distinct-unwanted" //
-	SetOperation     Kind = "set-operation"     //
-	All              Kind = "all"               // UNION for UNION ALL, or the other way round
-	Direction        Kind = "sort-direction"    // DESC for ASC
-	NotSorted        Kind = "order-by-missing"  //
-	OrderKey         Kind = "order-key"         //
-	NullsPlace       Kind = "nulls-place"       //
-	Limit            Kind = "limit"             //
-	StatementMissing Kind = "statement-missing" //
-	StatementExtra   Kind = "statement-extra"   //
-	Statement        Kind = "statement"         // several things in it
-	RowMissing       Kind = "row-missing"       // of VALUES
-	RowExtra         Kind = "row-extra"         //
-	Conflict         Kind = "conflict"          // ON CONFLICT
-	ColumnMissing    Kind = "column-missing"    // of a table that is made
-	ColumnExtra      Kind = "column-extra"      //
-	Definition       Kind = "definition"        // of a column: its type, or what it takes
+	AlternativeExtra Kind = "alternative-extra" // one of the conditions joined by OR
+	AlternativeLacks Kind = "alternative-missing"
+	Itself           Kind = "compared-with-itself" // in a subquery: the outer table's column is meant
+	NotIn            Kind = "not-in-null"          // a NULL among the values of NOT IN
+	OtherColumn      Kind = "column"               // another column is meant
+	JoinKey          Kind = "join-key"             //
+	JoinTurned       Kind = "join-turned"          // the foreign key of the other table
+	JoinMissing      Kind = "join-condition"       // tables side by side
+	JoinInner        Kind = "inner-join"           // an inner join, and rows without a partner are asked for
+	JoinOuter        Kind = "outer-join"           // the other way round
+	JoinSide         Kind = "outer-join-side"      // RIGHT for LEFT
+	OnWhere          Kind = "on-where"             // a condition in WHERE that belongs to ON, or the other way round
+	WhereHaving      Kind = "where-for-having"     //
+	TableMissing     Kind = "table-missing"        //
+	TableExtra       Kind = "table-extra"          //
+	OtherTable       Kind = "table"                //
+	GroupMissing     Kind = "group-column"         //
+	GroupExtra       Kind = "group-split"          //
+	OtherGroup       Kind = "group"                //
+	NotGrouped       Kind = "not-grouped"          // single rows where groups are asked for
+	Aggregate        Kind = "aggregate"            // the other aggregate
+	AggregateMissing Kind = "aggregate-missing"    // a value of single rows where one of several is asked for
+	CountRows        Kind = "count-column"         // count(column) where rows are counted
+	CountValues      Kind = "count-star"           // count(*) where values are
+	CountDistinct    Kind = "count-distinct"       // with DISTINCT or without
+	Filter           Kind = "filter"               //
+	Window           Kind = "window"               // PARTITION BY, ORDER BY or frame of a window
+	Function         Kind = "function"             // another function
+	Expression       Kind = "expression"           // something is computed otherwise
+	Rounding         Kind = "rounding"             //
+	Case             Kind = "case"                 //
+	OutputMissing    Kind = "output-missing"       //
+	OutputExtra      Kind = "output-extra"         //
+	OutputOrder      Kind = "output-order"         //
+	DistinctMissing  Kind = "distinct-missing"     //
+	DistinctExtra    Kind = "distinct-unwanted"    //
+	SetOperation     Kind = "set-operation"        //
+	All              Kind = "all"                  // UNION for UNION ALL, or the other way round
+	Direction        Kind = "sort-direction"       // DESC for ASC
+	NotSorted        Kind = "order-by-missing"     //
+	OrderKey         Kind = "order-key"            //
+	NullsPlace       Kind = "nulls-place"          //
+	Limit            Kind = "limit"                //
+	StatementMissing Kind = "statement-missing"    //
+	StatementExtra   Kind = "statement-extra"      //
+	Statement        Kind = "statement"            // several things in it
+	RowMissing       Kind = "row-missing"          // of VALUES
+	RowExtra         Kind = "row-extra"            //
+	Conflict         Kind = "conflict"             // ON CONFLICT
+	ColumnMissing    Kind = "column-missing"       // of a table that is made
+	ColumnExtra      Kind = "column-extra"         //
+	Definition       Kind = "definition"           // of a column: its type, or what it takes
 	ConstraintLacks  Kind = "constraint-missing"
 	ConstraintExtra  Kind = "constraint-extra"
 	Transaction      Kind = "transaction" // BEGIN, COMMIT, ROLLBACK
@@ -296,6 +304,9 @@ func ofOperator(m mutation.Mutation) Kind {
 		}
 		return Condition
 	case mutation.JoinKind:
+		if sided(was) && sided(is) {
+			return JoinSide
+		}
 		if strings.Contains(is, "LEFT") || strings.Contains(is, "RIGHT") || strings.Contains(is, "FULL") {
 			return JoinInner
 		}
@@ -321,11 +332,17 @@ func ofOperator(m mutation.Mutation) Kind {
 	return operators[m.Operator]
 }
 
+// sided tells of an outer join that keeps the rows of one side.
+func sided(join string) bool {
+	return strings.Contains(join, "LEFT") || strings.Contains(join, "RIGHT")
+}
+
+// operators are the kinds of the others. LIMIT is none of them: what stands there is known from the accepted answer.
 var operators = map[mutation.Operator]Kind{
 	mutation.Comparison: Comparison, mutation.Bound: Bound, mutation.Negation: Negation, mutation.AndOr: AndOr,
 	mutation.Pattern: Pattern, mutation.NullTest: Null, mutation.JoinCondition: JoinKey, mutation.JoinKey: JoinKey,
 	mutation.OnWhere: OnWhere, mutation.SetOperation: All, mutation.Filter: Filter,
-	mutation.OrderDirection: Direction, mutation.NullsPlace: NullsPlace, mutation.Limit: Limit,
+	mutation.OrderDirection: Direction, mutation.NullsPlace: NullsPlace,
 	mutation.Window: Window, mutation.Column: OtherColumn, mutation.Arithmetic: Expression, mutation.NotIn: NotIn,
 	mutation.Case: Case, mutation.Rounding: Rounding, mutation.Function: Function,
 }

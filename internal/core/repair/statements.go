@@ -63,7 +63,13 @@ func (s *statements) compare() {
 	for j, o := range right {
 		i, has := partner[j]
 		if !has {
-			s.missing(j, o.Stmt)
+			at := 0 // behind the one before it
+			for k := j - 1; k >= 0 && at == 0; k-- {
+				if i, has := partner[k]; has {
+					at = i + 1
+				}
+			}
+			s.missing(at, o.Stmt)
 			continue
 		}
 		s.statement(i, j)
@@ -305,7 +311,11 @@ func (s *statements) column(at int, l, o *pg.ColumnDef, of func(*pg.ParseResult)
 			})
 			continue
 		}
-		s.edit(ConstraintLacks, "CREATE TABLE", about, func(tree *pg.ParseResult) {
+		kind := ConstraintLacks
+		if of == pg.ConstrType_CONSTR_DEFAULT {
+			kind = Definition
+		}
+		s.edit(kind, "CREATE TABLE", about, func(tree *pg.ParseResult) {
 			def(tree).Constraints = append(def(tree).Constraints, clone(want))
 		})
 	}
