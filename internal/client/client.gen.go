@@ -1361,6 +1361,33 @@ type ExaminationRules struct {
 	Shuffle bool `json:"shuffle,omitempty,omitzero"`
 }
 
+// Example defines model for Example.
+type Example struct {
+	Expected TableRows `json:"expected"`
+	Got      TableRows `json:"got"`
+
+	// MadeUp The rows are none of the dataset's.
+	MadeUp   bool   `json:"made_up"`
+	Sentence string `json:"sentence"`
+
+	// Tables The one with the most rows first.
+	Tables []ExampleTable `json:"tables"`
+}
+
+// ExampleQuery defines model for ExampleQuery.
+type ExampleQuery struct {
+	Sql string `json:"sql"`
+}
+
+// ExampleTable defines model for ExampleTable.
+type ExampleTable struct {
+	Columns []Column `json:"columns"`
+	Name    string   `json:"name"`
+
+	// Rows Cells as PostgreSQL writes them; null is NULL.
+	Rows Rows `json:"rows"`
+}
+
 // Exercise defines model for Exercise.
 type Exercise struct {
 	// Attempts One's own so far.
@@ -1548,7 +1575,7 @@ type Finding struct {
 	Rows     Rows   `json:"rows,omitempty,omitzero"`
 	Sentence string `json:"sentence"`
 
-	// Where A part of a text. Lines and columns count from 1, columns and the length in characters.
+	// Where A part of a text. Lines and columns count from 1, columns and the length in characters. The length is 0 where something is missing.
 	Where Stretch `json:"where,omitempty,omitzero"`
 }
 
@@ -3288,7 +3315,7 @@ type Strengthening struct {
 	Variant string `json:"variant"`
 }
 
-// Stretch A part of a text. Lines and columns count from 1, columns and the length in characters.
+// Stretch A part of a text. Lines and columns count from 1, columns and the length in characters. The length is 0 where something is missing.
 type Stretch struct {
 	Column int `json:"column"`
 	Length int `json:"length"`
@@ -3368,6 +3395,14 @@ type TableColumn struct {
 
 	// Values The values of a column that has only a few, and of an enumeration.
 	Values []string `json:"values,omitempty,omitzero"`
+}
+
+// TableRows defines model for TableRows.
+type TableRows struct {
+	Columns []Column `json:"columns"`
+
+	// Rows Cells as PostgreSQL writes them; null is NULL.
+	Rows Rows `json:"rows"`
 }
 
 // TableSize defines model for TableSize.
@@ -3451,6 +3486,17 @@ type Tried struct {
 
 	// Truncated Only the first rows are here.
 	Truncated bool `json:"truncated"`
+}
+
+// TriedExample defines model for TriedExample.
+type TriedExample struct {
+	// Error An error (RFC 9457).
+	Error    Problem   `json:"error,omitempty,omitzero"`
+	Expected TableRows `json:"expected"`
+	Got      TableRows `json:"got"`
+
+	// Right It gives what is expected on these rows.
+	Right bool `json:"right"`
 }
 
 // Webhook defines model for Webhook.
@@ -3964,6 +4010,9 @@ type SetActiveJSONRequestBody = Active
 // DisputeJSONRequestBody defines body for Dispute for application/json ContentType.
 type DisputeJSONRequestBody = NewDispute
 
+// TryExampleJSONRequestBody defines body for TryExample for application/json ContentType.
+type TryExampleJSONRequestBody = ExampleQuery
+
 // CreateCourseJSONRequestBody defines body for CreateCourse for application/json ContentType.
 type CreateCourseJSONRequestBody = NewCourse
 
@@ -4249,6 +4298,25 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /api/attempts/{attempt}/dispute (the `Dispute` operationId).
 	Dispute(ctx context.Context, attempt int64, body DisputeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReadExample The smallest example of what is wrong with one's own incorrect attempt. A few rows of the tables on which the difference still shows; rows that are made up where it does not show on those that one sees. Looking for it takes two seconds at most.
+	//
+	// Corresponds with GET /api/attempts/{attempt}/example (the `ReadExample` operationId).
+	ReadExample(ctx context.Context, attempt int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryExampleWithBody Run a query on the rows of the example. Nothing of it is stored.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/attempts/{attempt}/example (the `TryExample` operationId).
+	TryExampleWithBody(ctx context.Context, attempt int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryExample Run a query on the rows of the example. Nothing of it is stored.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/attempts/{attempt}/example (the `TryExample` operationId).
+	TryExample(ctx context.Context, attempt int64, body TryExampleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// RemoveCalendar Have the address lead nowhere.
 	//
@@ -5427,6 +5495,55 @@ func (c *Client) DisputeWithBody(ctx context.Context, attempt int64, contentType
 // Corresponds with PUT /api/attempts/{attempt}/dispute (the `Dispute` operationId).
 func (c *Client) Dispute(ctx context.Context, attempt int64, body DisputeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewDisputeRequest(c.Server, attempt, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReadExample The smallest example of what is wrong with one's own incorrect attempt. A few rows of the tables on which the difference still shows; rows that are made up where it does not show on those that one sees. Looking for it takes two seconds at most.
+//
+// Corresponds with GET /api/attempts/{attempt}/example (the `ReadExample` operationId).
+func (c *Client) ReadExample(ctx context.Context, attempt int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReadExampleRequest(c.Server, attempt)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryExampleWithBody Run a query on the rows of the example. Nothing of it is stored.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/attempts/{attempt}/example (the `TryExample` operationId).
+func (c *Client) TryExampleWithBody(ctx context.Context, attempt int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryExampleRequestWithBody(c.Server, attempt, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryExample Run a query on the rows of the example. Nothing of it is stored.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/attempts/{attempt}/example (the `TryExample` operationId).
+func (c *Client) TryExample(ctx context.Context, attempt int64, body TryExampleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryExampleRequest(c.Server, attempt, body)
 	if err != nil {
 		return nil, err
 	}
@@ -8419,6 +8536,87 @@ func NewDisputeRequestWithBody(server string, attempt int64, contentType string,
 	}
 
 	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewReadExampleRequest constructs an http.Request for the ReadExample method
+func NewReadExampleRequest(server string, attempt int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "attempt", attempt, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/attempts/%s/example", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewTryExampleRequest calls the generic TryExample builder with application/json body
+func NewTryExampleRequest(server string, attempt int64, body TryExampleJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTryExampleRequestWithBody(server, attempt, "application/json", bodyReader)
+}
+
+// NewTryExampleRequestWithBody constructs an http.Request for the TryExample method, with any body, and a specified content type
+func NewTryExampleRequestWithBody(server string, attempt int64, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "attempt", attempt, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/attempts/%s/example", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -14294,6 +14492,27 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /api/attempts/{attempt}/dispute (the `Dispute` operationId).
 	DisputeWithResponse(ctx context.Context, attempt int64, body DisputeJSONRequestBody, reqEditors ...RequestEditorFn) (*DisputeResponse, error)
 
+	// ReadExampleWithResponse The smallest example of what is wrong with one's own incorrect attempt. A few rows of the tables on which the difference still shows; rows that are made up where it does not show on those that one sees. Looking for it takes two seconds at most.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/attempts/{attempt}/example (the `ReadExample` operationId).
+	ReadExampleWithResponse(ctx context.Context, attempt int64, reqEditors ...RequestEditorFn) (*ReadExampleResponse, error)
+
+	// TryExampleWithBodyWithResponse Run a query on the rows of the example. Nothing of it is stored.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/attempts/{attempt}/example (the `TryExample` operationId).
+	TryExampleWithBodyWithResponse(ctx context.Context, attempt int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryExampleResponse, error)
+
+	// TryExampleWithResponse Run a query on the rows of the example. Nothing of it is stored.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/attempts/{attempt}/example (the `TryExample` operationId).
+	TryExampleWithResponse(ctx context.Context, attempt int64, body TryExampleJSONRequestBody, reqEditors ...RequestEditorFn) (*TryExampleResponse, error)
+
 	// RemoveCalendarWithResponse Have the address lead nowhere.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -15875,6 +16094,102 @@ func (r DisputeResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r DisputeResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ReadExampleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Example
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ReadExampleResponse) GetJSON200() *Example {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReadExampleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReadExampleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReadExampleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReadExampleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReadExampleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type TryExampleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *TriedExample
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TryExampleResponse) GetJSON200() *TriedExample {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TryExampleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TryExampleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TryExampleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TryExampleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TryExampleResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -21614,6 +21929,45 @@ func (c *ClientWithResponses) DisputeWithResponse(ctx context.Context, attempt i
 	return ParseDisputeResponse(rsp)
 }
 
+// ReadExampleWithResponse The smallest example of what is wrong with one's own incorrect attempt. A few rows of the tables on which the difference still shows; rows that are made up where it does not show on those that one sees. Looking for it takes two seconds at most.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/attempts/{attempt}/example (the `ReadExample` operationId).
+func (c *ClientWithResponses) ReadExampleWithResponse(ctx context.Context, attempt int64, reqEditors ...RequestEditorFn) (*ReadExampleResponse, error) {
+	rsp, err := c.ReadExample(ctx, attempt, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReadExampleResponse(rsp)
+}
+
+// TryExampleWithBodyWithResponse Run a query on the rows of the example. Nothing of it is stored.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/attempts/{attempt}/example (the `TryExample` operationId).
+func (c *ClientWithResponses) TryExampleWithBodyWithResponse(ctx context.Context, attempt int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryExampleResponse, error) {
+	rsp, err := c.TryExampleWithBody(ctx, attempt, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryExampleResponse(rsp)
+}
+
+// TryExampleWithResponse Run a query on the rows of the example. Nothing of it is stored.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/attempts/{attempt}/example (the `TryExample` operationId).
+func (c *ClientWithResponses) TryExampleWithResponse(ctx context.Context, attempt int64, body TryExampleJSONRequestBody, reqEditors ...RequestEditorFn) (*TryExampleResponse, error) {
+	rsp, err := c.TryExample(ctx, attempt, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryExampleResponse(rsp)
+}
+
 // RemoveCalendarWithResponse Have the address lead nowhere.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -24015,6 +24369,72 @@ func ParseDisputeResponse(rsp *http.Response) (*DisputeResponse, error) {
 	switch {
 	case rsp.StatusCode == 204:
 		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseReadExampleResponse parses an HTTP response from a ReadExampleWithResponse call
+func ParseReadExampleResponse(rsp *http.Response) (*ReadExampleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReadExampleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Example
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseTryExampleResponse parses an HTTP response from a TryExampleWithResponse call
+func ParseTryExampleResponse(rsp *http.Response) (*TryExampleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TryExampleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest TriedExample
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

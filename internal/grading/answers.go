@@ -12,6 +12,7 @@ import (
 	"golang.org/x/sync/singleflight"
 
 	"examen/internal/core/compare"
+	"examen/internal/core/panics"
 	"examen/internal/core/result"
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
@@ -100,21 +101,35 @@ func (r *answers) get(ctx context.Context, sql, database string) (*answer, error
 	if found, ok := r.kept.get(key); ok {
 		return found, nil
 	}
-	flight := r.flights.DoChan(key, func() (any, error) {
-		made, err := r.load(context.WithoutCancel(ctx), sql, database)
+	return once(ctx, &r.flights, key, func(ctx context.Context) (*answer, error) {
+		made, err := r.load(ctx, sql, database)
 		if err == nil {
 			r.kept.add(key, made, made.size())
 		}
 		return made, err
 	})
+}
+
+// once finds something for all who ask for it at the same time. It is found even where they have gone.
+func once[T any](
+	ctx context.Context, flights *singleflight.Group, key string, find func(context.Context) (T, error),
+) (found T, err error) {
+	flight := flights.DoChan(key, func() (any, error) {
+		var found T
+		err := panics.Caught(func() (err error) {
+			found, err = find(context.WithoutCancel(ctx))
+			return err
+		})()
+		return found, err
+	})
 	select {
 	case landed := <-flight:
 		if landed.Err != nil {
-			return nil, landed.Err
+			return found, landed.Err
 		}
-		return landed.Val.(*answer), nil
+		return landed.Val.(T), nil
 	case <-ctx.Done():
-		return nil, context.Cause(ctx)
+		return found, context.Cause(ctx)
 	}
 }
 

@@ -19,6 +19,7 @@ import (
 // and for how long in all.
 const (
 	mostTried    = 60
+	mostPairs    = 20 // of these, kept for two edits together
 	mostInDemand = 12
 )
 
@@ -60,6 +61,7 @@ type trial struct {
 	difference      *compare.Difference   // of the query itself; nil where it is right on the visible rows
 	from            float64               // how far it is from the expected result
 	tried           map[string]bool       // texts
+	kept            int                   // how many edits are left for what is tried later
 	cut             bool                  // others have waited for a seat: less is tried
 	nearer          []outcome
 }
@@ -74,6 +76,9 @@ type outcome struct {
 // find finds the cause of a query's difference.
 func (t *trial) find(ctx context.Context, sql string) *explain.Cause {
 	var wrong, unread error
+	if tokens := sqltext.Tokens(sql); len(tokens) > 0 { // a line's end or a comment there keeps no edits apart
+		sql = sql[:tokens[len(tokens)-1].End]
+	}
 	t.query, wrong = t.grader.Read(sql)
 	t.accepted, unread = t.grader.Read(t.task.Accepted[0])
 	if wrong != nil || unread != nil {
@@ -102,15 +107,19 @@ func (t *trial) find(ctx context.Context, sql string) *explain.Cause {
 	single := slices.DeleteFunc(slices.Clone(towards), func(o outcome) bool {
 		return o.edit.Kind == repair.Clause || o.edit.Kind == repair.Condition
 	})
+	t.kept = mostPairs
 	for _, edits := range [][]outcome{single, t.ofPatterns(), of(repair.Condition), worded(t.around(c))} {
 		if proven := t.try(ctx, edits, t.run); proven != nil {
 			return proven
 		}
 	}
+	clauses := of(repair.Clause)
+	t.kept = len(clauses)
 	if proven := t.pairs(ctx, single, t.run); proven != nil {
 		return proven
 	}
-	if proven := t.try(ctx, of(repair.Clause), t.run); proven != nil {
+	t.kept = 0
+	if proven := t.try(ctx, clauses, t.run); proven != nil {
 		return proven
 	}
 	return t.nearest()
@@ -134,8 +143,11 @@ func (t *trial) findInStatements(ctx context.Context) *explain.Cause {
 	if proven := t.pairs(ctx, single, t.runStatements); proven != nil {
 		return proven
 	}
-	coarse := slices.DeleteFunc(towards, func(o outcome) bool { return !whole(o) })
+	coarse := slices.DeleteFunc(slices.Clone(towards), func(o outcome) bool { return !whole(o) })
 	if proven := t.try(ctx, coarse, t.runStatements); proven != nil {
+		return proven
+	}
+	if proven := t.pairs(ctx, towards, t.runStatements); proven != nil {
 		return proven
 	}
 	return t.nearest()
@@ -164,6 +176,8 @@ func (t *trial) runStatements(ctx context.Context, sql string) (right bool, far 
 		return true, 0
 	case v.HiddenOnly:
 		return false, min(t.from, asRightAsSeen)
+	case *v.Differing == 0: // something other than rows differs
+		return false, t.from
 	}
 	return false, float64(*v.Differing)
 }
@@ -253,7 +267,7 @@ func (t *trial) may(ctx context.Context, sql string) bool {
 	if t.cut = t.cut || t.grader.waiting() > 0; t.cut {
 		most = mostInDemand
 	}
-	if t.tried[sql] || len(t.tried) >= most || ctx.Err() != nil {
+	if t.tried[sql] || len(t.tried) >= most-t.kept*most/mostTried || ctx.Err() != nil {
 		return false
 	}
 	t.tried[sql] = true

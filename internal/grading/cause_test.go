@@ -102,26 +102,35 @@ func demoBench(t testing.TB, folder, name string) (*Grader, map[string]Task) {
 	return New(server, seed), tasks
 }
 
+// mistaken are the datasets about which there are wrong answers, by their packs.
+var mistaken = map[string]string{"heather-hill": "apiary", "mosswater": "footpaths", "observatory": "nights"}
+
+// mistakesAbout has the wrong answers about a pack's dataset, with the tasks that they answer.
+func mistakesAbout(t testing.TB, folder, name string) (*Grader, map[string]Task, []mistake) {
+	g, tasks := demoBench(t, folder, name)
+	mistakes, accepted := mistakesIn(t, name)
+	for exercise, sql := range accepted {
+		task := tasks[""]
+		task.Accepted = []string{sql}
+		tasks[exercise] = task
+	}
+	for _, m := range mistakes {
+		if _, known := tasks[m.exercise]; !known {
+			t.Fatalf("there is no exercise %q", m.exercise)
+		}
+	}
+	return g, tasks, mistakes
+}
+
 // The first cause that is named is the one that a teacher would name, for 95 of 100 wrong answers.
 func TestCausesOfMistakes(t *testing.T) {
 	defer func(was time.Duration) { triedWithin = was }(triedWithin)
 	triedWithin = time.Minute // whatever machine this is
 	asked, named := 0, 0
-	for folder, name := range map[string]string{
-		"heather-hill": "apiary", "mosswater": "footpaths", "observatory": "nights",
-	} {
-		g, tasks := demoBench(t, folder, name)
-		mistakes, accepted := mistakesIn(t, name)
-		for exercise, sql := range accepted {
-			task := tasks[""]
-			task.Accepted = []string{sql}
-			tasks[exercise] = task
-		}
+	for folder, name := range mistaken {
+		g, tasks, mistakes := mistakesAbout(t, folder, name)
 		for _, m := range mistakes {
-			task, known := tasks[m.exercise]
-			if !known {
-				t.Fatalf("there is no exercise %q", m.exercise)
-			}
+			task := tasks[m.exercise]
 			v, err := g.Grade(ctx, task, 1, m.sql)
 			if err != nil {
 				t.Fatal(m.sql, err)
@@ -153,6 +162,20 @@ func TestCausesOfMistakes(t *testing.T) {
 	t.Logf("%d of %d", named, asked)
 	if named*100 < asked*95 {
 		t.Errorf("of %d causes %d are those that a teacher names", asked, named)
+	}
+}
+
+// Two mistakes are found whatever ends the text: a query from a file ends with a line's end.
+func TestTwoMistakesAtTheEndOfAText(t *testing.T) {
+	defer func(was time.Duration) { triedWithin = was }(triedWithin)
+	triedWithin = time.Minute
+	g, tasks := demoBench(t, "heather-hill", "apiary")
+	const sql = "SELECT grade_code, count(*), sum(weight_kg) FROM harvest WHERE weight_kg >= 500 GROUP BY grade_code"
+	for _, end := range []string{"", "\n", " -- the heaviest first\n", ";\n"} {
+		cause, _, err := g.Cause(ctx, tasks["harvest-by-grade"], sql+end)
+		if err != nil || cause == nil || !cause.Proven || len(cause.Steps) != 2 {
+			t.Errorf("ending in %q: %s, %v", end, said(cause), err)
+		}
 	}
 }
 

@@ -22,6 +22,8 @@ type Example struct {
 	Tables []ExampleTable
 	// What the query gives on these rows, and what is expected.
 	Got, Expected Rows
+
+	shadows map[string]example.Table
 }
 
 // An ExampleTable is a table that the queries read, with the rows that are chosen of it.
@@ -74,6 +76,7 @@ type smallest struct {
 	task     Task
 	query    *sqltext.Query
 	accepted []*sqltext.Query
+	learner  int64   // who runs the query; 0 for the service itself
 	small    *Grader // its own, so that what it keeps goes with it
 	tables   map[string]*readTable
 	views    map[string]string // their own queries
@@ -115,7 +118,19 @@ func (s *smallest) find(ctx context.Context) (*Example, error) {
 	}
 	chosen := all
 	if shows {
-		if chosen, err = example.Reduce(all, s.references(), differs); err != nil && ctx.Err() == nil {
+		share := exampleWithin * 6 / 10 // some time is left to make rows up
+		if s.grouped() {
+			share = exampleWithin * 2 / 10
+		}
+		most, stop := context.WithTimeout(ctx, share)
+		defer stop()
+		chosen, err = example.Reduce(all, s.references(), func(chosen example.Selection) (bool, error) {
+			if most.Err() != nil {
+				return false, most.Err()
+			}
+			return differs(chosen)
+		})
+		if err != nil && most.Err() == nil {
 			return nil, err
 		}
 		if chosen.Most() <= fewRows {
@@ -126,6 +141,14 @@ func (s *smallest) find(ctx context.Context) (*Example, error) {
 		return made, err
 	}
 	return s.shown(context.WithoutCancel(ctx), s.shadows(chosen), s.queries(chosen))
+}
+
+// grouped tells that a query keeps groups of rows by HAVING: of groups that have to be large, a few of the tables' own
+// rows hardly ever show anything.
+func (s *smallest) grouped() bool {
+	return slices.ContainsFunc(append(slices.Clone(s.accepted), s.query), func(q *sqltext.Query) bool {
+		return q.Tree().Stmts[0].Stmt.GetSelectStmt().GetHavingClause() != nil
+	})
 }
 
 // How many rows of a table an example has at most, and how many are few: then none are made up.
@@ -326,6 +349,9 @@ func (s *smallest) run(ctx context.Context, shadows map[string]example.Table, ve
 		grader: s.small, rules: s.task.Rules, database: s.task.Database, checking: true, behind: true,
 		verdictOnly: verdictOnly,
 	}
+	if s.learner != 0 {
+		c.learner, c.checking, c.behind = s.learner, false, false
+	}
 	for _, q := range s.accepted {
 		sql, err := example.Shadow(q, shadows)
 		if err != nil {
@@ -353,7 +379,7 @@ func (s *smallest) shown(ctx context.Context, shadows map[string]example.Table, 
 	if err != nil || c.difference == nil {
 		return nil, err
 	}
-	e := &Example{Got: Rows{c.rows.Columns, c.rows.Rows}}
+	e := &Example{Got: Rows{c.rows.Columns, c.rows.Rows}, shadows: shadows}
 	if e.Expected, err = s.rows(ctx, c.accepted[0]); err != nil {
 		return nil, err
 	}
@@ -371,4 +397,51 @@ func (s *smallest) rows(ctx context.Context, sql string) (Rows, error) {
 	rows := &practice.Collector{MostRows: keepRows, MostBytes: keepBytes}
 	_, err := s.small.practice.Run(ctx, checkingRun(s.task.Database, sql), rows)
 	return Rows{rows.Columns, rows.Rows}, err
+}
+
+// TriedOnExample is what a query gives on an example's rows.
+type TriedOnExample struct {
+	Got, Expected Rows
+	// Right tells that it is what is expected there.
+	Right bool
+	// Fault is why there is no result; nil where there is one.
+	Fault *Fault
+}
+
+// OnExample runs a learner's query on an example's rows.
+func (g *Grader) OnExample(
+	ctx context.Context, task Task, e *Example, learner int64, sql string,
+) (*TriedOnExample, error) {
+	tried := &TriedOnExample{Expected: e.Expected}
+	q, err := g.Read(sql)
+	if err == nil && q.Beyond() != nil {
+		err = q.Beyond()
+	}
+	if err == nil {
+		s := &smallest{task: task, query: q, learner: learner, small: on(g.practice, g.answers.seed)}
+		for _, text := range task.Accepted {
+			accepted, err := g.Read(text)
+			if err != nil {
+				return nil, &AnswerError{text, err}
+			}
+			s.accepted = append(s.accepted, accepted)
+		}
+		var c *comparison
+		if c, err = s.run(ctx, e.shadows, false); err == nil {
+			tried.Got, tried.Right = Rows{c.rows.Columns, c.rows.Rows}, c.difference == nil
+			return tried, nil
+		}
+		if FaultOf(err, "", nil) != nil { // said of the query as it is written
+			rows := &practice.Collector{MostRows: 1, MostBytes: keepBytes}
+			_, plain := g.practice.Run(ctx, practice.Run{Learner: learner, Database: task.Database, SQL: q.Text}, rows)
+			if plain != nil {
+				err = plain
+			}
+		}
+	}
+	if tried.Fault = FaultOf(err, sql, q); tried.Fault == nil {
+		return nil, err
+	}
+	g.Explain(ctx, tried.Fault, sql, task.Database)
+	return tried, nil
 }

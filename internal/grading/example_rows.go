@@ -25,14 +25,20 @@ func (s *smallest) madeUp(ctx context.Context) (*Example, error) {
 	if err != nil || ctx.Err() != nil {
 		return nil, nil // they are a help, and can be done without
 	}
-	for _, c := range candidates[:min(len(candidates), mostMadeUp)] {
-		if ctx.Err() != nil {
+	if s.grouped() {
+		candidates = inTurns(candidates)
+	}
+	tried := map[string]bool{}
+	for _, c := range candidates {
+		if ctx.Err() != nil || len(tried) == mostMadeUp {
 			break
 		}
 		shadows, tables := s.of(c)
-		if tables == nil {
+		rows := fmt.Sprint(tables)
+		if tried[rows] {
 			continue
 		}
+		tried[rows] = true
 		ran, err := s.run(ctx, shadows, true)
 		if err != nil && ServersFault(err) {
 			return nil, err
@@ -49,6 +55,24 @@ func (s *smallest) madeUp(ctx context.Context) (*Example, error) {
 	return nil, nil
 }
 
+// inTurns are candidates of one row, of two, and so on, one of each in turn: where groups have to be of some size,
+// those of one row tell little.
+func inTurns(candidates []mutation.Candidate) (all []mutation.Candidate) {
+	bySize := map[int][]mutation.Candidate{}
+	for _, c := range candidates {
+		bySize[len(c.Rows)] = append(bySize[len(c.Rows)], c)
+	}
+	sizes := slices.Sorted(maps.Keys(bySize))
+	for turn := 0; len(all) < len(candidates); turn++ {
+		for _, n := range sizes {
+			if turn < len(bySize[n]) {
+				all = append(all, bySize[n][turn])
+			}
+		}
+	}
+	return all
+}
+
 func (s *smallest) look(ctx context.Context) mutation.Look {
 	return func(sql string, most int) (all [][]*string, err error) {
 		rows := &practice.Collector{MostRows: most, MostBytes: keepBytes}
@@ -63,16 +87,14 @@ func (s *smallest) look(ctx context.Context) mutation.Look {
 	}
 }
 
-// of are the rows of a candidate as queries, by table, with nothing in the other tables; no tables where it has rows of
-// one that is not read.
+// of are the rows of a candidate as queries, by table, with nothing in the other tables. What it has for tables that
+// are not read is left out.
 func (s *smallest) of(c mutation.Candidate) (shadows map[string]example.Table, tables []tableQuery) {
 	rows := map[string][]mutation.Row{}
 	for _, r := range c.Rows {
-		t := s.table(r.Table)
-		if t == nil || s.tables[t.Name] == nil {
-			return nil, nil
+		if t := s.table(r.Table); t != nil && s.tables[t.Name] != nil {
+			rows[t.Name] = append(rows[t.Name], r)
 		}
-		rows[t.Name] = append(rows[t.Name], r)
 	}
 	shadows = s.viewed()
 	for _, name := range slices.Sorted(maps.Keys(s.tables)) {
@@ -84,30 +106,29 @@ func (s *smallest) of(c mutation.Candidate) (shadows map[string]example.Table, t
 	return shadows, tables
 }
 
-// values is the query that gives rows which are written in it.
+// values is the query that gives rows which are written in it. They are one value, an array of the table's row type: a
+// query is read anew for each set of rows, and every name and cast in it takes time.
 func (t *readTable) values(rows []mutation.Row) string {
-	one := func(r *mutation.Row) string {
-		var all []string
-		for _, c := range t.Columns {
-			value := "NULL"
-			if r != nil {
-				if v := valueIn(*r, c.Name); v != nil {
-					value = "'" + strings.ReplaceAll(*v, "'", "''") + "'"
-				}
-			}
-			all = append(all, fmt.Sprintf("%s::%s AS %s", value, c.Type, sqltext.Quoted(c.Name)))
-		}
-		return "SELECT " + strings.Join(all, ", ")
-	}
-	if len(rows) == 0 {
-		return one(nil) + " WHERE false"
-	}
 	var all []string
-	for i := range rows {
-		all = append(all, one(&rows[i]))
+	for _, r := range rows {
+		var fields []string
+		for _, c := range t.Columns {
+			field := "" // NULL
+			if v := valueIn(r, c.Name); v != nil {
+				field = inQuotes(*v)
+			}
+			fields = append(fields, field)
+		}
+		all = append(all, inQuotes("("+strings.Join(fields, ",")+")"))
 	}
-	return strings.Join(all, " UNION ALL ")
+	array := strings.ReplaceAll("{"+strings.Join(all, ",")+"}", "'", "''")
+	return "SELECT * FROM unnest('" + array + "'::" + t.SQLName + "[])"
 }
+
+var quoting = strings.NewReplacer(`\`, `\\`, `"`, `\"`)
+
+// inQuotes writes an element of an array, or a field of a row, as PostgreSQL reads it.
+func inQuotes(v string) string { return `"` + quoting.Replace(v) + `"` }
 
 func valueIn(r mutation.Row, column string) *string {
 	if at := slices.Index(r.Columns, column); at >= 0 {

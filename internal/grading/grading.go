@@ -28,6 +28,7 @@ import (
 	"examen/internal/core/explain"
 	"examen/internal/core/marking"
 	"examen/internal/core/pack"
+	"examen/internal/core/panics"
 	"examen/internal/core/result"
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
@@ -278,7 +279,7 @@ func (a *attempt) onHidden(ctx context.Context, visible *comparison) (right bool
 	var wrong, slow atomic.Bool
 	for _, database := range a.task.Hidden {
 		a.verdict.Hidden = true
-		all.Go(func() error {
+		all.Go(panics.Caught(func() error {
 			c := a.comparison(database, visible.query)
 			c.checking, c.verdictOnly, c.expected = true, true, visible.rows.Columns
 			right, err := c.run(ctx)
@@ -292,7 +293,7 @@ func (a *attempt) onHidden(ctx context.Context, visible *comparison) (right bool
 				wrong.Store(true)
 			}
 			return err
-		})
+		}))
 	}
 	if err := all.Wait(); err != nil {
 		var answer *AnswerError

@@ -13,6 +13,7 @@ import (
 	"examen/internal/core/dataset"
 	"examen/internal/core/marking"
 	"examen/internal/core/pack"
+	"examen/internal/core/panics"
 	"examen/internal/core/result"
 	"examen/internal/core/sqltext"
 	"examen/internal/postgres/postgrestest"
@@ -140,6 +141,39 @@ func TestVerdicts(t *testing.T) {
 		if (v.Fingerprint == nil) != (v.Fault != nil) {
 			t.Errorf("%s: fingerprint %v", c.name, v.Fingerprint)
 		}
+	}
+}
+
+// faulty stands for a fault of Examen's own: it panics where a text is run in a database.
+type faulty struct {
+	*practice.Servers
+	database, sql string
+}
+
+func (f faulty) Run(ctx context.Context, run practice.Run, sink practice.Sink) (practice.Execution, error) {
+	if run.Database == f.database && run.SQL == f.sql {
+		panic("out of order")
+	}
+	return f.Servers.Run(ctx, run, sink)
+}
+
+// A fault of Examen's own with one submission is that one's error: it does not end the service.
+func TestAPanicEndsOneCheckOnly(t *testing.T) {
+	b := open(t)
+	answer, submitted := "SELECT name FROM hive", "SELECT h.name FROM hive AS h"
+	for name, at := range map[string]faulty{
+		"with an accepted answer":      {b.server, b.visible, answer},
+		"on hidden rows":               {b.server, b.hidden, submitted},
+		"with an answer's hidden rows": {b.server, b.hidden, answer},
+	} {
+		_, err := on(at, seed).Grade(ctx, b.task(answer), 1, submitted)
+		var caught *panics.Error
+		if !errors.As(err, &caught) || caught.Value != "out of order" {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	if v, err := b.Grade(ctx, b.task(answer), 1, submitted); err != nil || v.Outcome != marking.Correct {
+		t.Errorf("another: %+v, %v", v, err)
 	}
 }
 

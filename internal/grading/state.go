@@ -11,6 +11,7 @@ import (
 
 	"examen/internal/core/compare"
 	"examen/internal/core/pack"
+	"examen/internal/core/panics"
 	"examen/internal/core/result"
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
@@ -204,23 +205,14 @@ func (r *answers) expectedState(
 	if found, ok := r.states.get(key); ok && found.day == today {
 		return found, nil
 	}
-	flight := r.flights.DoChan("state\x00"+key, func() (any, error) {
-		made, err := g.findState(context.WithoutCancel(ctx), sql, database, rules)
+	return once(ctx, &r.flights, "state\x00"+key, func(ctx context.Context) (*expectedState, error) {
+		made, err := g.findState(ctx, sql, database, rules)
 		if err == nil {
 			made.day = today
 			r.states.add(key, made, made.size())
 		}
 		return made, err
 	})
-	select {
-	case landed := <-flight:
-		if landed.Err != nil {
-			return nil, landed.Err
-		}
-		return landed.Val.(*expectedState), nil
-	case <-ctx.Done():
-		return nil, context.Cause(ctx)
-	}
 }
 
 func (e *expectedState) size() int {
@@ -241,10 +233,10 @@ func (g *Grader) findState(ctx context.Context, sql, database string, rules pack
 	var runs [2]*performed
 	var both errgroup.Group
 	for i := range runs {
-		both.Go(func() (err error) {
+		both.Go(panics.Caught(func() (err error) {
 			runs[i], err = g.perform(ctx, database, statements, 0)
 			return err
-		})
+		}))
 	}
 	err = both.Wait()
 	defer runs[0].drop()

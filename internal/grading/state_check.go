@@ -14,6 +14,7 @@ import (
 	"examen/internal/core/explain"
 	"examen/internal/core/marking"
 	"examen/internal/core/pack"
+	"examen/internal/core/panics"
 	"examen/internal/core/result"
 	"examen/internal/core/sqltext"
 	"examen/internal/practice"
@@ -96,7 +97,7 @@ func (a *attempt) stateOnHidden(ctx context.Context, text string, statements []s
 	var wrong atomic.Bool
 	for _, database := range a.task.Hidden {
 		a.verdict.Hidden = true
-		all.Go(func() error {
+		all.Go(panics.Caught(func() error {
 			c := &stateComparison{attempt: a, database: database, text: text, statements: statements, verdictOnly: true}
 			right, err := c.run(ctx)
 			if isFault(err) {
@@ -106,7 +107,7 @@ func (a *attempt) stateOnHidden(ctx context.Context, text string, statements []s
 				wrong.Store(true)
 			}
 			return err
-		})
+		}))
 	}
 	err := all.Wait()
 	var answer *AnswerError

@@ -20,7 +20,7 @@ import (
 // looked up, and known again at once where an answer is changed back.
 
 // strengthVersion is raised when what is found changes: what was kept before is then found anew.
-const strengthVersion = 2
+const strengthVersion = 3
 
 // answersKey is a digest of what an exercise's strength depends on, besides the build.
 func answersKey(e *pack.Exercise) string {

@@ -84,6 +84,7 @@ type copies struct {
 
 	mu       sync.Mutex
 	own      map[string]*copied   // by database: those that are in use, or ready
+	going    map[string]int       // by database: how often it is being dropped just now
 	ready    map[string][]*Copy   // by build: those that nobody uses yet
 	needed   map[string]needed    // by build: how many are kept ready
 	running  map[string]int       // scripts, by database
@@ -113,6 +114,7 @@ func newCopies(s *server) *copies {
 		server:   s,
 		wake:     make(chan struct{}, 1),
 		own:      map[string]*copied{},
+		going:    map[string]int{},
 		ready:    map[string][]*Copy{},
 		needed:   map[string]needed{},
 		running:  map[string]int{},
@@ -285,7 +287,15 @@ const mostInCopy = 8
 func (c *copies) drop(ctx context.Context, copied string) error {
 	c.mu.Lock()
 	delete(c.own, copied)
+	c.going[copied]++
 	c.mu.Unlock()
+	defer func() {
+		c.mu.Lock()
+		defer c.mu.Unlock()
+		if c.going[copied]--; c.going[copied] == 0 {
+			delete(c.going, copied)
+		}
+	}()
 	c.leave(copied)
 	c.server.health.without(copied)
 	_, err := c.server.admin.Exec(ctx, "DROP DATABASE IF EXISTS "+quote(copied)+" WITH (FORCE)")
@@ -326,12 +336,13 @@ func rangeOfCopy(database string) int {
 	return n
 }
 
-// keptBy tells whether a copy is this service's, or another's: of one that is alive, or with dead false of any.
+// keptBy tells whether a copy is this service's, which may be dropping it, or another's: of one that is alive, or with
+// dead false of any.
 func (c *copies) keptBy(database string, dead bool) bool {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	of := rangeOfCopy(database)
-	return c.own[database] != nil || c.server.another(of) || !dead && of != c.server.Range()
+	return c.own[database] != nil || c.going[database] > 0 || c.server.another(of) || !dead && of != c.server.Range()
 }
 
 // keepNamed is [Copies.Keep] on one server.

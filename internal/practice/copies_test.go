@@ -249,6 +249,30 @@ func TestCopiesThatAreLeftAreDropped(t *testing.T) {
 	}
 }
 
+// A copy that is just being dropped is no longer its learner's, and yet is not swept: the server takes one of both ways
+// for an error.
+func TestACopyThatIsBeingDroppedIsNotSwept(t *testing.T) {
+	s := server(t, limits)
+	database := build(t, s, hives, false)
+	for range 3 {
+		going := copied(t, s, database)
+		dropped := make(chan error)
+		go func() { dropped <- s.Copies().Drop(context.Background(), going.Database) }()
+		for done := false; !done; {
+			if err := s.Copies().Keep(context.Background(), nil, true); err != nil {
+				t.Fatal(err)
+			}
+			select {
+			case err := <-dropped:
+				if done = true; err != nil {
+					t.Fatal(err)
+				}
+			default:
+			}
+		}
+	}
+}
+
 // Copies of a build in use are ready, and go when it is replaced.
 func TestCopiesAreReady(t *testing.T) {
 	s := server(t, limits)

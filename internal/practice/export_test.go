@@ -24,6 +24,9 @@ func SetKeptOpen(t *testing.T, d time.Duration) {
 	t.Cleanup(func() { keptOpen = before })
 }
 
+// Watch watches a run that ends at once.
+func (s *Servers) Watch() { s.all[0].watch(1, func(error) {}).stop() }
+
 // Asked is how many runs of a learner are in progress or waiting.
 func (s *Servers) Asked(learner int64) int {
 	s.learners.mu.Lock()

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -76,6 +77,21 @@ func TestAServerThatStallsStopsNoQuery(t *testing.T) {
 	if _, err := run(s, database, endless); !errors.As(err, &stopped) {
 		t.Errorf("a query that takes its time: %v", err)
 	}
+}
+
+// A run may be due before the thread that begins it goes on, on a machine where threads wait for processors.
+func TestARunIsDueAtOnce(t *testing.T) {
+	s := server(t, within(time.Nanosecond))
+	s.Beside(practice.Local{Used: func(uint32) (time.Duration, error) { return 0, nil }})
+	var all sync.WaitGroup
+	for range 8 {
+		all.Go(func() {
+			for range 100_000 {
+				s.Watch()
+			}
+		})
+	}
+	all.Wait()
 }
 
 // What the sink takes until it is ready for rows is not the query's time.

@@ -46,6 +46,8 @@ const (
 // watch starts watching a session.
 func (s *server) watch(pid uint32, cancel func(error)) *watch {
 	w := &watch{server: s, pid: pid, cancel: cancel, began: time.Now(), noted: s.measure == nil}
+	w.mu.Lock() // it may be due before the timer is noted, where this thread has to wait for a processor
+	defer w.mu.Unlock()
 	w.timer = time.AfterFunc(w.until(), w.due)
 	return w
 }

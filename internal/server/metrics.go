@@ -9,6 +9,7 @@ import (
 
 	"examen/internal/grading"
 	"examen/internal/records"
+	"examen/internal/work"
 )
 
 // registry returns the metrics of the process, and of the parts as they are whenever somebody reads them.
@@ -57,12 +58,16 @@ var (
 		"examen_cache_lookups_total", "Lookups in caches, by whether the value was there.", []string{"cache", "found"},
 		nil,
 	)
+	causes = prometheus.NewDesc(
+		"examen_causes", "Causes of incorrect attempts that this service looks for, or that wait for their turn.",
+		[]string{"state"}, nil,
+	)
 )
 
 // Describe is of [prometheus.Collector].
 func (g gauges) Describe(to chan<- *prometheus.Desc) {
 	for _, d := range []*prometheus.Desc{
-		serverUp, diskFree, builds, copies, seats, taken, waits, tasks, kinds, pool, poolWaits, cached,
+		serverUp, diskFree, builds, copies, seats, taken, waits, tasks, kinds, pool, poolWaits, cached, causes,
 	} {
 		to <- d
 	}
@@ -107,6 +112,9 @@ func (g gauges) Collect(to chan<- prometheus.Metric) {
 		count(cached, missed, holds, "no")
 	}
 	records.CacheLookups(g.records, lookups)
+	looking, waiting := work.CausesWanted(g.Work)
+	tell(causes, float64(looking), "looked for")
+	tell(causes, float64(waiting), "waiting")
 	for holds, n := range g.grader.Lookups() {
 		lookups(holds, n.Found, n.Missed)
 	}

@@ -44,7 +44,7 @@ type Options struct {
 	Placed      int      // on how many practice servers a dataset is, where there are so many
 	Limits      practice.Limits
 	Learner     account.Limits // what one learner may ask for
-	Copies      work.CopyRoom  // of learners' copies of datasets
+	Work        work.Bounds    // what the work of all learners together may take
 	KeepRuns    time.Duration  // how long runs are kept; 0 is for ever
 	MailServer  string         // a URL, see [post.New]; "" sends no e-mail
 	MailFrom    string         // the address from which e-mail is sent
@@ -60,7 +60,7 @@ func Defaults() Options {
 		Placed:  practice.DefaultCopies,
 		Limits:  practice.DefaultLimits,
 		Learner: account.Limits{Calls: account.DefaultCalls, OneTime: account.DefaultOneTime},
-		Copies:  work.DefaultCopyRoom,
+		Work:    work.DefaultBounds,
 	}
 }
 
@@ -98,7 +98,16 @@ var PracticeCluster = postgres.Options{
 	Settings: map[string]string{
 		"max_connections": "250", "max_wal_size": "1GB", "wal_level": "minimal", "max_wal_senders": "0",
 		"max_prepared_transactions":        "0",
-		"client_connection_check_interval": "1s", "max_locks_per_transaction": "128"},
+		"client_connection_check_interval": "1s", "max_locks_per_transaction": "128",
+		"shared_buffers": pageCache(postgres.MachineMemory())},
+}
+
+// pageCache is the practice cluster's cache of pages, in PostgreSQL's unit, on a machine with some bytes of memory: a
+// sixteenth of it. PostgreSQL keeps a table that is read from end to end if it takes up to a quarter of the cache;
+// larger ones are read from the system anew each time. Beyond 512 MB it would hold no more of ordinary datasets, and to
+// drop a database PostgreSQL looks at each page of it.
+func pageCache(memory uint64) string {
+	return fmt.Sprintf("%dMB", min(max(memory/16>>20, 128), 512))
 }
 
 // recordsCluster is the same for the records.
@@ -286,7 +295,7 @@ func (s *Server) furnish(ctx context.Context, options Options) (*rooms, error) {
 	}
 	books := library.New(s.records, s.practice, grader, background, options.Log)
 	courses := course.New(s.records, s.Accounts, books, time.Now)
-	s.Work = work.New(s.records, s.practice, grader, s.Accounts, courses, books, options.Copies, options.Log)
+	s.Work = work.New(s.records, s.practice, grader, s.Accounts, courses, books, options.Work, options.Log)
 	return &rooms{grader, background, books, courses}, nil
 }
 

@@ -118,7 +118,9 @@ func (s *server) admitted(c *gin.Context) {
 }
 
 // runPaths are the calls that run SQL that came with them.
-var runPaths = []string{"/api/runs", "/api/plans", "/api/papers/:paper/exercises/:exercise/attempts"}
+var runPaths = []string{
+	"/api/runs", "/api/plans", "/api/papers/:paper/exercises/:exercise/attempts", "/api/attempts/:attempt/example",
+}
 
 // weight is what a call counts for.
 func weight(c *gin.Context) int {

@@ -19,6 +19,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 
 	"examen/internal/account"
+	"examen/internal/core/panics"
 	"examen/internal/course"
 	"examen/internal/jobs"
 	"examen/internal/library"
@@ -222,7 +223,7 @@ func (s *server) recovered(c *gin.Context, cause any) {
 	if ok && errors.Is(err, http.ErrAbortHandler) {
 		panic(cause)
 	}
-	s.fail(c, fmt.Errorf("panic: %v", cause))
+	s.fail(c, panics.Of(cause))
 }
 
 // received records when a call arrived, before it waits for anything. Somebody waits for its answer.

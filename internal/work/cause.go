@@ -4,16 +4,19 @@ import (
 	"context"
 	"encoding/json"
 	"log/slog"
-	"runtime/debug"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
 	"time"
 
+	lru "github.com/hashicorp/golang-lru/v2"
+
 	"examen/internal/account"
 	"examen/internal/core/explain"
 	"examen/internal/core/marking"
 	"examen/internal/core/pack"
+	"examen/internal/core/panics"
 	"examen/internal/course"
 	"examen/internal/grading"
 	"examen/internal/library"
@@ -24,22 +27,33 @@ import (
 
 // A cause is looked for once its attempt is stored and told: the verdict waits for nothing, and is not changed.
 
-// Bounds of looking for causes: how many are looked for at once, and how long after its attempt one is given up.
-const (
-	mostCauses  = 2
-	causeWithin = 2500 * time.Millisecond
-)
+// causeWithin is how long after its attempt a cause is given up.
+var causeWithin = 2500 * time.Millisecond
+
+// mostExamples is how many examples are looked for at once.
+const mostExamples = 2
 
 // causes are those that are being looked for.
 type causes struct {
-	log   *slog.Logger
-	slots chan struct{}
-	mu    sync.Mutex
-	begun map[int64]chan struct{} // by attempt; closed when it has ended
+	log  *slog.Logger
+	most int // how many are looked for at once
+	mu   sync.Mutex
+	free int // of those
+	// Those that wait, the latest last, which is the first to have its turn: where more are wanted than can be looked
+	// for, some are found in time rather than all too late.
+	waiting []chan struct{}
+	begun   map[int64]chan struct{} // by attempt; closed when it has ended
+	// examples that were found, by what their attempts are of, and their texts
+	examples     *lru.Cache[string, *grading.Example]
+	exampleSlots chan struct{}
 }
 
-func newCauses(log *slog.Logger) *causes {
-	return &causes{log: log, slots: make(chan struct{}, mostCauses), begun: map[int64]chan struct{}{}}
+func newCauses(most int, log *slog.Logger) *causes {
+	examples, _ := lru.New[string, *grading.Example](examplesKept) // fails only for a size below one
+	return &causes{
+		log: log, most: most, free: most, begun: map[int64]chan struct{}{},
+		examples: examples, exampleSlots: make(chan struct{}, mostExamples),
+	}
 }
 
 // begin looks for one unless that has begun, and returns what is closed in the end.
@@ -56,22 +70,78 @@ func (c *causes) begin(attempt int64, find func(context.Context)) chan struct{} 
 		defer func() {
 			stop()
 			if wrong := recover(); wrong != nil { // a verdict without its cause is better than no service
-				c.log.Error("looking for a cause went wrong", "attempt", attempt, "error", wrong,
-					"stack", string(debug.Stack()))
+				c.log.Error("looking for a cause went wrong", "attempt", attempt, "error", panics.Of(wrong))
 			}
 			c.mu.Lock()
 			delete(c.begun, attempt)
 			c.mu.Unlock()
 			close(done)
 		}()
-		select {
-		case c.slots <- struct{}{}:
-			defer func() { <-c.slots }()
+		if c.turn(ctx) {
+			defer c.end()
 			find(ctx)
-		case <-ctx.Done(): // too many are wanted at the same time
 		}
 	}()
 	return done
+}
+
+// turn waits for a turn to look for a cause; false where none came in time.
+func (c *causes) turn(ctx context.Context) bool {
+	mine := make(chan struct{})
+	c.mu.Lock()
+	c.waiting = append(c.waiting, mine)
+	c.give()
+	c.mu.Unlock()
+	select {
+	case <-mine:
+		return true
+	case <-ctx.Done():
+	}
+	c.mu.Lock()
+	at := slices.Index(c.waiting, mine)
+	if at >= 0 {
+		c.waiting = slices.Delete(c.waiting, at, at+1)
+	}
+	c.mu.Unlock()
+	if at < 0 { // it came just now
+		c.end()
+	}
+	return false
+}
+
+// end ends a turn.
+func (c *causes) end() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.free++
+	c.give()
+}
+
+// manyWait is how many may wait for each that is looked for at once, before half of them are left to submissions.
+const manyWait = 4
+
+// give gives turns to those that wait.
+func (c *causes) give() {
+	for last := len(c.waiting) - 1; last >= 0; last-- {
+		left := 0
+		if last >= manyWait*c.most {
+			left = c.most / 2
+		}
+		if c.free <= left {
+			return
+		}
+		c.free--
+		close(c.waiting[last])
+		c.waiting = c.waiting[:last]
+	}
+}
+
+// CausesWanted returns how many causes are looked for just now, and how many wait for their turn.
+func CausesWanted(w *Work) (looking, waiting int) {
+	w.causes.mu.Lock()
+	defer w.causes.mu.Unlock()
+	waiting = len(w.causes.waiting)
+	return len(w.causes.begun) - waiting, waiting
 }
 
 // An explained is an attempt whose cause is looked for.
@@ -93,7 +163,7 @@ func task(r *course.Reading, e *library.Exercise) grading.Task {
 // explain begins to look for the cause of an attempt that has been stored.
 func (w *Work) explain(who account.Account, r *course.Reading, e *library.Exercise, attempt *Attempt) {
 	id, err := strconv.ParseInt(attempt.ID, 10, 64)
-	if err != nil {
+	if err != nil || w.causes.most <= 0 {
 		return
 	}
 	a := explained{id: id, sql: attempt.SQL, who: who, reading: r, exercise: e}
@@ -173,8 +243,8 @@ func CauseOf(ctx context.Context, w *Work, who account.Account, attempt int64) (
 		return nil, err
 	}
 	told := causesIn(row.Findings)
-	if len(told) == 0 && row.Outcome == string(marking.Incorrect) && row.VersionID == e.Version &&
-		row.BuildID == r.Build {
+	current := row.VersionID == e.Version && row.BuildID == r.Build
+	if len(told) == 0 && row.Outcome == string(marking.Incorrect) && current && w.causes.most > 0 {
 		a := explained{id: attempt, sql: row.Sql, who: who, reading: r, exercise: e}
 		select {
 		case <-w.causes.begin(attempt, func(ctx context.Context) { w.findCause(ctx, a) }):

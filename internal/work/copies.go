@@ -28,9 +28,6 @@ type CopyRoom struct {
 	Learner int64         // on disk, of one learner's
 }
 
-// DefaultCopyRoom suits one machine and a course.
-var DefaultCopyRoom = CopyRoom{Unused: 24 * time.Hour, Bytes: 10 << 30, Learner: 512 << 20}
-
 // A Copy is a learner's own copy of a dataset's build, in which statements that change something run.
 type Copy struct {
 	Dataset    string

@@ -15,6 +15,7 @@ import (
 
 	"examen/internal/account"
 	"examen/internal/core/explain"
+	"examen/internal/core/panics"
 	"examen/internal/course"
 	"examen/internal/grading"
 	"examen/internal/jobs"
@@ -237,7 +238,7 @@ func (r Rechecks) exercise(
 		if ctx.Err() != nil {
 			break
 		}
-		all.Go(func() error {
+		all.Go(panics.Caught(func() error {
 			if err := ctx.Err(); err != nil {
 				return err
 			}
@@ -247,7 +248,7 @@ func (r Rechecks) exercise(
 			n := done.Add(int64(len(same)))
 			w.Step(fmt.Sprintf("Exercise %d: %d of %d attempts checked", e.Number, n, len(attempts)), 0)
 			return nil
-		})
+		}))
 	}
 	return errors.Join(all.Wait(), ctx.Err())
 }

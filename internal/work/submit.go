@@ -12,6 +12,7 @@ import (
 	"examen/internal/account"
 	"examen/internal/core/explain"
 	"examen/internal/core/marking"
+	"examen/internal/core/panics"
 	"examen/internal/core/result"
 	"examen/internal/course"
 	"examen/internal/grading"
@@ -117,7 +118,8 @@ func (w *Work) Submit(ctx context.Context, who account.Account, s Submission) (*
 // undecided returns the error for a submission that could not be decided.
 func (w *Work) undecided(r *course.Reading, e *library.Exercise, err error) error {
 	var answer *grading.AnswerError
-	if !errors.As(err, &answer) {
+	var own *panics.Error
+	if !errors.As(err, &answer) || errors.As(err, &own) {
 		return err
 	}
 	w.log.Error("an accepted answer cannot be run", "paper", r.Slug, "exercise", e.Slug, "error", answer.Err)

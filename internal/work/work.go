@@ -34,10 +34,22 @@ type Work struct {
 	causes   *causes
 }
 
+// Bounds are what the work of all learners together may take.
+type Bounds struct {
+	Copies CopyRoom
+	Causes int // how many causes of incorrect attempts are looked for at once; 0 for none
+}
+
+// DefaultBounds suit one machine and a course.
+var DefaultBounds = Bounds{
+	Copies: CopyRoom{Unused: 24 * time.Hour, Bytes: 10 << 30, Learner: 512 << 20},
+	Causes: 2,
+}
+
 // New returns the work in the records.
 func New(
 	store *records.Store, server *practice.Servers, grader *grading.Grader,
-	accounts *account.Accounts, courses *course.Courses, papers *library.Library, room CopyRoom, log *slog.Logger,
+	accounts *account.Accounts, courses *course.Courses, papers *library.Library, bounds Bounds, log *slog.Logger,
 ) *Work {
 	w := &Work{
 		records:  store,
@@ -48,9 +60,9 @@ func New(
 		library:  papers,
 		log:      log,
 		exports:  newExportRoom(),
-		causes:   newCauses(log),
+		causes:   newCauses(bounds.Causes, log),
 	}
-	w.copies = &Copies{work: w, room: room, changed: map[string]changed{}}
+	w.copies = &Copies{work: w, room: bounds.Copies, changed: map[string]changed{}}
 	return w
 }
 

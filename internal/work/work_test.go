@@ -42,7 +42,7 @@ func open(t *testing.T, slug string) *class {
 		t.Fatal(job.Problem)
 	}
 	c.courses = course.New(c.Store, c.Accounts, c.Library, func() time.Time { return c.Now })
-	c.Work = work.New(c.Store, c.Practice, c.Grader, c.Accounts, c.courses, c.Library, work.DefaultCopyRoom, c.Log)
+	c.Work = work.New(c.Store, c.Practice, c.Grader, c.Accounts, c.courses, c.Library, work.DefaultBounds, c.Log)
 	if _, err := c.courses.Create(ctx, c.Hazel, course.NewCourse{Slug: slug, Title: slug}); err != nil {
 		t.Fatal(err)
 	}

@@ -1362,6 +1362,33 @@ type ExaminationRules struct {
 	Shuffle bool `json:"shuffle,omitempty,omitzero"`
 }
 
+// Example defines model for Example.
+type Example struct {
+	Expected TableRows `json:"expected"`
+	Got      TableRows `json:"got"`
+
+	// MadeUp The rows are none of the dataset's.
+	MadeUp   bool   `json:"made_up"`
+	Sentence string `json:"sentence"`
+
+	// Tables The one with the most rows first.
+	Tables []ExampleTable `json:"tables"`
+}
+
+// ExampleQuery defines model for ExampleQuery.
+type ExampleQuery struct {
+	Sql string `json:"sql"`
+}
+
+// ExampleTable defines model for ExampleTable.
+type ExampleTable struct {
+	Columns []Column `json:"columns"`
+	Name    string   `json:"name"`
+
+	// Rows Cells as PostgreSQL writes them; null is NULL.
+	Rows Rows `json:"rows"`
+}
+
 // Exercise defines model for Exercise.
 type Exercise struct {
 	// Attempts One's own so far.
@@ -1549,7 +1576,7 @@ type Finding struct {
 	Rows     Rows   `json:"rows,omitempty,omitzero"`
 	Sentence string `json:"sentence"`
 
-	// Where A part of a text. Lines and columns count from 1, columns and the length in characters.
+	// Where A part of a text. Lines and columns count from 1, columns and the length in characters. The length is 0 where something is missing.
 	Where Stretch `json:"where,omitempty,omitzero"`
 }
 
@@ -3289,7 +3316,7 @@ type Strengthening struct {
 	Variant string `json:"variant"`
 }
 
-// Stretch A part of a text. Lines and columns count from 1, columns and the length in characters.
+// Stretch A part of a text. Lines and columns count from 1, columns and the length in characters. The length is 0 where something is missing.
 type Stretch struct {
 	Column int `json:"column"`
 	Length int `json:"length"`
@@ -3369,6 +3396,14 @@ type TableColumn struct {
 
 	// Values The values of a column that has only a few, and of an enumeration.
 	Values []string `json:"values,omitempty,omitzero"`
+}
+
+// TableRows defines model for TableRows.
+type TableRows struct {
+	Columns []Column `json:"columns"`
+
+	// Rows Cells as PostgreSQL writes them; null is NULL.
+	Rows Rows `json:"rows"`
 }
 
 // TableSize defines model for TableSize.
@@ -3452,6 +3487,17 @@ type Tried struct {
 
 	// Truncated Only the first rows are here.
 	Truncated bool `json:"truncated"`
+}
+
+// TriedExample defines model for TriedExample.
+type TriedExample struct {
+	// Error An error (RFC 9457).
+	Error    Problem   `json:"error,omitempty,omitzero"`
+	Expected TableRows `json:"expected"`
+	Got      TableRows `json:"got"`
+
+	// Right It gives what is expected on these rows.
+	Right bool `json:"right"`
 }
 
 // Webhook defines model for Webhook.
@@ -3965,6 +4011,9 @@ type SetActiveJSONRequestBody = Active
 // DisputeJSONRequestBody defines body for Dispute for application/json ContentType.
 type DisputeJSONRequestBody = NewDispute
 
+// TryExampleJSONRequestBody defines body for TryExample for application/json ContentType.
+type TryExampleJSONRequestBody = ExampleQuery
+
 // CreateCourseJSONRequestBody defines body for CreateCourse for application/json ContentType.
 type CreateCourseJSONRequestBody = NewCourse
 
@@ -4132,6 +4181,12 @@ type ServerInterface interface {
 	// Dispute Say that what came of one's own attempt is wrong. It comes on the marking list.
 	// (PUT /api/attempts/{attempt}/dispute)
 	Dispute(c *gin.Context, attempt int64)
+	// ReadExample The smallest example of what is wrong with one's own incorrect attempt. A few rows of the tables on which the difference still shows; rows that are made up where it does not show on those that one sees. Looking for it takes two seconds at most.
+	// (GET /api/attempts/{attempt}/example)
+	ReadExample(c *gin.Context, attempt int64)
+	// TryExample Run a query on the rows of the example. Nothing of it is stored.
+	// (POST /api/attempts/{attempt}/example)
+	TryExample(c *gin.Context, attempt int64)
 	// RemoveCalendar Have the address lead nowhere.
 	// (DELETE /api/calendar)
 	RemoveCalendar(c *gin.Context)
@@ -4759,6 +4814,56 @@ func (siw *ServerInterfaceWrapper) Dispute(c *gin.Context) {
 	}
 
 	siw.Handler.Dispute(c, attempt)
+}
+
+// ReadExample operation middleware
+func (siw *ServerInterfaceWrapper) ReadExample(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "attempt" -------------
+	var attempt int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "attempt", c.Param("attempt"), &attempt, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter attempt: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadExample(c, attempt)
+}
+
+// TryExample operation middleware
+func (siw *ServerInterfaceWrapper) TryExample(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "attempt" -------------
+	var attempt int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "attempt", c.Param("attempt"), &attempt, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter attempt: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TryExample(c, attempt)
 }
 
 // RemoveCalendar operation middleware
@@ -8585,6 +8690,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/api/reviews/:review/done", wrapper.ReopenReview)
 	router.PUT(options.BaseURL+"/api/reviews/:review/done", wrapper.FinishReview)
 	router.GET(options.BaseURL+"/api/attempts/:attempt/cause", wrapper.ReadCause)
+	router.GET(options.BaseURL+"/api/attempts/:attempt/example", wrapper.ReadExample)
+	router.POST(options.BaseURL+"/api/attempts/:attempt/example", wrapper.TryExample)
 	router.DELETE(options.BaseURL+"/api/attempts/:attempt/dispute", wrapper.WithdrawDispute)
 	router.PUT(options.BaseURL+"/api/attempts/:attempt/dispute", wrapper.Dispute)
 	router.GET(options.BaseURL+"/api/notes", wrapper.ListNotes)
@@ -8981,6 +9088,85 @@ type DisputedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response DisputedefaultApplicationProblemPlusJSONResponse) VisitDisputeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadExampleRequestObject struct {
+	Attempt int64 `json:"attempt"`
+}
+
+type ReadExampleResponseObject interface {
+	VisitReadExampleResponse(w http.ResponseWriter) error
+}
+
+type ReadExample200JSONResponse Example
+
+func (response ReadExample200JSONResponse) VisitReadExampleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadExampledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadExampledefaultApplicationProblemPlusJSONResponse) VisitReadExampleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryExampleRequestObject struct {
+	Attempt int64 `json:"attempt"`
+	Body    *TryExampleJSONRequestBody
+}
+
+type TryExampleResponseObject interface {
+	VisitTryExampleResponse(w http.ResponseWriter) error
+}
+
+type TryExample200JSONResponse TriedExample
+
+func (response TryExample200JSONResponse) VisitTryExampleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryExampledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TryExampledefaultApplicationProblemPlusJSONResponse) VisitTryExampleResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -14006,6 +14192,12 @@ type StrictServerInterface interface {
 	// Dispute Say that what came of one's own attempt is wrong. It comes on the marking list.
 	// (PUT /api/attempts/{attempt}/dispute)
 	Dispute(ctx context.Context, request DisputeRequestObject) (DisputeResponseObject, error)
+	// ReadExample The smallest example of what is wrong with one's own incorrect attempt. A few rows of the tables on which the difference still shows; rows that are made up where it does not show on those that one sees. Looking for it takes two seconds at most.
+	// (GET /api/attempts/{attempt}/example)
+	ReadExample(ctx context.Context, request ReadExampleRequestObject) (ReadExampleResponseObject, error)
+	// TryExample Run a query on the rows of the example. Nothing of it is stored.
+	// (POST /api/attempts/{attempt}/example)
+	TryExample(ctx context.Context, request TryExampleRequestObject) (TryExampleResponseObject, error)
 	// RemoveCalendar Have the address lead nowhere.
 	// (DELETE /api/calendar)
 	RemoveCalendar(ctx context.Context, request RemoveCalendarRequestObject) (RemoveCalendarResponseObject, error)
@@ -14732,6 +14924,76 @@ func (sh *strictHandler) Dispute(ctx *gin.Context, attempt int64) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(DisputeResponseObject); ok {
 		if err := validResponse.VisitDisputeResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReadExample operation middleware
+func (sh *strictHandler) ReadExample(ctx *gin.Context, attempt int64) {
+	var request ReadExampleRequestObject
+
+	request.Attempt = attempt
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadExample(ctx, request.(ReadExampleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadExample")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReadExampleResponseObject); ok {
+		if err := validResponse.VisitReadExampleResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TryExample operation middleware
+func (sh *strictHandler) TryExample(ctx *gin.Context, attempt int64) {
+	var request TryExampleRequestObject
+
+	request.Attempt = attempt
+
+	var body TryExampleJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TryExample(ctx, request.(TryExampleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TryExample")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TryExampleResponseObject); ok {
+		if err := validResponse.VisitTryExampleResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
