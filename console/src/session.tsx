@@ -85,15 +85,7 @@ export function SessionProvider({ children }: { children: ReactNode }) {
         ["paper", paper],
         (loaded?: Schemas["Paper"]) => loaded && withDraft(loaded, exercise, draft),
       );
-    submissions.onStored = ({ paper }, attempt) => {
-      const again = () => void queries.invalidateQueries({ queryKey: ["paper", paper] });
-      again();
-      if (attempt.outcome !== "incorrect") return;
-      const path = { attempt: Number(attempt.id) };
-      answer(api.GET("/api/attempts/{attempt}/cause", { params: { path } })) // comes once it is found
-        .then((cause) => cause.findings.length > 0 && again())
-        .catch(() => {}); // the verdict stands without it
-    };
+    submissions.onStored = ({ paper }) => void queries.invalidateQueries({ queryKey: ["paper", paper] });
   }, [queries]);
 
   async function logIn(name: string, password: string) {

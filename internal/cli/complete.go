@@ -55,6 +55,7 @@ var examples = map[string]string{
 		"examen run first-look query.sql -o xlsx --all > rows.xlsx",
 	"submit": "echo 'SELECT name, valley FROM apiary' | examen submit first-look/1\n" +
 		"examen submit first-look/names-and-valleys answer.sql\nexamen submit first-look answers.sql",
+	"example": "examen example first-look/high-and-strong\nexamen example first-look/high-and-strong answer.sql",
 	"history": "examen history --paper first-look --outcome incorrect\n" +
 		"examen history --learner robin --paper first-look --exercise hives-by-strength --timeline\n" +
 		"examen history strength --since 2026-09-01\n" +
@@ -181,7 +182,8 @@ var arguments = map[string][]wanted{
 	"read":       {anAddress},
 	"paper edit": {aPaper}, "paper publish": {aPaper}, "paper versions": {aPaper}, "paper compare": {aPaper},
 	"paper restore": {aPaper}, "paper discard": {aPaper}, "exercise copy": {anAddress, aPaper},
-	"run": {anAddress, aFile}, "submit": {anAddress, aFile}, "dataset show": {aDataset, aTable},
+	"run": {anAddress, aFile}, "submit": {anAddress, aFile}, "example": {anAddress, aFile},
+	"dataset show": {aDataset, aTable},
 	"dataset rows": {aDataset, aTable}, "dataset map": {aDataset}, "dataset build": {aFile},
 	"dataset changes": {aDataset}, "copy show": {aDataset}, "copy reset": {aDataset}, "dataset builds": {aDataset},
 	"dataset use": {aDataset}, "dataset confirm": {aDataset},

@@ -58,15 +58,19 @@ func (s *serving) flags(c *cobra.Command) {
 		"what a learner's copy of a dataset may take on disk, in MB; larger datasets have no copies",
 	)
 	f.Var(
-		megabytes[int64]{&s.options.Copies.Learner, 16}, "limit-copies-learner",
+		megabytes[int64]{&s.options.Work.Copies.Learner, 16}, "limit-copies-learner",
 		"what all copies of one learner may take on disk, in MB",
 	)
 	f.Var(
-		megabytes[int64]{&s.options.Copies.Bytes, 64}, "limit-copies", "what all copies may take on disk, in MB",
+		megabytes[int64]{&s.options.Work.Copies.Bytes, 64}, "limit-copies", "what all copies may take on disk, in MB",
 	)
 	f.DurationVar(
-		&s.options.Copies.Unused, "keep-copies", s.options.Copies.Unused,
+		&s.options.Work.Copies.Unused, "keep-copies", s.options.Work.Copies.Unused,
 		"how long a learner's copy is kept that is not used",
+	)
+	f.IntVar(
+		&s.options.Work.Causes, "causes", s.options.Work.Causes,
+		"how many causes of incorrect attempts are looked for at once; 0 for none",
 	)
 	f.Var(
 		(*days)(&s.options.KeepRuns), "keep-runs",

@@ -121,7 +121,7 @@ func (p *program) writeFinding(f client.Finding) {
 	}
 }
 
-// writeStretch writes a line with a part of it underlined.
+// writeStretch writes a line with a part of it underlined, or the place where something is missing.
 func (p *program) writeStretch(s client.Stretch) {
 	line := []rune(s.Text)
 	start := min(max(s.Column-1, 0), len(line))

@@ -1881,6 +1881,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/attempts/{attempt}/example": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                attempt: number;
+            };
+            cookie?: never;
+        };
+        /** The smallest example of what is wrong with one's own incorrect attempt. A few rows of the tables on which the difference still shows; rows that are made up where it does not show on those that one sees. Looking for it takes two seconds at most. */
+        get: operations["readExample"];
+        put?: never;
+        /** Run a query on the rows of the example. Nothing of it is stored. */
+        post: operations["tryExample"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/attempts/{attempt}/dispute": {
         parameters: {
             query?: never;
@@ -2891,7 +2911,7 @@ export interface components {
             /** @description How far the learner is told: `none`, `clause`, `kind` or `edit`. For instructors. */
             hint?: string;
         };
-        /** @description A part of a text. Lines and columns count from 1, columns and the length in characters. */
+        /** @description A part of a text. Lines and columns count from 1, columns and the length in characters. The length is 0 where something is missing. */
         Stretch: {
             line: number;
             column: number;
@@ -2902,6 +2922,34 @@ export interface components {
         Cause: {
             /** @description None where nothing was found, or may be told. */
             findings: components["schemas"]["Finding"][];
+        };
+        TableRows: {
+            columns: components["schemas"]["Column"][];
+            rows: components["schemas"]["Rows"];
+        };
+        ExampleTable: {
+            name: string;
+            columns: components["schemas"]["Column"][];
+            rows: components["schemas"]["Rows"];
+        };
+        Example: {
+            sentence: string;
+            /** @description The rows are none of the dataset's. */
+            made_up: boolean;
+            /** @description The one with the most rows first. */
+            tables: components["schemas"]["ExampleTable"][];
+            got: components["schemas"]["TableRows"];
+            expected: components["schemas"]["TableRows"];
+        };
+        ExampleQuery: {
+            sql: string;
+        };
+        TriedExample: {
+            /** @description It gives what is expected on these rows. */
+            right: boolean;
+            got: components["schemas"]["TableRows"];
+            expected: components["schemas"]["TableRows"];
+            error?: components["schemas"]["Problem"];
         };
         Attempt: {
             id: string;
@@ -7451,6 +7499,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Cause"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readExample: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                attempt: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The example; without tables where there is none, or none may be shown. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Example"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryExample: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                attempt: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExampleQuery"];
+            };
+        };
+        responses: {
+            /** @description What it gives there. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedExample"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -34,7 +34,7 @@ const told: Record<string, string> = {
   edit: "The learner is told this, too.",
 };
 
-/** A line of the text with a part marked. */
+/** A line of the text with a part marked, or the place where something is missing. */
 function Place({ line, column, length, text }: NonNullable<Finding["where"]>) {
   const letters = Array.from(text); // columns count characters
   const from = column - 1;
@@ -43,7 +43,13 @@ function Place({ line, column, length, text }: NonNullable<Finding["where"]>) {
       <p className="quiet">Line {line}:</p>
       <pre className="place" role="group" aria-label={`Line ${line}`}>
         {letters.slice(0, from).join("")}
-        <mark>{letters.slice(from, from + length).join("")}</mark>
+        {length > 0 ? (
+          <mark>{letters.slice(from, from + length).join("")}</mark>
+        ) : (
+          <mark className="gap" role="img" aria-label="something is missing here">
+            ‸
+          </mark>
+        )}
         {letters.slice(from + length).join("")}
       </pre>
     </>

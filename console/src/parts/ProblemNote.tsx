@@ -25,7 +25,10 @@ export function ProblemNote({ problem, narrow = false, onMend }: Props) {
           <p className="quiet">
             Line {place.line}, column {place.column}:
           </p>
-          <pre>{pointed(place.text, place.column, narrow ? 36 : Infinity)}</pre>
+          {/* A whole line may be wider than a telephone: then it is moved sideways, by keyboard too. */}
+          <pre role="group" aria-label={`Line ${place.line}`} tabIndex={narrow ? undefined : 0}>
+            {pointed(place.text, place.column, narrow ? 36 : Infinity)}
+          </pre>
         </>
       )}
       <p>{problem.detail}</p>

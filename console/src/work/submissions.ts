@@ -1,4 +1,4 @@
-import { answer, api, problemOf, type Attempt, type Problem } from "../api/client";
+import { answer, api, problemOf, type Problem } from "../api/client";
 import { passes } from "./drafts";
 import { Kept, keyOf, Watched, type Place } from "./place";
 
@@ -23,7 +23,7 @@ export class Submissions extends Watched {
   private readonly timers = new Map<string, number>();
 
   /** onStored is told of each that the service has stored. */
-  onStored: (place: Place, attempt: Attempt) => void = () => {};
+  onStored: (place: Place) => void = () => {};
 
   use(account: string | null) {
     if (account === this.account) return;
@@ -66,14 +66,14 @@ export class Submissions extends Watched {
     this.put({ ...submission, state: "sending", problem: undefined });
     const { paper, exercise } = place;
     try {
-      const attempt = await answer(
+      await answer(
         api.POST("/api/papers/{paper}/exercises/{exercise}/attempts", {
           params: { path: { paper, exercise } },
           body: { sql, key },
         }),
       );
       this.drop(place);
-      this.onStored(place, attempt);
+      this.onStored(place);
     } catch (error) {
       const problem = problemOf(error);
       if (passes(problem) && problem.status !== 429 && problem.status !== 500) {

@@ -24,6 +24,7 @@ import { TwoVersions } from "./TwoVersions";
 import { useDraft, usePlace, useSubmission } from "./useDraft";
 
 const Beside = lazily(() => import("./results/Beside").then((m) => m.Beside));
+const SmallestExample = lazily(() => import("./results/SmallestExample").then((m) => m.SmallestExample));
 
 interface Props {
   exercise: Exercise;
@@ -48,6 +49,7 @@ export function Answer({ exercise, tables, closed, broughtBack, narrow }: Props)
   const [unmend, setUnmend] = useState<(() => void) | null>(null);
   const runs = useRuns({ paper, exercise: slug });
   const [beside, setBeside] = useState<string | null>(null); // the attempt whose rows are shown beside its findings
+  const [example, setExample] = useState<string | null>(null); // the attempt whose example is shown
   const [planned, setPlanned] = useState<string | null>(null); // the statement whose plan is shown
   const explain = async () => setPlanned((await space.current?.statements(false))?.[0]?.text ?? null);
   const run = async () => runs.start(exercise.changes ? whole(sql) : ((await space.current?.statements(false)) ?? []));
@@ -77,6 +79,7 @@ export function Answer({ exercise, tables, closed, broughtBack, narrow }: Props)
         text={sql}
         onMend={change}
         onBeside={() => setBeside(attempt?.id ?? null)}
+        onExample={() => setExample(attempt?.id ?? null)}
         onBringBack={(text) => space.current?.replace(text)}
       />
     </aside>
@@ -131,6 +134,11 @@ export function Answer({ exercise, tables, closed, broughtBack, narrow }: Props)
             ran={runs.earlier.find((ran) => ran.sql.trim() === attempt.sql.trim())}
             onClose={() => setBeside(null)}
           />
+        </Suspense>
+      )}
+      {attempt && example === attempt.id && (
+        <Suspense>
+          <SmallestExample key={attempt.id} attempt={attempt.id} text={sql} onClose={() => setExample(null)} />
         </Suspense>
       )}
       {planned !== null && <PlanView of={{ paper, exercise: slug, sql: planned }} onClose={() => setPlanned(null)} />}

@@ -3,6 +3,7 @@ import { Button } from "../../../parts/Button";
 import { answer, api, type Attempt, type Run } from "../../../api/client";
 import { Evidence } from "../../../parts/FindingNote";
 import { Grid } from "../../../parts/grid/Grid";
+import { useInSight } from "../../../parts/useInSight";
 import { Waiting } from "../../../parts/Waiting";
 import { marksOf, wholeRow } from "./marks";
 
@@ -23,9 +24,10 @@ export function Beside({ attempt, ran, onClose }: Props) {
     staleTime: Infinity,
     retry: false,
   });
+  const part = useInSight(run.isPending);
   const shown = attempt.findings.filter((finding) => finding.rows?.length);
   return (
-    <section className="evidence" aria-label="Your rows and what the findings show">
+    <section ref={part} className="evidence" aria-label="Your rows and what the findings show">
       <div className="tools-line">
         <h3>Your rows, and what the findings show</h3>
         <Button size="small" onClick={onClose}>

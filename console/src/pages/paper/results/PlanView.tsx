@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button } from "../../../parts/Button";
 import { answer, api, type Schemas } from "../../../api/client";
+import { useInSight } from "../../../parts/useInSight";
 import { Waiting } from "../../../parts/Waiting";
 
 type Step = Schemas["PlanStep"];
@@ -13,8 +14,9 @@ export function PlanView({ of, onClose }: { of: Schemas["RunRequest"]; onClose()
     staleTime: 60_000,
     retry: false,
   });
+  const part = useInSight(plan.isPending);
   return (
-    <section className="plan" aria-label="How the statement would be worked out">
+    <section ref={part} className="plan" aria-label="How the statement would be worked out">
       <div className="tools-line">
         <h3>How the database would work it out</h3>
         <Button size="small" onClick={onClose}>
