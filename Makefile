@@ -7,7 +7,7 @@ export CGO_ENABLED = 1
 CONSOLE = console/node_modules/.installed
 DIST = internal/web/dist/index.html
 
-.PHONY: help demo build test check unit generate generated bench load shots package clean
+.PHONY: help demo build test check unit repeated generate generated bench load shots package clean
 
 help: ## list the targets
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## (.*)/  make \1\t\2/' | expand -t 18
@@ -41,8 +41,13 @@ check: $(CONSOLE) # what needs no running program
 	$(GO) vet ./...
 	$(GO) tool -modfile=tools/go.mod staticcheck ./...
 
-unit: # every Go test; those of test/ drive the whole with Chromium
-	$(GO) test -count=1 -timeout 90m ./...
+unit: # every Go test; those of test/ drive the whole, with Chromium in test/console, and begin first since they take longest
+	$(GO) test -short -count=1 -timeout 75m ./test/... ./...
+
+REPEATED = TestNothingIsLostHoweverOften|TestServicesAreKilled|TestPracticeServersAreLost
+
+repeated: build ## the tests that kill services and servers, with all of their kills: a few minutes
+	$(GO) test -count=1 -timeout 75m -run '$(REPEATED)' ./test
 
 generate: $(CONSOLE) ## write again what is generated: from the contract, the queries and the packs' seed
 	cd internal/records && $(GO) tool -modfile=../../tools/go.mod sqlc generate

@@ -18,41 +18,8 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
-
-// asked makes a call as somebody, or as nobody with an empty token.
-func asked(t testing.TB, url, method, path, token, body string) (int, string) {
-	t.Helper()
-	request, err := http.NewRequest(method, url+path, strings.NewReader(body))
-	if err != nil {
-		t.Fatal(err)
-	}
-	if body != "" {
-		request.Header.Set("Content-Type", "application/json")
-	}
-	if token != "" {
-		request.Header.Set("Authorization", "Bearer "+token)
-	}
-	response, err := http.DefaultClient.Do(request)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer response.Body.Close()
-	text, _ := io.ReadAll(io.LimitReader(response.Body, 1<<20))
-	return response.StatusCode, string(text)
-}
-
-func token(t testing.TB, url, name, password string) string {
-	t.Helper()
-	c, _ := client.NewClient(url)
-	session, err := client.Read[client.Session](
-		c.LogIn(ctx, client.LogIn{Name: name, Password: password, Kind: client.Bearer}),
-	)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return session.Token
-}
 
 // A call is one of the contract, made with fitting values.
 type call struct {
@@ -181,6 +148,8 @@ var calls = []call{
 	{"finishReview", "PUT", "/api/reviews/999999/done", "", loggedIn(404)},
 	{"reopenReview", "DELETE", "/api/reviews/999999/done", "", loggedIn(404)},
 	{"readCause", "GET", "/api/attempts/1/cause", "", loggedIn(404)},
+	{"readExample", "GET", "/api/attempts/1/example", "", loggedIn(404)},
+	{"tryExample", "POST", "/api/attempts/1/example", `{"sql":"SELECT 1"}`, loggedIn(404)},
 	{"dispute", "PUT", "/api/attempts/1/dispute", `{"reason":"why"}`, loggedIn(404)},
 	{"withdrawDispute", "DELETE", "/api/attempts/1/dispute", "", loggedIn(404)},
 	{"listNotes", "GET", "/api/notes", "", loggedIn(200)},
@@ -289,7 +258,7 @@ func TestWhoMayMakeWhichCall(t *testing.T) {
 			t.Errorf("%s has no row", found[1])
 		}
 	}
-	hazel := hazel(t)
+	hazel := whole.Hazel(t)
 	made := client.NewCourse{Slug: "other-course", Title: "Another"}
 	if _, err := client.Read[client.Course](hazel.CreateCourse(ctx, made)); err != nil {
 		t.Fatal(err)
@@ -316,17 +285,17 @@ func TestWhoMayMakeWhichCall(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	name, _ := newcomer(t)
+	name, _ := whole.Newcomer(t)
 	var tokens [7]string
 	for i, name := range []string{"", name, "outsider", "assisting", "instructing", "administering"} {
 		if i > 0 {
-			tokens[i] = token(t, shared.url, name, demo.LearnerPassword)
+			tokens[i] = whole.Token(t, whole.Shared.URL, name, demo.LearnerPassword)
 		}
 	}
-	tokens[6] = token(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	tokens[6] = whole.Token(t, whole.Shared.URL, demo.InstructorName, demo.InstructorPassword)
 	for _, c := range calls {
 		for i, who := range callers {
-			if code, text := asked(t, shared.url, c.method, c.path, tokens[i], c.body); code != c.gets[i] {
+			if code, text := whole.Asked(t, whole.Shared.URL, c.method, c.path, tokens[i], c.body); code != c.gets[i] {
 				t.Errorf("%s %s by %s: got %d %.200s, want %d", c.method, c.path, who, code, text, c.gets[i])
 			}
 		}
@@ -335,19 +304,19 @@ func TestWhoMayMakeWhichCall(t *testing.T) {
 
 // A paper that is not one's own looks like one that is not there, in every call that names one.
 func TestWhichPapersThereAreIsNotTold(t *testing.T) {
-	hazel := hazel(t)
+	hazel := whole.Hazel(t)
 	_, _ = client.Read[client.Course](hazel.CreateCourse(ctx, client.NewCourse{Slug: "third-course", Title: "A third"}))
 	_, _ = client.Read[client.AddedMember](
 		hazel.AddMember(ctx, "third-course", client.NewMember{Name: "stranger", Password: demo.LearnerPassword}),
 	)
-	mine := token(t, shared.url, "stranger", demo.LearnerPassword)
+	mine := whole.Token(t, whole.Shared.URL, "stranger", demo.LearnerPassword)
 	for _, c := range calls {
 		if !strings.Contains(c.path+c.body, "first-look") {
 			continue
 		}
-		there, said := asked(t, shared.url, c.method, c.path, mine, c.body)
-		not, otherwise := asked(
-			t, shared.url, c.method, strings.ReplaceAll(c.path, "first-look", "no-such-one"), mine,
+		there, said := whole.Asked(t, whole.Shared.URL, c.method, c.path, mine, c.body)
+		not, otherwise := whole.Asked(
+			t, whole.Shared.URL, c.method, strings.ReplaceAll(c.path, "first-look", "no-such-one"), mine,
 			strings.ReplaceAll(c.body, "first-look", "no-such-one"),
 		)
 		if there != not || strings.ReplaceAll(said, "first-look", "no-such-one") != otherwise {
@@ -358,7 +327,7 @@ func TestWhichPapersThereAreIsNotTold(t *testing.T) {
 
 // What no caller should send is the caller's fault, and never the service's.
 func TestNonsenseIsNotTheServicesFault(t *testing.T) {
-	teacher := token(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	teacher := whole.Token(t, whole.Shared.URL, demo.InstructorName, demo.InstructorPassword)
 	long := strings.Repeat("x", 5000)
 	for _, nonsense := range []string{
 		"%00", "%FF%FE", "NaN", "-1", "99999999999999999999999", "%F0%9F%90%9D", "..%2f..", long, "'%22%5C",
@@ -375,8 +344,8 @@ func TestNonsenseIsNotTheServicesFault(t *testing.T) {
 			"/api/datasets/apiary/tables/hive/rows?offset=X", "/api/datasets/apiary/tables/hive/rows?limit=X",
 			"/api/jobs/X", "/api/jobs/X/events", "/api/jobs?dataset=X", "/api/courses/X",
 		} {
-			if code, text := asked(
-				t, shared.url, "GET", strings.Replace(path, "X", nonsense, 1), teacher, "",
+			if code, text := whole.Asked(
+				t, whole.Shared.URL, "GET", strings.Replace(path, "X", nonsense, 1), teacher, "",
 			); code >= 500 {
 				t.Errorf("GET %s with %.20s: %d %s", path, nonsense, code, text)
 			}
@@ -401,8 +370,8 @@ func TestNonsenseIsNotTheServicesFault(t *testing.T) {
 					}
 					parts = append(parts, fmt.Sprintf("%q:%s", name, text))
 				}
-				if code, text := asked(
-					t, shared.url, c.method, c.path, teacher, "{"+strings.Join(parts, ",")+"}",
+				if code, text := whole.Asked(
+					t, whole.Shared.URL, c.method, c.path, teacher, "{"+strings.Join(parts, ",")+"}",
 				); code >= 500 {
 					t.Errorf("%s %s with %s %.20s: %d %s", c.method, c.path, field, value, code, text)
 				}
@@ -410,8 +379,10 @@ func TestNonsenseIsNotTheServicesFault(t *testing.T) {
 		}
 	}
 	for _, query := range []string{"title=%00", "encoding=%00", "script=%00"} {
-		contentType, body := client.SendFiles(scripts(map[string]string{"a.sql": "SELECT 1;"}), []string{"a.sql"}, nil)
-		request, _ := http.NewRequest("POST", shared.url+"/api/datasets/nonsense/builds?"+query, body)
+		contentType, body := client.SendFiles(
+			whole.Scripts(map[string]string{"a.sql": "SELECT 1;"}), []string{"a.sql"}, nil,
+		)
+		request, _ := http.NewRequest("POST", whole.Shared.URL+"/api/datasets/nonsense/builds?"+query, body)
 		request.Header.Set("Content-Type", contentType)
 		request.Header.Set("Authorization", "Bearer "+teacher)
 		response, err := http.DefaultClient.Do(request)
@@ -424,12 +395,13 @@ func TestNonsenseIsNotTheServicesFault(t *testing.T) {
 		}
 	}
 	for _, path := range []string{"/healthz", "/.env", "/admin", "/papersx"} {
-		if code, _ := asked(t, shared.url, "GET", path, "", ""); code != 404 {
+		if code, _ := whole.Asked(t, whole.Shared.URL, "GET", path, "", ""); code != 404 {
 			t.Errorf("%s: %d", path, code)
 		}
 	}
 	for _, path := range []string{"/", "/papers/first-look", "/history", "/datasets/apiary/map"} {
-		if code, text := asked(t, shared.url, "GET", path, "", ""); code != 200 || !strings.Contains(text, "<html") {
+		code, text := whole.Asked(t, whole.Shared.URL, "GET", path, "", "")
+		if code != 200 || !strings.Contains(text, "<html") {
 			t.Errorf("%s: %d", path, code)
 		}
 	}
@@ -438,8 +410,8 @@ func TestNonsenseIsNotTheServicesFault(t *testing.T) {
 // Guesses that come at once are counted like those that come one after another; who is known on a device is not held up
 // by others' guesses.
 func TestGuessingAtOnce(t *testing.T) {
-	name, _ := newcomer(t)
-	c, _ := client.NewClient(shared.url)
+	name, _ := whole.Newcomer(t)
+	c, _ := client.NewClient(whole.Shared.URL)
 	first, err := client.Read[client.Session](
 		c.LogIn(ctx, client.LogIn{Name: name, Password: demo.LearnerPassword, Kind: client.Bearer}),
 	)
@@ -485,13 +457,13 @@ func TestGuessingAtOnce(t *testing.T) {
 	); err != nil {
 		t.Errorf("on the known device: %v", err)
 	}
-	other, _ := newcomer(t)
+	other, _ := whole.Newcomer(t)
 	if _, err := client.Read[client.Session](
 		c.LogIn(ctx, client.LogIn{Name: other, Password: demo.LearnerPassword, Kind: client.Bearer}),
 	); err != nil {
 		t.Errorf("somebody else from there: %v", err)
 	}
-	_, again := newcomer(t)
+	_, again := whole.Newcomer(t)
 	codes := map[int]int{}
 	for range 6 {
 		p := problemOf(t)(
@@ -507,16 +479,16 @@ func TestGuessingAtOnce(t *testing.T) {
 // A one-time password opens nothing but the way to a password of one's own, and not for ever.
 func TestAOneTimePasswordOpensOnlyTheWayToOnesOwn(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder)
-	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder)
+	teacher := whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
 	added, err := client.Read[client.AddedMember](
 		teacher.AddMember(ctx, "evening-group", client.NewMember{Name: "posy"}),
 	)
 	if err != nil || added.Password == "" {
 		t.Fatalf("%+v, %v", added, err)
 	}
-	posy := as(t, s.url, "posy", added.Password)
+	posy := whole.As(t, s.URL, "posy", added.Password)
 	for what, p := range map[string]client.Problem{
 		"papers":      problemOf(t)(posy.ListPapers(ctx)),
 		"a run":       problemOf(t)(posy.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT 1"})),
@@ -543,12 +515,12 @@ func TestAOneTimePasswordOpensOnlyTheWayToOnesOwn(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := superuser(t, folder, "records", "postgres").Exec(
+	if _, err := whole.Superuser(t, folder, "records", "postgres").Exec(
 		ctx, "UPDATE account SET one_time_until = now() - interval '1 minute' WHERE name = 'posy'",
 	); err != nil {
 		t.Fatal(err)
 	}
-	c, _ := client.NewClient(s.url)
+	c, _ := client.NewClient(s.URL)
 	if p := problemOf(t)(
 		c.LogIn(ctx, client.LogIn{Name: "posy", Password: reset.Password, Kind: client.Bearer}),
 	); p.Status != 401 || p.Type != "examen:one-time-expired" {
@@ -558,7 +530,7 @@ func TestAOneTimePasswordOpensOnlyTheWayToOnesOwn(t *testing.T) {
 	for range 4 {
 		_, _ = c.LogIn(ctx, client.LogIn{Name: "posy", Password: "wrong", Kind: client.Bearer})
 	}
-	if _, err := superuser(t, folder, "records", "postgres").Exec(
+	if _, err := whole.Superuser(t, folder, "records", "postgres").Exec(
 		ctx, "UPDATE login_failure SET last_at = now() + interval '2 hours'",
 	); err != nil {
 		t.Fatal(err)
@@ -574,7 +546,7 @@ func TestAOneTimePasswordOpensOnlyTheWayToOnesOwn(t *testing.T) {
 // has come.
 func TestSlowBodies(t *testing.T) {
 	t.Parallel()
-	address := strings.TrimPrefix(shared.url, "http://")
+	address := strings.TrimPrefix(whole.Shared.URL, "http://")
 	var all sync.WaitGroup
 	for _, head := range []string{"POST /api/session HTTP/1.1\r\nContent-Type: application/json\r\n" +
 		"Content-Length: 60000\r\n", "POST /api/runs HTTP/1.1\r\nContent-Type: application/json\r\n" +
@@ -608,13 +580,13 @@ func TestSlowBodies(t *testing.T) {
 		}
 	}
 	all.Wait() // for as long as a body may take, and no longer
-	teacher := token(t, shared.url, demo.InstructorName, demo.InstructorPassword)
-	if code, text := asked(
-		t, shared.url, "POST", "/api/session", "", `{"name":"`+strings.Repeat("x", 70<<10)+`"}`,
+	teacher := whole.Token(t, whole.Shared.URL, demo.InstructorName, demo.InstructorPassword)
+	if code, text := whole.Asked(
+		t, whole.Shared.URL, "POST", "/api/session", "", `{"name":"`+strings.Repeat("x", 70<<10)+`"}`,
 	); code != 413 {
 		t.Errorf("a log-in of 70 kB: %d %s", code, text)
 	}
-	if code, _ := asked(t, shared.url, "GET", "/api/papers", teacher, ""); code != 200 {
+	if code, _ := whole.Asked(t, whole.Shared.URL, "GET", "/api/papers", teacher, ""); code != 200 {
 		t.Errorf("afterwards: %d", code)
 	}
 }
@@ -622,8 +594,8 @@ func TestSlowBodies(t *testing.T) {
 // One learner's calls are bounded, and the answer says for how long.
 func TestCallsAreBounded(t *testing.T) {
 	t.Parallel()
-	s := start(t, "demo", "--data-dir", dataDir(t), "--limit-calls", "60")
-	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
+	s := whole.Start(t, "demo", "--data-dir", whole.DemoDir(t), "--limit-calls", "60")
+	wren := whole.As(t, s.URL, demo.NewLearnerName, demo.LearnerPassword)
 	refused := 0
 	for range 100 {
 		response, err := wren.ListPapers(ctx)
@@ -642,7 +614,7 @@ func TestCallsAreBounded(t *testing.T) {
 		t.Errorf("%d of 100 calls were refused", refused)
 	}
 	if _, err := client.Read[[]client.PaperSummary](
-		as(t, s.url, "robin", demo.LearnerPassword).ListPapers(ctx),
+		whole.As(t, s.URL, "robin", demo.LearnerPassword).ListPapers(ctx),
 	); err != nil {
 		t.Errorf("another learner: %v", err)
 	}
@@ -650,7 +622,7 @@ func TestCallsAreBounded(t *testing.T) {
 
 // Texts of any size are kept, but not without end, and a page of them has a bound.
 func TestALongHistoryComesInPages(t *testing.T) {
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	long := "SELECT 1 -- " + strings.Repeat("x", 95_000)
 	sent, most := 0, 400 // on a slow machine much is allowed again meanwhile
 	for range most {
@@ -693,7 +665,7 @@ func TestSecureBehindAProxy(t *testing.T) {
 	t.Parallel()
 	trusting, other := restored(t, "--trusted-proxy", "127.0.0.1"), restored(t)
 	// By its public URL, the shared one is reached over TLS alone.
-	for url, secure := range map[string]bool{trusting.url: true, other.url: false, shared.url: true} {
+	for url, secure := range map[string]bool{trusting.URL: true, other.URL: false, whole.Shared.URL: true} {
 		body, _ := json.Marshal(
 			client.LogIn{Name: demo.NewLearnerName, Password: demo.LearnerPassword, Kind: client.Cookie},
 		)

@@ -12,6 +12,8 @@ import (
 	"sync"
 	"syscall"
 	"testing"
+
+	"examen/test/whole"
 )
 
 // The clusters can be run apart from the service, each by a process of its own: as the Debian package does. The service
@@ -19,9 +21,9 @@ import (
 // that run alone.
 func TestClustersRunApart(t *testing.T) {
 	t.Parallel()
-	place := dataDir(t)
+	place := whole.DataDir(t)
 	cluster := func(which string) *exec.Cmd {
-		cmd := exec.Command(binary, "cluster", "run", which, "--data-dir", place, "--for", groupOf(t, which))
+		cmd := exec.Command(whole.Binary, "cluster", "run", which, "--data-dir", place, "--for", groupOf(t, which))
 		cmd.Stderr = os.Stderr
 		out, err := cmd.StdoutPipe()
 		if err == nil {
@@ -33,7 +35,7 @@ func TestClustersRunApart(t *testing.T) {
 		t.Cleanup(func() {
 			_ = cmd.Process.Signal(syscall.SIGTERM)
 			_ = cmd.Wait()
-			if serverPID(place, which) > 0 {
+			if whole.ServerPID(place, which) > 0 {
 				t.Errorf("the server of the %s is left", which)
 			}
 		})
@@ -44,19 +46,19 @@ func TestClustersRunApart(t *testing.T) {
 	}
 	records, practice := cluster("records"), cluster("practice")
 	manager, told := listenForNotices(t)
-	s := &service{cmd: exec.Command(
-		binary, "serve", "--listen", "127.0.0.1:0", "--join-clusters", "--data-dir", place, "--seats", "4",
+	s := &whole.Service{Cmd: exec.Command(
+		whole.Binary, "serve", "--listen", "127.0.0.1:0", "--join-clusters", "--data-dir", place, "--seats", "4",
 	)}
-	s.cmd.Env = append(os.Environ(), "NOTIFY_SOCKET="+manager, "WATCHDOG_USEC=300000")
-	if err := s.begin("serve"); err != nil {
+	s.Cmd.Env = append(os.Environ(), "NOTIFY_SOCKET="+manager, "WATCHDOG_USEC=300000")
+	if err := s.Launch("serve"); err != nil {
 		t.Fatal(err)
 	}
-	until(t, "it is said to be ready and alive", func() bool {
+	whole.Until(t, "it is said to be ready and alive", func() bool {
 		all := told()
 		return slices.Contains(all, "READY=1") && slices.Contains(all, "WATCHDOG=1")
 	})
-	before := serverPID(place, "records")
-	if p := command(t, nil, "", "backup", filepath.Join(t.TempDir(), "b"), "--data-dir", place); p.code != 0 {
+	before := whole.ServerPID(place, "records")
+	if p := whole.Command(t, nil, "", "backup", filepath.Join(t.TempDir(), "b"), "--data-dir", place); p.Code != 0 {
 		t.Errorf("backup: %+v", p)
 	}
 	if says, code := diagnosis(t, nil, "--join-clusters", "--data-dir", place, "--seats", "4"); code != 0 {
@@ -66,31 +68,31 @@ func TestClustersRunApart(t *testing.T) {
 		{"serve", "--listen", "127.0.0.1:0", "--data-dir", place}, {"cluster", "run", "records", "--data-dir", place},
 		{"cluster", "make", "practice", "--data-dir", place},
 	} {
-		if p := command(t, nil, "", args...); p.code == 0 || !strings.Contains(p.errs, "is in use by process") {
+		if p := whole.Command(t, nil, "", args...); p.Code == 0 || !strings.Contains(p.Errs, "is in use by process") {
 			t.Errorf("%v beside it: %+v", args, p)
 		}
 	}
-	if now := serverPID(place, "records"); now != before || !alive(now) {
+	if now := whole.ServerPID(place, "records"); now != before || !alive(now) {
 		t.Errorf("the records' server was %d and is %d", before, now)
 	}
 
 	// A cluster whose process is killed is started again by its manager; the service is the same.
 	_ = practice.Process.Kill()
 	_ = practice.Wait()
-	until(t, "it is missed", func() bool {
-		code, _ := asked(t, s.url, "GET", "/api/health", "", "")
+	whole.Until(t, "it is missed", func() bool {
+		code, _ := whole.Asked(t, s.URL, "GET", "/api/health", "", "")
 		return code == 503
 	})
 	cluster("practice")
-	until(t, "it is back", func() bool {
-		code, _ := asked(t, s.url, "GET", "/api/health", "", "")
+	whole.Until(t, "it is back", func() bool {
+		code, _ := whole.Asked(t, s.URL, "GET", "/api/health", "", "")
 		return code == 200
 	})
-	s.stop()
+	s.Stop()
 	if all := told(); !slices.Contains(all, "STOPPING=1") {
 		t.Errorf("as it stops, %q is told", all)
 	}
-	if !alive(serverPID(place, "records")) || records.ProcessState != nil {
+	if !alive(whole.ServerPID(place, "records")) || records.ProcessState != nil {
 		t.Error("the records' server stopped with the service")
 	}
 }

@@ -19,29 +19,30 @@ import (
 	"examen/internal/client"
 	"examen/internal/demo"
 	"examen/packs"
+	"examen/test/whole"
 )
 
 // A backup that is made while learners work, restored into an empty place, gives every table of the records and of the
 // datasets as it was.
 func TestABackupRestoredIntoAnEmptyPlaceEqualsWhatItIsOf(t *testing.T) {
-	folder := dataDir(t)
-	service := start(t, "demo", "--data-dir", folder)
-	teacher := as(t, service.url, demo.InstructorName, demo.InstructorPassword)
-	if job := built(t, teacher, "swarms", client.BuildDatasetParams{}, scripts(map[string]string{
+	folder := whole.DemoDir(t)
+	service := whole.Start(t, "demo", "--data-dir", folder)
+	teacher := whole.As(t, service.URL, demo.InstructorName, demo.InstructorPassword)
+	if job := whole.Built(t, teacher, "swarms", client.BuildDatasetParams{}, whole.Scripts(map[string]string{
 		"tables.sql": "CREATE TABLE swarm (id int PRIMARY KEY, seen date, weight numeric(4, 2))",
 		"tables2.sql": "INSERT INTO swarm SELECT n, date '2026-05-01' + n, n / 7.0 FROM generate_series(1, 200) n; " +
 			"CREATE VIEW heavy AS SELECT * FROM swarm WHERE weight > 20",
 	})); job.State != client.JobDone {
 		t.Fatalf("%+v", job)
 	}
-	robin := as(t, service.url, demo.LearnerName, demo.LearnerPassword)
+	robin := whole.As(t, service.URL, demo.LearnerName, demo.LearnerPassword)
 	if _, err := client.Read[client.Attempt](
 		robin.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT 'kept'"}),
 	); err != nil {
 		t.Fatal(err)
 	}
-	source := superuser(t, folder, "records", "postgres")
-	until(t, "nothing is done in the background", func() bool { return idle(t, source) })
+	source := whole.Superuser(t, folder, "records", "postgres")
+	whole.Until(t, "nothing is done in the background", func() bool { return idle(t, service, source) })
 
 	file := filepath.Join(t.TempDir(), "examen.backup")
 	settings := filepath.Join(t.TempDir(), "settings.yaml")
@@ -51,30 +52,30 @@ func TestABackupRestoredIntoAnEmptyPlaceEqualsWhatItIsOf(t *testing.T) {
 		t.Fatal(err)
 	}
 	before := recordsIn(t, source)
-	if p := command(t, nil, "", "backup", file, "--config", settings); p.code != 0 {
+	if p := whole.Command(t, nil, "", "backup", file, "--config", settings); p.Code != 0 {
 		t.Fatalf("%+v", p)
 	}
 	if info, err := os.Stat(file); err != nil || info.Mode().Perm() != 0o600 {
 		t.Fatalf("others can read the backup: %v %v", info.Mode(), err)
 	}
 	rows := datasetRows(t, folder, source)
-	if p := command(
-		t, nil, "", "restore", file, "--data-dir", dataDir(t), "--practice-url",
-		superuser(t, folder, "practice", "postgres").Config().ConnString(),
-	); p.code != 3 || !strings.Contains(p.errs, "another Examen uses it") {
+	if p := whole.Command(
+		t, nil, "", "restore", file, "--data-dir", whole.DataDir(t), "--practice-url",
+		whole.Superuser(t, folder, "practice", "postgres").Config().ConnString(),
+	); p.Code != 3 || !strings.Contains(p.Errs, "another Examen uses it") {
 		t.Errorf("practice servers that are in use are taken: %+v", p)
 	}
 	if now := datasetRows(t, folder, source); !maps.EqualFunc(now, rows, slices.Equal) {
 		t.Error("a restored backup has changed datasets of the running service")
 	}
-	service.stop()
+	service.Stop()
 
-	place := dataDir(t)
-	p := command(t, nil, "", "restore", file, "--data-dir", place, "-o", "json")
+	place := whole.DataDir(t)
+	p := whole.Command(t, nil, "", "restore", file, "--data-dir", place, "-o", "json")
 	var said struct {
 		Builds []struct{ Dataset, Failed string }
 	}
-	if err := json.Unmarshal([]byte(p.out), &said); p.code != 0 || err != nil || len(said.Builds) != 2 {
+	if err := json.Unmarshal([]byte(p.Out), &said); p.Code != 0 || err != nil || len(said.Builds) != 2 {
 		t.Fatalf("%+v %v", p, err)
 	}
 	had, err := os.ReadFile(filepath.Join(place, "restored-settings.yaml"))
@@ -82,8 +83,8 @@ func TestABackupRestoredIntoAnEmptyPlaceEqualsWhatItIsOf(t *testing.T) {
 		t.Errorf("settings %q, want %q (%v)", had, want, err)
 	}
 
-	again := start(t, "serve", "--data-dir", place, "--config", filepath.Join(place, "restored-settings.yaml"))
-	restored := superuser(t, place, "records", "postgres")
+	again := whole.Start(t, "serve", "--data-dir", place, "--config", filepath.Join(place, "restored-settings.yaml"))
+	restored := whole.Superuser(t, place, "records", "postgres")
 	for name, now := range recordsIn(t, restored) {
 		was := before[name]
 		delete(before, name)
@@ -111,14 +112,14 @@ func TestABackupRestoredIntoAnEmptyPlaceEqualsWhatItIsOf(t *testing.T) {
 		says string
 	}{
 		{[]string{"restore", file, "--data-dir", place}, "in use by process"},
-		{[]string{"restore", file, "--records-url", restored.Config().ConnString(), "--data-dir", dataDir(t)},
+		{[]string{"restore", file, "--records-url", restored.Config().ConnString(), "--data-dir", whole.DataDir(t)},
 			"there are records already"},
-		{[]string{"restore", settings, "--data-dir", dataDir(t)}, "is not a backup"},
-		{[]string{"restore", damaged(t, file), "--data-dir", dataDir(t)}, "is damaged"},
+		{[]string{"restore", settings, "--data-dir", whole.DataDir(t)}, "is not a backup"},
+		{[]string{"restore", damaged(t, file), "--data-dir", whole.DataDir(t)}, "is damaged"},
 		{[]string{"backup", file, "--data-dir", place}, "is there already"},
-		{[]string{"backup", file + "2", "--data-dir", dataDir(t)}, "there are no records"},
+		{[]string{"backup", file + "2", "--data-dir", whole.DataDir(t)}, "there are no records"},
 	} {
-		if p := command(t, nil, "", wrong.args...); p.code != 3 || !strings.Contains(p.errs, wrong.says) {
+		if p := whole.Command(t, nil, "", wrong.args...); p.Code != 3 || !strings.Contains(p.Errs, wrong.says) {
 			t.Errorf("%v: %+v, want %q", wrong.args, p, wrong.says)
 		}
 	}
@@ -135,15 +136,17 @@ func TestABackupOfAnOlderVersionIsRestored(t *testing.T) {
 		code int // of restoring it
 	}{{"schema-1.backup", 3}, {"schema-19.backup", 0}} {
 		t.Run(of.file, func(t *testing.T) {
-			place := dataDir(t)
-			p := command(t, nil, "", "restore", filepath.Join("testdata", "backups", of.file), "--data-dir", place)
-			if p.code != of.code || of.code != 0 && !strings.Contains(p.errs, "load its pack again") {
+			place := whole.DataDir(t)
+			p := whole.Command(
+				t, nil, "", "restore", filepath.Join("testdata", "backups", of.file), "--data-dir", place,
+			)
+			if p.Code != of.code || of.code != 0 && !strings.Contains(p.Errs, "load its pack again") {
 				t.Fatalf("%+v", p)
 			}
-			service := start(t, "serve", "--data-dir", place)
+			service := whole.Start(t, "serve", "--data-dir", place)
 			if of.code != 0 {
 				pack, _ := fs.Sub(packs.Files, "heather-hill")
-				teacher := as(t, service.url, demo.InstructorName, demo.InstructorPassword)
+				teacher := whole.As(t, service.URL, demo.InstructorName, demo.InstructorPassword)
 				if _, err := client.Loaded(ctx, teacher, pack); err != nil {
 					t.Fatal(err)
 				}
@@ -154,9 +157,9 @@ func TestABackupOfAnOlderVersionIsRestored(t *testing.T) {
 }
 
 // worksThere tries that a learner finds what they did, and goes on.
-func worksThere(t *testing.T, service *service) {
+func worksThere(t *testing.T, service *whole.Service) {
 	t.Helper()
-	robin := as(t, service.url, demo.LearnerName, demo.LearnerPassword)
+	robin := whole.As(t, service.URL, demo.LearnerName, demo.LearnerPassword)
 	history, err := client.Read[client.HistoryPage](robin.ListHistory(ctx, &client.ListHistoryParams{}))
 	if err != nil || len(history.Entries) == 0 {
 		t.Fatalf("%+v %v", history, err)
@@ -183,9 +186,17 @@ func damaged(t *testing.T, file string) string {
 	return copied
 }
 
-// idle tells whether no job and no task waits or is done.
-func idle(t *testing.T, records *pgxpool.Pool) (is bool) {
+// idle tells whether no job, no task and no cause waits or is worked on.
+func idle(t *testing.T, s *whole.Service, records *pgxpool.Pool) (is bool) {
 	t.Helper()
+	gauges := metrics(t, s)
+	for _, state := range []string{"looked for", "waiting"} {
+		if n, told := gauges[`examen_causes{state="`+state+`"}`]; !told {
+			t.Fatal("the service does not tell how many causes are", state)
+		} else if n > 0 {
+			return false
+		}
+	}
 	if err := records.QueryRow(ctx, `SELECT NOT EXISTS (SELECT FROM river_job WHERE state IN ('available', 'running',
 		'retryable', 'scheduled')) AND NOT EXISTS (SELECT FROM job WHERE state IN ('queued', 'running'))`,
 	).Scan(&is); err != nil {
@@ -224,7 +235,7 @@ func datasetRows(t *testing.T, folder string, records *pgxpool.Pool) map[string]
 		JOIN build ON build.id = build_id, LATERAL (SELECT build.database UNION ALL
 		SELECT value FROM jsonb_each_text(build.variants)) AS made(database)`) {
 		dataset, database, _ := strings.Cut(line, " ")
-		practice := superuser(t, folder, "practice", database)
+		practice := whole.Superuser(t, folder, "practice", database)
 		for _, table := range tablesOf(t, practice) {
 			rows := texts(t, practice, fmt.Sprintf("SELECT r::text FROM %q AS r", table))
 			all[dataset+" "+table] = append(all[dataset+" "+table], rows...) // of all variants
@@ -271,8 +282,8 @@ func TestTheRecordsComeBackToAnyMoment(t *testing.T) {
 	if len(blocks) != 3 {
 		t.Fatalf("%d blocks", len(blocks))
 	}
-	place, kept := dataDir(t), dataDir(t)
-	service := start(t, "demo", "--data-dir", place)
+	place, kept := whole.DemoDir(t), whole.DataDir(t)
+	service := whole.Start(t, "demo", "--data-dir", place)
 	moment := "2026-11-27 14:30:00 UTC"
 	does := func(block string) {
 		t.Helper()
@@ -298,17 +309,17 @@ func TestTheRecordsComeBackToAnyMoment(t *testing.T) {
 			run()
 			verb = strings.TrimSuffix(verb, " examen")
 			if verb == "stop" || verb == "restart" {
-				service.stop()
+				service.Stop()
 			}
 			if verb == "start" || verb == "restart" {
-				service = start(t, "serve", "--data-dir", place)
+				service = whole.Start(t, "serve", "--data-dir", place)
 			}
 		}
 		run()
 	}
 	submit := func(sql string) {
 		t.Helper()
-		robin := as(t, service.url, demo.LearnerName, demo.LearnerPassword)
+		robin := whole.As(t, service.URL, demo.LearnerName, demo.LearnerPassword)
 		if _, err := client.Read[client.Attempt](
 			robin.Submit(ctx, "first-look", "1", client.Submission{Sql: sql}),
 		); err != nil {
@@ -318,7 +329,7 @@ func TestTheRecordsComeBackToAnyMoment(t *testing.T) {
 	does(blocks[0][1])
 	does(blocks[1][1])
 	submit("SELECT 'before the moment'")
-	if err := superuser(t, place, "records", "postgres").QueryRow(
+	if err := whole.Superuser(t, place, "records", "postgres").QueryRow(
 		ctx, "SELECT clock_timestamp() AT TIME ZONE 'UTC' || ' UTC'",
 	).Scan(&moment); err != nil {
 		t.Fatal(err)
@@ -326,7 +337,7 @@ func TestTheRecordsComeBackToAnyMoment(t *testing.T) {
 	submit("SELECT 'after the moment'")
 	does(blocks[2][1])
 	attempts := texts(
-		t, superuser(t, place, "records", "postgres"), "SELECT sql FROM attempt WHERE sql LIKE '%the moment%'",
+		t, whole.Superuser(t, place, "records", "postgres"), "SELECT sql FROM attempt WHERE sql LIKE '%the moment%'",
 	)
 	if !slices.Equal(attempts, []string{"SELECT 'before the moment'"}) {
 		t.Errorf("%q", attempts)

@@ -4,51 +4,21 @@ import (
 	"context"
 	"fmt"
 	"net/http"
-	"net/url"
-	"os"
-	"path/filepath"
-	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/jackc/pgx/v5/pgxpool"
 
 	"examen/internal/client"
+	"examen/test/whole"
 )
 
 const (
 	atOnce    = 32
 	benchWork = "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength DESC, name"
 )
-
-// superuser connects to one of a data folder's clusters, with as many sessions as there are learners.
-func superuser(b testing.TB, folder, which, database string) *pgxpool.Pool {
-	b.Helper()
-	folder = filepath.Join(folder, which)
-	name := "examen_" + which
-	password, err := os.ReadFile(filepath.Join(folder, "superuser.password"))
-	if err != nil {
-		b.Fatal(err)
-	}
-	pid, err := os.ReadFile(filepath.Join(folder, "data", "postmaster.pid"))
-	if err != nil {
-		b.Fatal(err)
-	}
-	lines := strings.Split(string(pid), "\n")
-	u := url.URL{Scheme: "postgres", User: url.UserPassword(
-		name, strings.TrimSpace(string(password)),
-	), Path: "/" + database,
-		RawQuery: url.Values{"host": {lines[4]}, "port": {lines[3]}, "pool_max_conns": {fmt.Sprint(atOnce)}}.Encode()}
-	pool, err := pgxpool.New(ctx, u.String())
-	if err != nil {
-		b.Fatal(err)
-	}
-	b.Cleanup(pool.Close)
-	return pool
-}
 
 // rate is how often a second work is done by so many at once, each with its number, within a time.
 func rate(b *testing.B, during time.Duration, work func(n int) error) float64 {
@@ -86,10 +56,10 @@ Strong hives.
 // setBenchPaper sets that paper for the evening group.
 func setBenchPaper(b *testing.B) {
 	b.Helper()
-	teacher := hazel(b)
+	teacher := whole.Hazel(b)
 	if _, err := client.Loaded(
 		ctx, teacher,
-		scripts(
+		whole.Scripts(
 			map[string]string{"pack.yaml": "pack: bench\ntitle: Bench\npapers: [paper.md]\n", "paper.md": benchPaper},
 		),
 	); err != nil {
@@ -119,7 +89,7 @@ func BenchmarkSubmissions(b *testing.B) {
 	transport := &http.Transport{MaxIdleConnsPerHost: atOnce}
 	clients := make([]*client.Client, atOnce)
 	for i := range clients {
-		_, clients[i] = newcomer(b)
+		_, clients[i] = whole.Newcomer(b)
 		clients[i].Client = &http.Client{Transport: transport}
 	}
 	setBenchPaper(b)
@@ -133,7 +103,7 @@ func benchmarkSubmissions(b *testing.B, clients []*client.Client, paper, exercis
 		b.Fatal(err)
 	}
 
-	records := superuser(b, sharedFolder, "records", "postgres")
+	records := whole.Superuser(b, whole.SharedFolder, "records", "postgres")
 	var database string
 	var task, version, build int64
 	if err := records.QueryRow(ctx, `
@@ -156,7 +126,7 @@ func benchmarkSubmissions(b *testing.B, clients []*client.Client, paper, exercis
 			b.Fatal(err)
 		}
 	}
-	practice := superuser(b, sharedFolder, "practice", database)
+	practice := whole.Superuser(b, whole.SharedFolder, "practice", database)
 	bare := func(learner int) error {
 		rows, err := practice.Query(ctx, benchWork, pgx.QueryExecModeExec)
 		if err != nil {

@@ -11,6 +11,8 @@ import (
 	"testing"
 	"time"
 
+	"examen/test/whole"
+
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"examen/internal/postgres"
@@ -37,7 +39,7 @@ func benchmarkBuild(b *testing.B, write func(w *bufio.Writer)) {
 	info, _ := os.Stat(file)
 
 	options := server.PracticeCluster
-	options.Folder, options.Log = filepath.Join(dataDir(b), "practice"), slog.New(slog.DiscardHandler)
+	options.Folder, options.Log = filepath.Join(whole.DataDir(b), "practice"), slog.New(slog.DiscardHandler)
 	cluster, err := postgres.Start(ctx, options)
 	if err != nil {
 		b.Fatal(err)

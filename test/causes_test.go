@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"examen/internal/client"
+	"examen/test/whole"
 )
 
 // causeOf submits an answer to the paper "first-look" and waits for its cause.
@@ -36,7 +37,7 @@ const tooStrong = "SELECT hive_id, strength\nFROM hive\nWHERE kind = 'stacked' A
 // The verdict is told without the cause, which follows: where it is, and what kind of mistake. From then on it stands
 // first wherever the attempt is read, and the instructor reads there what would be right.
 func TestACauseFollowsItsVerdict(t *testing.T) {
-	name, c := newcomer(t)
+	name, c := whole.Newcomer(t)
 	a, cause := causeOf(t, c, "high-and-strong", tooStrong)
 	if a.Outcome != client.Incorrect || len(a.Findings) != 1 || a.Findings[0].Kind != "rows-missing" {
 		t.Errorf("the verdict says %+v", a)
@@ -60,7 +61,7 @@ func TestACauseFollowsItsVerdict(t *testing.T) {
 			}
 		}
 	}
-	learners, instructors := historyOf(t, c, ""), historyOf(t, hazel(t), name)
+	learners, instructors := historyOf(t, c, ""), historyOf(t, whole.Hazel(t), name)
 	if got := kindsOf(learners[0].Findings); got != "cause-bound-left-out rows-missing" ||
 		learners[0].Findings[0].Edit.Is != "" {
 		t.Errorf("in the history it has %+v", learners[0].Findings)
@@ -91,7 +92,7 @@ func kindsOf(findings []client.Finding) string {
 // A query that is right on the rows that one sees has a cause, too; two mistakes are two causes; what nothing mends has
 // none, nor does a right answer.
 func TestCausesOfOtherAttempts(t *testing.T) {
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	for _, e := range []struct{ exercise, sql, finds string }{
 		{
 			"calm-bees", "SELECT inspection_id, remark FROM inspection WHERE remark ILIKE '%calm%'", "cause-pattern",
@@ -117,11 +118,11 @@ func TestCausesOfOtherAttempts(t *testing.T) {
 // attempt.
 func TestHintsAreTheInstructors(t *testing.T) {
 	reference := "SELECT id FROM star WHERE id >= 10 ORDER BY id"
-	paperOf(t, "with-hints",
+	whole.PaperOf(t, "with-hints",
 		[2]string{"hints: none", reference}, [2]string{"hints: clause", reference}, [2]string{"hints: kind", reference},
 		[2]string{"hints: edit", reference}, [2]string{"hints: {clause: 2, kind: 3, edit: 4}", reference},
 	)
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	tell := func(exercise string) string {
 		a, err := client.Read[client.Attempt](c.Submit(ctx, "with-hints", exercise, client.Submission{
 			Sql: "SELECT id FROM star WHERE id > 10 ORDER BY id",
@@ -151,15 +152,15 @@ func TestHintsAreTheInstructors(t *testing.T) {
 
 // What is told later tells its cause later, too.
 func TestACauseIsUntoldWithItsAttempt(t *testing.T) {
-	attempt := paperOf(t, "cause-later", [2]string{"points: 1", "SELECT id FROM star WHERE id >= 10"})
+	attempt := whole.PaperOf(t, "cause-later", [2]string{"points: 1", "SELECT id FROM star WHERE id >= 10"})
 	set := func(tell client.PaperRulesTell) {
-		if _, err := client.Read[client.CoursePaper](hazel(t).SetPaper(ctx, "evening-group", "cause-later",
+		if _, err := client.Read[client.CoursePaper](whole.Hazel(t).SetPaper(ctx, "evening-group", "cause-later",
 			client.PaperSetting{Rules: &client.PaperRules{Tell: tell}})); err != nil {
 			t.Fatal(err)
 		}
 	}
 	set(client.TellReleased)
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	a := attempt(c, 1, "SELECT id FROM star WHERE id > 10")
 	if cause := causeOfAttempt(t, c, a); len(cause) > 0 {
 		t.Errorf("before the attempt is told its cause is %+v", cause)
@@ -167,5 +168,60 @@ func TestACauseIsUntoldWithItsAttempt(t *testing.T) {
 	set(client.TellAtOnce)
 	if cause := causeOfAttempt(t, c, a); kindsOf(cause) != "cause-bound-left-out" {
 		t.Errorf("once the attempt is told its cause is %+v", cause)
+	}
+}
+
+// The smallest example of a wrong answer: a few rows, what the answer gives on them, and what is expected; of rows that
+// are made up where nothing is wrong on those that one sees. Other queries can be tried on it.
+func TestTheSmallestExample(t *testing.T) {
+	_, c := whole.Newcomer(t)
+	of := func(exercise, sql string) (int64, client.Example) {
+		a, err := client.Read[client.Attempt](c.Submit(ctx, "first-look", exercise, client.Submission{Sql: sql}))
+		if err != nil {
+			t.Fatal(err)
+		}
+		id, err := strconv.ParseInt(a.Id, 10, 64)
+		if err != nil {
+			t.Fatal(err)
+		}
+		e, err := client.Read[client.Example](c.ReadExample(ctx, id))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return id, e
+	}
+	id, e := of("high-and-strong", tooStrong)
+	if e.MadeUp || len(e.Tables) != 1 || len(e.Tables[0].Rows) != 1 || len(e.Got.Rows) != 0 ||
+		len(e.Expected.Rows) != 1 ||
+		e.Sentence != "With just this 1 row of hive, your query gives 0 rows; 1 is expected." {
+		t.Errorf("the example of a bound is %+v", e)
+	}
+	for _, tried := range []struct {
+		sql   string
+		right bool
+		error string
+	}{
+		{tooStrong, false, ""},
+		{strings.ReplaceAll(tooStrong, ">", ">="), true, ""},
+		{"SELECT hive_id, strenght FROM hive", false, `column "strenght" does not exist`},
+		{"DELETE FROM hive", false, "Only SELECT queries are allowed here"},
+	} {
+		got, err := client.Read[client.TriedExample](c.TryExample(ctx, id, client.ExampleQuery{Sql: tried.sql}))
+		if err != nil || got.Right != tried.right || got.Error.Title != tried.error {
+			t.Errorf("%s: %+v, %v", tried.sql, got, err)
+		}
+	}
+	_, e = of("calm-bees", "SELECT inspection_id, remark FROM inspection WHERE remark ILIKE '%calm%'")
+	if !e.MadeUp || len(e.Tables) != 1 || len(e.Tables[0].Rows) != 1 || len(e.Got.Rows) != 1 ||
+		len(e.Expected.Rows) != 0 {
+		t.Errorf("the example of what is wrong on hidden rows is %+v", e)
+	}
+	if _, e = of("high-and-strong", strings.ReplaceAll(tooStrong, ">", ">=")); len(e.Tables) != 0 {
+		t.Errorf("a right answer has the example %+v", e)
+	}
+	const onlyCounted = "SELECT a.name, b.name FROM apiary a JOIN care c USING (apiary_id) JOIN beekeeper b " +
+		"USING (beekeeper_id) ORDER BY 1, 2"
+	if _, e = of("who-looks-after-what", onlyCounted); len(e.Tables) != 0 {
+		t.Errorf("an exercise that shows only how many rows are expected has the example %+v", e)
 	}
 }

@@ -11,6 +11,7 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // A pack with something wrong, or doubtful, of every kind that the check tells of.
@@ -102,10 +103,10 @@ func TestCheckingAPack(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	c := at(t, demo.InstructorName, demo.InstructorPassword)
+	c := whole.At(t, demo.InstructorName, demo.InstructorPassword)
 	run := func(args ...string) (string, string, int) {
-		p := c.run("", args...)
-		return p.out, p.errs, p.code
+		p := c.Run("", args...)
+		return p.Out, p.Errs, p.Code
 	}
 	out, errs, code := run("pack", "check", folder, "-o", "json")
 	if code != 1 {
@@ -165,14 +166,14 @@ func TestCheckingAPack(t *testing.T) {
 			t.Errorf("nothing is wrong with it: %s", key)
 		}
 	}
-	if datasets, err := client.Read[[]client.DatasetSummary](hazel(t).ListDatasets(ctx)); err != nil ||
+	if datasets, err := client.Read[[]client.DatasetSummary](whole.Hazel(t).ListDatasets(ctx)); err != nil ||
 		slices.ContainsFunc(
 			datasets, func(d client.DatasetSummary) bool { return d.Name == "doubtful-a" },
 		) {
 		t.Errorf("checking leaves nothing: %+v %v", datasets, err)
 	}
 	if _, err := client.Read[client.Job](
-		as(t, shared.url, "robin", demo.LearnerPassword).CheckPaper(ctx, "first-look"),
+		whole.As(t, whole.Shared.URL, "robin", demo.LearnerPassword).CheckPaper(ctx, "first-look"),
 	); err == nil {
 		t.Error("a learner may not check papers")
 	}

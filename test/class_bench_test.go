@@ -18,6 +18,7 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // A term's records: courses of 500 learners, each of whom ran a query for all of 40 exercises and tried it once to four
@@ -144,22 +145,22 @@ var termCalls = []struct {
 // of them. The figures are the ratios; the least of several calls counts. No call reads attempts, runs or checks from
 // one end to the other.
 func BenchmarkALargeTerm(b *testing.B) {
-	folder := dataDir(b)
-	s, err := startService("demo", "--data-dir", folder, "--limit-calls", "100000")
+	folder := whole.DataDir(b)
+	s, err := whole.Begin("demo", "--data-dir", folder, "--limit-calls", "100000")
 	if err != nil {
 		b.Fatal(err)
 	}
-	defer s.stop()
-	records := superuser(b, folder, "records", "postgres")
+	defer s.Stop()
+	records := whole.Superuser(b, folder, "records", "postgres")
 	if _, err := records.Exec(ctx, termSetUp); err != nil {
 		b.Fatal(err)
 	}
-	teacher := as(b, s.url, demo.InstructorName, demo.InstructorPassword)
+	teacher := whole.As(b, s.URL, demo.InstructorName, demo.InstructorPassword)
 	look := func() (took []time.Duration) {
 		for _, call := range termCalls {
 			least := time.Hour
 			for range 7 {
-				least = min(least, timed(b, teacher, s.url+call.path))
+				least = min(least, timed(b, teacher, s.URL+call.path))
 			}
 			took = append(took, least)
 		}
@@ -233,8 +234,8 @@ const (
 // pages. The figure is the 99th percentile of how long a submission takes, as a ratio to that of one learner alone; no
 // submission is refused, and none is lost.
 func BenchmarkTheDeadline(b *testing.B) {
-	teacher := hazel(b)
-	if _, err := client.Loaded(ctx, teacher, scripts(map[string]string{
+	teacher := whole.Hazel(b)
+	if _, err := client.Loaded(ctx, teacher, whole.Scripts(map[string]string{
 		"pack.yaml": "pack: bench\ntitle: Bench\npapers: [paper.md]\n", "paper.md": benchPaper,
 	})); err != nil {
 		b.Fatal(err)
@@ -249,7 +250,7 @@ func BenchmarkTheDeadline(b *testing.B) {
 	); err != nil {
 		b.Fatal(err)
 	}
-	records := superuser(b, sharedFolder, "records", "postgres")
+	records := whole.Superuser(b, whole.SharedFolder, "records", "postgres")
 	learners := loggedInAtOnce(b, records, atTheDeadline)
 	submits := func(c *client.Client) time.Duration {
 		begun := time.Now()
@@ -330,7 +331,7 @@ func loggedInAtOnce(b *testing.B, records *pgxpool.Pool, n int) (all []*client.C
 			b.Fatal(err)
 		}
 		c, err := client.NewClient(
-			shared.url, client.WithBearer(token), client.WithHTTPClient(&http.Client{Transport: transport}),
+			whole.Shared.URL, client.WithBearer(token), client.WithHTTPClient(&http.Client{Transport: transport}),
 		)
 		if err != nil {
 			b.Fatal(err)

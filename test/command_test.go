@@ -1,65 +1,20 @@
 package test
 
 import (
-	"bytes"
 	"encoding/json"
-	"errors"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
-type printed struct {
-	out, errs string
-	code      int
-}
-
-// command runs the built examen with variables and standard input.
-func command(t *testing.T, env []string, in string, args ...string) printed {
-	t.Helper()
-	cmd := exec.Command(binary, args...)
-	cmd.Env = append(os.Environ(), env...)
-	cmd.Stdin = strings.NewReader(in)
-	var out, errs bytes.Buffer
-	cmd.Stdout, cmd.Stderr = &out, &errs
-	err := cmd.Run()
-	var exit *exec.ExitError
-	if err != nil && !errors.As(err, &exit) {
-		t.Fatal(err)
-	}
-	return printed{out.String(), errs.String(), cmd.ProcessState.ExitCode()}
-}
-
-// A shell is somebody at a command line, logged in to the shared service.
-type shell struct {
-	t   *testing.T
-	env []string
-}
-
-func at(t *testing.T, name, password string) *shell {
-	t.Helper()
-	s := &shell{
-		t, []string{"XDG_CONFIG_HOME=" + t.TempDir(), "EXAMEN_URL=" + shared.url, "EXAMEN_PASSWORD=" + password},
-	}
-	if p := s.run("", "login", name); p.code != 0 || p.out != "" {
-		t.Fatalf("log in: %+v", p)
-	}
-	return s
-}
-
-func (s *shell) run(in string, args ...string) printed {
-	s.t.Helper()
-	return command(s.t, s.env, in, args...)
-}
-
 func TestALearnersDayAtTheCommandLine(t *testing.T) {
-	name, _ := newcomer(t)
-	s := at(t, name, demo.LearnerPassword)
+	name, _ := whole.Newcomer(t)
+	s := whole.At(t, name, demo.LearnerPassword)
 	file := filepath.Join(t.TempDir(), "query.sql")
 	if err := os.WriteFile(file, []byte("SELECT name, kind FROM hive ORDER BY name LIMIT 1"), 0o600); err != nil {
 		t.Fatal(err)
@@ -126,43 +81,43 @@ func TestALearnersDayAtTheCommandLine(t *testing.T) {
 		{"", "run first-look " + file + "x", 2, []string{"no such file"}},
 		{"", "whoami --url http://127.0.0.1:1", 4, []string{"cannot be reached"}},
 	} {
-		p := s.run(c.in, strings.Fields(c.args)...)
-		if p.code != c.code {
-			t.Errorf("%s: exit code %d, want %d: %s%s", c.args, p.code, c.code, p.out, p.errs)
+		p := s.Run(c.in, strings.Fields(c.args)...)
+		if p.Code != c.code {
+			t.Errorf("%s: exit code %d, want %d: %s%s", c.args, p.Code, c.code, p.Out, p.Errs)
 		}
 		for _, part := range c.want {
-			if !strings.Contains(p.out+p.errs, part) {
-				t.Errorf("%s: no %q in\n%s%s", c.args, part, p.out, p.errs)
+			if !strings.Contains(p.Out+p.Errs, part) {
+				t.Errorf("%s: no %q in\n%s%s", c.args, part, p.Out, p.Errs)
 			}
 		}
-		if c.code >= 2 && strings.Count(p.errs, "\n") != 1 {
-			t.Errorf("%s: more than a line: %s", c.args, p.errs)
+		if c.code >= 2 && strings.Count(p.Errs, "\n") != 1 {
+			t.Errorf("%s: more than a line: %s", c.args, p.Errs)
 		}
 	}
-	if p := s.run("", "logout"); p.code != 0 {
+	if p := s.Run("", "logout"); p.Code != 0 {
 		t.Errorf("got %+v", p)
 	}
-	if p := s.run("", "whoami"); p.code != 3 || !strings.Contains(p.errs, "examen login") {
+	if p := s.Run("", "whoami"); p.Code != 3 || !strings.Contains(p.Errs, "examen login") {
 		t.Errorf("after logging out: %+v", p)
 	}
 }
 
 func TestTheTokenIsKeptFromOthers(t *testing.T) {
-	name, _ := newcomer(t)
-	s := at(t, name, demo.LearnerPassword)
-	file := filepath.Join(strings.TrimPrefix(s.env[0], "XDG_CONFIG_HOME="), "examen", "session.json")
+	name, _ := whole.Newcomer(t)
+	s := whole.At(t, name, demo.LearnerPassword)
+	file := filepath.Join(strings.TrimPrefix(s.Env[0], "XDG_CONFIG_HOME="), "examen", "session.json")
 	info, err := os.Stat(file)
 	if err != nil || info.Mode().Perm() != 0o600 {
 		t.Errorf("got %v, %v", info.Mode(), err)
 	}
 	// A token is sent only to the service that gave it.
-	if p := s.run("", "whoami", "--url", strings.Replace(shared.url, "127.0.0.1", "localhost", 1)); p.code != 3 {
+	if p := s.Run("", "whoami", "--url", strings.Replace(whole.Shared.URL, "127.0.0.1", "localhost", 1)); p.Code != 3 {
 		t.Errorf("got %+v", p)
 	}
 }
 
 func TestAnInstructorsDayAtTheCommandLine(t *testing.T) {
-	s := at(t, demo.InstructorName, demo.InstructorPassword)
+	s := whole.At(t, demo.InstructorName, demo.InstructorPassword)
 	folder := t.TempDir()
 	if err := os.CopyFS(folder, observatory("cli")); err != nil {
 		t.Fatal(err)
@@ -192,28 +147,28 @@ func TestAnInstructorsDayAtTheCommandLine(t *testing.T) {
 		{"history --learner robin --kind attempt --limit 3", 0, []string{"robin"}},
 		{"history --learner nobody", 3, []string{"no such learner"}},
 	} {
-		p := s.run("", strings.Fields(c.args)...)
-		if p.code != c.code {
-			t.Errorf("%s: exit code %d, want %d: %s%s", c.args, p.code, c.code, p.out, p.errs)
+		p := s.Run("", strings.Fields(c.args)...)
+		if p.Code != c.code {
+			t.Errorf("%s: exit code %d, want %d: %s%s", c.args, p.Code, c.code, p.Out, p.Errs)
 		}
 		for _, part := range c.want {
-			if !strings.Contains(p.out+p.errs, part) {
-				t.Errorf("%s: no %q in\n%s%s", c.args, part, p.out, p.errs)
+			if !strings.Contains(p.Out+p.Errs, part) {
+				t.Errorf("%s: no %q in\n%s%s", c.args, part, p.Out, p.Errs)
 			}
 		}
 	}
 	var grid client.Progress
-	if p := s.run("", "progress", "first-look", "-o", "json"); json.Unmarshal([]byte(p.out), &grid) != nil ||
+	if p := s.Run("", "progress", "first-look", "-o", "json"); json.Unmarshal([]byte(p.Out), &grid) != nil ||
 		len(grid.Exercises) != 8 {
-		t.Errorf("JSON is the contract's own: %s", p.out)
+		t.Errorf("JSON is the contract's own: %s", p.Out)
 	}
 }
 
 // Building and looking at a dataset, as an instructor would at the command line.
 func TestDatasetsAtTheCommandLine(t *testing.T) {
-	s := at(t, demo.InstructorName, demo.InstructorPassword)
+	s := whole.At(t, demo.InstructorName, demo.InstructorPassword)
 	folder := t.TempDir()
-	if err := os.CopyFS(folder, scripts(map[string]string{
+	if err := os.CopyFS(folder, whole.Scripts(map[string]string{
 		"nights/main.sql": "\\i tables.sql\n\\copy night FROM 'rows.csv' WITH (FORMAT csv, HEADER)\n",
 		"nights/tables.sql": "CREATE TABLE site (site_id int PRIMARY KEY);\n" +
 			"CREATE TABLE night (day date PRIMARY KEY, cloud int, site_id int REFERENCES site);\n",
@@ -287,24 +242,24 @@ func TestDatasetsAtTheCommandLine(t *testing.T) {
 		{"dataset drop cli-list --yes", 0, []string{"is removed"}},
 		{"dataset drop cli-list --yes", 3, []string{"no such dataset"}},
 	} {
-		p := s.run("", strings.Fields(strings.ReplaceAll(c.args, "FOLDER", folder))...)
-		if p.code != c.code {
-			t.Errorf("%s: exit code %d, want %d: %s%s", c.args, p.code, c.code, p.out, p.errs)
+		p := s.Run("", strings.Fields(strings.ReplaceAll(c.args, "FOLDER", folder))...)
+		if p.Code != c.code {
+			t.Errorf("%s: exit code %d, want %d: %s%s", c.args, p.Code, c.code, p.Out, p.Errs)
 		}
 		for _, part := range c.want {
-			if !strings.Contains(p.out+p.errs, part) {
-				t.Errorf("%s: no %q in\n%s%s", c.args, part, p.out, p.errs)
+			if !strings.Contains(p.Out+p.Errs, part) {
+				t.Errorf("%s: no %q in\n%s%s", c.args, part, p.Out, p.Errs)
 			}
 		}
 	}
 	var job client.Job
-	if p := s.run(
+	if p := s.Run(
 		"", "dataset", "build", folder+"/list.csv", "--name", "cli-json", "-o", "json",
-	); json.Unmarshal([]byte(p.out), &job) != nil || job.State != client.JobDone || job.Report.Datasets[0].Rows != 1 {
-		t.Errorf("JSON is the contract's own: %s", p.out)
+	); json.Unmarshal([]byte(p.Out), &job) != nil || job.State != client.JobDone || job.Report.Datasets[0].Rows != 1 {
+		t.Errorf("JSON is the contract's own: %s", p.Out)
 	}
-	_, c := newcomer(t) // is told so before the files are sent
-	many := scripts(map[string]string{"a.sql": strings.Repeat("SELECT 1;\n", 8_000_000)})
+	_, c := whole.Newcomer(t) // is told so before the files are sent
+	many := whole.Scripts(map[string]string{"a.sql": strings.Repeat("SELECT 1;\n", 8_000_000)})
 	contentType, body := client.SendFiles(many, []string{"a.sql"}, nil)
 	if p := problemOf(t)(
 		c.BuildDatasetWithBody(ctx, "mine", &client.BuildDatasetParams{}, contentType, body, client.AskFirst),
@@ -315,14 +270,14 @@ func TestDatasetsAtTheCommandLine(t *testing.T) {
 
 // What comes from data is shown, not acted upon.
 func TestTerminalEscapesAreShown(t *testing.T) {
-	name, _ := newcomer(t)
-	s := at(t, name, demo.LearnerPassword)
-	p := s.run(`SELECT E'\x1b[31mred\x07' AS "a`+"\x1b"+`[2Jb", chr(8238) AS rtl`, "run", "first-look")
-	if strings.ContainsAny(p.out, "\x1b\x07\u202e") || !strings.Contains(p.out, `\u001b[31mred\u0007`) {
-		t.Errorf("got %q", p.out)
+	name, _ := whole.Newcomer(t)
+	s := whole.At(t, name, demo.LearnerPassword)
+	p := s.Run(`SELECT E'\x1b[31mred\x07' AS "a`+"\x1b"+`[2Jb", chr(8238) AS rtl`, "run", "first-look")
+	if strings.ContainsAny(p.Out, "\x1b\x07\u202e") || !strings.Contains(p.Out, `\u001b[31mred\u0007`) {
+		t.Errorf("got %q", p.Out)
 	}
-	p = s.run("SELECT '=1+1' AS f", "run", "first-look", "-o", "csv")
-	if p.out != "f\n'=1+1\n" {
-		t.Errorf("got %q", p.out)
+	p = s.Run("SELECT '=1+1' AS f", "run", "first-look", "-o", "csv")
+	if p.Out != "f\n'=1+1\n" {
+		t.Errorf("got %q", p.Out)
 	}
 }

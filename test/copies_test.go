@@ -11,19 +11,20 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // A learner changes a dataset at the command line, looks at what has changed, and begins anew.
 func TestACopyAtTheCommandLine(t *testing.T) {
 	t.Parallel()
-	s := start(t, "demo", "--data-dir", dataDir(t), "--with", "mosswater")
+	s := whole.Start(t, "demo", "--data-dir", whole.DemoDir(t), "--with", "mosswater")
 	home := t.TempDir()
-	robin := &shell{t, []string{"XDG_CONFIG_HOME=" + home, "EXAMEN_URL=" + s.url, "EXAMEN_PASSWORD=" +
+	robin := &whole.Shell{T: t, Env: []string{"XDG_CONFIG_HOME=" + home, "EXAMEN_URL=" + s.URL, "EXAMEN_PASSWORD=" +
 		demo.LearnerPassword}}
 	says := func(in, want string, args ...string) {
 		t.Helper()
-		p := robin.run(in, args...)
-		if all := p.out + p.errs; !strings.Contains(all, want) {
+		p := robin.Run(in, args...)
+		if all := p.Out + p.Errs; !strings.Contains(all, want) {
 			t.Errorf("%v: got %s\nwant %s", args, all, want)
 		}
 	}
@@ -56,14 +57,15 @@ func TestACopyAtTheCommandLine(t *testing.T) {
 }
 
 // learnerWith gives a client of a learner on a service whose dataset apiary may be changed.
-func learnerWith(t *testing.T, s *service, name string) *client.Client {
+func learnerWith(t *testing.T, s *whole.Service, name string) *client.Client {
 	t.Helper()
-	if _, err := client.Read[client.Dataset](as(t, s.url, demo.InstructorName, demo.InstructorPassword).AllowChanges(
-		ctx, "apiary", client.ChangesAllowed{Allowed: true},
-	)); err != nil {
+	teacher := whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
+	if _, err := client.Read[client.Dataset](
+		teacher.AllowChanges(ctx, "apiary", client.ChangesAllowed{Allowed: true}),
+	); err != nil {
 		t.Fatal(err)
 	}
-	return as(t, s.url, name, demo.LearnerPassword)
+	return whole.As(t, s.URL, name, demo.LearnerPassword)
 }
 
 func runIn(t *testing.T, c *client.Client, window, sql string) client.Run {
@@ -78,7 +80,7 @@ func runIn(t *testing.T, c *client.Client, window, sql string) client.Run {
 // A transaction stays open for its window; another window that needs its rows is told of it.
 func TestTwoWindowsOfOneCopy(t *testing.T) {
 	t.Parallel()
-	s := start(t, "demo", "--data-dir", dataDir(t))
+	s := whole.Start(t, "demo", "--data-dir", whole.DemoDir(t))
 	robin := learnerWith(t, s, "robin")
 	first := runIn(t, robin, "a", "BEGIN; UPDATE hive SET name = 'x' WHERE hive_id = 1")
 	if first.Copy.Transaction != client.TransactionOpen || len(first.Copy.Changes.Tables) != 0 {
@@ -109,8 +111,8 @@ func TestTwoWindowsOfOneCopy(t *testing.T) {
 // ran in it stays in the history.
 func TestACopyOutlivesTheServiceAndNotItsBuild(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder)
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder)
 	robin := learnerWith(t, s, "robin")
 	runIn(t, robin, "", "DELETE FROM harvest WHERE hive_id = 5")
 	ended := make(chan struct{})
@@ -119,24 +121,24 @@ func TestACopyOutlivesTheServiceAndNotItsBuild(t *testing.T) {
 		_, _ = robin.Run(ctx, client.RunRequest{Dataset: "apiary",
 			Sql: "DELETE FROM harvest WHERE hive_id = 6; SELECT pg_sleep(99)"})
 	}()
-	pool := superuser(t, folder, "practice", "postgres")
-	until(t, "the run sleeps", func() bool {
+	pool := whole.Superuser(t, folder, "practice", "postgres")
+	whole.Until(t, "the run sleeps", func() bool {
 		var sleeping bool
 		err := pool.QueryRow(ctx, "SELECT EXISTS (SELECT FROM pg_stat_activity WHERE state = 'active' AND query LIKE "+
 			"'SELECT pg_sleep(99)%')").Scan(&sleeping)
 		return err == nil && sleeping
 	})
 	pool.Close()
-	_ = s.cmd.Process.Kill()
-	_ = s.cmd.Wait()
+	_ = s.Cmd.Process.Kill()
+	_ = s.Cmd.Wait()
 	<-ended
 	var err error
-	until(t, "the service starts again", func() bool {
-		s, err = startService("serve", "--data-dir", folder)
+	whole.Until(t, "the service starts again", func() bool {
+		s, err = whole.Begin("serve", "--data-dir", folder)
 		return err == nil
 	})
-	t.Cleanup(func() { s.stop() })
-	robin = as(t, s.url, "robin", demo.LearnerPassword)
+	t.Cleanup(func() { s.Stop() })
+	robin = whole.As(t, s.URL, "robin", demo.LearnerPassword)
 	run := runIn(t, robin, "", "SELECT count(*) FROM harvest WHERE hive_id IN (5, 6)")
 	if run.Outcome != client.Done || *run.Rows[0][0] != "0" || len(run.Copy.Changes.Tables) != 1 {
 		t.Errorf("after the service was killed: %+v", run)
@@ -146,7 +148,7 @@ func TestACopyOutlivesTheServiceAndNotItsBuild(t *testing.T) {
 	if err != nil || len(page.Entries) != 1 || page.Entries[0].Error.Type != "examen:interrupted" {
 		t.Errorf("the run in the middle of which it was killed: %+v, %v", page, err)
 	}
-	hazel := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	hazel := whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
 	if _, err := client.Loaded(ctx, hazel, os.DirFS("../packs/heather-hill")); err != nil {
 		t.Fatal(err)
 	}
@@ -164,14 +166,14 @@ func TestACopyOutlivesTheServiceAndNotItsBuild(t *testing.T) {
 // A copy that is not used for so long as is set goes, and what ran in it stays in the history.
 func TestACopyThatIsNotUsedGoes(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder)
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder)
 	robin := learnerWith(t, s, "robin")
 	runIn(t, robin, "", "DELETE FROM inspection")
-	s.stop()
-	s = start(t, "serve", "--data-dir", folder, "--keep-copies", "1ms")
-	robin = as(t, s.url, "robin", demo.LearnerPassword)
-	until(t, "the copy is gone", func() bool {
+	s.Stop()
+	s = whole.Start(t, "serve", "--data-dir", folder, "--keep-copies", "1ms")
+	robin = whole.As(t, s.URL, "robin", demo.LearnerPassword)
+	whole.Until(t, "the copy is gone", func() bool {
 		copies, err := client.Read[[]client.Copy](robin.ListCopies(ctx))
 		return err == nil && len(copies) == 0
 	})
@@ -185,7 +187,7 @@ func TestACopyThatIsNotUsedGoes(t *testing.T) {
 // Copies are bounded in all: the one used least goes.
 func TestTheLeastUsedCopyGoes(t *testing.T) {
 	t.Parallel()
-	s := start(t, "demo", "--data-dir", dataDir(t), "--limit-copies", "64")
+	s := whole.Start(t, "demo", "--data-dir", whole.DemoDir(t), "--limit-copies", "64")
 	first := learnerWith(t, s, "robin")
 	runIn(t, first, "", "DELETE FROM inspection")
 	var names []string
@@ -193,13 +195,13 @@ func TestTheLeastUsedCopyGoes(t *testing.T) {
 		name := "bounded" + string(rune('a'+i))
 		names = append(names, name)
 		if _, err := client.Read[client.AddedMember](
-			as(t, s.url, demo.InstructorName, demo.InstructorPassword).AddMember(
+			whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword).AddMember(
 				ctx, "evening-group", client.NewMember{Name: name, Password: demo.LearnerPassword},
 			),
 		); err != nil {
 			t.Fatal(err)
 		}
-		if run := runIn(t, as(t, s.url, name, demo.LearnerPassword), "",
+		if run := runIn(t, whole.As(t, s.URL, name, demo.LearnerPassword), "",
 			"DELETE FROM inspection"); run.Outcome != client.Done {
 			t.Fatalf("%+v", run)
 		}
@@ -207,7 +209,7 @@ func TestTheLeastUsedCopyGoes(t *testing.T) {
 	if copies, err := client.Read[[]client.Copy](first.ListCopies(ctx)); err != nil || len(copies) != 0 {
 		t.Errorf("the least used is there: %+v, %v", copies, err)
 	}
-	last := as(t, s.url, names[len(names)-1], demo.LearnerPassword)
+	last := whole.As(t, s.URL, names[len(names)-1], demo.LearnerPassword)
 	if copies, err := client.Read[[]client.Copy](last.ListCopies(ctx)); err != nil || len(copies) != 1 {
 		t.Errorf("the last is not there: %+v, %v", copies, err)
 	}
@@ -216,8 +218,8 @@ func TestTheLeastUsedCopyGoes(t *testing.T) {
 // Where there is no room for a further copy, its learner is told so and their text is in the history; the others go on.
 func TestThereIsNoRoomForACopy(t *testing.T) {
 	t.Parallel()
-	s := start(t, "demo", "--data-dir", dataDir(t), "--limit-copies", "64")
-	hazel := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	s := whole.Start(t, "demo", "--data-dir", whole.DemoDir(t), "--limit-copies", "64")
+	hazel := whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
 	learnerWith(t, s, "robin")
 	var refused *client.Client
 	for i := range 12 { // of about 8 MB each, in all of which somebody works
@@ -227,7 +229,7 @@ func TestThereIsNoRoomForACopy(t *testing.T) {
 		); err != nil {
 			t.Fatal(err)
 		}
-		c := as(t, s.url, name, demo.LearnerPassword)
+		c := whole.As(t, s.URL, name, demo.LearnerPassword)
 		run, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{
 			Dataset: "apiary", Sql: "BEGIN; DELETE FROM inspection", Window: "w",
 		}))
@@ -256,7 +258,7 @@ func TestThereIsNoRoomForACopy(t *testing.T) {
 // Two runs in one copy at once stand side by side, and nothing of them is lost.
 func TestTwoRunsInOneCopyAtOnce(t *testing.T) {
 	t.Parallel()
-	s := start(t, "demo", "--data-dir", dataDir(t))
+	s := whole.Start(t, "demo", "--data-dir", whole.DemoDir(t))
 	robin := learnerWith(t, s, "robin")
 	runIn(t, robin, "", "CREATE TABLE seen (who text)")
 	var both sync.WaitGroup
@@ -281,9 +283,9 @@ func TestTwoRunsInOneCopyAtOnce(t *testing.T) {
 // A service that is killed in the middle of checks and of copying leaves copies; the next start drops them.
 func TestCopiesOfChecksThatWereCutShortGo(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder, "--with", "mosswater")
-	robin := as(t, s.url, "robin", demo.LearnerPassword)
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder, "--with", "mosswater")
+	robin := whole.As(t, s.URL, "robin", demo.LearnerPassword)
 	copies := func(pool *pgxpool.Pool) (names []string) {
 		_ = pool.QueryRow(ctx, "SELECT coalesce(array_agg(datname::text), '{}') FROM pg_database WHERE "+
 			"starts_with(datname, 'copy_')").Scan(&names)
@@ -302,26 +304,26 @@ func TestCopiesOfChecksThatWereCutShortGo(t *testing.T) {
 			}
 		})
 	}
-	pool := superuser(t, folder, "practice", "postgres")
+	pool := whole.Superuser(t, folder, "practice", "postgres")
 	var making string
-	until(t, "checks are being made, and a copy for one", func() bool {
+	whole.Until(t, "checks are being made, and a copy for one", func() bool {
 		err := pool.QueryRow(ctx, `SELECT substring(query FROM 'DATABASE "(copy_[^"]+)') FROM pg_stat_activity
 			WHERE state = 'active' AND query LIKE 'CREATE DATABASE "copy_%'`).Scan(&making)
 		return err == nil && len(copies(pool)) > 2
 	})
 	left := append(copies(pool), making)
 	pool.Close()
-	_ = s.cmd.Process.Kill()
-	_ = s.cmd.Wait()
+	_ = s.Cmd.Process.Kill()
+	_ = s.Cmd.Wait()
 	all.Wait()
 	var err error
-	until(t, "the service starts again", func() bool {
-		s, err = startService("serve", "--data-dir", folder)
+	whole.Until(t, "the service starts again", func() bool {
+		s, err = whole.Begin("serve", "--data-dir", folder)
 		return err == nil
 	})
-	t.Cleanup(func() { s.stop() })
-	again := superuser(t, folder, "practice", "postgres")
-	until(t, "what was left is dropped", func() bool {
+	t.Cleanup(func() { s.Stop() })
+	again := whole.Superuser(t, folder, "practice", "postgres")
+	whole.Until(t, "what was left is dropped", func() bool {
 		return !slices.ContainsFunc(copies(again), func(name string) bool { return slices.Contains(left, name) })
 	})
 }

@@ -7,6 +7,7 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // What numbers, texts and orders meet in the corners: values whose last digits no one wrote, texts that are equal
@@ -208,8 +209,8 @@ func TestVerdictsInTheCorners(t *testing.T) {
 	for _, e := range tries {
 		exercises = append(exercises, [2]string{e.check, e.answer})
 	}
-	try := paperOn(t, "corners", corners, exercises...)
-	_, c := newcomer(t)
+	try := whole.PaperOn(t, "corners", corners, exercises...)
+	_, c := whole.Newcomer(t)
 	for i, e := range tries {
 		for _, attempt := range e.attempts {
 			want, sql, _ := strings.Cut(attempt, ": ")
@@ -231,8 +232,8 @@ func TestVerdictsInTheCorners(t *testing.T) {
 
 // What cannot be read, or is no query, uses up none of the attempts that an exercise allows.
 func TestWhatUsesUpAnAttempt(t *testing.T) {
-	try := paperOf(t, "counted", [2]string{"attempts: 2\nforbid: [limit]", "SELECT id FROM star"})
-	_, c := newcomer(t)
+	try := whole.PaperOf(t, "counted", [2]string{"attempts: 2\nforbid: [limit]", "SELECT id FROM star"})
+	_, c := whole.Newcomer(t)
 	for _, attempt := range []struct {
 		sql  string
 		used int
@@ -259,8 +260,8 @@ func TestWhatUsesUpAnAttempt(t *testing.T) {
 // A query that is right where its author sees it and takes too long elsewhere is stopped, not wrong.
 func TestTooSlowOnHiddenRows(t *testing.T) {
 	t.Parallel()
-	s := start(t, "demo", "--data-dir", dataDir(t), "--limit-time", "3s")
-	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	s := whole.Start(t, "demo", "--data-dir", whole.DemoDir(t), "--limit-time", "3s")
+	teacher := whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
 	files := map[string]string{
 		"pack.yaml": "pack: slow\ntitle: Slow\ndatasets:\n  slow:\n    setup: [rows.sql]\n    variants:\n" +
 			"      large: [large.sql]\npapers: [paper.md]\n",
@@ -269,7 +270,7 @@ func TestTooSlowOnHiddenRows(t *testing.T) {
 		"paper.md": "---\npaper: slow\ntitle: Slow\ndataset: slow\n---\n\n## One\n\n```sql answer\n" +
 			"SELECT count(*) FROM bee\n```\n",
 	}
-	if _, err := client.Loaded(ctx, teacher, scripts(files)); err != nil {
+	if _, err := client.Loaded(ctx, teacher, whole.Scripts(files)); err != nil {
 		t.Fatal(err)
 	}
 	for sql, want := range map[string]string{

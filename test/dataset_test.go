@@ -11,49 +11,12 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"testing/fstest"
 	"time"
-
-	"github.com/jackc/pgx/v5"
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
-
-// scripts are a folder's files.
-func scripts(files map[string]string) fstest.MapFS {
-	folder := fstest.MapFS{}
-	for name, text := range files {
-		folder[name] = &fstest.MapFile{Data: []byte(text)}
-	}
-	return folder
-}
-
-// begin sends files to be built, in the order of their names, and returns the job.
-func begin(
-	t testing.TB, teacher *client.Client, name string, params client.BuildDatasetParams, folder fs.FS,
-) client.Job {
-	t.Helper()
-	paths, _ := fs.Glob(folder, "*")
-	slices.Sort(paths)
-	contentType, body := client.SendFiles(folder, paths, nil)
-	job, err := client.Read[client.Job](teacher.BuildDatasetWithBody(ctx, name, &params, contentType, body))
-	if err != nil {
-		t.Fatal(err)
-	}
-	return job
-}
-
-func built(
-	t testing.TB, teacher *client.Client, name string, params client.BuildDatasetParams, folder fs.FS,
-) client.Job {
-	t.Helper()
-	job, err := client.Follow(ctx, teacher, begin(t, teacher, name, params, folder), nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return job
-}
 
 // rowsOf asks for a page of a table's rows, and writes it down.
 func rowsOf(t testing.TB, c *client.Client, name, table string, params client.ListRowsParams) string {
@@ -78,15 +41,15 @@ func rowsOf(t testing.TB, c *client.Client, name, table string, params client.Li
 }
 
 func TestADatasetIsBuiltFromAFolder(t *testing.T) {
-	teacher := hazel(t)
+	teacher := whole.Hazel(t)
 	var packed bytes.Buffer
 	w := gzip.NewWriter(&packed)
 	fmt.Fprint(w, "INSERT INTO star VALUES (1, 'Vega', 2), (2, 'Deneb', 2);\n")
 	w.Close()
-	job := built(t, teacher, "stars", client.BuildDatasetParams{
+	job := whole.Built(t, teacher, "stars", client.BuildDatasetParams{
 		Folder: true,
 		Title:  "Stars",
-	}, scripts(map[string]string{
+	}, whole.Scripts(map[string]string{
 		"all.sql":       "\\i tables.sql\n\\copy sky FROM 'sky.csv' WITH (FORMAT csv, HEADER)\n",
 		"b-rows.sql.gz": packed.String(),
 		"tables.sql": "CREATE TABLE sky (sky_id int PRIMARY KEY, name text);\n" +
@@ -134,7 +97,7 @@ func matchAll(texts, beginnings []string) bool {
 // Built anew, open papers go over to the new version; an attempt keeps the version that it was checked on; a build that
 // fails changes nothing.
 func TestBuildingAnew(t *testing.T) {
-	teacher := hazel(t)
+	teacher := whole.Hazel(t)
 	if _, err := client.Loaded(ctx, teacher, observatory("anew")); err != nil {
 		t.Fatal(err)
 	}
@@ -143,7 +106,7 @@ func TestBuildingAnew(t *testing.T) {
 	); err != nil {
 		t.Fatal(err)
 	}
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	try := func() client.Attempt {
 		t.Helper()
 		a, err := client.Read[client.Attempt](
@@ -157,9 +120,9 @@ func TestBuildingAnew(t *testing.T) {
 		return a
 	}
 	first := try()
-	job := built(
+	job := whole.Built(
 		t, teacher, "nights-anew", client.BuildDatasetParams{},
-		scripts(
+		whole.Scripts(
 			map[string]string{
 				"a.sql": "CREATE TABLE night (day date PRIMARY KEY, cloud int, seeing numeric);\n" +
 					"INSERT INTO night VALUES ('2026-05-01', 0, 0.5), ('2026-05-02', 0, 1.1);",
@@ -177,9 +140,9 @@ func TestBuildingAnew(t *testing.T) {
 	if second := try(); first.Build != 1 || second.Build != 2 || second.Outcome != client.Incorrect {
 		t.Errorf("got %+v and %+v", first, second)
 	}
-	if job := built(
+	if job := whole.Built(
 		t, teacher, "nights-anew", client.BuildDatasetParams{},
-		scripts(map[string]string{"a.sql": "CREATE TABLE nigth (day dat);"}),
+		whole.Scripts(map[string]string{"a.sql": "CREATE TABLE nigth (day dat);"}),
 	); job.State != client.JobFailed || job.Problem.Status != 422 || len(job.Errors) != 1 ||
 		job.Errors[0].Line != 1 || job.Errors[0].Message != `type "dat" does not exist` ||
 		job.Errors[0].Statement != "CREATE TABLE nigth (day dat)" {
@@ -190,11 +153,11 @@ func TestBuildingAnew(t *testing.T) {
 		t.Errorf("the last good build stays: %+v, %v", d, err)
 	}
 	// Without a column that the answers ask for: the build is in use, and the page says which answers it breaks.
-	built(
+	whole.Built(
 		t, teacher, "nights-anew", client.BuildDatasetParams{Break: true},
-		scripts(map[string]string{"a.sql": "CREATE TABLE night (day date PRIMARY KEY, cloud int);"}),
+		whole.Scripts(map[string]string{"a.sql": "CREATE TABLE night (day date PRIMARY KEY, cloud int);"}),
 	)
-	until(t, "the broken reference answer is noted", func() bool {
+	whole.Until(t, "the broken reference answer is noted", func() bool {
 		d, err := client.Read[client.Dataset](teacher.GetDataset(ctx, "nights-anew", nil))
 		return err == nil && len(d.Builds[0].Report.Broken) == 1 && strings.HasPrefix(
 			d.Builds[0].Report.Broken[0],
@@ -204,9 +167,11 @@ func TestBuildingAnew(t *testing.T) {
 }
 
 func TestCSVFilesMakeTables(t *testing.T) {
-	teacher := hazel(t)
-	files := scripts(map[string]string{"Night list.csv": "Day,Cloud,Site\n2026-01-01,10,\n2026-01-02,,Low Moor\n"})
-	job := built(t, teacher, "from-csv", client.BuildDatasetParams{Ask: true}, files)
+	teacher := whole.Hazel(t)
+	files := whole.Scripts(
+		map[string]string{"Night list.csv": "Day,Cloud,Site\n2026-01-01,10,\n2026-01-02,,Low Moor\n"},
+	)
+	job := whole.Built(t, teacher, "from-csv", client.BuildDatasetParams{Ask: true}, files)
 	if job.State != client.JobAsking || len(job.Report.Inferred) != 1 {
 		t.Fatalf("got %+v", job)
 	}
@@ -248,8 +213,8 @@ func TestCSVFilesMakeTables(t *testing.T) {
 	if p := problemOf(t)(teacher.DropDataset(ctx, "apiary")); p.Status != 409 {
 		t.Errorf("a dataset that papers are about: %+v", p)
 	}
-	if job := built(
-		t, teacher, "from-csv", client.BuildDatasetParams{}, scripts(map[string]string{"a.csv": "a,b\n1\n"}),
+	if job := whole.Built(
+		t, teacher, "from-csv", client.BuildDatasetParams{}, whole.Scripts(map[string]string{"a.csv": "a,b\n1\n"}),
 	); job.State != client.JobFailed || len(job.Errors) != 1 || job.Errors[0].Line != 2 {
 		t.Errorf("got %+v", job)
 	}
@@ -261,12 +226,11 @@ func postEmpty(c *client.Client, name string, folder fs.FS) (*http.Response, err
 	return c.BuildDatasetWithBody(ctx, name, &client.BuildDatasetParams{}, contentType, body)
 }
 
-const endless = "CREATE TABLE a (x int);\nINSERT INTO a VALUES (1), (2);\nCOPY a FROM stdin;\n3\n\\.\n" +
-	"SELECT pg_sleep(600);\n"
-
 func TestABuildIsFollowedAndStopped(t *testing.T) {
-	teacher := hazel(t)
-	job := begin(t, teacher, "endless", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": endless}))
+	teacher := whole.Hazel(t)
+	job := whole.Build(
+		t, teacher, "endless", client.BuildDatasetParams{}, whole.Scripts(map[string]string{"a.sql": whole.Endless}),
+	)
 	seen := make(chan client.Job, 100)
 	ended := make(chan client.Job, 1)
 	go func() {
@@ -290,8 +254,8 @@ func TestABuildIsFollowedAndStopped(t *testing.T) {
 	if last := <-ended; last.State != client.JobStopped {
 		t.Errorf("got %+v", last)
 	}
-	pool := superuser(t, sharedFolder, "practice", "postgres")
-	until(t, "the half-built database is removed", func() bool {
+	pool := whole.Superuser(t, whole.SharedFolder, "practice", "postgres")
+	whole.Until(t, "the half-built database is removed", func() bool {
 		var n int
 		return pool.QueryRow(
 			ctx, "SELECT count(*) FROM pg_stat_activity WHERE starts_with(usename, 'examen_for_building')",
@@ -306,27 +270,29 @@ func TestABuildIsFollowedAndStopped(t *testing.T) {
 // what was half built is removed.
 func TestABuildGoesOnAfterTheServiceWasKilled(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder)
-	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
-	before := databases(t, folder, nil)
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder)
+	teacher := whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
+	before := whole.Databases(t, folder, nil)
 	// The first time it waits; the second time a database of an earlier try is there no more, and it still waits: it is
 	// stopped then.
-	job := begin(t, teacher, "endless", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": endless}))
-	until(t, "the build has begun", func() bool {
+	job := whole.Build(
+		t, teacher, "endless", client.BuildDatasetParams{}, whole.Scripts(map[string]string{"a.sql": whole.Endless}),
+	)
+	whole.Until(t, "the build has begun", func() bool {
 		j, err := client.Read[client.Job](teacher.GetJob(ctx, job.Id))
 		return err == nil && j.Progress.Rows == 3
 	})
-	half := databases(t, folder, before)
-	_ = s.cmd.Process.Kill()
-	_ = s.cmd.Wait()
-	s = start(t, "demo", "--data-dir", folder)
-	teacher = as(t, s.url, demo.InstructorName, demo.InstructorPassword)
-	until(t, "the build has begun again", func() bool {
+	half := whole.Databases(t, folder, before)
+	_ = s.Cmd.Process.Kill()
+	_ = s.Cmd.Wait()
+	s = whole.Start(t, "demo", "--data-dir", folder)
+	teacher = whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
+	whole.Until(t, "the build has begun again", func() bool {
 		j, err := client.Read[client.Job](teacher.GetJob(ctx, job.Id))
 		return err == nil && j.State == client.JobRunning && j.Progress.Rows == 3
 	})
-	if now := databases(t, folder, before); len(half) != 1 || len(now) != 1 || now[0] == half[0] {
+	if now := whole.Databases(t, folder, before); len(half) != 1 || len(now) != 1 || now[0] == half[0] {
 		t.Errorf("databases before %v and after %v", half, now)
 	}
 	if _, err := client.Read[client.Job](teacher.StopJob(ctx, job.Id)); err != nil {
@@ -337,34 +303,21 @@ func TestABuildGoesOnAfterTheServiceWasKilled(t *testing.T) {
 	}
 }
 
-// databases are those of builds on a folder's practice server, but for some.
-func databases(t *testing.T, folder string, without []string) (names []string) {
-	t.Helper()
-	rows, _ := superuser(t, folder, "practice", "postgres").Query(
-		ctx, "SELECT datname::text FROM pg_database WHERE starts_with(datname, 'dataset_')",
-	)
-	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
-	if err != nil {
-		t.Fatal(err)
-	}
-	return slices.DeleteFunc(names, func(name string) bool { return slices.Contains(without, name) })
-}
-
 func TestAnUploadThatBreaksOffLeavesNothing(t *testing.T) {
-	teacher := hazel(t)
-	folder := scripts(map[string]string{"a.sql": strings.Repeat("SELECT 1;\n", 1_000_000)})
+	teacher := whole.Hazel(t)
+	folder := whole.Scripts(map[string]string{"a.sql": strings.Repeat("SELECT 1;\n", 1_000_000)})
 	contentType, body := client.SendFiles(folder, []string{"a.sql", "missing.sql"}, nil)
 	if _, err := client.Read[client.Job](
 		teacher.BuildDatasetWithBody(ctx, "cut-off", &client.BuildDatasetParams{}, contentType, body),
 	); err == nil {
 		t.Error("it was taken")
 	}
-	until(t, "nothing of it is left", func() bool {
+	whole.Until(t, "nothing of it is left", func() bool {
 		jobs, err := client.Read[[]client.Job](teacher.ListJobs(ctx, &client.ListJobsParams{Dataset: "cut-off"}))
 		return err == nil && len(jobs) == 0
 	})
 	for name, files := range map[string]map[string]string{"Not A Name": {"a.sql": ""}, "no-files": {}} {
-		if p := problemOf(t)(postEmpty(teacher, name, scripts(files))); p.Status != 400 {
+		if p := problemOf(t)(postEmpty(teacher, name, whole.Scripts(files))); p.Status != 400 {
 			t.Errorf("%s: got %+v", name, p)
 		}
 	}
@@ -372,12 +325,12 @@ func TestAnUploadThatBreaksOffLeavesNothing(t *testing.T) {
 
 // Learners see the datasets of their papers, without variants and builds, and nobody else's.
 func TestWhatLearnersSeeOfDatasets(t *testing.T) {
-	teacher := hazel(t)
-	built(
+	teacher := whole.Hazel(t)
+	whole.Built(
 		t, teacher, "secret", client.BuildDatasetParams{},
-		scripts(map[string]string{"a.sql": "CREATE TABLE a (x int);"}),
+		whole.Scripts(map[string]string{"a.sql": "CREATE TABLE a (x int);"}),
 	)
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	d, err := client.Read[client.Dataset](c.GetDataset(ctx, "apiary", nil))
 	if err != nil || d.Variants != nil || d.Builds != nil || d.Pack != "" || len(d.Tables) != 11 ||
 		len(d.Relations) != 12 {
@@ -413,7 +366,7 @@ func TestWhatLearnersSeeOfDatasets(t *testing.T) {
 		}
 	}
 	for call, p := range map[string]client.Problem{
-		"build":  problemOf(t)(postEmpty(c, "mine", scripts(map[string]string{"a.sql": ""}))),
+		"build":  problemOf(t)(postEmpty(c, "mine", whole.Scripts(map[string]string{"a.sql": ""}))),
 		"drop":   problemOf(t)(c.DropDataset(ctx, "apiary")),
 		"jobs":   problemOf(t)(c.ListJobs(ctx, &client.ListJobsParams{})),
 		"a job":  problemOf(t)(c.GetJob(ctx, "1")),
@@ -428,10 +381,10 @@ func TestWhatLearnersSeeOfDatasets(t *testing.T) {
 
 // A learner cannot make the service run what a setup script may: names and values of the data are only shown.
 func TestFollowingEndsWithTheCaller(t *testing.T) {
-	teacher := hazel(t)
-	job := begin(
+	teacher := whole.Hazel(t)
+	job := whole.Build(
 		t, teacher, "followed", client.BuildDatasetParams{},
-		scripts(map[string]string{"a.sql": "SELECT pg_sleep(600);"}),
+		whole.Scripts(map[string]string{"a.sql": "SELECT pg_sleep(600);"}),
 	)
 	short, cancel := context.WithTimeout(ctx, 300*time.Millisecond)
 	defer cancel()

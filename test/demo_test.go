@@ -7,11 +7,12 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // What the demo's learners submit comes out as it should: nothing there is marked by chance.
 func TestTheDemosAnswers(t *testing.T) {
-	teacher := hazel(t)
+	teacher := whole.Hazel(t)
 	must := func(_ any, err error) {
 		t.Helper()
 		if err != nil {
@@ -22,8 +23,8 @@ func TestTheDemosAnswers(t *testing.T) {
 	must(client.Read[client.AddedMember](teacher.AddMember(
 		ctx, "all-open", client.NewMember{Name: "eager", Password: demo.LearnerPassword},
 	)))
-	c := as(t, shared.url, "eager", demo.LearnerPassword)
-	_, beginner := newcomer(t)
+	c := whole.As(t, whole.Shared.URL, "eager", demo.LearnerPassword)
+	_, beginner := whole.Newcomer(t)
 	for paper, exercises := range demo.Answers {
 		who := beginner
 		if paper != "first-look" { // it is set for one course in all that follows
@@ -55,8 +56,8 @@ func TestTheDemosAnswers(t *testing.T) {
 // The demo is a term of two courses: a paper that is closed, its marks released; one that is open; one to come; an
 // examination that some are writing; and weeks of attempts, in the order in which they came.
 func TestTheDemosTerm(t *testing.T) {
-	s := start(t, "demo", "--data-dir", dataDir(t))
-	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	s := whole.Start(t, "demo", "--data-dir", whole.DataDir(t))
+	teacher := whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
 	extensions, members := 0, 0
 	var due time.Time
 	for course, want := range map[string]map[string]client.PaperState{
@@ -124,7 +125,7 @@ func TestTheDemosTerm(t *testing.T) {
 		t.Errorf("nobody came late, %v", err)
 	}
 	papers, err := client.Read[[]client.PaperSummary](
-		as(t, s.url, demo.LearnerName, demo.LearnerPassword).ListPapers(ctx),
+		whole.As(t, s.URL, demo.LearnerName, demo.LearnerPassword).ListPapers(ctx),
 	)
 	if err != nil || len(papers) != 4 {
 		t.Errorf("%s has %d papers, %v", demo.LearnerName, len(papers), err)

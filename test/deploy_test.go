@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"examen/test/whole"
 )
 
 var (
@@ -48,7 +50,7 @@ func TestTheDashboardAndTheRulesAskForWhatThereIs(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	there := metrics(t, shared)
+	there := metrics(t, whole.Shared)
 	asked := 0
 	for _, query := range queries {
 		for _, found := range metricName.FindAllStringSubmatch(query, -1) {

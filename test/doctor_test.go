@@ -10,6 +10,8 @@ import (
 	"strings"
 	"testing"
 
+	"examen/test/whole"
+
 	"github.com/jackc/pgx/v5"
 
 	"examen/internal/postgres"
@@ -18,9 +20,9 @@ import (
 // diagnosis is what examen doctor says, by what it is about: "bad records: ...".
 func diagnosis(t *testing.T, env []string, args ...string) (says []string, code int) {
 	t.Helper()
-	p := command(t, env, "", append([]string{"doctor", "-o", "json"}, args...)...)
+	p := whole.Command(t, env, "", append([]string{"doctor", "-o", "json"}, args...)...)
 	var remarks []struct{ About, Says, Found, Do string }
-	if err := json.Unmarshal([]byte(p.out), &remarks); err != nil {
+	if err := json.Unmarshal([]byte(p.Out), &remarks); err != nil {
 		t.Fatalf("%+v", p)
 	}
 	for _, r := range remarks {
@@ -29,13 +31,13 @@ func diagnosis(t *testing.T, env []string, args ...string) (says []string, code 
 			t.Errorf("%+v: what is to be done?", r)
 		}
 	}
-	return says, p.code
+	return says, p.Code
 }
 
 // Of a set-up that works nothing is bad, whether the service runs or not, and nothing is changed by looking.
 func TestDoctorOnAGoodSetUp(t *testing.T) {
 	t.Parallel()
-	place := filepath.Join(dataDir(t), "new")
+	place := filepath.Join(whole.DataDir(t), "new")
 	says, code := diagnosis(t, nil, "--data-dir", place)
 	if all := strings.Join(says, "\n"); code != 0 || strings.Contains(all, "bad ") ||
 		!strings.Contains(all, "good data folder: "+place+" will be made") ||
@@ -45,7 +47,7 @@ func TestDoctorOnAGoodSetUp(t *testing.T) {
 	if _, err := os.Stat(place); err == nil {
 		t.Error("a folder was made")
 	}
-	s := start(t, "serve", "--data-dir", place)
+	s := whole.Start(t, "serve", "--data-dir", place)
 	says, code = diagnosis(t, nil, "--data-dir", place, "--seats", "4")
 	for _, part := range []string{
 		"good records:", "good practice server:", "good locale:", "good rights:", "good memory:", "good TLS:",
@@ -55,7 +57,7 @@ func TestDoctorOnAGoodSetUp(t *testing.T) {
 			t.Errorf("while it runs: %d, no %q in\n%s", code, part, all)
 		}
 	}
-	if code, _ := asked(t, s.url, "GET", "/api/health", "", ""); code != 200 {
+	if code, _ := whole.Asked(t, s.URL, "GET", "/api/health", "", ""); code != 200 {
 		t.Errorf("afterwards the service says %d", code)
 	}
 }
@@ -63,7 +65,7 @@ func TestDoctorOnAGoodSetUp(t *testing.T) {
 // Each thing that is amiss is named, with what mends it.
 func TestDoctorOnABadSetUp(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
+	folder := whole.DataDir(t)
 	c, err := postgres.Start(ctx, postgres.Options{
 		Folder: filepath.Join(folder, "server"), Super: "examen", Scratch: true, Log: slog.New(slog.DiscardHandler),
 	})

@@ -8,6 +8,8 @@ import (
 	"syscall"
 	"testing"
 
+	"examen/test/whole"
+
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"examen/internal/postgres"
@@ -41,13 +43,13 @@ func TestTheRecordsFailOver(t *testing.T) {
 	f := newFleet()
 	f.startServers(t)
 	standby := postgrestest.Standby(t, f.clusters[0], postgres.Options{
-		Folder: dataDir(t) + "/server", Log: slog.New(slog.DiscardHandler),
+		Folder: whole.DataDir(t) + "/server", Log: slog.New(slog.DiscardHandler),
 		Settings: map[string]string{"max_connections": "200"},
 	})
 	primary := f.records
 	f.records = together(t, standby.URL("postgres"), primary)
 	f.startServices(t)
-	if said := f.services[0].errs.String(); !strings.Contains(said, "commits do not wait for it") {
+	if said := f.services[0].Errs.String(); !strings.Contains(said, "commits do not wait for it") {
 		t.Errorf("the service says %q", said)
 	}
 	pool, err := pgxpool.New(ctx, primary)
@@ -60,7 +62,7 @@ func TestTheRecordsFailOver(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	until(t, "commits wait for the standby", func() bool {
+	whole.Until(t, "commits wait for the standby", func() bool {
 		var n int
 		return pool.QueryRow(
 			ctx, "SELECT count(*) FROM pg_stat_replication WHERE sync_state = 'sync'",
@@ -68,7 +70,7 @@ func TestTheRecordsFailOver(t *testing.T) {
 	})
 	f.kill(2)
 	f.start(t, 2, "serve")
-	if said := f.services[2].errs.String(); strings.Contains(said, "standby") {
+	if said := f.services[2].Errs.String(); strings.Contains(said, "standby") {
 		t.Errorf("the service says %q", said)
 	}
 	workers := f.workers(t, "elio", "goran", "hana", "luca", "otto", "petra")
@@ -78,13 +80,13 @@ func TestTheRecordsFailOver(t *testing.T) {
 		all.Go(func() { w.works(done) })
 	}
 	before := acknowledgedBy(workers)
-	until(t, "everybody submits", func() bool { return eachGoesOn(workers, before) })
-	if err := syscall.Kill(serverPID(f.folders[0], "server"), syscall.SIGKILL); err != nil {
+	whole.Until(t, "everybody submits", func() bool { return eachGoesOn(workers, before) })
+	if err := syscall.Kill(whole.ServerPID(f.folders[0], "server"), syscall.SIGKILL); err != nil {
 		t.Fatal(err)
 	}
 	f.clusters[0].Stop() // it is not started again
 	before = acknowledgedBy(workers)
-	until(t, "everybody is refused", func() bool {
+	whole.Until(t, "everybody is refused", func() bool {
 		for _, w := range workers {
 			w.mu.Lock()
 			refused := w.failures > 0
@@ -103,7 +105,7 @@ func TestTheRecordsFailOver(t *testing.T) {
 	if _, err := taken.Exec(ctx, "SELECT pg_promote()"); err != nil {
 		t.Fatal(err)
 	}
-	until(t, "everybody submits again", func() bool { return eachGoesOn(workers, before) })
+	whole.Until(t, "everybody submits again", func() bool { return eachGoesOn(workers, before) })
 	close(done)
 	all.Wait()
 	f.records = standby.URL("postgres")

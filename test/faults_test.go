@@ -16,6 +16,7 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // A relay stands between services and a server, as the network does. It can be cut, or go silent.
@@ -128,7 +129,7 @@ func TestTheTroubleOfOneServerIsARetry(t *testing.T) {
 		relays[i], f.practice[i] = relayTo(t, f.practice[i])
 	}
 	f.startServices(t)
-	teacher := as(t, f.services[0].url, demo.InstructorName, demo.InstructorPassword)
+	teacher := whole.As(t, f.services[0].URL, demo.InstructorName, demo.InstructorPassword)
 	reachable := func(want ...bool) func() bool {
 		return func() bool {
 			found, err := client.Read[client.Servers](teacher.ListServers(ctx))
@@ -142,14 +143,14 @@ func TestTheTroubleOfOneServerIsARetry(t *testing.T) {
 		all.Go(func() { w.works(done) })
 	}
 	signalAll := func(signal syscall.Signal) {
-		for _, pid := range processes(t, serverPID(f.folders[1], "server")) {
+		for _, pid := range processes(t, whole.ServerPID(f.folders[1], "server")) {
 			_ = syscall.Kill(pid, signal) // a session may have ended
 		}
 	}
 	goesOn := func(what string) {
 		t.Helper()
 		before := acknowledgedBy(workers)
-		until(t, "everybody submits: "+what, func() bool { return eachGoesOn(workers, before) })
+		whole.Until(t, "everybody submits: "+what, func() bool { return eachGoesOn(workers, before) })
 	}
 	for _, fault := range []struct {
 		name        string
@@ -165,10 +166,10 @@ func TestTheTroubleOfOneServerIsARetry(t *testing.T) {
 		goesOn("before " + fault.name)
 		fault.begin()
 		goesOn(fault.name)
-		until(t, "it is seen that "+fault.name, reachable(false, true))
+		whole.Until(t, "it is seen that "+fault.name, reachable(false, true))
 		goesOn("knowing that " + fault.name)
 		fault.mend()
-		until(t, "it is over that "+fault.name, reachable(true, true))
+		whole.Until(t, "it is over that "+fault.name, reachable(true, true))
 	}
 	for _, w := range workers {
 		w.mu.Lock()
@@ -178,12 +179,12 @@ func TestTheTroubleOfOneServerIsARetry(t *testing.T) {
 		w.mu.Unlock()
 	}
 	// A service stands still for so long that its seats are given up.
-	stalled := f.services[1].cmd.Process
+	stalled := f.services[1].Cmd.Process
 	if err := stalled.Signal(syscall.SIGSTOP); err != nil {
 		t.Fatal(err)
 	}
 	f.passOver(1, true)
-	until(t, "its range of seats is closed", func() bool {
+	whole.Until(t, "its range of seats is closed", func() bool {
 		found, err := client.Read[client.Servers](teacher.ListServers(ctx))
 		return err == nil && len(found.Services) == 2
 	})
@@ -192,7 +193,7 @@ func TestTheTroubleOfOneServerIsARetry(t *testing.T) {
 		t.Fatal(err)
 	}
 	f.passOver(1, false)
-	until(t, "it has seats again", func() bool {
+	whole.Until(t, "it has seats again", func() bool {
 		found, err := client.Read[client.Servers](teacher.ListServers(ctx))
 		return err == nil && len(found.Services) == 3
 	})
@@ -206,7 +207,7 @@ func TestTheTroubleOfOneServerIsARetry(t *testing.T) {
 	before := leastRefused(workers)
 	relays[0].cut()
 	relays[1].cut()
-	until(t, "everybody is told to try again", func() bool { return leastRefused(workers) > before })
+	whole.Until(t, "everybody is told to try again", func() bool { return leastRefused(workers) > before })
 	for _, w := range workers {
 		w.mu.Lock()
 		if w.last != "" && !strings.Contains(w.last, "ry again") {
@@ -245,7 +246,7 @@ func TestTheRecordsHaveTrouble(t *testing.T) {
 		all.Go(func() { w.works(done) })
 	}
 	signalAll := func(signal syscall.Signal) {
-		for _, pid := range processes(t, serverPID(disk, "server")) {
+		for _, pid := range processes(t, whole.ServerPID(disk, "server")) {
 			_ = syscall.Kill(pid, signal) // a session may have ended
 		}
 	}
@@ -256,7 +257,7 @@ func TestTheRecordsHaveTrouble(t *testing.T) {
 		{"cut off", relay.cut, relay.mend},
 		{"silent", relay.hush, relay.mend},
 		{"standing still", func() { signalAll(syscall.SIGSTOP) }, func() { signalAll(syscall.SIGCONT) }},
-		{"killed", func() { _ = syscall.Kill(serverPID(disk, "server"), syscall.SIGKILL) }, func() {}},
+		{"killed", func() { _ = syscall.Kill(whole.ServerPID(disk, "server"), syscall.SIGKILL) }, func() {}},
 		{"full", func() { fill(t, disk) }, func() { _ = os.Remove(filepath.Join(disk, "filler")) }},
 	} {
 		if fault.name == "full" && !onSmallDisk(disk) {
@@ -264,15 +265,15 @@ func TestTheRecordsHaveTrouble(t *testing.T) {
 			continue
 		}
 		before := acknowledgedBy(workers)
-		until(t, "everybody submits before that", func() bool { return eachGoesOn(workers, before) })
+		whole.Until(t, "everybody submits before that", func() bool { return eachGoesOn(workers, before) })
 		refused := leastRefused(workers)
 		fault.begin()
-		until(t, "everybody is told that the records are "+fault.name, func() bool {
+		whole.Until(t, "everybody is told that the records are "+fault.name, func() bool {
 			return leastRefused(workers) > refused
 		})
 		fault.mend()
 		before = acknowledgedBy(workers)
-		until(t, "everybody submits after that", func() bool { return eachGoesOn(workers, before) })
+		whole.Until(t, "everybody submits after that", func() bool { return eachGoesOn(workers, before) })
 		for _, w := range workers {
 			w.mu.Lock()
 			if !strings.Contains(w.last, "othing that was acknowledged is lost") {
@@ -304,7 +305,7 @@ func leastRefused(workers []*worker) int {
 // smallDisk is a data folder that is a disk of its own, where such a one can be made.
 func smallDisk(t *testing.T) string {
 	t.Helper()
-	folder := dataDir(t)
+	folder := whole.DataDir(t)
 	if exec.Command("mount", "-t", "tmpfs", "-o", "size=400m,mode=755", "tmpfs", folder).Run() == nil {
 		t.Cleanup(func() { _ = exec.Command("umount", "-l", folder).Run() })
 	}
@@ -339,9 +340,10 @@ func TestADiskOfOneServerIsFull(t *testing.T) {
 		t.Skip("no small disk can be made on this machine")
 	}
 	f := newFleet()
+	f.transport.ResponseHeaderTimeout = 0 // nothing here stands still, and a run takes what the machine needs
 	f.folders[2] = full
 	f.startServers(t)
-	f.startServices(t)
+	f.startServices(t, "--limit-time", "120s")
 	fill(t, full)
 	conn, err := pgx.Connect(ctx, f.practice[1])
 	if err != nil {
@@ -352,7 +354,7 @@ func TestADiskOfOneServerIsFull(t *testing.T) {
 	if _, err := conn.Exec(ctx, spills); err == nil || !strings.Contains(err.Error(), "No space left") {
 		t.Fatalf("the disk is not full: %v", err)
 	}
-	elio := as(t, f.url, "elio", demo.LearnerPassword)
+	elio := whole.As(t, f.url, "elio", demo.LearnerPassword)
 	for n := range 8 {
 		run, err := client.Read[client.Run](elio.Run(ctx, client.RunRequest{
 			Paper: "first-look", Sql: spills + strings.Repeat(" ", n),
@@ -361,8 +363,8 @@ func TestADiskOfOneServerIsFull(t *testing.T) {
 			t.Errorf("got %s %+v, %v", run.Outcome, run.Error, err)
 		}
 	}
-	teacher := as(t, f.url, demo.InstructorName, demo.InstructorPassword)
-	job := built(t, teacher, "sheds", client.BuildDatasetParams{}, scripts(map[string]string{
+	teacher := whole.As(t, f.url, demo.InstructorName, demo.InstructorPassword)
+	job := whole.Built(t, teacher, "sheds", client.BuildDatasetParams{}, whole.Scripts(map[string]string{
 		"a.sql": "CREATE TABLE shed AS SELECT g AS shed_id FROM generate_series(1, 100000) AS g;",
 	}))
 	if job.State != client.JobDone {
@@ -371,7 +373,7 @@ func TestADiskOfOneServerIsFull(t *testing.T) {
 	if err := os.Remove(filepath.Join(full, "filler")); err != nil {
 		t.Fatal(err)
 	}
-	until(t, "it is on both servers, when there is room", func() bool {
+	whole.Until(t, "it is on both servers, when there is room", func() bool {
 		found, err := client.Read[client.Servers](teacher.ListServers(ctx))
 		return err == nil && found.Practice[0].Builds == found.Practice[1].Builds
 	})

@@ -12,6 +12,7 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // Of somebody who was made anonymous nothing tells any more who it was: no table of the records, no file of the data
@@ -19,15 +20,15 @@ import (
 func TestWhoWasMadeAnonymousIsNowhere(t *testing.T) {
 	t.Parallel()
 	s := restored(t, "--verbose")
-	place := s.cmd.Args[slices.Index(s.cmd.Args, "--data-dir")+1]
-	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	place := s.Cmd.Args[slices.Index(s.Cmd.Args, "--data-dir")+1]
+	teacher := whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
 	const login, name, address = "zebedee-q", "Zebedee Q. Featherstone (Zed)", "z.featherstone@example.org"
 	if _, err := client.Read[client.AddedMember](teacher.AddMember(ctx, "evening-group", client.NewMember{
 		Name: login, DisplayName: name, Email: address, Password: demo.LearnerPassword,
 	})); err != nil {
 		t.Fatal(err)
 	}
-	zebedee := as(t, s.url, login, demo.LearnerPassword)
+	zebedee := whole.As(t, s.URL, login, demo.LearnerPassword)
 	for n, sql := range []string{
 		"SELECT name, valley FROM apiary -- by " + name, "SELECT * FROM hive WHERE name = '" + name + "'",
 		`SELECT "` + name + `" FROM hive`, "SELECT '" + address + "'::integer", "SELEC '" + name + "'",
@@ -58,8 +59,8 @@ func TestWhoWasMadeAnonymousIsNowhere(t *testing.T) {
 	})); err != nil {
 		t.Fatal(err)
 	}
-	teachers := token(t, s.url, demo.InstructorName, demo.InstructorPassword)
-	if code, text := asked(t, s.url, "PUT", "/api/papers/first-look/exercises/2/marks/"+login, teachers,
+	teachers := whole.Token(t, s.URL, demo.InstructorName, demo.InstructorPassword)
+	if code, text := whole.Asked(t, s.URL, "PUT", "/api/papers/first-look/exercises/2/marks/"+login, teachers,
 		`{"course": "evening-group", "mark": 1, "reason": "`+name+` told me"}`); code != 200 {
 		t.Fatal(code, text)
 	}
@@ -71,7 +72,7 @@ func TestWhoWasMadeAnonymousIsNowhere(t *testing.T) {
 			"/api/log?limit=100", "/api/history?limit=100&kind=attempt", "/api/marking", "/api/status",
 			"/api/papers/first-look/exercises/names-and-valleys/class?course=evening-group",
 		} {
-			code, text := asked(t, s.url, "GET", path, teachers, "")
+			code, text := whole.Asked(t, s.URL, "GET", path, teachers, "")
 			if code != http.StatusOK && code != http.StatusNotFound {
 				t.Errorf("%s: %d", path, code)
 			}
@@ -104,7 +105,7 @@ func TestWhoWasMadeAnonymousIsNowhere(t *testing.T) {
 			t.Errorf("an answer: ... %s ... (%.60s)", found, answer)
 		}
 	}
-	records := superuser(t, place, "records", "postgres")
+	records := whole.Superuser(t, place, "records", "postgres")
 	for _, table := range tablesOf(t, records) {
 		for _, row := range texts(t, records, fmt.Sprintf("SELECT to_jsonb(r)::text FROM %q AS r", table)) {
 			if found := tells(row); found != "" {
@@ -112,8 +113,8 @@ func TestWhoWasMadeAnonymousIsNowhere(t *testing.T) {
 			}
 		}
 	}
-	s.stop()
-	if found := tells(s.errs.String()); found != "" {
+	s.Stop()
+	if found := tells(s.Errs.String()); found != "" {
 		t.Errorf("the log: ... %s ...", found)
 	}
 	if err := filepath.WalkDir(place, func(path string, d fs.DirEntry, err error) error {

@@ -5,13 +5,14 @@ import (
 	"testing"
 
 	"examen/internal/client"
+	"examen/test/whole"
 )
 
 // What learners bring from other database systems is named, with PostgreSQL's form; the text that is offered in its
 // place runs, and gives what was meant.
 func TestHabitsOfOtherSystems(t *testing.T) {
 	t.Parallel()
-	_, robin := newcomer(t)
+	_, robin := whole.Newcomer(t)
 	run := func(sql string) client.Run {
 		t.Helper()
 		r, err := client.Read[client.Run](robin.Run(ctx, client.RunRequest{Paper: "first-look", Sql: sql}))
@@ -61,6 +62,7 @@ func TestHabitsOfOtherSystems(t *testing.T) {
 		{"SELECT [name] FROM hive WHERE name = 'Amber'", "square brackets", "Amber"},
 		{"SELECT TOP 1 name FROM hive WHERE name = 'Amber'", "LIMIT", "Amber"},
 		{"SELECT name FROM hive WHERE name = 'Amber' LIMIT 0, 5", "OFFSET", "Amber"},
+		{"SELECT '2026-05-01' + '7 days'", "say which, as in DATE", "2026-05-08 00:00:00"},
 		{"SELECT '2026-05-01'::text + '7 days'", "cast that, as in value::date + INTERVAL", ""},
 		{"SELECT '{\"a\": 1}'::json = '1'", "->> takes the value", ""},
 		{"SELECT '{\"a\": 1}'::jsonb = 'red'", "->> takes the value", ""},

@@ -9,6 +9,8 @@ import (
 	"strings"
 	"testing"
 
+	"examen/test/whole"
+
 	"examen/internal/demo"
 )
 
@@ -19,7 +21,7 @@ var (
 
 // commandsOf lists the commands below one, with their help.
 func commandsOf(t *testing.T, path []string, each func(path []string, help string)) {
-	help := command(t, nil, "", append(append([]string{}, path...), "--help")...).out
+	help := whole.Command(t, nil, "", append(append([]string{}, path...), "--help")...).Out
 	_, list, has := strings.Cut(help, "Available Commands:\n")
 	if !has {
 		each(path, help)
@@ -34,7 +36,7 @@ func commandsOf(t *testing.T, path []string, each func(path []string, help strin
 }
 
 // inShell runs a line as somebody types it, in a folder that has examen on its path.
-func inShell(t *testing.T, folder string, env []string, line string) printed {
+func inShell(t *testing.T, folder string, env []string, line string) whole.Printed {
 	t.Helper()
 	cmd := exec.Command("sh", "-c", line)
 	cmd.Dir, cmd.Env = folder, append(append(os.Environ(), env...), "PATH="+folder+":"+os.Getenv("PATH"))
@@ -45,14 +47,14 @@ func inShell(t *testing.T, folder string, env []string, line string) printed {
 	if err != nil && !errors.As(err, &exit) {
 		t.Fatal(err)
 	}
-	return printed{out.String(), errs.String(), cmd.ProcessState.ExitCode()}
+	return whole.Printed{Out: out.String(), Errs: errs.String(), Code: cmd.ProcessState.ExitCode()}
 }
 
 // Every command has examples, and each runs as it stands on the demo's data.
 func TestExamplesOfEveryCommandRun(t *testing.T) {
 	t.Parallel()
-	place := dataDir(t)
-	s := start(t, "demo", "--data-dir", place)
+	place := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", place)
 	folder := t.TempDir()
 	for name, content := range map[string]string{
 		"query.sql": "SELECT name FROM hive LIMIT 3", "answer.sql": "SELECT name, valley FROM apiary",
@@ -78,6 +80,7 @@ func TestExamplesOfEveryCommandRun(t *testing.T) {
 	// answered, and an example may not be correct.
 	may := map[string]int{
 		"entry keep": 3, "entry clear": 3, "text copy": 3, "text rename": 3, "text remove": 3, "submit": 1,
+		"example":         3,
 		"dataset confirm": 3, "dataset stop": 3, "paper begin": 3, "paper unset": 3, "password": 2, "member reset": 0,
 		"member deactivate": 0, "note answer": 3, "dispute": 3, "copy show": 3, "copy reset": 3,
 		"server drain": 3, "server resume": 3,
@@ -88,14 +91,14 @@ func TestExamplesOfEveryCommandRun(t *testing.T) {
 		"cluster run": true, "cluster make": true,
 	}
 	home := t.TempDir()
-	shell := &shell{t: t, env: []string{
-		"HOME=" + home, "XDG_CONFIG_HOME=" + home, "EXAMEN_URL=" + s.url, "EDITOR=true",
+	shell := &whole.Shell{T: t, Env: []string{
+		"HOME=" + home, "XDG_CONFIG_HOME=" + home, "EXAMEN_URL=" + s.URL, "EDITOR=true",
 		"EXAMEN_DATA_DIR=" + place,
 	}}
-	if p := shell.run("", "login", demo.InstructorName, "--password", demo.InstructorPassword); p.code != 0 {
-		t.Fatal(p.errs)
+	if p := shell.Run("", "login", demo.InstructorName, "--password", demo.InstructorPassword); p.Code != 0 {
+		t.Fatal(p.Errs)
 	}
-	if err := os.Symlink(binary, filepath.Join(folder, "examen")); err != nil {
+	if err := os.Symlink(whole.Binary, filepath.Join(folder, "examen")); err != nil {
 		t.Fatal(err)
 	}
 	ran := 0
@@ -117,16 +120,16 @@ func TestExamplesOfEveryCommandRun(t *testing.T) {
 				continue
 			}
 			ran++
-			if p := inShell(t, folder, shell.env, line); p.code != 0 && p.code != may[name] {
-				t.Errorf("%s: exit code %d\n%s%s", line, p.code, p.out, p.errs)
-			} else if name == "dataset rows" && strings.Count(p.out, "\n") < 3 {
-				t.Errorf("%s shows nothing:\n%s", line, p.out)
+			if p := inShell(t, folder, shell.Env, line); p.Code != 0 && p.Code != may[name] {
+				t.Errorf("%s: exit code %d\n%s%s", line, p.Code, p.Out, p.Errs)
+			} else if name == "dataset rows" && strings.Count(p.Out, "\n") < 3 {
+				t.Errorf("%s shows nothing:\n%s", line, p.Out)
 			}
 		}
 	})
 	for _, line := range last {
-		if p := inShell(t, folder, shell.env, line); p.code != 0 {
-			t.Errorf("%s: exit code %d\n%s%s", line, p.code, p.out, p.errs)
+		if p := inShell(t, folder, shell.Env, line); p.Code != 0 {
+			t.Errorf("%s: exit code %d\n%s%s", line, p.Code, p.Out, p.Errs)
 		}
 	}
 	if ran < 30 {
@@ -136,7 +139,7 @@ func TestExamplesOfEveryCommandRun(t *testing.T) {
 
 // What the shells ask for as one types.
 func TestCompletion(t *testing.T) {
-	c := at(t, demo.InstructorName, demo.InstructorPassword)
+	c := whole.At(t, demo.InstructorName, demo.InstructorPassword)
 	for line, want := range map[string]string{
 		"read f": "first-look/", "submit first-look/": "first-look/names-and-valleys", "dataset show ap": "apiary",
 		"dataset rows apiary hi": "hive", "course show ev": "evening-group",
@@ -144,21 +147,21 @@ func TestCompletion(t *testing.T) {
 		"history --learner wr": "wren", "paper set first-look --course ev": "evening-group", "paper list -o j": "json",
 	} {
 		words := strings.Split(line, " ")
-		if p := c.run("", append([]string{"__complete"}, words...)...); p.code != 0 ||
-			!strings.Contains("\n"+p.out, "\n"+want) {
-			t.Errorf("%s: got %q, want %q", line, p.out, want)
+		if p := c.Run("", append([]string{"__complete"}, words...)...); p.Code != 0 ||
+			!strings.Contains("\n"+p.Out, "\n"+want) {
+			t.Errorf("%s: got %q, want %q", line, p.Out, want)
 		}
 	}
 	for _, shell := range []string{"bash", "zsh", "fish"} {
-		if p := c.run("", "completion", shell); p.code != 0 || len(p.out) < 1000 {
-			t.Errorf("%s: exit code %d, %d bytes", shell, p.code, len(p.out))
+		if p := c.Run("", "completion", shell); p.Code != 0 || len(p.Out) < 1000 {
+			t.Errorf("%s: exit code %d, %d bytes", shell, p.Code, len(p.Out))
 		}
 	}
 }
 
 // Wrong use is told before the service is asked, and what cannot be undone is not done unasked.
 func TestUseThatIsWrong(t *testing.T) {
-	c := at(t, demo.InstructorName, demo.InstructorPassword)
+	c := whole.At(t, demo.InstructorName, demo.InstructorPassword)
 	empty := t.TempDir()
 	for line, want := range map[string]string{
 		"history --outcome bogus": "--outcome bogus: expected one of correct",
@@ -167,22 +170,22 @@ func TestUseThatIsWrong(t *testing.T) {
 		"pack check " + empty:     "holds no pack.yaml", "dataset drop apiary": "say --yes",
 		"paper set first-look --course evening-group --due tomorrow": `"tomorrow" is not a valid time; use 2026-12-20`,
 	} {
-		if p := c.run("", strings.Split(line, " ")...); p.code != 2 || !strings.Contains(p.errs, want) {
-			t.Errorf("%s: exit code %d, %s", line, p.code, p.errs)
+		if p := c.Run("", strings.Split(line, " ")...); p.Code != 2 || !strings.Contains(p.Errs, want) {
+			t.Errorf("%s: exit code %d, %s", line, p.Code, p.Errs)
 		}
 	}
 	for _, args := range [][]string{{"dataset", "show", ""}, {"read", ""}, {"course", "show", " "}, {"progress", ""}} {
-		if p := c.run("", args...); p.code != 2 || !strings.Contains(p.errs, "an argument is empty") {
-			t.Errorf("%q: exit code %d, %s", args, p.code, p.errs)
+		if p := c.Run("", args...); p.Code != 2 || !strings.Contains(p.Errs, "an argument is empty") {
+			t.Errorf("%q: exit code %d, %s", args, p.Code, p.Errs)
 		}
 	}
-	if p := c.run("", "--version"); p.code != 0 || !strings.HasPrefix(p.out, "examen version ") {
-		t.Errorf("--version: %q", p.out)
+	if p := c.Run("", "--version"); p.Code != 0 || !strings.HasPrefix(p.Out, "examen version ") {
+		t.Errorf("--version: %q", p.Out)
 	}
-	paperOf(t, "dated", [2]string{"points: 1", "SELECT id FROM star"})
-	if p := c.run(
+	whole.PaperOf(t, "dated", [2]string{"points: 1", "SELECT id FROM star"})
+	if p := c.Run(
 		"", "paper", "set", "dated", "--course", "evening-group", "--due", "2036-12-20",
-	); p.code != 0 || !strings.Contains(p.out, "2036-12-20 23:59") {
+	); p.Code != 0 || !strings.Contains(p.Out, "2036-12-20 23:59") {
 		t.Errorf("a date: %+v", p)
 	}
 }

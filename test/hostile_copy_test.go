@@ -7,6 +7,7 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // block wraps what somebody hides from the parser in a block.
@@ -239,19 +240,21 @@ func TestNothingEscapesFromACopy(t *testing.T) {
 }
 
 func sendAllInCopy(t *testing.T, limit string, all []statement) {
-	folder := dataDir(t)
-	s := start(
+	folder := whole.DemoDir(t)
+	s := whole.Start(
 		t, "demo", "--data-dir", folder, "--seats", "2", "--limit-time", limit, "--limit-memory", "1024",
 		"--limit-calls", "100000", "--limit-copy", "32",
 	)
-	robin, wren := as(t, s.url, "robin", demo.LearnerPassword), as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
-	instructor := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	robin, wren := whole.As(t, s.URL, "robin", demo.LearnerPassword), whole.As(
+		t, s.URL, demo.NewLearnerName, demo.LearnerPassword,
+	)
+	instructor := whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
 	if _, err := client.Read[client.Dataset](
 		instructor.AllowChanges(ctx, "apiary", client.ChangesAllowed{Allowed: true}),
 	); err != nil {
 		t.Fatal(err)
 	}
-	pool := superuser(t, folder, "practice", "postgres")
+	pool := whole.Superuser(t, folder, "practice", "postgres")
 	run := func(c *client.Client, sql string) client.Run {
 		t.Helper()
 		got, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{Dataset: "apiary", Sql: sql}))

@@ -7,6 +7,7 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 type statement struct{ after, sql, gets string }
@@ -310,14 +311,16 @@ func TestNothingEscapes(t *testing.T) {
 
 // sendAll sends statements to a service with one seat.
 func sendAll(t *testing.T, limit string, all []statement) {
-	folder := dataDir(t)
+	folder := whole.DemoDir(t)
 	// 256 MB for each session
-	s := start(
+	s := whole.Start(
 		t, "demo", "--data-dir", folder, "--seats", "1", "--limit-time", limit, "--limit-memory", "512",
 		"--limit-calls", "100000",
 	)
-	robin, wren := as(t, s.url, "robin", demo.LearnerPassword), as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
-	pool := superuser(t, folder, "practice", "postgres")
+	robin, wren := whole.As(t, s.URL, "robin", demo.LearnerPassword), whole.As(
+		t, s.URL, demo.NewLearnerName, demo.LearnerPassword,
+	)
+	pool := whole.Superuser(t, folder, "practice", "postgres")
 	run := func(c *client.Client, sql string) (client.Run, error) {
 		return client.Read[client.Run](c.Run(ctx, client.RunRequest{Paper: "first-look", Sql: sql}))
 	}

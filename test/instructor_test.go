@@ -17,11 +17,12 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"examen/internal/client"
+	"examen/test/whole"
 )
 
 func TestTheDemoCourse(t *testing.T) {
 	grid, err := client.Read[client.Progress](
-		hazel(t).GetProgress(ctx, "first-look", &client.GetProgressParams{Course: "evening-group"}),
+		whole.Hazel(t).GetProgress(ctx, "first-look", &client.GetProgressParams{Course: "evening-group"}),
 	)
 	if err != nil {
 		t.Fatal(err)
@@ -49,12 +50,12 @@ func TestTheDemoCourse(t *testing.T) {
 }
 
 func TestProgressAndMarksFollowAttempts(t *testing.T) {
-	name, c := newcomer(t)
-	submit(t, c, "2", "SELECT 1")
-	submit(t, c, "2", "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength DESC")
-	submit(t, c, "2", "SELECT 2")
-	submit(t, c, "3", "SELECT 1")
-	teacher := hazel(t)
+	name, c := whole.Newcomer(t)
+	whole.Submit(t, c, "2", "SELECT 1")
+	whole.Submit(t, c, "2", "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength DESC")
+	whole.Submit(t, c, "2", "SELECT 2")
+	whole.Submit(t, c, "3", "SELECT 1")
+	teacher := whole.Hazel(t)
 	grid, _ := client.Read[client.Progress](teacher.GetProgress(ctx, "first-look", &client.GetProgressParams{}))
 	at := slices.IndexFunc(grid.Learners, func(l client.LearnerProgress) bool { return l.Name == name })
 	var cells []string
@@ -136,7 +137,7 @@ func refusal(t *testing.T, teacher *client.Client, files fs.FS) client.Problem {
 }
 
 func TestAPackOfOnesOwn(t *testing.T) {
-	teacher := hazel(t)
+	teacher := whole.Hazel(t)
 	report, err := client.Loaded(ctx, teacher, observatory("a"))
 	if err != nil {
 		t.Fatal(err)
@@ -150,7 +151,7 @@ func TestAPackOfOnesOwn(t *testing.T) {
 	); err != nil {
 		t.Fatal(err)
 	}
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	try := func(exercise, sql string) client.Attempt {
 		t.Helper()
 		a, err := client.Read[client.Attempt](c.Submit(ctx, "dusk-a", exercise, client.Submission{Sql: sql}))
@@ -194,7 +195,7 @@ func TestAPackOfOnesOwn(t *testing.T) {
 }
 
 func TestAPackWithAnErrorLoadsNothing(t *testing.T) {
-	teacher := hazel(t)
+	teacher := whole.Hazel(t)
 	for _, c := range []struct {
 		name  string
 		edits []string
@@ -239,7 +240,7 @@ func TestAPackWithAnErrorLoadsNothing(t *testing.T) {
 }
 
 func TestLoadingAPackAgain(t *testing.T) {
-	teacher := hazel(t)
+	teacher := whole.Hazel(t)
 	load := func(files fs.FS) client.JobReport {
 		t.Helper()
 		report, err := client.Loaded(ctx, teacher, files)
@@ -254,7 +255,7 @@ func TestLoadingAPackAgain(t *testing.T) {
 	); err != nil {
 		t.Fatal(err)
 	}
-	name, c := newcomer(t)
+	name, c := whole.Newcomer(t)
 	if _, err := client.Read[client.Attempt](
 		c.Submit(ctx, "dusk-c", "best", client.Submission{Sql: "SELECT 1"}),
 	); err != nil {
@@ -295,14 +296,14 @@ func TestLoadingAPackAgain(t *testing.T) {
 }
 
 func TestOneTimePasswords(t *testing.T) {
-	teacher := hazel(t)
+	teacher := whole.Hazel(t)
 	added, err := client.Read[client.AddedMember](
 		teacher.AddMember(ctx, "evening-group", client.NewMember{Name: "newcomer-once", DisplayName: "Once"}),
 	)
 	if err != nil || len(added.Password) != 19 || !added.Member.OneTimePassword {
 		t.Fatalf("got %+v, %v", added, err)
 	}
-	as(t, shared.url, "newcomer-once", added.Password)
+	whole.As(t, whole.Shared.URL, "newcomer-once", added.Password)
 	again, _ := client.Read[client.AddedMember](
 		teacher.AddMember(ctx, "evening-group", client.NewMember{Name: "newcomer-once"}),
 	)
@@ -313,7 +314,7 @@ func TestOneTimePasswords(t *testing.T) {
 	if err != nil || reset.Password == added.Password {
 		t.Fatalf("got %+v, %v", reset, err)
 	}
-	as(t, shared.url, "newcomer-once", reset.Password)
+	whole.As(t, whole.Shared.URL, "newcomer-once", reset.Password)
 	for _, name := range []string{"", "Ü", "a b", "../x", strings.Repeat("x", 80)} {
 		if p := problemOf(t)(
 			teacher.AddMember(ctx, "evening-group", client.NewMember{Name: name}),
@@ -324,7 +325,7 @@ func TestOneTimePasswords(t *testing.T) {
 }
 
 func TestTheShippedReferenceAnswersAreCorrect(t *testing.T) {
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	paper, err := os.ReadFile(filepath.Join("..", "packs", "heather-hill", "papers", "first-look.md"))
 	if err != nil {
 		t.Fatal(err)
@@ -335,79 +336,22 @@ func TestTheShippedReferenceAnswersAreCorrect(t *testing.T) {
 	}
 	for i, answer := range answers {
 		sql, _, _ := strings.Cut(answer, "```")
-		if a := submit(t, c, fmt.Sprint(i+1), sql); a.Outcome != client.Correct {
+		if a := whole.Submit(t, c, fmt.Sprint(i+1), sql); a.Outcome != client.Correct {
 			t.Errorf("%d: %s: %+v", i+1, a.Outcome, a.Findings)
 		}
 	}
 }
 
-// paperOf loads a pack of one paper with these exercises, each a task's checking rules and its reference answer, opens
-// it to the demo's course, and returns what submits to the exercise of a number.
-func paperOf(
-	t *testing.T, name string, exercises ...[2]string,
-) func(c *client.Client, number int, sql string) client.Attempt {
-	t.Helper()
-	return paperOn(
-		t, name,
-		"CREATE TABLE star AS SELECT n AS id, n % 7 AS class, (n * 37 % 1000) / 8.0::float8 AS light FROM "+
-			"generate_series(1, 5000) AS n;",
-		exercises...,
-	)
-}
-
-// paperOn is paperOf, on a dataset of its own.
-func paperOn(
-	t *testing.T, name, setup string, exercises ...[2]string,
-) func(c *client.Client, number int, sql string) client.Attempt {
-	t.Helper()
-	paper := fmt.Sprintf("---\npaper: %s\ntitle: %s\ndataset: %s\n---\n", name, name, name)
-	for i, e := range exercises {
-		paper += fmt.Sprintf(
-			"\n## Exercise number %d\n\nSolve it.\n\n```sql answer\n%s\n```\n\n```yaml check\n%s\n```\n", i+1, e[1],
-			e[0],
-		)
-	}
-	files := fstest.MapFS{
-		"pack.yaml": {
-			Data: []byte(
-				fmt.Sprintf(
-					"pack: %s\ntitle: %s\ndatasets:\n  %s:\n    setup: [rows.sql]\npapers: [paper.md]\n", name, name,
-					name,
-				),
-			),
-		},
-		"rows.sql": {Data: []byte(setup)},
-		"paper.md": {Data: []byte(paper)},
-	}
-	teacher := hazel(t)
-	if _, err := client.Loaded(ctx, teacher, files); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := client.Read[client.CoursePaper](
-		teacher.SetPaper(ctx, "evening-group", name, client.PaperSetting{}),
-	); err != nil {
-		t.Fatal(err)
-	}
-	return func(c *client.Client, number int, sql string) client.Attempt {
-		t.Helper()
-		a, err := client.Read[client.Attempt](c.Submit(ctx, name, fmt.Sprint(number), client.Submission{Sql: sql}))
-		if err != nil {
-			t.Fatal(err)
-		}
-		return a
-	}
-}
-
 // Results of more rows than are kept of a reference are compared as they stream, and paired in a second reading.
 func TestLargeResults(t *testing.T) {
-	try := paperOf(t, "bright-stars",
+	try := whole.PaperOf(t, "bright-stars",
 		[2]string{"points: 1", "SELECT id, light FROM star ORDER BY class"},
 		[2]string{"repeats: once", "SELECT class FROM star"},
 		[2]string{"columns: any", "SELECT id, class FROM star"},
 		[2]string{"order: strict", "SELECT id FROM star ORDER BY id DESC"},
 		[2]string{"points: 1", "SELECT id, light / 3 FROM star, generate_series(1, 50)"},
 		[2]string{"columns: any\nnames: require", "SELECT id, class FROM star"})
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	for _, e := range []struct {
 		number    int
 		sql, want string
@@ -446,8 +390,8 @@ func TestLargeResults(t *testing.T) {
 
 // Submissions at once do not get past the number of attempts.
 func TestAttemptsAreLimitedAlsoAtOnce(t *testing.T) {
-	paperOf(t, "few-tries", [2]string{"attempts: 3", "SELECT id FROM star"})
-	_, c := newcomer(t)
+	whole.PaperOf(t, "few-tries", [2]string{"attempts: 3", "SELECT id FROM star"})
+	_, c := whole.Newcomer(t)
 	var all sync.WaitGroup
 	var taken atomic.Int64
 	for range 12 {
@@ -468,11 +412,11 @@ func TestAttemptsAreLimitedAlsoAtOnce(t *testing.T) {
 
 func TestHowMuchOfTheExpectedResultIsShown(t *testing.T) {
 	const sql = "SELECT id, class FROM star WHERE id <= 5 ORDER BY id"
-	try := paperOf(
+	try := whole.PaperOf(
 		t, "shown-stars", [2]string{"show: nothing", sql}, [2]string{"show: columns", sql},
 		[2]string{"show: count", sql}, [2]string{"show: sample", sql}, [2]string{"show: rows", sql},
 	)
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	for number, want := range []string{
 		"0 columns, no count, 0 rows", "2 columns, no count, 0 rows", "2 columns, 5, 0 rows", "2 columns, 5, 3 rows",
 		"2 columns, 5, 5 rows",
@@ -503,7 +447,7 @@ func TestHowMuchOfTheExpectedResultIsShown(t *testing.T) {
 }
 
 func TestAPackLoadedTwiceAtOnce(t *testing.T) {
-	teacher := hazel(t)
+	teacher := whole.Hazel(t)
 	var all sync.WaitGroup
 	var loaded, refused atomic.Int64
 	for range 3 {
@@ -527,9 +471,9 @@ func TestAPackLoadedTwiceAtOnce(t *testing.T) {
 
 // Builds that nothing runs on any more leave the practice server, and so do those that were cut short.
 func TestOldBuildsAreRemoved(t *testing.T) {
-	teacher := hazel(t)
-	records, pool := superuser(t, sharedFolder, "records", "postgres"), superuser(
-		t, sharedFolder, "practice", "postgres",
+	teacher := whole.Hazel(t)
+	records, pool := whole.Superuser(t, whole.SharedFolder, "records", "postgres"), whole.Superuser(
+		t, whole.SharedFolder, "practice", "postgres",
 	)
 	databases := func() (n int) {
 		rows, _ := records.Query(
@@ -552,7 +496,9 @@ func TestOldBuildsAreRemoved(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	until(t, "the build in use and five others are left, each with a variant", func() bool { return databases() == 12 })
+	whole.Until(t, "the build in use and five others are left, each with a variant", func() bool {
+		return databases() == 12
+	})
 	if p := problemOf(t)(
 		teacher.UseBuild(ctx, "nights-d", client.BuildChoice{Build: 1}),
 	); p.Status != 409 || p.Type != "examen:build-gone" {
@@ -569,5 +515,5 @@ func TestOldBuildsAreRemoved(t *testing.T) {
 	if p := refusal(t, teacher, observatory("d", "SELECT day FROM", "SELECT dy FROM")); p.Status != 422 {
 		t.Fatalf("got %+v", p)
 	}
-	until(t, "a load that failed leaves nothing", func() bool { return count() == before })
+	whole.Until(t, "a load that failed leaves nothing", func() bool { return count() == before })
 }

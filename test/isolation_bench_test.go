@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"examen/internal/client"
+	"examen/test/whole"
 )
 
 // heavy is what ten learners send again and again while another submits: what burns the processor, fills memory and
@@ -30,11 +31,11 @@ var heavy = []string{
 // How much longer an ordinary submission takes while ten seats run hostile statements, against the same on an idle
 // service in the same run, by turns. The figure is the ratio of the medians.
 func BenchmarkSubmissionBesideHostileRuns(b *testing.B) {
-	_, quiet := newcomer(b)
+	_, quiet := whole.Newcomer(b)
 	setBenchPaper(b)
 	others := make([]*client.Client, 10)
 	for i := range others {
-		_, others[i] = newcomer(b)
+		_, others[i] = whole.Newcomer(b)
 	}
 	times := func(n int) []time.Duration { return submissionTimes(b, quiet, n) }
 	times(50) // warm
@@ -103,11 +104,11 @@ func BenchmarkAGroupBesideRunaways(b *testing.B) {
 	transport := &http.Transport{MaxIdleConnsPerHost: 300}
 	group, others := make([]*client.Client, 200), make([]*client.Client, 10)
 	for i := range group {
-		_, group[i] = newcomer(b)
+		_, group[i] = whole.Newcomer(b)
 		group[i].Client = &http.Client{Transport: transport}
 	}
 	for i := range others {
-		_, others[i] = newcomer(b)
+		_, others[i] = whole.Newcomer(b)
 	}
 	const rounds = 10
 	times := func() (all []time.Duration) {

@@ -13,11 +13,12 @@ import (
 	"examen/internal/client"
 	"examen/internal/demo"
 	"examen/internal/postgres"
+	"examen/test/whole"
 )
 
 // What is submitted once is stored once, however often and however many at a time it is sent.
 func TestASubmissionIsStoredOnce(t *testing.T) {
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	submission := client.Submission{Sql: "SELECT name, valley FROM apiary", Key: "k-1"}
 	var all sync.WaitGroup
 	ids := make(chan string, 20)
@@ -51,7 +52,7 @@ func TestASubmissionIsStoredOnce(t *testing.T) {
 	); p.Status != 409 || p.Type != "examen:key-used" {
 		t.Errorf("another text under the key: %+v", p)
 	}
-	_, other := newcomer(t)
+	_, other := whole.Newcomer(t)
 	if a, err := client.Read[client.Attempt](other.Submit(ctx, "first-look", "1", submission)); err != nil ||
 		a.Id == first {
 		t.Errorf("the same key of somebody else: %+v, %v", a, err)
@@ -60,7 +61,7 @@ func TestASubmissionIsStoredOnce(t *testing.T) {
 
 // An older text of an answer never takes the place of a newer one, in whatever order they come.
 func TestDraftsHaveRevisions(t *testing.T) {
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	keep := func(sql string, revision int64) (client.Draft, error) {
 		return client.Read[client.Draft](
 			c.KeepDraft(ctx, "first-look", "1", client.DraftText{Sql: sql, Revision: &revision}),
@@ -92,7 +93,7 @@ func TestDraftsHaveRevisions(t *testing.T) {
 
 // An answer that asks where, when or as whom it runs is no answer, unless the exercise asks for that itself.
 func TestAnswersDependOnTheRowsAlone(t *testing.T) {
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	for _, what := range []string{
 		"pg_sleep(0)", "clock_timestamp()", "statement_timestamp()", "timeofday()", "current_database()",
 		"CURRENT_CATALOG", "CURRENT_USER", "SESSION_USER", "current_schema()", "xmin", "tableoid", "ctid",
@@ -100,13 +101,13 @@ func TestAnswersDependOnTheRowsAlone(t *testing.T) {
 		"(SELECT count(*) FROM information_schema.tables)", "pg_has_role('examen_checkers', 'member')",
 		"pg_column_size(name)",
 	} {
-		a := submit(t, c, "1", "SELECT name, valley FROM apiary WHERE coalesce("+what+"::text, '') IS NOT NULL")
+		a := whole.Submit(t, c, "1", "SELECT name, valley FROM apiary WHERE coalesce("+what+"::text, '') IS NOT NULL")
 		if a.Outcome != client.Rejected || a.Error.Title != "Not allowed in an answer" {
 			t.Errorf("%s: %s %+v", what, a.Outcome, a.Error)
 		}
 	}
 	for _, what := range []string{"now()", "CURRENT_DATE", "random()", "length(name)"} {
-		if a := submit(
+		if a := whole.Submit(
 			t, c, "1", "SELECT name, valley FROM apiary WHERE coalesce("+what+"::text, '') IS NOT NULL",
 		); a.Outcome != client.Correct {
 			t.Errorf("%s: %s %+v", what, a.Outcome, a.Error)
@@ -116,7 +117,7 @@ func TestAnswersDependOnTheRowsAlone(t *testing.T) {
 
 // Questions about hidden rows are counted, slowed, and seen by the instructor.
 func TestAttemptsThatAreWrongOnHiddenRowsAloneAreCounted(t *testing.T) {
-	name, c := newcomer(t)
+	name, c := whole.Newcomer(t)
 	asks := func(n int) (client.Attempt, error) {
 		return client.Read[client.Attempt](c.Submit(ctx, "first-look", "calm-bees", client.Submission{
 			Sql: fmt.Sprintf(
@@ -135,10 +136,12 @@ func TestAttemptsThatAreWrongOnHiddenRowsAloneAreCounted(t *testing.T) {
 	if !errors.As(err, &p) || p.Status != 429 || p.RetryAfter < 60 {
 		t.Errorf("the twenty-first: %v", err)
 	}
-	if a := submit(t, c, "1", "SELECT name, valley FROM apiary"); a.Outcome != client.Correct {
+	if a := whole.Submit(t, c, "1", "SELECT name, valley FROM apiary"); a.Outcome != client.Correct {
 		t.Errorf("another exercise: %+v", a)
 	}
-	grid, err := client.Read[client.Progress](hazel(t).GetProgress(ctx, "first-look", &client.GetProgressParams{}))
+	grid, err := client.Read[client.Progress](
+		whole.Hazel(t).GetProgress(ctx, "first-look", &client.GetProgressParams{}),
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -161,17 +164,19 @@ const apiary = "CREATE TABLE apiary (apiary_id int PRIMARY KEY, name text);\n" +
 // A build that would break what papers use is held until somebody confirms; the one before can be returned to.
 func TestABuildThatBreaksPapersIsHeld(t *testing.T) {
 	t.Parallel()
-	s := start(t, "demo", "--data-dir", dataDir(t))
-	teacher, wren := as(
-		t, s.url, demo.InstructorName, demo.InstructorPassword,
-	), as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
+	s := whole.Start(t, "demo", "--data-dir", whole.DemoDir(t))
+	teacher, wren := whole.As(
+		t, s.URL, demo.InstructorName, demo.InstructorPassword,
+	), whole.As(t, s.URL, demo.NewLearnerName, demo.LearnerPassword)
 	right := func() bool {
 		a, err := client.Read[client.Attempt](
 			wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}),
 		)
 		return err == nil && a.Outcome == client.Correct
 	}
-	job := built(t, teacher, "apiary", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": apiary}))
+	job := whole.Built(
+		t, teacher, "apiary", client.BuildDatasetParams{}, whole.Scripts(map[string]string{"a.sql": apiary}),
+	)
 	breaks := strings.Join(job.Report.Breaks, "\n")
 	if job.State != client.JobAsking || !strings.Contains(
 		breaks, "first-look/names-and-valleys: an accepted answer does not run on it",
@@ -195,16 +200,16 @@ func TestABuildThatBreaksPapersIsHeld(t *testing.T) {
 	if err != nil || d.Build != 1 || len(d.Builds) != 2 || !d.Builds[1].InUse || !d.Builds[0].Kept {
 		t.Fatalf("%+v, %v", d.Builds, err)
 	}
-	until(t, "the earlier build is in use", right)
+	whole.Until(t, "the earlier build is in use", right)
 }
 
 // A build that was reported as done is there after the practice server has died at once; one that is lost all the same
 // is made again by itself.
 func TestBuildsOutliveTheirServer(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder)
-	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder)
+	teacher := whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
 	rows := func(name string) string {
 		run, err := client.Read[client.Run](
 			teacher.Run(ctx, client.RunRequest{Dataset: name, Sql: "SELECT count(*) FROM apiary"}),
@@ -219,28 +224,28 @@ func TestBuildsOutliveTheirServer(t *testing.T) {
 	}
 	for n := range 5 {
 		name := fmt.Sprintf("lasting-%d", n)
-		if job := built(
-			t, teacher, name, client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": apiary}),
+		if job := whole.Built(
+			t, teacher, name, client.BuildDatasetParams{}, whole.Scripts(map[string]string{"a.sql": apiary}),
 		); job.State != client.JobDone {
 			t.Fatalf("%+v", job)
 		}
-		if err := syscall.Kill(serverPID(folder, "practice"), syscall.SIGKILL); err != nil {
+		if err := syscall.Kill(whole.ServerPID(folder, "practice"), syscall.SIGKILL); err != nil {
 			t.Fatal(err)
 		}
-		until(t, "the server is back", func() bool {
+		whole.Until(t, "the server is back", func() bool {
 			h, _ := client.Read[client.Health](teacher.GetHealth(ctx))
 			return h.Practice == client.Up
 		})
-		until(t, name+" is there", func() bool { return rows(name) == "1" })
+		whole.Until(t, name+" is there", func() bool { return rows(name) == "1" })
 	}
 	jobs, err := client.Read[[]client.Job](teacher.ListJobs(ctx, &client.ListJobsParams{Dataset: "lasting-4"}))
 	if err != nil || len(jobs) != 1 {
 		t.Errorf("it was there, and not made again: %d jobs, %v", len(jobs), err)
 	}
 
-	pool := superuser(t, folder, "practice", "postgres")
+	pool := whole.Superuser(t, folder, "practice", "postgres")
 	var database string
-	if err := superuser(t, folder, "records", "postgres").QueryRow(
+	if err := whole.Superuser(t, folder, "records", "postgres").QueryRow(
 		ctx, "SELECT database FROM build JOIN dataset ON build_id = build.id WHERE name = 'lasting-0'",
 	).Scan(&database); err != nil {
 		t.Fatal(err)
@@ -251,7 +256,7 @@ func TestBuildsOutliveTheirServer(t *testing.T) {
 	if said := rows("lasting-0"); !strings.Contains(said, "being made again") && said != "1" {
 		t.Errorf("as it is found to be gone: %s", said)
 	}
-	until(t, "it is made again", func() bool { return rows("lasting-0") == "1" })
+	whole.Until(t, "it is made again", func() bool { return rows("lasting-0") == "1" })
 
 	// The demo's own, with its variants, found as the service starts.
 	rowsOf, err := pool.Query(ctx, "SELECT datname::text FROM pg_database WHERE starts_with(datname, 'dataset_')")
@@ -271,10 +276,10 @@ func TestBuildsOutliveTheirServer(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	s.stop()
-	s = start(t, "serve", "--data-dir", folder)
-	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
-	until(t, "answers are checked again, on the variants too", func() bool {
+	s.Stop()
+	s = whole.Start(t, "serve", "--data-dir", folder)
+	wren := whole.As(t, s.URL, demo.NewLearnerName, demo.LearnerPassword)
+	whole.Until(t, "answers are checked again, on the variants too", func() bool {
 		a, err := client.Read[client.Attempt](
 			wren.Submit(
 				ctx, "first-look", "calm-bees",
@@ -291,12 +296,12 @@ func TestBuildsOutliveTheirServer(t *testing.T) {
 // A build that runs as the service is told to stop goes on when it starts again.
 func TestABuildGoesOnAfterAStop(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder)
-	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
-	job := begin(
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder)
+	teacher := whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
+	job := whole.Build(
 		t, teacher, "slow", client.BuildDatasetParams{},
-		scripts(
+		whole.Scripts(
 			map[string]string{
 				"a.sql": "CREATE TABLE a (x int);\n" + strings.Repeat(
 					"SELECT pg_sleep(0.02);\n", 250,
@@ -304,14 +309,14 @@ func TestABuildGoesOnAfterAStop(t *testing.T) {
 			},
 		),
 	)
-	until(t, "it runs", func() bool {
+	whole.Until(t, "it runs", func() bool {
 		j, _ := client.Read[client.Job](teacher.GetJob(ctx, job.Id))
 		return j.Progress.Statements > 10
 	})
-	_ = s.cmd.Process.Signal(syscall.SIGTERM)
-	_ = s.cmd.Wait()
-	s = start(t, "serve", "--data-dir", folder)
-	teacher = as(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	_ = s.Cmd.Process.Signal(syscall.SIGTERM)
+	_ = s.Cmd.Wait()
+	s = whole.Start(t, "serve", "--data-dir", folder)
+	teacher = whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
 	job, err := client.Follow(ctx, teacher, job, nil)
 	if err != nil || job.State != client.JobDone {
 		t.Errorf("%s %+v, %v", job.State, job.Problem, err)
@@ -326,7 +331,9 @@ func TestAPracticeServerIsUsedWithOneSetOfRecords(t *testing.T) {
 	for i := range urls {
 		c, err := postgres.Start(
 			context.Background(),
-			postgres.Options{Folder: dataDir(t), Super: "examen", Scratch: true, Log: slog.New(slog.DiscardHandler)},
+			postgres.Options{
+				Folder: whole.DataDir(t), Super: "examen", Scratch: true, Log: slog.New(slog.DiscardHandler),
+			},
 		)
 		if err != nil {
 			t.Fatal(err)
@@ -334,23 +341,23 @@ func TestAPracticeServerIsUsedWithOneSetOfRecords(t *testing.T) {
 		t.Cleanup(c.Stop)
 		urls[i] = c.URL("postgres")
 	}
-	if _, err := startService(
+	if _, err := whole.Begin(
 		"serve", "--records-url", urls[0], "--practice-url", urls[0],
 	); err == nil || !strings.Contains(err.Error(), "are on the same PostgreSQL server: name two") {
 		t.Errorf("one server for both: %v", err)
 	}
-	s := start(t, "demo", "--records-url", urls[0], "--practice-url", urls[1])
-	if _, err := startService(
+	s := whole.Start(t, "demo", "--records-url", urls[0], "--practice-url", urls[1])
+	if _, err := whole.Begin(
 		"serve", "--records-url", urls[2], "--practice-url", urls[1],
 	); err == nil || !strings.Contains(err.Error(), "another Examen uses it, with records of its own") {
 		t.Errorf("a service with other records: %v", err)
 	}
-	if _, err := startService(
+	if _, err := whole.Begin(
 		"serve", "--records-url", urls[0], "--practice-url", urls[1], "--practice-url", urls[1],
 	); err == nil || !strings.Contains(err.Error(), "two of the practice servers are the same one") {
 		t.Errorf("one server twice: %v", err)
 	}
-	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
+	wren := whole.As(t, s.URL, demo.NewLearnerName, demo.LearnerPassword)
 	if run, err := client.Read[client.Run](
 		wren.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT count(*) FROM hive"}),
 	); err != nil || run.Outcome != client.Done {
@@ -361,15 +368,15 @@ func TestAPracticeServerIsUsedWithOneSetOfRecords(t *testing.T) {
 // Records of a newer version are left alone by an older one, which says so.
 func TestRecordsOfANewerVersion(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder)
-	if _, err := superuser(t, folder, "records", "postgres").Exec(
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder)
+	if _, err := whole.Superuser(t, folder, "records", "postgres").Exec(
 		ctx, "INSERT INTO goose_db_version (version_id, is_applied) VALUES (9000, true)",
 	); err != nil {
 		t.Fatal(err)
 	}
-	s.stop()
-	if _, err := startService("serve", "--data-dir", folder); err == nil || !strings.Contains(
+	s.Stop()
+	if _, err := whole.Begin("serve", "--data-dir", folder); err == nil || !strings.Contains(
 		err.Error(), "they are of a newer version of Examen (schema 9000)",
 	) {
 		t.Errorf("got %v", err)
@@ -378,10 +385,10 @@ func TestRecordsOfANewerVersion(t *testing.T) {
 
 // The two clusters belong to two users of the system, neither of which can read the other's folder.
 func TestClustersAreApart(t *testing.T) {
-	practice, records := superuser(t, sharedFolder, "practice", "postgres"), sharedFolder+"/records"
+	practice, records := whole.Superuser(t, whole.SharedFolder, "practice", "postgres"), whole.SharedFolder+"/records"
 	for _, path := range []string{
 		records + "/superuser.password", records + "/data/PG_VERSION", records + "/server.log",
-		sharedFolder + "/practice/superuser.password",
+		whole.SharedFolder + "/practice/superuser.password",
 	} {
 		var text string
 		err := practice.QueryRow(ctx, "SELECT pg_read_file($1)", path).Scan(&text)
@@ -394,17 +401,17 @@ func TestClustersAreApart(t *testing.T) {
 // A catalogue that an earlier version read is read again as the service starts.
 func TestOldCataloguesAreReadAgain(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder)
-	if _, err := superuser(t, folder, "records", "postgres").Exec(
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder)
+	if _, err := whole.Superuser(t, folder, "records", "postgres").Exec(
 		ctx, "UPDATE build SET catalogue = '{}', catalogue_version = 0",
 	); err != nil {
 		t.Fatal(err)
 	}
-	s.stop()
-	s = start(t, "serve", "--data-dir", folder)
-	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
-	until(t, "the tables are known again", func() bool {
+	s.Stop()
+	s = whole.Start(t, "serve", "--data-dir", folder)
+	wren := whole.As(t, s.URL, demo.NewLearnerName, demo.LearnerPassword)
+	whole.Until(t, "the tables are known again", func() bool {
 		page, err := client.Read[client.RowPage](wren.ListRows(ctx, "apiary", "hive", &client.ListRowsParams{Limit: 3}))
 		return err == nil && len(page.Rows) == 3
 	})
@@ -414,12 +421,12 @@ func TestOldCataloguesAreReadAgain(t *testing.T) {
 // again by itself.
 func TestABuildGoesOnAfterThePracticeServerDied(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder)
-	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
-	job := begin(
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder)
+	teacher := whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
+	job := whole.Build(
 		t, teacher, "slow", client.BuildDatasetParams{},
-		scripts(
+		whole.Scripts(
 			map[string]string{
 				"a.sql": "CREATE TABLE a (x int);\n" + strings.Repeat(
 					"SELECT pg_sleep(0.02);\n", 100,
@@ -427,11 +434,11 @@ func TestABuildGoesOnAfterThePracticeServerDied(t *testing.T) {
 			},
 		),
 	)
-	until(t, "it runs", func() bool {
+	whole.Until(t, "it runs", func() bool {
 		j, _ := client.Read[client.Job](teacher.GetJob(ctx, job.Id))
 		return j.Progress.Statements > 10
 	})
-	if err := syscall.Kill(serverPID(folder, "practice"), syscall.SIGKILL); err != nil {
+	if err := syscall.Kill(whole.ServerPID(folder, "practice"), syscall.SIGKILL); err != nil {
 		t.Fatal(err)
 	}
 	job, err := client.Follow(ctx, teacher, job, nil)

@@ -13,10 +13,11 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 func TestOutcomesAndFirstFindings(t *testing.T) {
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	for _, e := range []struct{ exercise, sql, want string }{
 		{"1", "SELECT name, valley FROM apiary", "correct"},
 		{"1", "select a.name as n, valley as v from apiary as a order by 2;", "correct"},
@@ -79,7 +80,7 @@ func TestOutcomesAndFirstFindings(t *testing.T) {
 		{"1", "UPDATE apiary SET name = ''", "rejected examen:not-a-query"},
 		{"1", "SELECT * FROM generate_series(1, 1e12)", "stopped examen:limit"},
 	} {
-		a := submit(t, c, e.exercise, e.sql)
+		a := whole.Submit(t, c, e.exercise, e.sql)
 		got := string(a.Outcome)
 		if len(a.Findings) > 0 {
 			got += " " + a.Findings[0].Kind
@@ -96,7 +97,7 @@ func TestOutcomesAndFirstFindings(t *testing.T) {
 }
 
 func TestARunShowsRowsAndTypes(t *testing.T) {
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	run, err := client.Read[client.Run](
 		c.Run(
 			ctx,
@@ -130,14 +131,14 @@ func TestARunShowsRowsAndTypes(t *testing.T) {
 }
 
 func TestHistoryHasEverything(t *testing.T) {
-	name, c := newcomer(t)
+	name, c := whole.Newcomer(t)
 	if _, err := client.Read[client.Run](
 		c.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT 1"}),
 	); err != nil {
 		t.Fatal(err)
 	}
-	submit(t, c, "1", "SELECT name FROM apiary")
-	submit(t, c, "1", "SELECT name, valley FROM apiary")
+	whole.Submit(t, c, "1", "SELECT name FROM apiary")
+	whole.Submit(t, c, "1", "SELECT name, valley FROM apiary")
 	page, err := client.Read[client.HistoryPage](c.ListHistory(ctx, &client.ListHistoryParams{Limit: 2}))
 	if err != nil {
 		t.Fatal(err)
@@ -152,7 +153,7 @@ func TestHistoryHasEverything(t *testing.T) {
 		t.Errorf("got %+v", rest)
 	}
 	correct, _ := client.Read[client.HistoryPage](
-		hazel(t).ListHistory(
+		whole.Hazel(t).ListHistory(
 			ctx, &client.ListHistoryParams{Learner: name, Outcome: client.Correct, Paper: "first-look", Exercise: "1"},
 		),
 	)
@@ -163,8 +164,8 @@ func TestHistoryHasEverything(t *testing.T) {
 
 // A learner reaches their own work only, and never a reference answer, by any call.
 func TestWhatALearnerCannotReach(t *testing.T) {
-	name, c := newcomer(t)
-	other, _ := newcomer(t)
+	name, c := whole.Newcomer(t)
+	other, _ := whole.Newcomer(t)
 	for call, p := range map[string]client.Problem{
 		"others' history": problemOf(t)(c.ListHistory(ctx, &client.ListHistoryParams{Learner: other})),
 		"progress":        problemOf(t)(c.GetProgress(ctx, "first-look", &client.GetProgressParams{})),
@@ -181,7 +182,7 @@ func TestWhatALearnerCannotReach(t *testing.T) {
 			t.Errorf("%s: got %+v", call, p)
 		}
 	}
-	submit(t, c, "harvest-by-grade", "SELECT 1")
+	whole.Submit(t, c, "harvest-by-grade", "SELECT 1")
 	for _, get := range []string{
 		"/api/papers", "/api/papers/first-look", "/api/papers/first-look/exercises/7", "/api/history",
 		"/api/datasets/apiary", "/api/session",
@@ -194,7 +195,7 @@ func TestWhatALearnerCannotReach(t *testing.T) {
 		}
 	}
 	if body := raw(
-		t, hazel(t), http.MethodGet, "/api/papers/first-look/exercises/7", nil,
+		t, whole.Hazel(t), http.MethodGet, "/api/papers/first-look/exercises/7", nil,
 	).body; !strings.Contains(body, "reference_answer") {
 		t.Errorf("the instructor should see the reference answer: %s", body)
 	}
@@ -203,7 +204,7 @@ func TestWhatALearnerCannotReach(t *testing.T) {
 func problemOf(t *testing.T) func(*http.Response, error) client.Problem {
 	return func(r *http.Response, err error) client.Problem {
 		t.Helper()
-		return problem[any](t, r, err)
+		return whole.Problem[any](t, r, err)
 	}
 }
 
@@ -216,7 +217,7 @@ type answered struct {
 // raw makes a call that the client would not make so.
 func raw(t testing.TB, c *client.Client, method, path string, body []byte, headers ...string) answered {
 	t.Helper()
-	request, err := http.NewRequest(method, shared.url+path, bytes.NewReader(body))
+	request, err := http.NewRequest(method, whole.Shared.URL+path, bytes.NewReader(body))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -237,7 +238,7 @@ func raw(t testing.TB, c *client.Client, method, path string, body []byte, heade
 }
 
 func TestBadInputGetsAProblem(t *testing.T) {
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	quoted := func(sql string) []byte {
 		b, _ := json.Marshal(map[string]string{"sql": sql})
 		return b
@@ -295,7 +296,7 @@ func TestBadInputGetsAProblem(t *testing.T) {
 }
 
 func TestAPaperNotOpenToTheLearner(t *testing.T) {
-	teacher := hazel(t)
+	teacher := whole.Hazel(t)
 	if _, err := client.Read[client.Course](
 		teacher.CreateCourse(ctx, client.NewCourse{Slug: "later", Title: "Later"}),
 	); err != nil {
@@ -306,10 +307,10 @@ func TestAPaperNotOpenToTheLearner(t *testing.T) {
 	); err != nil {
 		t.Fatal(err)
 	}
-	c := as(t, shared.url, "early-bird", demo.LearnerPassword)
+	c := whole.As(t, whole.Shared.URL, "early-bird", demo.LearnerPassword)
 	read := func() client.Problem {
 		r, err := c.GetPaper(ctx, "first-look")
-		return problem[client.Paper](t, r, err)
+		return whole.Problem[client.Paper](t, r, err)
 	}
 	if p := read(); p.Status != 404 || p.Type != "examen:no-paper" {
 		t.Errorf("not set for the course: %+v", p)
@@ -345,7 +346,7 @@ func TestAPaperNotOpenToTheLearner(t *testing.T) {
 }
 
 func TestDraftsAreKept(t *testing.T) {
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	if _, err := client.Read[client.Draft](
 		c.KeepDraft(ctx, "first-look", "2", client.DraftText{Sql: "SELECT half"}),
 	); err != nil {
@@ -366,8 +367,8 @@ func TestDraftsAreKept(t *testing.T) {
 }
 
 func TestLoggingInIsSlowedDown(t *testing.T) {
-	name, _ := newcomer(t)
-	c, _ := client.NewClient(shared.url)
+	name, _ := whole.Newcomer(t)
+	c, _ := client.NewClient(whole.Shared.URL)
 	try := func(password string) (client.Session, error) {
 		return client.Read[client.Session](
 			c.LogIn(ctx, client.LogInJSONRequestBody{Name: name, Password: password, Kind: client.Bearer}),
@@ -384,13 +385,13 @@ func TestLoggingInIsSlowedDown(t *testing.T) {
 	if _, err := try(demo.LearnerPassword); err == nil {
 		t.Error("the right password does not jump the queue")
 	}
-	until(t, "the wait is over", func() bool { _, err := try(demo.LearnerPassword); return err == nil })
+	whole.Until(t, "the wait is over", func() bool { _, err := try(demo.LearnerPassword); return err == nil })
 }
 
 func TestCookieSessionsNeedTheirToken(t *testing.T) {
-	name, _ := newcomer(t)
+	name, _ := whole.Newcomer(t)
 	body, _ := json.Marshal(client.LogIn{Name: name, Password: demo.LearnerPassword, Kind: client.Cookie})
-	response, err := http.Post(shared.url+"/api/session", "application/json", bytes.NewReader(body))
+	response, err := http.Post(whole.Shared.URL+"/api/session", "application/json", bytes.NewReader(body))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -400,7 +401,7 @@ func TestCookieSessionsNeedTheirToken(t *testing.T) {
 		cookie.SameSite != http.SameSiteStrictMode {
 		t.Fatalf("got %+v %+v %v", session, cookie, err)
 	}
-	anonymous, _ := client.NewClient(shared.url)
+	anonymous, _ := client.NewClient(whole.Shared.URL)
 	run := func(headers ...string) answered {
 		return raw(
 			t, anonymous, "POST", "/api/runs", []byte(`{"paper": "first-look", "sql": "SELECT 1"}`),
@@ -427,8 +428,8 @@ func TestCookieSessionsNeedTheirToken(t *testing.T) {
 }
 
 func TestPasswordsAreChanged(t *testing.T) {
-	name, c := newcomer(t)
-	other := as(t, shared.url, name, demo.LearnerPassword)
+	name, c := whole.Newcomer(t)
+	other := whole.As(t, whole.Shared.URL, name, demo.LearnerPassword)
 	if p := problemOf(t)(
 		c.SetPassword(ctx, client.PasswordChange{Current: "wrong", New: "long enough now"}),
 	); p.Status != 403 {
@@ -447,17 +448,17 @@ func TestPasswordsAreChanged(t *testing.T) {
 	if p := problemOf(t)(other.GetSession(ctx)); p.Status != 401 {
 		t.Errorf("the other session should have ended: %+v", p)
 	}
-	as(t, shared.url, name, "long enough now")
+	whole.As(t, whole.Shared.URL, name, "long enough now")
 }
 
 // Many at once: each attempt is stored once, and answered.
 func TestManySubmitAtOnce(t *testing.T) {
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	var all sync.WaitGroup
 	for i := range 40 {
 		all.Go(func() {
 			sql := fmt.Sprintf("SELECT name, valley FROM apiary WHERE altitude_m > %d", i-20)
-			if a := submit(t, c, "1", sql); a.Outcome != client.Correct {
+			if a := whole.Submit(t, c, "1", sql); a.Outcome != client.Correct {
 				t.Errorf("%s: %s", sql, a.Outcome)
 			}
 		})
@@ -470,17 +471,17 @@ func TestManySubmitAtOnce(t *testing.T) {
 }
 
 func TestASessionThatHasExpired(t *testing.T) {
-	name, c := newcomer(t)
+	name, c := whole.Newcomer(t)
 	if _, err := client.Read[client.Session](c.GetSession(ctx)); err != nil {
 		t.Fatal(err)
 	}
-	_, err := superuser(t, sharedFolder, "records", "postgres").Exec(ctx,
+	_, err := whole.Superuser(t, whole.SharedFolder, "records", "postgres").Exec(ctx,
 		"UPDATE session SET expires_at = now() - interval '1 second' WHERE account_id = (SELECT id FROM account "+
 			"WHERE name = $1)", name)
 	if err != nil {
 		t.Fatal(err)
 	}
-	until(t, "the service hears of the change", func() bool {
+	whole.Until(t, "the service hears of the change", func() bool {
 		r, err := c.GetSession(ctx)
 		if err != nil {
 			return false
@@ -498,7 +499,7 @@ func TestASessionThatHasExpired(t *testing.T) {
 func TestPagesAreServedWithCare(t *testing.T) {
 	get := func(path string) *http.Response {
 		t.Helper()
-		response, err := http.Get(shared.url + path)
+		response, err := http.Get(whole.Shared.URL + path)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -15,7 +15,7 @@ import (
 func TestTheLogTellsOfEachCallAndNoSecrets(t *testing.T) {
 	service := restored(t, "--trusted-proxy", "127.0.0.1")
 	worksThere(t, service)
-	c, err := client.NewClient(service.url)
+	c, err := client.NewClient(service.URL)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -36,7 +36,7 @@ func TestTheLogTellsOfEachCallAndNoSecrets(t *testing.T) {
 		"/api/papers": "from-the-proxy-1", "/api/calendars/a-secret-address": "", "/api/marks": "not a\tname",
 		"/api/" + strings.Repeat("long", 1000): "",
 	} {
-		request, _ := http.NewRequest(http.MethodGet, service.url+path, nil)
+		request, _ := http.NewRequest(http.MethodGet, service.URL+path, nil)
 		request.Header.Set("Authorization", "Bearer "+session.Token)
 		request.Header.Set("X-Request-Id", named)
 		answer, err := http.DefaultClient.Do(request)
@@ -49,7 +49,7 @@ func TestTheLogTellsOfEachCallAndNoSecrets(t *testing.T) {
 	if names["/api/papers"] != "from-the-proxy-1" || len(names["/api/marks"]) != 16 {
 		t.Errorf("calls are named %v", names)
 	}
-	service.stop()
+	service.Stop()
 
 	type line struct {
 		Time, Level, Msg, Request, Method, Path string
@@ -58,7 +58,7 @@ func TestTheLogTellsOfEachCallAndNoSecrets(t *testing.T) {
 		MS                                      *float64
 	}
 	byName := map[string]line{}
-	for text := range strings.Lines(service.errs.String()) {
+	for text := range strings.Lines(service.Errs.String()) {
 		var l line
 		if err := json.Unmarshal([]byte(text), &l); err != nil {
 			t.Fatalf("%v: %s", err, text)

@@ -9,12 +9,13 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // What a program that watches the service reads: figures that move with what is done, for those who may read them.
 func TestMetrics(t *testing.T) {
 	service := restored(t, "--trusted-proxy", "127.0.0.1")
-	robin := as(t, service.url, demo.LearnerName, demo.LearnerPassword)
+	robin := whole.As(t, service.URL, demo.LearnerName, demo.LearnerPassword)
 	before := metrics(t, service)
 	for sql, want := range map[string]client.Outcome{
 		"SELECT name, valley FROM apiary": client.Correct, "SELECT 1": client.Incorrect, "SELECT nam": client.Failed,
@@ -71,7 +72,7 @@ func TestMetrics(t *testing.T) {
 		}
 	}
 
-	request, _ := http.NewRequest(http.MethodGet, service.url+"/metrics", nil)
+	request, _ := http.NewRequest(http.MethodGet, service.URL+"/metrics", nil)
 	request.Header.Set("X-Forwarded-For", "203.0.113.9")
 	answer, err := http.DefaultClient.Do(request)
 	if err != nil {
@@ -84,9 +85,9 @@ func TestMetrics(t *testing.T) {
 }
 
 // metrics reads a service's metrics: each by its name and labels as they stand there.
-func metrics(t *testing.T, s *service) map[string]float64 {
+func metrics(t *testing.T, s *whole.Service) map[string]float64 {
 	t.Helper()
-	answer, err := http.Get(s.url + "/metrics")
+	answer, err := http.Get(s.URL + "/metrics")
 	if err != nil {
 		t.Fatal(err)
 	}

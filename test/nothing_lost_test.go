@@ -19,6 +19,7 @@ import (
 	"examen/internal/client"
 	"examen/internal/demo"
 	"examen/internal/postgres"
+	"examen/test/whole"
 )
 
 // A worker is a learner who goes on submitting and writing, whatever becomes of the service: what is not acknowledged
@@ -124,7 +125,7 @@ func freePort(t *testing.T) string {
 func TestNothingIsLostHoweverOften(t *testing.T) {
 	t.Parallel()
 	var urls [2]string
-	folders := [2]string{dataDir(t), dataDir(t)}
+	folders := [2]string{whole.DataDir(t), whole.DataDir(t)}
 	for i := range urls {
 		c, err := postgres.Start(context.Background(), postgres.Options{
 			Folder: folders[i] + "/server", Super: "examen", Scratch: i == 1, Log: slog.New(slog.DiscardHandler),
@@ -138,27 +139,27 @@ func TestNothingIsLostHoweverOften(t *testing.T) {
 	address := freePort(t)
 	args := []string{"--records-url", urls[0], "--practice-url", urls[1], "--listen", address, "--limit-calls",
 		"1000000"}
-	first, err := startService("demo", args...)
+	first, err := whole.Begin("demo", args...)
 	if err != nil {
 		t.Fatal(err)
 	}
 	var workers []*worker
 	for i, name := range []string{"elio", "goran", "hana", "luca"} {
 		w := &worker{
-			name: name, client: as(t, first.url, name, demo.LearnerPassword), acknowledged: map[string]string{},
+			name: name, client: whole.As(t, first.URL, name, demo.LearnerPassword), acknowledged: map[string]string{},
 			chance: rand.New(rand.NewPCG(16, uint64(i))), patience: 20 * time.Millisecond,
 		}
 		w.client.Client = &http.Client{Timeout: 20 * time.Second}
 		workers = append(workers, w)
 	}
-	serve := func() *service {
-		s, err := startService("serve", args...)
+	serve := func() *whole.Service {
+		s, err := whole.Begin("serve", args...)
 		if err != nil {
 			t.Fatal(err)
 		}
 		return s
 	}
-	first.stop()
+	first.Stop()
 	s := serve()
 	done := make(chan struct{})
 	var all sync.WaitGroup
@@ -180,26 +181,26 @@ func TestNothingIsLostHoweverOften(t *testing.T) {
 	}
 	for range kills {
 		before := acknowledged()
-		until(t, "somebody submits", func() bool { return acknowledged() > before })
+		whole.Until(t, "somebody submits", func() bool { return acknowledged() > before })
 		time.Sleep(time.Duration(chance.IntN(60)) * time.Millisecond) // at a random moment
-		_ = s.cmd.Process.Kill()
-		_ = s.cmd.Wait()
+		_ = s.Cmd.Process.Kill()
+		_ = s.Cmd.Wait()
 		s = serve()
 	}
 	for range crashes {
 		before := acknowledged()
-		until(t, "somebody submits", func() bool { return acknowledged() > before })
+		whole.Until(t, "somebody submits", func() bool { return acknowledged() > before })
 		time.Sleep(time.Duration(chance.IntN(60)) * time.Millisecond)
-		until(t, "the server is there to be killed", func() bool {
-			pid := serverPID(folders[0], "server")
+		whole.Until(t, "the server is there to be killed", func() bool {
+			pid := whole.ServerPID(folders[0], "server")
 			return pid > 0 && syscall.Kill(pid, syscall.SIGKILL) == nil
 		})
 	}
 	before := acknowledged()
-	until(t, "it goes on", func() bool { return acknowledged() > before+10 })
+	whole.Until(t, "it goes on", func() bool { return acknowledged() > before+10 })
 	close(done)
 	all.Wait()
-	s.stop()
+	s.Stop()
 	records, err := pgxpool.New(ctx, urls[0])
 	if err != nil {
 		t.Fatal(err)

@@ -5,11 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"net"
-	"os"
-	"path/filepath"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 	"syscall"
 	"testing"
@@ -17,40 +14,10 @@ import (
 	"examen/internal/client"
 	"examen/internal/demo"
 	"examen/internal/postgres"
-	"examen/internal/postgres/postgrestest"
+	"examen/test/whole"
 
 	"log/slog"
 )
-
-func start(t *testing.T, command string, args ...string) *service {
-	t.Helper()
-	s, err := startService(command, args...)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(s.stop)
-	return s
-}
-
-func dataDir(t testing.TB) string {
-	t.Helper()
-	folder, err := postgrestest.Folder()
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { os.RemoveAll(folder) })
-	return folder
-}
-
-// serverPID is the process of one of a data folder's PostgreSQL servers; 0 where none runs.
-func serverPID(folder, which string) int {
-	content, err := os.ReadFile(filepath.Join(folder, which, "data", "postmaster.pid"))
-	if err != nil {
-		return 0
-	}
-	pid, _ := strconv.Atoi(strings.SplitN(string(content), "\n", 2)[0])
-	return pid
-}
 
 func alive(pid int) bool { return pid > 0 && syscall.Kill(pid, 0) == nil }
 
@@ -58,13 +25,13 @@ var oneTime = regexp.MustCompile(`name instructor, one-time password (\S+)`)
 
 func TestServeMakesTheFirstInstructorOnce(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
-	s := start(t, "serve", "--data-dir", folder)
-	found := oneTime.FindStringSubmatch(s.output)
+	folder := whole.DataDir(t)
+	s := whole.Start(t, "serve", "--data-dir", folder)
+	found := oneTime.FindStringSubmatch(s.Output)
 	if found == nil {
-		t.Fatalf("no password in %q", s.output)
+		t.Fatalf("no password in %q", s.Output)
 	}
-	c := as(t, s.url, "instructor", found[1])
+	c := whole.As(t, s.URL, "instructor", found[1])
 	if _, err := client.Read[struct{}](
 		c.SetPassword(ctx, client.PasswordChange{Current: found[1], New: "one-of-my-own"}),
 	); err != nil {
@@ -75,16 +42,16 @@ func TestServeMakesTheFirstInstructorOnce(t *testing.T) {
 	); err != nil {
 		t.Fatal(err)
 	}
-	records, practice := serverPID(folder, "records"), serverPID(folder, "practice")
-	s.stop()
+	records, practice := whole.ServerPID(folder, "records"), whole.ServerPID(folder, "practice")
+	s.Stop()
 	if alive(records) || alive(practice) {
 		t.Error("a PostgreSQL server outlives the service")
 	}
-	s = start(t, "serve", "--data-dir", folder)
-	if oneTime.MatchString(s.output) {
-		t.Errorf("a second password is made: %q", s.output)
+	s = whole.Start(t, "serve", "--data-dir", folder)
+	if oneTime.MatchString(s.Output) {
+		t.Errorf("a second password is made: %q", s.Output)
 	}
-	courses, err := client.Read[[]client.Course](as(t, s.url, "instructor", "one-of-my-own").ListCourses(ctx))
+	courses, err := client.Read[[]client.Course](whole.As(t, s.URL, "instructor", "one-of-my-own").ListCourses(ctx))
 	if err != nil || len(courses) != 1 {
 		t.Errorf("got %+v, %v", courses, err)
 	}
@@ -92,38 +59,38 @@ func TestServeMakesTheFirstInstructorOnce(t *testing.T) {
 
 func TestNothingIsLostWhenTheServiceIsKilled(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder)
-	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder)
+	wren := whole.As(t, s.URL, demo.NewLearnerName, demo.LearnerPassword)
 	a, err := client.Read[client.Attempt](
 		wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}),
 	)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := superuser(t, folder, "practice", "postgres").Exec(
+	if _, err := whole.Superuser(t, folder, "practice", "postgres").Exec(
 		ctx, "CREATE DATABASE dataset_half_built",
 	); err != nil {
 		// as a load that was cut short
 		t.Fatal(err)
 	}
-	_ = s.cmd.Process.Kill()
-	_ = s.cmd.Wait()
-	s = start(t, "demo", "--data-dir", folder) // as soon as that: what is left of the servers has to go first
+	_ = s.Cmd.Process.Kill()
+	_ = s.Cmd.Wait()
+	s = whole.Start(t, "demo", "--data-dir", folder) // as soon as that: what is left of the servers has to go first
 	page, err := client.Read[client.HistoryPage](
-		as(t, s.url, demo.NewLearnerName, demo.LearnerPassword).ListHistory(ctx, &client.ListHistoryParams{}),
+		whole.As(t, s.URL, demo.NewLearnerName, demo.LearnerPassword).ListHistory(ctx, &client.ListHistoryParams{}),
 	)
 	if err != nil || len(page.Entries) != 1 || page.Entries[0].Id != a.Id {
 		t.Errorf("got %+v, %v", page, err)
 	}
-	pool := superuser(t, folder, "practice", "postgres")
-	until(t, "the half-built database is removed", func() bool {
+	pool := whole.Superuser(t, folder, "practice", "postgres")
+	whole.Until(t, "the half-built database is removed", func() bool {
 		var left int
 		return pool.QueryRow(
 			ctx, "SELECT count(*) FROM pg_database WHERE datname = 'dataset_half_built'",
 		).Scan(&left) == nil && left == 0
 	})
-	if _, err := startService("serve", "--data-dir", folder); err == nil ||
+	if _, err := whole.Begin("serve", "--data-dir", folder); err == nil ||
 		!strings.Contains(err.Error(), "in use by process") {
 		t.Errorf("a second service in the same folder: %v", err)
 	}
@@ -135,7 +102,9 @@ func TestServersThatOthersRun(t *testing.T) {
 	for i := range urls {
 		c, err := postgres.Start(
 			context.Background(),
-			postgres.Options{Folder: dataDir(t), Super: "examen", Scratch: true, Log: slog.New(slog.DiscardHandler)},
+			postgres.Options{
+				Folder: whole.DataDir(t), Super: "examen", Scratch: true, Log: slog.New(slog.DiscardHandler),
+			},
 		)
 		if err != nil {
 			t.Fatal(err)
@@ -143,8 +112,8 @@ func TestServersThatOthersRun(t *testing.T) {
 		t.Cleanup(c.Stop)
 		urls[i] = c.URL("postgres")
 	}
-	s := start(t, "demo", "--records-url", urls[0], "--practice-url", urls[1])
-	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
+	s := whole.Start(t, "demo", "--records-url", urls[0], "--practice-url", urls[1])
+	wren := whole.As(t, s.URL, demo.NewLearnerName, demo.LearnerPassword)
 	if run, err := client.Read[client.Run](
 		wren.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT count(*) FROM hive"}),
 	); err != nil || run.Outcome != client.Done {
@@ -158,41 +127,22 @@ func TestATakenPort(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer listener.Close()
-	out := command(t, nil, "", "serve", "--data-dir", dataDir(t), "--listen", listener.Addr().String())
-	if out.code == 0 || !strings.Contains(
-		out.errs, "is taken by another program: choose another, such as --listen 127.0.0.1:0",
-	) || strings.Count(out.errs, "\n") != 1 {
+	out := whole.Command(t, nil, "", "serve", "--data-dir", whole.DataDir(t), "--listen", listener.Addr().String())
+	if out.Code == 0 || !strings.Contains(
+		out.Errs, "is taken by another program: choose another, such as --listen 127.0.0.1:0",
+	) || strings.Count(out.Errs, "\n") != 1 {
 		t.Errorf("got %+v", out)
-	}
-}
-
-// down takes one of a folder's servers away until up is called: it cannot be started again while its data are
-// elsewhere.
-func down(t *testing.T, folder, which string) (up func()) {
-	t.Helper()
-	data := filepath.Join(folder, which, "data")
-	pid := serverPID(folder, which)
-	if err := os.Rename(data, data+".away"); err != nil {
-		t.Fatal(err)
-	}
-	if err := syscall.Kill(pid, syscall.SIGKILL); err != nil {
-		t.Fatal(err)
-	}
-	return func() {
-		if err := os.Rename(data+".away", data); err != nil {
-			t.Fatal(err)
-		}
 	}
 }
 
 func TestAServerThatIsDown(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder)
-	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder)
+	wren := whole.As(t, s.URL, demo.NewLearnerName, demo.LearnerPassword)
 	health := func() string {
 		var h client.Health
-		code, text := asked(t, s.url, "GET", "/api/health", "", "")
+		code, text := whole.Asked(t, s.URL, "GET", "/api/health", "", "")
 		if err := json.Unmarshal([]byte(text), &h); err != nil || (code == 200) != (h.Records == client.Up &&
 			h.Practice == client.Up) {
 			t.Fatalf("%d %s, %v", code, text, err)
@@ -202,7 +152,7 @@ func TestAServerThatIsDown(t *testing.T) {
 			h.Practice == client.Down && !slices.Contains(h.Reasons, "No practice server answers.") {
 			t.Errorf("%d %s", code, text)
 		}
-		if code, text := asked(t, s.url, "GET", "/api/health/live", "", ""); code != 204 {
+		if code, text := whole.Asked(t, s.URL, "GET", "/api/health/live", "", ""); code != 204 {
 			t.Errorf("not alive: %d %s", code, text)
 		}
 		return fmt.Sprintf("records %s, practice %s", h.Records, h.Practice)
@@ -217,8 +167,10 @@ func TestAServerThatIsDown(t *testing.T) {
 		t.Fatal(err)
 	}
 
-	up := down(t, folder, "practice")
-	until(t, "the practice server is known to be down", func() bool { return health() == "records up, practice down" })
+	up := whole.Down(t, folder, "practice")
+	whole.Until(t, "the practice server is known to be down", func() bool {
+		return health() == "records up, practice down"
+	})
 	if p := problemOf(t)(
 		wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}),
 	); p.Status != 503 || p.Type != "examen:practice-down" || p.RetryAfter == 0 {
@@ -237,17 +189,19 @@ func TestAServerThatIsDown(t *testing.T) {
 		t.Error("the paper:", err)
 	}
 	up()
-	until(t, "queries run again", func() bool { return run() == nil })
+	whole.Until(t, "queries run again", func() bool { return run() == nil })
 
-	up = down(t, folder, "records")
-	until(t, "the records server is known to be down", func() bool { return health() == "records down, practice up" })
+	up = whole.Down(t, folder, "records")
+	whole.Until(t, "the records server is known to be down", func() bool {
+		return health() == "records down, practice up"
+	})
 	if p := problemOf(t)(
 		wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}),
 	); p.Status != 503 || p.Type != "examen:records-down" {
 		t.Errorf("got %+v", p)
 	}
 	up()
-	until(t, "attempts are stored again", func() bool {
+	whole.Until(t, "attempts are stored again", func() bool {
 		_, err := client.Read[client.Attempt](
 			wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}),
 		)
@@ -261,7 +215,7 @@ func TestAServerThatIsDown(t *testing.T) {
 
 // A query that wants more memory than a session may have fails alone.
 func TestMemoryOfASessionIsBounded(t *testing.T) {
-	_, c := newcomer(t)
+	_, c := whole.Newcomer(t)
 	run, err := client.Read[client.Run](
 		c.Run(
 			ctx,

@@ -7,6 +7,8 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+
+	"examen/test/whole"
 )
 
 // The Debian package has what it is to install, its scripts are shell, and its units start commands with flags that
@@ -27,7 +29,7 @@ func TestThePackageIsWhole(t *testing.T) {
 	if err := os.Mkdir(dist, 0o755); err != nil {
 		t.Fatal(err)
 	}
-	if err := os.Symlink(binary, filepath.Join(dist, "examen")); err != nil {
+	if err := os.Symlink(whole.Binary, filepath.Join(dist, "examen")); err != nil {
 		t.Fatal(err)
 	}
 	nfpm := output(t, "", "go", "tool", "-modfile=../tools/go.mod", "-n", "nfpm")
@@ -78,7 +80,7 @@ func TestThePackageIsWhole(t *testing.T) {
 		}
 		// With its flags and this file of settings, it comes as far as its help.
 		line := strings.Replace(args[1], "/etc/examen", filepath.Join(there, "etc/examen"), 1)
-		if p := command(t, nil, "", append(strings.Fields(line), "--help")...); p.code != 0 {
+		if p := whole.Command(t, nil, "", append(strings.Fields(line), "--help")...); p.Code != 0 {
 			t.Errorf("%s: %+v", unit, p)
 		}
 	}
@@ -93,14 +95,15 @@ func TestThePackageIsWhole(t *testing.T) {
 	if err := os.WriteFile(all, []byte(text), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	p := command(t, nil, "", "doctor", "--config", all, "--data-dir", root)
-	if p.code != 3 || !strings.Contains(p.out, "not both") { // a certificate in files, and one by ACME
+	p := whole.Command(t, nil, "", "doctor", "--config", all, "--data-dir", root)
+	if p.Code != 3 || !strings.Contains(p.Out, "not both") { // a certificate in files, and one by ACME
 		t.Errorf("the settings are not taken: %+v", p)
 	}
 	if err := os.WriteFile(all, []byte("limit-tim: 3s\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if p := command(t, nil, "", "doctor", "--config", all); p.code != 2 || !strings.Contains(p.errs, `"limit-tim"`) {
+	p = whole.Command(t, nil, "", "doctor", "--config", all)
+	if p.Code != 2 || !strings.Contains(p.Errs, `"limit-tim"`) {
 		t.Errorf("a setting that is none is taken: %+v", p)
 	}
 }

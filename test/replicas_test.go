@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -11,6 +12,8 @@ import (
 	"net/http"
 	"net/http/httputil"
 	"net/url"
+	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -24,6 +27,7 @@ import (
 	"examen/internal/client"
 	"examen/internal/demo"
 	"examen/internal/postgres"
+	"examen/test/whole"
 )
 
 // A fleet is three services behind a proxy, with the same records and two practice servers.
@@ -34,7 +38,7 @@ type fleet struct {
 	clusters [3]*postgres.Cluster // the records' first
 	args     []string
 	address  [3]string
-	services [3]*service
+	services [3]*whole.Service
 	url      string // the proxy's
 	next     atomic.Int64
 	// transport gives up a call that is not answered; a run may take ten seconds.
@@ -57,25 +61,63 @@ func startFleet(t *testing.T, args ...string) *fleet {
 	return f
 }
 
-// startServers starts the records' server and the practice servers.
-func (f *fleet) startServers(t *testing.T) {
-	t.Helper()
-	var urls [3]string
-	for i := range urls {
-		if f.folders[i] == "" {
-			f.folders[i] = dataDir(t)
+// filledFleet are folders that the demo has filled, with no server on them.
+var filledFleet = sync.OnceValues(func() (folders [3]string, err error) {
+	f := newFleet()
+	for i := range f.folders {
+		f.folders[i] = filepath.Join(whole.Folder, fmt.Sprint("fleet-", i))
+		if err := errors.Join(os.Mkdir(f.folders[i], 0o755), f.startServer(i)); err != nil {
+			return folders, err
 		}
-		c, err := postgres.Start(context.Background(), postgres.Options{
-			Folder: f.folders[i] + "/server", Super: "examen", Scratch: i > 0, Log: slog.New(slog.DiscardHandler),
-			Settings: map[string]string{"max_connections": "200"},
-		})
+		defer f.clusters[i].Stop()
+	}
+	s, err := whole.Begin(
+		"demo", "--records-url", f.records, "--practice-url", f.practice[0], "--practice-url", f.practice[1],
+	)
+	if err == nil {
+		s.Stop()
+	}
+	return f.folders, err
+})
+
+// startServers starts the records' server and the practice servers. Those that need no folder of a kind of their own
+// have the demo's data.
+func (f *fleet) startServers(t testing.TB) {
+	t.Helper()
+	if f.folders == [3]string{} {
+		filled, err := filledFleet()
 		if err != nil {
 			t.Fatal(err)
 		}
-		t.Cleanup(c.Stop)
-		f.clusters[i], urls[i] = c, c.URL("postgres")
+		for i, folder := range filled {
+			f.folders[i] = whole.Copy(t, folder)
+		}
 	}
-	f.records, f.practice = urls[0], urls[1:]
+	for i := range f.folders {
+		if f.folders[i] == "" {
+			f.folders[i] = whole.DataDir(t)
+		}
+		if err := f.startServer(i); err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(f.clusters[i].Stop)
+	}
+}
+
+func (f *fleet) startServer(i int) (err error) {
+	f.clusters[i], err = postgres.Start(context.Background(), postgres.Options{
+		Folder: f.folders[i] + "/server", Super: "examen", Scratch: i > 0, Log: slog.New(slog.DiscardHandler),
+		Settings: map[string]string{"max_connections": "200"},
+	})
+	if err != nil {
+		return err
+	}
+	if url := f.clusters[i].URL("postgres"); i == 0 {
+		f.records = url
+	} else {
+		f.practice = append(f.practice, url)
+	}
+	return nil
 }
 
 // startServices starts the services, and the proxy before them.
@@ -95,10 +137,7 @@ func (f *fleet) startServices(t *testing.T, args ...string) {
 	}
 	t.Cleanup(func() {
 		for _, s := range f.services {
-			s.stop()
-			if t.Failed() {
-				t.Logf("%s says:\n%s", s.url, s.errs.String())
-			}
+			s.Leave(t)
 		}
 	})
 	proxy := &http.Server{Handler: f.proxy()}
@@ -110,7 +149,7 @@ func (f *fleet) startServices(t *testing.T, args ...string) {
 
 func (f *fleet) start(t *testing.T, i int, command string) {
 	t.Helper()
-	s, err := startService(command, append([]string{"--listen", f.address[i]}, f.args...)...)
+	s, err := whole.Begin(command, append([]string{"--listen", f.address[i]}, f.args...)...)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -119,8 +158,8 @@ func (f *fleet) start(t *testing.T, i int, command string) {
 
 // kill kills one of the services.
 func (f *fleet) kill(i int) {
-	_ = f.services[i].cmd.Process.Kill()
-	_ = f.services[i].cmd.Wait()
+	_ = f.services[i].Cmd.Process.Kill()
+	_ = f.services[i].Cmd.Wait()
 }
 
 // proxy sends each call to the next service, and where that one does not take it, to the one after: what ordinary load
@@ -168,7 +207,7 @@ func (f *fleet) workers(t *testing.T, names ...string) (workers []*worker) {
 	t.Helper()
 	for i, name := range names {
 		w := &worker{
-			name: name, client: as(t, f.url, name, demo.LearnerPassword), acknowledged: map[string]string{},
+			name: name, client: whole.As(t, f.url, name, demo.LearnerPassword), acknowledged: map[string]string{},
 			chance: rand.New(rand.NewPCG(19, uint64(i))), patience: time.Second,
 		}
 		w.client.Client = &http.Client{Timeout: 30 * time.Second}
@@ -235,11 +274,11 @@ func TestServicesAreKilled(t *testing.T) {
 	chance := rand.New(rand.NewPCG(19, 50))
 	for n := range kills {
 		before := acknowledgedBy(workers)
-		until(t, "everybody submits", func() bool { return eachGoesOn(workers, before) })
+		whole.Until(t, "everybody submits", func() bool { return eachGoesOn(workers, before) })
 		time.Sleep(time.Duration(chance.IntN(60)) * time.Millisecond) // at a random moment
 		f.kill(n % len(f.services))
 		before = acknowledgedBy(workers)
-		until(t, "everybody submits to the others", func() bool { return eachGoesOn(workers, before) })
+		whole.Until(t, "everybody submits to the others", func() bool { return eachGoesOn(workers, before) })
 		f.start(t, n%len(f.services), "serve")
 	}
 	close(done)
@@ -261,10 +300,10 @@ func TestServicesAreStartedAgainOneAfterTheOther(t *testing.T) {
 	}
 	for n := range 8 {
 		before := acknowledgedBy(workers)
-		until(t, "everybody submits", func() bool { return eachGoesOn(workers, before) })
-		f.services[n%2].stop()
-		if code := f.services[n%2].cmd.ProcessState.ExitCode(); code != 0 {
-			t.Errorf("the service ended with %d: %s", code, f.services[n%2].errs.String())
+		whole.Until(t, "everybody submits", func() bool { return eachGoesOn(workers, before) })
+		f.services[n%2].Stop()
+		if code := f.services[n%2].Cmd.ProcessState.ExitCode(); code != 0 {
+			t.Errorf("the service ended with %d: %s", code, f.services[n%2].Errs.String())
 		}
 		f.start(t, n%2, "serve")
 	}
@@ -289,7 +328,7 @@ func TestPracticeServersAreLost(t *testing.T) {
 	}
 	var teachers []*client.Client
 	for _, s := range f.services {
-		teachers = append(teachers, as(t, s.url, demo.InstructorName, demo.InstructorPassword))
+		teachers = append(teachers, whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword))
 	}
 	teacher := teachers[0]
 	servers := func(of ...*client.Client) (all []client.PracticeServer) {
@@ -308,25 +347,25 @@ func TestPracticeServersAreLost(t *testing.T) {
 	}
 	for n := range kills {
 		before := acknowledgedBy(workers)
-		until(t, "everybody submits", func() bool { return eachGoesOn(workers, before) })
+		whole.Until(t, "everybody submits", func() bool { return eachGoesOn(workers, before) })
 		folder := f.folders[1+n%2]
-		pid := serverPID(folder, "server")
+		pid := whole.ServerPID(folder, "server")
 		if err := syscall.Kill(pid, syscall.SIGKILL); err != nil {
 			t.Fatal(err)
 		}
-		until(t, "the server is back, and all services see it", func() bool {
-			now := serverPID(folder, "server")
+		whole.Until(t, "the server is back, and all services see it", func() bool {
+			now := whole.ServerPID(folder, "server")
 			return now > 0 && now != pid && !slices.ContainsFunc(
 				servers(teachers...), func(s client.PracticeServer) bool { return !s.Reachable },
 			)
 		})
 	}
 	f.clusters[2].Stop()
-	until(t, "it is seen that a server is away", func() bool { return !servers()[1].Reachable })
+	whole.Until(t, "it is seen that a server is away", func() bool { return !servers()[1].Reachable })
 	before := acknowledgedBy(workers)
-	until(t, "everybody submits", func() bool { return eachGoesOn(workers, before) })
+	whole.Until(t, "everybody submits", func() bool { return eachGoesOn(workers, before) })
 	there := servers()[0].Builds
-	job := built(t, teacher, "sheds", client.BuildDatasetParams{}, scripts(map[string]string{
+	job := whole.Built(t, teacher, "sheds", client.BuildDatasetParams{}, whole.Scripts(map[string]string{
 		"a.sql": "CREATE TABLE shed (id integer); INSERT INTO shed VALUES (1), (2);",
 	}))
 	if job.State != client.JobDone {
@@ -343,7 +382,7 @@ func TestPracticeServersAreLost(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(c.Stop)
-	until(t, "the server gets what was built meanwhile", func() bool {
+	whole.Until(t, "the server gets what was built meanwhile", func() bool {
 		return servers()[1].Reachable && servers()[1].Builds == there+1
 	})
 	close(done)
@@ -360,12 +399,14 @@ func TestPracticeServersAreLost(t *testing.T) {
 func TestAJobGoesOnElsewhere(t *testing.T) {
 	t.Parallel()
 	f := startFleet(t)
-	teacher := as(t, f.services[1].url, demo.InstructorName, demo.InstructorPassword)
-	elsewhere := as(t, f.services[0].url, demo.InstructorName, demo.InstructorPassword)
+	teacher := whole.As(t, f.services[1].URL, demo.InstructorName, demo.InstructorPassword)
+	elsewhere := whole.As(t, f.services[0].URL, demo.InstructorName, demo.InstructorPassword)
 	script := "CREATE TABLE shed (id integer);\n" + strings.Repeat("SELECT pg_sleep(0.1);\n", 50) +
 		"INSERT INTO shed VALUES (1), (2);"
-	job := begin(t, teacher, "sheds", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": script}))
-	until(t, "it is being done", func() bool {
+	job := whole.Build(
+		t, teacher, "sheds", client.BuildDatasetParams{}, whole.Scripts(map[string]string{"a.sql": script}),
+	)
+	whole.Until(t, "it is being done", func() bool {
 		j, err := client.Read[client.Job](elsewhere.GetJob(ctx, job.Id))
 		return err == nil && j.State == client.JobRunning && j.Progress.Statements > 3
 	})
@@ -389,7 +430,7 @@ func TestLimitsOfALearnerHoldInAllServices(t *testing.T) {
 	f := startFleet(t, "--limit-calls", "200")
 	var clients [3]*client.Client
 	for i, s := range f.services {
-		clients[i] = as(t, s.url, "elio", demo.LearnerPassword)
+		clients[i] = whole.As(t, s.URL, "elio", demo.LearnerPassword)
 	}
 	var running, most atomic.Int64
 	var all sync.WaitGroup
@@ -453,7 +494,7 @@ func TestLimitsOfALearnerHoldInAllServices(t *testing.T) {
 func TestOneServiceIsLikeAnother(t *testing.T) {
 	t.Parallel()
 	f := startFleet(t)
-	teacher := as(t, f.services[2].url, demo.InstructorName, demo.InstructorPassword)
+	teacher := whole.As(t, f.services[2].URL, demo.InstructorName, demo.InstructorPassword)
 	if _, err := client.Read[client.Dataset](
 		teacher.AllowChanges(ctx, "apiary", client.ChangesAllowed{Allowed: true}),
 	); err != nil {
@@ -461,7 +502,7 @@ func TestOneServiceIsLikeAnother(t *testing.T) {
 	}
 	var elio [2]*client.Client
 	for i := range elio {
-		elio[i] = as(t, f.services[i].url, "elio", demo.LearnerPassword)
+		elio[i] = whole.As(t, f.services[i].URL, "elio", demo.LearnerPassword)
 	}
 	ask := func(i int, sql string) (string, error) {
 		run, err := client.Read[client.Run](elio[i].Run(ctx, client.RunRequest{
@@ -498,7 +539,7 @@ func TestOneServiceIsLikeAnother(t *testing.T) {
 		t.Fatal(err)
 	}
 	for i := range elio {
-		until(t, "the paper is open no more", func() bool {
+		whole.Until(t, "the paper is open no more", func() bool {
 			_, err := client.Read[client.Attempt](
 				elio[i].Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT 1"}),
 			)

@@ -4,13 +4,15 @@ import (
 	"strings"
 	"testing"
 
+	"examen/test/whole"
+
 	"examen/internal/demo"
 )
 
 // Wrong queries of the kinds that beginners write, and all that they read then at the command line.
 func TestWhatBeginnersRead(t *testing.T) {
-	name, _ := newcomer(t)
-	s := at(t, name, demo.LearnerPassword)
+	name, _ := whole.Newcomer(t)
+	s := whole.At(t, name, demo.LearnerPassword)
 	for _, c := range []struct{ exercise, sql, reads string }{
 		{"names-and-valleys", "SELECT name valley FROM apiary", `
 Incorrect, 0 of 1 point
@@ -52,6 +54,23 @@ Incorrect, 0 of 2 points
     SELECT name, kind, strength FROM hive WHERE strength <> NULL ORDER BY strength DESC
                                                          ^^
 - The result is empty; 87 rows are expected.
+`},
+		{"hives-by-strength", "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL -- most first", `
+Incorrect, 0 of 2 points
+- Cause: The query has no ORDER BY: without it the rows come in any order.
+  line 1:
+    SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL -- most first
+                                                                    ^
+- The rows are right, but not their order: the first row belongs further down.
+
+    row  name      kind     strength
+    ───  ────────  ───────  ────────
+      1  Basil     stacked         3
+      2  Clover    stacked        10
+      3  Elder     stacked         2
+      4  Foxglove  skep            9
+      5  Gorse     long            9
+
 `},
 		{"which-colours", "SELECT DISTINCT colour AS color FROM hive", `
 Incorrect, 0 of 1 point
@@ -105,10 +124,10 @@ Incorrect, 0 of 3 points
 - Your result has 72 rows; 69 of them should not be there (3 expected).
 `},
 	} {
-		p := s.run(c.sql, "submit", "first-look/"+c.exercise)
-		got, want := p.out+p.errs, strings.TrimPrefix(c.reads, "\n")
-		if p.code != 1 || !strings.HasPrefix(got, want) || !strings.HasPrefix(c.exercise, "who-looks") && got != want {
-			t.Errorf("%s\n(exit code %d)\n%s", c.sql, p.code, got)
+		p := s.Run(c.sql, "submit", "first-look/"+c.exercise)
+		got, want := p.Out+p.Errs, strings.TrimPrefix(c.reads, "\n")
+		if p.Code != 1 || !strings.HasPrefix(got, want) || !strings.HasPrefix(c.exercise, "who-looks") && got != want {
+			t.Errorf("%s\n(exit code %d)\n%s", c.sql, p.Code, got)
 		}
 	}
 }

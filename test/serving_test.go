@@ -28,6 +28,7 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // A service that would send passwords in plain text over a network, or of which it is not clear how it is to be
@@ -43,9 +44,9 @@ func TestWhatServeRefuses(t *testing.T) {
 		{"--listen 127.0.0.1:0 --tls-cert none.pem --tls-key none.pem", "none.pem: no such file"},
 		{"--listen 127.0.0.1:0 --acme-name examen.example.org --tls-cert cert.pem", "not both"},
 	} {
-		folder := filepath.Join(dataDir(t), "new")
-		p := command(t, nil, "", append(strings.Fields("serve "+c.args), "--data-dir", folder)...)
-		if p.code == 0 || !strings.Contains(p.errs, c.says) {
+		folder := filepath.Join(whole.DataDir(t), "new")
+		p := whole.Command(t, nil, "", append(strings.Fields("serve "+c.args), "--data-dir", folder)...)
+		if p.Code == 0 || !strings.Contains(p.Errs, c.says) {
 			t.Errorf("%s: %+v", c.args, p)
 		}
 		if _, err := os.Stat(folder); err == nil {
@@ -96,8 +97,8 @@ func TestTLSFromFiles(t *testing.T) {
 	s := restored(
 		t, "--tls-cert", filepath.Join(folder, "cert.pem"), "--tls-key", filepath.Join(folder, "key.pem"),
 	)
-	if !strings.HasPrefix(s.url, "https://") {
-		t.Fatalf("it is said to be at %s", s.url)
+	if !strings.HasPrefix(s.URL, "https://") {
+		t.Fatalf("it is said to be at %s", s.URL)
 	}
 	shown := func(trusted *x509.Certificate) (name string, err error) {
 		roots := x509.NewCertPool()
@@ -108,7 +109,7 @@ func TestTLSFromFiles(t *testing.T) {
 		body, _ := json.Marshal(
 			client.LogIn{Name: demo.LearnerName, Password: demo.LearnerPassword, Kind: client.Cookie},
 		)
-		answer, err := browser.Post(s.url+"/api/session", "application/json", bytes.NewReader(body))
+		answer, err := browser.Post(s.URL+"/api/session", "application/json", bytes.NewReader(body))
 		if err != nil {
 			return "", err
 		}
@@ -122,7 +123,7 @@ func TestTLSFromFiles(t *testing.T) {
 	if name, err := shown(first); name != "first" {
 		t.Fatal(name, err)
 	}
-	if answer, err := http.Get(strings.Replace(s.url, "https", "http", 1) + "/api/health"); err == nil {
+	if answer, err := http.Get(strings.Replace(s.URL, "https", "http", 1) + "/api/health"); err == nil {
 		if answer.Body.Close(); answer.StatusCode != 400 {
 			t.Errorf("plain HTTP is answered with %d", answer.StatusCode)
 		}
@@ -155,7 +156,7 @@ func TestACertificateByACME(t *testing.T) {
 	authority := tool(t, "pebble", "-config", filepath.Join(folder, "authority.json"), "-dnsserver", dns)
 	tool(t, "pebble-challtestsrv", "-dnsserver", dns, "-management", freePort(t), "-defaultIPv6", "",
 		"-http01", "", "-https01", "", "-tlsalpn01", "", "-doh", "")
-	until(t, "the authority is there", func() bool {
+	whole.Until(t, "the authority is there", func() bool {
 		conn, err := net.Dial("tcp", directory)
 		if err == nil {
 			conn.Close()
@@ -172,18 +173,22 @@ func TestACertificateByACME(t *testing.T) {
 		defer conn.Close()
 		return conn.ConnectionState().PeerCertificates[0], nil
 	}
-	first, err := shown("examen.test")
-	if err != nil {
-		t.Fatalf("%v\n%s\n%s", err, s.errs.String(), authority)
-	}
+	var first *x509.Certificate
+	whole.Until(t, "there is a certificate", func() (is bool) {
+		var err error
+		if first, err = shown("examen.test"); err != nil { // it may take longer than a connection is waited for
+			t.Logf("%v\n%s", err, authority)
+		}
+		return err == nil
+	})
 	if !strings.HasPrefix(first.Issuer.CommonName, "Pebble") || first.VerifyHostname("examen.test") != nil {
 		t.Errorf("the certificate is for %v, from %s", first.DNSNames, first.Issuer)
 	}
 	if other, err := shown("elsewhere.test"); err == nil {
 		t.Errorf("one is shown for a name that is not its own: %v", other.DNSNames)
 	}
-	s.stop()
-	start(t, "serve", s.cmd.Args[2:]...)
+	s.Stop()
+	whole.Start(t, "serve", s.Cmd.Args[2:]...)
 	if again, err := shown("examen.test"); err != nil || again.SerialNumber.Cmp(first.SerialNumber) != 0 {
 		t.Errorf("at the next start there is another: %v", err)
 	}
@@ -217,7 +222,7 @@ func TestOtherSitesPagesAreRefused(t *testing.T) {
 		refused      bool
 	}{
 		{"", "", false},
-		{shared.url, "same-origin", false},
+		{whole.Shared.URL, "same-origin", false},
 		{"https://examen.example.org", "", false},
 		{"https://examen.example.org", "cross-site", false}, // by a proxy that changes the host
 		{"https://elsewhere.example.org", "", true},
@@ -225,7 +230,7 @@ func TestOtherSitesPagesAreRefused(t *testing.T) {
 		{"null", "", true},
 		{"", "same-site", true},
 	} {
-		request, _ := http.NewRequest("POST", shared.url+"/api/session", strings.NewReader(`{"name":"x"}`))
+		request, _ := http.NewRequest("POST", whole.Shared.URL+"/api/session", strings.NewReader(`{"name":"x"}`))
 		request.Header.Set("Content-Type", "application/json")
 		for name, value := range map[string]string{"Origin": c.origin, "Sec-Fetch-Site": c.site} {
 			if value != "" {
@@ -248,10 +253,10 @@ func TestOtherSitesPagesAreRefused(t *testing.T) {
 // where they are others.
 func TestAnswersAreCompressedAndKept(t *testing.T) {
 	t.Parallel()
-	teacher := token(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	teacher := whole.Token(t, whole.Shared.URL, demo.InstructorName, demo.InstructorPassword)
 	get := func(path string, header ...string) *http.Response {
 		t.Helper()
-		request, _ := http.NewRequest("GET", shared.url+path, nil)
+		request, _ := http.NewRequest("GET", whole.Shared.URL+path, nil)
 		request.Header.Set("Authorization", "Bearer "+teacher)
 		for i := 0; i < len(header); i += 2 {
 			request.Header.Set(header[i], header[i+1])
@@ -304,20 +309,20 @@ func TestAnswersAreCompressedAndKept(t *testing.T) {
 // Whoever takes an answer drop by drop does not keep it, and its connection, for ever.
 func TestSlowReaders(t *testing.T) {
 	t.Parallel()
-	name, robin := newcomer(t)
+	name, robin := whole.Newcomer(t)
 	run, err := client.Read[client.Run](robin.Run(ctx, client.RunRequest{
 		Paper: "first-look", Sql: "SELECT repeat('honey', 20), n FROM generate_series(1, 200000) AS n",
 	}))
 	if err != nil {
 		t.Fatal(err)
 	}
-	conn, err := net.Dial("tcp", strings.TrimPrefix(shared.url, "http://"))
+	conn, err := net.Dial("tcp", strings.TrimPrefix(whole.Shared.URL, "http://"))
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer conn.Close()
 	fmt.Fprintf(conn, "GET /api/runs/%s/export?format=csv HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\n\r\n",
-		run.Id, token(t, shared.url, name, demo.LearnerPassword))
+		run.Id, whole.Token(t, whole.Shared.URL, name, demo.LearnerPassword))
 	taken := 0
 	for drop := make([]byte, 1024); ; time.Sleep(500 * time.Millisecond) {
 		n, err := conn.Read(drop)
@@ -333,13 +338,13 @@ func TestSlowReaders(t *testing.T) {
 func TestAServiceStopsWithoutLosingAnything(t *testing.T) {
 	t.Parallel()
 	s := restored(t, "--limit-time", "120s")
-	robin := as(t, s.url, demo.LearnerName, demo.LearnerPassword)
+	robin := whole.As(t, s.URL, demo.LearnerName, demo.LearnerPassword)
 	following, err := robin.FollowPaper(ctx, "first-look")
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer following.Body.Close()
-	const long = "(SELECT count(*) FROM generate_series(1, 5000) AS a, generate_series(1, 5000) AS b)"
+	const long = "(SELECT count(*) FROM generate_series(1, 3000) AS a, generate_series(1, 3000) AS b)"
 	var submitted sync.WaitGroup
 	submitted.Go(func() {
 		a, err := client.Read[client.Attempt](robin.Submit(ctx, "first-look", "1", client.Submission{
@@ -350,12 +355,12 @@ func TestAServiceStopsWithoutLosingAnything(t *testing.T) {
 			t.Errorf("what was running: %+v, %v", a, err)
 		}
 	})
-	until(t, "it runs", func() bool {
+	whole.Until(t, "it runs", func() bool {
 		return metrics(t, s)[`examen_seats_in_use{kind="checks",server="this-machine"}`] > 0
 	})
-	_ = s.cmd.Process.Signal(syscall.SIGTERM)
-	until(t, "the service says that it stops", func() bool {
-		code, text := asked(t, s.url, "GET", "/api/health", "", "")
+	_ = s.Cmd.Process.Signal(syscall.SIGTERM)
+	whole.Until(t, "the service says that it stops", func() bool {
+		code, text := whole.Asked(t, s.URL, "GET", "/api/health", "", "")
 		return code == 503 && strings.Contains(text, `"stopping":true`) && strings.Contains(text, "is stopping.")
 	})
 	response, err := robin.Run(ctx, client.RunRequest{Paper: "first-look", Sql: "SELECT 1"})
@@ -374,11 +379,11 @@ func TestAServiceStopsWithoutLosingAnything(t *testing.T) {
 		t.Errorf("who follows is told %q", events)
 	}
 	submitted.Wait()
-	if err := s.cmd.Wait(); err != nil {
-		t.Errorf("it ends with %v: %s", err, s.errs.String())
+	if err := s.Cmd.Wait(); err != nil {
+		t.Errorf("it ends with %v: %s", err, s.Errs.String())
 	}
-	s = start(t, "serve", s.cmd.Args[2:]...)
-	robin = as(t, s.url, demo.LearnerName, demo.LearnerPassword)
+	s = whole.Start(t, "serve", s.Cmd.Args[2:]...)
+	robin = whole.As(t, s.URL, demo.LearnerName, demo.LearnerPassword)
 	p := problemOf(t)(robin.Submit(ctx, "first-look", "1", client.Submission{Key: "the last one", Sql: "SELECT 1"}))
 	if !strings.Contains(p.Detail, "It belongs to the attempt of") {
 		t.Errorf("afterwards the attempt is not there: %+v", p)

@@ -15,6 +15,7 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // processes are a server's process and those it began.
@@ -44,9 +45,9 @@ func processes(t *testing.T, server int) []int {
 // nothing stored.
 func TestAStallIsNobodysFault(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder, "--limit-time", "2s")
-	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder, "--limit-time", "2s")
+	teacher := whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
 	const learners, rounds = 16, 6
 	var judged, refused atomic.Int64
 	var wrong sync.Map
@@ -61,7 +62,7 @@ func TestAStallIsNobodysFault(t *testing.T) {
 		); err != nil {
 			t.Fatal(err)
 		}
-		clients = append(clients, as(t, s.url, name, demo.LearnerPassword))
+		clients = append(clients, whole.As(t, s.URL, name, demo.LearnerPassword))
 	}
 	right := map[string]string{
 		"1": "SELECT valley, name FROM (SELECT name, valley FROM apiary) AS a(valley, name)",
@@ -94,8 +95,8 @@ func TestAStallIsNobodysFault(t *testing.T) {
 			}
 		})
 	}
-	until(t, "some answers are judged", func() bool { return judged.Load() >= 4 })
-	frozen := processes(t, serverPID(folder, "practice"))
+	whole.Until(t, "some answers are judged", func() bool { return judged.Load() >= 4 })
+	frozen := processes(t, whole.ServerPID(folder, "practice"))
 	signal := func(signal syscall.Signal) {
 		for _, pid := range frozen {
 			_ = syscall.Kill(pid, signal) // a session may have ended

@@ -8,6 +8,7 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // What an operator sees of a service: what is up, what is free, what takes disk, what was slow, and who could not get
@@ -15,7 +16,7 @@ import (
 func TestWhatAnOperatorSees(t *testing.T) {
 	t.Parallel()
 	service := restored(t)
-	robin := as(t, service.url, demo.LearnerName, demo.LearnerPassword)
+	robin := whole.As(t, service.URL, demo.LearnerName, demo.LearnerPassword)
 	for range 10 {
 		if _, err := client.Read[client.Attempt](robin.Submit(ctx, "first-look", "1", client.Submission{
 			Sql: "SELECT count(*) FROM generate_series(1, 1000) AS a, generate_series(1, 500) AS b",
@@ -23,7 +24,7 @@ func TestWhatAnOperatorSees(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	c, err := client.NewClient(service.url)
+	c, err := client.NewClient(service.URL)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -34,14 +35,14 @@ func TestWhatAnOperatorSees(t *testing.T) {
 		}
 	}
 	env := []string{
-		"XDG_CONFIG_HOME=" + t.TempDir(), "EXAMEN_URL=" + service.url, "EXAMEN_PASSWORD=" + demo.InstructorPassword,
+		"XDG_CONFIG_HOME=" + t.TempDir(), "EXAMEN_URL=" + service.URL, "EXAMEN_PASSWORD=" + demo.InstructorPassword,
 	}
-	if p := command(t, env, "", "login", demo.InstructorName); p.code != 0 {
+	if p := whole.Command(t, env, "", "login", demo.InstructorName); p.Code != 0 {
 		t.Fatalf("%+v", p)
 	}
-	printed := command(t, env, "", "status", "-o", "json")
+	printed := whole.Command(t, env, "", "status", "-o", "json")
 	var s client.Status
-	if err := json.Unmarshal([]byte(printed.out), &s); err != nil || printed.code != 0 {
+	if err := json.Unmarshal([]byte(printed.Out), &s); err != nil || printed.Code != 0 {
 		t.Fatalf("%+v, %v", printed, err)
 	}
 	if !s.Health.Ready || len(s.Services) != 1 || !s.Services[0].Own || len(s.Practice) != 1 ||
@@ -75,7 +76,7 @@ func TestWhatAnOperatorSees(t *testing.T) {
 	if failures["robin"] != 2 || failures["unknown"] != 1 || failures[""] != 3 {
 		t.Errorf("failed log-ins: %+v", s.FailedLogIns)
 	}
-	said := printed.out + command(t, env, "", "status").out + command(t, env, "", "status", "-o", "csv").out
+	said := printed.Out + whole.Command(t, env, "", "status").Out + whole.Command(t, env, "", "status", "-o", "csv").Out
 	if strings.Contains(said, "bees-and-honey-2") {
 		t.Error("a name that may be a password is told")
 	}

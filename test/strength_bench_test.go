@@ -10,6 +10,7 @@ import (
 	"examen/internal/client"
 	"examen/internal/core/pack"
 	"examen/packs"
+	"examen/test/whole"
 )
 
 // tenExercises is a paper of ten exercises of the demo's, whose answers are other texts with each number: what was
@@ -39,8 +40,8 @@ func tenExercises(b *testing.B, number int) string {
 // How much longer a submission takes while papers of ten exercises are inspected, mutations and all, one after the
 // other, against the same on an idle service in the same run, by turns. The figure is the ratio of the medians.
 func BenchmarkSubmissionBesideAnInspection(b *testing.B) {
-	_, learner := newcomer(b)
-	teacher := hazel(b)
+	_, learner := whole.Newcomer(b)
+	teacher := whole.Hazel(b)
 	setBenchPaper(b)
 	if _, err := client.Read[client.Writing](teacher.CreatePaper(ctx, client.NewPaper{
 		Slug: "ten", Title: "Ten", Dataset: "apiary",

@@ -15,6 +15,7 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // Traces are sent where OpenTelemetry's variables say so, and nowhere otherwise. A submission is one trace, down to the
@@ -52,21 +53,21 @@ func TestTraces(t *testing.T) {
 		}
 	}))
 	defer receiver.Close()
-	work := func() *service {
+	work := func() *whole.Service {
 		s := restored(t, "--trusted-proxy", "127.0.0.1")
-		robin := as(t, s.url, demo.LearnerName, demo.LearnerPassword)
+		robin := whole.As(t, s.URL, demo.LearnerName, demo.LearnerPassword)
 		a, err := client.Read[client.Attempt](robin.Submit(ctx, "first-look", "1", client.Submission{
 			Sql: "SELECT name, valley FROM apiary -- a remark of robin's",
 		}))
 		if err != nil || a.Outcome != client.Correct {
 			t.Fatalf("%+v, %v", a, err)
 		}
-		response, err := http.Get(s.url + "/api/calendars/a-secret-address")
+		response, err := http.Get(s.URL + "/api/calendars/a-secret-address")
 		if err != nil {
 			t.Fatal(err)
 		}
 		response.Body.Close()
-		s.stop()
+		s.Stop()
 		return s
 	}
 	t.Setenv("OTEL_EXPORTER_OTLP_PROTOCOL", "http/protobuf")
@@ -108,7 +109,7 @@ func TestTraces(t *testing.T) {
 	if !strings.Contains(texts.String(), "examen-of-the-cooperative") {
 		t.Error("the traces do not say of which service they are")
 	}
-	if !strings.Contains(s.errs.String(), `"trace":"`) {
+	if !strings.Contains(s.Errs.String(), `"trace":"`) {
 		t.Error("the log does not name the traces")
 	}
 

@@ -13,6 +13,7 @@ import (
 	"examen/internal/client"
 	"examen/internal/demo"
 	"examen/internal/postgres"
+	"examen/test/whole"
 )
 
 // What a learner had in the older records: the entries of the history, and the sum of the marks.
@@ -25,9 +26,9 @@ type kept struct {
 // work, and reads what learners had.
 func older(t *testing.T, dump string) (url string, had map[string]kept) {
 	t.Helper()
-	cluster, err := postgres.Start(
-		ctx, postgres.Options{Folder: dataDir(t), Super: "examen", Scratch: true, Log: slog.New(slog.DiscardHandler)},
-	)
+	cluster, err := postgres.Start(ctx, postgres.Options{
+		Folder: whole.DataDir(t), Super: "examen", Scratch: true, Log: slog.New(slog.DiscardHandler),
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -78,8 +79,8 @@ func TestOlderRecordsStartWithEverythingInThem(t *testing.T) {
 	if len(had) < 24 || had[demo.NewLearnerName] != (kept{3, "1"}) {
 		t.Fatalf("the dump holds %v", had)
 	}
-	s := start(t, "serve", "--records-url", url, "--data-dir", dataDir(t))
-	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	s := whole.Start(t, "serve", "--records-url", url, "--data-dir", whole.DataDir(t))
+	teacher := whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
 	progress, err := client.Read[client.Progress](teacher.GetProgress(ctx, "first-look", &client.GetProgressParams{}))
 	if err != nil || len(progress.Learners) != len(had) {
 		t.Errorf("%d of %d learners, %v", len(progress.Learners), len(had), err)
@@ -95,8 +96,8 @@ func TestOlderRecordsStartWithEverythingInThem(t *testing.T) {
 			t.Errorf("%s has %d entries, and had %d, %v", l.Name, len(page.Entries), had[l.Name].entries, err)
 		}
 	}
-	wren := as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
-	until(t, "the datasets are made again", func() bool {
+	wren := whole.As(t, s.URL, demo.NewLearnerName, demo.LearnerPassword)
+	whole.Until(t, "the datasets are made again", func() bool {
 		a, err := client.Read[client.Attempt](
 			wren.Submit(ctx, "first-look", "1", client.Submission{Sql: "SELECT name, valley FROM apiary"}),
 		)

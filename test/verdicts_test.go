@@ -12,6 +12,7 @@ import (
 	"gopkg.in/yaml.v3"
 
 	"examen/internal/client"
+	"examen/test/whole"
 )
 
 // pair is a task of testdata/verdicts.yaml with what learners wrote.
@@ -82,13 +83,13 @@ var loadVerdicts sync.Once
 func verdicts(t testing.TB) []pair {
 	all := pairs(t)
 	loadVerdicts.Do(func() {
-		teacher := hazel(t)
+		teacher := whole.Hazel(t)
 		files := nights(t)
 		files["pack.yaml"] = "pack: verdicts\ntitle: Verdicts\ndatasets:\n  nights:\n    title: Nights\n" +
 			"    setup: [nights/tables.sql, nights/rows.sql]\npapers: [apiary.md, nights.md]\n"
 		files["apiary.md"] = tasksAbout(t, "verdicts-apiary", "apiary", all)
 		files["nights.md"] = tasksAbout(t, "verdicts-nights", "nights", all)
-		if _, err := client.Loaded(ctx, teacher, scripts(files)); err != nil {
+		if _, err := client.Loaded(ctx, teacher, whole.Scripts(files)); err != nil {
 			t.Fatal(err)
 		}
 		for _, paper := range []string{"verdicts-apiary", "verdicts-nights"} {
@@ -110,7 +111,7 @@ var (
 // Every reference answer of the table, written otherwise by rule: rows in another order as far as the answer leaves it
 // open are right, a row less or a row more never is.
 func TestEveryReferenceAnswerRewritten(t *testing.T) {
-	_, learner := newcomer(t)
+	_, learner := whole.Newcomer(t)
 	submit := func(p pair, sql string) client.Attempt {
 		a, err := client.Read[client.Attempt](learner.Submit(ctx, p.paper(), p.Exercise, client.Submission{Sql: sql}))
 		if err != nil {
@@ -157,7 +158,7 @@ func TestEveryReferenceAnswerRewritten(t *testing.T) {
 // Every query of the table gets its outcome, and says first what the table says.
 func TestVerdictsAreThoseATeacherWouldGive(t *testing.T) {
 	all := verdicts(t)
-	_, learner := newcomer(t)
+	_, learner := whole.Newcomer(t)
 	checked, right := 0, 0
 	for _, p := range all {
 		paper := p.paper()
@@ -219,7 +220,7 @@ func sentences(a client.Attempt) (all string) {
 // What ties is what the database takes for equal: texts that differ too, under a collation that says so, whether the
 // query names it or the column has it.
 func TestTiesUnderACollationOfTheDatasetsOwn(t *testing.T) {
-	teacher := hazel(t)
+	teacher := whole.Hazel(t)
 	answers := []string{
 		"SELECT name, n FROM reed ORDER BY name", "SELECT n FROM reed ORDER BY name DESC",
 		"SELECT name, n FROM reed ORDER BY 1 LIMIT 2", `SELECT n, place FROM reed ORDER BY place COLLATE "loose"`,
@@ -236,7 +237,7 @@ func TestTiesUnderACollationOfTheDatasetsOwn(t *testing.T) {
 			'BULRUSH', 'POND'), (5, 'sedge', 'bank');`,
 		"paper.md": paper,
 	}
-	if _, err := client.Loaded(ctx, teacher, scripts(files)); err != nil {
+	if _, err := client.Loaded(ctx, teacher, whole.Scripts(files)); err != nil {
 		t.Fatal(err)
 	}
 	for _, c := range []struct {

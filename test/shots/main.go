@@ -242,9 +242,15 @@ var shots = []shot{
 		width:    1280,
 		height:   800,
 		steps: func(p *rod.Page) {
-			p.MustElementR("#hives-by-strength .notes button", "^All ").MustClick()
-			p.MustElement("#hives-by-strength .difference-line")
-			p.MustEval(`() => document.getElementById("hives-by-strength").scrollIntoView()`)
+			p.MustElement("#high-and-strong .answer textarea").MustFocus()
+			p.MustElement("#high-and-strong .cm-content").MustFocus()
+			p.KeyActions().Press(input.ControlLeft).Type('a').MustDo()
+			p.MustInsertText("SELECT hive_id, strength\nFROM hive\nWHERE kind = 'stacked' AND strength > 8;")
+			p.MustElementR("#high-and-strong button", "^Submit").MustClick()
+			p.MustElementR("#high-and-strong .right-margin", "leaves out 8 itself")
+			p.MustElementR("#high-and-strong button", "^Smallest example$").MustClick()
+			p.MustElement("#high-and-strong .example-tables table")
+			p.MustEval(`() => document.getElementById("high-and-strong").scrollIntoView()`)
 		},
 	},
 	{
@@ -380,7 +386,7 @@ func commands(url, folder string) error {
 	defer os.RemoveAll(home)
 	learner := script{home: home, env: []string{"EXAMEN_PASSWORD=" + demo.LearnerPassword, "EXAMEN_URL=" + url}}
 	learner.run("", "login", demo.LearnerName)
-	learner.prompt("SELECT name, valley FROM apiary", "WHERE altitude > 300;", "columns swarm", "leave")
+	learner.prompt("SELECT name, valley FROM apiary", "WHERE altitude > 300;", "leave")
 	file := filepath.Join(home, "answers.sql")
 	answers := learner.run("", "read", "first-look", "--answers")
 	if err := os.WriteFile(file, []byte(answers), 0o600); err != nil {
@@ -388,6 +394,9 @@ func commands(url, folder string) error {
 	}
 	learner.text.WriteString("$ examen read first-look --answers > answers.sql\n")
 	learner.show("", "submit", "first-look", "answers.sql")
+	learner.show("SELECT inspection_id, remark FROM inspection WHERE remark ILIKE '%calm%'", "submit",
+		"first-look/calm-bees")
+	learner.show("", "example", "first-look/calm-bees")
 	teacher := script{home: home, env: []string{"EXAMEN_PASSWORD=" + demo.InstructorPassword, "EXAMEN_URL=" + url}}
 	teacher.run("", "login", demo.InstructorName)
 	teacher.show("", "progress", "first-look")
@@ -447,7 +456,7 @@ func (s *script) show(in string, args ...string) {
 }
 
 func picture(b *rod.Browser, text, file string) error {
-	page, err := browser.Page(b, "about:blank", 1280, 800)
+	page, err := browser.Page(b, "about:blank", 1280, 960)
 	if err != nil {
 		return err
 	}

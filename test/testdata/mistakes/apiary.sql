@@ -32,6 +32,10 @@ SELECT price_kg, name FROM grade WHERE price_kg >= 16 ORDER BY price_kg DESC;
 SELECT name, price_kg FROM grade WHERE price_kg >= 16 ORDER BY price_kg DESC LIMIT 2;
 -- bound + sort-direction
 SELECT name, price_kg FROM grade WHERE price_kg > 16 ORDER BY price_kg;
+-- bound in HAVING
+SELECT name, max(price_kg) FROM grade GROUP BY name HAVING max(price_kg) > 16 ORDER BY 2 DESC;
+-- comparison in WHERE
+SELECT name, price_kg FROM grade WHERE price_kg BETWEEN 0 AND 16 ORDER BY price_kg DESC;
 
 -- Exercise: first-three
 -- limit in LIMIT
@@ -50,6 +54,8 @@ SELECT valley, founded FROM apiary ORDER BY founded LIMIT 3;
 SELECT name, founded FROM apiary ORDER BY altitude_m LIMIT 3;
 -- limit in LIMIT
 SELECT name, founded FROM apiary ORDER BY founded LIMIT 3 OFFSET 1;
+-- order-key in ORDER BY
+SELECT name, min(founded) FROM apiary GROUP BY name ORDER BY name LIMIT 3;
 
 -- Exercise: people-of-beckside
 -- sort-direction in ORDER BY
@@ -72,6 +78,8 @@ SELECT name, village FROM beekeeper WHERE village = 'Beckside' ORDER BY joined D
 SELECT name FROM beekeeper WHERE village = 'Beck%' ORDER BY joined DESC;
 -- limit in LIMIT
 SELECT name FROM beekeeper WHERE village = 'Beckside' ORDER BY joined DESC LIMIT 1;
+-- alternative-extra|condition-extra in WHERE
+SELECT name FROM beekeeper WHERE village = 'Beckside' OR village = 'Alderfoot' ORDER BY joined DESC;
 
 -- Exercise: hives-in-use
 -- count-column in SELECT
@@ -90,6 +98,10 @@ SELECT count(*) AS hives, count(strength) AS in_use FROM hive WHERE strength IS 
 SELECT count(*) AS hives, count(queen_year) AS in_use FROM hive;
 -- table + column
 SELECT count(*) AS hives, count(mites) AS in_use FROM inspection;
+-- aggregate-missing in SELECT
+SELECT hive_id, strength FROM hive;
+-- count-distinct in SELECT
+SELECT count(DISTINCT name), count(strength) FROM hive;
 
 -- Exercise: names-and-valleys
 -- alias-for-column in SELECT
@@ -134,6 +146,8 @@ SELECT name, kind, coalesce(strength, 0) FROM hive WHERE strength IS NOT NULL OR
 SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL AND queen_year IS NOT NULL ORDER BY strength DESC;
 -- output-order in SELECT
 SELECT kind, name, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength DESC;
+-- null-test in WHERE
+SELECT name, kind, strength FROM hive WHERE strength > 1 ORDER BY strength DESC;
 
 -- Exercise: high-and-strong
 -- bound in WHERE
@@ -162,7 +176,7 @@ SELECT apiary_id, strength FROM hive WHERE kind = 'stacked' AND strength >= 8;
 SELECT name, strength FROM hive WHERE kind = 'stacked' AND strength >= 8;
 -- condition-extra in WHERE
 SELECT hive_id, strength FROM hive WHERE kind = 'stacked' AND strength >= 8 AND colour = 'white';
--- value|condition in WHERE
+-- comparison|value|condition in WHERE
 SELECT hive_id, strength FROM hive WHERE kind = 'stacked' AND strength BETWEEN 8 AND 9;
 -- limit in LIMIT
 SELECT hive_id, strength FROM hive WHERE kind = 'stacked' AND strength >= 8 LIMIT 10;
@@ -170,6 +184,10 @@ SELECT hive_id, strength FROM hive WHERE kind = 'stacked' AND strength >= 8 LIMI
 SELECT h.hive_id, strength FROM hive h JOIN harvest v ON v.hive_id = h.hive_id WHERE kind = 'stacked' AND strength >= 8;
 -- value + bound
 SELECT hive_id, strength FROM hive WHERE kind = 'skep' AND strength > 8;
+-- value in WHERE
+SELECT hive_id, strength FROM hive WHERE kind = 'stacked' AND NOT strength < 7;
+-- comparison in WHERE
+SELECT hive_id, strength FROM hive WHERE kind = 'stacked' AND strength IN (8, 9);
 
 -- Exercise: no-mail
 -- equals-null in WHERE
@@ -302,7 +320,7 @@ SELECT a.name, b.name FROM apiary a JOIN care c USING (apiary_id) CROSS JOIN bee
 SELECT a.name, b.name FROM apiary a JOIN care c ON c.apiary_id = a.apiary_id JOIN beekeeper b ON b.beekeeper_id = c.beekeeper_id WHERE a.name = 'Durn' ORDER BY a.name, b.name;
 -- column in WHERE
 SELECT a.name, b.name FROM apiary a JOIN care c ON c.apiary_id = a.apiary_id JOIN beekeeper b ON b.beekeeper_id = c.beekeeper_id WHERE b.village = 'Durn' ORDER BY a.name, b.name;
--- table-missing + join-key
+-- table-missing in FROM
 SELECT a.name, b.name FROM apiary a JOIN beekeeper b ON b.beekeeper_id = a.apiary_id WHERE a.valley = 'Durn' ORDER BY a.name, b.name;
 -- condition-extra in ON
 SELECT a.name, b.name FROM apiary a JOIN care c ON c.apiary_id = a.apiary_id JOIN beekeeper b ON b.beekeeper_id = c.beekeeper_id AND b.email IS NOT NULL WHERE a.valley = 'Durn' ORDER BY a.name, b.name;
@@ -330,6 +348,8 @@ SELECT kind, count(*) AS hives FROM hive GROUP BY kind HAVING max(queen_year) >=
 SELECT kind, count(*) AS hives FROM hive WHERE strength >= 2025 GROUP BY kind;
 -- output-order in SELECT
 SELECT count(*) AS hives, kind FROM hive WHERE queen_year >= 2025 GROUP BY kind;
+-- not-grouped|aggregate-missing
+SELECT kind, queen_year FROM hive WHERE queen_year >= 2025;
 
 -- Exercise: great-days
 -- bound in HAVING
@@ -354,15 +374,17 @@ SELECT day, sum(weight_kg) AS weight FROM harvest GROUP BY day HAVING sum(weight
 SELECT day, sum(weight_kg) AS weight FROM harvest GROUP BY day HAVING sum(weight_kg) > 1000 ORDER BY day;
 -- condition-extra in WHERE
 SELECT day, sum(weight_kg) AS weight FROM harvest WHERE moisture > 0 GROUP BY day HAVING sum(weight_kg) > 100 ORDER BY day;
+-- not-grouped|aggregate-missing
+SELECT day, weight_kg FROM harvest WHERE weight_kg > 100 ORDER BY day;
 
 -- Exercise: teachers
 -- inner-join in FROM
 SELECT b.name, m.name FROM beekeeper b JOIN beekeeper m ON m.beekeeper_id = b.mentor_id ORDER BY b.name;
--- join-key in ON
+-- join-turned|join-key in ON
 SELECT b.name, m.name FROM beekeeper b LEFT JOIN beekeeper m ON m.mentor_id = b.beekeeper_id ORDER BY b.name;
 -- join-key in ON
 SELECT b.name, m.name FROM beekeeper b LEFT JOIN beekeeper m ON m.beekeeper_id = b.beekeeper_id ORDER BY b.name;
--- inner-join in FROM
+-- outer-join-side|inner-join in FROM
 SELECT b.name, m.name FROM beekeeper b RIGHT JOIN beekeeper m ON m.beekeeper_id = b.mentor_id ORDER BY b.name;
 -- condition-extra in WHERE
 SELECT b.name, m.name FROM beekeeper b LEFT JOIN beekeeper m ON m.beekeeper_id = b.mentor_id WHERE m.name IS NOT NULL ORDER BY b.name;
@@ -378,6 +400,8 @@ SELECT b.name, b.mentor_id FROM beekeeper b LEFT JOIN beekeeper m ON m.beekeeper
 SELECT b.name, coalesce(m.name, '') FROM beekeeper b LEFT JOIN beekeeper m ON m.beekeeper_id = b.mentor_id ORDER BY b.name;
 -- join-condition|condition-missing
 SELECT b.name, m.name FROM beekeeper b, beekeeper m ORDER BY b.name;
+-- join-turned in ON
+SELECT b.name, m.name FROM beekeeper b LEFT JOIN beekeeper m ON b.beekeeper_id = m.mentor_id ORDER BY b.name;
 
 -- Exercise: best-hives
 -- order-key in ORDER BY
@@ -418,14 +442,16 @@ SELECT b.name FROM beekeeper b LEFT JOIN care c ON c.beekeeper_id = b.beekeeper_
 SELECT DISTINCT b.name FROM beekeeper b LEFT JOIN care c ON c.beekeeper_id = b.beekeeper_id WHERE c.beekeeper_id IS NULL;
 -- join-key in ON
 SELECT b.name FROM beekeeper b LEFT JOIN care c ON c.apiary_id = b.beekeeper_id WHERE c.beekeeper_id IS NULL;
--- inner-join in FROM
+-- outer-join-side|inner-join in FROM
 SELECT b.name FROM beekeeper b RIGHT JOIN care c ON c.beekeeper_id = b.beekeeper_id WHERE c.beekeeper_id IS NULL;
 -- negation|not-in-null in WHERE
 SELECT name FROM beekeeper WHERE beekeeper_id IN (SELECT beekeeper_id FROM care);
 -- column in SELECT
 SELECT name FROM beekeeper WHERE beekeeper_id NOT IN (SELECT apiary_id FROM care);
--- column|equals-null in WHERE
+-- table-missing + column
 SELECT name FROM beekeeper WHERE mentor_id IS NULL;
+-- table-missing + condition-missing
+SELECT name FROM beekeeper;
 
 -- Exercise: never-sold
 -- negation in WHERE
@@ -448,6 +474,10 @@ SELECT g.grade_code, g.name FROM grade g LEFT JOIN sale_line l ON l.grade_code =
 SELECT grade_code, name FROM grade;
 -- output-missing in SELECT
 SELECT name FROM grade g WHERE NOT EXISTS (SELECT FROM sale_line l WHERE l.grade_code = g.grade_code);
+-- negation in WHERE
+SELECT grade_code, name FROM grade g WHERE EXISTS (SELECT 1 FROM sale_line l WHERE l.grade_code = g.grade_code);
+-- table in FROM
+SELECT grade_code, name FROM grade WHERE grade_code NOT IN (SELECT grade_code FROM harvest);
 
 -- Exercise: still-to-come
 -- negation in WHERE
@@ -466,6 +496,8 @@ SELECT b.name, b.town FROM buyer b LEFT JOIN sale s ON s.buyer_id = b.buyer_id O
 SELECT b.name, b.town FROM buyer b LEFT JOIN sale s ON s.buyer_id = b.buyer_id WHERE s.paid_on IS NULL ORDER BY b.name;
 -- sort-direction in ORDER BY
 SELECT name, town FROM buyer WHERE buyer_id NOT IN (SELECT buyer_id FROM sale) ORDER BY name DESC;
+-- compared-with-itself in WHERE
+SELECT name, town FROM buyer WHERE NOT EXISTS (SELECT * FROM sale WHERE sale.buyer_id = buyer_id) ORDER BY name;
 
 -- Exercise: how-many-each
 -- count-star in SELECT
@@ -480,7 +512,7 @@ SELECT b.beekeeper_id, b.name, count(c.apiary_id) FROM beekeeper b LEFT JOIN car
 SELECT b.beekeeper_id, b.name, count(c.apiary_id) FROM beekeeper b LEFT JOIN care c ON c.beekeeper_id = b.beekeeper_id GROUP BY b.beekeeper_id, b.name, c.since;
 -- aggregate in SELECT
 SELECT b.beekeeper_id, b.name, sum(c.apiary_id) FROM beekeeper b LEFT JOIN care c ON c.beekeeper_id = b.beekeeper_id GROUP BY b.beekeeper_id, b.name;
--- inner-join in FROM
+-- outer-join-side|inner-join in FROM
 SELECT b.beekeeper_id, b.name, count(c.apiary_id) FROM beekeeper b RIGHT JOIN care c ON c.beekeeper_id = b.beekeeper_id GROUP BY b.beekeeper_id, b.name;
 -- outer-join-undone|condition-extra
 SELECT b.beekeeper_id, b.name, count(c.apiary_id) FROM beekeeper b LEFT JOIN care c ON c.beekeeper_id = b.beekeeper_id WHERE c.apiary_id > 0 GROUP BY b.beekeeper_id, b.name;

@@ -65,3 +65,7 @@ ALTER TABLE stile ADD COLUMN material text NOT NULL DEFAULT 'oak';
 ALTER TABLE stile ADD COLUMN material text NOT NULL DEFAULT 'oak'; UPDATE stile SET material = 'steel' WHERE kind = 'field gate';
 -- condition-missing in WHERE
 ALTER TABLE stile ADD COLUMN material text NOT NULL DEFAULT 'oak'; UPDATE stile SET material = 'iron';
+
+-- Exercise: timber-for-drains
+-- statement-missing
+UPDATE fund SET balance = balance - 120 WHERE fund = 'Timber'; SELECT fund, balance FROM fund WHERE fund IN ('Timber', 'Drainage');

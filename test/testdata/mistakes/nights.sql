@@ -11,6 +11,8 @@ SELECT name, aperture_mm FROM telescope ORDER BY aperture_mm DESC;
 SELECT name, aperture_mm FROM telescope WHERE aperture_mm <= 400 ORDER BY aperture_mm DESC;
 -- column in SELECT
 SELECT name, site_id FROM telescope WHERE aperture_mm >= 400 ORDER BY aperture_mm DESC;
+-- value in WHERE
+SELECT name, aperture_mm FROM telescope WHERE aperture_mm > 40 ORDER BY aperture_mm DESC;
 
 -- Exercise: nights-by-site
 -- condition-missing in WHERE

@@ -1,4 +1,4 @@
-package test
+package console
 
 import (
 	"fmt"
@@ -11,6 +11,7 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // learner finds a learner in a grid, and returns the line.
@@ -23,12 +24,12 @@ func (w *window) learner(name string) *rod.Element {
 // A grid of 500 learners by 40 exercises: only what is in sight is drawn, the head and the names stay there, and a
 // change comes by itself, without all the rest.
 func TestTheGridOfALargeClass(t *testing.T) {
-	teacher := hazel(t)
+	teacher := whole.Hazel(t)
 	exercises := make([][2]string, 40)
 	for i := range exercises {
 		exercises[i] = [2]string{"points: 1", fmt.Sprintf("SELECT %d AS n", i)}
 	}
-	paperOf(t, "large", exercises...)
+	whole.PaperOf(t, "large", exercises...)
 	must := func(_ any, err error) {
 		t.Helper()
 		if err != nil {
@@ -44,14 +45,14 @@ func TestTheGridOfALargeClass(t *testing.T) {
 	if err := os.WriteFile(file, []byte(roster), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	at(t, demo.InstructorName, demo.InstructorPassword).takes(step{
-		line: "member import " + file + " --course large --yes", says: []string{"large-499"},
+	whole.At(t, demo.InstructorName, demo.InstructorPassword).Takes(whole.Step{
+		Line: "member import " + file + " --course large --yes", Says: []string{"large-499"},
 	})
 	must(client.Read[client.CoursePaper](teacher.SetPaper(ctx, "large", "large", client.PaperSetting{})))
 	must(client.Read[client.AddedMember](
 		teacher.AddMember(ctx, "large", client.NewMember{Name: "large-last", Password: demo.LearnerPassword}),
 	))
-	last := as(t, shared.url, "large-last", demo.LearnerPassword)
+	last := whole.As(t, whole.Shared.URL, "large-last", demo.LearnerPassword)
 	tries := func(exercise int, sql string) {
 		must(client.Read[client.Attempt](
 			last.Submit(ctx, "large", fmt.Sprint(exercise), client.Submission{Sql: sql}),
@@ -60,7 +61,7 @@ func TestTheGridOfALargeClass(t *testing.T) {
 	for range 4 {
 		tries(40, "SELECT -1")
 	}
-	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w := open(t, whole.Shared.URL, demo.InstructorName, demo.InstructorPassword)
 	w.visit("/papers/large/progress?course=large")
 	w.says("p", "500 have not begun, 1 is stuck, nobody is done")
 	if n := w.count(".progress-grid .cell"); n == 0 || n > 900 {
@@ -83,7 +84,7 @@ func TestTheGridOfALargeClass(t *testing.T) {
 	row, before := w.learner("large-last"), calls()
 	w.MustEval(`() => document.querySelector(".progress-grid").scrollTo(1e6, 0)`)
 	tries(40, "SELECT 39 AS n")
-	until(t, "the cell changes", func() bool { return strings.Contains(row.MustText(), "correct") })
+	whole.Until(t, "the cell changes", func() bool { return strings.Contains(row.MustText(), "correct") })
 	w.says("p", "500 have not begun, nobody is stuck, nobody is done")
 	if got := row.MustElement(".mark").MustText(); got != "1" {
 		t.Errorf("the mark is %s", got)
@@ -92,17 +93,17 @@ func TestTheGridOfALargeClass(t *testing.T) {
 		t.Errorf("the grid was asked for %d times more", after-before)
 	}
 	// Filters and orders.
-	w.says("button", "^Show all$").MustClick()
+	w.click("button", "^Show all$")
 	w.picks("Learners shown", "Group", "River")
 	w.says(".view-fields", "250 of 501")
 	w.picks("Learners shown", "Group", "all")
 	w.picks("Learners shown", "Who", "has not begun")
 	w.says(".view-fields", "500 of 501")
 	w.picks("Learners shown", "Who", "all")
-	w.says(".progress-head button", "^Mark").MustClick()
-	w.says(".progress-head button", "^Mark").MustClick() // the highest first
+	w.click(".progress-head button", "^Mark")
+	w.click(".progress-head button", "^Mark") // the highest first
 	w.element(`.progress-head [aria-sort="descending"]`)
-	until(t, "who has a mark comes first", func() bool {
+	whole.Until(t, "who has a mark comes first", func() bool {
 		return strings.Contains(w.element(".progress-row").MustText(), "large-last")
 	})
 	w.picks("Learners shown", "Show", "attempts, shaded")
@@ -112,7 +113,7 @@ func TestTheGridOfALargeClass(t *testing.T) {
 
 // An exercise's page says how a class gets on with it, and which wrong answers are alike.
 func TestHowAClassGetsOnWithAnExercise(t *testing.T) {
-	submits := paperOf(t, "class-page", [2]string{"points: 1", "SELECT id FROM star WHERE id > 4990 ORDER BY id"})
+	submits := whole.PaperOf(t, "class-page", [2]string{"points: 1", "SELECT id FROM star WHERE id > 4990 ORDER BY id"})
 	for _, queries := range [][]string{
 		{"SELECT id FROM star WHERE id > 4990 ORDER BY id"},
 		{"SELECT id FROM star WHERE id >= 4990 ORDER BY id", "SELECT id FROM star WHERE id > 4990 ORDER BY id"},
@@ -120,12 +121,12 @@ func TestHowAClassGetsOnWithAnExercise(t *testing.T) {
 		{"SELECT id FROM star WHERE id >= 4989 ORDER BY id"}, // but for the literal
 		{"SELECT ident FROM star"},
 	} {
-		_, c := newcomer(t)
+		_, c := whole.Newcomer(t)
 		for _, sql := range queries {
 			submits(c, 1, sql)
 		}
 	}
-	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w := open(t, whole.Shared.URL, demo.InstructorName, demo.InstructorPassword)
 	w.visit("/papers/class-page/progress/exercise-number-1?course=evening-group")
 	w.says("p", `5 have tried it and 2 have solved it \(40 % of those\), with 6 attempts in all`)
 	w.element(`figure [role=img][aria-label*="1: 1 solved, 3 not solved; 2: 1 solved, 0 not solved"] canvas`)
@@ -138,40 +139,40 @@ func TestHowAClassGetsOnWithAnExercise(t *testing.T) {
 	if n := w.count(".alike li"); n != 1 {
 		t.Errorf("%d groups", n)
 	}
-	w.says(".alike a", "newcomer").MustClick()
+	w.click(".alike a", "newcomer")
 	w.says(".entry", "Submitted: incorrect")
 }
 
 // A learner's work is gone through step by step: what was run and submitted, and what changed from one to the next.
 func TestALearnersTimeline(t *testing.T) {
-	name, c := newcomer(t)
+	name, c := whole.Newcomer(t)
 	if _, err := client.Read[client.Run](c.Run(ctx, client.RunRequest{
 		Paper: "first-look", Exercise: "names-and-valleys", Sql: "SELECT name\nFROM apiary",
 	})); err != nil {
 		t.Fatal(err)
 	}
-	submit(t, c, "1", "SELECT name\nFROM apiary")
-	submit(t, c, "1", "SELECT name, valley\nFROM apiary")
-	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	whole.Submit(t, c, "1", "SELECT name\nFROM apiary")
+	whole.Submit(t, c, "1", "SELECT name, valley\nFROM apiary")
+	w := open(t, whole.Shared.URL, demo.InstructorName, demo.InstructorPassword)
 	w.visit("/learners/" + name + "?paper=first-look&exercise=names-and-valleys")
-	w.says("a", "^Step by step$").MustClick()
+	w.click("a", "^Step by step$")
 	w.says(".step h2", "Names and valleys: run, done")
 	w.element(".step .sql-shown")
-	w.says(".actions button", "^Next$").MustClick()
+	w.click(".actions button", "^Next$")
 	w.says(".step h2", "submitted, incorrect, 0 of 1 point")
 	w.says(".step .quiet", "Both texts are the same")
 	w.says(".step .finding", "valley")
-	w.says(".actions button", "^Next$").MustClick()
+	w.click(".actions button", "^Next$")
 	w.says(".step h2", "submitted, correct, 1 of 1 point")
 	w.says(".step del", "SELECT name$")
 	w.says(".step ins", "SELECT name, valley")
-	w.says(".actions button", "^Play$").MustClick() // from the first again
+	w.click(".actions button", "^Play$") // from the first again
 	w.says(".step h2", "run, done")
 	w.says(".step h2", "submitted, correct")
-	teacher := at(t, demo.InstructorName, demo.InstructorPassword)
-	teacher.takes(step{
-		line: "history --learner " + name + " --paper first-look --exercise names-and-valleys --timeline",
-		says: []string{"run first-look/names-and-valleys done", "(the same text)", "-SELECT name\n",
+	teacher := whole.At(t, demo.InstructorName, demo.InstructorPassword)
+	teacher.Takes(whole.Step{
+		Line: "history --learner " + name + " --paper first-look --exercise names-and-valleys --timeline",
+		Says: []string{"run first-look/names-and-valleys done", "(the same text)", "-SELECT name\n",
 			"+SELECT name, valley"},
 	})
 }

@@ -1,4 +1,4 @@
-package test
+package console
 
 import (
 	"os"
@@ -12,13 +12,14 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // writing opens first-look to write there.
 func writing(t *testing.T) *window {
 	t.Helper()
-	name, _ := newcomer(t)
-	w := open(t, shared.url, name, demo.LearnerPassword)
+	name, _ := whole.Newcomer(t)
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	w.visit("/papers/first-look")
 	w.element("#content h1")
 	return w
@@ -74,30 +75,30 @@ func TestEditingKeys(t *testing.T) {
 	w.KeyActions().Press(input.ControlLeft).Type('f').MustDo()
 	w.element(in("no-mail", ".cm-search input[name=search]")).MustInput("name")
 	w.element(in("no-mail", ".cm-search input[name=replace]")).MustInput("kind")
-	w.element(in("no-mail", ".cm-search button[name=replaceAll]")).MustClick()
+	w.click(in("no-mail", ".cm-search button[name=replaceAll]"), "")
 	w.shows("no-mail", "SELECT kind\n-- FROM hive")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
 
 	// What was done is undone after the page was left, too.
-	w.says("nav a", "My papers").MustClick()
-	w.says(".papers a", "A first look at the hives").MustClick()
-	w.space("no-mail").MustScrollIntoView().MustClick()
+	w.click("nav a", "My papers")
+	w.click(".papers a", "A first look at the hives")
+	w.space("no-mail").MustFocus()
 	w.KeyActions().Press(input.ControlLeft).Type('z').MustDo()
 	w.shows("no-mail", "SELECT name\n-- FROM hive")
 }
 
 func TestPreferencesAreThePersonsEverywhere(t *testing.T) {
-	name, _ := newcomer(t)
-	w := open(t, shared.url, name, demo.LearnerPassword)
+	name, _ := whole.Newcomer(t)
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	w.visit("/papers/first-look")
-	w.says(in("no-mail", ".tools summary"), "More").MustClick()
-	w.element(in("no-mail", `[aria-label="Larger text"]`)).MustClick()
-	w.says(in("no-mail", ".tools label"), "Wrap long lines").MustClick()
-	w.element(".frame summary").MustClick()
+	w.click(in("no-mail", ".tools summary"), "More")
+	w.click(in("no-mail", `[aria-label="Larger text"]`), "")
+	w.click(in("no-mail", ".tools label"), "Wrap long lines")
+	w.click(".frame summary", "")
 	w.element("select.look").MustSelect("Dark")
 	w.element(`html[data-look="dark"]`)
 
-	other := open(t, shared.url, name, demo.LearnerPassword)
+	other := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	other.element(`html[data-look="dark"]`)
 	other.visit("/papers/first-look")
 	other.element("#content h1")
@@ -159,22 +160,22 @@ func TestCompletionFromTheDataset(t *testing.T) {
 
 // Tables of another schema, and names that have to be quoted, are written as SQL wants them.
 func TestNamesThatAreQuotedAndOfSchemas(t *testing.T) {
-	teacher := hazel(t)
-	if job := built(t, teacher, "quoted", client.BuildDatasetParams{}, scripts(map[string]string{"a.sql": `
+	teacher := whole.Hazel(t)
+	if job := whole.Built(t, teacher, "quoted", client.BuildDatasetParams{}, whole.Scripts(map[string]string{"a.sql": `
 		CREATE SCHEMA lab;
 		CREATE TABLE lab.sample (id integer PRIMARY KEY, "Wet Weight" numeric);
 		CREATE TABLE "Jar" (id integer PRIMARY KEY, sample integer REFERENCES lab.sample, "order" integer);`,
 	})); job.State != client.JobDone {
 		t.Fatal(job.Problem, job.Errors)
 	}
-	if _, err := client.Loaded(ctx, teacher, scripts(map[string]string{
+	if _, err := client.Loaded(ctx, teacher, whole.Scripts(map[string]string{
 		"pack.yaml": "pack: quoted\ntitle: Quoted\npapers: [paper.md]\n",
 		"paper.md": "---\npaper: quoted\ntitle: Quoted\ndataset: quoted\n---\n\n## Jars {#jars}\n\nAll jars.\n\n" +
 			"```sql answer\nSELECT id FROM \"Jar\";\n```\n",
 	})); err != nil {
 		t.Fatal(err)
 	}
-	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w := open(t, whole.Shared.URL, demo.InstructorName, demo.InstructorPassword)
 	w.visit("/papers/quoted")
 	w.element("#jars")
 	for typed, offers := range map[string]string{
@@ -201,22 +202,22 @@ func TestAMisspeltNameIsUnderlined(t *testing.T) {
 	w := writing(t)
 	w.write("no-mail", "SELECT strenght FROM hive")
 	w.says(in("no-mail", ".cm-lintRange"), "^strenght$").MustHover()
-	w.says(".cm-tooltip button", "strength").MustClick()
+	w.click(".cm-tooltip button", "strength")
 	w.shows("no-mail", "SELECT strength FROM hive")
 	w.write("no-mail", "SELECT name FROM hive h JOIN apiary a ON h.apiary_id = a.apiary_id")
 	w.says(in("no-mail", ".cm-lintRange"), "^name$").MustHover()
 	w.says(".cm-tooltip", "h.name")
-	w.says(".cm-tooltip button", "a.name").MustClick()
+	w.click(".cm-tooltip button", "a.name")
 	w.shows("no-mail", "SELECT a.name FROM hive h JOIN apiary a ON h.apiary_id = a.apiary_id")
 }
 
 func TestLayingOutIsUndone(t *testing.T) {
 	w := writing(t)
 	w.write("no-mail", "select name,kind from hive where strength>3")
-	w.says(in("no-mail", ".tools summary"), "More").MustClick()
+	w.click(in("no-mail", ".tools summary"), "More")
 	w.press("no-mail", "Lay out the SQL")
 	w.shows("no-mail", "select\n  name,\n  kind\nfrom\n  hive\nwhere\n  strength > 3")
-	w.space("no-mail").MustClick()
+	w.space("no-mail").MustFocus()
 	w.KeyActions().Press(input.ControlLeft).Type('z').MustDo()
 	w.shows("no-mail", "select name,kind from hive where strength>3")
 }
@@ -243,17 +244,17 @@ func TestNamesAreWrittenFromTheTables(t *testing.T) {
 	for range len("SELECT ") {
 		w.KeyActions().Type(input.ArrowRight).MustDo()
 	}
-	w.says("button", "^Tables$").MustClick()
-	w.says(".tables-aside .insert", "^queen_year$").MustClick()
+	w.click("button", "^Tables$")
+	w.click(".tables-aside .insert", "^queen_year$")
 	w.shows("no-mail", "SELECT queen_year FROM hive")
-	w.says(".tables-aside button", "^As a map$").MustClick()
+	w.click(".tables-aside button", "^As a map$")
 	w.MustInsertText(", ")
-	w.says(".picking-map .entity li", "colour").MustClick()
+	w.click(".picking-map .entity li", "colour")
 	w.shows("no-mail", "SELECT queen_year, colour FROM hive")
-	w.says(".tables-aside button", "^As a list$").MustClick()
+	w.click(".tables-aside button", "^As a list$")
 	w.write("no-mail", "")
 	w.KeyActions().Type(input.Backspace).MustDo()
-	w.element(`.insert[title="Write a query for the first rows of hive"]`).MustClick()
+	w.click(`.insert[title="Write a query for the first rows of hive"]`, "")
 	w.shows("no-mail", "SELECT * FROM hive LIMIT 10;")
 	if found, _, _ := w.Has(in("no-mail", ".result")); found {
 		t.Error("it was run unasked")
@@ -271,7 +272,7 @@ func TestSeveralStatements(t *testing.T) {
 	w.says(in("no-mail", ".ran:nth-of-type(4)"), "Line 5: SELECT 4[\\s\\S]*Not run")
 
 	// The statement at the cursor alone, then what is selected.
-	w.space("no-mail").MustClick()
+	w.space("no-mail").MustFocus()
 	w.KeyActions().Press(input.ControlLeft).Type(input.Home).MustDo()
 	w.KeyActions().Press(input.ControlLeft).Type(input.Enter).MustDo()
 	w.says(in("no-mail", ".ran .grid-head-cell"), "one")
@@ -294,7 +295,7 @@ func TestALongRunIsStopped(t *testing.T) {
 	w := writing(t)
 	w.write("no-mail", "SELECT count(*) FROM generate_series(1, 100000000) AS a, generate_series(1, 100) AS b")
 	w.press("no-mail", "Run")
-	w.says(in("no-mail", "button.run"), `Stop \([0-9.]+ s\)`).MustClick()
+	w.click(in("no-mail", "button.run"), `Stop \([0-9.]+ s\)`)
 	w.says(in("no-mail", ".ran [role=status]"), "^Stopped.$")
 	w.says(in("no-mail", "button.run"), "^Run$")
 	// The seat is free: the learner's two runs at once go through.
@@ -309,7 +310,7 @@ func TestFilesAreOpenedAndSaved(t *testing.T) {
 	if err := os.WriteFile(file, []byte("SELECT name\r\nFROM hive;"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	w.says(in("no-mail", ".tools summary"), "More").MustClick()
+	w.click(in("no-mail", ".tools summary"), "More")
 	w.element(in("no-mail", "input[type=file]")).MustSetFiles(file)
 	w.shows("no-mail", "SELECT name\nFROM hive;")
 	w.saves()
@@ -338,13 +339,15 @@ func (w *window) saves() {
 // saved is the file that was saved last.
 func (w *window) saved() (name, text string) {
 	w.t.Helper()
-	until(w.t, "a file is saved", func() bool { return w.MustEval(`() => window.savedName !== undefined`).Bool() })
+	whole.Until(w.t, "a file is saved", func() bool {
+		return w.MustEval(`() => window.savedName !== undefined`).Bool()
+	})
 	return w.MustEval(`() => window.savedName`).Str(), w.MustEval(`() => window.savedText`).Str()
 }
 
 // The last hour is counted down, and a submission after the end is refused.
 func TestTheLastHourIsCountedDown(t *testing.T) {
-	teacher := hazel(t)
+	teacher := whole.Hazel(t)
 	_, err := client.Read[client.Course](
 		teacher.CreateCourse(ctx, client.NewCourse{Slug: "last-hour", Title: "The last hour"}),
 	)
@@ -362,7 +365,7 @@ func TestTheLastHourIsCountedDown(t *testing.T) {
 	); err != nil {
 		t.Fatal(err)
 	}
-	w := open(t, shared.url, "latecomer", demo.LearnerPassword)
+	w := open(t, whole.Shared.URL, "latecomer", demo.LearnerPassword)
 	w.visit("/papers/first-look")
 	w.says("#content h1 + p", `^Due .*\d\d:\d\d \S+, in (40|39) minutes. What the service receives in time counts`)
 }

@@ -1,8 +1,10 @@
-package test
+package console
 
 import (
 	"strings"
 	"testing"
+
+	"examen/test/whole"
 
 	"github.com/go-rod/rod/lib/input"
 
@@ -20,21 +22,24 @@ func (w *window) keys(keys ...rune) {
 // What a learner disputes is gone through by keyboard: marked, undone, written a note, left; and what is written stands
 // in the learner's margin at once.
 func TestMarkingByKeyboard(t *testing.T) {
-	submits := paperOf(t, "by-keyboard", [2]string{"points: 2", "SELECT id FROM star WHERE id > 4990 ORDER BY id"},
-		[2]string{"points: 1", "SELECT 1 AS one"})
-	name, c := newcomer(t)
+	submits := whole.PaperOf(
+		t, "by-keyboard", [2]string{"points: 2", "SELECT id FROM star WHERE id > 4990 ORDER BY id"},
+		[2]string{"points: 1", "SELECT 1 AS one"},
+	)
+	name, c := whole.Newcomer(t)
 	submits(c, 1, "SELECT id FROM star WHERE id >= 4990 ORDER BY id")
 	submits(c, 2, "SELECT 2 AS one")
-	l := open(t, shared.url, name, demo.LearnerPassword)
+	l := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	l.visit("/papers/by-keyboard")
 	for exercise, why := range map[string]string{"exercise-number-1": "From where on?",
 		"exercise-number-2": "Two is better."} {
-		l.says(in(exercise, ".notes button"), "Is this wrong").MustClick()
+		l.told(exercise)
+		l.click(in(exercise, ".notes button"), "Is this wrong")
 		l.element(in(exercise, ".dispute textarea")).MustInput(why)
-		l.says(in(exercise, ".dispute button"), "Dispute it").MustClick()
+		l.click(in(exercise, ".dispute button"), "Dispute it")
 		l.says(in(exercise, ".dispute"), "Disputed[^]*"+strings.TrimRight(why, "?."))
 	}
-	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w := open(t, whole.Shared.URL, demo.InstructorName, demo.InstructorPassword)
 	w.visit("/marking?paper=by-keyboard")
 	w.says(".marking [role=status]", "1 of 2 attempts")
 	first := w.element(".review h2").MustText()
@@ -48,7 +53,7 @@ func TestMarkingByKeyboard(t *testing.T) {
 		w.element(`form[aria-label="Mark by hand"]`)
 		w.enters("Mark by hand", "Mark", "0.5")
 		w.enters("Mark by hand", "Reason", reason)
-		w.says(`form[aria-label="Mark by hand"] button`, "Set the mark").MustClick()
+		w.click(`form[aria-label="Mark by hand"] button`, "Set the mark")
 	}
 	mark("half of it")
 	w.says(".marking [role=status]", "1 of 1 attempt")
@@ -62,12 +67,12 @@ func TestMarkingByKeyboard(t *testing.T) {
 	// A note, in the learner's margin at once, where it is seen and answered.
 	w.keys('w')
 	w.enters("Note to", "Note to", "One is what was asked for.")
-	w.says(`form[aria-label^="Note to"] button`, "Write the note").MustClick()
+	w.click(`form[aria-label^="Note to"] button`, "Write the note")
 	w.says(".review .note", "Note by Hazel Underhill[^]*One is what was asked for.")
 	noted := l.says(".notes .note", "One is what was asked for.")
-	noted.MustElementR("button", "Answer").MustClick()
+	l.hit("Answer", button(noted, "Answer"))
 	noted.MustElement("textarea").MustInput("I see.")
-	noted.MustElementR("button", "Send").MustClick()
+	l.hit("Send", button(noted, "Send"))
 	l.says(".note-answer", "I see.")
 	l.says(".notes", "Marked by hand, 0.5 of")
 	w.visit("/marking?paper=by-keyboard")
@@ -83,30 +88,32 @@ func TestMarkingByKeyboard(t *testing.T) {
 
 // A note written once to a group stands beside the group, and in the margin of whoever comes to the same later.
 func TestANoteToAGroupInTheConsole(t *testing.T) {
-	submits := paperOf(t, "noted-group", [2]string{"points: 1", "SELECT id FROM star WHERE id > 4990 ORDER BY id"})
+	submits := whole.PaperOf(
+		t, "noted-group", [2]string{"points: 1", "SELECT id FROM star WHERE id > 4990 ORDER BY id"},
+	)
 	for range 2 {
-		_, c := newcomer(t)
+		_, c := whole.Newcomer(t)
 		submits(c, 1, "SELECT id FROM star WHERE id >= 4990 ORDER BY id")
 	}
-	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w := open(t, whole.Shared.URL, demo.InstructorName, demo.InstructorPassword)
 	w.visit("/papers/noted-group/progress/exercise-number-1?course=evening-group")
-	w.says(".alike button", "Write them a note").MustClick()
+	w.click(".alike button", "Write them a note")
 	w.enters("Note to", "Note to", "Is 4990 one of them?")
-	w.says(`form[aria-label^="Note to"] button`, "Write the note").MustClick()
+	w.click(`form[aria-label^="Note to"] button`, "Write the note")
 	w.says(".alike .note", "Is 4990 one of them[^]*reaches 2 learners; 0 have seen it. Whoever comes to the same later")
-	name, _ := newcomer(t)
-	l := open(t, shared.url, name, demo.LearnerPassword)
+	name, _ := whole.Newcomer(t)
+	l := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	l.visit("/papers/noted-group")
 	l.write("exercise-number-1", "SELECT s.id FROM star s WHERE NOT s.id < 4990 ORDER BY 1")
 	l.press("exercise-number-1", "Submit")
 	l.says(in("exercise-number-1", ".note"), "Note by Hazel Underhill[^]*Is 4990 one of them")
 	w.visit("/learners/" + name + "/timeline?paper=noted-group")
 	w.says(".margin .note", "Is 4990 one of them")
-	w.says(".margin button", "Write a note").MustClick()
+	w.click(".margin button", "Write a note")
 	w.enters("Note to", "Note to", "Look here.")
 	w.enters("Note to", "Of this part", "< 4990")
-	w.says(`form[aria-label^="Note to"] button`, "Write the note").MustClick()
+	w.click(`form[aria-label^="Note to"] button`, "Write the note")
 	l.says(in("exercise-number-1", ".note .quoted"), "< 4990")
-	w.says(".margin .note", "Look here.").MustElementR("button", "Take the note back").MustClick()
-	until(t, "the note is gone", func() bool { return l.count(in("exercise-number-1", ".note")) == 1 })
+	w.hit("Take the note back", button(w.says(".margin .note", "Look here."), "Take the note back"))
+	whole.Until(t, "the note is gone", func() bool { return l.count(in("exercise-number-1", ".note")) == 1 })
 }

@@ -1,4 +1,4 @@
-package test
+package console
 
 import (
 	"archive/zip"
@@ -9,17 +9,19 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"testing/fstest"
 
 	"github.com/go-rod/rod/lib/input"
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // author opens a page to write on.
 func author(t *testing.T, path string) *window {
 	t.Helper()
-	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w := open(t, whole.Shared.URL, demo.InstructorName, demo.InstructorPassword)
 	w.visit(path)
 	return w
 }
@@ -30,7 +32,7 @@ func sectionOf(exercise, selector string) string { return fmt.Sprintf("#%s %s", 
 // opens opens a section for writing.
 func (w *window) opens(exercise string) {
 	w.t.Helper()
-	w.element(sectionOf(exercise, `.part-actions [aria-label^="Write"]`)).MustClick()
+	w.click(sectionOf(exercise, `.part-actions [aria-label^="Write"]`), "")
 	w.element(sectionOf(exercise, ".pieces"))
 }
 
@@ -64,9 +66,9 @@ func (w *window) isSaved() {
 // publishes publishes the paper that is being written.
 func (w *window) publishes(says string) {
 	w.t.Helper()
-	w.says(".paper-bar a", "^Publish").MustClick()
+	w.click(".paper-bar a", "^Publish")
 	w.says("#content", says)
-	w.says(".publish button", "^Publish$").MustClick()
+	w.click(".publish button", "^Publish$")
 	w.says(".publish [role=status]", "Published, as version")
 }
 
@@ -74,22 +76,22 @@ func (w *window) publishes(says string) {
 // learner.
 func TestAPaperIsWrittenFromNothing(t *testing.T) {
 	w := author(t, "/")
-	w.says("button", "^New paper").MustClick()
+	w.click("button", "^New paper")
 	w.element(".new-paper input").MustInput("Colours of hives")
-	w.says(".new-paper button", "^Begin it$").MustClick()
+	w.click(".new-paper button", "^Begin it$")
 	w.says(".strip p", "It was never published")
 
-	w.says(".add-part button", "Exercise from a query").MustClick()
+	w.click(".add-part button", "Exercise from a query")
 	w.fills("A query at hand", "SELECT colour, count(*) AS hives FROM hive GROUP BY colour ORDER BY hives DESC")
-	w.says(".add-part button", "^Make an exercise of it$").MustClick()
+	w.click(".add-part button", "^Make an exercise of it$")
 	w.says(".tried [role=status]", "Learners are shown the columns colour .text., hives .bigint., and that the order")
 	w.says(".constructs", "The accepted answer uses.*group-by")
 	w.says(".right-margin", "the exercise has no title")
-	w.says(".constructs button", "^group-by$").MustClick()
+	w.click(".constructs button", "^group-by$")
 	w.titles("How many of each colour")
 	w.fills("Task of", "Count the hives of each *colour*, the most frequent first.")
 	w.says(".right-margin", "Nothing to remark")
-	w.says(".piece-actions button", "^Write the block itself$").MustClick()
+	w.click(".piece-actions button", "^Write the block itself$")
 	if got := w.element(`[aria-label="Check block"]`).MustText(); got != "points: 1\nrequire: [group-by]" {
 		t.Errorf("the form writes %q", got)
 	}
@@ -97,12 +99,12 @@ func TestAPaperIsWrittenFromNothing(t *testing.T) {
 	w.publishes("was never published")
 
 	if _, err := client.Read[client.CoursePaper](
-		hazel(t).SetPaper(ctx, "evening-group", "colours-of-hives", client.PaperSetting{}),
+		whole.Hazel(t).SetPaper(ctx, "evening-group", "colours-of-hives", client.PaperSetting{}),
 	); err != nil {
 		t.Fatal(err)
 	}
-	name, learner := newcomer(t)
-	met := open(t, shared.url, name, demo.LearnerPassword)
+	name, learner := whole.Newcomer(t)
+	met := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	met.visit("/papers/colours-of-hives")
 	met.says(in("how-many-of-each-colour", "em"), "^colour$")
 	met.says(in("how-many-of-each-colour", ".expected"), "colour text, hives bigint; row order must match")
@@ -116,9 +118,9 @@ func TestAPaperIsWrittenFromNothing(t *testing.T) {
 
 // What is changed with attempts made on it is told before it is published, and the attempts keep their marks.
 func TestAChangeWithAttemptsMadeOnIt(t *testing.T) {
-	try := paperOf(t, "faint-stars", [2]string{"points: 2", "SELECT id FROM star WHERE class = 3"},
+	try := whole.PaperOf(t, "faint-stars", [2]string{"points: 2", "SELECT id FROM star WHERE class = 3"},
 		[2]string{"points: 1", "SELECT count(*) FROM star"})
-	_, learner := newcomer(t)
+	_, learner := whole.Newcomer(t)
 	if a := try(learner, 1, "SELECT id FROM star WHERE class = 3"); a.Mark.String() != "2" {
 		t.Fatalf("%+v", a)
 	}
@@ -126,16 +128,16 @@ func TestAChangeWithAttemptsMadeOnIt(t *testing.T) {
 	w.opens("exercise-number-1")
 	w.fills("Accepted answer of", "SELECT id FROM star WHERE class = 4")
 	w.says(sectionOf("exercise-number-1", ".tried [role=status]"), "^714 rows")
-	w.says(sectionOf("exercise-number-2", ".part-actions button"), "^Take out$").MustClick()
+	w.click(sectionOf("exercise-number-2", ".part-actions button"), "^Take out$")
 	w.says(".removed", "taken out")
 	w.isSaved()
-	w.says(".paper-bar a", "^Publish").MustClick()
+	w.click(".paper-bar a", "^Publish")
 	w.says(".publish td", "^accepted answers$")
 	w.says(".publish td", "^1 attempt by 1 learner: they keep the marks that they have$")
 	w.says(".publish td", "^taken out$")
 	w.says(".publish p", "Evening group: .*the paper has opened there, and changes at once")
 	w.says(".publish ins", "class = 4")
-	w.says(".publish button", "^Publish$").MustClick()
+	w.click(".publish button", "^Publish$")
 	w.says(".publish [role=status]", "Published, as version 2")
 
 	paper, err := client.Read[client.Paper](learner.GetPaper(ctx, "faint-stars"))
@@ -148,7 +150,7 @@ func TestAChangeWithAttemptsMadeOnIt(t *testing.T) {
 
 	// The way back.
 	w.visit("/papers/faint-stars/versions")
-	w.says(".version-list li", "Version 1: loaded with its pack").MustElementR("button", "Write it again").MustClick()
+	w.hit("Write it again", button(w.says(".version-list li", "Version 1: loaded with its pack"), "Write it again"))
 	w.says("#exercise-number-2 h2", "Exercise number 2")
 	w.publishes("new")
 }
@@ -156,15 +158,15 @@ func TestAChangeWithAttemptsMadeOnIt(t *testing.T) {
 // Two who write one paper see each other. What one writes comes to the other; where both write one section, both forms
 // stand there.
 func TestTwoWriters(t *testing.T) {
-	paperOf(t, "double-stars", [2]string{"points: 1", "SELECT id FROM star"},
+	whole.PaperOf(t, "double-stars", [2]string{"points: 1", "SELECT id FROM star"},
 		[2]string{"points: 1", "SELECT count(*) FROM star"})
 	const password = "larks-and-clouds"
-	if _, err := client.Read[client.AddedAccount](hazel(t).CreateAccount(ctx, client.NewAccount{
+	if _, err := client.Read[client.AddedAccount](whole.Hazel(t).CreateAccount(ctx, client.NewAccount{
 		Name: "rowan", DisplayName: "Rowan Lark", Password: password, Administrator: true,
 	})); err != nil {
 		t.Fatal(err)
 	}
-	one, two := author(t, "/papers/double-stars/write"), open(t, shared.url, "rowan", password)
+	one, two := author(t, "/papers/double-stars/write"), open(t, whole.Shared.URL, "rowan", password)
 	two.visit("/papers/double-stars/write")
 	one.says(".paper-bar .others", "Rowan Lark is here, too")
 	two.opens("exercise-number-1")
@@ -189,14 +191,14 @@ func TestTwoWriters(t *testing.T) {
 	one.element(".both-forms")
 	one.says(".both-forms del", "Theirs, and saved")
 	one.says(".both-forms ins", "Mine, not saved")
-	one.says(".both-forms button", "^Keep my form$").MustClick()
+	one.click(".both-forms button", "^Keep my form$")
 	one.isSaved()
 	two.says("#exercise-number-1 textarea", "Mine, not saved")
 }
 
 // The examiner's remarks stand beside what they speak of, and are renewed after each change.
 func TestRemarksStandInTheMargin(t *testing.T) {
-	paperOf(t, "red-stars", [2]string{"points: 1", "SELECT id FROM star ORDER BY id"},
+	whole.PaperOf(t, "red-stars", [2]string{"points: 1", "SELECT id FROM star ORDER BY id"},
 		[2]string{"points: 1", "SELECT id FROM star WHERE class = 9"})
 	w := author(t, "/papers/red-stars/write")
 	w.says("#exercise-number-2 .right-margin", "Error: The reference answer's result is empty")
@@ -210,16 +212,16 @@ func TestRemarksStandInTheMargin(t *testing.T) {
 	}
 	w.fills("Accepted answer of", "SELECT class FROM star")
 	w.says("#exercise-number-1 .right-margin", "^Nothing to remark[^]*Strength: (\\d+) of \\1 mutations are told apart")
-	w.says(".paper-bar a", "^Publish").MustClick()
-	w.says(".publish button", "^Publish$").MustClick()
+	w.click(".paper-bar a", "^Publish")
+	w.click(".publish button", "^Publish$")
 	w.says(".publish section", "The examiner finds 1 error")
-	w.says(".publish button", "^Go back to it$").MustClick()
+	w.click(".publish button", "^Go back to it$")
 	w.says(".publish button", "^Publish$")
 }
 
 // Where one writes, one key shows what a learner will see, and brings the source back.
 func TestWhatLearnersSeeAtOneKey(t *testing.T) {
-	paperOf(t, "blue-stars", [2]string{"points: 1", "SELECT id FROM star"})
+	whole.PaperOf(t, "blue-stars", [2]string{"points: 1", "SELECT id FROM star"})
 	w := author(t, "/papers/blue-stars/write")
 	w.opens("exercise-number-1")
 	w.fills("Task of", "Find *all*, <script>alert(1)</script> $x^2$ and [the first](#exercise-number-1).")
@@ -235,7 +237,7 @@ func TestWhatLearnersSeeAtOneKey(t *testing.T) {
 
 // Sections are added, moved and taken out, and come back; the form and the block are one thing.
 func TestSectionsAndRules(t *testing.T) {
-	paperOf(t, "near-stars", [2]string{"# for all\npoints: 1", "SELECT id FROM star"},
+	whole.PaperOf(t, "near-stars", [2]string{"# for all\npoints: 1", "SELECT id FROM star"},
 		[2]string{"points: 1", "SELECT count(*) FROM star"})
 	w := author(t, "/papers/near-stars/write")
 	titles := func(want string) {
@@ -244,30 +246,30 @@ func TestSectionsAndRules(t *testing.T) {
 			join(", ") === want`, want)
 	}
 	titles("Exercise number 1, Exercise number 2")
-	w.says("#exercise-number-2 button", "^Move up$").MustClick()
+	w.click("#exercise-number-2 button", "^Move up$")
 	titles("Exercise number 2, Exercise number 1")
-	w.says("#exercise-number-2 button", "^Take out$").MustClick()
+	w.click("#exercise-number-2 button", "^Take out$")
 	titles("Exercise number 1")
-	w.says(".removed button", "^Bring it back$").MustClick()
+	w.click(".removed button", "^Bring it back$")
 	titles("Exercise number 2, Exercise number 1")
 
 	w.opens("exercise-number-1")
-	w.says(".rule-fields label", "^Names of columns").MustElement("select").MustSelect("have to be the answer's")
+	w.chooses(".rule-fields label", "^Names of columns", "have to be the answer's")
 	w.says(".rule-fields label", "^Points").MustElement("input").MustSelectAllText().MustInput("2.5")
-	w.says(".piece-actions button", "^Accept another answer$").MustClick()
+	w.click(".piece-actions button", "^Accept another answer$")
 	w.fills("Also accepted, 1", "SELECT id\nFROM star WHERE true")
-	w.says(".piece-actions button", "^Write the block itself$").MustClick()
+	w.click(".piece-actions button", "^Write the block itself$")
 	block := w.element(`[aria-label="Check block"]`)
 	want := "# for all\npoints: 2.5\nnames: require\nalso:\n  - |-\n    SELECT id\n    FROM star WHERE true"
 	if got := block.MustText(); got != want {
 		t.Errorf("got %q", got)
 	}
 	block.MustSelectAllText().MustInput("points: 3\nshow: rows\nforbid: [limit, distinct]")
-	w.says(".check-editor button", "^As a form$").MustClick()
+	w.click(".check-editor button", "^As a form$")
 	w.says(".constructs button", "^distinct ×$")
 	w.says(".tried [role=status]", "Learners are shown all of it")
 	w.isSaved()
-	text, err := client.Read[string](hazel(t).GetWritingText(ctx, "near-stars"))
+	text, err := client.Read[string](whole.Hazel(t).GetWritingText(ctx, "near-stars"))
 	if err != nil || !strings.Contains(text, "```yaml check\npoints: 3\nshow: rows\nforbid: [limit, distinct]\n```") {
 		t.Errorf("%v\n%s", err, text)
 	}
@@ -275,18 +277,18 @@ func TestSectionsAndRules(t *testing.T) {
 	// A new title leaves the exercise what it is.
 	w.titles("Stars that are near")
 	w.isSaved()
-	w.says("#exercise-number-1 button", "^Done$").MustClick()
+	w.click("#exercise-number-1 button", "^Done$")
 	w.says("#exercise-number-1 h2", "Stars that are near")
 }
 
 // The bank finds exercises by what they are about, tells how learners fared, and copies one into a paper.
 func TestTheBankOfExercises(t *testing.T) {
 	const answer = "SELECT class, max(light) AS brightest FROM star GROUP BY class"
-	try := paperOf(t, "old-stars", [2]string{"points: 1", answer})
-	_, learner := newcomer(t)
+	try := whole.PaperOf(t, "old-stars", [2]string{"points: 1", answer})
+	_, learner := whole.Newcomer(t)
 	try(learner, 1, "SELECT class FROM star")
 	try(learner, 1, "SELECT class, max(light) FROM star GROUP BY class")
-	teacher := hazel(t)
+	teacher := whole.Hazel(t)
 	if _, err := client.Read[client.Writing](teacher.CreatePaper(ctx, client.NewPaper{
 		Slug: "older-stars", Title: "Older stars", Dataset: "old-stars",
 	})); err != nil {
@@ -303,16 +305,16 @@ func TestTheBankOfExercises(t *testing.T) {
 	search("Text", "nothing of the kind")
 	w.says("[role=status]", "No exercise of a published paper fits")
 	search("Text", "max(light)")
-	w.says(".found button", "^Copy into a paper").MustClick()
-	w.says(".found label", "^Into").MustElement("select").MustSelect("Older stars")
-	w.says(".found button", "^Copy$").MustClick()
-	w.says(".found a", "^Go there$").MustClick()
+	w.click(".found button", "^Copy into a paper")
+	w.chooses(".found label", "^Into", "Older stars")
+	w.click(".found button", "^Copy$")
+	w.click(".found a", "^Go there$")
 	w.says("#exercise-number-1 h2", "Exercise number 1")
 }
 
 // A picture is put into a task; one that is too large, or none, is refused with the reason.
 func TestPicturesInTasks(t *testing.T) {
-	paperOf(t, "seen-stars", [2]string{"points: 1", "SELECT id FROM star"})
+	whole.PaperOf(t, "seen-stars", [2]string{"points: 1", "SELECT id FROM star"})
 	w := author(t, "/papers/seen-stars/write")
 	w.opens("exercise-number-1")
 	choose := func(name string, content []byte) {
@@ -325,13 +327,13 @@ func TestPicturesInTasks(t *testing.T) {
 	choose("a star.svg", []byte(`<svg xmlns="http://www.w3.org/2000/svg" width="20" height="20"><circle r="9"/></svg>`))
 	w.says(".markdown-editor textarea", `!\[Say what is seen\]\(pictures/a-star.svg\)`)
 	w.isSaved()
-	w.says("#exercise-number-1 button", "^What learners see$").MustClick()
+	w.click("#exercise-number-1 button", "^What learners see$")
 	w.MustWait(`() => document.querySelector("#exercise-number-1 img")?.naturalWidth === 20`)
 }
 
 // A pack that was changed in the console is saved, with the change; loaded over other changes it asks, and says which.
 func TestAPackIsSavedAndLoadedInTheConsole(t *testing.T) {
-	paperOf(t, "tidal-stars", [2]string{"points: 1", "SELECT id FROM star"},
+	whole.PaperOf(t, "tidal-stars", [2]string{"points: 1", "SELECT id FROM star"},
 		[2]string{"points: 1", "SELECT count(*) FROM star"})
 	w := author(t, "/papers/tidal-stars/write")
 	w.opens("exercise-number-1")
@@ -357,14 +359,14 @@ func TestAPackIsSavedAndLoadedInTheConsole(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	text := read(t, folder, "paper.md")
+	text := whole.ReadFile(t, folder, "paper.md")
 	if strings.Count(text, "Written in the console.") != 1 || strings.Count(text, "Solve it.") != 1 {
 		t.Errorf("got %s", text)
 	}
 	load := func() {
 		w.element(`[data-choose="folder"]`).MustSetFiles(folder)
 		w.says(".build-form .quiet", "^A pack: ")
-		w.says(".build-form button", "^Load the pack$").MustClick()
+		w.click(".build-form button", "^Load the pack$")
 	}
 	load()
 	w.says(".job-state", "Done: build 2")
@@ -374,14 +376,48 @@ func TestAPackIsSavedAndLoadedInTheConsole(t *testing.T) {
 	w.opens("exercise-number-2")
 	w.fills("Task of", "Not published yet.")
 	w.isSaved()
-	write(t, folder, map[string]string{"paper.md": strings.Replace(text, "Written in the console", "In the file", 1)})
+	whole.WriteFiles(
+		t, folder, map[string]string{"paper.md": strings.Replace(text, "Written in the console", "In the file", 1)},
+	)
 	w.visit("/datasets")
 	load()
 	w.says(".job-state", "Waiting for you to decide")
 	w.says(".breaks p", "In the console: Exercise number 2 .changed")
 	w.says(".breaks p", "In the files: Exercise number 1 .changed")
-	w.says("button", "^Use it all the same$").MustClick()
+	w.click("button", "^Use it all the same$")
 	w.says(".job-state", "Done: build 3")
 	w.visit("/papers/tidal-stars/versions")
 	w.says(".version-list li", "Version 3: kept, never published .*Kept when the pack was loaded")
+}
+
+// Three hundred exercises are one paper like others.
+func TestAPaperOfThreeHundredExercises(t *testing.T) {
+	var exercises strings.Builder
+	for n := range 300 {
+		fmt.Fprintf(&exercises, "## Number %d {#number-%[1]d}\n\nFind it.\n\n", n)
+		fmt.Fprintf(&exercises, "```sql answer\nSELECT n + %d FROM one\n```\n\n", n)
+	}
+	teacher := whole.Hazel(t)
+	if _, err := client.Loaded(ctx, teacher, fstest.MapFS{
+		"pack.yaml": {
+			Data: []byte("pack: long\ntitle: Long\ndatasets:\n  long:\n    setup: [a.sql]\npapers: [long.md]\n"),
+		},
+		"a.sql":   {Data: []byte("CREATE TABLE one AS SELECT 1 AS n;")},
+		"long.md": {Data: []byte("---\npaper: long\ntitle: Long\ndataset: long\n---\n\n" + exercises.String())},
+	}); err != nil {
+		t.Fatal(err)
+	}
+	w := author(t, "/papers/long/write")
+	w.says("#number-299 h2", "Number 299")
+	w.opens("number-299")
+	w.fills("Task of", "Find the last one.")
+	w.isSaved()
+	w.publishes("Number 299")
+	paper, err := client.Read[client.Paper](teacher.GetPaper(ctx, "long"))
+	if err != nil || len(paper.Sections) != 300 {
+		t.Fatalf("%v %d", err, len(paper.Sections))
+	}
+	if task := paper.Sections[299].Exercise.Blocks[0].Text; task != "Find the last one." {
+		t.Errorf("got %q", task)
+	}
 }

@@ -1,4 +1,4 @@
-package test
+package console
 
 import (
 	"fmt"
@@ -9,6 +9,7 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // enters writes into a form's field, which is found by the beginning of its label.
@@ -21,7 +22,7 @@ func (w *window) enters(form, label, text string) {
 // picks chooses in a form's field.
 func (w *window) picks(form, label, choice string) {
 	w.t.Helper()
-	w.says(fmt.Sprintf(`form[aria-label^=%q] label`, form), "^"+label).MustElement("select").MustSelect(choice)
+	w.chooses(fmt.Sprintf(`form[aria-label^=%q] label`, form), "^"+label, choice)
 }
 
 // setsTime gives a form's field a time, as its clocks show it.
@@ -38,74 +39,74 @@ func (w *window) setsTime(form, label, wall string) {
 // there.
 func TestACourseInTheConsole(t *testing.T) {
 	w := author(t, "/courses")
-	w.says("button", "^New course").MustClick()
+	w.click("button", "^New course")
 	w.enters("New course", "Title", "Sunday keepers")
 	w.enters("New course", "Time zone", "Europe/Lisbon")
-	w.says("form button", "^Make it$").MustClick()
+	w.click("form button", "^Make it$")
 	w.says("h1", "^Sunday keepers$")
 	w.says("#content", "by the clocks of Europe/Lisbon")
 
-	w.says("button", "^Add somebody").MustClick()
+	w.click("button", "^Add somebody")
 	w.enters("Add somebody", "Login", "maud-console")
 	w.enters("Add somebody", "Name", "Maud Ferrow")
-	w.says("form button", "^Add$").MustClick()
+	w.click("form button", "^Add$")
 	w.says(".slips", "Maud Ferrow")
-	w.says(".slips button", "^Put them away$").MustClick()
+	w.click(".slips button", "^Put them away$")
 
 	file := filepath.Join(t.TempDir(), "roster.csv")
 	lines := "Who,Number,Group\nMaud Ferrow,maud-console,Monday\nIris Calder,iris-console,Monday\nNobody,,Monday\n"
 	if err := os.WriteFile(file, []byte(lines), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	w.says("a", "^Import a roster").MustClick()
+	w.click("a", "^Import a roster")
 	w.element("input[type=file]").MustSetFiles(file)
 	w.says("[role=status]", "^0 new, 0 changed, 0 the same, 3 wrong")
 	w.says(".roster-line", "No column is called login or e-mail")
-	w.says("details label", "^login").MustElement("select").MustSelect("Number")
+	w.chooses("details label", "^login", "Number")
 	w.says("[role=status]", "^1 new, 1 changed, 0 the same, 1 wrong")
-	w.says("details label", "^name").MustElement("select").MustSelect("Who")
+	w.chooses("details label", "^name", "Who")
 	w.says(".roster-line[data-state=new]", "Iris Calder")
-	w.says("label", "Leave the 1 wrong line out").MustClick()
-	w.says("button", "^Import 2$").MustClick()
+	w.click("label", "Leave the 1 wrong line out")
+	w.click("button", "^Import 2$")
 	w.says("[role=status]", "Done: 1 added, 1 changed")
 	w.says(".slips li", "iris-console")
-	w.says("a", "^Back to the course$").MustClick()
+	w.click("a", "^Back to the course$")
 	w.says(".people tr", "Maud Ferrow.*Monday")
 
-	w.says("button", "^Set a paper").MustClick()
+	w.click("button", "^Set a paper")
 	w.picks("Set a paper", "Paper", "A first look at the hives")
 	w.setsTime("Set a paper", "Opens", "2026-09-01T08:00")
 	w.setsTime("Set a paper", "Due", "2037-03-29T01:30") // which the clocks skip
-	w.says("form button", "^Set it$").MustClick()
+	w.click("form button", "^Set it$")
 	if w.count("input[type=datetime-local]:invalid") != 1 {
 		t.Error("a time that does not come is taken")
 	}
 	w.setsTime("Set a paper", "Due", "2037-07-01T12:00")
 	w.picks("Set a paper", "Marks and findings", "after the due time")
 	w.picks("Set a paper", "After the due time", "accepted, with a deduction for each hour")
-	w.says("form button", "^Set it$").MustClick()
+	w.click("form button", "^Set it$")
 	w.says(".course .papers", "Due Wed, 1 Jul 2037, 12:00") // by the clocks of Lisbon, in summer
 	w.says(".course .papers", "told after the due time")
-	detail, err := client.Read[client.CourseDetail](hazel(t).GetCourse(ctx, "sunday-keepers"))
+	detail, err := client.Read[client.CourseDetail](whole.Hazel(t).GetCourse(ctx, "sunday-keepers"))
 	if err != nil || !detail.Papers[0].Due.Equal(time.Date(2037, 7, 1, 11, 0, 0, 0, time.UTC)) {
 		t.Errorf("got %+v, %v", detail.Papers, err)
 	}
 
-	w.says("button", "^Extensions").MustClick()
+	w.click("button", "^Extensions")
 	w.picks("Extension of", "For", "Group Monday")
 	w.setsTime("Extension of", "Until", "2037-07-08T12:00")
 	w.enters("Extension of", "Reason", "the power was out")
-	w.says("form button", "^Give more time$").MustClick()
+	w.click("form button", "^Give more time$")
 	w.says(".extensions li", "Group Monday, until Wed, 8 Jul 2037, 12:00: the power was out")
 
-	w.element(`button[aria-label="Change … Maud Ferrow"]`).MustClick()
-	w.says("button", "^Let log in no longer$").MustClick()
+	w.click(`button[aria-label="Change … Maud Ferrow"]`, "")
+	w.click("button", "^Let log in no longer$")
 	w.says(".people tr", "deactivated")
-	w.says("button", "^Make anonymous").MustClick()
-	w.says("button", "^Make anonymous for good$").MustClick()
+	w.click("button", "^Make anonymous")
+	w.click("button", "^Make anonymous for good$")
 	w.says(".people tr", "^Anonymous ")
 
-	w.says("a", "^Log$").MustClick()
+	w.click("a", "^Log$")
 	w.says(".log-lines", "gave the group Monday an extension for first-look.*the power was out")
 	w.says(".log-lines", "made the course sunday-keepers")
 }
@@ -113,8 +114,8 @@ func TestACourseInTheConsole(t *testing.T) {
 // On a learner's page what an instructor says to all appears at once; the page follows when a paper is due, and once
 // marks are told it shows them.
 func TestAPapersNewsReachTheLearner(t *testing.T) {
-	paperOf(t, "news-console", [2]string{"points: 2", "SELECT count(*) FROM star"})
-	teacher := hazel(t)
+	whole.PaperOf(t, "news-console", [2]string{"points: 2", "SELECT count(*) FROM star"})
+	teacher := whole.Hazel(t)
 	set := func(n client.PaperSetting) {
 		t.Helper()
 		if _, err := client.Read[client.CoursePaper](
@@ -126,12 +127,12 @@ func TestAPapersNewsReachTheLearner(t *testing.T) {
 	set(client.PaperSetting{
 		Due: time.Now().Add(time.Hour), Rules: &client.PaperRules{Tell: client.TellReleased, Answers: true},
 	})
-	name, learner := newcomer(t)
-	w := open(t, shared.url, name, demo.LearnerPassword)
+	name, learner := whole.Newcomer(t)
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	w.visit("/papers/news-console")
 	w.says(".strip p", "told when your instructor releases them")
 	w.write("exercise-number-1", "SELECT count(*) FROM star")
-	w.says(in("exercise-number-1", "button"), "^Submit$").MustClick()
+	w.click(in("exercise-number-1", "button"), "^Submit$")
 	w.says(in("exercise-number-1", ".standing"), `Submitted[\s\S]*told later`)
 	if w.count(`[data-outcome="correct"], .reference`) > 0 {
 		t.Error("it is told already")
@@ -142,7 +143,7 @@ func TestAPapersNewsReachTheLearner(t *testing.T) {
 		t.Fatal(err)
 	}
 	w.says(".notice-band", "Hazel Underhill, .*: All stars count")
-	w.says(".notice-band button", "I have read it").MustClick()
+	w.click(".notice-band button", "I have read it")
 	if _, err := client.Read[client.Extension](teacher.ExtendPaper(ctx, "evening-group", "news-console",
 		client.NewExtension{
 			Learner: name, Due: time.Now().Add(100 * time.Hour), Reason: "was ill",
@@ -172,40 +173,40 @@ func TestAPapersNewsReachTheLearner(t *testing.T) {
 
 // An examination begins when its learner begins it, and is written in one browser at a time.
 func TestAnExaminationInTheConsole(t *testing.T) {
-	paperOf(t, "exam-console", [2]string{"points: 2", "SELECT count(*) FROM star"})
+	whole.PaperOf(t, "exam-console", [2]string{"points: 2", "SELECT count(*) FROM star"})
 	if _, err := client.Read[client.CoursePaper](
-		hazel(t).SetPaper(ctx, "evening-group", "exam-console", client.PaperSetting{
+		whole.Hazel(t).SetPaper(ctx, "evening-group", "exam-console", client.PaperSetting{
 			Opens: time.Now().Add(-time.Hour), Due: time.Now().Add(3 * time.Hour),
 			Rules: &client.PaperRules{Examination: client.ExaminationRules{Minutes: 50}},
 		}),
 	); err != nil {
 		t.Fatal(err)
 	}
-	name, _ := newcomer(t)
-	first := open(t, shared.url, name, demo.LearnerPassword)
+	name, _ := whole.Newcomer(t)
+	first := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	first.visit("/")
 	first.says(".papers", "Examination of 50 minutes, to be begun by")
 	first.visit("/papers/exam-console")
 	first.says("#content", "It lasts 50 minutes")
-	first.says("button", "^Begin the examination$").MustClick()
+	first.click("button", "^Begin the examination$")
 	first.says(".strip p", "in 50 minutes")
 	first.write("exercise-number-1", "SELECT 17")
 	first.says(in("exercise-number-1", ".draft-state"), "Draft saved")
-	second := open(t, shared.url, name, demo.LearnerPassword)
+	second := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	second.visit("/papers/exam-console")
 	second.says("#content", "being written in another browser")
-	second.says("button", "^Go on here$").MustClick()
+	second.click("button", "^Go on here$")
 	second.says(in("exercise-number-1", ".sql"), "SELECT 17")
 	first.says("#content", "being written in another browser") // it is told at once
 	w := author(t, "/courses/evening-group")
-	w.says("li:has(a[href='/papers/exam-console']) button", "^Who has begun").MustClick()
+	w.click("li:has(a[href='/papers/exam-console']) button", "^Who has begun")
 	w.says("li:has(a[href='/papers/exam-console'])", "went on in another browser once")
 }
 
 // Whose marks would change is shown, and they change when that is confirmed.
 func TestCheckingAgainInTheConsole(t *testing.T) {
-	attempt := paperOf(t, "again-console", [2]string{"points: 2", "SELECT count(*) FROM star"})
-	_, learner := newcomer(t)
+	attempt := whole.PaperOf(t, "again-console", [2]string{"points: 2", "SELECT count(*) FROM star"})
+	_, learner := whole.Newcomer(t)
 	attempt(learner, 1, "SELECT count(*) FROM star WHERE class > 0")
 	w := author(t, "/papers/again-console/write")
 	w.opens("exercise-number-1")
@@ -213,10 +214,10 @@ func TestCheckingAgainInTheConsole(t *testing.T) {
 	w.isSaved()
 	w.publishes("accepted answers")
 	w.visit("/papers/again-console/recheck")
-	w.says("button", "^Look whose marks").MustClick()
+	w.click("button", "^Look whose marks")
 	w.says("[role=status]", "1 attempt checked again; 1 mark would change")
 	w.says("tbody tr", "Incorrect, 0.*Correct, 2")
-	w.says("button", "^Have the marks changed$").MustClick()
+	w.click("button", "^Have the marks changed$")
 	w.says("[role=status]", "1 mark changed")
 	if e, err := client.Read[client.Exercise](learner.GetExercise(ctx, "again-console", "1")); err != nil ||
 		e.Mark.String() != "2" || e.Latest.Rechecked.IsZero() {

@@ -1,4 +1,4 @@
-package test
+package console
 
 import (
 	"io"
@@ -14,12 +14,13 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // A mark that a learner gets is told to a program outside, again where that was down at first; it is seen in the
 // console what it was told.
 func TestAProgramIsToldMarks(t *testing.T) {
-	submits := paperOf(t, "told-outside", [2]string{"points: 2", "SELECT 1 AS one"})
+	submits := whole.PaperOf(t, "told-outside", [2]string{"points: 2", "SELECT 1 AS one"})
 	var calls atomic.Int32
 	told := make(chan string, 10)
 	receiver := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -34,42 +35,42 @@ func TestAProgramIsToldMarks(t *testing.T) {
 		told <- string(body)
 	}))
 	defer receiver.Close()
-	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w := open(t, whole.Shared.URL, demo.InstructorName, demo.InstructorPassword)
 	w.visit("/courses/evening-group")
-	w.says(".webhooks summary", "Webhooks").MustClick()
+	w.click(".webhooks summary", "Webhooks")
 	w.enters("New webhook", "Address", receiver.URL)
-	w.says(`form[aria-label="New webhook"] button`, "Tell it each mark").MustClick()
+	w.click(`form[aria-label="New webhook"] button`, "Tell it each mark")
 	w.says(".webhooks code", "whsec_")
-	shell := at(t, demo.InstructorName, demo.InstructorPassword)
+	shell := whole.At(t, demo.InstructorName, demo.InstructorPassword)
 	defer func() {
-		hooks, err := client.Read[[]client.Webhook](hazel(t).ListWebhooks(ctx, "evening-group"))
+		hooks, err := client.Read[[]client.Webhook](whole.Hazel(t).ListWebhooks(ctx, "evening-group"))
 		if err != nil {
 			t.Fatal(err)
 		}
 		for _, h := range hooks {
-			if _, err := client.Read[struct{}](hazel(t).RemoveWebhook(ctx, "evening-group", h.Id)); err != nil {
+			if _, err := client.Read[struct{}](whole.Hazel(t).RemoveWebhook(ctx, "evening-group", h.Id)); err != nil {
 				t.Error(err)
 			}
 		}
 	}()
-	name, c := newcomer(t)
+	name, c := whole.Newcomer(t)
 	submits(c, 1, "SELECT 1 AS one")
 	if body := <-told; !strings.Contains(body, `"mark":2`) || !strings.Contains(body, name) {
 		t.Errorf("told %s", body)
 	}
-	w.says(".webhooks button", "What it was told").MustClick()
+	w.click(".webhooks button", "What it was told")
 	w.says(".deliveries li", "told-outside/exercise-number-1, 2: told after 2 tries")
-	if p := shell.run("", "webhook", "list", "evening-group"); p.code != 0 || !strings.Contains(p.out, receiver.URL) {
-		t.Errorf("got %q, %q", p.out, p.errs)
+	if p := shell.Run("", "webhook", "list", "evening-group"); p.Code != 0 || !strings.Contains(p.Out, receiver.URL) {
+		t.Errorf("got %q, %q", p.Out, p.Errs)
 	}
 }
 
 // A learner's own calendar is read without logging in, by its address alone.
 func TestAnAddressForACalendar(t *testing.T) {
-	name, _ := newcomer(t)
-	w := open(t, shared.url, name, demo.LearnerPassword)
+	name, _ := whole.Newcomer(t)
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	w.visit("/password")
-	w.says("button", "Make an address").MustClick()
+	w.click("button", "Make an address")
 	address := w.element(".address").MustText()
 	answer, err := http.Get(address)
 	if err != nil {
@@ -85,20 +86,20 @@ func TestAnAddressForACalendar(t *testing.T) {
 
 // What is handed on at the command line: a workbook with every attempt, JSON, CSV, and pages to print.
 func TestHandingOn(t *testing.T) {
-	submits := paperOf(t, "handed-on", [2]string{"points: 2", "SELECT 1 AS one"}, [2]string{"points: 1",
+	submits := whole.PaperOf(t, "handed-on", [2]string{"points: 2", "SELECT 1 AS one"}, [2]string{"points: 1",
 		"SELECT 2 AS two"})
-	name, c := newcomer(t)
+	name, c := whole.Newcomer(t)
 	submits(c, 1, "SELECT 3 AS one")
 	submits(c, 1, "SELECT 1 AS one")
-	shell, folder := at(t, demo.InstructorName, demo.InstructorPassword), t.TempDir()
+	shell, folder := whole.At(t, demo.InstructorName, demo.InstructorPassword), t.TempDir()
 	file := filepath.Join(folder, "marks.xlsx")
-	if p := shell.run("", "marks", "handed-on", "--course", "evening-group", "--format", "xlsx"); p.code != 2 {
-		t.Errorf("a workbook for the screen: %d, %s", p.code, p.errs)
+	if p := shell.Run("", "marks", "handed-on", "--course", "evening-group", "--format", "xlsx"); p.Code != 2 {
+		t.Errorf("a workbook for the screen: %d, %s", p.Code, p.Errs)
 	}
-	if p := shell.run(
+	if p := shell.Run(
 		"", "marks", "handed-on", "--course", "evening-group", "--format", "xlsx", "--to", file,
-	); p.code != 0 {
-		t.Fatal(p.errs)
+	); p.Code != 0 {
+		t.Fatal(p.Errs)
 	}
 	book, err := excelize.OpenFile(file)
 	if err != nil {
@@ -122,14 +123,14 @@ func TestHandingOn(t *testing.T) {
 		{[]string{"course", "report", "evening-group", name}, "SELECT 1 AS one"},
 		{[]string{"course", "report", "evening-group"}, "<td>" + name + "</td>"},
 	} {
-		if p := shell.run("", c.line...); p.code != 0 || !strings.Contains(p.out, c.says) {
-			t.Errorf("%v: %d, %s", c.line, p.code, p.errs)
+		if p := shell.Run("", c.line...); p.Code != 0 || !strings.Contains(p.Out, c.says) {
+			t.Errorf("%v: %d, %s", c.line, p.Code, p.Errs)
 		}
 	}
 	// A file that cannot be written leaves nothing half done.
-	if p := shell.run("", "marks", "no-such-paper", "--format", "csv", "--to", filepath.Join(folder,
-		"no.csv")); p.code != 3 {
-		t.Errorf("got %d, %s", p.code, p.errs)
+	if p := shell.Run("", "marks", "no-such-paper", "--format", "csv", "--to", filepath.Join(folder,
+		"no.csv")); p.Code != 3 {
+		t.Errorf("got %d, %s", p.Code, p.Errs)
 	}
 	if left, err := os.ReadDir(folder); err != nil || len(left) != 1 {
 		t.Errorf("left: %v, %v", left, err)
@@ -138,28 +139,29 @@ func TestHandingOn(t *testing.T) {
 
 // A note comes by e-mail to who has an address and wants it, with the way to where it is answered.
 func TestANoteComesByEMail(t *testing.T) {
-	submits := paperOf(t, "by-mail", [2]string{"points: 1", "SELECT 1 AS one"})
-	name, c := newcomer(t)
-	if _, err := client.Read[client.Member](hazel(t).ChangeMember(ctx, "evening-group", name, client.MemberPlace{
+	submits := whole.PaperOf(t, "by-mail", [2]string{"points: 1", "SELECT 1 AS one"})
+	name, c := whole.Newcomer(t)
+	if _, err := client.Read[client.Member](whole.Hazel(t).ChangeMember(ctx, "evening-group", name, client.MemberPlace{
 		DisplayName: "Mail Reader", Email: name + "@example.org", Role: client.Learner,
 	})); err != nil {
 		t.Fatal(err)
 	}
 	attempt := submits(c, 1, "SELECT 2 AS one")
-	w := open(t, shared.url, name, demo.LearnerPassword)
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	w.visit("/password")
 	if !w.says("label", "Write to me when").MustElement("input").MustProperty("checked").Bool() {
 		t.Error("e-mail is not wanted")
 	}
 	writes := func(text string) {
 		t.Helper()
-		if p := at(t, demo.InstructorName, demo.InstructorPassword).run("", "note", attempt.Id, text); p.code != 0 {
-			t.Fatal(p.errs)
+		teacher := whole.At(t, demo.InstructorName, demo.InstructorPassword)
+		if p := teacher.Run("", "note", attempt.Id, text); p.Code != 0 {
+			t.Fatal(p.Errs)
 		}
 	}
 	writes("One is not two.")
 	for {
-		m := <-letters.Took
+		m := <-whole.Letters.Took
 		if m.To != name+"@example.org" {
 			continue // to somebody else
 		}

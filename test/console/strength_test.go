@@ -1,4 +1,4 @@
-package test
+package console
 
 import (
 	"strings"
@@ -6,19 +6,20 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // A wrong answer that would pass stands in the margin; the rows that are proposed are added, and it is gone there, and
 // caught where a learner submits it.
 func TestAWrongAnswerThatPassesIsSeenAndCaught(t *testing.T) {
 	t.Parallel()
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder)
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder)
 	wrong := client.Submission{Sql: "SELECT grade_code, count(*), sum(weight_kg) FROM harvest GROUP BY grade_code " +
 		"HAVING sum(weight_kg) >= 499.99 ORDER BY 3 DESC"}
 	submit := func(name string) client.Attempt {
 		t.Helper()
-		learner := as(t, s.url, name, demo.LearnerPassword)
+		learner := whole.As(t, s.URL, name, demo.LearnerPassword)
 		a, err := client.Read[client.Attempt](learner.Submit(ctx, "first-look", "harvest-by-grade", wrong))
 		if err != nil {
 			t.Fatal(err)
@@ -29,20 +30,20 @@ func TestAWrongAnswerThatPassesIsSeenAndCaught(t *testing.T) {
 		t.Fatalf("no grade has 499.99 kg, so it passes: %+v", a)
 	}
 
-	w := open(t, s.url, demo.InstructorName, demo.InstructorPassword)
+	w := open(t, s.URL, demo.InstructorName, demo.InstructorPassword)
 	w.visit("/papers/first-look/write")
 	w.says("#harvest-by-grade .check-note", "takes 499.99 for 500 would pass: no group has exactly 499.99 as its sum")
 	w.says("#harvest-by-grade .wrong-answer ins", "^499.99$")
 	w.says("#harvest-by-grade .strength", "16 of 17 mutations are told apart; 1 survives")
-	w.says("#harvest-by-grade .strength a", "Search for rows").MustClick()
-	w.says(".strengthen button", "^Search for rows$").MustClick()
+	w.click("#harvest-by-grade .strength a", "Search for rows")
+	w.click(".strengthen button", "^Search for rows$")
 	w.says(".proposals h2", "A row of harvest with weight_kg 499.99")
 	w.says(".proposals .told", "harvest-by-grade: An answer that takes 499.99 for 500 would pass")
-	w.says(".strengthen summary", "script").MustClick()
+	w.click(".strengthen summary", "script")
 	w.says(".strengthen .sql", "INSERT INTO harvest")
-	w.says(".strengthen button", "^Add them as the variant close-calls$").MustClick()
+	w.click(".strengthen button", "^Add them as the variant close-calls$")
 	w.says(".strengthen p strong", "The variant close-calls of apiary has the rows, as of build 2")
-	w.says(".strengthen a", "Back to writing").MustClick()
+	w.click(".strengthen a", "Back to writing")
 	w.says("#harvest-by-grade .strength", "17 of 17 mutations are told apart\\.$")
 	if n := w.count("#harvest-by-grade .wrong-answer"); n != 0 {
 		t.Errorf("%d wrong answers would pass still", n)
@@ -63,22 +64,22 @@ func TestAWrongAnswerThatPassesIsSeenAndCaught(t *testing.T) {
 	}
 
 	// A search goes on after the service was killed, and leaves no copy behind.
-	teacher := as(t, s.url, demo.InstructorName, demo.InstructorPassword)
-	before := databases(t, folder, nil)
+	teacher := whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
+	before := whole.Databases(t, folder, nil)
 	job, err := client.Read[client.Job](teacher.StrengthenPaper(ctx, "what-is-missing", client.NewStrengthening{}))
 	if err != nil {
 		t.Fatal(err)
 	}
-	until(t, "the search has begun", func() bool {
+	whole.Until(t, "the search has begun", func() bool {
 		j, err := client.Read[client.Job](teacher.GetJob(ctx, job.Id))
 		return err == nil && j.State != client.JobQueued
 	})
-	_ = s.cmd.Process.Kill()
-	_ = s.cmd.Wait()
-	s = start(t, "demo", "--data-dir", folder)
-	last, err := client.Follow(ctx, as(t, s.url, demo.InstructorName, demo.InstructorPassword), job, nil)
+	_ = s.Cmd.Process.Kill()
+	_ = s.Cmd.Wait()
+	s = whole.Start(t, "demo", "--data-dir", folder)
+	last, err := client.Follow(ctx, whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword), job, nil)
 	if err != nil || last.State != client.JobDone || len(last.Report.Strengthening.Left) != 0 {
 		t.Errorf("got %+v, %v", last, err)
 	}
-	until(t, "the copies are dropped", func() bool { return len(databases(t, folder, before)) == 0 })
+	whole.Until(t, "the copies are dropped", func() bool { return len(whole.Databases(t, folder, before)) == 0 })
 }

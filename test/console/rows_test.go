@@ -1,4 +1,4 @@
-package test
+package console
 
 import (
 	"fmt"
@@ -12,6 +12,7 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // runs writes a query for no-mail, runs it and waits for its rows.
@@ -30,8 +31,8 @@ func (w *window) runs(sql, says string) {
 // uses presses a button of what can be done with the rows.
 func (w *window) uses(button string) {
 	w.t.Helper()
-	w.says(in("no-mail", ".result summary"), "Use the rows").MustClick()
-	w.says(in("no-mail", ".result .tools-list button"), button).MustClick()
+	w.click(in("no-mail", ".result summary"), "Use the rows")
+	w.click(in("no-mail", ".result .tools-list button"), button)
 	if open, _, _ := w.Has(in("no-mail", ".result details[open]")); open {
 		w.KeyActions().Type(input.Escape).MustDo()
 	}
@@ -54,7 +55,7 @@ func TestTheGridHoldsManyRows(t *testing.T) {
 	}
 	w.runs("SELECT "+strings.Join(columns, ", ")+" FROM generate_series(1, 100000) AS n",
 		"^100,000 rows, [^;]*; the first 1,000 of them are shown")
-	w.says(in("no-mail", ".result-foot button"), "^Fetch all$").MustClick()
+	w.click(in("no-mail", ".result-foot button"), "^Fetch all$")
 	w.says(in("no-mail", ".result [role=status]"), "^100,000 rows, [^;]*$")
 	grid := w.element(in("no-mail", ".row-grid-scroll"))
 	grid.MustEval(`() => { this.scrollTop = this.scrollHeight; this.scrollLeft = this.scrollWidth }`)
@@ -101,7 +102,7 @@ func TestSortingTheView(t *testing.T) {
 	w := writing(t)
 	w.runs("SELECT * FROM (VALUES (10, 'b'), (9, NULL), (NULL, 'a')) AS v (n, t)", "3 rows,")
 	own := fmt.Sprint(w.cells(1))
-	head := func(name string) { w.says(in("no-mail", ".grid-head-cell span"), "^"+name).MustClick() }
+	head := func(name string) { w.click(in("no-mail", ".grid-head-cell span"), "^"+name) }
 	for _, c := range []struct{ column, says, want string }{
 		{"n", "Sorted here by n, ascending; the query.s own order is another", "[9 10 NULL]"},
 		{"n", "Sorted here by n, descending", "[10 9 NULL]"},
@@ -113,7 +114,7 @@ func TestSortingTheView(t *testing.T) {
 			t.Errorf("%s: %s, want %s", c.says, got, c.want)
 		}
 	}
-	w.says(in("no-mail", ".row-grid button"), "own order").MustClick()
+	w.click(in("no-mail", ".row-grid button"), "own order")
 	if got := fmt.Sprint(w.cells(1)); got != own {
 		t.Errorf("back in %s, want %s", got, own)
 	}
@@ -124,7 +125,7 @@ func TestSortingTheView(t *testing.T) {
 	w.element(in("no-mail", `.grid-head-cell[aria-sort="ascending"]`))
 	before := w.element(in("no-mail", ".grid-head-cell")).MustShape().Box().Width
 	w.KeyActions().Press(input.AltLeft).Type(input.ArrowRight).MustDo()
-	until(t, "the column is wider", func() bool {
+	whole.Until(t, "the column is wider", func() bool {
 		return w.element(in("no-mail", ".grid-head-cell")).MustShape().Box().Width == before+20
 	})
 }
@@ -152,21 +153,21 @@ func TestRowsAreCopied(t *testing.T) {
 			t.Errorf("%s: %q, want %q", button, got, want)
 		}
 	}
-	w.says(in("no-mail", ".result summary"), "Use the rows").MustClick()
-	w.says(in("no-mail", ".result label"), "with the columns").MustClick()
-	w.says(in("no-mail", ".result .tools-list button"), "^all$").MustClick()
+	w.click(in("no-mail", ".result summary"), "Use the rows")
+	w.click(in("no-mail", ".result label"), "with the columns")
+	w.click(in("no-mail", ".result .tools-list button"), "^all$")
 	if got := copied(); got != "1\ta\n2\t\n3\t\"x\ty\"" {
 		t.Errorf("without names: %q", got)
 	}
 }
 
 func TestRowsAreSavedWhole(t *testing.T) {
-	name, _ := newcomer(t)
-	w := open(t, shared.url, name, demo.LearnerPassword)
+	name, _ := whole.Newcomer(t)
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	w.visit("/papers/first-look")
 	w.runs("SELECT generate_series(1, 1500) AS n", "^1,500 rows")
-	w.says(in("no-mail", ".result summary"), "Use the rows").MustClick()
-	bearer := token(t, shared.url, name, demo.LearnerPassword)
+	w.click(in("no-mail", ".result summary"), "Use the rows")
+	bearer := whole.Token(t, whole.Shared.URL, name, demo.LearnerPassword)
 	for format, begins := range map[string]string{
 		"CSV": "n\n1\n2\n", "JSON": `{"columns": [{"name":"n"`, "XLSX": "PK",
 	} {
@@ -210,7 +211,7 @@ func TestResultsAreCompared(t *testing.T) {
 	if got := strings.Join(lines, "; "); got != want {
 		t.Errorf("got  %s\nwant %s", got, want)
 	}
-	w.says(in("no-mail", ".comparison label"), "Side by side").MustClick()
+	w.click(in("no-mail", ".comparison label"), "Side by side")
 	w.says(in("no-mail", ".comparison .beside > div:first-child"), "^Before")
 	w.says(in("no-mail", ".comparison .beside > div:last-child .row-grid-cell"), "^B$")
 	// An earlier one than the last.
@@ -261,7 +262,7 @@ func TestRowsBesideTheFindings(t *testing.T) {
 func TestAPlanInTheConsole(t *testing.T) {
 	w := writing(t)
 	w.write("no-mail", "SELECT name FROM hive ORDER BY strength")
-	w.says(in("no-mail", ".tools summary"), "More").MustClick()
+	w.click(in("no-mail", ".tools summary"), "More")
 	w.press("no-mail", "How it is worked out")
 	w.says(in("no-mail", ".plan-steps > li"), "sorts by strength")
 	w.says(in("no-mail", ".plan-steps li li"), "^reads all 96 rows of hive about 96 rows, cost")
@@ -288,7 +289,7 @@ func TestAResultIsDrawn(t *testing.T) {
 		t.Errorf("saved %q: %.8q", name, text)
 	}
 	w.runs("SELECT name FROM hive LIMIT 5", "^5 rows")
-	w.says(in("no-mail", ".result summary"), "Use the rows").MustClick()
+	w.click(in("no-mail", ".result summary"), "Use the rows")
 	if off, _ := w.says(in("no-mail", ".result .tools-list button"), "^Draw$").Attribute("disabled"); off == nil {
 		t.Error("texts alone are drawn")
 	}
@@ -296,12 +297,12 @@ func TestAResultIsDrawn(t *testing.T) {
 
 // A paper of 40 exercises opens without an editor; one that is used comes alone.
 func TestAPaperOfFortyExercises(t *testing.T) {
-	teacher := hazel(t)
+	teacher := whole.Hazel(t)
 	if err := fortyExercises(teacher); err != nil {
 		t.Fatal(err)
 	}
-	name, _ := newcomer(t)
-	w := open(t, shared.url, name, demo.LearnerPassword)
+	name, _ := whole.Newcomer(t)
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	w.visit("/papers/forty")
 	w.element(in("exercise-40", ".sql"))
 	if n := len(w.MustElements(".cm-editor")); n != 0 {
@@ -324,7 +325,7 @@ func fortyExercises(teacher *client.Client) error {
 		fmt.Fprintf(&text, "\n## Exercise %d {#exercise-%d}\n\nThe names of the hives that are stronger than %d.\n\n"+
 			"```sql answer\nSELECT name FROM hive WHERE strength > %d;\n```\n", i+1, i+1, i%9, i%9)
 	}
-	_, err := client.Loaded(ctx, teacher, scripts(map[string]string{
+	_, err := client.Loaded(ctx, teacher, whole.Scripts(map[string]string{
 		"pack.yaml": "pack: forty\ntitle: Forty\npapers: [paper.md]\n", "paper.md": text.String(),
 	}))
 	if err != nil {

@@ -1,4 +1,4 @@
-package test
+package console
 
 import (
 	"fmt"
@@ -12,6 +12,7 @@ import (
 
 	"examen/internal/client"
 	"examen/internal/demo"
+	"examen/test/whole"
 )
 
 // A line is the way to a service, which can be cut.
@@ -74,13 +75,13 @@ func draftOf(t *testing.T, c *client.Client, exercise string) string {
 // Typing that goes on without a pause is saved meanwhile; the last keys before a page is closed, loaded anew or left by
 // logging out are saved too.
 func TestTheLastKeysAreSaved(t *testing.T) {
-	name, c := newcomer(t)
-	w := open(t, shared.url, name, demo.LearnerPassword)
+	name, c := whole.Newcomer(t)
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	w.visit("/papers/first-look")
 	w.write("no-mail", "SELECT ")
 	typed := 0
 	// a key at each look, with no pause as long as the page's
-	until(t, "a text that is still being typed is saved", func() bool {
+	whole.Until(t, "a text that is still being typed is saved", func() bool {
 		w.MustInsertText("x")
 		typed++
 		return strings.HasPrefix(draftOf(t, c, "no-mail"), "SELECT x")
@@ -94,7 +95,9 @@ func TestTheLastKeysAreSaved(t *testing.T) {
 		text := fmt.Sprintf("SELECT '%s'", what)
 		w.write("no-mail", text)
 		leave()
-		until(t, "the last keys before "+what+" are saved", func() bool { return draftOf(t, c, "no-mail") == text })
+		whole.Until(t, "the last keys before "+what+" are saved", func() bool {
+			return draftOf(t, c, "no-mail") == text
+		})
 	}
 	w.visit("/papers/first-look")
 	w.write("no-mail", "SELECT 'logging out'")
@@ -107,17 +110,17 @@ func TestTheLastKeysAreSaved(t *testing.T) {
 
 // What is typed without a network is there after looking at another page, and is saved once there is one.
 func TestTypingOffline(t *testing.T) {
-	name, c := newcomer(t)
-	network := lineTo(t, shared.url)
+	name, c := whole.Newcomer(t)
+	network := lineTo(t, whole.Shared.URL)
 	w := open(t, network.url, name, demo.LearnerPassword)
-	w.says(".papers a", "A first look").MustClick()
+	w.click(".papers a", "A first look")
 	w.write("no-mail", "SELECT 'before'")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
 	network.cut(true)
 	w.write("no-mail", "SELECT 'without'")
 	w.says(in("no-mail", ".draft-state"), "Draft not saved.*Retrying automatically")
-	w.says("nav a", "My papers").MustClick()
-	w.says(".papers a", "A first look").MustClick()
+	w.click("nav a", "My papers")
+	w.click(".papers a", "A first look")
 	w.says(in("no-mail", written), "SELECT 'without'")
 	network.cut(false)
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
@@ -129,8 +132,8 @@ func TestTypingOffline(t *testing.T) {
 // What is submitted without a network waits, says so, and is sent as it was, once, though the text has been changed
 // since and the page was loaded anew.
 func TestSubmittingOffline(t *testing.T) {
-	name, c := newcomer(t)
-	network := lineTo(t, shared.url)
+	name, c := whole.Newcomer(t)
+	network := lineTo(t, whole.Shared.URL)
 	w := open(t, network.url, name, demo.LearnerPassword)
 	w.visit("/papers/first-look")
 	w.write("names-and-valleys", "SELECT name, valley FROM apiary")
@@ -153,8 +156,8 @@ func TestSubmittingOffline(t *testing.T) {
 
 // Two windows do not overwrite each other: the second to save is told, and chooses.
 func TestTwoWindows(t *testing.T) {
-	name, c := newcomer(t)
-	w := open(t, shared.url, name, demo.LearnerPassword)
+	name, c := whole.Newcomer(t)
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	w.visit("/papers/first-look")
 	w.write("no-mail", "SELECT 'here'")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
@@ -172,7 +175,7 @@ func TestTwoWindows(t *testing.T) {
 	w.says(in("no-mail", written), "SELECT 'there'")
 	w.write("no-mail", "SELECT 'on top'")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
-	until(
+	whole.Until(
 		t, "the text made from the other one is saved",
 		func() bool { return draftOf(t, c, "no-mail") == "SELECT 'on top'" },
 	)
@@ -180,22 +183,22 @@ func TestTwoWindows(t *testing.T) {
 
 // A text is brought back once: going back in the browser does not put it over what was saved since.
 func TestBringingBackOnce(t *testing.T) {
-	name, c := newcomer(t)
-	submit(t, c, "no-mail", "SELECT 'from the history'")
+	name, c := whole.Newcomer(t)
+	whole.Submit(t, c, "no-mail", "SELECT 'from the history'")
 	if _, err := client.Read[client.Draft](
 		c.KeepDraft(ctx, "first-look", "no-mail", client.DraftText{Sql: "SELECT 'what came after it'"}),
 	); err != nil {
 		t.Fatal(err)
 	}
-	w := open(t, shared.url, name, demo.LearnerPassword)
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	w.visit("/history")
-	w.says(".entry button", "Open in its exercise").MustClick()
+	w.click(".entry button", "Open in its exercise")
 	w.says(in("no-mail", written), "from the history")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
 	w.write("no-mail", "SELECT 'written since'")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
-	until(t, "it is saved", func() bool { return draftOf(t, c, "no-mail") == "SELECT 'written since'" })
-	w.says("nav a", "My papers").MustClick()
+	whole.Until(t, "it is saved", func() bool { return draftOf(t, c, "no-mail") == "SELECT 'written since'" })
+	w.click("nav a", "My papers")
 	w.element(".papers")
 	w.MustNavigateBack()
 	w.says(in("no-mail", written), "written since")
@@ -206,13 +209,13 @@ func TestBringingBackOnce(t *testing.T) {
 
 // Somebody else who logs in where a session has ended gets nothing of the first one's text, and leaves it to them.
 func TestSomebodyElseLogsIn(t *testing.T) {
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder)
-	w := open(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder)
+	w := open(t, s.URL, demo.NewLearnerName, demo.LearnerPassword)
 	w.visit("/papers/first-look")
 	w.write("no-mail", "SELECT 'wren, saved'")
 	w.says(in("no-mail", ".draft-state"), "Draft saved")
-	if _, err := superuser(t, folder, "records", "postgres").Exec(ctx, "DELETE FROM session"); err != nil {
+	if _, err := whole.Superuser(t, folder, "records", "postgres").Exec(ctx, "DELETE FROM session"); err != nil {
 		t.Fatal(err)
 	}
 	w.write("no-mail", "SELECT 'wren, unsaved'")
@@ -221,14 +224,16 @@ func TestSomebodyElseLogsIn(t *testing.T) {
 	w.element(".log-in-again #password").MustInput(demo.LearnerPassword).MustType(input.Enter)
 	w.says("header.frame", "Alma Quillon")
 	w.element(in("no-mail", written))
-	alma, wren := as(t, s.url, "alma", demo.LearnerPassword), as(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
+	alma, wren := whole.As(t, s.URL, "alma", demo.LearnerPassword), whole.As(
+		t, s.URL, demo.NewLearnerName, demo.LearnerPassword,
+	)
 	before := draftOf(t, alma, "no-mail")
 	if strings.Contains(before, "wren") {
 		t.Errorf("alma's draft: %q", before)
 	}
 	w.logOut()
 	w.logIn(demo.NewLearnerName, demo.LearnerPassword)
-	until(
+	whole.Until(
 		t, "what wren left unsaved is saved as wren's",
 		func() bool { return draftOf(t, wren, "no-mail") == "SELECT 'wren, unsaved'" },
 	)
@@ -240,12 +245,12 @@ func TestSomebodyElseLogsIn(t *testing.T) {
 // The console's first words come from the service's pages, also while the records are away: it says so, and goes on by
 // itself.
 func TestTheFirstLoadWithoutRecords(t *testing.T) {
-	folder := dataDir(t)
-	s := start(t, "demo", "--data-dir", folder)
-	w := open(t, s.url, demo.NewLearnerName, demo.LearnerPassword)
-	up := down(t, folder, "records")
-	until(t, "the records are known to be down", func() bool {
-		code, _ := asked(t, s.url, "GET", "/api/health", "", "")
+	folder := whole.DemoDir(t)
+	s := whole.Start(t, "demo", "--data-dir", folder)
+	w := open(t, s.URL, demo.NewLearnerName, demo.LearnerPassword)
+	up := whole.Down(t, folder, "records")
+	whole.Until(t, "the records are known to be down", func() bool {
+		code, _ := whole.Asked(t, s.URL, "GET", "/api/health", "", "")
 		return code == 503
 	})
 	w.MustReload()

@@ -1,16 +1,18 @@
-package test
+package console
 
 import (
 	"strings"
 	"testing"
 	"time"
 
+	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
 
 	"examen/internal/client"
 	"examen/internal/demo"
 	"examen/test/browser"
+	"examen/test/whole"
 )
 
 // submits writes and submits an answer, and waits for what the margin says of it.
@@ -18,18 +20,29 @@ func (w *window) submits(exercise, sql, head string) {
 	w.t.Helper()
 	w.write(exercise, sql)
 	w.press(exercise, "Submit")
-	until(w.t, "the margin speaks of this answer", func() bool {
+	whole.Until(w.t, "the margin speaks of this answer", func() bool {
 		stale, _, _ := w.HasR(in(exercise, ".standing"), "for an earlier version of your answer")
 		there, _, _ := w.HasR(in(exercise, ".standing"), head)
 		return there && !stale
+	})
+	w.told(exercise)
+}
+
+// told waits until the cause of an exercise's latest attempt is no longer looked for: when it comes, it moves what
+// stands beneath it.
+func (w *window) told(exercise string) {
+	w.t.Helper()
+	whole.Until(w.t, "the cause is told", func() bool {
+		awaited, _, _ := w.Has(in(exercise, ".notes[data-cause=awaited]"))
+		return !awaited
 	})
 }
 
 // What the margin says of answers that beginners write: the cause once, before what follows from it, with rows that
 // show it.
 func TestFindingsInTheMargin(t *testing.T) {
-	name, _ := newcomer(t)
-	w := open(t, shared.url, name, demo.LearnerPassword)
+	name, _ := whole.Newcomer(t)
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	w.visit("/papers/first-look")
 	for _, c := range []struct {
 		exercise, sql, head string
@@ -41,7 +54,7 @@ func TestFindingsInTheMargin(t *testing.T) {
 			"columns-missing",
 			"A comma is missing between name and valley", ""},
 		{"names-and-valleys", "SELECT name, upper(valley) FROM apiary",
-			"Incorrect", "values-case",
+			"Incorrect", "cause-letter-case values-case",
 			"capital and small letters",
 			"name|upper|expected upper Bell Meadow|ALDERVALE (yours)|Aldervale (expected)"},
 		{"names-and-valleys", "SELECT a.name, a.valley FROM apiary AS a, grade", "Incorrect", "cause-table-extra " +
@@ -104,8 +117,8 @@ func TestFindingsInTheMargin(t *testing.T) {
 
 // The notes stand beside the answer they speak of, within the window, also where their rows are wide.
 func TestNotesStandLevelWithTheAnswer(t *testing.T) {
-	name, _ := newcomer(t)
-	w := open(t, shared.url, name, demo.LearnerPassword)
+	name, _ := whole.Newcomer(t)
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	w.visit("/papers/first-look")
 	w.submits(
 		"high-and-strong",
@@ -124,8 +137,8 @@ func TestNotesStandLevelWithTheAnswer(t *testing.T) {
 }
 
 func TestRunningFromTheKeyboard(t *testing.T) {
-	name, _ := newcomer(t)
-	w := open(t, shared.url, name, demo.LearnerPassword)
+	name, _ := whole.Newcomer(t)
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	w.visit("/papers/first-look")
 	w.write("no-mail", "SELECT count(*) AS members FROM beekeeper")
 	w.KeyActions().Press(input.ControlLeft).Type(input.Enter).MustDo()
@@ -169,10 +182,10 @@ Each task tells another part of what is expected.
 
 // An exercise shows as much of the expected result beforehand as its check says, and no more afterwards.
 func TestWhatAnExerciseShows(t *testing.T) {
-	teacher := hazel(t)
+	teacher := whole.Hazel(t)
 	if _, err := client.Loaded(
 		ctx, teacher,
-		scripts(
+		whole.Scripts(
 			map[string]string{
 				"pack.yaml": "pack: shown\ntitle: Shown\npapers: [paper.md]\n",
 				"paper.md":  strings.ReplaceAll(shownPaper, "SUFFIX", "console"),
@@ -186,8 +199,8 @@ func TestWhatAnExerciseShows(t *testing.T) {
 	); err != nil {
 		t.Fatal(err)
 	}
-	name, _ := newcomer(t)
-	w := open(t, shared.url, name, demo.LearnerPassword)
+	name, _ := whole.Newcomer(t)
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	w.visit("/papers/shown-console")
 	w.says(
 		in("columns", ".expected"),
@@ -218,7 +231,7 @@ func TestWhatAnExerciseShows(t *testing.T) {
 	w.submits("count", "SELECT name FROM apiary", "Rejected")
 	w.says(in("count", ".finding"), "ORDER BY, and the query has none. The rows are right.")
 	w.submits("count", "SELECT name FROM apiary ORDER BY name LIMIT 3", "Incorrect")
-	until(t, "no more can be submitted", func() bool {
+	whole.Until(t, "no more can be submitted", func() bool {
 		e, err := w.ElementR(in("count", "button"), "^Submit$")
 		return err == nil && e.MustProperty("disabled").Bool()
 	})
@@ -254,13 +267,13 @@ func TestDoubtfulExercisesInTheConsole(t *testing.T) {
 			"SELECT name, light FROM star ORDER BY light DESC LIMIT 2\n```\n\n" +
 			"## Today {#today}\n\n```sql answer\nSELECT name FROM star WHERE seen < current_date\n```\n",
 	}
-	if _, err := client.Loaded(ctx, hazel(t), scripts(files)); err != nil {
+	if _, err := client.Loaded(ctx, whole.Hazel(t), whole.Scripts(files)); err != nil {
 		t.Fatal(err)
 	}
-	w := open(t, shared.url, demo.InstructorName, demo.InstructorPassword)
+	w := open(t, whole.Shared.URL, demo.InstructorName, demo.InstructorPassword)
 	w.visit("/papers/doubtful-console")
 	w.says(".paper-check", "Learners do not see this")
-	w.says("button", "Check the exercises").MustClick()
+	w.click("button", "Check the exercises")
 	w.says(".paper-check [role=status]", `2 exercises checked: 2 errors, \d warnings?\.`)
 	w.says(`.check-note[data-severity="error"]`, "^Error: The link to nowhere leads nowhere")
 	w.says(`.check-note[data-severity="error"]`, "^Error in today: .*uses current_date")
@@ -270,14 +283,14 @@ func TestDoubtfulExercisesInTheConsole(t *testing.T) {
 	if rows := len(tie.MustElements("tbody tr")); rows != 3 {
 		t.Errorf("%d of the tied rows are shown", rows)
 	}
-	tie.MustElement("a").MustClick()
-	until(t, "the exercise is looked at", func() bool {
+	w.hit("the link", func() *rod.Element { return tie.MustElement("a") })
+	whole.Until(t, "the exercise is looked at", func() bool {
 		return strings.HasSuffix(w.MustInfo().URL, "#brightest") &&
 			w.element("#brightest").MustEval("() => this.getBoundingClientRect().top < innerHeight").Bool()
 	})
 
-	name, _ := newcomer(t)
-	l := open(t, shared.url, name, demo.LearnerPassword)
+	name, _ := whole.Newcomer(t)
+	l := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	l.visit("/papers/first-look")
 	l.element(in("names-and-valleys", ".answer"))
 	if found, _, _ := l.Has(".paper-check"); found {
@@ -287,18 +300,18 @@ func TestDoubtfulExercisesInTheConsole(t *testing.T) {
 
 // On a phone nothing has to be scrolled sideways but rows and texts, and the notes stand under their answer.
 func TestAPaperOnAPhone(t *testing.T) {
-	name, c := newcomer(t)
-	submit(t, c, "1", "SELECT valley, name FROM apiary")
+	name, c := whole.Newcomer(t)
+	whole.Submit(t, c, "1", "SELECT valley, name FROM apiary")
 	b, err := chromium()
 	if err != nil {
 		t.Fatal(err)
 	}
-	page, err := browser.Page(b, shared.url, 390, 844)
+	page, err := browser.Page(b, whole.Shared.URL, 390, 844)
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer page.Close()
-	w := windowOf(t, page, shared.url)
+	w := windowOf(t, page, whole.Shared.URL)
 	w.logIn(name, demo.LearnerPassword)
 	for path, selector := range map[string]string{
 		"/": ".papers", "/papers/first-look": in("names-and-valleys", ".finding"), "/history": ".entry",
@@ -329,10 +342,10 @@ func TestAPaperOnAPhone(t *testing.T) {
 // Text can be read on its ground, light and dark: a contrast of at least 4.5 to 1 (WCAG 2.2, 1.4.3) wherever the page
 // says something.
 func TestContrastInBothLooks(t *testing.T) {
-	name, c := newcomer(t)
-	submit(t, c, "1", "SELECT valley FROM apiary")
-	submit(t, c, "2", "SELECT nme FROM hive")
-	w := open(t, shared.url, name, demo.LearnerPassword)
+	name, c := whole.Newcomer(t)
+	whole.Submit(t, c, "1", "SELECT valley FROM apiary")
+	whole.Submit(t, c, "2", "SELECT nme FROM hive")
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
 	for _, look := range []string{"light", "dark"} {
 		if err := (proto.EmulationSetEmulatedMedia{
 			Features: []*proto.EmulationMediaFeature{{Name: "prefers-color-scheme", Value: look}},
@@ -371,4 +384,28 @@ func TestContrastInBothLooks(t *testing.T) {
 			t.Errorf("%s: little contrast:\n%s", look, weak)
 		}
 	}
+}
+
+// The smallest example comes into sight, wherever the button stands that asks for it. The answer is tried on its rows.
+func TestTheSmallestExampleInTheConsole(t *testing.T) {
+	name, learner := whole.Newcomer(t)
+	whole.Submit(t, learner, "2", "SELECT name, kind, strength FROM hive ORDER BY strength")
+	w := open(t, whole.Shared.URL, name, demo.LearnerPassword)
+	w.MustSetViewport(1280, 480, 1, false)
+	w.visit("/papers/first-look")
+	const exercise = "hives-by-strength"
+	w.press(exercise, "Smallest example")
+	w.says(in(exercise, ".example-rows"), "Run my answer")
+	whole.Until(t, "its heading is in sight", func() bool {
+		return w.MustEval(`() => {
+			const box = (selector) => document.querySelector(selector).getBoundingClientRect();
+			const heading = box(".example-rows h3");
+			return heading.top >= box(".paper-bar").bottom && heading.bottom < innerHeight;
+		}`).Bool()
+	})
+	w.click(in(exercise, ".example-rows button"), "^Run my answer")
+	w.says(in(exercise, ".example-rows [role=status]"), "Not yet right")
+	w.write(exercise, "SELECT name, kind, strength FROM hive WHERE strength IS NOT NULL ORDER BY strength DESC, name")
+	w.click(in(exercise, ".example-rows button"), "^Run my answer")
+	w.says(in(exercise, ".example-rows [role=status]"), "Right on these rows")
 }
