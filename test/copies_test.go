@@ -130,7 +130,7 @@ func TestACopyOutlivesTheServiceAndNotItsBuild(t *testing.T) {
 	})
 	pool.Close()
 	_ = s.Cmd.Process.Kill()
-	_ = s.Cmd.Wait()
+	s.Ended()
 	<-ended
 	var err error
 	whole.Until(t, "the service starts again", func() bool {
@@ -314,7 +314,7 @@ func TestCopiesOfChecksThatWereCutShortGo(t *testing.T) {
 	left := append(copies(pool), making)
 	pool.Close()
 	_ = s.Cmd.Process.Kill()
-	_ = s.Cmd.Wait()
+	s.Ended()
 	all.Wait()
 	var err error
 	whole.Until(t, "the service starts again", func() bool {

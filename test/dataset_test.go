@@ -285,7 +285,7 @@ func TestABuildGoesOnAfterTheServiceWasKilled(t *testing.T) {
 	})
 	half := whole.Databases(t, folder, before)
 	_ = s.Cmd.Process.Kill()
-	_ = s.Cmd.Wait()
+	s.Ended()
 	s = whole.Start(t, "demo", "--data-dir", folder)
 	teacher = whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
 	whole.Until(t, "the build has begun again", func() bool {

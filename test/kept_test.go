@@ -314,7 +314,7 @@ func TestABuildGoesOnAfterAStop(t *testing.T) {
 		return j.Progress.Statements > 10
 	})
 	_ = s.Cmd.Process.Signal(syscall.SIGTERM)
-	_ = s.Cmd.Wait()
+	s.Ended()
 	s = whole.Start(t, "serve", "--data-dir", folder)
 	teacher = whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword)
 	job, err := client.Follow(ctx, teacher, job, nil)

@@ -184,7 +184,7 @@ func TestNothingIsLostHoweverOften(t *testing.T) {
 		whole.Until(t, "somebody submits", func() bool { return acknowledged() > before })
 		time.Sleep(time.Duration(chance.IntN(60)) * time.Millisecond) // at a random moment
 		_ = s.Cmd.Process.Kill()
-		_ = s.Cmd.Wait()
+		s.Ended()
 		s = serve()
 	}
 	for range crashes {

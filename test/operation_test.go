@@ -75,7 +75,7 @@ func TestNothingIsLostWhenTheServiceIsKilled(t *testing.T) {
 		t.Fatal(err)
 	}
 	_ = s.Cmd.Process.Kill()
-	_ = s.Cmd.Wait()
+	s.Ended()
 	s = whole.Start(t, "demo", "--data-dir", folder) // as soon as that: what is left of the servers has to go first
 	page, err := client.Read[client.HistoryPage](
 		whole.As(t, s.URL, demo.NewLearnerName, demo.LearnerPassword).ListHistory(ctx, &client.ListHistoryParams{}),

@@ -159,7 +159,7 @@ func (f *fleet) start(t *testing.T, i int, command string) {
 // kill kills one of the services.
 func (f *fleet) kill(i int) {
 	_ = f.services[i].Cmd.Process.Kill()
-	_ = f.services[i].Cmd.Wait()
+	f.services[i].Ended()
 }
 
 // proxy sends each call to the next service, and where that one does not take it, to the one after: what ordinary load

@@ -75,7 +75,7 @@ func TestAWrongAnswerThatPassesIsSeenAndCaught(t *testing.T) {
 		return err == nil && j.State != client.JobQueued
 	})
 	_ = s.Cmd.Process.Kill()
-	_ = s.Cmd.Wait()
+	s.Ended()
 	s = whole.Start(t, "demo", "--data-dir", folder)
 	last, err := client.Follow(ctx, whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword), job, nil)
 	if err != nil || last.State != client.JobDone || len(last.Report.Strengthening.Left) != 0 {

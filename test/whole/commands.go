@@ -24,7 +24,11 @@ func Command(t *testing.T, env []string, in string, args ...string) Printed {
 	cmd.Stdin = strings.NewReader(in)
 	var out, errs bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &errs
-	err := cmd.Run()
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	defer insist(cmd)()
+	err := cmd.Wait()
 	var exit *exec.ExitError
 	if err != nil && !errors.As(err, &exit) {
 		t.Fatal(err)

@@ -6,6 +6,7 @@ import (
 	"bufio"
 	"bytes"
 	"fmt"
+	"net/http"
 	"net/url"
 	"os"
 	"os/exec"
@@ -33,6 +34,8 @@ var (
 
 // Main runs a package's tests with the shared service, and returns the code to exit with.
 func Main(run func() int) int {
+	go watch()
+	http.DefaultTransport.(*http.Transport).ResponseHeaderTimeout = patience
 	var err error
 	if Folder, err = postgrestest.Folder(); err != nil {
 		panic(err)
@@ -104,7 +107,7 @@ func Begin(command string, args ...string) (*Service, error) {
 
 // Launch starts the process, and returns when it is ready.
 func (s *Service) Launch(command string) error {
-	s.Cmd.Stderr = &s.Errs
+	s.Cmd.Stderr, s.Cmd.WaitDelay = &s.Errs, patience
 	out, err := s.Cmd.StdoutPipe()
 	if err != nil {
 		return err
@@ -112,6 +115,7 @@ func (s *Service) Launch(command string) error {
 	if err := s.Cmd.Start(); err != nil {
 		return err
 	}
+	defer insist(s.Cmd)()
 	lines := bufio.NewScanner(out)
 	for lines.Scan() {
 		s.Output += lines.Text() + "\n"
@@ -133,6 +137,12 @@ func (s *Service) Launch(command string) error {
 // Stop ends it as an interrupt from the keyboard does.
 func (s *Service) Stop() {
 	_ = s.Cmd.Process.Signal(syscall.SIGINT)
+	s.Ended()
+}
+
+// Ended waits until the process has ended.
+func (s *Service) Ended() {
+	defer insist(s.Cmd)()
 	_ = s.Cmd.Wait()
 }
 
