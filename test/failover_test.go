@@ -5,7 +5,6 @@ import (
 	"net/url"
 	"strings"
 	"sync"
-	"syscall"
 	"testing"
 
 	"examen/test/whole"
@@ -81,9 +80,7 @@ func TestTheRecordsFailOver(t *testing.T) {
 	}
 	before := acknowledgedBy(workers)
 	whole.Until(t, "everybody submits", func() bool { return eachGoesOn(workers, before) })
-	if err := syscall.Kill(whole.ServerPID(f.folders[0], "server"), syscall.SIGKILL); err != nil {
-		t.Fatal(err)
-	}
+	whole.KillServer(t, f.folders[0], "server")
 	f.clusters[0].Stop() // it is not started again
 	before = acknowledgedBy(workers)
 	whole.Until(t, "everybody is refused", func() bool {

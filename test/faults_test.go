@@ -42,6 +42,7 @@ func relayTo(t *testing.T, to string) (*relay, string) {
 		socket: filepath.Join(u.Query().Get("host"), ".s.PGSQL."+u.Query().Get("port")),
 	}
 	t.Cleanup(func() { _ = r.listener.Close() })
+	t.Cleanup(r.mend)
 	go func() {
 		for {
 			conn, err := r.listener.Accept()
@@ -152,6 +153,7 @@ func TestTheTroubleOfOneServerIsARetry(t *testing.T) {
 		before := acknowledgedBy(workers)
 		whole.Until(t, "everybody submits: "+what, func() bool { return eachGoesOn(workers, before) })
 	}
+	t.Cleanup(func() { signalAll(syscall.SIGCONT) })
 	for _, fault := range []struct {
 		name        string
 		begin, mend func()
@@ -180,6 +182,7 @@ func TestTheTroubleOfOneServerIsARetry(t *testing.T) {
 	}
 	// A service stands still for so long that its seats are given up.
 	stalled := f.services[1].Cmd.Process
+	t.Cleanup(func() { _ = stalled.Signal(syscall.SIGCONT) })
 	if err := stalled.Signal(syscall.SIGSTOP); err != nil {
 		t.Fatal(err)
 	}
@@ -250,6 +253,7 @@ func TestTheRecordsHaveTrouble(t *testing.T) {
 			_ = syscall.Kill(pid, signal) // a session may have ended
 		}
 	}
+	t.Cleanup(func() { signalAll(syscall.SIGCONT) })
 	for _, fault := range []struct {
 		name        string
 		begin, mend func()
@@ -257,7 +261,7 @@ func TestTheRecordsHaveTrouble(t *testing.T) {
 		{"cut off", relay.cut, relay.mend},
 		{"silent", relay.hush, relay.mend},
 		{"standing still", func() { signalAll(syscall.SIGSTOP) }, func() { signalAll(syscall.SIGCONT) }},
-		{"killed", func() { _ = syscall.Kill(whole.ServerPID(disk, "server"), syscall.SIGKILL) }, func() {}},
+		{"killed", func() { whole.KillServer(t, disk, "server") }, func() {}},
 		{"full", func() { fill(t, disk) }, func() { _ = os.Remove(filepath.Join(disk, "filler")) }},
 	} {
 		if fault.name == "full" && !onSmallDisk(disk) {

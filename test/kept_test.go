@@ -229,9 +229,7 @@ func TestBuildsOutliveTheirServer(t *testing.T) {
 		); job.State != client.JobDone {
 			t.Fatalf("%+v", job)
 		}
-		if err := syscall.Kill(whole.ServerPID(folder, "practice"), syscall.SIGKILL); err != nil {
-			t.Fatal(err)
-		}
+		whole.KillServer(t, folder, "practice")
 		whole.Until(t, "the server is back", func() bool {
 			h, _ := client.Read[client.Health](teacher.GetHealth(ctx))
 			return h.Practice == client.Up
@@ -438,9 +436,7 @@ func TestABuildGoesOnAfterThePracticeServerDied(t *testing.T) {
 		j, _ := client.Read[client.Job](teacher.GetJob(ctx, job.Id))
 		return j.Progress.Statements > 10
 	})
-	if err := syscall.Kill(whole.ServerPID(folder, "practice"), syscall.SIGKILL); err != nil {
-		t.Fatal(err)
-	}
+	whole.KillServer(t, folder, "practice")
 	job, err := client.Follow(ctx, teacher, job, nil)
 	if err != nil || job.State != client.JobDone {
 		t.Errorf("%s %+v, %v", job.State, job.Problem, err)

@@ -10,7 +10,6 @@ import (
 	"strconv"
 	"strings"
 	"sync"
-	"syscall"
 	"testing"
 	"time"
 
@@ -191,10 +190,7 @@ func TestNothingIsLostHoweverOften(t *testing.T) {
 		before := acknowledged()
 		whole.Until(t, "somebody submits", func() bool { return acknowledged() > before })
 		time.Sleep(time.Duration(chance.IntN(60)) * time.Millisecond)
-		whole.Until(t, "the server is there to be killed", func() bool {
-			pid := whole.ServerPID(folders[0], "server")
-			return pid > 0 && syscall.Kill(pid, syscall.SIGKILL) == nil
-		})
+		whole.KillServer(t, folders[0], "server")
 	}
 	before := acknowledged()
 	whole.Until(t, "it goes on", func() bool { return acknowledged() > before+10 })

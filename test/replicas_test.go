@@ -18,7 +18,6 @@ import (
 	"strings"
 	"sync"
 	"sync/atomic"
-	"syscall"
 	"testing"
 	"time"
 
@@ -349,10 +348,7 @@ func TestPracticeServersAreLost(t *testing.T) {
 		before := acknowledgedBy(workers)
 		whole.Until(t, "everybody submits", func() bool { return eachGoesOn(workers, before) })
 		folder := f.folders[1+n%2]
-		pid := whole.ServerPID(folder, "server")
-		if err := syscall.Kill(pid, syscall.SIGKILL); err != nil {
-			t.Fatal(err)
-		}
+		pid := whole.KillServer(t, folder, "server")
 		whole.Until(t, "the server is back, and all services see it", func() bool {
 			now := whole.ServerPID(folder, "server")
 			return now > 0 && now != pid && !slices.ContainsFunc(

@@ -212,12 +212,25 @@ func ServerPID(folder, which string) int {
 	return pid
 }
 
+// KillServer kills one of a data folder's PostgreSQL servers, once it is there, and returns the process that it was.
+func KillServer(t testing.TB, folder, which string) (pid int) {
+	t.Helper()
+	Until(t, "the server is there to be killed", func() bool {
+		pid = ServerPID(folder, which)
+		return pid > 0 && syscall.Kill(pid, syscall.SIGKILL) == nil
+	})
+	return pid
+}
+
 // Down takes one of a folder's servers away until up is called: it cannot be started again while its data are
 // elsewhere.
 func Down(t *testing.T, folder, which string) (up func()) {
 	t.Helper()
 	data := filepath.Join(folder, which, "data")
 	pid := ServerPID(folder, which)
+	if pid == 0 {
+		t.Fatalf("no server runs in %s", folder)
+	}
 	if err := os.Rename(data, data+".away"); err != nil {
 		t.Fatal(err)
 	}
