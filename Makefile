@@ -42,7 +42,14 @@ check: $(CONSOLE) # what needs no running program
 	$(GO) tool -modfile=tools/go.mod staticcheck ./...
 
 unit: # every Go test; those of test/ drive the whole, with Chromium in test/console, and begin first since they take longest
-	$(GO) test -short -count=1 -timeout 75m ./test/... ./...
+	@out=$$(mktemp -d); \
+	{ $(GO) test -short -count=1 -timeout 75m ./test/... ./... 2>&1; echo $$? >$$out/code; } | tee $$out/log; \
+	code=$$(cat $$out/code); \
+	[ $$code = 0 ] || { echo "What failed, once more:"; grep -E '$(FAILED)' $$out/log | cut -c1-240 | head -40; }; \
+	rm -r $$out; exit $$code
+
+# the lines of a test's output that say what failed
+FAILED = ^ *--- FAIL|^ +[a-z_]+_test\.go:[0-9]+|^panic: |has not ended after|^FAIL|\.go:[0-9]+:[0-9]+: 
 
 REPEATED = TestNothingIsLostHoweverOften|TestServicesAreKilled|TestPracticeServersAreLost
 

@@ -359,7 +359,7 @@ func TestADiskOfOneServerIsFull(t *testing.T) {
 		t.Fatalf("the disk is not full: %v", err)
 	}
 	elio := whole.As(t, f.url, "elio", demo.LearnerPassword)
-	for n := range 8 {
+	for n := range 4 {
 		run, err := client.Read[client.Run](elio.Run(ctx, client.RunRequest{
 			Paper: "first-look", Sql: spills + strings.Repeat(" ", n),
 		}))

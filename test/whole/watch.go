@@ -33,8 +33,8 @@ func watch() {
 			}
 			if time.Since(since[test]) > longest {
 				fmt.Fprintf(
-					os.Stderr, "a test (goroutine %s) has not ended after %s:\n\n%s\n", test, longest,
-					strings.Join(ours[:min(len(ours), 20)], "\n\n"),
+					os.Stderr, "goroutine %s, a test, has not ended after %s\n%s\n", test, longest,
+					strings.Join(ours[:min(len(ours), 30)], "\n"),
 				)
 				os.Exit(1)
 			}
@@ -42,10 +42,13 @@ func watch() {
 	}
 }
 
-var number = regexp.MustCompile(`^goroutine (\d+)`)
+var (
+	number = regexp.MustCompile(`^goroutine (\d+)`)
+	place  = regexp.MustCompile(`[a-z_]+_test\.go:\d+`)
+)
 
-// stacks returns the goroutines of the tests that run, and where those goroutines stand that run a test file's code. A
-// test that waits for its turn does not run.
+// stacks returns the goroutines of the tests that run, and a line for each goroutine that stands in a test file's code.
+// A test that waits for its turn does not run.
 func stacks() (running map[string]bool, ours []string) {
 	running = map[string]bool{}
 	text := make([]byte, 16<<20)
@@ -54,8 +57,9 @@ func stacks() (running map[string]bool, ours []string) {
 		if in("testing.tRunner") && !in("testing.runTests") && !in("testing.(*T).Parallel") {
 			running[number.FindStringSubmatch(stack)[1]] = true
 		}
-		if strings.Contains(stack, "_test.go:") {
-			ours = append(ours, stack)
+		if places := place.FindAllString(stack, -1); places != nil {
+			is, _, _ := strings.Cut(stack, "\n")
+			ours = append(ours, "    "+strings.Join(places, ", from ")+": "+is)
 		}
 	}
 	return running, ours
