@@ -441,8 +441,14 @@ func (c *Cluster) returns() bool {
 	return err == nil
 }
 
+// pingPatience is how long a server may take to answer one ping: one that is killed meanwhile, or a session that stands
+// still, is not waited for.
+const pingPatience = 5 * time.Second
+
 // ping returns an error where the server does not answer, or, with returned, does not take writes yet.
 func (c *Cluster) ping(ctx context.Context, returned bool) error {
+	ctx, stop := context.WithTimeout(ctx, pingPatience)
+	defer stop()
 	conn, err := pgx.Connect(ctx, c.URL("postgres"))
 	if err != nil {
 		return err

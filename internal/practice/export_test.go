@@ -10,6 +10,9 @@ import (
 // AllowedFunctions is the list of functions.go, for its comparison with the server's catalogue.
 var AllowedFunctions = append(allowedNames(), strings.Fields(runsOnly)...)
 
+// Preparing is the lock under which a server's roles are made.
+const Preparing = preparing
+
 // SetPatience changes how long a run has the processor like any other, until the test's end.
 func SetPatience(t *testing.T, d time.Duration) {
 	before := patientFor

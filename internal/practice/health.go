@@ -210,7 +210,7 @@ func (s *server) restart(ctx context.Context) error {
 		return s.start(ctx)
 	}
 	same, err := s.stillHas(ctx)
-	if err == nil && !same { // it is another one, or an earlier one
+	if err == nil && (!same || !s.seated.Load()) { // it is another one, or an earlier one; or the service has moved
 		err = s.prepare(ctx)
 	}
 	if err != nil {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -143,9 +144,27 @@ func (o Operation) WhenBack(f func()) {
 	o.servers.mu.Unlock()
 }
 
-// Move makes the seats of the service's range anew, when it has got another one. Who had it before is cut off.
-func (o Operation) Move(ctx context.Context) error {
-	err := o.servers.each(ctx, func(one *server) error { return one.prepare(ctx) })
+// Move makes the seats of the service's range anew, when it has got another one, and tries again where that fails,
+// until the context ends. Who had the range before is cut off. A server that is away gets its seats when it is back.
+func (o Operation) Move(ctx context.Context) (err error) {
+	for _, one := range o.servers.all {
+		one.seated.Store(false)
+	}
+	for {
+		if err = o.servers.each(ctx, func(one *server) error {
+			if one.seated.Load() {
+				return nil
+			}
+			return one.prepare(ctx)
+		}); err == nil || ctx.Err() != nil {
+			break
+		}
+		o.servers.options.Log.Warn("seats cannot be made, and are tried again", "error", err)
+		select {
+		case <-time.After(time.Second):
+		case <-ctx.Done():
+		}
+	}
 	for _, one := range o.servers.all {
 		if one.of != nil {
 			one.learners.share(one.of.learners)

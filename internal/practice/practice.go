@@ -75,6 +75,7 @@ type server struct {
 	throttle *throttle                               // nil: all runs have the processor alike
 	kill     func(pid uint32) error                  // nil: the server is on another machine
 	measure  func(pid uint32) (time.Duration, error) // likewise
+	seated   atomic.Bool                             // the seats of this service's range are made
 	open     context.Context                         // ends with close
 	shut     func()
 	taken    atomic.Bool  // another installation has taken the server, while this one had lost it
@@ -223,6 +224,7 @@ func (s *server) prepare(ctx context.Context) error {
 		if err := s.checkers.make(ctx, conn.Conn()); err != nil {
 			return err
 		}
+		s.seated.Store(true)
 		return s.checkRights(ctx, conn.Conn())
 	})
 }

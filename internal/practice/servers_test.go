@@ -82,6 +82,52 @@ func stands(s *practice.Servers, name string) practice.ServerState {
 	return all[slices.IndexFunc(all, func(one practice.ServerState) bool { return one.Name == name })]
 }
 
+// A service that has got another range makes its seats anew, and tries again where that fails.
+func TestSeatsAreMadeUntilTheyAreThere(t *testing.T) {
+	c, _ := second(t)
+	number := 1
+	s, err := practice.Open(context.Background(), []string{c.URL("postgres")}, practice.Options{
+		Limits: limits, Range: func() int { return number }, Live: func() []int { return []int{number} },
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	database := build(t, s, files{"a.sql": "CREATE TABLE hive AS SELECT 1 AS hive_id"}, false)
+	conn, err := pgx.Connect(context.Background(), c.URL("postgres"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	ask := func(sql string) (n int) {
+		if err := conn.QueryRow(context.Background(), sql).Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	ask("SELECT 1 FROM pg_advisory_lock(" + fmt.Sprint(practice.Preparing) + ")") // as another service does
+	number = 7
+	moved := make(chan error)
+	go func() { moved <- s.Operation().Move(context.Background()) }()
+	for range 2 { // its session is ended twice
+		for ask(`SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity
+			WHERE wait_event_type = 'Lock' AND wait_event = 'advisory'`) == 0 {
+			time.Sleep(10 * time.Millisecond)
+		}
+	}
+	ask("SELECT 1 FROM pg_advisory_unlock_all()")
+	if err := <-moved; err != nil {
+		t.Fatal(err)
+	}
+	if n := ask("SELECT count(*) FROM pg_roles WHERE starts_with(rolname, 'examen_seat_7_')"); n != limits.Seats {
+		t.Errorf("%d seats are there", n)
+	}
+	if got, err := run(s, database, "SELECT current_user, hive_id FROM hive"); err != nil ||
+		!strings.Contains(got, "examen_seat_7_") {
+		t.Errorf("got %q, %v", got, err)
+	}
+}
+
 var chancy = files{"a.sql": `
 CREATE TYPE mood AS ENUM ('calm', 'restless');
 CREATE TYPE span AS (since date, till date);

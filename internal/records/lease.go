@@ -29,7 +29,7 @@ type Lease struct {
 	renewed time.Time // without a break since then
 	heard   time.Time // when it was renewed last
 
-	moved    func(ctx context.Context) error
+	another  chan struct{} // has one where the range is another one than before
 	released func(ctx context.Context, number int) error
 }
 
@@ -50,7 +50,7 @@ const (
 // Lease takes a range for a service that listens at an address. home is where only one service can be, so that one
 // which was there before is dead; see [Home].
 func (s *Store) Lease(ctx context.Context, address, home string, log *slog.Logger) (*Lease, error) {
-	l := &Lease{store: s, holder: rand.Text(), log: log}
+	l := &Lease{store: s, holder: rand.Text(), log: log, another: make(chan struct{}, 1)}
 	l.params = query.TakeRangeParams{
 		Holder: l.holder, Address: address, Home: home, Seconds: leaseLasts.Seconds(),
 	}
@@ -134,22 +134,39 @@ func (l *Lease) Services() []Replica {
 }
 
 // Keep renews the lease until the context ends, and then gives it up. It calls moved when the service has got another
-// range, and released with each range whose service is dead.
+// range, which may take as long as it does, and released with each range whose service is dead.
 func (l *Lease) Keep(
 	ctx context.Context, moved func(context.Context) error, released func(ctx context.Context, number int) error,
 ) {
-	l.moved, l.released = moved, released
+	l.released = released
+	var moving sync.WaitGroup
+	moving.Go(func() { l.move(ctx, moved) })
 	tick := time.NewTicker(renewEvery)
 	defer tick.Stop()
 	for {
 		select {
 		case <-ctx.Done():
+			moving.Wait()
 			ctx, stop := context.WithTimeout(context.WithoutCancel(ctx), 2*time.Second)
 			defer stop()
 			_ = l.store.ReleaseRange(ctx, l.holder) // it lapses otherwise
 			return
 		case <-tick.C:
 			l.keep(ctx)
+		}
+	}
+}
+
+// move calls moved when the service has got another range.
+func (l *Lease) move(ctx context.Context, moved func(context.Context) error) {
+	for {
+		select {
+		case <-l.another:
+			if err := moved(ctx); err != nil && ctx.Err() == nil {
+				l.log.Error("the seats cannot be made", "range", l.Range(), "error", err)
+			}
+		case <-ctx.Done():
+			return
 		}
 	}
 }
@@ -167,8 +184,9 @@ func (l *Lease) keep(ctx context.Context) {
 			l.log.Error("there is no range of seats", "error", err)
 			return
 		}
-		if err := l.moved(ctx); err != nil {
-			l.log.Error("the seats cannot be made", "range", l.Range(), "error", err)
+		select {
+		case l.another <- struct{}{}:
+		default:
 		}
 		return
 	}
