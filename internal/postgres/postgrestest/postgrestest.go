@@ -86,9 +86,13 @@ func Folder() (string, error) {
 	return folder, os.Chmod(folder, 0o755)
 }
 
-// place is the folder of new folders; "" for the system's.
+// place is the folder of new folders: in memory, where a machine has so much that clusters do not take it from what the
+// tests need; "" for the system's.
 func place() string {
 	const memory, enough = "/dev/shm", 8 << 30
+	if postgres.MachineMemory() < 2*enough {
+		return ""
+	}
 	var disk syscall.Statfs_t
 	if err := syscall.Statfs(memory, &disk); err != nil || disk.Bavail*uint64(disk.Bsize) < enough ||
 		disk.Flags&syscall.MS_NOEXEC != 0 { // the program is built there, too
