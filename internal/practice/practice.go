@@ -189,6 +189,9 @@ func (s *server) ping(ctx context.Context) error {
 
 // prepare makes ready the roles, the template and the seats.
 func (s *server) prepare(ctx context.Context) error {
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	defer context.AfterFunc(s.open, stop)() // to close the server is not to wait for the lock below
 	var super bool
 	if err := s.admin.QueryRow(
 		ctx, `SELECT rolsuper FROM pg_roles WHERE rolname = current_user`,
