@@ -150,7 +150,7 @@ func (o Operation) Move(ctx context.Context) (err error) {
 	for _, one := range o.servers.all {
 		one.seated.Store(false)
 	}
-	for {
+	for told := false; ; told = true {
 		if err = o.servers.each(ctx, func(one *server) error {
 			if one.seated.Load() {
 				return nil
@@ -159,7 +159,9 @@ func (o Operation) Move(ctx context.Context) (err error) {
 		}); err == nil || ctx.Err() != nil {
 			break
 		}
-		o.servers.options.Log.Warn("seats cannot be made, and are tried again", "error", err)
+		if !told {
+			o.servers.options.Log.Warn("the seats cannot be made yet, and are tried again", "error", err)
+		}
 		select {
 		case <-time.After(time.Second):
 		case <-ctx.Done():
