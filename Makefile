@@ -51,7 +51,7 @@ unit: # every Go test; those of test/ drive the whole, with Chromium in test/con
 # the lines of a test's output that say what failed
 FAILED = ^ *--- FAIL|^ +[a-z_]+_test\.go:[0-9]+|^panic: |has not ended after|^FAIL|\.go:[0-9]+:[0-9]+: 
 
-REPEATED = TestNothingIsLostHoweverOften|TestServicesAreKilled|TestPracticeServersAreLost
+REPEATED = TestNothingIsLostHoweverOften|TestServicesAreKilled|TestPracticeServersAreLost|TestTheRecordsFailOver
 
 repeated: build ## the tests that kill services and servers, with all of their kills: a few minutes
 	$(GO) test -count=1 -timeout 75m -run '$(REPEATED)' ./test
