@@ -4,7 +4,6 @@ import (
 	"log/slog"
 	"net/url"
 	"strings"
-	"sync"
 	"testing"
 
 	"examen/test/whole"
@@ -73,11 +72,7 @@ func TestTheRecordsFailOver(t *testing.T) {
 		t.Errorf("the service says %q", said)
 	}
 	workers := f.workers(t, "elio", "goran", "hana", "luca", "otto", "petra")
-	done := make(chan struct{})
-	var all sync.WaitGroup
-	for _, w := range workers {
-		all.Go(func() { w.works(done) })
-	}
+	end := begin(t, workers)
 	before := acknowledgedBy(workers)
 	whole.Until(t, "everybody submits", func() bool { return eachGoesOn(workers, before) })
 	whole.KillServer(t, f.folders[0], "server")
@@ -103,8 +98,7 @@ func TestTheRecordsFailOver(t *testing.T) {
 		t.Fatal(err)
 	}
 	whole.Until(t, "everybody submits again", func() bool { return eachGoesOn(workers, before) })
-	close(done)
-	all.Wait()
+	end()
 	f.records = standby.URL("postgres")
 	for _, w := range workers {
 		for _, refusal := range w.refusals {

@@ -138,11 +138,7 @@ func TestTheTroubleOfOneServerIsARetry(t *testing.T) {
 		}
 	}
 	workers := f.workers(t, "elio", "goran", "hana", "luca")
-	done := make(chan struct{})
-	var all sync.WaitGroup
-	for _, w := range workers {
-		all.Go(func() { w.works(done) })
-	}
+	end := begin(t, workers)
 	signalAll := func(signal syscall.Signal) {
 		for _, pid := range processes(t, whole.ServerPID(f.folders[1], "server")) {
 			_ = syscall.Kill(pid, signal) // a session may have ended
@@ -221,8 +217,7 @@ func TestTheTroubleOfOneServerIsARetry(t *testing.T) {
 	relays[0].mend()
 	relays[1].mend()
 	goesOn("both are back")
-	close(done)
-	all.Wait()
+	end()
 	for _, w := range workers {
 		w.refusals = nil // while both were gone
 	}
@@ -243,11 +238,7 @@ func TestTheRecordsHaveTrouble(t *testing.T) {
 	relay, f.records = relayTo(t, f.records)
 	f.startServices(t)
 	workers := f.workers(t, "elio", "goran", "hana", "luca")
-	done := make(chan struct{})
-	var all sync.WaitGroup
-	for _, w := range workers {
-		all.Go(func() { w.works(done) })
-	}
+	end := begin(t, workers)
 	signalAll := func(signal syscall.Signal) {
 		for _, pid := range processes(t, whole.ServerPID(disk, "server")) {
 			_ = syscall.Kill(pid, signal) // a session may have ended
@@ -286,8 +277,7 @@ func TestTheRecordsHaveTrouble(t *testing.T) {
 			w.mu.Unlock()
 		}
 	}
-	close(done)
-	all.Wait()
+	end()
 	for _, w := range workers {
 		w.refusals = nil
 	}

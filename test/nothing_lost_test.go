@@ -38,6 +38,22 @@ type worker struct {
 	draft        int               // the number in the last draft that was acknowledged
 }
 
+// begin has workers work until end is called, or the test has ended.
+func begin(t *testing.T, workers []*worker) (end func()) {
+	t.Helper()
+	done := make(chan struct{})
+	var all sync.WaitGroup
+	for _, w := range workers {
+		all.Go(func() { w.works(done) })
+	}
+	end = sync.OnceFunc(func() {
+		close(done)
+		all.Wait()
+	})
+	t.Cleanup(end)
+	return end
+}
+
 // works submits and keeps drafts until done is closed. Every third answer is right.
 func (w *worker) works(done <-chan struct{}) {
 	for n := 1; ; n++ {
@@ -160,11 +176,8 @@ func TestNothingIsLostHoweverOften(t *testing.T) {
 	}
 	first.Stop()
 	s := serve()
-	done := make(chan struct{})
-	var all sync.WaitGroup
-	for _, w := range workers {
-		all.Go(func() { w.works(done) })
-	}
+	t.Cleanup(func() { s.Stop() })
+	end := begin(t, workers)
 	chance := rand.New(rand.NewPCG(26, 11))
 	acknowledged := func() (n int) {
 		for _, w := range workers {
@@ -194,8 +207,7 @@ func TestNothingIsLostHoweverOften(t *testing.T) {
 	}
 	before := acknowledged()
 	whole.Until(t, "it goes on", func() bool { return acknowledged() > before+10 })
-	close(done)
-	all.Wait()
+	end()
 	s.Stop()
 	records, err := pgxpool.New(ctx, urls[0])
 	if err != nil {

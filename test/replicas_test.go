@@ -261,11 +261,7 @@ func TestServicesAreKilled(t *testing.T) {
 	t.Parallel()
 	f := startFleet(t)
 	workers := f.workers(t, "elio", "goran", "hana", "luca", "otto", "petra")
-	done := make(chan struct{})
-	var all sync.WaitGroup
-	for _, w := range workers {
-		all.Go(func() { w.works(done) })
-	}
+	end := begin(t, workers)
 	kills := 50
 	if testing.Short() {
 		kills = 6
@@ -280,8 +276,7 @@ func TestServicesAreKilled(t *testing.T) {
 		whole.Until(t, "everybody submits to the others", func() bool { return eachGoesOn(workers, before) })
 		f.start(t, n%len(f.services), "serve")
 	}
-	close(done)
-	all.Wait()
+	end()
 	f.settle(t, workers)
 }
 
@@ -292,11 +287,7 @@ func TestServicesAreStartedAgainOneAfterTheOther(t *testing.T) {
 	f := startFleet(t)
 	f.passOver(2, true) // two are in use
 	workers := f.workers(t, "elio", "goran", "hana", "luca", "otto", "petra")
-	done := make(chan struct{})
-	var all sync.WaitGroup
-	for _, w := range workers {
-		all.Go(func() { w.works(done) })
-	}
+	end := begin(t, workers)
 	for n := range 8 {
 		before := acknowledgedBy(workers)
 		whole.Until(t, "everybody submits", func() bool { return eachGoesOn(workers, before) })
@@ -306,8 +297,7 @@ func TestServicesAreStartedAgainOneAfterTheOther(t *testing.T) {
 		}
 		f.start(t, n%2, "serve")
 	}
-	close(done)
-	all.Wait()
+	end()
 	f.settle(t, workers)
 	for _, w := range workers {
 		t.Logf("%s was told to come back %d times: %s", w.name, w.failures, w.last)
@@ -320,11 +310,7 @@ func TestPracticeServersAreLost(t *testing.T) {
 	t.Parallel()
 	f := startFleet(t)
 	workers := f.workers(t, "elio", "goran", "hana", "luca")
-	done := make(chan struct{})
-	var all sync.WaitGroup
-	for _, w := range workers {
-		all.Go(func() { w.works(done) })
-	}
+	end := begin(t, workers)
 	var teachers []*client.Client
 	for _, s := range f.services {
 		teachers = append(teachers, whole.As(t, s.URL, demo.InstructorName, demo.InstructorPassword))
@@ -381,8 +367,7 @@ func TestPracticeServersAreLost(t *testing.T) {
 	whole.Until(t, "the server gets what was built meanwhile", func() bool {
 		return servers()[1].Reachable && servers()[1].Builds == there+1
 	})
-	close(done)
-	all.Wait()
+	end()
 	f.settle(t, workers)
 	for _, w := range workers {
 		if w.failures > 0 {

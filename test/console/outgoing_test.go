@@ -55,10 +55,11 @@ func TestAProgramIsToldMarks(t *testing.T) {
 	}()
 	name, c := whole.Newcomer(t)
 	submits(c, 1, "SELECT 1 AS one")
+	whole.Until(t, "it is told", func() bool { return len(told) > 0 })
 	if body := <-told; !strings.Contains(body, `"mark":2`) || !strings.Contains(body, name) {
 		t.Errorf("told %s", body)
 	}
-	w.click(".webhooks button", "What it was told")
+	w.click(".webhooks button", "What it was told") // as it stands now, and as it goes on
 	w.says(".deliveries li", "told-outside/exercise-number-1, 2: told after 2 tries")
 	if p := shell.Run("", "webhook", "list", "evening-group"); p.Code != 0 || !strings.Contains(p.Out, receiver.URL) {
 		t.Errorf("got %q, %q", p.Out, p.Errs)

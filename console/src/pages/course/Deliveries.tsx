@@ -11,6 +11,7 @@ export function Deliveries({ course, webhook }: { course: string; webhook: numbe
     queryKey: ["webhooks", course, webhook],
     queryFn: () =>
       answer(api.GET("/api/courses/{course}/webhooks/{webhook}/deliveries", { params: { path: { course, webhook } } })),
+    refetchInterval: ({ state }) => state.data?.deliveries.some((one) => one.state === "waiting") && 5000,
   });
   return (
     <Waiting query={log}>
