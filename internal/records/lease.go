@@ -54,7 +54,10 @@ func (s *Store) Lease(ctx context.Context, address, home string, log *slog.Logge
 	l.params = query.TakeRangeParams{
 		Holder: l.holder, Address: address, Home: home, Seconds: leaseLasts.Seconds(),
 	}
-	return l, l.take(ctx)
+	if err := l.take(ctx); err != nil {
+		return nil, err
+	}
+	return l, l.look(ctx)
 }
 
 // Home is a home for a service that listens at an address: two cannot do so at the same one of the same machine. It is
@@ -77,7 +80,7 @@ func (l *Lease) take(ctx context.Context) error {
 		l.mu.Lock()
 		l.number, l.renewed, l.heard = int(number), time.Now(), time.Now()
 		l.mu.Unlock()
-		return l.look(ctx)
+		return nil
 	}
 }
 
